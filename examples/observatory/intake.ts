@@ -1,0 +1,77 @@
+/**
+ * A robotic-telescope observatory: teams book observing sessions over its API.
+ * The same module is judged by the command line, by the page in a browser, and by a service.
+ */
+import { adding, allOptional, choice, endpoint, flag, instant, intake, integer, list, number, record, text } from 'yosei'
+
+const slug = text({ pattern: /^[a-z][a-z0-9-]+$/, length: [2, 40] })
+const sessionId = text({ pattern: /^s-[0-9]{6}$/ })
+
+const session = record({
+  target: record({
+    name: text({ length: [1, 80], trim: true }),
+    rightAscension: number({ min: 0, below: 24, title: 'Right ascension, in hours' }),
+    declination: number({ min: -90, max: 90, title: 'Declination, in degrees' }),
+  }),
+  window: record({ opens: instant({ from: '+36h' }), closes: instant({ until: '+180d' }) }),
+  exposures: list(
+    record({
+      filter: choice(['clear', 'red', 'green', 'blue']),
+      seconds: number({ above: 0, max: 3600, step: 0.5 }),
+      count: integer({ min: 1, max: 500, default: 1 }),
+    }),
+    { length: [1, 12], distinct: 'filter' },
+  ),
+  contact: text({ format: 'email' }),
+  doorCode: text({ length: [6, 12], optional: true, secret: true, title: 'Code of the dome, for observers on site' }),
+  note: text({ length: [0, 500], optional: true, nullable: true }),
+})
+
+const listSessions = endpoint('GET /sessions', {
+  title: 'List sessions',
+  query: {
+    telescope: list(slug, { optional: true, length: [1, 5], distinct: true }),
+    state: choice(['booked', 'observing', 'done', 'clouded-out'], { default: 'booked' }),
+    from: instant({ optional: true }),
+    until: instant({ optional: true }),
+    limit: integer({ min: 1, max: 100, default: 20 }),
+    offset: integer({ min: 0, default: 0 }),
+  },
+  rules: (on) => [on.ascending('query.from', 'query.until')],
+})
+
+const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
+  title: 'Book an observing session',
+  success: 201,
+  path: { telescopeId: slug },
+  query: { dryRun: flag({ default: false }) },
+  header: { 'x-team': slug, 'idempotency-key': text({ length: [8, 64], optional: true }) },
+  body: session,
+  rules: (on) => [
+    on.ascending('body.window.opens', 'body.window.closes'),
+    on.check({
+      reads: ['body.window', 'body.exposures'],
+      blames: ['body.exposures'],
+      code: 'longer_than_window',
+      message: 'must fit into the window',
+      holds: ({ opens, closes }, exposures) => {
+        const seconds = exposures.reduce((sum, { seconds, count }) => sum + seconds * count, 0)
+        return opens >= closes || seconds * 1000 <= closes.getTime() - opens.getTime()
+      },
+    }),
+  ],
+})
+
+const changeSession = endpoint('PATCH /sessions/{sessionId}', {
+  title: 'Change a session',
+  path: { sessionId },
+  header: { 'x-team': slug },
+  body: allOptional(adding(session, { sessionId })),
+  rules: (on) => [
+    on.equal('path.sessionId', 'body.sessionId'),
+    on.atLeastOne('body.target', 'body.window', 'body.exposures', 'body.contact', 'body.note'),
+    on.ascending('body.window.opens', 'body.window.closes'),
+  ],
+})
+
+export default intake({ title: 'Observatory', version: '1', endpoints: { listSessions, bookSession, changeSession } })

@@ -1,0 +1,9 @@
+import react from '@vitejs/plugin-react'
+import { defineConfig } from 'vite'
+
+export default defineConfig({
+  root: import.meta.dirname,
+  base: './',
+  plugins: [react()],
+  build: { outDir: '../dist/page', emptyOutDir: true },
+})

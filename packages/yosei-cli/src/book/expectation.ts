@@ -1,0 +1,94 @@
+/** What a verdict block asks for, and whether a verdict is so. */
+import { type AcceptedVerdict, type Path, parseAddress, type Rejected } from 'yosei'
+import { BookError } from './read.js'
+
+export type Expectation =
+  | { readonly outcome: 'accepted'; readonly values: readonly { readonly address: string; readonly path: Path; readonly value: unknown }[] }
+  | {
+      readonly outcome: 'rejected'
+      readonly status: number
+      /** `undefined`: any errors. */
+      readonly errors?: readonly { readonly address: string; readonly code?: string }[]
+      /** Others may come too. */
+      readonly others: boolean
+    }
+
+/** @throws BookError where a line makes no sense. */
+export function readExpectation(lines: readonly { readonly text: string; readonly line: number }[], blockLine: number): Expectation {
+  const [head, ...rest] = lines.filter(({ text }) => text.trim() !== '').map(({ text, line }) => ({ text: text.trim(), line }))
+  if (!head) throw new BookError(blockLine, 'this verdict block is empty; write accepted or a status on its first line')
+  if (head.text === 'accepted') return { outcome: 'accepted', values: rest.map(({ text, line }) => readValue(text, line)) }
+  if (!/^[45]\d\d$/.test(head.text)) throw new BookError(head.line, `"${head.text}" is no verdict; write accepted or a status such as 422`)
+  const others = rest.at(-1)?.text === '…'
+  const errors = (others ? rest.slice(0, -1) : rest).map(({ text, line }) => {
+    const [address = '', code, ...more] = text.split(/\s+/)
+    if (!parseAddress(address) || more.length > 0)
+      throw new BookError(line, `"${text}" is no error; write an address and a code, or … on the last line`)
+    return code === undefined ? { address } : { address, code }
+  })
+  return { outcome: 'rejected', status: Number(head.text), others, ...(rest.length > 0 ? { errors } : {}) }
+}
+
+function readValue(text: string, line: number) {
+  const [, address = '', json = ''] = /^(\S+)\s*=\s*(.*)$/.exec(text) ?? []
+  const path = parseAddress(address)
+  try {
+    if (path) return { address, path, value: JSON.parse(json) as unknown }
+  } catch {
+    // told below
+  }
+  throw new BookError(line, `"${text}" asserts nothing; write an address, =, and a JSON value: query.limit = 20`)
+}
+
+/** What a verdict lacks of an expectation, in lines; none where it is as expected. */
+export function compare(expectation: Expectation, verdict: AcceptedVerdict<string, unknown> | Rejected): string[] {
+  if (
+    expectation.outcome !== verdict.outcome ||
+    (expectation.outcome === 'rejected' && verdict.outcome === 'rejected' && expectation.status !== verdict.status)
+  ) {
+    return [
+      `wanted ${expectation.outcome === 'accepted' ? 'accepted' : expectation.status}, but it came ${verdict.outcome === 'accepted' ? 'accepted' : verdict.status}`,
+    ]
+  }
+  if (expectation.outcome === 'accepted') {
+    const { input } = verdict as AcceptedVerdict<string, unknown>
+    return expectation.values.flatMap(({ address, path, value }) => {
+      const came = valueAt(input, path)
+      return same(value, came) ? [] : [`wanted ${address} = ${JSON.stringify(value)}, but it came ${JSON.stringify(came) ?? 'absent'}`]
+    })
+  }
+  if (!expectation.errors) return []
+  const came = [...(verdict as Rejected).errors]
+  // The lines that name a code take their errors first, so that a line without one takes what is left.
+  const lines = [...expectation.errors].sort((a, b) => Number(a.code === undefined) - Number(b.code === undefined))
+  const missing = lines.filter(({ address, code }) => {
+    const index = came.findIndex((error) => error.address === address && (code === undefined || error.code === code))
+    if (index >= 0) came.splice(index, 1)
+    return index < 0
+  })
+  return [
+    ...missing.map(({ address, code }) => `wanted ${address}${code ? ` ${code}` : ''}, but it did not come`),
+    ...(expectation.others ? [] : came.map(({ address, code }) => `${address} ${code} came, but was not wanted`)),
+  ]
+}
+
+const valueAt = (root: unknown, path: Path) =>
+  path.reduce<unknown>(
+    (value, key) =>
+      typeof value === 'object' && value !== null && Object.hasOwn(value, key)
+        ? (value as Record<string | number, unknown>)[key]
+        : undefined,
+    root,
+  )
+
+/** Whether a value as read is the JSON value; an instant is its RFC 3339 text in UTC. */
+function same(wanted: unknown, came: unknown): boolean {
+  if (came instanceof Date) return typeof wanted === 'string' && /z$/i.test(wanted) && Date.parse(wanted) === came.getTime()
+  if (typeof wanted !== 'object' || typeof came !== 'object' || wanted === null || came === null) return wanted === came
+  const [a, b] = [Object.entries(wanted), Object.keys(came)]
+  return (
+    Array.isArray(wanted) === Array.isArray(came) &&
+    a.length === b.length &&
+    a.every(([key, value]) => Object.hasOwn(came, key) && same(value, (came as Record<string, unknown>)[key]))
+  )
+}

@@ -1,0 +1,158 @@
+/** Sample books: Markdown pages whose fenced blocks hold request messages and the verdicts that they must get. */
+import type { Code, Node, Parent } from 'mdast'
+import { fromMarkdown } from 'mdast-util-from-markdown'
+import { type Message, parseMessage } from 'yosei'
+import { type Expectation, readExpectation } from './expectation.js'
+
+export interface Sample {
+  readonly title: string
+  readonly message: Message
+  /** The clock of the judgement, where the book sets one. */
+  readonly now?: Date
+  readonly expectation?: Expectation
+  readonly places: Places
+}
+/** Where the pieces of a sample stand in its book. */
+export interface Places {
+  readonly requestLine: Place
+  /** Of each header field, its value. */
+  readonly headers: readonly { readonly name: string; readonly place: Place }[]
+  /** Of each line of the body, its first character. */
+  readonly body: readonly Place[]
+}
+/** Line and column, both from 1. */
+export interface Place {
+  readonly line: number
+  readonly column: number
+}
+
+/** A book that cannot be read, and where. */
+export class BookError extends Error {
+  override readonly name = 'BookError'
+  constructor(
+    readonly line: number,
+    message: string,
+  ) {
+    super(message)
+  }
+}
+
+interface Setting {
+  readonly now?: Date
+  readonly headers: readonly { readonly name: string; readonly value: string; readonly place: Place }[]
+}
+
+/**
+ * Reads the samples of a book.
+ *
+ * @throws BookError where a block is malformed.
+ */
+export function readBook(markdown: string): Sample[] {
+  const lines = markdown.split(/\r\n|\n|\r/)
+  const samples: { heading: string; sample: Sample; answered: boolean }[] = []
+  let heading = 'Untitled'
+  let setting: Setting = { headers: [] }
+  for (const node of blocks(fromMarkdown(markdown))) {
+    if (node.type === 'heading') {
+      heading = textOf(node)
+      continue
+    }
+    const block = fenced(node as Code, lines)
+    if (block.kind === 'book') setting = readSetting(block)
+    else if (block.kind === 'http') samples.push({ heading, sample: readSample(heading, block, setting), answered: false })
+    else if (block.kind === 'verdict') {
+      const last = samples.at(-1)
+      if (!last || last.answered)
+        throw new BookError(block.line, 'this verdict block has no http block before it; put it right after its request')
+      last.sample = {
+        ...last.sample,
+        expectation: readExpectation(
+          block.lines.map(({ text, place }) => ({ text, line: place.line })),
+          block.line,
+        ),
+      }
+      last.answered = true
+    }
+  }
+  return samples.map(({ heading, sample }) => {
+    const namesakes = samples.filter((one) => one.heading === heading)
+    const number = namesakes.findIndex((one) => one.sample === sample) + 1
+    return namesakes.length === 1 ? sample : { ...sample, title: `${heading} (${number})` }
+  })
+}
+
+/** The headings and fenced blocks of a page, in order. */
+function* blocks(node: Node): Generator<Node> {
+  if (node.type === 'heading' || node.type === 'code') yield node
+  else for (const child of (node as Parent).children ?? []) yield* blocks(child)
+}
+
+function textOf(node: Node): string {
+  if ('value' in node) return String(node.value)
+  return ((node as Parent).children ?? []).map(textOf).join('')
+}
+
+interface Block {
+  readonly kind: string
+  /** Of the opening fence. */
+  readonly line: number
+  readonly lines: readonly { readonly text: string; readonly place: Place }[]
+}
+
+function fenced({ lang, value, position }: Code, lines: readonly string[]): Block {
+  const [first, last] = [position?.start.line ?? 1, position?.end.line ?? 1]
+  const kind = lang ?? ''
+  if (['http', 'verdict', 'book'].includes(kind) && !/^[\s>]*(`{3,}|~{3,})\s*$/.test(first === last ? '' : (lines[last - 1] ?? ''))) {
+    throw new BookError(first, `this ${kind} block is never closed; end it with a line of the same fence`)
+  }
+  const content = first + 1 === last ? [] : value.split('\n')
+  return {
+    kind,
+    line: first,
+    lines: content.map((text, index) => {
+      // Indentation and quote marks in front of the block are no part of it.
+      const source = lines[first + index] ?? ''
+      return { text, place: { line: first + 1 + index, column: source.length - text.length + 1 } }
+    }),
+  }
+}
+
+function readSetting({ lines }: Block): Setting {
+  let now: Date | undefined
+  const headers: Setting['headers'][number][] = []
+  for (const { text, place } of lines) {
+    const [, key, value = ''] = /^(now|header):\s*(.*)$/.exec(text) ?? []
+    const [, name, content = ''] = /^([^:\s]+):\s*(.*)$/.exec(value) ?? []
+    if (key === 'now' && !Number.isNaN(Date.parse(value))) now = new Date(value)
+    else if (key === 'header' && name !== undefined)
+      headers.push({
+        name: name.toLowerCase(),
+        value: content,
+        place: { line: place.line, column: place.column + text.length - content.length },
+      })
+    else if (text.trim() !== '')
+      throw new BookError(place.line, `"${text}" is no setting; write now: 2031-03-01T12:00:00Z or header: Name: value`)
+  }
+  return { headers, ...(now ? { now } : {}) }
+}
+
+function readSample(title: string, { line, lines }: Block, { now, headers }: Setting): Sample {
+  if (lines.length === 0) throw new BookError(line, 'this http block is empty; write a request such as: GET /path HTTP/1.1')
+  const message = parseMessage(lines.map(({ text }) => text).join('\n'))
+  if ('reason' in message) throw new BookError(lines[message.line - 1]?.place.line ?? line, message.reason)
+  const added = headers.filter(({ name }) => !message.headers.some(([own]) => own === name))
+  const own = message.headers.map(([name], index) => {
+    const { text, place } = lines[index + 1] as Block['lines'][number]
+    return { name, place: { line: place.line, column: place.column + text.length - text.replace(/^[^:]*:\s*/, '').length } }
+  })
+  return {
+    title,
+    message: { ...message, headers: [...message.headers, ...added.map(({ name, value }) => [name, value] as const)] },
+    ...(now ? { now } : {}),
+    places: {
+      requestLine: (lines[0] as Block['lines'][number]).place,
+      headers: [...own, ...added],
+      body: lines.slice(message.headers.length + 2).map(({ place }) => place),
+    },
+  }
+}

@@ -1,0 +1,55 @@
+/** Judges every sample afresh, and holds its verdict against what its book says. */
+import { type AcceptedVerdict, type FieldError, type Intake, judge, type Rejected } from 'yosei'
+import { compare, type Place, placeOf } from './book/index.js'
+import type { Found } from './find.js'
+import { nearestEndpoint } from './nearest.js'
+
+export interface Checked extends Found {
+  readonly verdict: AcceptedVerdict<string, unknown> | Rejected
+  /** The status that the endpoint declares for success, where the sample was accepted. */
+  readonly success: number | undefined
+  readonly errors: readonly (FieldError & { readonly place: Place })[]
+  /** What is not as expected, in lines; `undefined` for a sample without expectation. */
+  readonly faults: readonly string[] | undefined
+  /** Where method and target matched nothing. */
+  readonly nearest: string | undefined
+}
+
+export async function checkSamples(app: Intake, samples: readonly Found[]): Promise<Checked[]> {
+  const checked: Checked[] = []
+  for (const { file, sample } of samples) {
+    const verdict = (await judge(app, sample.message, sample.now ? { now: sample.now } : {})) as Checked['verdict']
+    const rejected = verdict.outcome === 'rejected'
+    checked.push({
+      file,
+      sample,
+      verdict,
+      success: rejected ? undefined : (app.endpoints[verdict.endpoint] as { success?: number }).success,
+      errors: rejected ? verdict.errors.map((error) => Object.assign(error, { place: placeOf(error, sample) })) : [],
+      faults: sample.expectation && compare(sample.expectation, verdict),
+      nearest: rejected && verdict.stage === 'match' ? nearestEndpoint(app, sample.message.method, sample.message.target) : undefined,
+    })
+  }
+  return checked
+}
+
+export interface Counts {
+  samples: number
+  accepted: number
+  pending: number
+  rejected: number
+  asExpected: number
+  notAsExpected: number
+}
+
+export function count(checked: readonly Checked[]): Counts {
+  const among = (holds: (one: Checked) => boolean) => checked.filter(holds).length
+  return {
+    samples: checked.length,
+    accepted: among(({ verdict }) => verdict.outcome === 'accepted'),
+    pending: 0,
+    rejected: among(({ verdict }) => verdict.outcome === 'rejected'),
+    asExpected: among(({ faults }) => faults?.length === 0),
+    notAsExpected: among(({ faults }) => faults !== undefined && faults.length > 0),
+  }
+}

@@ -1,0 +1,35 @@
+/** The command line. Exit codes: 0 all as expected, 1 something is not, 2 the command could not run. */
+import { Command, CommanderError, Option } from 'commander'
+import { checkSamples, count } from './check.js'
+import { Failure } from './failure.js'
+import { findSamples } from './find.js'
+import { loadIntake } from './load.js'
+import { printJson, printText } from './print.js'
+
+const program = new Command('yosei')
+  .description('Judges HTTP requests by their declaration.')
+  .exitOverride()
+  .showHelpAfterError('(yosei --help tells more)')
+
+program
+  .command('check')
+  .description('Judges the sample requests of Markdown books, and says whether each verdict is as written.')
+  .argument('<intake>', 'the module whose default export is the intake (TypeScript or JavaScript)')
+  .argument('<samples...>', 'sample books: files, folders or globs')
+  .addOption(new Option('--format <format>', 'what to print').choices(['text', 'json']).default('text'))
+  .action(async (file: string, patterns: string[], { format }: { format: 'text' | 'json' }) => {
+    const app = await loadIntake(file)
+    const checked = await checkSamples(app, findSamples(patterns))
+    process.stdout.write(`${format === 'json' ? printJson(checked) : printText(checked)}\n`)
+    process.exitCode = count(checked).notAsExpected > 0 ? 1 : 0
+  })
+
+try {
+  await program.parseAsync()
+} catch (error) {
+  if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 ? 0 : 2
+  else if (error instanceof Failure) {
+    process.stderr.write(`yosei: ${error.message}\n`)
+    process.exitCode = 2
+  } else throw error
+}

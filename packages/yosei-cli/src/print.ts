@@ -1,0 +1,80 @@
+/** What the command prints: text for people, or one JSON document for programs. */
+import pc from 'picocolors'
+import { type Checked, count } from './check.js'
+
+const width = 100
+
+export function printText(checked: readonly Checked[]): string {
+  const lines = checked.flatMap((one, index) => [
+    ...(one.file === checked[index - 1]?.file ? [] : ['', pc.bold(one.file)]),
+    ...sampleLines(one),
+  ])
+  const { samples, accepted, rejected, asExpected, notAsExpected } = count(checked)
+  const open = samples - asExpected - notAsExpected
+  const parts = [
+    `${accepted} accepted`,
+    `${rejected} rejected`,
+    `${asExpected} as expected`,
+    ...(open > 0 ? [`${open} without expectation`] : []),
+  ]
+  const bad = `${notAsExpected} not as expected`
+  return [...lines.slice(1), '', `${samples} samples: ${parts.join(', ')}, ${notAsExpected > 0 ? pc.red(bad) : bad}`].join('\n')
+}
+
+function sampleLines({ file, sample, verdict, errors, faults, nearest }: Checked): string[] {
+  const place = `${file}:${sample.places.requestLine.line}`
+  const mark = faults === undefined ? pc.dim('·') : faults.length === 0 ? pc.green('=') : pc.red('≠')
+  const status = verdict.outcome === 'accepted' ? pc.green('accepted') : pc.yellow(String(verdict.status).padEnd(8))
+  return [
+    '',
+    `${mark} ${status}  ${pc.bold(sample.title)}`,
+    `${' '.repeat(12)}${pc.dim(`${shorten(`${sample.message.method} ${sample.message.target}`, Math.max(20, width - 14 - place.length))}  ${place}`)}`,
+    ...errors.flatMap(({ address, message, place }) => [
+      ...wrap(`${address} ${message}`, 14).map(
+        (text, index) => `${' '.repeat(index === 0 ? 12 : 14)}${index === 0 ? text.replace(address, pc.cyan(address)) : text}`,
+      ),
+      `${' '.repeat(14)}${pc.dim(`${file}:${place.line}:${place.column}`)}`,
+    ]),
+    ...(verdict.outcome === 'rejected' && verdict.more > 0 ? [`${' '.repeat(12)}and ${verdict.more} more`] : []),
+    ...(nearest ? [`${' '.repeat(12)}the nearest endpoint is ${pc.cyan(nearest)}`] : []),
+    ...(faults ?? []).map((fault) => `${' '.repeat(12)}${pc.red(fault)}`),
+  ]
+}
+
+const shorten = (text: string, length: number) => (text.length > length ? `${text.slice(0, length - 1)}…` : text)
+
+/** Breaks a text at spaces, so that it fits behind an indentation. */
+function wrap(text: string, indent: number): string[] {
+  const lines: string[] = []
+  for (const word of text.split(' ')) {
+    const last = lines.at(-1)
+    if (last !== undefined && last.length + 1 + word.length <= width - indent) lines[lines.length - 1] = `${last} ${word}`
+    else lines.push(word)
+  }
+  return lines
+}
+
+export function printJson(checked: readonly Checked[]): string {
+  const samples = checked.map(({ file, sample, verdict, success, errors, faults }) => ({
+    file,
+    line: sample.places.requestLine.line,
+    title: sample.title,
+    method: sample.message.method,
+    target: sample.message.target,
+    outcome: verdict.outcome,
+    status: verdict.outcome === 'rejected' ? verdict.status : success,
+    unasked: [],
+    errors: errors.map(({ address, pointer, code, message, place }) => ({ address, pointer: pointer ?? null, code, message, ...place })),
+    expected: expectedOf(sample.expectation),
+    asExpected: faults === undefined ? null : faults.length === 0,
+  }))
+  return JSON.stringify({ samples, counts: count(checked) }, null, 2)
+}
+
+function expectedOf(expectation: Checked['sample']['expectation']): unknown {
+  if (!expectation) return null
+  if (expectation.outcome === 'accepted')
+    return { outcome: 'accepted', values: Object.fromEntries(expectation.values.map(({ address, value }) => [address, value])) }
+  const { outcome, status, errors = null, others } = expectation
+  return { outcome, status, errors, others }
+}

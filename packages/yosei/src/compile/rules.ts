@@ -1,0 +1,118 @@
+/** Rules, on an input whose shape has been read. Each runs when all that it reads is present and was read without error. */
+import { EACH, formatAddress, type Path, parseAddress, valueAt } from '../declare/address.js'
+import type { Node } from '../declare/node.js'
+import type { AnyRule } from '../declare/rules.js'
+import { writeInstant } from './instant.js'
+import { isSecret } from './locate.js'
+import type { Fault, Run } from './run.js'
+
+/** The parts of a request: as sent, or as read. */
+export type Parts = { readonly [part: string]: unknown }
+
+/** What rules are judged on; `root` declares the parts. */
+interface Matter {
+  readonly root: Node
+  readonly sent: Parts
+  readonly input: Parts
+}
+
+/** Runs every rule that can run. */
+export function runRules(rules: readonly AnyRule[], matter: Matter, run: Run): void {
+  const shape = run.faults.slice()
+  for (const rule of rules) {
+    const barred = rule.reads.some((address) => shape.some((fault) => bars(fault, pathOf(address), matter.input)))
+    if (!barred) run.faults.push(...judgeRule(rule, matter))
+  }
+}
+
+const pathOf = (address: string): Path => parseAddress(address) as Path
+
+/** Whether a fault keeps a rule from reading a path: it lies there or below, or what holds the path could not be read. */
+function bars(fault: Fault, path: Path, input: Parts): boolean {
+  const shared = Math.min(fault.path.length, path.length)
+  for (let i = 0; i < shared; i++) if (path[i] !== fault.path[i] && !(path[i] === EACH && typeof fault.path[i] === 'number')) return false
+  return fault.path.length >= path.length || valueAt(input, fault.path) === undefined
+}
+
+function judgeRule(rule: AnyRule, matter: Matter): readonly Fault[] {
+  switch (rule.rule) {
+    case 'atLeastOne':
+      return rule.reads.some((address) => isPresent(matter.sent, pathOf(address))) ? [] : blameAll(rule, matter, { addresses: rule.reads })
+    case 'check': {
+      const values = rule.reads.map((address) => valueAt(matter.input, pathOf(address)))
+      return values.includes(undefined) || rule.holds(...(values as never[])) ? [] : blameAll(rule, matter)
+    }
+    case 'ascending':
+      return compare(rule, matter, (low, high) => (rule.orEqual ? low <= high : low < high), rule.orEqual ? 'orEqual' : undefined)
+    case 'equal':
+      return compare(rule, matter, (first, second) => first === second)
+    default:
+      return rule satisfies never
+  }
+}
+
+/** Whether anything was sent there. An empty text counts as absent where text is read. */
+function isPresent(sent: Parts, path: Path): boolean {
+  const found = [valueAt(sent, path)].flat(path.includes(EACH) ? Number.POSITIVE_INFINITY : 0)
+  return found.some((value) => value !== undefined && !(value === '' && path[0] !== 'body'))
+}
+
+const fault = (rule: AnyRule, path: Path, rest: Partial<Fault>): Fault => ({
+  path,
+  stage: 'rules',
+  code: rule.code,
+  ...(rule.message === undefined ? {} : { message: rule.message }),
+  ...rest,
+})
+
+const blameAll = (rule: AnyRule, { input }: Matter, about = {}): Fault[] =>
+  rule.blames.flatMap((address) => concrete(input, pathOf(address), []).map((path) => fault(rule, path, { about })))
+
+type Comparable = number | string
+const comparable = (value: unknown) => (value instanceof Date ? value.getTime() : value) as Comparable
+const isNone = (value: unknown) => value === undefined || value === null
+
+/** Compares two addresses, element by element where both lie under the same `[]`. */
+function compare(rule: AnyRule, { root, input }: Matter, holds: (a: Comparable, b: Comparable) => boolean, variant?: string): Fault[] {
+  const [first, second] = rule.reads.map(pathOf) as [Path, Path]
+  const faults: Fault[] = []
+  /** A value, where it may be echoed. */
+  const echo = <K extends string>(key: K, path: Path) => (isSecret(root, path) ? {} : { [key]: shown(valueAt(input, path)) })
+  for (const right of concrete(input, second, [])) {
+    for (const left of concrete(input, first, indicesShared(first, right))) {
+      const [a, b] = [valueAt(input, left), valueAt(input, right)]
+      if (isNone(a) || isNone(b) || holds(comparable(a), comparable(b))) continue
+      for (const blamed of rule.blames.map(pathOf)) {
+        const other = formatAddress(blamed) === formatAddress(first) ? right : left
+        const worded = b instanceof Date ? { variant: 'instant' } : variant === undefined ? {} : { variant }
+        for (const path of concrete(input, blamed, indicesShared(blamed, right))) {
+          faults.push(
+            fault(rule, path, { ...worded, about: { other: formatAddress(other), ...echo('value', other) }, ...echo('sent', path) }),
+          )
+        }
+      }
+    }
+  }
+  return faults
+}
+
+const shown = (value: unknown) => (value instanceof Date ? writeInstant(value) : value)
+
+/** The indices of `right` under those `[]` that both paths have in common. */
+function indicesShared(path: Path, right: Path): number[] {
+  const indices: number[] = []
+  for (let i = 0; i < Math.min(path.length, right.length); i++) {
+    if (path[i] === EACH && typeof right[i] === 'number') indices.push(right[i] as number)
+    else if (path[i] !== right[i]) break
+  }
+  return indices
+}
+
+/** The paths that an address with `[]` stands for in this input; the first indices may be settled already. */
+function concrete(input: Parts, path: Path, settled: readonly number[]): Path[] {
+  const at = path.indexOf(EACH)
+  if (at < 0) return [path]
+  const elements = valueAt(input, path.slice(0, at))
+  const indices = settled.length > 0 ? settled.slice(0, 1) : Array.isArray(elements) ? [...elements.keys()] : []
+  return indices.flatMap((index) => concrete(input, [...path.slice(0, at), index, ...path.slice(at + 1)], settled.slice(1)))
+}

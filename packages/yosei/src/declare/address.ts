@@ -1,0 +1,94 @@
+/**
+ * A field has one address, the same in rules, error maps, tools and pages: `body.exposures[2].seconds`.
+ * Here are its static type, its text, and its parts.
+ */
+
+type Atom = string | number | boolean | bigint | Date | null | undefined | ((...args: never) => unknown)
+type Less = [never, 0, 1, 2, 3, 4, 5, 6]
+/** Joins an address and what stands behind it: a name after a dot, a bracket as it is. */
+type Join<Head extends string, Rest> = Rest extends string ? (Rest extends `[${string}` ? `${Head}${Rest}` : `${Head}.${Rest}`) : never
+type Inside<T, Depth extends number> = Depth extends 0
+  ? never
+  : unknown extends T
+    ? never
+    : T extends Atom
+      ? never
+      : T extends readonly (infer E)[]
+        ? '[]' | Join<'[]', Inside<NonNullable<E>, Less[Depth]>>
+        : T extends object
+          ? { [K in keyof T & string]: string extends K ? never : K | Join<K, Inside<NonNullable<T[K]>, Less[Depth]>> }[keyof T & string]
+          : never
+/** The addresses inside an accepted input, to a depth of six; a list's elements are written `[]`. */
+export type Address<T> = Inside<T, 6>
+
+type Absent<T> = undefined extends T ? undefined : never
+type Member<T, K extends string> = T extends unknown ? (K extends keyof T ? T[K] : undefined) : never
+type Elements<T> = NonNullable<T> extends readonly (infer E)[] ? E : never
+/** The value at an address: behind a `[]`, the list of the values there. */
+export type At<T, A extends string> = A extends `${infer Head}.${infer Rest}`
+  ? Head extends `${infer Name}[]`
+    ? At<Elements<Member<T, Name>>, Rest>[] | Absent<Member<T, Name>>
+    : At<NonNullable<Member<T, Head>>, Rest> | Absent<Member<T, Head>>
+  : A extends `${infer Name}[]`
+    ? Member<T, Name>
+    : Member<T, A>
+
+/** An address in its steps: the part, then names and indices. `EACH` stands for every element of a list. */
+export type Path = readonly (string | number)[]
+export const EACH = -1
+
+const plainName = /^[A-Za-z_$][A-Za-z0-9_$-]*$/
+const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[([0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]/y
+
+/** The address of a path: `['body', 'labels', 'a.b', 2]` → `body.labels["a.b"][2]`. */
+export function formatAddress(path: Path): string {
+  let address = ''
+  for (const key of path) {
+    if (typeof key === 'number') address += key === EACH ? '[]' : `[${key}]`
+    else if (plainName.test(key)) address += address === '' ? key : `.${key}`
+    else address += `[${JSON.stringify(key)}]`
+  }
+  return address
+}
+
+/** The path of an address, or `undefined` where the text is no address. The inverse of `formatAddress`. */
+export function parseAddress(address: string): Path | undefined {
+  const path: (string | number)[] = []
+  step.lastIndex = 0
+  while (step.lastIndex < address.length) {
+    const found = step.exec(address)
+    if (!found) return undefined
+    const [, name, index, quoted] = found
+    if (name !== undefined) path.push(name)
+    else if (index !== undefined) path.push(index === '' ? EACH : Number(index))
+    else {
+      try {
+        path.push(JSON.parse(quoted as string) as string)
+      } catch {
+        return undefined
+      }
+    }
+  }
+  return path.length === 0 ? undefined : path
+}
+
+/** The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. */
+export function formatPointer(path: Path): string {
+  return path
+    .slice(1)
+    .map((key) => `/${String(key).replaceAll('~', '~0').replaceAll('/', '~1')}`)
+    .join('')
+}
+
+/** The value at a path, reading own properties only; behind an `EACH`, the list of the values there. */
+export function valueAt(root: unknown, path: Path, from = 0): unknown {
+  let value = root
+  for (let i = from; i < path.length; i++) {
+    const key = path[i] as string | number
+    if (value === null || typeof value !== 'object') return undefined
+    if (key === EACH)
+      return Array.isArray(value) ? (i + 1 === path.length ? value : value.map((element) => valueAt(element, path, i + 1))) : undefined
+    value = Object.hasOwn(value, key) ? (value as Record<string | number, unknown>)[key] : undefined
+  }
+  return value
+}

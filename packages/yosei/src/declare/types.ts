@@ -1,0 +1,49 @@
+/** The static side of a declaration: what a field reads to, what a client sends, and what may be left out. */
+import type { Presence } from './node.js'
+
+/** A declared field: frozen data. `Out` is the value after reading, `In` the value that a client sends (as JSON). */
+export interface Field<Out = unknown, In = unknown, P extends Presence = Presence> {
+  readonly kind: string
+  readonly presence: P
+  readonly '~out'?: Out
+  readonly '~in'?: In
+}
+export type Fields = { readonly [name: string]: Field }
+/** A field whose own fields are known by name. */
+export type RecordField<F extends Fields> = Field & { readonly fields: F }
+
+/** Options of every field. */
+export interface Common<T> {
+  optional?: boolean
+  nullable?: boolean
+  /** Used when nothing was sent; the receiver always sees a value. Drops out of `allOptional`. */
+  default?: T | (() => T)
+  /** Annotations, with the meaning they have in JSON Schema. */
+  title?: string
+  description?: string
+  /** Never echoed: in no message, answer, trace, journal or printed table. */
+  secret?: boolean
+}
+
+/** Shows an intersection as one object type. */
+export type Flat<T> = { [K in keyof T]: T[K] } & {}
+/** The value that a field reads to. */
+export type Out<F> = F extends Field<infer T, unknown, Presence> ? T : never
+/** The JSON value that a client sends for a field. */
+export type In<F> = F extends Field<unknown, infer T, Presence> ? T : never
+
+export type PresenceOf<O> = O extends { default: unknown } ? 'defaulted' : O extends { optional: true } ? 'optional' : 'required'
+type Null<O> = O extends { nullable: true } ? null : never
+/** The field that a builder makes of its options `O`. */
+export type Made<Out, In, O> = Field<Out | Null<O>, In | Null<O>, PresenceOf<O>>
+
+export type OutFields<F extends Fields> = Flat<
+  { [K in keyof F as F[K]['presence'] extends 'optional' ? never : K]: Out<F[K]> } & {
+    [K in keyof F as F[K]['presence'] extends 'optional' ? K : never]?: Out<F[K]>
+  }
+>
+export type InFields<F extends Fields> = Flat<
+  { [K in keyof F as F[K]['presence'] extends 'required' ? K : never]: In<F[K]> } & {
+    [K in keyof F as F[K]['presence'] extends 'required' ? never : K]?: In<F[K]>
+  }
+>

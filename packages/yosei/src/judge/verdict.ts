@@ -1,0 +1,100 @@
+/** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
+import { wordFault } from '../answer/messages.js'
+import type { Fault, Reading, Stage } from '../compile/run.js'
+import { formatAddress, formatPointer } from '../declare/address.js'
+import type { Accepted, Endpoints, Part } from '../declare/endpoint.js'
+
+export interface FieldError {
+  readonly part: Part
+  readonly address: string
+  /** Inside the body, RFC 6901. */
+  readonly pointer?: string
+  readonly code: string
+  /** Completes the sentence that the address begins. */
+  readonly message: string
+  readonly stage: Stage
+  /** Of a syntax error in the body, both from 1. */
+  readonly line?: number
+  readonly column?: number
+}
+
+interface Traced {
+  /** How each value was read, where `trace` asked for it. */
+  readonly trace?: { readonly readings: readonly Reading[] }
+}
+export interface AcceptedVerdict<N, I> extends Traced {
+  readonly outcome: 'accepted'
+  readonly endpoint: N
+  readonly input: I
+}
+export interface Rejected extends Traced {
+  readonly outcome: 'rejected'
+  readonly endpoint: string | undefined
+  readonly stage: Stage
+  readonly status: number
+  /** Header fields that the status asks for. */
+  readonly headers: { readonly [name: string]: string }
+  readonly errors: readonly FieldError[]
+  /** The error map: address → its errors, in the order found. */
+  readonly errorsByField: { readonly [address: string]: readonly FieldError[] }
+  /** Errors found beyond the limit and not listed. */
+  readonly more: number
+}
+export type Verdict<E extends Endpoints = Endpoints> =
+  | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> }[keyof E & string]
+  | Rejected
+
+const longest = 50
+
+/** Makes the rejection of a request with these faults, in this order. */
+export function reject(
+  endpoint: string | undefined,
+  faults: readonly Fault[],
+  {
+    status,
+    stage,
+    headers = {},
+    readings,
+  }: { status: number; stage: Stage; headers?: { [name: string]: string }; readings?: readonly Reading[] | undefined },
+): Rejected {
+  const errors = faults.slice(0, longest).map(fieldError)
+  return {
+    outcome: 'rejected',
+    endpoint,
+    stage,
+    status,
+    headers,
+    errors,
+    get errorsByField() {
+      return byAddress(errors)
+    },
+    more: faults.length - errors.length,
+    ...(readings ? { trace: { readings } } : {}),
+  }
+}
+
+function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
+  const map: { [address: string]: FieldError[] } = {}
+  for (const error of errors) {
+    map[error.address] ??= []
+    map[error.address]?.push(error)
+  }
+  return map
+}
+
+function fieldError(fault: Fault): FieldError {
+  const { path, code, stage } = fault
+  const part = path[0] as Part
+  return {
+    part,
+    address: formatAddress(path),
+    ...(part === 'body' ? { pointer: formatPointer(path) } : {}),
+    code,
+    // Many rejections are told by code alone, so the words wait until they are asked for.
+    get message() {
+      return wordFault(fault)
+    },
+    stage,
+    ...(code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : {}),
+  }
+}

@@ -1,0 +1,77 @@
+/** JSON (RFC 8259), with the place of a syntax error. */
+
+export interface SyntaxFault {
+  /** From 1. */
+  readonly line: number
+  /** From 1, in UTF-16 units. */
+  readonly column: number
+}
+
+/** The value of a JSON text, or where its grammar is broken first. */
+export function readJson(text: string): { readonly value: unknown } | SyntaxFault {
+  const plain = text.charCodeAt(0) === 0xfeff ? text.slice(1) : text
+  try {
+    return { value: JSON.parse(plain) }
+  } catch {
+    return placeOf(plain, brokenAt(plain))
+  }
+}
+
+const placeOf = (text: string, offset: number): SyntaxFault => {
+  const before = text.slice(0, offset).split(/\r\n|\r|\n/)
+  return { line: before.length, column: (before.at(-1) as string).length + 1 }
+}
+
+const space = /[ \t\r\n]*/y
+const scalar = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false|null/y
+const string = /"(?:[^"\\\u0000-\u001f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*/y
+
+/** The offset at which a text stops being JSON. Walks with a stack of its own, so that no nesting can exhaust the program's. */
+function brokenAt(text: string): number {
+  let at = 0
+  const skip = (grammar: RegExp) => {
+    grammar.lastIndex = at
+    const found = grammar.exec(text)
+    if (found) at += found[0].length
+    return found !== null
+  }
+  const take = (one: string) => text[at] === one && ++at > 0
+  const takeString = () => text[at] === '"' && skip(string) && take('"')
+  const takeName = () => takeString() && skip(space) && take(':')
+
+  const open: ('{' | '[')[] = []
+  for (;;) {
+    // Here a value is due.
+    skip(space)
+    if (take('{')) {
+      skip(space)
+      if (!take('}')) {
+        open.push('{')
+        if (!takeName()) return at
+        continue
+      }
+    } else if (take('[')) {
+      skip(space)
+      if (!take(']')) {
+        open.push('[')
+        continue
+      }
+    } else if (text[at] === '"') {
+      if (!takeString()) return at
+    } else if (!skip(scalar)) return at
+    // Here a value is complete: what closes, closes; a comma asks for the next.
+    for (;;) {
+      skip(space)
+      const inside = open.at(-1)
+      if (inside === undefined) return at
+      if (take(inside === '{' ? '}' : ']')) {
+        open.pop()
+        continue
+      }
+      if (!take(',')) return at
+      skip(space)
+      if (inside === '{' && !takeName()) return at
+      break
+    }
+  }
+}
