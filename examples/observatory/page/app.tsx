@@ -77,7 +77,7 @@ function Request({ draft, onChange }: { draft: Draft; onChange: (draft: Draft) =
       </label>
       <label className="grow">
         Body
-        <textarea value={draft.body} onChange={set('body')} rows={Math.max(6, lines(draft.body) + 1)} spellCheck={false} />
+        <textarea className="body" value={draft.body} onChange={set('body')} rows={lines(draft.body)} spellCheck={false} />
       </label>
       <label>
         Clock of the judgement
@@ -155,5 +155,5 @@ function FieldRow({ row: { address, reading, errors } }: { row: Row }) {
 function show(value: unknown): string {
   if (value === undefined) return ''
   if (value instanceof Date) return value.toISOString().replace('.000Z', 'Z')
-  return typeof value === 'string' ? value : JSON.stringify(value)
+  return typeof value === 'string' && value !== '' ? value : JSON.stringify(value)
 }

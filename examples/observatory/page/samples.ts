@@ -33,6 +33,6 @@ function draftOf({ message, now }: Sample): Draft {
     target: message.target,
     headers: message.headers.map(([name, value]) => `${name}: ${value}`).join('\n'),
     body: typeof message.body === 'string' ? message.body : '',
-    clock: (now ?? new Date()).toISOString(),
+    clock: (now ?? new Date()).toISOString().replace(/\.\d+/, ''),
   }
 }

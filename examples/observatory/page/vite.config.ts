@@ -5,5 +5,5 @@ export default defineConfig({
   root: import.meta.dirname,
   base: './',
   plugins: [react()],
-  build: { outDir: '../dist/page', emptyOutDir: true },
+  build: { outDir: '../dist/page', emptyOutDir: true, chunkSizeWarningLimit: 1000 },
 })

@@ -18,8 +18,8 @@ program
   .argument('<samples...>', 'sample books: files, folders or globs')
   .addOption(new Option('--format <format>', 'what to print').choices(['text', 'json']).default('text'))
   .action(async (file: string, patterns: string[], { format }: { format: 'text' | 'json' }) => {
-    const app = await loadIntake(file)
-    const checked = await checkSamples(app, findSamples(patterns))
+    const samples = findSamples(patterns)
+    const checked = await checkSamples(await loadIntake(file), samples)
     process.stdout.write(`${format === 'json' ? printJson(checked) : printText(checked)}\n`)
     process.exitCode = count(checked).notAsExpected > 0 ? 1 : 0
   })

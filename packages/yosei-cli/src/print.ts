@@ -23,17 +23,17 @@ export function printText(checked: readonly Checked[]): string {
 
 function sampleLines({ file, sample, verdict, errors, faults, nearest }: Checked): string[] {
   const place = `${file}:${sample.places.requestLine.line}`
-  const mark = faults === undefined ? pc.dim('·') : faults.length === 0 ? pc.green('=') : pc.red('≠')
+  const mark = faults === undefined ? pc.gray('·') : faults.length === 0 ? pc.green('=') : pc.red('≠')
   const status = verdict.outcome === 'accepted' ? pc.green('accepted') : pc.yellow(String(verdict.status).padEnd(8))
   return [
     '',
     `${mark} ${status}  ${pc.bold(sample.title)}`,
-    `${' '.repeat(12)}${pc.dim(`${shorten(`${sample.message.method} ${sample.message.target}`, Math.max(20, width - 14 - place.length))}  ${place}`)}`,
+    `${' '.repeat(12)}${pc.gray(`${shorten(`${sample.message.method} ${sample.message.target}`, Math.max(20, width - 14 - place.length))}  ${place}`)}`,
     ...errors.flatMap(({ address, message, place }) => [
       ...wrap(`${address} ${message}`, 14).map(
         (text, index) => `${' '.repeat(index === 0 ? 12 : 14)}${index === 0 ? text.replace(address, pc.cyan(address)) : text}`,
       ),
-      `${' '.repeat(14)}${pc.dim(`${file}:${place.line}:${place.column}`)}`,
+      `${' '.repeat(14)}${pc.gray(`${file}:${place.line}:${place.column}`)}`,
     ]),
     ...(verdict.outcome === 'rejected' && verdict.more > 0 ? [`${' '.repeat(12)}and ${verdict.more} more`] : []),
     ...(nearest ? [`${' '.repeat(12)}the nearest endpoint is ${pc.cyan(nearest)}`] : []),

@@ -13,7 +13,7 @@ export interface Sample {
   readonly places: Places
 }
 /** Where the pieces of a sample stand in its book. */
-export interface Places {
+interface Places {
   readonly requestLine: Place
   /** Of each header field, its value. */
   readonly headers: readonly { readonly name: string; readonly place: Place }[]

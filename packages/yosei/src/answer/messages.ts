@@ -9,7 +9,7 @@ import type { Fault } from '../compile/run.js'
 
 export type Catalogue = { readonly [code: string]: string }
 
-export const english: Catalogue = {
+const english: Catalogue = {
   sent: '{message}; {sent} was sent',
   missing: 'must be sent',
   null_not_allowed: 'must not be null',

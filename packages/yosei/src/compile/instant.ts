@@ -34,7 +34,7 @@ export const writeInstant = (instant: Date): string => instant.toISOString().rep
 const units = { ms: 1, s: 1000, m: minute, h: 60 * minute, d: 24 * 60 * minute }
 
 /** The milliseconds of a span as declarations write it (`36h`), or `undefined`. */
-export function readSpan(span: string): number | undefined {
+function readSpan(span: string): number | undefined {
   const found = /^(\d+(?:\.\d+)?)(ms|s|m|h|d)$/.exec(span)
   return found ? Number(found[1]) * units[found[2] as keyof typeof units] : undefined
 }

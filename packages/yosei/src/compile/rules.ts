@@ -20,18 +20,18 @@ interface Matter {
 export function runRules(rules: readonly AnyRule[], matter: Matter, run: Run): void {
   const shape = run.faults.slice()
   for (const rule of rules) {
-    const barred = rule.reads.some((address) => shape.some((fault) => bars(fault, pathOf(address), matter.input)))
+    const barred = rule.reads.some((address) => shape.some((fault) => bars(fault, pathOf(address))))
     if (!barred) run.faults.push(...judgeRule(rule, matter))
   }
 }
 
 const pathOf = (address: string): Path => parseAddress(address) as Path
 
-/** Whether a fault keeps a rule from reading a path: it lies there or below, or what holds the path could not be read. */
-function bars(fault: Fault, path: Path, input: Parts): boolean {
-  const shared = Math.min(fault.path.length, path.length)
-  for (let i = 0; i < shared; i++) if (path[i] !== fault.path[i] && !(path[i] === EACH && typeof fault.path[i] === 'number')) return false
-  return fault.path.length >= path.length || valueAt(input, fault.path) === undefined
+/** Whether a fault keeps a rule from reading a path: it lies there, or below, or at what holds the path. */
+function bars({ path: faulty }: Fault, path: Path): boolean {
+  const shared = Math.min(faulty.length, path.length)
+  for (let i = 0; i < shared; i++) if (path[i] !== faulty[i] && !(path[i] === EACH && typeof faulty[i] === 'number')) return false
+  return true
 }
 
 function judgeRule(rule: AnyRule, matter: Matter): readonly Fault[] {

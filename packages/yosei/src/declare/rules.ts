@@ -9,14 +9,14 @@ interface Common {
   /** Addresses at which its error is told. */
   readonly blames: readonly string[]
 }
-export interface AscendingRule extends Common {
+interface AscendingRule extends Common {
   readonly rule: 'ascending'
   readonly orEqual: boolean
 }
-export interface EqualRule extends Common {
+interface EqualRule extends Common {
   readonly rule: 'equal'
 }
-export interface AtLeastOneRule extends Common {
+interface AtLeastOneRule extends Common {
   readonly rule: 'atLeastOne'
 }
 export interface CheckRule extends Common {

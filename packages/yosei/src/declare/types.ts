@@ -32,7 +32,7 @@ export type Out<F> = F extends Field<infer T, unknown, Presence> ? T : never
 /** The JSON value that a client sends for a field. */
 export type In<F> = F extends Field<unknown, infer T, Presence> ? T : never
 
-export type PresenceOf<O> = O extends { default: unknown } ? 'defaulted' : O extends { optional: true } ? 'optional' : 'required'
+type PresenceOf<O> = O extends { default: unknown } ? 'defaulted' : O extends { optional: true } ? 'optional' : 'required'
 type Null<O> = O extends { nullable: true } ? null : never
 /** The field that a builder makes of its options `O`. */
 export type Made<Out, In, O> = Field<Out | Null<O>, In | Null<O>, PresenceOf<O>>

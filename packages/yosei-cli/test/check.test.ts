@@ -1,0 +1,274 @@
+import { spawnSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { describe, expect, test } from '@jest/globals'
+
+const root = join(dirname(fileURLToPath(import.meta.url)), '../../..')
+/** Runs the command as a process. */
+function yosei(args: string[], { cwd = root, env = {} }: { cwd?: string; env?: Record<string, string> } = {}) {
+  const { FORCE_COLOR: _, NO_COLOR: __, ...inherited } = process.env
+  const { status, stdout, stderr } = spawnSync(process.execPath, [join(root, 'packages/yosei-cli/bin/yosei.js'), ...args], {
+    cwd,
+    env: { ...inherited, ...env },
+    encoding: 'utf8',
+  })
+  return { status, stdout, stderr }
+}
+/** Runs the command in a folder with these files, one level below the workspace so that `yosei` resolves. */
+function yoseiWith(files: { [name: string]: string }, args: string[]) {
+  const cwd = mkdtempSync(join(root, 'packages/yosei-cli/test/.tmp-'))
+  try {
+    for (const [name, content] of Object.entries(files)) {
+      mkdirSync(dirname(join(cwd, name)), { recursive: true })
+      writeFileSync(join(cwd, name), content)
+    }
+    return yosei(args, { cwd })
+  } finally {
+    rmSync(cwd, { recursive: true })
+  }
+}
+const intake = `import { endpoint, intake, integer, list, record, text } from 'yosei'
+const body = record({ 'a.b': list(record({ n: integer() }), { optional: true }), at: text({ optional: true }) })
+export default intake({ endpoints: { put: endpoint('PUT /things/{id}', { path: { id: integer() }, query: { q: integer({ default: 1 }) }, header: { team: text() }, body }) } })
+`
+const http = (message: string) => `\`\`\`http\n${message}\n\`\`\`\n`
+const verdict = (lines: string) => `\`\`\`verdict\n${lines}\n\`\`\`\n`
+const put = 'PUT /things/1?q=2 HTTP/1.1\nTeam: red\nContent-Type: application/json\n\n'
+
+describe('the observatory', () => {
+  const args = ['check', 'examples/observatory/intake.ts', 'examples/observatory/samples']
+  test('is as its books say, plain in a pipe, within 100 columns', () => {
+    const { status, stdout, stderr } = yosei(args)
+    expect([status, stderr]).toEqual([0, ''])
+    expect(stdout).toMatch(/^\d+ samples: .* 0 not as expected$/m)
+    expect(stdout).toMatch(/body\.window\.closes must come after body\.window\.opens/)
+    expect(stdout).not.toContain('\u001b')
+    expect(stdout.split('\n').filter((line) => line.length > 100)).toEqual([])
+    expect(yosei(args, { env: { FORCE_COLOR: '1' } }).stdout).toContain('\u001b[')
+    expect(yosei(args, { env: { FORCE_COLOR: '1', NO_COLOR: '1' } }).stdout).not.toContain('\u001b')
+  })
+  test('as one JSON document, every value of an error at its place in the book', () => {
+    const { samples, counts } = JSON.parse(yosei([...args, '--format', 'json']).stdout)
+    expect(counts).toEqual({
+      samples: samples.length,
+      accepted: expect.any(Number),
+      pending: 0,
+      rejected: expect.any(Number),
+      asExpected: samples.length,
+      notAsExpected: 0,
+    })
+    expect(counts.samples).toBeGreaterThanOrEqual(20)
+    const sample = samples.find(({ title }: { title: string }) => title === 'Many mistakes at once')
+    expect(sample).toMatchObject({
+      file: 'examples/observatory/samples/book-a-session.md',
+      method: 'POST',
+      target: '/telescopes/kr-2/sessions?dryRun=maybe',
+      outcome: 'rejected',
+      status: 400,
+      unasked: [],
+      asExpected: true,
+    })
+    const book = readFileSync(join(root, sample.file), 'utf8').split('\n')
+    const there = Object.fromEntries(
+      sample.errors.map(({ address, line, column }: { address: string; line: number; column: number }) => [
+        address,
+        book[line - 1]?.slice(column - 1, column + 5),
+      ]),
+    )
+    expect(there).toMatchObject({
+      'query.dryRun': 'dryRun',
+      'header.idempotency-key': '7f3a',
+      'body.target.declination': '"north',
+      'body.exposures[2].filter': '"red",',
+      'body.nott': '"typed',
+    })
+    expect(sample.errors[2]).toEqual({
+      address: 'body.target.name',
+      pointer: '/target/name',
+      code: 'too_short',
+      message: 'must have at least 1 character; "" was sent',
+      line: expect.any(Number),
+      column: 23,
+    })
+  })
+})
+
+describe('books', () => {
+  const outcomes = (book: string) => {
+    const { status, stdout } = yoseiWith({ 'intake.ts': intake, 'book.md': book }, ['check', 'intake.ts', 'book.md', '--format', 'json'])
+    return {
+      status,
+      samples: JSON.parse(stdout).samples.map(
+        ({
+          title,
+          outcome,
+          asExpected,
+          errors,
+        }: {
+          title: string
+          outcome: string
+          asExpected: boolean
+          errors: { line: number; column: number }[]
+        }) => [title, outcome, asExpected, ...errors.map(({ line, column }) => `${line}:${column}`)],
+      ),
+    }
+  }
+  test('a sample in a quote or a list, with numbered titles, and settings that later settings replace', () => {
+    const quoted = (block: string) => block.replace(/^/gm, '> ').replace(/> $/, '\n')
+    const book = `${http('PUT /things/1 HTTP/1.1\nContent-Type: application/json\n\n{}')}
+# *One* \`thing\`
+\`\`\`book
+header: Team: blue
+\`\`\`
+${quoted(http('PUT /things/1 HTTP/1.1\nContent-Type: application/json\n\n{\n  "a.b": [{ "n": true }]\n}'))}
+- ${http('PUT /things/x HTTP/1.1\nContent-Type: application/json\n\n{}').replace(/\n/g, '\n  ')}
+`
+    expect(outcomes(book)).toEqual({
+      status: 0,
+      samples: [
+        ['Untitled', 'rejected', null, '2:1'],
+        ['One thing (1)', 'rejected', null, '17:20'],
+        ['One thing (2)', 'rejected', null, '23:7'],
+      ],
+    })
+  })
+  test('a verdict is held against what its block says', () => {
+    const good = http(`${put}{"a.b":[{"n":5}]}`)
+    const bad = http(`${put}{"a.b":[{"n":"x"},{"n":"y"}],"c":1}`)
+    const table: [book: string, asExpected: boolean][] = [
+      [good + verdict('accepted'), true],
+      [good + verdict('accepted\nbody["a.b"][0].n = 5\nquery = {"q":2}'), true],
+      [good + verdict('accepted\nbody["a.b"][0].n = 6'), false],
+      [good + verdict('accepted\nbody.at = null'), false],
+      [good + verdict('422'), false],
+      [bad + verdict('422'), true],
+      [bad + verdict('422\nbody["a.b"][1].n wrong_type\nbody["a.b"][0].n\nbody.c undeclared'), true],
+      [bad + verdict('422\nbody.c\n…'), true],
+      [bad + verdict('422\nbody.c'), false],
+      [bad + verdict('422\nbody.c undeclared\nbody.c undeclared\n…'), false],
+      [bad + verdict('422\nbody.c missing\n…'), false],
+      [bad + verdict('400'), false],
+      [bad + verdict('accepted'), false],
+    ]
+    const { status, samples } = outcomes(table.map(([book]) => book).join('\n'))
+    expect(status).toBe(1)
+    expect(samples.map(([, , asExpected]: [string, string, boolean]) => asExpected)).toEqual(table.map(([, asExpected]) => asExpected))
+  })
+  test('what was wanted and what came, and the nearest endpoint, are told', () => {
+    const { stdout } = yoseiWith({ 'intake.ts': intake, 'a/book.md': `# Typo\n${http('PUT /thing/1 HTTP/1.1')}${verdict('accepted')}` }, [
+      'check',
+      'intake.ts',
+      'a/*.md',
+    ])
+    expect(stdout).toContain('≠ 404       Typo')
+    expect(stdout).toContain('the nearest endpoint is PUT /things/{id}')
+    expect(stdout).toContain('wanted accepted, but it came 404')
+  })
+})
+
+describe('when the command cannot run, it says where and what to do, in one line, with exit code 2', () => {
+  const book = http('GET / HTTP/1.1')
+  test.each<[string, { [name: string]: string }, string[], RegExp]>([
+    ['no such intake', { 'book.md': book }, ['check', 'none.ts', 'book.md'], /^yosei: none\.ts: there is no such file; /],
+    [
+      'an intake that throws',
+      { 'intake.ts': "import 'yosei'\n\nthrow new Error('boom\\nbang')", 'book.md': book },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: intake\.ts:3:\d+: could not be loaded: boom\n$/,
+    ],
+    [
+      'an intake with a syntax error',
+      { 'intake.ts': 'export default {', 'book.md': book },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: intake\.ts(:\d+:\d+)?: could not be loaded: .*\n$/,
+    ],
+    [
+      'a declaration that makes no sense',
+      { 'intake.ts': "import { endpoint } from 'yosei'\nendpoint('GET x', {})", 'book.md': book },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: intake\.ts:2:\d+: could not be loaded: GET x: the path template must begin with a slash/,
+    ],
+    [
+      'an intake without a default export',
+      { 'intake.ts': 'export const a = 1', 'book.md': book },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: intake\.ts: its default export is no intake; /,
+    ],
+    ['no such samples', { 'intake.ts': intake }, ['check', 'intake.ts', 'samples'], /^yosei: samples: there is no such file or folder/],
+    ['a glob that matches nothing', { 'intake.ts': intake }, ['check', 'intake.ts', '*.markdown'], /^yosei: \*\.markdown: /],
+    [
+      'an empty folder',
+      { 'intake.ts': intake, 'samples/a.txt': '' },
+      ['check', 'intake.ts', 'samples'],
+      /^yosei: samples: no sample book in this folder/,
+    ],
+    [
+      'a book without samples',
+      { 'intake.ts': intake, 'book.md': '# Nothing' },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md: no samples here; /,
+    ],
+    [
+      'a truncated message',
+      { 'intake.ts': intake, 'book.md': `# A\n\n${http('GET /things')}` },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:4: "GET \/things" is no request line; /,
+    ],
+    [
+      'a header field that is none',
+      { 'intake.ts': intake, 'book.md': http('GET / HTTP/1.1\nTeam: a\n{}') },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:4: "\{\}" is no header field; /,
+    ],
+    [
+      'an empty message',
+      { 'intake.ts': intake, 'book.md': '```http\n```' },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:1: this http block is empty; /,
+    ],
+    [
+      'a block that is never closed',
+      { 'intake.ts': intake, 'book.md': '# A\n```http\nGET / HTTP/1.1\n' },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:2: this http block is never closed; /,
+    ],
+    [
+      'a verdict that is none',
+      { 'intake.ts': intake, 'book.md': `${book}\n${verdict('perhaps')}` },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:6: "perhaps" is no verdict; /,
+    ],
+    [
+      'an error that is none',
+      { 'intake.ts': intake, 'book.md': book + verdict('422\nbody..a missing') },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:6: "body\.\.a missing" is no error; /,
+    ],
+    [
+      'an assertion that is none',
+      { 'intake.ts': intake, 'book.md': book + verdict('accepted\nquery.a = {') },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:6: "query\.a = \{" asserts nothing; /,
+    ],
+    [
+      'a verdict without a request',
+      { 'intake.ts': intake, 'book.md': verdict('422') },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:1: this verdict block has no http block before it; /,
+    ],
+    [
+      'a setting that is none',
+      { 'intake.ts': intake, 'book.md': `\`\`\`book\nnow: soon\n\`\`\`\n${book}` },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:2: "now: soon" is no setting; /,
+    ],
+    ['a format that is none', { 'intake.ts': intake }, ['check', 'intake.ts', 'book.md', '--format', 'xml'], /xml.*text, json/s],
+    ['no samples named', { 'intake.ts': intake }, ['check', 'intake.ts'], /samples/],
+  ])('%s', (_, files, args, message) => {
+    const { status, stdout, stderr } = yoseiWith(files, args)
+    expect([status, stdout]).toEqual([2, ''])
+    expect(stderr).toMatch(message)
+    expect(stderr).not.toMatch(/^\s+at /m)
+  })
+})

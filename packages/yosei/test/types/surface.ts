@@ -1,0 +1,142 @@
+// biome-ignore-all format: each declaration that must not compile stands on the line after its mark
+/** What compiles against the package, and what must not. Checked by the compiler alone. */
+import {
+  type Accepted,
+  adding,
+  allOptional,
+  choice,
+  endpoint,
+  type Field,
+  flag,
+  type In,
+  instant,
+  intake,
+  integer,
+  judge,
+  judgeParts,
+  list,
+  number,
+  type Out,
+  record,
+  type Sent,
+  text,
+} from 'yosei'
+
+type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
+const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
+
+const slug = text({ pattern: /^[a-z][a-z0-9-]+$/, length: [2, 40] })
+const session = record({
+  target: record({
+    name: text({ length: [1, 80], trim: true }),
+    rightAscension: number({ min: 0, below: 24 }),
+    declination: number({ min: -90, max: 90 }),
+  }),
+  window: record({ opens: instant({ from: '+36h' }), closes: instant() }),
+  exposures: list(
+    record({
+      filter: choice(['clear', 'red', 'green', 'blue']),
+      seconds: number({ above: 0, max: 3600 }),
+      count: integer({ min: 1, max: 500 }),
+    }),
+    { length: [1, 12] },
+  ),
+  contact: text({ format: 'email' }),
+  slug: text({ optional: true }),
+  note: text({ length: [0, 500], optional: true, nullable: true }),
+})
+
+export const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
+  title: 'Book an observing session',
+  success: 201,
+  path: { telescopeId: slug },
+  query: { dryRun: flag({ default: false }), limit: integer({ min: 1, max: 50, optional: true }) },
+  header: { 'x-team': slug, 'idempotency-key': text({ length: [8, 64], optional: true }) },
+  body: session,
+  rules: (on) => [
+    on.ascending('body.window.opens', 'body.window.closes'),
+    on.atLeastOne('body.note', 'query.limit', 'header.idempotency-key'),
+    on.check({
+      reads: ['body.window', 'body.exposures[].seconds', 'query.limit'],
+      blames: ['body.exposures'],
+      code: 'longer_than_window',
+      message: 'take longer than the window is open',
+      holds: (window, seconds, limit) => {
+        same<typeof seconds, number[]>()
+        same<typeof limit, number | undefined>()
+        return window.closes.getTime() - window.opens.getTime() > seconds.length * 1000 + (limit ?? 0)
+      },
+    }),
+  ],
+})
+const sessionId = text({ length: [8, 8] })
+export const changeSession = endpoint('PATCH /sessions/{sessionId}', {
+  path: { sessionId },
+  body: allOptional(adding(session, { sessionId })),
+  rules: (on) => [on.equal('path.sessionId', 'body.sessionId'), on.atLeastOne('body.window', 'body.note')],
+})
+export const listSessions = endpoint('GET /sessions', {
+  query: { telescope: list(slug, { optional: true }), limit: integer({ min: 1, max: 100, default: 20 }) },
+})
+const app = intake({ endpoints: { bookSession, changeSession, listSessions }, base: '/api' })
+
+export async function use(request: Request) {
+  const verdict = await judge(app, request)
+  if (verdict.outcome === 'rejected') return verdict.errorsByField['body.window.closes']?.[0]?.message
+  if (verdict.endpoint === 'bookSession') same<typeof verdict.input.body.window.opens, Date>()
+  const now = judgeParts(bookSession, { path: { telescopeId: 'kr-2' }, query: {}, header: {}, body: {} })
+  return now.outcome === 'accepted' ? now.input.body.target.rightAscension + 1 : now.errors
+}
+
+// What a handler gets, and what a client sends.
+type A = Accepted<typeof bookSession>
+type S = Sent<typeof bookSession>
+same<A['query'], { dryRun: boolean; limit?: number }>()
+same<A['header'], { 'x-team': string; 'idempotency-key'?: string }>()
+same<A['body']['note'], string | null | undefined>()
+same<S['query'], { dryRun?: boolean; limit?: number } | undefined>()
+same<S['body']['window'], { opens: string; closes: string }>()
+same<Accepted<typeof listSessions>['body'], undefined>()
+same<
+  Accepted<typeof changeSession>['body']['exposures'],
+  { filter: 'clear' | 'red' | 'green' | 'blue'; seconds: number; count: number }[] | undefined
+>()
+export const sent: S = {
+  path: { telescopeId: 'kr-1' },
+  header: { 'x-team': 'nebula' },
+  body: {
+    target: { name: 'Lantern', rightAscension: 1, declination: 2 },
+    window: { opens: '2031-01-01T00:00:00Z', closes: '2031-01-01T01:00:00Z' },
+    exposures: [],
+    contact: 'a@b.example',
+  },
+}
+const withDefault = choice([1, 2], { default: 1, nullable: true })
+same<Out<typeof withDefault>, 1 | 2 | null>()
+same<In<typeof withDefault>, 1 | 2 | null>()
+same<(typeof withDefault)['presence'], 'defaulted'>()
+export const open: Field<Date, string, 'optional'> = instant({ optional: true })
+
+// What must not compile.
+// @ts-expect-error an address that does not exist
+endpoint('POST /x', { body: record({ a: integer(), b: integer() }), rules: (on) => [on.ascending('body.a', 'body.zz')] })
+// @ts-expect-error two kinds that do not compare
+endpoint('POST /x', { body: record({ a: integer(), b: text() }), rules: (on) => [on.ascending('body.a', 'body.b')] })
+// @ts-expect-error an address that a rule blames and that does not exist
+endpoint('POST /x', { body: record({ a: integer() }), rules: (on) => [on.check({ reads: ['body.a'], blames: ['body.b'], code: 'odd', holds: (a) => a > 1 })] })
+// @ts-expect-error a value used as another type than it is read to
+endpoint('POST /x', { body: record({ a: instant() }), rules: (on) => [on.check({ reads: ['body.a'], code: 'odd', holds: (a) => a.startsWith('2031') })] })
+// @ts-expect-error a path parameter left undeclared
+endpoint('GET /x/{id}', { query: { a: integer() } })
+// @ts-expect-error a path parameter misspelt
+endpoint('GET /x/{id}', { path: { idd: integer() } })
+// @ts-expect-error path fields where the template has no parameter
+endpoint('GET /x', { path: { id: integer() } })
+// @ts-expect-error a default of another type
+integer({ default: 'x' })
+// @ts-expect-error a default that the choice does not have
+choice(['a', 'b'], { default: 'c' })
+// @ts-expect-error a field of the elements that does not exist
+list(record({ a: integer() }), { distinct: 'b' })
+// @ts-expect-error an option of another kind
+flag({ min: 1 })

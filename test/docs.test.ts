@@ -1,0 +1,78 @@
+/** Runs every snippet of the README and the docs: TypeScript is compiled and run, commands are run. */
+
+import { execFileSync, spawnSync } from 'node:child_process'
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { fileURLToPath, pathToFileURL } from 'node:url'
+import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { transformSync } from '@swc/core'
+import { fromMarkdown } from 'mdast-util-from-markdown'
+
+const root = join(dirname(fileURLToPath(import.meta.url)), '..')
+const folder = join(root, 'test/snippets')
+const pages = [
+  'README.md',
+  ...readdirSync(join(root, 'docs'))
+    .filter((name) => name.endsWith('.md'))
+    .map((name) => `docs/${name}`),
+]
+
+interface Snippet {
+  readonly name: string
+  readonly language: string
+  readonly code: string
+}
+const snippets: Snippet[] = pages.flatMap((page) =>
+  fromMarkdown(readFileSync(join(root, page), 'utf8')).children.flatMap((node) =>
+    node.type === 'code' && node.lang && ['ts', 'sh'].includes(node.lang)
+      ? [{ name: `${page}-${node.position?.start.line}`.replaceAll('/', '-'), language: node.lang, code: node.value }]
+      : [],
+  ),
+)
+const modules = snippets.filter(({ language }) => language === 'ts')
+const commands = snippets
+  .filter(({ language }) => language === 'sh')
+  .flatMap(({ name, code }) => code.split('\n').map((command): [string, string] => [name, command]))
+
+/** A line `expression // → text` claims what the expression gives: a text as it is, else JSON. */
+const claims = (code: string) =>
+  code.replace(
+    /^( *)(?!\/\/)(.+?);? +\/\/ → (.*)$/gm,
+    (_, indent, expression, wanted) => `${indent};(globalThis as any).claim(${expression}, ${JSON.stringify(wanted)})`,
+  )
+
+beforeAll(() => {
+  rmSync(folder, { recursive: true, force: true })
+  mkdirSync(folder, { recursive: true })
+  for (const { name, code } of modules) writeFileSync(join(folder, `${name}.ts`), `${code}\nexport {}\n`)
+  const options = {
+    extends: '../../tsconfig.base.json',
+    compilerOptions: { composite: false, noEmit: true, types: ['node'], module: 'preserve', moduleResolution: 'bundler' },
+    include: ['.'],
+  }
+  writeFileSync(join(folder, 'tsconfig.json'), JSON.stringify(options))
+})
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+test('the snippets compile', () => {
+  const { status, stdout } = spawnSync(join(root, 'node_modules/.bin/tsc'), ['-p', folder], { encoding: 'utf8' })
+  expect(stdout).toBe('')
+  expect(status).toBe(0)
+})
+
+test.each(modules)('$name holds', async ({ name, code }) => {
+  const module = join(folder, `${name}.mjs`)
+  writeFileSync(
+    module,
+    transformSync(claims(code), { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }).code,
+  )
+  const program = `globalThis.claim = (came, wanted) => { const shown = typeof came === 'string' ? came : JSON.stringify(came); if (shown !== wanted) throw new Error('wanted ' + wanted + ', came ' + shown) }\nawait import(${JSON.stringify(pathToFileURL(module).href)})`
+  execFileSync(process.execPath, ['--input-type=module', '-e', program], { cwd: root, stdio: 'pipe' })
+})
+
+// The two commands of the README are what starts these tests, and the demonstration has a test of its own.
+test.each(commands.filter(([, command]) => !command.startsWith('npm ')))('%s: %s', (_, command) => {
+  const [npx, ...args] = command.split(' ')
+  expect(npx).toBe('npx')
+  execFileSync(npx as string, ['--no', ...args], { cwd: root, stdio: 'pipe' })
+})
