@@ -1,6 +1,6 @@
 /** What a verdict block asks for, and whether a verdict is so. */
 import { type AcceptedVerdict, type Path, parseAddress, type Rejected } from 'yosei'
-import { BookError } from './read.js'
+import { BookError } from './error.js'
 
 export type Expectation =
   | { readonly outcome: 'accepted'; readonly values: readonly { readonly address: string; readonly path: Path; readonly value: unknown }[] }

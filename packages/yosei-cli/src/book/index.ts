@@ -1,3 +1,4 @@
+export { BookError } from './error.js'
 export { compare, type Expectation } from './expectation.js'
 export { placeOf } from './place.js'
-export { BookError, type Place, readBook, type Sample } from './read.js'
+export { type Place, readBook, type Sample } from './read.js'

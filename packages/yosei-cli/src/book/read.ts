@@ -2,6 +2,7 @@
 import type { Code, Node, Parent } from 'mdast'
 import { fromMarkdown } from 'mdast-util-from-markdown'
 import { type Message, parseMessage } from 'yosei'
+import { BookError } from './error.js'
 import { type Expectation, readExpectation } from './expectation.js'
 
 export interface Sample {
@@ -24,17 +25,6 @@ interface Places {
 export interface Place {
   readonly line: number
   readonly column: number
-}
-
-/** A book that cannot be read, and where. */
-export class BookError extends Error {
-  override readonly name = 'BookError'
-  constructor(
-    readonly line: number,
-    message: string,
-  ) {
-    super(message)
-  }
 }
 
 interface Setting {

@@ -7,7 +7,7 @@ import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
 import { parseTemplate, type Template } from './template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from './types.js'
 
-export const partNames = ['path', 'query', 'header', 'body'] as const
+const partNames = ['path', 'query', 'header', 'body'] as const
 export type Part = (typeof partNames)[number]
 
 type Names<S extends string> = S extends `${string}{${infer N}}${infer Rest}` ? N | Names<Rest> : never

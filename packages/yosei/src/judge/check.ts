@@ -3,7 +3,7 @@ import { interpret } from '../compile/interpret.js'
 import { inDeclaredOrder } from '../compile/locate.js'
 import { type Parts, runRules } from '../compile/rules.js'
 import type { Fault, Run } from '../compile/run.js'
-import { type EndpointNode, partNames } from '../declare/endpoint.js'
+import type { EndpointNode } from '../declare/endpoint.js'
 import type { Node } from '../declare/node.js'
 import { type AcceptedVerdict, type Rejected, reject } from './verdict.js'
 
@@ -54,4 +54,4 @@ function readBody(sent: unknown, body: Node | undefined, run: Run): unknown {
 }
 
 /** What could not be read, or is wrong outside the body, is a bad request; a well-formed body that does not hold is not processable. */
-const statusOf = ({ stage, path }: Fault) => (stage === 'rules' || (stage === 'shape' && path[0] === partNames[3]) ? 422 : 400)
+const statusOf = ({ stage, path }: Fault) => (stage === 'rules' || (stage === 'shape' && path[0] === 'body') ? 422 : 400)
