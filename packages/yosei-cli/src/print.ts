@@ -1,7 +1,10 @@
 /** What the command prints: text for people, or one JSON document for programs. */
-import pc from 'picocolors'
+import picocolors from 'picocolors'
 import { type Checked, count } from './check.js'
 
+// Colour is for terminals; a pipe gets plain text, on a build server too.
+const { NO_COLOR, FORCE_COLOR } = process.env
+const pc = picocolors.createColors(!NO_COLOR && (Boolean(FORCE_COLOR) || process.stdout.isTTY === true))
 const width = 100
 
 export function printText(checked: readonly Checked[]): string {
