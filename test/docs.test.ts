@@ -29,7 +29,13 @@ const snippets: Snippet[] = pages.flatMap((page) =>
       : [],
   ),
 )
-const modules = snippets.filter(({ language }) => language === 'ts')
+/** A snippet that imports nothing goes on where the one before it ended. */
+const modules: Snippet[] = []
+for (const snippet of snippets.filter(({ language }) => language === 'ts')) {
+  const last = modules.at(-1)
+  if (last && !snippet.code.startsWith('import ')) modules[modules.length - 1] = { ...last, code: `${last.code}\n${snippet.code}` }
+  else modules.push(snippet)
+}
 const commands = snippets
   .filter(({ language }) => language === 'sh')
   .flatMap(({ name, code }) => code.split('\n').map((command): [string, string] => [name, command]))
@@ -37,7 +43,7 @@ const commands = snippets
 /** A line `expression // → text` claims what the expression gives: a text as it is, else JSON. */
 const claims = (code: string) =>
   code.replace(
-    /^( *)(?!\/\/)(.+?);? +\/\/ → (.*)$/gm,
+    /^( *)(?!\/\/)(.+?);? +\/\/ → ?(.*)$/gm,
     (_, indent, expression, wanted) => `${indent};(globalThis as any).claim(${expression}, ${JSON.stringify(wanted)})`,
   )
 
@@ -61,12 +67,13 @@ test('the snippets compile', () => {
 })
 
 test.each(modules)('$name holds', async ({ name, code }) => {
+  expect(claims(code).split('.claim(').length).toBe(code.split('// →').length)
   const module = join(folder, `${name}.mjs`)
   writeFileSync(
     module,
     transformSync(claims(code), { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }).code,
   )
-  const program = `globalThis.claim = (came, wanted) => { const shown = typeof came === 'string' ? came : JSON.stringify(came); if (shown !== wanted) throw new Error('wanted ' + wanted + ', came ' + shown) }\nawait import(${JSON.stringify(pathToFileURL(module).href)})`
+  const program = `globalThis.claim = (came, wanted) => { const shown = typeof came === 'string' ? came : JSON.stringify(came, (_, one) => (typeof one === 'bigint' ? one + 'n' : one)); if (shown !== wanted) throw new Error('wanted ' + wanted + ', came ' + shown) }\nawait import(${JSON.stringify(pathToFileURL(module).href)})`
   execFileSync(process.execPath, ['--input-type=module', '-e', program], { cwd: root, stdio: 'pipe' })
 })
 

@@ -2,15 +2,52 @@
  * A robotic-telescope observatory: teams book observing sessions over its API.
  * The same module is judged by the command line, by the page in a browser, and by a service.
  */
-import { adding, allOptional, choice, endpoint, flag, instant, intake, integer, list, number, record, text } from 'yosei'
+import {
+  adding,
+  allOptional,
+  choice,
+  day,
+  decimal,
+  duration,
+  endpoint,
+  flag,
+  instant,
+  intake,
+  integer,
+  list,
+  number,
+  readAs,
+  record,
+  table,
+  tagged,
+  text,
+} from 'yosei'
 
 const slug = text({ pattern: /^[a-z][a-z0-9-]+$/, length: [2, 40] })
 const sessionId = text({ pattern: /^s-[0-9]{6}$/ })
 
+/** Right ascension is sent as hours, minutes and seconds, `05:35:17.3`, and read to hours. */
+const rightAscension = readAs(
+  text({ title: 'Right ascension, as hours:minutes:seconds' }),
+  (sent) => {
+    const [, hours, minutes, seconds] = /^([01]\d|2[0-3]):([0-5]\d):([0-5]\d(?:\.\d{1,4})?)$/.exec(sent) ?? []
+    return hours === undefined ? undefined : Number(hours) + Number(minutes) / 60 + Number(seconds) / 3600
+  },
+  {
+    code: 'bad_right_ascension',
+    message: 'must be hours, minutes and seconds such as 05:35:17.3; {sent} was sent',
+    write: (hours) => {
+      const seconds = Math.round(hours * 36_000_000) / 10_000
+      const two = (value: number) => String(Math.floor(value)).padStart(2, '0')
+      return `${two(seconds / 3600)}:${two((seconds % 3600) / 60)}:${(seconds % 60).toFixed(4).padStart(7, '0')}`
+    },
+  },
+)
+
 const session = record({
   target: record({
     name: text({ length: [1, 80], trim: true }),
-    rightAscension: number({ min: 0, below: 24, title: 'Right ascension, in hours' }),
+    rightAscension,
     declination: number({ min: -90, max: 90, title: 'Declination, in degrees' }),
   }),
   window: record({ opens: instant({ from: '+36h' }), closes: instant({ until: '+180d' }) }),
@@ -22,6 +59,13 @@ const session = record({
     }),
     { length: [1, 12], distinct: 'filter' },
   ),
+  observing: tagged('mode', {
+    survey: record({ tiles: integer({ min: 2, max: 400 }), overlap: number({ min: 0, below: 0.5, default: 0.1 }) }),
+    single: record({ guiding: flag({ default: true }) }),
+  }),
+  overhead: duration({ max: '2h', default: 300_000, title: 'Time to slew and focus' }),
+  price: decimal({ digits: 7, scale: 2, min: '0', title: 'The most that the team pays, in credits' }),
+  tags: table(text({ length: [1, 20] }), { length: [0, 4], names: /^[a-z]+$/, optional: true }),
   contact: text({ format: 'email' }),
   doorCode: text({ length: [6, 12], optional: true, secret: true, title: 'Code of the dome, for observers on site' }),
   note: text({ length: [0, 500], optional: true, nullable: true }),
@@ -31,6 +75,7 @@ const listSessions = endpoint('GET /sessions', {
   title: 'List sessions',
   query: {
     telescope: list(slug, { optional: true, length: [1, 5], distinct: true }),
+    night: day({ optional: true, from: '-365d', zone: 'America/Santiago' }),
     state: choice(['booked', 'observing', 'done', 'clouded-out'], { default: 'booked' }),
     from: instant({ optional: true }),
     until: instant({ optional: true }),
@@ -50,13 +95,13 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
   rules: (on) => [
     on.ascending('body.window.opens', 'body.window.closes'),
     on.check({
-      reads: ['body.window', 'body.exposures'],
+      reads: ['body.window', 'body.exposures', 'body.overhead'],
       blames: ['body.exposures'],
       code: 'longer_than_window',
       message: 'must fit into the window',
-      holds: ({ opens, closes }, exposures) => {
+      holds: ({ opens, closes }, exposures, overhead) => {
         const seconds = exposures.reduce((sum, { seconds, count }) => sum + seconds * count, 0)
-        return opens >= closes || seconds * 1000 <= closes.getTime() - opens.getTime()
+        return opens >= closes || seconds * 1000 + overhead <= closes.getTime() - opens.getTime()
       },
     }),
   ],
@@ -69,7 +114,7 @@ const changeSession = endpoint('PATCH /sessions/{sessionId}', {
   body: allOptional(adding(session, { sessionId })),
   rules: (on) => [
     on.equal('path.sessionId', 'body.sessionId'),
-    on.atLeastOne('body.target', 'body.window', 'body.exposures', 'body.contact', 'body.note'),
+    on.atLeastOne('body.target', 'body.window', 'body.exposures', 'body.observing', 'body.price', 'body.tags', 'body.contact', 'body.note'),
     on.ascending('body.window.opens', 'body.window.closes'),
   ],
 })

@@ -1,12 +1,49 @@
 export { answer, type Problem } from './answer/problem.js'
-export type { Reading, Stage } from './compile/run.js'
+export type { Reading, Stage, Step } from './compile/run.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './declare/address.js'
-export { type Accepted, type Endpoint, type Endpoints, endpoint, type Intake, intake, type Part, type Sent } from './declare/endpoint.js'
-export { adding, allOptional, choice, flag, instant, integer, list, number, record, text } from './declare/fields.js'
+export {
+  type Accepted,
+  type Endpoint,
+  type Endpoints,
+  endpoint,
+  type Intake,
+  intake,
+  type Part,
+  type Policy,
+  type Sent,
+} from './declare/endpoint.js'
+export {
+  adding,
+  allOptional,
+  anything,
+  bigInteger,
+  choice,
+  constant,
+  day,
+  decimal,
+  duration,
+  either,
+  flag,
+  instant,
+  integer,
+  later,
+  list,
+  number,
+  only,
+  readAs,
+  record,
+  table,
+  tagged,
+  text,
+  tuple,
+  without,
+} from './declare/fields.js'
 export { DeclarationError } from './declare/mistake.js'
-export type { Bounds, Format, Moment, Presence, Span } from './declare/node.js'
+export type { Bounds, Format, Messages, Moment, Presence, Span } from './declare/node.js'
 export type { Blame, Rule, RuleMaker } from './declare/rules.js'
 export type { Common, Field, Fields, In, InFields, Out, OutFields } from './declare/types.js'
-export { type JudgeOptions, judge, judgeParts } from './judge/judge.js'
+export { describe } from './describe/describe.js'
+export { type JudgeOptions, type JudgePartsOptions, judge, judgeParts } from './judge/judge.js'
 export type { AcceptedVerdict, FieldError, Rejected, Verdict } from './judge/verdict.js'
+export { UnacceptableError, write } from './judge/write.js'
 export { type BrokenMessage, type Message, parseMessage, type RequestLike } from './read/message.js'

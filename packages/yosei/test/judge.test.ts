@@ -143,7 +143,7 @@ describe('a request is rejected, with all errors at once', () => {
   test.each<[string, RequestLike, (string | number)[]]>([
     [
       'every part',
-      get('/api/items?limit=12&limits=1&all=yes&mail=a@b&tag=A&tag=b', 'X-Page: 1, x', 'Authorization: short'),
+      get('/api/items?limit=12&limits=1&all=yes&mail=a@&tag=A&tag=b', 'X-Page: 1, x', 'Authorization: short'),
       [
         400,
         'query.limit above_max',
@@ -273,7 +273,7 @@ describe('a rejection', () => {
     ).toEqual([
       'body.name must have at most 5 characters; "a telescope of great size and beauty, … was sent',
       'body.price must be more than 0; 0 was sent',
-      'body.valid.until runs backwards from body.valid.from ("2031-03-02T00:00:00Z"); "2031-03-01T00:00:00Z" was sent',
+      'body.valid.until runs backwards from body.valid.from ("2031-03-02T00:00:00Z")',
       'body.prise is not known here; price is',
     ])
   })

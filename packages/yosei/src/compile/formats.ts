@@ -1,19 +1,132 @@
 /** The formats of texts, each by the grammar of its own standard. */
 import type { Format } from '../declare/node.js'
+import { readDay, readInstant, readTime, type Unread } from './times.js'
 
-const atom = "[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+"
-const localPart = new RegExp(`^(?:${atom}(?:\\.${atom})*|"(?:[\\x20\\x21\\x23-\\x5b\\x5d-\\x7e]|\\\\[\\x20-\\x7e])*")$`)
 const label = /^[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?$/
 
-/** A host name: labels of letters, digits and inner hyphens to 63 octets, 253 in all (RFC 1123, section 2.1). */
+/** Labels of letters, digits and inner hyphens to 63 octets, 253 in all (RFC 1123, section 2.1). */
 const isHostname = (text: string) => text.length <= 253 && text.split('.').every((part) => label.test(part))
 
-/** RFC 5321, section 4.1.2: a local part of up to 64 octets and a domain of two labels or more. */
-function isEmail(text: string): boolean {
-  const at = text.lastIndexOf('@')
-  if (at < 1 || at > 64 || text.length > 254 || !localPart.test(text.slice(0, at))) return false
-  const domain = text.slice(at + 1)
-  return domain.includes('.') && isHostname(domain)
+/** A host name whose labels may be in any script (RFC 5890): it is one when its ASCII form is. */
+function isIdnHostname(text: string): boolean {
+  const plain = text.normalize('NFC').replaceAll(/[。．｡]/g, '.')
+  if (/[\u0000-\u002c\u002f\u003a-\u0040\u005b-\u0060\u007b-\u007f]/.test(plain) || plain.startsWith('.') || plain.endsWith('.'))
+    return false
+  if (isAscii(plain)) return isHostname(plain)
+  try {
+    return isHostname(new URL(`http://${plain}/`).hostname)
+  } catch {
+    return false
+  }
+}
+const isAscii = (text: string) => !/[^\u0000-\u007f]/.test(text)
+
+const octet = '(?:25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])'
+const ipv4 = new RegExp(`^${octet}(?:\\.${octet}){3}$`)
+const isIpv4 = (text: string) => ipv4.test(text)
+
+/** RFC 4291, section 2.2: eight groups, one run of zeros as `::`, the last two groups perhaps as an IPv4 address. */
+function isIpv6(text: string): boolean {
+  if (text.length > 45) return false
+  const halves = text.split('::')
+  if (halves.length > 2) return false
+  const groups = halves.flatMap((half) => (half === '' ? [] : half.split(':')))
+  const last = groups.at(-1)
+  const mapped = last?.includes('.') && text.endsWith(last)
+  if (mapped && !isIpv4(last as string)) return false
+  const count = groups.length + (mapped ? 1 : 0)
+  return (
+    (mapped ? groups.slice(0, -1) : groups).every((group) => /^[0-9A-Fa-f]{1,4}$/.test(group)) &&
+    (halves.length === 2 ? count <= 7 : count === 8)
+  )
 }
 
-export const formats: { readonly [F in Format]: (text: string) => boolean } = { email: isEmail }
+/** RFC 5321, sections 4.1.2 and 4.5.3.1: a local part of up to 64 octets, and a domain or an address in brackets. */
+function mailboxGrammar(atext: string, isDomain: (text: string) => boolean) {
+  const dotted = new RegExp(`^[${atext}]+(?:\\.[${atext}]+)*$`, 'u')
+  const quoted = new RegExp(`^"(?:[ ${atext}()<>\\[\\]:;@,.]|\\\\[\\x20-\\x7e])*"$`, 'u')
+  return (text: string): boolean => {
+    const at = text.lastIndexOf('@')
+    const [local, domain] = [text.slice(0, at), text.slice(at + 1)]
+    if (at < 1 || text.length > 254 || octets(local) > 64 || octets(text) > 254) return false
+    if (!dotted.test(local) && !quoted.test(local)) return false
+    const address = /^\[(.*)\]$/.exec(domain)?.[1]
+    return address === undefined ? isDomain(domain) : isIpv4(address) || (/^IPv6:/i.test(address) && isIpv6(address.slice(5)))
+  }
+}
+const octets = (text: string) => (isAscii(text) ? text.length : new TextEncoder().encode(text).length)
+const atext = "A-Za-z0-9!#$%&'*+\\/=?^_`{|}~\\-"
+
+// RFC 3986, with the characters that RFC 3987 adds.
+const ucschar =
+  '\\u{a0}-\\u{d7ff}\\u{f900}-\\u{fdcf}\\u{fdf0}-\\u{ffef}\\u{10000}-\\u{1fffd}\\u{20000}-\\u{2fffd}\\u{30000}-\\u{3fffd}\\u{40000}-\\u{efffd}'
+const iprivate = '\\u{e000}-\\u{f8ff}\\u{f0000}-\\u{ffffd}\\u{100000}-\\u{10fffd}'
+function referenceGrammar(more: string, moreInQuery: string) {
+  const chars = (own: string) => new RegExp(`^(?:[A-Za-z0-9._~!$&'()*+,;=${more}${own}\\-]|%[0-9A-Fa-f]{2})*$`, 'u')
+  const [userinfo, host, path, query] = [chars(':'), chars(''), chars(':@\\/'), chars(`:@\\/?${moreInQuery}`)]
+  return (text: string, absolute: boolean): boolean => {
+    // RFC 3986, appendix B.
+    const [, scheme, authority, way = '', question, fragment] =
+      /^(?:([^:/?#]*):)?(?:\/\/([^/?#]*))?([^?#]*)(?:\?([^#]*))?(?:#(.*))?$/su.exec(text) ?? []
+    if (scheme === undefined ? absolute : !/^[A-Za-z][A-Za-z0-9+.-]*$/.test(scheme)) return false
+    if (!path.test(way) || !query.test(question ?? '') || !chars(':@\\/?').test(fragment ?? '')) return false
+    if (authority === undefined) return !way.startsWith('//')
+    const [, user = '', name = ''] = /^(?:(.*)@)?(.*?)(?::\d*)?$/su.exec(authority) ?? []
+    const literal = /^\[(?:v[0-9A-Fa-f]+\.([A-Za-z0-9._~!$&'()*+,;=:-]+)|(.*))\]$/.exec(name)
+    return userinfo.test(user) && (literal ? literal[1] !== undefined || isIpv6(literal[2] as string) : host.test(name))
+  }
+}
+const isEmail = mailboxGrammar(atext, isHostname)
+const isIdnEmail = mailboxGrammar(`${atext}${ucschar}`, isIdnHostname)
+const isUri = referenceGrammar('', '')
+const isIri = referenceGrammar(ucschar, iprivate)
+
+const pointer = /^(?:\/(?:[^~/]|~[01])*)*$/
+const relativePointer = /^(?:0|[1-9][0-9]*)(?:[+-][1-9][0-9]*)?(?:#|(?:\/(?:[^~/]|~[01])*)*)$/
+
+// RFC 6570, section 2.
+const varname = '(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})(?:\\.?(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2}))*'
+const varspec = `${varname}(?::[1-9][0-9]{0,3}|\\*)?`
+const expression = `\\{[+#./;?&=,!@|]?${varspec}(?:,${varspec})*\\}`
+const literals = `[^\\u0000-\\u0020"'%<>\\\\^\`{|}]|%[0-9A-Fa-f]{2}`
+const uriTemplate = new RegExp(`^(?:${literals}|${expression})*$`, 'u')
+
+function isRegex(text: string): boolean {
+  try {
+    new RegExp(text, 'u')
+    return true
+  } catch {
+    return false
+  }
+}
+
+// RFC 3339, appendix A: weeks alone, or units without a gap between them.
+const fullDuration =
+  /^P(?:\d+W|(?=[\dT])(?:\d+Y(?:\d+M(?:\d+D)?)?|\d+M(?:\d+D)?|\d+D)?(?:T(?:\d+H(?:\d+M(?:\d+S)?)?|\d+M(?:\d+S)?|\d+S))?)$/
+
+const must = (holds: boolean) => (holds ? undefined : 'wrong_format')
+const read = (value: unknown) => (typeof value === 'string' ? (value as Unread) : undefined)
+
+/** The code of the error where a text is not of the format. */
+export const formats: { readonly [F in Format]: (text: string) => Unread | undefined } = {
+  email: (text) => must(isEmail(text)),
+  'idn-email': (text) => must(isIdnEmail(text)),
+  // RFC 9562, section 4.
+  uuid: (text) => must(/^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i.test(text)),
+  uri: (text) => must(isUri(text, true)),
+  'uri-reference': (text) => must(isUri(text, false)),
+  iri: (text) => must(isIri(text, true)),
+  'iri-reference': (text) => must(isIri(text, false)),
+  hostname: (text) => must(isHostname(text)),
+  'idn-hostname': (text) => must(isIdnHostname(text)),
+  ipv4: (text) => must(isIpv4(text)),
+  ipv6: (text) => must(isIpv6(text)),
+  date: (text) => read(readDay(text)),
+  time: (text) => read(readTime(text)),
+  'date-time': (text) => read(readInstant(text)),
+  duration: (text) => must(fullDuration.test(text)),
+  'json-pointer': (text) => must(pointer.test(text)),
+  'relative-json-pointer': (text) => must(relativePointer.test(text)),
+  'uri-template': (text) => must(uriTemplate.test(text)),
+  regex: (text) => must(isRegex(text)),
+}

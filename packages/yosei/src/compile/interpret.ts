@@ -1,134 +1,288 @@
 /** Walks a node and a value side by side: checks, reads and copies in one pass, and tells all that is wrong. */
 import { formatAddress } from '../declare/address.js'
-import type { ListNode, Node, RecordNode } from '../declare/node.js'
+import { tagNode } from '../declare/locate.js'
+import {
+  type EitherNode,
+  type LaterNode,
+  type ListNode,
+  type Node,
+  type ReadAsNode,
+  type RecordNode,
+  resolve,
+  sentShape,
+  type TableNode,
+  type TaggedNode,
+  type TupleNode,
+} from '../declare/node.js'
 import { malformed } from '../read/percent.js'
-import { note, type Run, type Source, tell } from './run.js'
-import { readChoice, readFlag, readInstantField, readNumber, readText } from './scalars.js'
+import { canonical } from './canonical.js'
+import { copyJson, put } from './copy.js'
+import { addFault, deepest, type Fault, note, type Reading, type Run, type Source, tell } from './run.js'
+import { readScalar } from './scalars.js'
 import { suggest } from './suggest.js'
 
 /** Reads a value by its declaration. `undefined`: absent, or it could not be read, and then a fault says why. */
 export function interpret(node: Node, value: unknown, source: Source, run: Run): unknown {
-  if (value === undefined || (value === '' && source === 'text' && !(node.kind === 'text' && node.keepEmpty))) return absent(node, run)
-  if (value === null) {
-    if (!node.nullable) tell(run, node, 'null_not_allowed', null)
-    note(run, node, 'as is', null, node.nullable ? null : undefined)
-    return node.nullable ? null : undefined
-  }
-  if (value === malformed) {
-    note(run, node, 'from text', undefined, undefined)
-    return void tell(run, node, 'bad_encoding', undefined, undefined, node.kind, 'read')
-  }
-  if (node.kind === 'list') return readList(node, value, source, run)
-  if (node.kind === 'record') return readRecord(node, value, source, run)
-  if (source === 'text' && Array.isArray(value)) {
-    note(run, node, 'from text', value, undefined)
-    return void tell(run, node, 'sent_twice', undefined, value.length)
-  }
-  const read = readScalar(node, value, source, run)
-  note(run, node, source === 'text' ? 'from text' : 'as is', value, read)
+  if (!node.secret) return walk(node, value, source, run)
+  run.secrecy++
+  const read = walk(node, value, source, run)
+  run.secrecy--
   return read
 }
 
-function readScalar(node: Exclude<Node, ListNode | RecordNode>, value: unknown, source: Source, run: Run): unknown {
+function walk(node: Node, value: unknown, source: Source, run: Run): unknown {
+  if (node.coerce !== undefined && source !== 'text') source = node.coerce ? 'coerced' : 'json'
+  if (node.kind === 'readAs') return readReadAs(node, value, source, run)
+  if (node.kind === 'later') return readLater(node, value, source, run)
+  if (value === undefined || (value === '' && source === 'text' && !(node.kind === 'text' && node.keepEmpty))) return absent(node, run)
+  if (node.readOnly === 'drop') {
+    const read = absent(node, run, true)
+    note(run, 'dropped', value, read)
+    return read
+  }
+  if (node.readOnly) {
+    tell(run, node, 'read_only')
+    return absent(node, run)
+  }
+  if (value === null && (node.nullable || !takesNull(node))) return readNull(node, run)
+  if (value === malformed) {
+    note(run, 'from text', undefined, undefined)
+    return tell(run, node, 'bad_encoding', { stage: 'read' })
+  }
   switch (node.kind) {
-    case 'text':
-      return readText(node, value, run)
-    case 'integer':
-    case 'number':
-      return readNumber(node, value, source, run)
-    case 'flag':
-      return readFlag(node, value, source, run)
-    case 'instant':
-      return readInstantField(node, value, run)
-    case 'choice':
-      return readChoice(node, value, source, run)
-    default:
-      return node satisfies never
+    case 'list':
+      return readList(node, value, source, run)
+    case 'tuple':
+      return readTuple(node, value, source, run)
+    case 'record':
+      return readRecord(node, value, source, run)
+    case 'table':
+      return readTable(node, value, source, run)
+    case 'tagged':
+      return readTagged(node, value, source, run)
+    case 'either':
+      return readEither(node, value, source, run)
+    case 'anything': {
+      const read = copyJson(value, deepest)
+      note(run, 'as is', value, read)
+      return read === undefined ? tell(run, node, 'too_large', { limit: deepest, variant: 'depth' }) : read
+    }
+    default: {
+      if (source === 'text' && Array.isArray(value)) {
+        note(run, 'from text', value, undefined)
+        return tell(run, node, 'sent_twice', { limit: value.length })
+      }
+      const read = readScalar(node, value, source, run)
+      note(run, source !== 'json' && typeof value === 'string' ? 'from text' : 'as is', value, read)
+      return read
+    }
   }
 }
 
-function absent(node: Node, run: Run): unknown {
-  const read =
-    node.presence === 'defaulted' ? (typeof node.default === 'function' ? node.default() : structuredClone(node.default)) : undefined
-  note(run, node, node.presence === 'defaulted' ? 'default' : 'as is', undefined, read)
+function absent(node: Node, run: Run, noted = false): unknown {
+  const defaulted = node.presence === 'defaulted'
+  const read = defaulted ? (typeof node.default === 'function' ? node.default() : structuredClone(node.default)) : undefined
+  if (!noted) note(run, defaulted ? 'default' : 'as is', undefined, read)
   if (node.presence === 'required') tell(run, node, 'missing')
   return read
 }
 
-/** A container that is none. What was sent instead is not noted: it may be a secret that has slipped. */
-function notOfKind(node: Node, value: unknown, run: Run): undefined {
-  note(run, node, 'as is', undefined, undefined)
-  tell(run, node, 'wrong_type', value)
+/** Whether a node has its own word on null. */
+const takesNull = (node: Node) => node.kind === 'anything' || node.kind === 'either' || (node.kind === 'constant' && node.value === null)
+
+function readNull(node: Node, run: Run): null | undefined {
+  note(run, 'as is', null, node.nullable ? null : undefined)
+  return node.nullable ? null : tell(run, node, 'null_not_allowed')
 }
 
+/** A container that is none. What was sent instead is not noted: it may be a secret that has slipped. */
+function notOfKind(node: Node, value: unknown, run: Run): undefined {
+  note(run, 'as is', undefined, undefined)
+  return tell(run, node, 'wrong_type', { value })
+}
+
+/** Reads what lies below the value where the walk is. */
+function below(step: string | number, node: Node, value: unknown, source: Source, run: Run): unknown {
+  run.path.push(step)
+  const read = interpret(node, value, source, run)
+  run.path.pop()
+  return read
+}
+
+/** A hole or `undefined` in an array that a program made counts as null, as in JSON. */
+const element = (value: unknown) => (value === undefined ? null : value)
+
+const separators = { form: ',', spaceDelimited: ' ', pipeDelimited: '|' } as const
+
 function readList(node: ListNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
-  const elements = source === 'text' && typeof value === 'string' ? [value] : value
-  if (!Array.isArray(elements)) return notOfKind(node, value, run)
-  if (elements.length === 0) note(run, node, 'as is', elements, elements)
-  if (node.length) {
-    if (elements.length < node.length[0]) tell(run, node, 'too_few', undefined, node.length[0])
-    if (elements.length > node.length[1]) tell(run, node, 'too_many', undefined, node.length[1])
-  }
-  const read = elements.map((element, index) => {
-    run.path.push(index)
-    // A hole or `undefined` in an array that a program made counts as null, as in JSON.
-    const one = interpret(node.item, element === undefined ? null : element, source, run)
-    run.path.pop()
-    return one
-  })
+  const joined = node.explode === undefined ? (node.style ?? 'form') !== 'form' : !node.explode
+  const sent = source === 'text' && typeof value === 'string' ? (joined ? value.split(separators[node.style ?? 'form']) : [value]) : value
+  if (!Array.isArray(sent)) return notOfKind(node, value, run)
+  if (sent.length === 0) note(run, 'as is', [], [])
+  tellCount(node, sent.length, run)
+  const read = sent.map((one, index) => below(index, node.item, element(one), source, run))
   if (node.distinct) tellRepeated(node, read, run)
   return read
 }
 
+function tellCount(node: ListNode | TableNode, count: number, run: Run): void {
+  const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
+  if (count < least) tell(run, node, 'too_few', { limit: least })
+  if (count > most) tell(run, node, 'too_many', { limit: most })
+}
+
 function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
-  const by = typeof node.distinct === 'string' ? node.distinct : undefined
+  const by = typeof node.distinct === 'string' ? [node.distinct] : []
   const seen = new Map<string, number>()
-  for (const [index, element] of read.entries()) {
-    const value = by === undefined ? element : (element as { [name: string]: unknown } | undefined)?.[by]
+  for (const [index, one] of read.entries()) {
+    const value = by.length === 0 ? one : (one as { [name: string]: unknown } | undefined)?.[by[0] as string]
     if (value === undefined) continue
-    const key = JSON.stringify(value)
+    const key = canonical(value)
     const earlier = seen.get(key)
-    if (earlier === undefined) {
-      seen.set(key, index)
-      continue
-    }
-    const at = (index: number) => [...run.path, index, ...(by === undefined ? [] : [by])]
-    run.faults.push({ path: at(index), stage: 'shape', code: 'repeated', about: { other: formatAddress(at(earlier)) } })
+    if (earlier === undefined) seen.set(key, index)
+    else tell(run, node, 'repeated', { about: { other: formatAddress([...run.path, earlier, ...by]) } }, index, ...by)
   }
 }
 
-function readRecord(node: RecordNode, value: unknown, source: Source, run: Run): object | undefined {
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) return notOfKind(node, value, run)
-  const sent = value as { readonly [name: string]: unknown }
+function readTuple(node: TupleNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
+  const sent = source === 'text' && typeof value === 'string' ? [value] : value
+  if (!Array.isArray(sent)) return notOfKind(node, value, run)
+  const count = node.items.length
+  if (sent.length < count) tell(run, node, 'too_few', { limit: count })
+  if (sent.length > count) tell(run, node, 'too_many', { limit: count })
+  return node.items.slice(0, sent.length).map((item, index) => below(index, item, element(sent[index]), source, run))
+}
+
+type Sent = { readonly [name: string]: unknown }
+const isObject = (value: unknown): value is Sent => typeof value === 'object' && value !== null && !Array.isArray(value)
+
+/** `implied` are the tags of the unions that the record is a branch of: read there, and copied here. */
+function readRecord(node: RecordNode, value: unknown, source: Source, run: Run, implied: readonly string[] = []): object | undefined {
+  if (!isObject(value)) return notOfKind(node, value, run)
   const read: { [name: string]: unknown } = {}
+  for (const tag of implied) put(read, tag, value[tag])
   for (const name of Object.keys(node.fields)) {
-    run.path.push(name)
-    const one = interpret(node.fields[name] as Node, Object.hasOwn(sent, name) ? sent[name] : undefined, source, run)
+    const one = below(name, node.fields[name] as Node, Object.hasOwn(value, name) ? value[name] : undefined, source, run)
     if (one !== undefined) put(read, name, one)
-    run.path.pop()
   }
-  if (node.undeclared !== 'drop') {
-    for (const name of Object.keys(sent)) {
-      if (Object.hasOwn(node.fields, name)) continue
-      if (node.undeclared === 'keep') put(read, name, sent[name])
-      else tellUndeclared(node, name, run)
-    }
+  const undeclared = node.undeclared ?? run.undeclared
+  if (undeclared === 'drop') return read
+  for (const name of Object.keys(value)) {
+    if (Object.hasOwn(node.fields, name) || implied.includes(name)) continue
+    if (undeclared === 'reject') tellUndeclared(node, name, implied, run)
+    else put(read, name, below(name, kept, value[name], 'json', run))
   }
   return read
 }
 
-function tellUndeclared(node: RecordNode, name: string, run: Run): void {
-  const nearest = suggest(name, Object.keys(node.fields), run)
-  run.faults.push({
-    path: [...run.path, name],
-    stage: 'shape',
-    code: 'undeclared',
-    ...(nearest === undefined ? {} : { variant: 'near', about: { nearest } }),
-  })
+/** What is kept of an undeclared name. */
+const kept: Node = { kind: 'anything', presence: 'optional' }
+
+function tellUndeclared(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
+  const nearest = suggest(name, [...Object.keys(node.fields), ...implied], run)
+  tell(run, node, 'undeclared', nearest === undefined ? {} : { variant: 'near', about: { nearest } }, name)
 }
 
-/** Sets an own property, whatever its name: `__proto__` is data here. */
-function put(target: { [name: string]: unknown }, name: string, value: unknown): void {
-  if (name === '__proto__') Object.defineProperty(target, name, { value, enumerable: true, configurable: true, writable: true })
-  else target[name] = value
+function readTable(node: TableNode, value: unknown, source: Source, run: Run): object | undefined {
+  if (!isObject(value)) return notOfKind(node, value, run)
+  const read: { [name: string]: unknown } = {}
+  const names = Object.keys(value)
+  tellCount(node, names.length, run)
+  for (const name of names) {
+    if (node.names && !node.names.test(name)) tell(run, node, 'wrong_pattern', { limit: node.names.source, variant: 'name' }, name)
+    const one = below(name, node.value, value[name], source, run)
+    if (one !== undefined) put(read, name, one)
+  }
+  return read
+}
+
+function readTagged(node: TaggedNode, value: unknown, source: Source, run: Run, implied: readonly string[] = []): object | undefined {
+  if (!isObject(value)) return notOfKind(node, value, run)
+  const { tag, branches } = node
+  const chosen = Object.hasOwn(value, tag) ? value[tag] : undefined
+  const known = typeof chosen === 'string' && Object.hasOwn(branches, chosen)
+  if (run.trace) {
+    run.path.push(tag)
+    note(run, 'as is', chosen, known ? chosen : undefined)
+    run.path.pop()
+  }
+  if (!known) {
+    const code =
+      chosen === undefined ? 'missing' : chosen === null ? 'null_not_allowed' : typeof chosen === 'string' ? 'not_a_choice' : 'wrong_type'
+    return tell(run, tagNode(node), code, { value: chosen, limit: Object.keys(branches) }, tag)
+  }
+  const branch = sentShape(branches[chosen] as Node)
+  const tags = [...implied, tag]
+  return branch.kind === 'tagged'
+    ? readTagged(branch, value, source, run, tags)
+    : readRecord(branch as RecordNode, value, source, run, tags)
+}
+
+/** What one branch of a union made of a value: kept while it is the closest so far. */
+type Attempt = Pick<Run, 'faults' | 'beyond'> & { readonly readings: readonly Reading[] }
+
+/** The branch that takes the value; else the closest one speaks: the one with the fewest errors, and of those the deepest. */
+function readEither(node: EitherNode, value: unknown, source: Source, run: Run): unknown {
+  const { faults, beyond, trace } = run
+  const readings = trace?.readings ?? []
+  let closest: Attempt | undefined
+  let read: unknown
+  for (const branch of node.branches) {
+    run.faults = []
+    run.beyond = 0
+    if (trace) trace.readings = []
+    read = interpret(branch, value, source, run)
+    const attempt = { faults: run.faults, beyond: run.beyond, readings: trace?.readings ?? [] }
+    // A value of another type altogether came close to nothing.
+    const other = run.faults.some((fault) => fault.path.length === run.path.length && isOtherType(fault))
+    if (!other && (!closest || isCloser(attempt, closest))) closest = attempt
+    if (attempt.faults.length === 0) break
+  }
+  run.faults = faults
+  run.beyond = beyond
+  if (trace) trace.readings = readings
+  if (!closest) {
+    note(run, 'as is', undefined, undefined)
+    return tell(run, node, 'no_branch', { value })
+  }
+  for (const fault of closest.faults) addFault(run, fault)
+  run.beyond += closest.beyond
+  for (const reading of closest.readings) readings.push(reading)
+  return closest.faults.length === 0 ? read : undefined
+}
+
+function isCloser(a: Attempt, b: Attempt): boolean {
+  const count = a.faults.length + a.beyond - b.faults.length - b.beyond
+  const depth = ({ faults }: Attempt) => Math.max(...faults.map((fault) => fault.path.length))
+  return count < 0 || (count === 0 && depth(a) > depth(b))
+}
+
+const isOtherType = ({ code }: Fault) => ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch'].includes(code)
+
+function readLater(node: LaterNode, value: unknown, source: Source, run: Run): unknown {
+  if (run.depth === deepest || run.entries === 0) return tell(run, node, 'too_large', { limit: deepest, variant: 'depth' })
+  run.depth++
+  run.entries--
+  const read = interpret(resolve(node), value, source, run)
+  run.depth--
+  return read
+}
+
+function readReadAs(node: ReadAsNode, value: unknown, source: Source, run: Run): unknown {
+  const before = run.faults.length
+  const base = interpret(node.base, value, source, run)
+  if (base === undefined || run.faults.length > before) return undefined
+  let read: unknown
+  try {
+    read = node.read(base as never)
+  } catch {
+    // What a reader throws may tell of the inside; its code alone is told.
+  }
+  const last = run.trace?.readings.at(-1)
+  if (last && run.trace && last.address === formatAddress(run.path)) {
+    run.trace.readings.pop()
+    note(run, last.how, last.sent, read)
+  }
+  if (read === undefined) tell(run, node.base, node.code, { value, messages: node.message ?? node.base.messages })
+  return read
 }

@@ -1,10 +1,12 @@
 /** Rules, on an input whose shape has been read. Each runs when all that it reads is present and was read without error. */
 import { EACH, formatAddress, type Path, parseAddress, valueAt } from '../declare/address.js'
+import { isSecret, nodesAt } from '../declare/locate.js'
 import type { Node } from '../declare/node.js'
 import type { AnyRule } from '../declare/rules.js'
-import { writeInstant } from './instant.js'
-import { isSecret } from './locate.js'
-import type { Fault, Run } from './run.js'
+import { canonical } from './canonical.js'
+import { compareDecimals } from './numbers.js'
+import { addFault, type Fault, type Run, type Step } from './run.js'
+import { writeInstant } from './times.js'
 
 /** The parts of a request: as sent, or as read. */
 export type Parts = { readonly [part: string]: unknown }
@@ -20,10 +22,25 @@ interface Matter {
 export function runRules(rules: readonly AnyRule[], matter: Matter, run: Run): void {
   const shape = run.faults.slice()
   for (const rule of rules) {
-    const barred = rule.reads.some((address) => shape.some((fault) => bars(fault, pathOf(address))))
-    if (!barred) run.faults.push(...judgeRule(rule, matter))
+    // With faults beyond those that are kept, nobody can say what a rule would read.
+    const barred = rule.reads.find((address) => run.beyond > 0 || shape.some((fault) => bars(fault, pathOf(address))))
+    const lacking =
+      rule.rule === 'atLeastOne' ? undefined : rule.reads.find((address) => valueAt(matter.input, pathOf(address)) === undefined)
+    const found = barred === undefined && lacking === undefined ? judgeRule(rule, matter) : []
+    for (const fault of found) addFault(run, fault)
+    run.trace?.steps.push({
+      stage: 'rules',
+      name: `${rule.rule} ${rule.reads.join(' ')}`,
+      ...(barred !== undefined
+        ? notRun(`${barred} is wrong`)
+        : lacking !== undefined
+          ? notRun(`${lacking} was not sent`)
+          : { outcome: found.length > 0 ? 'failed' : 'passed' }),
+    })
   }
 }
+
+const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcome: 'not run', because })
 
 const pathOf = (address: string): Path => parseAddress(address) as Path
 
@@ -40,12 +57,12 @@ function judgeRule(rule: AnyRule, matter: Matter): readonly Fault[] {
       return rule.reads.some((address) => isPresent(matter.sent, pathOf(address))) ? [] : blameAll(rule, matter, { addresses: rule.reads })
     case 'check': {
       const values = rule.reads.map((address) => valueAt(matter.input, pathOf(address)))
-      return values.includes(undefined) || rule.holds(...(values as never[])) ? [] : blameAll(rule, matter)
+      return rule.holds(...(values as never[])) ? [] : blameAll(rule, matter)
     }
     case 'ascending':
-      return compare(rule, matter, (low, high) => (rule.orEqual ? low <= high : low < high), rule.orEqual ? 'orEqual' : undefined)
+      return compare(rule, matter, (order) => (rule.orEqual ? order <= 0 : order < 0), rule.orEqual ? 'orEqual' : undefined)
     case 'equal':
-      return compare(rule, matter, (first, second) => first === second)
+      return compare(rule, matter, (order) => order === 0)
     default:
       return rule satisfies never
   }
@@ -61,30 +78,37 @@ const fault = (rule: AnyRule, path: Path, rest: Partial<Fault>): Fault => ({
   path,
   stage: 'rules',
   code: rule.code,
-  ...(rule.message === undefined ? {} : { message: rule.message }),
+  messages: rule.message,
   ...rest,
 })
 
 const blameAll = (rule: AnyRule, { input }: Matter, about = {}): Fault[] =>
   rule.blames.flatMap((address) => concrete(input, pathOf(address), []).map((path) => fault(rule, path, { about })))
 
-type Comparable = number | string
-const comparable = (value: unknown) => (value instanceof Date ? value.getTime() : value) as Comparable
+/** Below, at or above zero as `a` comes before, with or after `b`; NaN where they have no order and differ. */
+function order(a: unknown, b: unknown, exact: boolean): number {
+  if (exact) return compareDecimals(String(a), String(b))
+  if (a instanceof Date && b instanceof Date) return a.getTime() - b.getTime()
+  if (typeof a === 'object' || typeof b === 'object') return canonical(a) === canonical(b) ? 0 : Number.NaN
+  return a === b ? 0 : (a as number) < (b as number) ? -1 : (a as number) > (b as number) ? 1 : Number.NaN
+}
 const isNone = (value: unknown) => value === undefined || value === null
 
 /** Compares two addresses, element by element where both lie under the same `[]`. */
-function compare(rule: AnyRule, { root, input }: Matter, holds: (a: Comparable, b: Comparable) => boolean, variant?: string): Fault[] {
+function compare(rule: AnyRule, { root, input }: Matter, holds: (order: number) => boolean, variant?: string): Fault[] {
   const [first, second] = rule.reads.map(pathOf) as [Path, Path]
   const faults: Fault[] = []
+  const exact = nodesAt(root, first).some((node) => node.kind === 'decimal')
   /** A value, where it may be echoed. */
   const echo = <K extends string>(key: K, path: Path) => (isSecret(root, path) ? {} : { [key]: shown(valueAt(input, path)) })
   for (const right of concrete(input, second, [])) {
     for (const left of concrete(input, first, indicesShared(first, right))) {
       const [a, b] = [valueAt(input, left), valueAt(input, right)]
-      if (isNone(a) || isNone(b) || holds(comparable(a), comparable(b))) continue
+      if (isNone(a) || isNone(b) || holds(order(a, b, exact))) continue
       for (const blamed of rule.blames.map(pathOf)) {
         const other = formatAddress(blamed) === formatAddress(first) ? right : left
-        const worded = b instanceof Date ? { variant: 'instant' } : variant === undefined ? {} : { variant }
+        const worded =
+          b instanceof Date ? { variant: variant === undefined ? 'instant' : 'instantOrEqual' } : variant === undefined ? {} : { variant }
         for (const path of concrete(input, blamed, indicesShared(blamed, right))) {
           faults.push(
             fault(rule, path, { ...worded, about: { other: formatAddress(other), ...echo('value', other) }, ...echo('sent', path) }),

@@ -2,10 +2,51 @@
  * Fields without fields of their own. Each reader takes what was sent, tells all that is wrong with it, and gives the
  * value as read, or `undefined` where it could not be read at all.
  */
-import type { ChoiceNode, FlagNode, InstantNode, NumberNode, TextNode } from '../declare/node.js'
+import type {
+  BigIntegerNode,
+  ChoiceNode,
+  ConstantNode,
+  DayNode,
+  DecimalNode,
+  DurationNode,
+  FlagNode,
+  InstantNode,
+  NumberNode,
+  ScalarNode,
+  TextNode,
+} from '../declare/node.js'
 import { formats } from './formats.js'
-import { readInstant, readMoment } from './instant.js'
+import { compareDecimals, countDigits, isMultiple } from './numbers.js'
 import { type Run, type Source, tell } from './run.js'
+import { readDay, readDeclaredDay, readDuration, readInstant, readMoment, readSpan } from './times.js'
+
+export function readScalar(node: ScalarNode, value: unknown, source: Source, run: Run): unknown {
+  switch (node.kind) {
+    case 'text':
+      return readText(node, value, run)
+    case 'integer':
+    case 'number':
+      return readNumber(node, value, source, run)
+    case 'bigInteger':
+      return readBigInteger(node, value, run)
+    case 'decimal':
+      return readDecimal(node, value, run)
+    case 'flag':
+      return readFlag(node, value, source, run)
+    case 'instant':
+      return readInstantField(node, value, run)
+    case 'day':
+      return readDayField(node, value, run)
+    case 'duration':
+      return readDurationField(node, value, run)
+    case 'choice':
+      return readChoice(node, value, source, run)
+    case 'constant':
+      return readConstant(node, value, source, run)
+    default:
+      return node satisfies never
+  }
+}
 
 /** Code points, not UTF-16 units: an emoji counts once. */
 function codePoints(text: string): number {
@@ -15,81 +56,136 @@ function codePoints(text: string): number {
   return count
 }
 
-export function readText(node: TextNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return void tell(run, node, 'wrong_type', value)
-  const text = node.trim ? value.trim() : value
+function readText(node: TextNode, value: unknown, run: Run): string | undefined {
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', { value })
+  let text = node.normalize ? value.normalize(node.normalize) : value
+  if (node.trim) text = text.trim()
+  if (node.case) text = node.case === 'lower' ? text.toLowerCase() : text.toUpperCase()
   if (node.length) {
     const length = codePoints(text)
-    if (length < node.length[0]) tell(run, node, 'too_short', value, node.length[0])
-    if (length > node.length[1]) tell(run, node, 'too_long', value, node.length[1])
+    if (length < node.length[0]) tell(run, node, 'too_short', { value, limit: node.length[0] })
+    if (length > node.length[1]) tell(run, node, 'too_long', { value, limit: node.length[1] })
   }
-  if (node.pattern && !node.pattern.test(text)) tell(run, node, 'wrong_pattern', value, node.pattern.source)
-  if (node.format && !formats[node.format](text)) tell(run, node, 'wrong_format', value, node.format, node.format)
+  if (node.pattern && !node.pattern.test(text)) tell(run, node, 'wrong_pattern', { value, limit: node.pattern.source })
+  const unformed = node.format && formats[node.format](text)
+  if (unformed) tell(run, node, unformed, { value, limit: node.format, variant: node.format as string })
   return text
 }
 
 const integerText = /^-?(0|[1-9][0-9]*)$/
 const numberText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?$/
+const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
 
-export function readNumber(node: NumberNode, value: unknown, source: Source, run: Run): number | undefined {
+function readNumber(node: NumberNode, value: unknown, source: Source, run: Run): number | undefined {
   const whole = node.kind === 'integer'
-  const fromText = source === 'text' && typeof value === 'string'
+  const fromText = source !== 'json' && typeof value === 'string'
   if (fromText ? !(whole ? integerText : numberText).test(value) : typeof value !== 'number')
-    return void tell(run, node, 'wrong_type', value)
+    return tell(run, node, 'wrong_type', { value })
   const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
-  if (whole ? Math.abs(read) > Number.MAX_SAFE_INTEGER : !Number.isFinite(read)) return void tell(run, node, 'out_of_range', value)
-  if (whole && !Number.isInteger(read)) return void tell(run, node, 'not_whole', value)
-  if (node.min !== undefined && read < node.min) tell(run, node, 'below_min', value, node.min)
-  if (node.above !== undefined && read <= node.above) tell(run, node, 'below_min', value, node.above, 'above')
-  if (node.max !== undefined && read > node.max) tell(run, node, 'above_max', value, node.max)
-  if (node.below !== undefined && read >= node.below) tell(run, node, 'above_max', value, node.below, 'below')
-  if (node.step !== undefined && !isMultiple(read, node.step)) tell(run, node, 'not_a_step', value, node.step)
+  if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER)) return tell(run, node, 'out_of_range', { value })
+  if (whole && !Number.isInteger(read)) return tell(run, node, 'not_whole', { value })
+  checkLimits(node, value, read, run)
+  if (node.step !== undefined && !isMultiple(read, node.step)) tell(run, node, 'not_a_step', { value, limit: node.step })
   return read
 }
 
-/** Whether `value` is a whole multiple of `step`, as their decimal texts have it: 0.3 is three times 0.1. */
-function isMultiple(value: number, step: number): boolean {
-  if (Number.isInteger(step) && Number.isInteger(value)) return value % step === 0
-  const digits = Math.max(decimals(value), decimals(step))
-  return shifted(value, digits) % shifted(step, digits) === 0n
-}
-function decimals(value: number): number {
-  const [, fraction = '', exponent = '0'] = /^-?\d+(?:\.(\d+))?(?:e([+-]\d+))?$/.exec(String(value)) ?? []
-  return Math.max(0, fraction.length - Number(exponent))
-}
-/** `value` × 10^digits, exactly. */
-function shifted(value: number, digits: number): bigint {
-  const [, sign = '', integral = '0', fraction = '', exponent = '0'] = /^(-?)(\d+)(?:\.(\d+))?(?:e([+-]\d+))?$/.exec(String(value)) ?? []
-  return BigInt(sign + integral + fraction) * 10n ** BigInt(digits - fraction.length + Number(exponent))
+function checkLimits(node: NumberNode | BigIntegerNode, value: unknown, read: number | bigint, run: Run): void {
+  if (node.min !== undefined && read < node.min) tell(run, node, 'below_min', { value, limit: node.min })
+  if (node.above !== undefined && read <= node.above) tell(run, node, 'below_min', { value, limit: node.above, variant: 'above' })
+  if (node.max !== undefined && read > node.max) tell(run, node, 'above_max', { value, limit: node.max })
+  if (node.below !== undefined && read >= node.below) tell(run, node, 'above_max', { value, limit: node.below, variant: 'below' })
 }
 
-export function readFlag(node: FlagNode, value: unknown, source: Source, run: Run): boolean | undefined {
+/** More digits than these cost more to read than any number is worth. */
+const mostDigits = 1000
+
+function readBigInteger(node: BigIntegerNode, value: unknown, run: Run): bigint | undefined {
+  if (typeof value === 'number' && !Number.isInteger(value))
+    return tell(run, node, Number.isFinite(value) ? 'not_whole' : 'out_of_range', { value })
+  if (typeof value === 'number' && !Number.isSafeInteger(value)) return tell(run, node, 'out_of_range', { value })
+  if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value))) return tell(run, node, 'wrong_type', { value })
+  if (typeof value === 'string' && value.length > mostDigits)
+    return tell(run, node, 'out_of_range', { value, variant: 'digits', limit: mostDigits })
+  const read = BigInt(value)
+  checkLimits(node, value, read, run)
+  if (node.step !== undefined && read % node.step !== 0n) tell(run, node, 'not_a_step', { value, limit: node.step })
+  return read
+}
+
+function readDecimal(node: DecimalNode, value: unknown, run: Run): string | undefined {
+  if (typeof value !== 'string' || !decimalText.test(value)) return tell(run, node, 'wrong_type', { value })
+  const { digits, scale } = countDigits(value)
+  if (node.digits !== undefined && digits > node.digits) tell(run, node, 'too_many_digits', { value, limit: node.digits })
+  if (node.scale !== undefined && scale > node.scale) tell(run, node, 'too_many_digits', { value, limit: node.scale, variant: 'scale' })
+  if (node.min !== undefined && compareDecimals(value, node.min) < 0) tell(run, node, 'below_min', { value, limit: node.min })
+  if (node.max !== undefined && compareDecimals(value, node.max) > 0) tell(run, node, 'above_max', { value, limit: node.max })
+  return value
+}
+
+function readFlag(node: FlagNode, value: unknown, source: Source, run: Run): boolean | undefined {
   if (typeof value === 'boolean') return value
-  if (source === 'text') {
+  if (source !== 'json') {
     if (value === 'true' || value === '1') return true
     if (value === 'false' || value === '0') return false
   }
-  return void tell(run, node, 'wrong_type', value)
+  return tell(run, node, 'wrong_type', { value })
 }
 
-export function readInstantField(node: InstantNode, value: unknown, run: Run): Date | undefined {
-  if (typeof value !== 'string') return void tell(run, node, 'wrong_type', value)
+function readInstantField(node: InstantNode, value: unknown, run: Run): Date | undefined {
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', { value })
   const read = readInstant(value)
-  if (typeof read === 'string') return void tell(run, node, read, value)
+  if (typeof read === 'string') return tell(run, node, read, { value, ...encodedPlus(value) })
   if (node.from !== undefined) {
     const from = readMoment(node.from, run.now)
-    if (read < from) tell(run, node, 'too_early', value, new Date(from))
+    if (read < from) tell(run, node, 'too_early', { value, limit: new Date(from) })
   }
   if (node.until !== undefined) {
     const until = readMoment(node.until, run.now)
-    if (read > until) tell(run, node, 'too_late', value, new Date(until))
+    if (read > until) tell(run, node, 'too_late', { value, limit: new Date(until) })
   }
   return new Date(read)
 }
 
-export function readChoice(node: ChoiceNode, value: unknown, source: Source, run: Run): string | number | undefined {
-  const chosen = node.values.find((one) => one === value || (source === 'text' && String(one) === value))
+/** A blank where an offset has its plus: in a query or a form, `+` stands for a blank. */
+const encodedPlus = (value: string) => (typeof readInstant(value.replace(' ', '+')) === 'number' ? { variant: 'plus' } : {})
+
+function readDayField(node: DayNode, value: unknown, run: Run): string | undefined {
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', { value })
+  const read = readDay(value)
+  if (typeof read === 'string') return tell(run, node, read, { value })
+  const { from, until } = node
+  if (from !== undefined) {
+    const limit = readDeclaredDay(from, run.now, node.zone) as string
+    if (value < limit) tell(run, node, 'too_early', { value, limit })
+  }
+  if (until !== undefined) {
+    const limit = readDeclaredDay(until, run.now, node.zone) as string
+    if (value > limit) tell(run, node, 'too_late', { value, limit })
+  }
+  return value
+}
+
+function readDurationField(node: DurationNode, value: unknown, run: Run): number | undefined {
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', { value })
+  const read = readDuration(value)
+  if (read === undefined) return tell(run, node, 'wrong_format', { value })
+  if (!Number.isSafeInteger(read)) return tell(run, node, 'out_of_range', { value })
+  if (node.min !== undefined && read < readSpan(node.min)) tell(run, node, 'below_min', { value, limit: node.min })
+  if (node.max !== undefined && read > readSpan(node.max)) tell(run, node, 'above_max', { value, limit: node.max })
+  return read
+}
+
+function readChoice(node: ChoiceNode, value: unknown, source: Source, run: Run): string | number | undefined {
+  const fromText = source !== 'json' && typeof value === 'string'
+  const chosen = node.values.find((one) => one === value || (fromText && String(one) === value))
   if (chosen !== undefined) return chosen
-  const known = source === 'text' ? typeof value === 'string' : node.values.some((one) => typeof one === typeof value)
-  return void tell(run, node, known ? 'not_a_choice' : 'wrong_type', value, node.values)
+  const known = fromText || node.values.some((one) => typeof one === typeof value)
+  return tell(run, node, known ? 'not_a_choice' : 'wrong_type', { value, limit: node.values })
+}
+
+function readConstant(node: ConstantNode, value: unknown, source: Source, run: Run): ConstantNode['value'] | undefined {
+  const fromText = source !== 'json' && typeof value === 'string'
+  if (value === node.value || (fromText && String(node.value) === value)) return node.value
+  const known = fromText || (typeof value === typeof node.value && value !== null)
+  return tell(run, node, known ? 'not_constant' : 'wrong_type', { value, limit: node.value })
 }

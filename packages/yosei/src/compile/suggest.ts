@@ -8,7 +8,8 @@ export function suggest(name: string, names: readonly string[], run: Run): strin
   if (name.length > longest || run.suggestions === 0) return undefined
   run.suggestions--
   let best: string | undefined
-  let least = Math.max(1, Math.floor(name.length / 3)) + 1
+  // One edit in three letters; of the shortest names only the case may differ.
+  let least = Math.floor(name.length / 3) + 1
   for (const candidate of names) {
     if (candidate.length > longest || Math.abs(candidate.length - name.length) >= least) continue
     const steps = distance(name.toLowerCase(), candidate.toLowerCase())

@@ -1,13 +1,15 @@
 /** An endpoint: what a request to one method and path may look like. An intake: the endpoints of a service. */
+import { checkSound, checkTextPart } from '../compile/sound.js'
 import { parseAddress } from './address.js'
 import { record } from './fields.js'
+import { nodesAt } from './locate.js'
 import { mistake } from './mistake.js'
 import type { Node, RecordNode } from './node.js'
 import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
 import { parseTemplate, type Template } from './template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from './types.js'
 
-const partNames = ['path', 'query', 'header', 'body'] as const
+export const partNames = ['path', 'query', 'header', 'body'] as const
 export type Part = (typeof partNames)[number]
 
 type Names<S extends string> = S extends `${string}{${infer N}}${infer Rest}` ? N | Names<Rest> : never
@@ -42,8 +44,16 @@ export type Accepted<E> = E extends Endpoint<infer I, unknown> ? I : never
 /** What a client sends to an endpoint. */
 export type Sent<E> = E extends Endpoint<unknown, infer S> ? S : never
 
+/** Settings that an endpoint may have, or share with its intake; the nearest wins. */
+export interface Policy {
+  /** Read text where the JSON body should carry another type. */
+  coerce?: boolean
+  /** What happens to names that are not declared. `reject` by default. */
+  undeclared?: { readonly query?: 'reject' | 'drop'; readonly body?: 'reject' | 'drop' | 'keep' }
+}
+
 /** What an endpoint is to those who read it. */
-export interface EndpointNode {
+export interface EndpointNode extends Readonly<Policy> {
   readonly method: string
   readonly template: string
   readonly segments: Template
@@ -59,7 +69,7 @@ export interface EndpointNode {
   readonly rules: readonly AnyRule[]
 }
 
-interface Declaration<Q, H, B, I> {
+interface Declaration<Q, H, B, I> extends Policy {
   title?: string
   description?: string
   tags?: readonly string[]
@@ -98,7 +108,8 @@ type LooseDeclaration = Declaration<Fields, Fields, Field, unknown> & { path?: F
 
 function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode {
   const { path = {}, query = {}, header = {}, body, rules, tags = [], success = 200, ...annotations } = declaration
-  const [method = '', template = ''] = signature.split(' ')
+  const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
+  if (method === '') mistake(`"${signature}"`, 'this is no method and path template', "Write them as 'GET /path/{name}'")
   const node = {
     method,
     template,
@@ -109,41 +120,63 @@ function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode 
     path: part(path),
     query: part(query),
     // Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are let by.
-    header: part(lowerCase(header), { undeclared: 'drop' }),
+    header: part(lowerCase(signature, header), { undeclared: 'drop' }),
     body: (body ? { 'application/json': body } : {}) as unknown as EndpointNode['body'],
     rules: (rules?.(ruleMaker as unknown as RuleMaker<unknown>) ?? []) as readonly AnyRule[],
   }
+  checkParts(signature, node)
+  const root = rootOf(node)
   for (const rule of node.rules) {
     for (const address of [...rule.reads, ...rule.blames]) {
-      if (!exists(node, address)) mistake(`${signature}, rule ${rule.rule}`, `${address} is not declared`, 'Name a declared field')
+      const path = parseAddress(address)
+      if (!path || nodesAt(root, path).length === 0)
+        mistake(`${signature}, rule ${rule.rule}`, `${address} is not declared`, 'Name a declared field')
     }
   }
   return node
 }
 
+function checkParts(signature: string, node: EndpointNode): void {
+  const named = node.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
+  const undeclared = named.find((name) => !Object.hasOwn(node.path.fields, name))
+  const unnamed = Object.keys(node.path.fields).find((name) => !named.includes(name))
+  if (undeclared !== undefined)
+    mistake(
+      `${signature}, path.${undeclared}`,
+      'the template has this parameter, the path does not declare it',
+      `Add ${undeclared} to path`,
+    )
+  if (unnamed !== undefined)
+    mistake(`${signature}, path.${unnamed}`, 'this is no parameter of the template', `Write {${unnamed}} into the template`)
+  for (const name of ['path', 'query', 'header'] as const) {
+    checkSound(signature, node[name], [name])
+    checkTextPart(signature, name, node[name])
+  }
+  for (const body of Object.values(node.body)) {
+    checkSound(signature, body, ['body'])
+    if (node.method === 'GET' || node.method === 'HEAD')
+      mistake(`${signature}, body`, `${node.method} has no body (RFC 9110, section 9.3)`, 'Declare a query, or use POST')
+  }
+}
+
+/** The parts of an endpoint as the fields of one record: where addresses start. */
+export const rootOf = (node: EndpointNode, body = Object.values(node.body)[0]): RecordNode => ({
+  kind: 'record',
+  presence: 'required',
+  fields: { path: node.path, query: node.query, header: node.header, ...(body ? { body } : {}) },
+})
+
 const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
 const secretAlways = new Set(['authorization', 'cookie', 'set-cookie'])
-const lowerCase = (header: Fields): Fields =>
-  Object.fromEntries(
-    Object.entries(header).map(([name, field]) => {
-      const lower = name.toLowerCase()
-      return [lower, secretAlways.has(lower) ? Object.freeze({ ...field, secret: true }) : field]
-    }),
-  )
 
-/** Whether a rule's address names something that is declared. */
-function exists(node: EndpointNode, address: string): boolean {
-  const [first, ...steps] = parseAddress(address) ?? []
-  if (!partNames.includes(first as Part)) return false
-  let here: readonly Node[] = first === 'body' ? Object.values(node.body) : [node[first as 'path' | 'query' | 'header']]
-  for (const step of steps) {
-    here = here.flatMap((at): readonly Node[] => {
-      if (at.kind === 'list') return typeof step === 'number' ? [at.item] : []
-      if (at.kind === 'record') return Object.hasOwn(at.fields, step) ? [at.fields[step] as Node] : []
-      return []
-    })
+function lowerCase(signature: string, header: Fields): Fields {
+  const lower: { [name: string]: Field } = {}
+  for (const [name, field] of Object.entries(header)) {
+    const key = name.toLowerCase()
+    if (Object.hasOwn(lower, key)) mistake(`${signature}, header.${key}`, 'two names differ only in case', 'Declare the header field once')
+    lower[key] = secretAlways.has(key) ? Object.freeze({ ...field, secret: true }) : field
   }
-  return here.length > 0
+  return lower
 }
 
 export type Endpoints = { readonly [name: string]: Endpoint }
@@ -165,13 +198,38 @@ export interface IntakeNode {
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1' })
  */
-export function intake<const E extends Endpoints>(declaration: {
-  endpoints: E
-  /** Where it is mounted: `/api/v1`. */
-  base?: string
-  title?: string
-  version?: string
-}): Intake<E> {
-  const { endpoints, base = '', ...annotations } = declaration
-  return Object.freeze({ ...annotations, endpoints: Object.freeze({ ...endpoints }), base: base.replace(/\/$/, '') })
+export function intake<const E extends Endpoints>(
+  declaration: Policy & {
+    endpoints: E
+    /** Where it is mounted: `/api/v1`. */
+    base?: string
+    title?: string
+    version?: string
+  },
+): Intake<E> {
+  const { endpoints, base = '', coerce, undeclared, ...annotations } = declaration
+  const settled = Object.entries(endpoints).map(
+    ([name, endpoint]) => [name, settle(endpoint as EndpointNode, { coerce, undeclared })] as const,
+  )
+  const shapes = new Map<string, string>()
+  for (const [name, { method, segments }] of settled) {
+    const shape = `${method} /${segments.map((segment) => (typeof segment === 'string' ? segment : '{}')).join('/')}`
+    const other = shapes.get(shape)
+    if (other !== undefined) mistake(`intake, ${name}`, `${other} matches the same requests`, 'Give one of them another method or path')
+    shapes.set(shape, name)
+  }
+  return Object.freeze({
+    ...annotations,
+    endpoints: Object.freeze(Object.fromEntries(settled)) as unknown as E,
+    base: base.replace(/\/$/, ''),
+  })
+}
+
+/** The endpoint with the settings that it shares; its own win. */
+function settle(endpoint: EndpointNode, { coerce, undeclared }: { [K in keyof Policy]: Policy[K] | undefined }): EndpointNode {
+  return Object.freeze({
+    ...endpoint,
+    ...(coerce === undefined || endpoint.coerce !== undefined ? {} : { coerce }),
+    ...(undeclared === undefined ? {} : { undeclared: { ...undeclared, ...endpoint.undeclared } }),
+  })
 }

@@ -1,6 +1,6 @@
 /** The builders of fields. Each makes one frozen node and judges nothing. */
-import type { Bounds, Format, Moment, Node, Presence, RecordNode } from './node.js'
-import type { Common, Field, Fields, Flat, In, InFields, Made, Out, OutFields, RecordField } from './types.js'
+import type { Bounds, Format, Moment, Node, Presence, RecordNode, Span } from './node.js'
+import type { Common, Field, Fields, Flat, In, InFields, InTuple, Made, Out, OutFields, OutTuple, RecordField } from './types.js'
 
 export interface TextOptions extends Common<string> {
   /** Least and greatest number of code points. */
@@ -9,6 +9,10 @@ export interface TextOptions extends Common<string> {
   format?: Format
   /** White space at both ends is cut off before anything is checked. */
   trim?: boolean
+  /** Letters are made lower or upper case before anything is checked. */
+  case?: 'lower' | 'upper'
+  /** The Unicode normalization form that is made before anything is checked. */
+  normalize?: 'NFC' | 'NFKC'
   /** In text sources an empty value counts as not sent, unless this is set. */
   keepEmpty?: boolean
 }
@@ -24,11 +28,31 @@ export interface NumberOptions<T = number> extends Common<T> {
   /** A whole multiple of this (JSON Schema's `multipleOf`). */
   step?: T
 }
+export interface DecimalOptions extends Common<string> {
+  /** Digits in all, without leading zeros. */
+  digits?: number
+  /** Digits after the point. */
+  scale?: number
+  min?: string
+  max?: string
+}
 export interface InstantOptions extends Common<Date> {
   /** The earliest instant that is taken. */
   from?: Moment
   /** The latest instant that is taken. */
   until?: Moment
+}
+export interface DayOptions extends Common<string> {
+  /** The earliest day that is taken: a date, or days from today as `+2d`, `-7d`, `+0d`. */
+  from?: string
+  /** The latest day that is taken. */
+  until?: string
+  /** The IANA time zone whose today it is; UTC by default. */
+  zone?: string
+}
+export interface DurationOptions extends Common<number> {
+  min?: Span
+  max?: Span
 }
 export interface ChoiceOptions<V extends string | number> extends Common<V> {
   titles?: { readonly [K in V]?: string }
@@ -38,66 +62,122 @@ export interface ListOptions<T, K> extends Common<T> {
   length?: Bounds
   /** No element twice; or no two elements with the same value of this field. */
   distinct?: boolean | K
+  /** How a query carries the elements (OpenAPI's `style`): joined by commas, blanks or bars. `form` by default. */
+  style?: 'form' | 'spaceDelimited' | 'pipeDelimited'
+  /** Whether the name is repeated for each element (OpenAPI's `explode`): with `form` by default so, else not. */
+  explode?: boolean
 }
 export interface RecordOptions<T> extends Common<T> {
   /** What happens to names that are not declared. `reject` by default. */
   undeclared?: 'reject' | 'drop' | 'keep'
 }
+export interface TableOptions<T> extends Common<T> {
+  /** Least and greatest number of names. */
+  length?: Bounds
+  /** The pattern of a name. */
+  names?: RegExp
+}
+/** How a value is read to another, and what is told where it can't be. */
+export interface ReadAs<B, T> {
+  code: string
+  message?: string
+  /** The way back, for `write`. */
+  write?: (value: T) => B
+}
 
 interface Options {
   optional?: boolean
   default?: unknown
+  readOnly?: boolean | 'drop'
 }
 
 /** The one place where nodes are made. */
 function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {
   const { optional, ...rest } = options
-  const presence = 'default' in rest ? 'defaulted' : optional ? 'optional' : 'required'
+  const presence = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
   return Object.freeze({ kind, presence, ...own, ...rest }) as unknown as F
 }
 
+/** Without `g` and `y`, whose lastIndex would carry over from one request to the next. */
+const stateless = (pattern: RegExp) => new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, ''))
+
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
-export function text<const O extends TextOptions = {}>(options?: O): Made<string, string, O> {
-  if (!options?.pattern) return make('text', options)
-  // Without `g` and `y`, whose lastIndex would carry over from one request to the next.
-  const pattern = new RegExp(options.pattern.source, options.pattern.flags.replace(/[gy]/g, ''))
-  return make('text', { ...options, pattern } as Options)
+export function text<const O extends TextOptions = {}>(options?: O & TextOptions): Made<string, string, O> {
+  return make('text', options?.pattern ? ({ ...options, pattern: stateless(options.pattern) } as Options) : options)
 }
 
 /** A whole number within ±(2^53−1); as text `-?(0|[1-9][0-9]*)`. */
-export function integer<const O extends NumberOptions = {}>(options?: O): Made<number, number, O> {
+export function integer<const O extends NumberOptions = {}>(options?: O & NumberOptions): Made<number, number, O> {
   return make('integer', options)
 }
 
+/** A whole number of any size. Beyond ±(2^53−1) JSON must carry it as text, since a JSON number has lost its digits by then. */
+export function bigInteger<const O extends NumberOptions<bigint> = {}>(
+  options?: O & NumberOptions<bigint>,
+): Made<bigint, string | number, O> {
+  return make('bigInteger', options)
+}
+
 /** A finite number; as text by the grammar of JSON numbers (RFC 8259, section 6). */
-export function number<const O extends NumberOptions = {}>(options?: O): Made<number, number, O> {
+export function number<const O extends NumberOptions = {}>(options?: O & NumberOptions): Made<number, number, O> {
   return make('number', options)
 }
 
+/** An exact decimal such as `12.50`, kept as its text; JSON must carry it as a string. */
+export function decimal<const O extends DecimalOptions = {}>(options?: O & DecimalOptions): Made<string, string, O> {
+  return make('decimal', options)
+}
+
 /** True or false; as text `true`, `false`, `1` or `0`, and a bare `?name` in a query is true. */
-export function flag<const O extends Common<boolean> = {}>(options?: O): Made<boolean, boolean, O> {
+export function flag<const O extends Common<boolean> = {}>(options?: O & Common<boolean>): Made<boolean, boolean, O> {
   return make('flag', options)
 }
 
 /** A moment in time: an RFC 3339 date-time, read to a Date. */
-export function instant<const O extends InstantOptions = {}>(options?: O): Made<Date, string, O> {
+export function instant<const O extends InstantOptions = {}>(options?: O & InstantOptions): Made<Date, string, O> {
   return make('instant', options)
+}
+
+/** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days in `zone`. */
+export function day<const O extends DayOptions = {}>(options?: O & DayOptions): Made<string, string, O> {
+  return make('day', options)
+}
+
+/** An ISO 8601 duration of weeks, days, hours, minutes and seconds, such as `PT1H30M`, read to milliseconds. */
+export function duration<const O extends DurationOptions = {}>(options?: O & DurationOptions): Made<number, string, O> {
+  return make('duration', options)
 }
 
 /** One of these values. */
 export function choice<const C extends readonly (string | number)[], const O extends ChoiceOptions<C[number]> = {}>(
   values: C,
-  options?: O,
+  options?: O & ChoiceOptions<C[number]>,
 ): Made<C[number], C[number], O> {
   return make('choice', options, { values: Object.freeze([...values]) })
 }
 
-/** Values of one kind, in order. In a query the name is repeated. */
+/** Exactly this value. */
+export function constant<const V extends string | number | boolean | null, const O extends Common<V> = {}>(
+  value: V,
+  options?: O & Common<V>,
+): Made<V, V, O> {
+  return make('constant', options, { value })
+}
+
+/** Values of one kind, in order. In a query the name is repeated, unless `style` says otherwise. */
 export function list<I extends Field, const O extends ListOptions<Out<I>[], keyof Out<I> & string> = {}>(
   item: I,
-  options?: O,
+  options?: O & ListOptions<Out<I>[], keyof Out<I> & string>,
 ): Made<Out<I>[], In<I>[], O> {
   return make('list', options, { item })
+}
+
+/** Exactly these values, each of its own kind, in this order. */
+export function tuple<const I extends readonly Field[], const O extends Common<OutTuple<I>> = {}>(
+  items: I,
+  options?: O & Common<OutTuple<I>>,
+): Made<OutTuple<I>, InTuple<I>, O> {
+  return make('tuple', options, { items: Object.freeze([...items]) })
 }
 
 /**
@@ -108,9 +188,77 @@ export function list<I extends Field, const O extends ListOptions<Out<I>[], keyo
  */
 export function record<F extends Fields, const O extends RecordOptions<OutFields<F>> = {}>(
   fields: F,
-  options?: O,
+  options?: O & RecordOptions<OutFields<F>>,
 ): Made<OutFields<F>, InFields<F>, O> & { readonly fields: F } {
   return make('record', options, { fields: Object.freeze({ ...fields }) })
+}
+
+/** Free names, one kind of value. */
+export function table<V extends Field, const O extends TableOptions<{ [name: string]: Out<V> }> = {}>(
+  value: V,
+  options?: O & TableOptions<{ [name: string]: Out<V> }>,
+): Made<{ [name: string]: Out<V> }, { [name: string]: In<V> }, O> {
+  return make('table', options?.names ? ({ ...options, names: stateless(options.names) } as Options) : options, { value })
+}
+
+/**
+ * A union told apart by the text in `tag`. A branch does not declare the tag itself: the key implies it.
+ *
+ * @example
+ * const mode = tagged('mode', { survey: record({ tiles: integer() }), single: record({}) })
+ */
+export function tagged<const K extends string, V extends Fields, const O extends Common<never> = {}>(
+  tag: K,
+  branches: V,
+  options?: O & Common<never>,
+): Made<
+  { [N in keyof V]: Flat<{ readonly [T in K]: N } & Out<V[N]>> }[keyof V],
+  { [N in keyof V]: Flat<{ [T in K]: N } & In<V[N]>> }[keyof V],
+  O
+> {
+  return make('tagged', options, { tag, branches: Object.freeze({ ...branches }) })
+}
+
+/** A union by trial, in order. Where no branch takes the value, the one that came closest says why. */
+export function either<const I extends readonly Field[], const O extends Common<never> = {}>(
+  branches: I,
+  options?: O & Common<never>,
+): Made<Out<I[number]>, In<I[number]>, O> {
+  return make('either', options, { branches: Object.freeze([...branches]) })
+}
+
+/**
+ * A declaration that is made when it is first needed: for values that hold values of their own kind.
+ *
+ * @example
+ * interface Tree { name: string; parts: Tree[] }
+ * const tree: Field<Tree> = record({ name: text(), parts: list(later(() => tree)) })
+ */
+export function later<T, I = T>(make_: () => Field<T, I>): Field<T, I, 'required'> {
+  return make('later', {}, { make: make_ })
+}
+
+/**
+ * A value that passed `base` goes through `read`; a throw or `undefined` becomes an error with `code`, here. What was
+ * thrown is never shown. Never asynchronous.
+ *
+ * @example
+ * const link = readAs(text(), (value) => new URL(value), { code: 'bad_link', message: 'must be a link', write: (url) => url.href })
+ */
+export function readAs<B extends Field, T>(
+  base: B,
+  read: (value: Out<B>) => T extends Promise<unknown> ? never : T | undefined,
+  about: ReadAs<Out<B>, T>,
+): B extends Field<unknown, infer I, infer P> ? Field<T, I, P> : never
+export function readAs(base: Field, read: (value: never) => unknown, about: ReadAs<unknown, never>): Field {
+  const { presence, readOnly, secret } = base as unknown as Node
+  const same = { ...(readOnly ? { readOnly } : {}), ...(secret ? { secret } : {}) }
+  return Object.freeze({ kind: 'readAs', presence, base, read, ...same, ...about }) as Field
+}
+
+/** Any JSON value, as a copy. */
+export function anything<const O extends Common<unknown> = {}>(options?: O & Common<unknown>): Made<unknown, unknown, O> {
+  return make('anything', options)
 }
 
 // Variants of a record, as new declarations.
@@ -133,6 +281,22 @@ export function allOptional<F extends Fields>(of: RecordField<F>): MadeRecord<Op
     return [name, Object.freeze({ ...rest, presence: 'optional' })]
   })
   return variant(of, Object.fromEntries(optionally))
+}
+
+/** These fields alone. */
+export function only<F extends Fields, const N extends readonly (keyof F)[]>(
+  of: RecordField<F>,
+  names: N,
+): MadeRecord<{ readonly [K in N[number]]: F[K] }> {
+  return variant(of, Object.fromEntries(Object.entries(of.fields).filter(([name]) => names.includes(name))))
+}
+
+/** All but these fields. */
+export function without<F extends Fields, const N extends readonly (keyof F)[]>(
+  of: RecordField<F>,
+  names: N,
+): MadeRecord<{ readonly [K in Exclude<keyof F, N[number]>]: F[K] }> {
+  return variant(of, Object.fromEntries(Object.entries(of.fields).filter(([name]) => !names.includes(name))))
 }
 
 /** The record with more fields, or other fields of the same names. */

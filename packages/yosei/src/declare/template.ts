@@ -12,7 +12,7 @@ export function parseTemplate(where: string, template: string): Template {
   return segments.map((segment) => {
     const name = /^\{([^{}]+)\}$/.exec(segment)?.[1]
     if (name === undefined) {
-      if (segment === '' || /[{}?#]/.test(segment))
+      if (segment === '' || segment === '.' || segment === '..' || /[{}?#]/.test(segment))
         mistake(where, `"${segment}" is no segment of a path template`, 'Use literal segments and whole segments {name}')
       return segment
     }

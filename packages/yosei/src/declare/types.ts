@@ -1,5 +1,5 @@
 /** The static side of a declaration: what a field reads to, what a client sends, and what may be left out. */
-import type { Presence } from './node.js'
+import type { Messages, Presence } from './node.js'
 
 /** A declared field: frozen data. `Out` is the value after reading, `In` the value that a client sends (as JSON). */
 export interface Field<Out = unknown, In = unknown, P extends Presence = Presence> {
@@ -21,8 +21,18 @@ export interface Common<T> {
   /** Annotations, with the meaning they have in JSON Schema. */
   title?: string
   description?: string
+  examples?: readonly unknown[]
+  deprecated?: boolean
+  /** Set by the server: sending it is an error, or it is dropped. */
+  readOnly?: boolean | 'drop'
   /** Never echoed: in no message, answer, trace, journal or printed table. */
   secret?: boolean
+  /** Own words: one text whatever is wrong, or by code, or a function of the limit and what was sent. */
+  messages?: Messages
+  /** Read text where a typed value is expected (JSON). Path, query, header and form values are always read from text. */
+  coerce?: boolean
+  /** A name under which documents refer to this declaration (`$ref`). */
+  name?: string
 }
 
 /** Shows an intersection as one object type. */
@@ -32,11 +42,17 @@ export type Out<F> = F extends Field<infer T, unknown, Presence> ? T : never
 /** The JSON value that a client sends for a field. */
 export type In<F> = F extends Field<unknown, infer T, Presence> ? T : never
 
-type PresenceOf<O> = O extends { default: unknown } ? 'defaulted' : O extends { optional: true } ? 'optional' : 'required'
+type PresenceOf<O> = O extends { default: unknown }
+  ? 'defaulted'
+  : O extends { optional: true } | { readOnly: true | 'drop' }
+    ? 'optional'
+    : 'required'
 type Null<O> = O extends { nullable: true } ? null : never
 /** The field that a builder makes of its options `O`. */
 export type Made<Out, In, O> = Field<Out | Null<O>, In | Null<O>, PresenceOf<O>>
 
+export type OutTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: Out<I[K]> }
+export type InTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: In<I[K]> }
 export type OutFields<F extends Fields> = Flat<
   { [K in keyof F as F[K]['presence'] extends 'optional' ? never : K]: Out<F[K]> } & {
     [K in keyof F as F[K]['presence'] extends 'optional' ? K : never]?: Out<F[K]>

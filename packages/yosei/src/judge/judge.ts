@@ -1,21 +1,19 @@
 /** The way of a request through the stages, to its verdict. */
-
-import type { Parts } from '../compile/rules.js'
 import { type Run, startRun } from '../compile/run.js'
 import type { Endpoint, EndpointNode, Endpoints, Intake, IntakeNode, Part } from '../declare/endpoint.js'
-import type { Node, RecordNode } from '../declare/node.js'
+import type { Node } from '../declare/node.js'
 import { readJson } from '../read/json.js'
 import { layRoutes, match, type Routes } from '../read/match.js'
 import { readMediaType } from '../read/media-type.js'
 import { type Message, type RequestLike, toMessage } from '../read/message.js'
-import { bare, readQuery } from '../read/query.js'
-import { check, type Unreadable } from './check.js'
+import { headerValues, pathValues, queryValues } from '../read/values.js'
+import { check, Unreadable } from './check.js'
 import { type AcceptedVerdict, type Rejected, reject, type Verdict } from './verdict.js'
 
 export interface JudgeOptions {
   /** The clock that relative limits count from. */
   now?: Date
-  /** Whether the verdict says how each value was read. */
+  /** Whether the verdict says how each value was read, and how each stage and rule went. */
   trace?: boolean
 }
 
@@ -42,27 +40,39 @@ export async function judge<E extends Endpoints>(app: Intake<E>, request: Reques
   return judgeMessage(app as unknown as IntakeNode, message, options) as Verdict<E>
 }
 
-function judgeMessage(app: IntakeNode, message: Message, options: JudgeOptions): AcceptedVerdict<string, unknown> | Rejected {
+/** The judgement of a request in its pieces. */
+export function judgeMessage(app: IntakeNode, message: Message, options: JudgeOptions): AcceptedVerdict<string, unknown> | Rejected {
+  const run = start(options)
   const [path = '', query = ''] = split(message.target, '?')
   const found = match(routesOf(app), message.method, path)
-  if (Array.isArray(found)) return unmatched(found)
-  const { endpoint: name, path: values } = found as Exclude<typeof found, readonly string[]>
+  if (!('endpoint' in found)) return unmatched(found.allowed, run)
+  const name = found.endpoint
   const endpoint = app.endpoints[name] as EndpointNode
-  const run = start(options)
+  run.trace?.steps.push({ stage: 'match', name, outcome: 'passed' })
 
-  const admitted = admit(name, endpoint, message)
+  const admitted = admit(name, endpoint, message, run)
   if ('outcome' in admitted) return admitted
+  const { values, malformed } = queryValues(query, endpoint.query)
+  if (malformed) run.faults.push({ path: ['query'], stage: 'read', code: 'bad_encoding' })
   const sent = {
-    path: values,
-    query: queryValues(query, endpoint.query, run),
+    path: pathValues(found.path, endpoint.path),
+    query: values,
     header: headerValues(message.headers, endpoint.header),
     body: readBody(message, admitted.body),
   }
-  return check(name, endpoint, sent, admitted.body, run)
+  const hasHeader = (name: string) => message.headers.some(([field]) => field === name)
+  return check({ name, endpoint, body: admitted.body, sent, hasHeader }, run)
+}
+
+export interface JudgePartsOptions extends JudgeOptions {
+  /** Whether the body is text as well, as a form gives it. */
+  text?: boolean
+  /** Judge these parts alone, and the rules that read nothing else. */
+  only?: readonly Part[]
 }
 
 /**
- * Judges parts that are split already: path, query and header as text, the body as JSON values.
+ * Judges parts that are split already: path, query and header as text, the body as JSON values. Synchronous.
  *
  * @example
  * judgeParts(listSessions, { query: { limit: '5' } })
@@ -70,12 +80,12 @@ function judgeMessage(app: IntakeNode, message: Message, options: JudgeOptions):
 export function judgeParts<I, S>(
   endpoint: Endpoint<I, S>,
   parts: { readonly [P in Part]?: unknown },
-  options: JudgeOptions = {},
+  { text, only, ...options }: JudgePartsOptions = {},
 ): AcceptedVerdict<string, I> | Rejected {
   const node = endpoint as unknown as EndpointNode
-  return check(`${node.method} ${node.template}`, node, parts, Object.values(node.body)[0], start(options)) as
-    | AcceptedVerdict<string, I>
-    | Rejected
+  const name = `${node.method} ${node.template}`
+  const body = Object.values(node.body)[0]
+  return check({ name, endpoint: node, body, sent: parts, only, form: text }, start(options)) as AcceptedVerdict<string, I> | Rejected
 }
 
 const start = ({ now, trace = false }: JudgeOptions) => startRun(now?.getTime() ?? Date.now(), trace)
@@ -92,20 +102,23 @@ function split(text: string, at: string): [string, string?] {
   return index < 0 ? [text] : [text.slice(0, index), text.slice(index + 1)]
 }
 
-const unmatched = (allowed: readonly string[]): Rejected =>
-  allowed.length === 0
-    ? reject(undefined, [], { status: 404, stage: 'match' })
-    : reject(undefined, [], { status: 405, stage: 'match', headers: { allow: allowed.join(', ') } })
+function unmatched(allowed: readonly string[], run: Run): Rejected {
+  run.trace?.steps.push({ stage: 'match', outcome: 'failed' })
+  if (allowed.length === 0) return reject(undefined, [], { status: 404, stage: 'match', trace: run.trace })
+  return reject(undefined, [], { status: 405, stage: 'match', headers: { allow: allowed.join(', ') }, trace: run.trace })
+}
 
 /** Takes the media type, from the head alone: the declaration that the body has to meet, or the rejection. */
-function admit(name: string, endpoint: EndpointNode, { headers, body }: Message): { readonly body: Node | undefined } | Rejected {
+function admit(name: string, endpoint: EndpointNode, { headers, body }: Message, run: Run): { readonly body: Node | undefined } | Rejected {
   const taken = Object.keys(endpoint.body)
-  if (body === null || body.length === 0 || taken.length === 0) return { body: Object.values(endpoint.body)[0] }
   const sent = headers.find(([field]) => field === 'content-type')?.[1]
   const media = sent === undefined ? undefined : readMediaType(sent)
   const charset = media?.parameters.charset
   const known = media && Object.hasOwn(endpoint.body, media.type)
-  if (known && (charset === undefined || charset.toLowerCase() === 'utf-8')) return { body: endpoint.body[media.type] }
+  const needed = body !== null && body.length > 0 && taken.length > 0
+  const fits = !needed || (known && (charset === undefined || charset.toLowerCase() === 'utf-8'))
+  run.trace?.steps.push({ stage: 'admit', outcome: fits ? 'passed' : 'failed' })
+  if (fits) return { body: known ? endpoint.body[media.type] : Object.values(endpoint.body)[0] }
   const fault = {
     path: ['header', 'content-type'],
     stage: 'admit',
@@ -114,42 +127,16 @@ function admit(name: string, endpoint: EndpointNode, { headers, body }: Message)
     ...(known ? { variant: 'charset' } : {}),
     ...(sent === undefined ? {} : { sent }),
   } as const
-  return reject(name, [fault], { status: 415, stage: 'admit', headers: { accept: taken.join(', ') } })
-}
-
-/** One text for a name that came once, all of them for one that came again. */
-const oneOrAll = <T>(values: readonly T[]) => (values.length === 1 ? values[0] : values)
-
-function queryValues(query: string, declared: RecordNode, run: Run): Parts {
-  const { values, malformed: broken } = readQuery(query)
-  if (broken) run.faults.push({ path: ['query'], stage: 'read', code: 'bad_encoding' })
-  return Object.fromEntries(
-    [...values].map(([name, sent]) => {
-      const ofBare = Object.hasOwn(declared.fields, name) && declared.fields[name]?.kind === 'flag' ? 'true' : ''
-      return [name, oneOrAll(sent.map((value) => (value === bare ? ofBare : value)))]
-    }),
-  )
-}
-
-/** Declared fields only; the lines of a list are joined and split at commas (RFC 9110, section 5.3). */
-function headerValues(headers: Message['headers'], declared: RecordNode): Parts {
-  const values: { [name: string]: unknown } = {}
-  for (const name of Object.keys(declared.fields)) {
-    const lines = headers.filter(([field]) => field === name).map(([, value]) => value)
-    if (lines.length === 0) continue
-    values[name] =
-      declared.fields[name]?.kind === 'list' ? lines.flatMap((line) => line.split(',').map((one) => one.trim())) : oneOrAll(lines)
-  }
-  return values
+  return reject(name, [fault], { status: 415, stage: 'admit', headers: { accept: taken.join(', ') }, trace: run.trace })
 }
 
 function readBody({ body }: Message, declared: Node | undefined): unknown | Unreadable {
   if (body === null || body.length === 0) return undefined
   if (!declared) return body
   const text = typeof body === 'string' ? body : decodeUtf8(body)
-  if (text === undefined) return { unreadable: { code: 'bad_syntax', variant: 'utf8' } }
+  if (text === undefined) return new Unreadable({ code: 'bad_syntax', variant: 'utf8' })
   const read = readJson(text)
-  return 'value' in read ? read.value : { unreadable: { code: 'bad_syntax', about: read } }
+  return 'value' in read ? read.value : new Unreadable({ code: 'bad_syntax', about: { ...read } })
 }
 
 function decodeUtf8(bytes: Uint8Array): string | undefined {

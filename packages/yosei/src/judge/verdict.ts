@@ -1,6 +1,6 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
 import { wordFault } from '../answer/messages.js'
-import type { Fault, Reading, Stage } from '../compile/run.js'
+import type { Fault, Reading, Stage, Step } from '../compile/run.js'
 import { formatAddress, formatPointer } from '../declare/address.js'
 import type { Accepted, Endpoints, Part } from '../declare/endpoint.js'
 
@@ -18,9 +18,13 @@ export interface FieldError {
   readonly column?: number
 }
 
+export interface Trace {
+  readonly readings: readonly Reading[]
+  readonly steps: readonly Step[]
+}
 interface Traced {
-  /** How each value was read, where `trace` asked for it. */
-  readonly trace?: { readonly readings: readonly Reading[] }
+  /** How each value was read and how each stage and rule went, where `trace` asked for it. */
+  readonly trace?: Trace
 }
 export interface AcceptedVerdict<N, I> extends Traced {
   readonly outcome: 'accepted'
@@ -50,13 +54,9 @@ const longest = 50
 export function reject(
   endpoint: string | undefined,
   faults: readonly Fault[],
-  {
-    status,
-    stage,
-    headers = {},
-    readings,
-  }: { status: number; stage: Stage; headers?: { [name: string]: string }; readings?: readonly Reading[] | undefined },
+  about: { status: number; stage: Stage; headers?: { [name: string]: string }; beyond?: number; trace?: Trace | undefined },
 ): Rejected {
+  const { status, stage, headers = {}, beyond = 0, trace } = about
   const errors = faults.slice(0, longest).map(fieldError)
   return {
     outcome: 'rejected',
@@ -68,8 +68,8 @@ export function reject(
     get errorsByField() {
       return byAddress(errors)
     },
-    more: faults.length - errors.length,
-    ...(readings ? { trace: { readings } } : {}),
+    more: faults.length - errors.length + beyond,
+    ...(trace ? { trace } : {}),
   }
 }
 

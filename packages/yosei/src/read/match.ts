@@ -1,6 +1,6 @@
 /** Which endpoint a method and a raw path mean. */
 import type { IntakeNode } from '../declare/endpoint.js'
-import { type Decoded, decodePercent, malformed } from './percent.js'
+import { decodePercent, malformed } from './percent.js'
 
 interface Junction {
   readonly literal: Map<string, Junction>
@@ -13,8 +13,8 @@ export type Routes = Junction
 
 export interface Match {
   readonly endpoint: string
-  /** Decoded values of the path's parameters. */
-  readonly path: { readonly [name: string]: Decoded }
+  /** The raw segments of the path's parameters. */
+  readonly path: { readonly [name: string]: string }
 }
 
 const junction = (): Junction => ({ literal: new Map(), endpoints: new Map() })
@@ -43,11 +43,10 @@ export function layRoutes(app: IntakeNode): Routes {
  *
  * @returns the match, or the methods that the path's templates take: none where no template matches the path.
  */
-export function match(routes: Routes, method: string, path: string): Match | readonly string[] {
-  const raw = path.slice(1).split('/')
-  const segments = (path === '/' ? [] : raw).map(decodePercent)
+export function match(routes: Routes, method: string, path: string): Match | { readonly allowed: readonly string[] } {
+  const segments = path === '/' ? [] : path.slice(1).split('/')
   const allowed = new Set<string>()
-  const values: Decoded[] = []
+  const values: string[] = []
 
   function descend(at: Junction, depth: number): Match | undefined {
     if (depth === segments.length) {
@@ -55,16 +54,17 @@ export function match(routes: Routes, method: string, path: string): Match | rea
       if (found)
         return {
           endpoint: found.endpoint,
-          path: Object.fromEntries(found.parameters.map((name, index) => [name, values[index] as Decoded])),
+          path: Object.fromEntries(found.parameters.map((name, index) => [name, values[index] as string])),
         }
       for (const one of at.endpoints.keys()) allowed.add(one)
       return undefined
     }
-    const segment = segments[depth] as Decoded
+    const raw = segments[depth] as string
+    const segment = decodePercent(raw)
     const literal = segment === malformed ? undefined : at.literal.get(segment)
     const through = literal && descend(literal, depth + 1)
     if (through || !at.parameter || segment === '' || segment === '.' || segment === '..') return through
-    values.push(segment)
+    values.push(raw)
     const found = descend(at.parameter, depth + 1)
     values.pop()
     return found
@@ -72,8 +72,7 @@ export function match(routes: Routes, method: string, path: string): Match | rea
 
   const found = path.startsWith('/') ? descend(routes, 0) : undefined
   if (found) return found
-  if (allowed.size === 0) return []
   if (allowed.has('GET')) allowed.add('HEAD')
-  allowed.add('OPTIONS')
-  return [...allowed].sort()
+  if (allowed.size > 0) allowed.add('OPTIONS')
+  return { allowed: [...allowed].sort() }
 }

@@ -1,26 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** What compiles against the package, and what must not. Checked by the compiler alone. */
-import {
-  type Accepted,
-  adding,
-  allOptional,
-  choice,
-  endpoint,
-  type Field,
-  flag,
-  type In,
-  instant,
-  intake,
-  integer,
-  judge,
-  judgeParts,
-  list,
-  number,
-  type Out,
-  record,
-  type Sent,
-  text,
-} from 'yosei'
+import { type Accepted, adding, allOptional, anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, flag, type In, instant, intake, integer, judge, judgeParts, later, list, number, type Out, only, readAs, record, type Sent, table, tagged, text, tuple, without, write } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -42,6 +22,7 @@ const session = record({
     { length: [1, 12] },
   ),
   contact: text({ format: 'email' }),
+  observing: tagged('mode', { survey: record({ tiles: integer({ min: 1 }) }), single: record({ repeat: integer({ default: 1 }) }) }),
   slug: text({ optional: true }),
   note: text({ length: [0, 500], optional: true, nullable: true }),
 })
@@ -57,11 +38,12 @@ export const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
     on.ascending('body.window.opens', 'body.window.closes'),
     on.atLeastOne('body.note', 'query.limit', 'header.idempotency-key'),
     on.check({
-      reads: ['body.window', 'body.exposures[].seconds', 'query.limit'],
+      reads: ['body.window', 'body.exposures[].seconds', 'query.limit', 'body.observing.tiles'],
       blames: ['body.exposures'],
       code: 'longer_than_window',
       message: 'take longer than the window is open',
-      holds: (window, seconds, limit) => {
+      holds: (window, seconds, limit, tiles) => {
+        same<typeof tiles, number | undefined>()
         same<typeof seconds, number[]>()
         same<typeof limit, number | undefined>()
         return window.closes.getTime() - window.opens.getTime() > seconds.length * 1000 + (limit ?? 0)
@@ -72,13 +54,17 @@ export const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
 const sessionId = text({ length: [8, 8] })
 export const changeSession = endpoint('PATCH /sessions/{sessionId}', {
   path: { sessionId },
-  body: allOptional(adding(session, { sessionId })),
+  body: allOptional(adding(without(session, ['slug']), { sessionId })),
   rules: (on) => [on.equal('path.sessionId', 'body.sessionId'), on.atLeastOne('body.window', 'body.note')],
 })
 export const listSessions = endpoint('GET /sessions', {
-  query: { telescope: list(slug, { optional: true }), limit: integer({ min: 1, max: 100, default: 20 }) },
+  query: { night: day({ optional: true }), telescope: list(slug, { optional: true }), limit: integer({ min: 1, max: 100, default: 20 }) },
 })
-const app = intake({ endpoints: { bookSession, changeSession, listSessions }, base: '/api' })
+
+interface Tree { name: string; parts: Tree[] }
+const tree: Field<Tree> = record({ name: text(), parts: list(later(() => tree)) })
+export const others = endpoint('PUT /odd/{n}', { path: { n: bigInteger() }, body: record({ a: either([integer(), text()]), b: tuple([integer(), text()]), c: constant(true), d: decimal({ scale: 2 }), e: duration({ max: '2h' }), f: table(text(), { length: [0, 5] }), g: tree, h: readAs(text(), (s) => new URL(s), { code: 'bad_link' }), i: anything(), j: instant({ readOnly: true }) }) })
+const app = intake({ endpoints: { bookSession, changeSession, listSessions, others }, base: '/api' })
 
 export async function use(request: Request) {
   const verdict = await judge(app, request)
@@ -104,13 +90,22 @@ same<
 export const sent: S = {
   path: { telescopeId: 'kr-1' },
   header: { 'x-team': 'nebula' },
-  body: {
-    target: { name: 'Lantern', rightAscension: 1, declination: 2 },
-    window: { opens: '2031-01-01T00:00:00Z', closes: '2031-01-01T01:00:00Z' },
-    exposures: [],
-    contact: 'a@b.example',
-  },
+  body: { target: { name: 'Lantern', rightAscension: 1, declination: 2 }, window: { opens: '2031-01-01T00:00:00Z', closes: '2031-01-01T01:00:00Z' }, exposures: [], contact: 'a@b.example', observing: { mode: 'single' } },
 }
+export const tiles = (a: A): number => (a.body.observing.mode === 'survey' ? a.body.observing.tiles : a.body.observing.repeat)
+export const message: Request = write(bookSession, 'https://kr.example', sent)
+export const few = only(session, ['target', 'note'])
+same<keyof Out<typeof few>, 'target' | 'note'>()
+
+type O = Accepted<typeof others>['body']
+type P = Sent<typeof others>['body']
+same<Accepted<typeof others>['path']['n'], bigint>()
+same<Sent<typeof others>['path']['n'], string | number>()
+same<[O['a'], O['b'], O['c'], O['d'], O['e']], [number | string, [number, string], true, string, number]>()
+same<[P['a'], P['b'], P['c'], P['d'], P['e']], [number | string, [number, string], true, string, string]>()
+same<[O['f'], O['g'], O['h'], O['i'], O['j']], [{ [name: string]: string }, Tree, URL, unknown, Date | undefined]>()
+same<[P['f'], P['h'], P['i'], P['j']], [{ [name: string]: string }, string, unknown, string | undefined]>()
+same<Sent<typeof bookSession>['body']['observing'], { mode: 'survey'; tiles: number } | { mode: 'single'; repeat?: number }>()
 const withDefault = choice([1, 2], { default: 1, nullable: true })
 same<Out<typeof withDefault>, 1 | 2 | null>()
 same<In<typeof withDefault>, 1 | 2 | null>()
@@ -140,3 +135,23 @@ choice(['a', 'b'], { default: 'c' })
 list(record({ a: integer() }), { distinct: 'b' })
 // @ts-expect-error an option of another kind
 flag({ min: 1 })
+// @ts-expect-error an asynchronous reader
+readAs(text(), async (s) => s, { code: 'x' })
+// @ts-expect-error not a field of that record
+without(session, ['nowhere'])
+// @ts-expect-error not a field of that record either
+only(session, ['nowhere'])
+// @ts-expect-error a default of another shape
+list(integer(), { default: ['a'] })
+// @ts-expect-error a span without its unit
+duration({ max: '2' })
+// @ts-expect-error a limit of another type
+bigInteger({ min: 1 })
+// @ts-expect-error a format that there is not
+text({ format: 'telephone' })
+// @ts-expect-error an address into a branch that has no such field
+endpoint('POST /x', { body: tagged('k', { a: record({ n: integer() }) }), rules: (on) => [on.check({ reads: ['body.m'], code: 'odd', holds: () => true })] })
+// @ts-expect-error a value that a client can't send
+write(listSessions, 'https://kr.example', { path: {}, query: { limit: 'many' }, body: undefined })
+// @ts-expect-error own words of another type
+text({ messages: { too_short: 5 } })

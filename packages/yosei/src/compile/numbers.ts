@@ -1,0 +1,45 @@
+/** Exact arithmetic on the decimal texts of numbers. */
+
+interface Decimal {
+  readonly negative: boolean
+  readonly integer: string
+  readonly fraction: string
+}
+
+/** The digits of a decimal or JSON number, without an exponent. */
+function digitsOf(text: string): Decimal {
+  const [, sign, whole = '', part = '', exponent = '0'] = /^(-?)(\d+)(?:\.(\d+))?(?:e([+-]?\d+))?$/i.exec(text) ?? []
+  const shift = Number(exponent)
+  const moved = shift < 0 ? `${'0'.repeat(-shift)}${whole}` : whole + part.slice(0, shift).padEnd(shift, '0')
+  const point = shift < 0 ? moved.length + shift : moved.length
+  const integer = moved.slice(0, point).replace(/^0+/, '')
+  const fraction = (moved.slice(point) + (shift < 0 ? part : part.slice(shift))).replace(/0+$/, '')
+  return { negative: sign === '-' && integer + fraction !== '', integer, fraction }
+}
+
+/** Below, at or above zero as `a` is less than, equal to or more than `b`. Both are decimals as texts. */
+export function compareDecimals(a: string, b: string): number {
+  const [left, right] = [digitsOf(a), digitsOf(b)]
+  if (left.negative !== right.negative) return left.negative ? -1 : 1
+  const size =
+    compareText(left.integer.length, right.integer.length) ||
+    compareText(left.integer, right.integer) ||
+    compareText(left.fraction, right.fraction)
+  return left.negative ? -size : size
+}
+const compareText = <T extends string | number>(a: T, b: T) => (a < b ? -1 : a > b ? 1 : 0)
+
+/** How many digits a decimal has in all, and after its point, as it is written. */
+export function countDigits(text: string): { readonly digits: number; readonly scale: number } {
+  const [integer = '', fraction = ''] = text.replace(/^-/, '').split('.')
+  return { digits: (integer === '0' ? 0 : integer.length) + fraction.length, scale: fraction.length }
+}
+
+/** Whether `value` is a whole multiple of `step`, as their decimal texts have it: 0.3 is three times 0.1. */
+export function isMultiple(value: number, step: number): boolean {
+  if (Number.isInteger(step) && Number.isInteger(value)) return value % step === 0
+  const [a, b] = [digitsOf(String(value)), digitsOf(String(step))]
+  const places = Math.max(a.fraction.length, b.fraction.length)
+  const whole = ({ integer, fraction }: Decimal) => BigInt(`0${integer}${fraction.padEnd(places, '0')}`)
+  return whole(a) % whole(b) === 0n
+}

@@ -1,0 +1,115 @@
+/** Declarations as plain JSON: what every reader uses that is not on the hot path. */
+import { wordFault } from '../answer/messages.js'
+import { writeInstant } from '../compile/times.js'
+import { type Path, parseAddress } from '../declare/address.js'
+import { type Endpoint, type EndpointNode, type Intake, type IntakeNode, rootOf } from '../declare/endpoint.js'
+import { nodesAt } from '../declare/locate.js'
+import { type Node, type RecordNode, resolve } from '../declare/node.js'
+import type { AnyRule } from '../declare/rules.js'
+
+type Json = string | number | boolean | null | readonly Json[] | { readonly [name: string]: Json }
+type JsonObject = { readonly [name: string]: Json }
+
+/**
+ * A plain-JSON description of an endpoint or an intake: kinds, limits, annotations, rules as data and in words. Its shape
+ * is documented in docs/fields.md and stays.
+ *
+ * @example
+ * JSON.stringify(describe(app), null, 2)
+ */
+export function describe(of: Endpoint | Intake): JsonObject {
+  if (!('endpoints' in of)) return describeEndpoint(of as EndpointNode)
+  const { endpoints, ...rest } = of as unknown as IntakeNode
+  return { ...plain(rest), endpoints: Object.fromEntries(Object.entries(endpoints).map(([name, one]) => [name, describeEndpoint(one)])) }
+}
+
+function describeEndpoint(endpoint: EndpointNode): JsonObject {
+  const { segments: _, path, query, header, body, rules, ...rest } = endpoint
+  const { field, definitions } = describer()
+  const part = ({ fields }: RecordNode) => mapValues(fields, field)
+  const root = rootOf(endpoint)
+  const described = {
+    ...plain(rest),
+    path: part(path),
+    query: part(query),
+    header: part(header),
+    body: mapValues(body, field),
+    rules: rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) })),
+  }
+  return definitions.size > 0 ? { ...described, definitions: Object.fromEntries(definitions) } : described
+}
+
+/** Describes fields; declarations that hold themselves are described once, and referred to by name. */
+function describer() {
+  const names = new Map<Node, string>()
+  const definitions = new Map<string, Json>()
+
+  function field(node: Node): JsonObject {
+    switch (node.kind) {
+      case 'later':
+        return { kind: 'later', of: reference(resolve(node)) }
+      case 'list':
+        return { ...plain(node), item: field(node.item) }
+      case 'tuple':
+        return { ...plain(node), items: node.items.map(field) }
+      case 'record':
+        return { ...plain(node), fields: mapValues(node.fields, field) }
+      case 'table':
+        return { ...plain(node), value: field(node.value) }
+      case 'tagged':
+        return { ...plain(node), branches: mapValues(node.branches, field) }
+      case 'either':
+        return { ...plain(node), branches: node.branches.map(field) }
+      case 'readAs':
+        return { ...plain(node), base: field(node.base) }
+      default:
+        return plain(node)
+    }
+  }
+
+  function reference(node: Node): string {
+    const known = names.get(node)
+    if (known !== undefined) return known
+    const own = node.name ?? 'value'
+    const taken = new Set(names.values())
+    let name = own
+    for (let number = 2; taken.has(name); number++) name = `${own}-${number}`
+    names.set(node, name)
+    definitions.set(name, field(node))
+    return name
+  }
+
+  return { field, definitions }
+}
+
+const mapValues = <T>(values: { readonly [name: string]: T }, map: (value: T) => Json): JsonObject =>
+  Object.fromEntries(Object.entries(values).map(([name, value]) => [name, map(value)]))
+
+/** What JSON can carry of an object: patterns as their source, dates and big integers as text, functions not at all. */
+function plain(of: object): JsonObject {
+  const entries = Object.entries(of).flatMap(([name, value]): [string, Json][] => {
+    if (typeof value === 'function') return name === 'default' ? [['computed', true]] : []
+    return value === undefined ? [] : [[name, toJson(value)]]
+  })
+  return Object.fromEntries(entries)
+}
+
+function toJson(value: unknown): Json {
+  if (typeof value === 'bigint') return String(value)
+  if (value instanceof Date) return writeInstant(value)
+  if (value instanceof RegExp) return value.source
+  if (Array.isArray(value)) return value.map(toJson)
+  return typeof value === 'object' && value !== null ? plain(value) : (value as Json)
+}
+
+const codes = { ascending: 'out_of_order', equal: 'unequal', atLeastOne: 'none_present' } as const
+
+/** A rule as the sentence that its error would be. */
+function wordsOf(rule: AnyRule, root: Node): string {
+  const [other = '', second = other] = rule.reads
+  const instants = nodesAt(root, parseAddress(second) as Path).some((node) => node.kind === 'instant')
+  const orEqual = rule.rule === 'ascending' && rule.orEqual
+  const variant = instants ? (orEqual ? 'instantOrEqual' : 'instant') : orEqual ? 'orEqual' : ''
+  const code = rule.rule === 'check' ? rule.code : codes[rule.rule]
+  return `${rule.blames.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about: { other, addresses: rule.reads } })}`
+}

@@ -1,0 +1,693 @@
+/** Declarations: what makes no sense, variants, own words, hints; and what else reads them: the trace, write, describe. */
+
+import { Worker } from 'node:worker_threads'
+import { expect, describe as suite, test } from '@jest/globals'
+import {
+  adding,
+  allOptional,
+  anything,
+  bigInteger,
+  choice,
+  constant,
+  DeclarationError,
+  day,
+  decimal,
+  describe,
+  duration,
+  either,
+  endpoint,
+  type Field,
+  flag,
+  instant,
+  intake,
+  integer,
+  judge,
+  judgeParts,
+  later,
+  list,
+  number,
+  only,
+  readAs,
+  record,
+  table,
+  tagged,
+  text,
+  tuple,
+  UnacceptableError,
+  without,
+  write,
+} from 'yosei'
+
+const post = (body: Field) => endpoint('POST /x', { body })
+const errors = (verdict: ReturnType<typeof judgeParts>) =>
+  verdict.outcome === 'rejected' ? verdict.errors.map(({ address, message }) => `${address} ${message}`) : ['accepted']
+
+suite('a declaration that makes no sense throws, naming the address and the mend', () => {
+  // biome-ignore lint/suspicious/noExplicitAny: these declarations are wrong for the compiler too
+  const any = (value: unknown) => value as any
+  const loop: Field = record({ inner: later(() => loop) })
+  const nothing: Field = later(() => nothing)
+  test.each<[string, () => unknown, RegExp]>([
+    [
+      'a default that its field rejects',
+      () => post(record({ a: integer({ max: 5, default: 7 }) })),
+      /body\.a: its own default is rejected: it must be at most 5; 7 was sent\. Give/,
+    ],
+    [
+      'a default rejected inside',
+      () => post(record({ a: list(text({ length: [2, 3] }), { default: ['ab', 'c'] }) })),
+      /body\.a\[1\]: its own default/,
+    ],
+    [
+      'min above max',
+      () => post(record({ a: list(integer({ min: 5, max: 1 })) })),
+      /POST \/x, body\.a\[\]: the lower limit 5 leaves nothing below the upper limit 1\. Swap/,
+    ],
+    ['above at below', () => post(number({ above: 1, below: 1 })), /lower limit 1/],
+    ['bigints out of order', () => post(bigInteger({ min: 2n, max: 1n })), /lower limit 2/],
+    ['decimals out of order', () => post(decimal({ min: '10', max: '9.99' })), /lower limit 10/],
+    ['a decimal limit that is none', () => post(decimal({ min: 'x' })), /"x" is no decimal/],
+    ['more digits after the point than in all', () => post(decimal({ digits: 2, scale: 3 })), /lower limit 3/],
+    ['a length out of order', () => post(text({ length: [5, 2] })), /lower limit 5/],
+    ['a length below zero', () => post(list(text(), { length: [-1, 2] })), /counts nothing/],
+    ['a step of zero', () => post(integer({ step: 0 })), /Give a step above zero/],
+    ['an instant that is none', () => post(instant({ from: 'soon' })), /"soon" is no instant/],
+    ['instants out of order', () => post(instant({ from: '+2d', until: '+1d' })), /lower limit \+2d/],
+    ['a day that is none', () => post(day({ until: '2031-02-30' })), /"2031-02-30" is no day/],
+    ['a zone that is none', () => post(day({ zone: 'Mars/Olympus' })), /"Mars\/Olympus" is no time zone/],
+    ['a span that is none', () => post(duration({ max: any('2 hours') })), /"2 hours" is no span/],
+    ['an empty choice', () => post(choice([])), /body: the choice is empty\. Give/],
+    ['a choice twice', () => post(choice(['1', 1])), /has 1 twice/],
+    [
+      'a pattern that takes exponential time',
+      () => post(table(text({ pattern: /^(a+)+$/ }))),
+      /body\["\*"\]: the pattern \/\^\(a\+\)\+\$\/ can take exponential time/,
+    ],
+    ['names by such a pattern', () => post(table(text(), { names: /^(\w|\d)*$/ })), /the names .* exponential/],
+    [
+      'an optional path parameter',
+      () => endpoint('GET /x/{id}', { path: { id: text({ optional: true }) } }),
+      /path\.id: is a path parameter and may not be left out/,
+    ],
+    ['a path parameter with a default', () => endpoint('GET /x/{id}', { path: { id: text({ default: 'a' }) } }), /path\.id/],
+    ['a path parameter undeclared', () => endpoint('GET /x/{id}', any({ path: {} })), /path\.id: the template has this parameter/],
+    [
+      'a path field that the template lacks',
+      () => endpoint('GET /x', any({ path: { id: text() } })),
+      /path\.id: this is no parameter of the template/,
+    ],
+    [
+      'header names that differ in case',
+      () => endpoint('GET /x', { header: { 'X-A': text(), 'x-a': text() } }),
+      /header\.x-a: two names differ only in case/,
+    ],
+    ['a branch that declares the tag', () => post(tagged('kind', { a: record({ kind: text() }) })), /the branch a declares kind, the tag/],
+    ['a branch that is no record', () => post(tagged('kind', { a: text() })), /the branch a is no record/],
+    ['a union without branches', () => post(either([])), /no branch/],
+    ['a later that comes to nothing', () => post(nothing), /later never comes to a value|holds itself/],
+    ['a record that holds itself', () => post(loop), /body(\.inner)?: holds itself without end\. Make/],
+    ['a body on GET', () => endpoint('GET /x', { body: text() }), /GET has no body/],
+    ['a body on HEAD', () => endpoint('HEAD /x', { body: text() }), /HEAD has no body/],
+    ['an empty template', () => endpoint('GET ', {}), /must begin with a slash/],
+    ['no method', () => endpoint('/x', {}), /no method and path template/],
+    ['a template without its slash', () => endpoint('GET x', {}), /must begin with a slash/],
+    ['a name twice', () => endpoint('GET /{a}/{a}', { path: { a: text() } }), /\{a\} stands twice/],
+    ['half a segment', () => endpoint('GET /a-{b}', any({ path: { b: text() } })), /"a-\{b\}" is no segment/],
+    [
+      'two endpoints for the same requests',
+      () =>
+        intake({ endpoints: { a: endpoint('GET /x/{a}', { path: { a: text() } }), b: endpoint('GET /x/{b}', { path: { b: text() } }) } }),
+      /b: a matches the same requests/,
+    ],
+    [
+      'an option that there is not',
+      () => post(any(text)({ lenght: [1, 2] })),
+      /body: text has no option lenght\. Its options are length pattern/,
+    ],
+    ['a field that is none', () => post(any(record)({ a: 5 })), /body\.a: is no field/],
+    ['distinct by nothing', () => post(any(list)(record({ a: text() }), { distinct: 'b' })), /have no field b/],
+    ['a record in a path', () => endpoint('GET /{a}', { path: { a: record({}) } }), /path\.a: a path has no way to carry this record/],
+    ['a list of lists in a query', () => endpoint('GET /', { query: { a: list(list(text())) } }), /query\.a: a query has no way/],
+    [
+      'a rule on what is not there',
+      () => endpoint('POST /x', { body: record({ a: text() }), rules: (on) => [on.equal('body.a', any('body.b'))] }),
+      /rule equal: body\.b is not declared/,
+    ],
+  ])('%s', (_, declare, message) => {
+    expect(declare).toThrow(DeclarationError)
+    expect(declare).toThrow(message)
+  })
+  test('what only looks odd does not', () => {
+    expect(() =>
+      endpoint('POST /{id}', {
+        path: { id: list(integer()) },
+        query: { filter: record({ a: list(text()) }, { optional: true }), n: integer({ min: 1, max: 1 }) },
+        body: record({
+          a: instant({ from: '2031-01-01T00:00:00Z', until: '+1d' }),
+          b: later(() => constant(null)),
+          c: tuple([flag()], { default: [true] }),
+        }),
+      }),
+    ).not.toThrow()
+  })
+})
+
+suite('patterns that take exponential time are told from those that do not', () => {
+  const dangerous = [
+    /^(a+)+$/,
+    /^(a*)*$/,
+    /(a|a)*$/,
+    /^(a|aa)+$/,
+    /^([a-z]+)*$/,
+    /^(\w+\s?)*$/,
+    /^(.*)*$/,
+    /^(a|b|ab)*$/,
+    /^(?:a?b?)*?c?(a+b*)+$/,
+    /^((ab)*)*$/,
+    /(x+x+)+y/,
+    /^(\d|[0-9a-f])*$/,
+    /^([^,]*,?)*$/,
+    /^(?<word>\w+-?)+$/,
+    /^(a{1,2})*$/,
+    /^(é|[^x])*$/u,
+    /^(\p{L}|\w)+$/u,
+    /^(A|a)*$/i,
+    /(?:[a-zA-Z0-9]+\.?)+@/,
+    /^(a{0,40}){0,40}$/,
+    /^(?=(b+)+$)/,
+    /^((a|\u0061)b)*$/,
+    new RegExp('^([[a-z]--[x]]|[b])*$', String('v')),
+  ]
+  const safe = [
+    /^a+$/,
+    /^(ab)+$/,
+    /^[a-z0-9]+(?:-[a-z0-9]+)*$/,
+    /^(\w+\s)*\w+$/,
+    /^([^"\\]|\\.)*$/,
+    /^(?:[^~/]|~[01])*$/,
+    /^\d{1,3}(\.\d{1,3}){3}$/,
+    /^(?:[0-9a-f]{2})+$/,
+    /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/,
+    /^(a|b)*$/,
+    /^(?:a|bc?)*$/,
+    /^\s*|\s*$/,
+    /^.*,.*,.*$/,
+    /^(?!-)[a-z-]{1,63}(?<!-)(\.[a-z-]{1,63})*$/,
+    /^(\p{L}+\d)*$/u,
+    /^(a+b+)*c$/,
+    /^#[0-9a-f]{6}$/i,
+    /^(?:red|green|blue)(?:,(?:red|green|blue))*$/,
+    /^(\d+)\.\1$/,
+    /^[\]\\(]+$/,
+    /^(?:a{1000})*$/,
+    /^(x?y)*$/,
+    /^[-+]?\d+(?:\.\d*)?(?:e[-+]?\d+)?$/,
+  ]
+  test.each(dangerous)('%s is dangerous', (pattern) => {
+    expect(() => post(text({ pattern }))).toThrow(/exponential/)
+  })
+  test.each(safe)('%s is safe', (pattern) => {
+    expect(() => post(text({ pattern }))).not.toThrow()
+  })
+})
+
+suite('variants of a record', () => {
+  const session = record(
+    { name: text({ trim: true, default: 'new' }), seconds: integer({ min: 1 }), note: text({ optional: true }) },
+    { undeclared: 'drop' },
+  )
+  const read = (field: Field, body: unknown) => {
+    const verdict = judgeParts(post(field), { body })
+    return verdict.outcome === 'accepted'
+      ? (verdict.input as { body: unknown }).body
+      : verdict.errors.map(({ address, code }) => `${address} ${code}`)
+  }
+  test.each<[string, Field, unknown, unknown]>([
+    ['all optional, without defaults', allOptional(session), {}, {}],
+    ['all optional, limits stay', allOptional(session), { seconds: 0, name: ' a ' }, ['body.seconds below_min']],
+    ['only', only(session, ['name']), { seconds: 0 }, { name: 'new' }],
+    ['without', without(session, ['seconds', 'note']), {}, { name: 'new' }],
+    [
+      'adding, and options stay',
+      adding(session, { night: day() }),
+      { seconds: 1, night: '2031-03-01', other: 1 },
+      { name: 'new', seconds: 1, night: '2031-03-01' },
+    ],
+    ['adding instead', adding(session, { seconds: text() }), { seconds: 'a' }, { name: 'new', seconds: 'a' }],
+    ['the first is as it was', session, { seconds: 2 }, { name: 'new', seconds: 2 }],
+  ])('%s', (_, field, body, expected) => {
+    expect(read(field, body)).toEqual(expected)
+  })
+})
+
+test('own words: one text, by code, by function, and never the value of a secret', () => {
+  const field = record({
+    a: text({ length: [2, 3], messages: 'is two or three letters, not {sent}' }),
+    b: integer({ max: 5, messages: { above_max: 'is {limit} at most', wrong_type: ({ sent }) => `is no number: ${sent}` } }),
+    c: integer({
+      max: 5,
+      messages: {
+        above_max: () => {
+          throw new Error('inside')
+        },
+      },
+    }),
+    d: text({ length: [2, 3], secret: true, messages: { too_short: ({ limit, sent }) => `${limit} ${sent}`, too_long: 'not {sent}' } }),
+    e: readAs(
+      text(),
+      () => {
+        throw new Error('inside')
+      },
+      { code: 'bad_link', message: 'is no link: {sent}' },
+    ),
+  })
+  expect(errors(judgeParts(post(field), { body: { a: 'x', b: 7, c: 7, d: 'x', e: 'y' } }))).toEqual([
+    'body.a is two or three letters, not "x"',
+    'body.b is 5 at most',
+    'body.c must be at most 5; 7 was sent',
+    'body.d 2 undefined',
+    'body.e is no link: "y"',
+  ])
+  expect(errors(judgeParts(post(field), { body: { a: 'ab', b: 'x', c: 1, d: 'long', e: 'y' } }))).toEqual([
+    'body.b is no number: x',
+    'body.d not {sent}',
+    'body.e is no link: "y"',
+  ])
+})
+
+test('a misspelt name is put right, and a value sent in another part is pointed at', async () => {
+  const app = intake({
+    undeclared: { body: 'drop' },
+    endpoints: {
+      book: endpoint('POST /x/{id}', {
+        path: { id: text() },
+        query: { limit: integer() },
+        header: { 'x-team': text() },
+        undeclared: { body: 'reject' },
+        body: record({ note: text(), sessions: list(text()) }),
+      }),
+    },
+  })
+  const verdict = await judge(
+    app,
+    'POST /x/1?x-team=a&note=b HTTP/1.1\nContent-Type: application/json\nSessions: a\n\n{"limit":5,"seesions":[]}',
+  )
+  expect(errors(verdict as never)).toEqual([
+    'query.limit must be sent here; it came as body.limit',
+    'query.x-team is not known here',
+    'query.note is not known here',
+    'header.x-team must be sent here; it came as query.x-team',
+    'body.note must be sent here; it came as query.note',
+    'body.sessions must be sent here; it came as header.sessions',
+    'body.limit is not known here',
+    'body.seesions is not known here; sessions is',
+  ])
+  const long = Object.fromEntries(Array.from({ length: 40 }, (_, i) => [`note${i}`, 1]))
+  const suggested = errors(judgeParts(post(record({ note: text() })), { body: { note: 'a', ...long, ['n'.repeat(65)]: 1 } })).filter(
+    (line) => line.includes('; note is'),
+  )
+  expect(suggested).toHaveLength(8)
+})
+
+test('undeclared names and coercion follow the nearest setting', () => {
+  const body = record({ a: integer(), inner: record({ b: integer({ optional: true }) }, { undeclared: 'reject' }) })
+  const { one, own } = intake({
+    coerce: true,
+    undeclared: { body: 'keep', query: 'drop' },
+    endpoints: { one: endpoint('POST /a', { body }), own: endpoint('POST /b', { body, coerce: false, undeclared: { body: 'reject' } }) },
+  }).endpoints
+  const sent = { query: { z: '1' }, body: { a: '1', x: [1], inner: { y: 1 } } }
+  expect(errors(judgeParts(one, sent))).toEqual(['body.inner.y is not known here'])
+  expect(judgeParts(one, { ...sent, body: { a: '1', x: [1], inner: {} } })).toMatchObject({
+    input: { query: {}, body: { a: 1, x: [1], inner: {} } },
+  })
+  expect(errors(judgeParts(own, sent))).toEqual([
+    'body.a must be a whole number; "1" was sent',
+    'body.inner.y is not known here',
+    'body.x is not known here',
+  ])
+})
+
+test('a form gives text, and one part can be judged alone', () => {
+  const book = endpoint('POST /x/{id}', {
+    path: { id: integer() },
+    query: { limit: integer() },
+    body: record({
+      seconds: integer(),
+      dark: flag({ default: false }),
+      tags: list(text(), { optional: true }),
+      at: instant({ optional: true }),
+    }),
+    rules: (on) => [
+      on.ascending('query.limit', 'body.seconds'),
+      on.check({ reads: ['body.seconds'], code: 'odd', holds: (seconds) => seconds % 2 === 0 }),
+    ],
+  })
+  expect(judgeParts(book, { body: { seconds: '60', tags: 'a', at: '' } }, { text: true, only: ['body'] })).toMatchObject({
+    outcome: 'accepted',
+    input: { body: { seconds: 60, dark: false, tags: ['a'] } },
+  })
+  expect(errors(judgeParts(book, { body: { seconds: '61' } }, { text: true, only: ['body'] }))).toEqual(['body.seconds is not accepted'])
+  expect(errors(judgeParts(book, { path: { id: 'x' } }, { only: ['path', 'query'] }))).toEqual([
+    'path.id must be a whole number; "x" was sent',
+    'query.limit must be sent',
+  ])
+})
+
+test('the trace tells each reading, and of each rule whether it ran and why not', () => {
+  const book = endpoint('POST /x', {
+    query: { limit: integer({ default: 5 }) },
+    body: record({
+      from: instant(),
+      until: instant(),
+      hours: readAs(text({ secret: true }), (value) => value.length, { code: 'odd' }),
+      id: text({ readOnly: 'drop' }),
+      note: text({ optional: true }),
+      pick: either([integer(), text()]),
+      mode: tagged('mode', { one: record({ n: integer({ coerce: true }) }) }),
+    }),
+    rules: (on) => [
+      on.ascending('body.from', 'body.until'),
+      on.ascending('query.limit', 'body.mode.n'),
+      on.check({ reads: ['body.note'], code: 'odd', holds: () => true }),
+      on.atLeastOne('body.note', 'body.pick'),
+    ],
+  })
+  const { trace } = judgeParts(
+    book,
+    { body: { from: '2031-01-01T00:00:00Z', until: 'never', hours: 'hidden', id: 'a', pick: 'b', mode: { mode: 'one', n: '7' } } },
+    { trace: true },
+  )
+  expect(trace).toEqual({
+    readings: [
+      { address: 'query.limit', sent: undefined, read: 5, how: 'default' },
+      { address: 'body.from', sent: '2031-01-01T00:00:00Z', read: new Date('2031-01-01T00:00:00Z'), how: 'as is' },
+      { address: 'body.until', sent: 'never', read: undefined, how: 'as is' },
+      { address: 'body.hours', sent: '(secret)', read: '(secret)', how: 'as is' },
+      { address: 'body.id', sent: 'a', read: undefined, how: 'dropped' },
+      { address: 'body.note', sent: undefined, read: undefined, how: 'as is' },
+      { address: 'body.pick', sent: 'b', read: 'b', how: 'as is' },
+      { address: 'body.mode.mode', sent: 'one', read: 'one', how: 'as is' },
+      { address: 'body.mode.n', sent: '7', read: 7, how: 'from text' },
+    ],
+    steps: [
+      { stage: 'read', outcome: 'passed' },
+      { stage: 'shape', outcome: 'failed' },
+      { stage: 'rules', name: 'ascending body.from body.until', outcome: 'not run', because: 'body.until is wrong' },
+      { stage: 'rules', name: 'ascending query.limit body.mode.n', outcome: 'passed' },
+      { stage: 'rules', name: 'check body.note', outcome: 'not run', because: 'body.note was not sent' },
+      { stage: 'rules', name: 'atLeastOne body.note body.pick', outcome: 'passed' },
+    ],
+  })
+})
+
+suite('queries and headers carry lists and records', () => {
+  const search = endpoint('GET /x/{ids}', {
+    path: { ids: list(integer()) },
+    query: {
+      tags: list(text(), { optional: true }),
+      bars: list(text(), { style: 'pipeDelimited', optional: true }),
+      blanks: list(text(), { style: 'spaceDelimited', optional: true }),
+      commas: list(text(), { explode: false, optional: true }),
+      filter: record({ state: text(), n: list(integer(), { optional: true }), up: flag({ optional: true }) }, { optional: true }),
+      rest: table(integer(), { optional: true }),
+      deep: readAs(list(text(), { optional: true }), (all) => all.join(), { code: 'odd', write: (all) => all.split(',') }),
+    },
+    header: { accept: list(text(), { optional: true }) },
+  })
+  const app = intake({ endpoints: { search } })
+  test.each<[string, unknown]>([
+    ['/x/1,2?tags=a&tags=b', { path: { ids: [1, 2] }, query: { tags: ['a', 'b'] } }],
+    [
+      '/x/1?bars=a%7Cb|c%2C&blanks=a+b%20c&commas=a,b%2Cc',
+      { query: { bars: ['a', 'b', 'c,'], blanks: ['a', 'b', 'c'], commas: ['a', 'b,c'] } },
+    ],
+    ['/x/1?commas=a%2Cb&tags=', { query: { commas: ['a,b'] } }],
+    ['/x/1?commas=a,,b', ['query.commas[1] missing']],
+    [
+      '/x/1?filter[state]=a&filter%5Bn%5D=1&filter[n]=2&filter[up]&rest[__proto__]=1&rest[b]=2',
+      { query: { filter: { state: 'a', n: [1, 2], up: true }, rest: JSON.parse('{"__proto__":1,"b":2}') } },
+    ],
+    [
+      '/x/1?filter[n]=x&filter[z]=1&other[a]=1&filter[state]=%ff',
+      ['query.filter.state bad_encoding', 'query.filter.n[0] wrong_type', 'query.filter.z undeclared', 'query["other[a]"] undeclared'],
+    ],
+    ['/x/1?filter=a&tags[x]=1', ['query.filter wrong_type', 'query["tags[x]"] undeclared']],
+    ['/x/1,b?deep=1&deep=2', ['path.ids[1] wrong_type']],
+  ])('%s', async (target, expected) => {
+    const verdict = await judge(app, { method: 'GET', target })
+    if (verdict.outcome === 'accepted') expect(verdict.input).toMatchObject(expected as object)
+    else
+      expect(verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(
+        expected === undefined ? [] : Array.isArray(expected) ? expected : verdict,
+      )
+  })
+  test('and write sends them so that they are read again', async () => {
+    const input = {
+      path: { ids: [1, 2] },
+      query: {
+        tags: ['a b', 'c&d', 'é'],
+        bars: ['x|y', 'z'],
+        blanks: ['p q', 'r'],
+        commas: ['1,2', '3'],
+        filter: { state: "it's 100%", n: [1, 2], up: false },
+        rest: { a: 1 },
+        deep: 'm,n',
+      },
+      header: { accept: ['a', 'b c'] },
+      body: undefined,
+    }
+    const request = write(search, 'https://kr.example/', input)
+    expect(request.url).toBe(
+      'https://kr.example/x/1,2?tags=a%20b&tags=c%26d&tags=%C3%A9&bars=x%7Cy|z&blanks=p%20q%20r&commas=1%2C2,3&filter%5Bstate%5D=it%27s%20100%25&filter%5Bn%5D=1&filter%5Bn%5D=2&filter%5Bup%5D=false&rest%5Ba%5D=1&deep=m&deep=n',
+    )
+    expect(await judge(app, request)).toMatchObject({ outcome: 'accepted' })
+  })
+})
+
+suite('write', () => {
+  const hours = readAs(text({ pattern: /^\d+h$/ }), (value) => Number.parseInt(value, 10), { code: 'odd', write: (value) => `${value}h` })
+  const put = endpoint('PUT /odd/{name}', {
+    path: { name: text() },
+    query: { at: instant({ optional: true }) },
+    header: { 'x-team': text({ optional: true }) },
+    body: record({
+      big: bigInteger(),
+      when: instant(),
+      took: duration(),
+      hours,
+      price: decimal(),
+      pick: either([integer(), instant()]),
+      mode: tagged('mode', { a: record({ at: instant({ optional: true }) }) }),
+      pair: tuple([day(), duration()]),
+      free: anything(),
+      notes: table(instant()),
+    }),
+  })
+  const app = intake({ base: '/api', endpoints: { put } })
+  const when = new Date('2031-03-01T12:00:00Z')
+  const input = {
+    path: { name: 'a/b ?#%é' },
+    query: { at: when },
+    header: { 'x-team': 'red one' },
+    body: {
+      big: 12345678901234567890n,
+      when,
+      took: 5_400_500,
+      hours: 5,
+      price: '1.50',
+      pick: when,
+      mode: { mode: 'a' as const, at: when },
+      pair: ['2031-03-01', 0] as [string, number],
+      free: { a: [null] },
+      notes: { a: when },
+    },
+  }
+  test('sends what a handler receives, so that it is received again', async () => {
+    const request = write(put, 'https://kr.example/api', input)
+    expect([request.method, request.url, request.headers.get('content-type')]).toEqual([
+      'PUT',
+      'https://kr.example/api/odd/a%2Fb%20%3F%23%25%C3%A9?at=2031-03-01T12%3A00%3A00Z',
+      'application/json',
+    ])
+    expect(await request.clone().json()).toMatchObject({
+      big: '12345678901234567890',
+      took: 'PT1H30M0.5S',
+      hours: '5h',
+      pick: '2031-03-01T12:00:00Z',
+    })
+    expect(await judge(app, request)).toEqual({ outcome: 'accepted', endpoint: 'put', input })
+  })
+  test('sends what a client sends as it is', async () => {
+    const request = write(put, 'https://kr.example/api', {
+      ...input,
+      query: {},
+      body: {
+        ...input.body,
+        big: '5',
+        when: '2031-03-01T13:00:00+01:00',
+        took: 'PT1H',
+        hours: '5h',
+        pick: 7,
+        mode: { mode: 'a' },
+        pair: ['2031-03-01', 'PT0S'],
+        notes: {},
+      },
+    })
+    expect(await judge(app, request)).toMatchObject({
+      outcome: 'accepted',
+      input: { body: { big: 5n, when, took: 3_600_000, hours: 5, pick: 7 } },
+    })
+  })
+  test.each<[string, object, string[]]>([
+    [
+      'what the endpoint rejects',
+      { body: { ...input.body, price: '1,5', hours: 'x' } },
+      ['body.hours wrong_pattern', 'body.price wrong_type'],
+    ],
+    ['a dot as a path segment', { path: { name: '..' } }, []],
+    ['a lone surrogate', { path: { name: '\ud800' } }, ['path.name bad_encoding']],
+    ['a header field of two lines', { header: { 'x-team': 'a\nb: c' } }, ['header.x-team bad_encoding']],
+  ])('throws at %s, with the error map', (_, change, expected) => {
+    let thrown: unknown
+    try {
+      write(put, 'https://kr.example/api', { ...input, ...change } as never)
+    } catch (error) {
+      thrown = error
+    }
+    expect(thrown).toBeInstanceOf(UnacceptableError)
+    expect((thrown as UnacceptableError).verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(expected)
+  })
+})
+
+test('describe gives plain JSON: kinds, limits, annotations, rules in words, and what holds itself by reference', () => {
+  interface Tree {
+    label: string
+    parts: Tree[]
+  }
+  const tree: Field<Tree> = record({ label: text(), parts: list(later(() => tree)) }, { name: 'tree' })
+  const app = intake({
+    title: 'Odd',
+    base: '/api',
+    coerce: true,
+    endpoints: {
+      put: endpoint('PUT /odd/{n}', {
+        title: 'Put',
+        tags: ['odd'],
+        success: 204,
+        path: { n: bigInteger({ min: 1n }) },
+        query: { from: instant({ default: () => new Date(), description: 'Start' }), until: instant({ optional: true }) },
+        body: record({
+          a: text({ pattern: /^x/i, deprecated: true, messages: 'no' }),
+          b: tree,
+          c: readAs(choice([1, 2]), String, { code: 'odd' }),
+          d: tagged('t', { x: record({}) }),
+        }),
+        rules: (on) => [
+          on.ascending('query.from', 'query.until'),
+          on.ascending('body.c', 'body.c', { orEqual: true, message: 'are in order' }),
+          on.equal('body.a', 'body.d.t'),
+          on.atLeastOne('body.a', 'body.b'),
+          on.check({ reads: ['body.a'], code: 'odd', holds: () => true }),
+        ],
+      }),
+    },
+  })
+  const described = describe(app)
+  expect(JSON.parse(JSON.stringify(described))).toEqual(described)
+  expect(described).toEqual({
+    title: 'Odd',
+    base: '/api',
+    endpoints: {
+      put: {
+        method: 'PUT',
+        template: '/odd/{n}',
+        title: 'Put',
+        tags: ['odd'],
+        success: 204,
+        coerce: true,
+        path: { n: { kind: 'bigInteger', presence: 'required', min: '1' } },
+        query: {
+          from: { kind: 'instant', presence: 'defaulted', computed: true, description: 'Start' },
+          until: { kind: 'instant', presence: 'optional' },
+        },
+        header: {},
+        body: {
+          'application/json': {
+            kind: 'record',
+            presence: 'required',
+            fields: {
+              a: { kind: 'text', presence: 'required', pattern: '^x', deprecated: true, messages: 'no' },
+              b: {
+                kind: 'record',
+                presence: 'required',
+                name: 'tree',
+                fields: {
+                  label: { kind: 'text', presence: 'required' },
+                  parts: { kind: 'list', presence: 'required', item: { kind: 'later', of: 'tree' } },
+                },
+              },
+              c: { kind: 'readAs', presence: 'required', code: 'odd', base: { kind: 'choice', presence: 'required', values: [1, 2] } },
+              d: { kind: 'tagged', presence: 'required', tag: 't', branches: { x: { kind: 'record', presence: 'required', fields: {} } } },
+            },
+          },
+        },
+        rules: [
+          {
+            rule: 'ascending',
+            code: 'out_of_order',
+            reads: ['query.from', 'query.until'],
+            blames: ['query.until'],
+            orEqual: false,
+            words: 'query.until must come after query.from',
+          },
+          {
+            rule: 'ascending',
+            code: 'out_of_order',
+            reads: ['body.c', 'body.c'],
+            blames: ['body.c'],
+            orEqual: true,
+            message: 'are in order',
+            words: 'body.c are in order',
+          },
+          {
+            rule: 'equal',
+            code: 'unequal',
+            reads: ['body.a', 'body.d.t'],
+            blames: ['body.d.t'],
+            words: 'body.d.t must be the same as body.a',
+          },
+          {
+            rule: 'atLeastOne',
+            code: 'none_present',
+            reads: ['body.a', 'body.b'],
+            blames: ['body'],
+            words: 'body needs one of body.a, body.b',
+          },
+          { rule: 'check', code: 'odd', reads: ['body.a'], blames: ['body.a'], words: 'body.a is not accepted' },
+        ],
+        definitions: {
+          tree: {
+            kind: 'record',
+            presence: 'required',
+            name: 'tree',
+            fields: {
+              label: { kind: 'text', presence: 'required' },
+              parts: { kind: 'list', presence: 'required', item: { kind: 'later', of: 'tree' } },
+            },
+          },
+        },
+      },
+    },
+  })
+})
+
+test('a pattern found safe does take no exponential time', async () => {
+  // In a thread of its own, which can be ended.
+  const worker = new Worker(
+    'const { parentPort } = require("node:worker_threads"); /^(?:[^~/]|~[01])*$/.test("a".repeat(100000) + "~2"); parentPort.postMessage("done")',
+    { eval: true },
+  )
+  await expect(new Promise((resolve) => worker.once('message', resolve))).resolves.toBe('done')
+  await worker.terminate()
+})
