@@ -600,6 +600,7 @@ test('describe gives plain JSON: kinds, limits, annotations, rules in words, and
     base: '/api',
     endpoints: {
       put: {
+        name: 'put',
         method: 'PUT',
         template: '/odd/{n}',
         title: 'Put',

@@ -4,109 +4,23 @@ import fc from 'fast-check'
 import {
   answer,
   anything,
-  bigInteger,
-  choice,
-  decimal,
-  duration,
   either,
   endpoint,
   type Field,
-  flag,
-  instant,
   intake,
   integer,
   judge,
   judgeParts,
   later,
   list,
-  number,
   record,
   table,
-  tagged,
   text,
-  tuple,
   write,
 } from 'yosei'
+import { declarations, json, near, samples } from './samples.ts'
 
 const runs = Number(process.env.PROPERTY_RUNS ?? 400)
-
-const hostile = fc.constantFrom(
-  '__proto__',
-  'constructor',
-  'toString',
-  'hasOwnProperty',
-  'prototype',
-  'length',
-  '\ud800',
-  '',
-  'a.b',
-  '["x"]',
-  '0',
-)
-const names = fc.oneof({ weight: 3, arbitrary: fc.stringMatching(/^[a-z]{1,4}$/) }, { weight: 1, arbitrary: hostile })
-const texts = fc.string({ unit: 'binary', maxLength: 8 })
-/** Two fields for one JSON type each, so that a union of several types always knows its own. */
-interface Sample {
-  readonly field: Field
-  /** What the field may read to. */
-  readonly values: fc.Arbitrary<unknown>
-}
-const sample = (field: Field, values: fc.Arbitrary<unknown>): Sample => ({ field, values })
-const numbers = fc.constantFrom(
-  sample(integer(), fc.maxSafeInteger()),
-  sample(
-    number(),
-    fc.double({ noNaN: true, noDefaultInfinity: true }).map((value) => value + 0),
-  ),
-)
-const strings = fc.constantFrom(
-  sample(text(), texts),
-  sample(bigInteger(), fc.bigInt({ min: -(10n ** 30n), max: 10n ** 30n })),
-  sample(
-    decimal(),
-    fc.tuple(fc.bigInt(0n, 10n ** 20n), fc.stringMatching(/^\d{1,5}$/)).map(([whole, part]) => `${whole}.${part}`),
-  ),
-  sample(instant(), fc.date({ min: new Date('0001-01-01T00:00:00Z'), max: new Date('9999-12-31T23:59:59.999Z'), noInvalidDate: true })),
-  sample(duration(), fc.nat({ max: 10_000_000_000 })),
-  sample(choice(['one', 'two']), fc.constantFrom('one', 'two')),
-)
-const scalars = fc.oneof(numbers, strings, fc.constant(sample(flag(), fc.boolean())))
-const nullable = ({ field, values }: Sample): Sample => sample({ ...field, nullable: true } as Field, fc.option(values))
-
-/** Declarations to a depth, each with the values that it reads to. */
-function samples(depth: number): fc.Arbitrary<Sample> {
-  if (depth === 0) return scalars
-  const below = samples(depth - 1)
-  const records = fc.uniqueArray(fc.tuple(names, below), { selector: ([name]) => name, maxLength: 4 }).map((fields) =>
-    sample(
-      record(Object.fromEntries(fields.map(([name, one]) => [name, one.field]))),
-      fc
-        .tuple(...fields.map(([, one]) => one.values))
-        .map((values) => Object.fromEntries(fields.map(([name], index) => [name, values[index]]))),
-    ),
-  )
-  const lists = below.map((one) => sample(list(one.field), fc.array(one.values, { maxLength: 3 })))
-  return fc.oneof(
-    { weight: 2, arbitrary: scalars },
-    { weight: 3, arbitrary: records },
-    { weight: 2, arbitrary: lists },
-    below.map(nullable),
-    below.map((one) => sample(table(one.field), fc.dictionary(names, one.values, { maxKeys: 3, noNullPrototype: true }))),
-    fc.tuple(below, below).map(([a, b]) => sample(tuple([a.field, b.field]), fc.tuple(a.values, b.values))),
-    fc
-      .tuple(numbers, strings, lists, records)
-      .map((branches) => sample(either(branches.map(({ field }) => field)), fc.oneof(...branches.map(({ values }) => values)))),
-    fc.tuple(records, records).map(([a, b]) =>
-      sample(
-        tagged('~tag', { a: a.field, toString: b.field }),
-        fc.oneof(
-          a.values.map((value) => ({ '~tag': 'a', ...(value as object) })),
-          b.values.map((value) => ({ '~tag': 'toString', ...(value as object) })),
-        ),
-      ),
-    ),
-  )
-}
 
 test('what is written is read again', async () => {
   const withValue = samples(6).chain(({ field, values }) => values.map((value) => ({ field, value })))
@@ -119,18 +33,6 @@ test('what is written is read again', async () => {
     { numRuns: runs },
   )
 })
-
-const json = fc.letrec((tie) => ({
-  value: fc.oneof(
-    { maxDepth: 6 },
-    fc.constantFrom(null, true, false, 0, -0, 1.5, Number.NaN, Number.POSITIVE_INFINITY, 1e300),
-    texts,
-    hostile,
-    fc.array(tie('value'), { maxLength: 4 }),
-    tie('object'),
-  ),
-  object: fc.array(fc.tuple(names, tie('value')), { maxLength: 5 }).map((entries) => Object.fromEntries(entries)),
-})).value
 
 interface Tree {
   parts: Tree[]
@@ -218,4 +120,56 @@ test('no secret is told', async () => {
     }),
     { numRuns: runs },
   )
+})
+
+test('both engines say the same: verdict, errors in their order, and input', () => {
+  const pairs = fc
+    .tuple(declarations(2), declarations(0))
+    .chain(([field, inQuery]) =>
+      fc.tuple(
+        fc.constant(field),
+        fc.constant(inQuery),
+        fc.array(near(field), { minLength: 20, maxLength: 20 }),
+        fc.constantFrom('reject', 'drop', 'keep' as const),
+        fc.boolean(),
+      ),
+    )
+  const shown = (value: unknown) =>
+    JSON.stringify(value, (_, one) =>
+      typeof one === 'bigint'
+        ? `${one}n`
+        : typeof one === 'number' && !Number.isFinite(one)
+          ? String(one)
+          : Object.is(one, -0)
+            ? '-0'
+            : one,
+    )
+  const now = new Date('2031-03-01T12:00:00Z')
+  let accepted = 0
+  let rejected = 0
+  fc.assert(
+    fc.property(pairs, ([field, inQuery, values, undeclared, coerce]) => {
+      const both = (['compiled', 'interpreted'] as const).map((engine) => {
+        const put = endpoint('PUT /{id}', {
+          path: { id: integer() },
+          query: { a: inQuery, b: list(inQuery.kind === 'list' ? text() : inQuery, { optional: true }) },
+          body: record({ value: field }),
+          coerce,
+          undeclared: { body: undeclared },
+        } as never)
+        return intake({ engine, endpoints: { put } }).endpoints.put
+      })
+      for (const value of values) {
+        const asText = typeof value === 'string' || Array.isArray(value) ? value : undefined
+        const sent = { path: { id: '1' }, query: asText === undefined ? {} : { a: asText, b: asText }, body: { value } }
+        const [compiled, interpreted] = both.map((one) => judgeParts(one as never, sent, { now }))
+        expect(shown(compiled)).toBe(shown(interpreted))
+        if (compiled?.outcome === 'accepted') accepted++
+        else rejected++
+      }
+    }),
+    { numRuns: Number(process.env.ENGINE_RUNS ?? 1000) },
+  )
+  // Both ways must be walked often, or the comparison says little.
+  expect(Math.min(accepted, rejected)).toBeGreaterThan(accepted + rejected > 10_000 ? 500 : 0)
 })

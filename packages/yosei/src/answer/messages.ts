@@ -4,7 +4,7 @@
  * failed: `{limit}`, and `{limit|character|characters}` for the word that goes with one or with more.
  */
 
-import type { Fault } from '../compile/run.js'
+import { type Fault, Unshown } from '../compile/run.js'
 import { writeInstant } from '../compile/times.js'
 
 export type Catalogue = { readonly [code: string]: string }
@@ -110,22 +110,24 @@ const english: Catalogue = {
 
 /** The message of a fault: own words as they are, else the catalogue's and what was sent. */
 export function wordFault(fault: Fault, catalogue: Catalogue = english): string {
-  const { code, variant, about = {} } = fault
-  const sent = 'sent' in fault ? quote(fault.sent) : catalogue[`sent.${fault.sentKind}`]
+  const { code, variant = fault.node?.kind, limit, about = {} } = fault
+  const sent =
+    fault.sent instanceof Unshown ? catalogue[`sent.${fault.sent.kind}`] : fault.sent === undefined ? undefined : quote(fault.sent)
   const other = 'value' in about ? `${about.other} (${quote(about.value)})` : about.other
-  const values = { ...about, other, sent }
+  const values = { limit, ...about, other, sent }
   const own = ownWords(fault)
   if (own !== undefined) return fill(own, values)
   const message = fill(catalogue[`${code}.${variant}`] ?? catalogue[code] ?? 'is not accepted', values)
   return sent === undefined || catalogue.sent === undefined ? message : fill(catalogue.sent, { message, sent })
 }
 
-function ownWords({ messages, code, about, sent }: Fault): string | undefined {
-  if (typeof messages === 'string' || messages === undefined) return messages
-  const own = Object.hasOwn(messages, code) ? messages[code] : undefined
+function ownWords({ messages, node, code, limit, sent }: Fault): string | undefined {
+  const words = messages ?? (node?.kind === 'readAs' ? (node.message ?? node.base.messages) : node?.messages)
+  if (typeof words === 'string' || words === undefined) return words
+  const own = Object.hasOwn(words, code) ? words[code] : undefined
   if (typeof own !== 'function') return own
   try {
-    return String(own({ limit: about?.limit, sent }))
+    return String(own({ limit, sent: sent instanceof Unshown ? undefined : sent }))
   } catch {
     // The catalogue has words where own ones fail.
     return undefined

@@ -76,7 +76,10 @@ function referenceGrammar(more: string, moreInQuery: string) {
     return userinfo.test(user) && (literal ? literal[1] !== undefined || isIpv6(literal[2] as string) : host.test(name))
   }
 }
-const isEmail = mailboxGrammar(atext, isHostname)
+/** Most addresses are plain: letters and digits with dots. */
+const plainEmail = /^[A-Za-z0-9_+-]+(?:\.[A-Za-z0-9_+-]+)*@(?:[A-Za-z0-9]{1,63}\.)+[A-Za-z]{2,63}$/
+const isAnyEmail = mailboxGrammar(atext, isHostname)
+const isEmail = (text: string) => (text.length <= 64 && plainEmail.test(text)) || isAnyEmail(text)
 const isIdnEmail = mailboxGrammar(`${atext}${ucschar}`, isIdnHostname)
 const isUri = referenceGrammar('', '')
 const isIri = referenceGrammar(ucschar, iprivate)

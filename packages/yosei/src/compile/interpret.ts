@@ -1,5 +1,5 @@
 /** Walks a node and a value side by side: checks, reads and copies in one pass, and tells all that is wrong. */
-import { formatAddress } from '../declare/address.js'
+import { formatAddress, valueAt } from '../declare/address.js'
 import { tagNode } from '../declare/locate.js'
 import {
   type EitherNode,
@@ -17,7 +17,7 @@ import {
 import { malformed } from '../read/percent.js'
 import { canonical } from './canonical.js'
 import { copyJson, put } from './copy.js'
-import { addFault, deepest, type Fault, note, type Reading, type Run, type Source, tell } from './run.js'
+import { addFault, deepest, type Fault, note, type Reading, type Run, type Source, tell, tellBelow } from './run.js'
 import { readScalar } from './scalars.js'
 import { suggest } from './suggest.js'
 
@@ -47,7 +47,7 @@ function walk(node: Node, value: unknown, source: Source, run: Run): unknown {
   if (value === null && (node.nullable || !takesNull(node))) return readNull(node, run)
   if (value === malformed) {
     note(run, 'from text', undefined, undefined)
-    return tell(run, node, 'bad_encoding', { stage: 'read' })
+    return tellBelow(run, node, 'bad_encoding', [], { stage: 'read' })
   }
   switch (node.kind) {
     case 'list':
@@ -65,12 +65,12 @@ function walk(node: Node, value: unknown, source: Source, run: Run): unknown {
     case 'anything': {
       const read = copyJson(value, deepest)
       note(run, 'as is', value, read)
-      return read === undefined ? tell(run, node, 'too_large', { limit: deepest, variant: 'depth' }) : read
+      return read === undefined ? tell(run, node, 'too_large', undefined, deepest, 'depth') : read
     }
     default: {
       if (source === 'text' && Array.isArray(value)) {
         note(run, 'from text', value, undefined)
-        return tell(run, node, 'sent_twice', { limit: value.length })
+        return tell(run, node, 'sent_twice', undefined, value.length)
       }
       const read = readScalar(node, value, source, run)
       note(run, source !== 'json' && typeof value === 'string' ? 'from text' : 'as is', value, read)
@@ -81,10 +81,16 @@ function walk(node: Node, value: unknown, source: Source, run: Run): unknown {
 
 function absent(node: Node, run: Run, noted = false): unknown {
   const defaulted = node.presence === 'defaulted'
-  const read = defaulted ? (typeof node.default === 'function' ? node.default() : structuredClone(node.default)) : undefined
+  const read = defaulted ? defaultOf(node) : undefined
   if (!noted) note(run, defaulted ? 'default' : 'as is', undefined, read)
   if (node.presence === 'required') tell(run, node, 'missing')
   return read
+}
+
+/** A default is made, or copied, for each request: a handler may change what it gets. */
+export function defaultOf(node: Node): unknown {
+  if (typeof node.default === 'function') return node.default()
+  return typeof node.default === 'object' && node.default !== null ? structuredClone(node.default) : node.default
 }
 
 /** Whether a node has its own word on null. */
@@ -98,7 +104,7 @@ function readNull(node: Node, run: Run): null | undefined {
 /** A container that is none. What was sent instead is not noted: it may be a secret that has slipped. */
 function notOfKind(node: Node, value: unknown, run: Run): undefined {
   note(run, 'as is', undefined, undefined)
-  return tell(run, node, 'wrong_type', { value })
+  return tell(run, node, 'wrong_type', value)
 }
 
 /** Reads what lies below the value where the walk is. */
@@ -127,29 +133,42 @@ function readList(node: ListNode, value: unknown, source: Source, run: Run): unk
 
 function tellCount(node: ListNode | TableNode, count: number, run: Run): void {
   const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
-  if (count < least) tell(run, node, 'too_few', { limit: least })
-  if (count > most) tell(run, node, 'too_many', { limit: most })
+  if (count < least) tell(run, node, 'too_few', undefined, least)
+  if (count > most) tell(run, node, 'too_many', undefined, most)
 }
 
-function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
-  const by = typeof node.distinct === 'string' ? [node.distinct] : []
+export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
+  const by = typeof node.distinct === 'string' ? node.distinct : undefined
+  const values = by === undefined ? read : read.map((one) => valueAt(one, [by]))
+  if (!mayRepeat(values)) return
   const seen = new Map<string, number>()
-  for (const [index, one] of read.entries()) {
-    const value = by.length === 0 ? one : (one as { [name: string]: unknown } | undefined)?.[by[0] as string]
+  const steps = by === undefined ? [] : [by]
+  for (const [index, value] of values.entries()) {
     if (value === undefined) continue
     const key = canonical(value)
     const earlier = seen.get(key)
     if (earlier === undefined) seen.set(key, index)
-    else tell(run, node, 'repeated', { about: { other: formatAddress([...run.path, earlier, ...by]) } }, index, ...by)
+    else tellBelow(run, node, 'repeated', [index, ...steps], { about: { other: formatAddress([...run.path, earlier, ...steps]) } })
   }
+}
+
+/** Rules out repetition among a few texts or numbers, which is most lists. */
+function mayRepeat(values: readonly unknown[]): boolean {
+  if (values.length > 16) return true
+  for (let i = 0; i < values.length; i++) {
+    const value = values[i]
+    if (typeof value !== 'string' && typeof value !== 'number') return true
+    for (let j = 0; j < i; j++) if (values[j] === value) return true
+  }
+  return false
 }
 
 function readTuple(node: TupleNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
   const sent = source === 'text' && typeof value === 'string' ? [value] : value
   if (!Array.isArray(sent)) return notOfKind(node, value, run)
   const count = node.items.length
-  if (sent.length < count) tell(run, node, 'too_few', { limit: count })
-  if (sent.length > count) tell(run, node, 'too_many', { limit: count })
+  if (sent.length < count) tell(run, node, 'too_few', undefined, count)
+  if (sent.length > count) tell(run, node, 'too_many', undefined, count)
   return node.items.slice(0, sent.length).map((item, index) => below(index, item, element(sent[index]), source, run))
 }
 
@@ -165,14 +184,19 @@ function readRecord(node: RecordNode, value: unknown, source: Source, run: Run, 
     const one = below(name, node.fields[name] as Node, Object.hasOwn(value, name) ? value[name] : undefined, source, run)
     if (one !== undefined) put(read, name, one)
   }
+  keepOrTell(node, value, read, implied, run)
+  return read
+}
+
+/** Deals with the names that are not declared: each is told, kept or dropped. */
+export function keepOrTell(node: RecordNode, sent: object, read: object, implied: readonly string[], run: Run): void {
   const undeclared = node.undeclared ?? run.undeclared
-  if (undeclared === 'drop') return read
-  for (const name of Object.keys(value)) {
+  if (undeclared === 'drop') return
+  for (const [name, value] of Object.entries(sent)) {
     if (Object.hasOwn(node.fields, name) || implied.includes(name)) continue
     if (undeclared === 'reject') tellUndeclared(node, name, implied, run)
-    else put(read, name, below(name, kept, value[name], 'json', run))
+    else put(read as { [name: string]: unknown }, name, below(name, kept, value, 'json', run))
   }
-  return read
 }
 
 /** What is kept of an undeclared name. */
@@ -180,7 +204,7 @@ const kept: Node = { kind: 'anything', presence: 'optional' }
 
 function tellUndeclared(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
   const nearest = suggest(name, [...Object.keys(node.fields), ...implied], run)
-  tell(run, node, 'undeclared', nearest === undefined ? {} : { variant: 'near', about: { nearest } }, name)
+  tellBelow(run, node, 'undeclared', [name], nearest === undefined ? {} : { variant: 'near', about: { nearest } })
 }
 
 function readTable(node: TableNode, value: unknown, source: Source, run: Run): object | undefined {
@@ -189,11 +213,15 @@ function readTable(node: TableNode, value: unknown, source: Source, run: Run): o
   const names = Object.keys(value)
   tellCount(node, names.length, run)
   for (const name of names) {
-    if (node.names && !node.names.test(name)) tell(run, node, 'wrong_pattern', { limit: node.names.source, variant: 'name' }, name)
+    if (node.names && !node.names.test(name)) tellMisnamed(node, name, run)
     const one = below(name, node.value, value[name], source, run)
     if (one !== undefined) put(read, name, one)
   }
   return read
+}
+
+export function tellMisnamed(node: TableNode, name: string, run: Run): void {
+  tellBelow(run, node, 'wrong_pattern', [name], { limit: node.names?.source, variant: 'name' })
 }
 
 function readTagged(node: TaggedNode, value: unknown, source: Source, run: Run, implied: readonly string[] = []): object | undefined {
@@ -209,7 +237,10 @@ function readTagged(node: TaggedNode, value: unknown, source: Source, run: Run, 
   if (!known) {
     const code =
       chosen === undefined ? 'missing' : chosen === null ? 'null_not_allowed' : typeof chosen === 'string' ? 'not_a_choice' : 'wrong_type'
-    return tell(run, tagNode(node), code, { value: chosen, limit: Object.keys(branches) }, tag)
+    run.path.push(tag)
+    tell(run, tagNode(node), code, chosen, Object.keys(branches))
+    run.path.pop()
+    return undefined
   }
   const branch = sentShape(branches[chosen] as Node)
   const tags = [...implied, tag]
@@ -243,7 +274,7 @@ function readEither(node: EitherNode, value: unknown, source: Source, run: Run):
   if (trace) trace.readings = readings
   if (!closest) {
     note(run, 'as is', undefined, undefined)
-    return tell(run, node, 'no_branch', { value })
+    return tell(run, node, 'no_branch', value)
   }
   for (const fault of closest.faults) addFault(run, fault)
   run.beyond += closest.beyond
@@ -260,7 +291,7 @@ function isCloser(a: Attempt, b: Attempt): boolean {
 const isOtherType = ({ code }: Fault) => ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch'].includes(code)
 
 function readLater(node: LaterNode, value: unknown, source: Source, run: Run): unknown {
-  if (run.depth === deepest || run.entries === 0) return tell(run, node, 'too_large', { limit: deepest, variant: 'depth' })
+  if (run.depth === deepest || run.entries === 0) return tell(run, node, 'too_large', undefined, deepest, 'depth')
   run.depth++
   run.entries--
   const read = interpret(resolve(node), value, source, run)
@@ -272,6 +303,11 @@ function readReadAs(node: ReadAsNode, value: unknown, source: Source, run: Run):
   const before = run.faults.length
   const base = interpret(node.base, value, source, run)
   if (base === undefined || run.faults.length > before) return undefined
+  return applyReader(node, base, value, run)
+}
+
+/** Gives what was read of the base to the reader. */
+export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run: Run): unknown {
   let read: unknown
   try {
     read = node.read(base as never)
@@ -283,6 +319,6 @@ function readReadAs(node: ReadAsNode, value: unknown, source: Source, run: Run):
     run.trace.readings.pop()
     note(run, last.how, last.sent, read)
   }
-  if (read === undefined) tell(run, node.base, node.code, { value, messages: node.message ?? node.base.messages })
+  if (read === undefined) tell(run, node, node.code, sent)
   return read
 }

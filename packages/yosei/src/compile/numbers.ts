@@ -37,7 +37,9 @@ export function countDigits(text: string): { readonly digits: number; readonly s
 
 /** Whether `value` is a whole multiple of `step`, as their decimal texts have it: 0.3 is three times 0.1. */
 export function isMultiple(value: number, step: number): boolean {
-  if (Number.isInteger(step) && Number.isInteger(value)) return value % step === 0
+  // A remainder of zero is exact; another may be due to how binary fractions are kept.
+  if (value % step === 0) return true
+  if (Number.isInteger(step) && Number.isInteger(value)) return false
   const [a, b] = [digitsOf(String(value)), digitsOf(String(step))]
   const places = Math.max(a.fraction.length, b.fraction.length)
   const whole = ({ integer, fraction }: Decimal) => BigInt(`0${integer}${fraction.padEnd(places, '0')}`)

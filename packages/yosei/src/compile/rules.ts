@@ -4,12 +4,10 @@ import { isSecret, nodesAt } from '../declare/locate.js'
 import type { Node } from '../declare/node.js'
 import type { AnyRule } from '../declare/rules.js'
 import { canonical } from './canonical.js'
+import type { Parts } from './engine.js'
 import { compareDecimals } from './numbers.js'
 import { addFault, type Fault, type Run, type Step } from './run.js'
 import { writeInstant } from './times.js'
-
-/** The parts of a request: as sent, or as read. */
-export type Parts = { readonly [part: string]: unknown }
 
 /** What rules are judged on; `root` declares the parts. */
 interface Matter {
@@ -20,6 +18,7 @@ interface Matter {
 
 /** Runs every rule that can run. */
 export function runRules(rules: readonly AnyRule[], matter: Matter, run: Run): void {
+  if (rules.length === 0) return
   const shape = run.faults.slice()
   for (const rule of rules) {
     // With faults beyond those that are kept, nobody can say what a rule would read.
@@ -42,7 +41,14 @@ export function runRules(rules: readonly AnyRule[], matter: Matter, run: Run): v
 
 const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcome: 'not run', because })
 
-const pathOf = (address: string): Path => parseAddress(address) as Path
+const paths = new Map<string, Path>()
+
+/** The path of a declared address, taken apart once. */
+function pathOf(address: string): Path {
+  const path = paths.get(address) ?? (parseAddress(address) as Path)
+  paths.set(address, path)
+  return path
+}
 
 /** Whether a fault keeps a rule from reading a path: it lies there, or below, or at what holds the path. */
 function bars({ path: faulty }: Fault, path: Path): boolean {

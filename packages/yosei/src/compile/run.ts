@@ -10,15 +10,23 @@ export interface Fault {
   readonly path: Path
   readonly stage: Stage
   readonly code: string
-  /** Chooses between the ways in which a catalogue words one code: `wrong_type.instant`. */
-  readonly variant?: string
-  /** Own words instead of the catalogue's. */
-  readonly messages?: Messages | undefined
-  /** What the words speak of; `limit` is the limit that failed. */
-  readonly about?: { readonly [name: string]: unknown }
-  /** What was sent, where it may be echoed; else the kind of it, where that is what is wrong. */
+  /** The declaration that was not met: it may have own words. */
+  readonly node?: Node | undefined
+  /** The limit that failed. */
+  readonly limit?: unknown
+  /** What was sent, where it may be echoed; or the kind of it, where that is what is wrong. */
   readonly sent?: unknown
-  readonly sentKind?: string
+  /** Chooses between the ways in which a catalogue words one code, `wrong_type.instant`: the node's kind if nothing is said. */
+  readonly variant?: string | undefined
+  /** What else the words speak of. */
+  readonly about?: { readonly [name: string]: unknown } | undefined
+  /** Own words that are not the node's. */
+  readonly messages?: Messages | undefined
+}
+
+/** Stands for a value that may not be echoed. */
+export class Unshown {
+  constructor(readonly kind: string) {}
 }
 
 /** How a value was read: for the moment when one surprises somebody. */
@@ -49,8 +57,10 @@ export interface Run {
   faults: Fault[]
   /** Faults beyond the most that are kept. */
   beyond: number
-  /** Where the walk is now. */
-  readonly path: (string | number)[]
+  /** Where the walk is now; for a scalar that code has found wrong, its path as a whole. */
+  path: (string | number)[]
+  /** The path of the walk itself, which goes on. */
+  readonly walk: (string | number)[]
   /** Readings and steps, where they were asked for. */
   readonly trace: { readings: Reading[]; readonly steps: Step[] } | undefined
   /** What happens to undeclared names where a record does not say. */
@@ -69,62 +79,51 @@ const mostFaults = 1000
 const mostReadings = 10_000
 
 export function addFault(run: Run, fault: Fault): void {
-  if (run.faults.length < mostFaults) run.faults.push(fault)
-  else run.beyond++
+  if (run.faults.length === mostFaults) run.beyond++
+  else if (run.faults.length === 0) run.faults = [fault]
+  else run.faults.push(fault)
 }
 
 /** The deepest nesting of values whose declaration holds itself, or says nothing about them. */
 export const deepest = 64
 
-export const startRun = (now: number, trace: boolean): Run => ({
-  now,
-  faults: [],
-  beyond: 0,
-  path: [],
-  trace: trace ? { readings: [], steps: [] } : undefined,
-  undeclared: 'reject',
-  suggestions: 8,
-  secrecy: 0,
-  depth: 0,
-  entries: 100_000,
-})
+/** Until a run finds something wrong. Never added to: see `addFault`. */
+const noFaults: Fault[] = []
+/** A walk comes back to where it began, so all runs can share one path; but one inside another (a reader may judge too). */
+const sharedPath: (string | number)[] = []
 
-interface About {
-  /** The value that is wrong: kept only where it may be echoed. */
-  readonly value?: unknown
-  /** The limit that failed. */
-  readonly limit?: unknown
-  /** Which words of the code: those of the node's kind where nothing is said. */
-  readonly variant?: string
-  readonly stage?: Stage
-  readonly about?: { readonly [name: string]: unknown }
-  /** Own words, where they are not the node's. */
-  readonly messages?: Messages | undefined
+export function startRun(now: number, trace = false): Run {
+  const walk = sharedPath.length === 0 ? sharedPath : []
+  return {
+    now,
+    faults: noFaults,
+    beyond: 0,
+    path: walk,
+    walk,
+    trace: trace ? { readings: [], steps: [] } : undefined,
+    undeclared: 'reject',
+    suggestions: 8,
+    secrecy: 0,
+    depth: 0,
+    entries: 100_000,
+  }
 }
 
-/** Tells an error of the value where the walk is, or of one below it. */
-export function tell(
-  run: Run,
-  node: Node,
-  code: string,
-  { value, limit, variant = node.kind, stage = 'shape', about, messages = node.messages }: About = {},
-  ...below: (string | number)[]
-): undefined {
-  addFault(run, {
-    path: [...run.path, ...below],
-    stage,
-    code,
-    variant,
-    messages,
-    about: { ...about, ...(limit === undefined ? {} : { limit }) },
-    ...(value === undefined
-      ? {}
-      : run.secrecy === 0 && isEchoed(node, value)
-        ? { sent: value }
-        : code === 'wrong_type'
-          ? { sentKind: kindOf(value) }
-          : {}),
-  })
+/** Tells an error of the value where the walk is. The value is kept only where it may be echoed. */
+export function tell(run: Run, node: Node, code: string, value?: unknown, limit?: unknown, variant?: string): undefined {
+  const path = run.path === run.walk ? run.path.slice() : run.path
+  addFault(run, { path, stage: 'shape', code, node, limit, sent: echo(run, node, code, value), variant })
+}
+
+/** Tells an error of what lies below the value where the walk is, or one with more to say. */
+export function tellBelow(run: Run, node: Node, code: string, below: Path, more: Partial<Fault> = {}): undefined {
+  addFault(run, { path: [...run.path, ...below], stage: 'shape', code, node, ...more })
+}
+
+function echo(run: Run, node: Node, code: string, value: unknown): unknown {
+  if (value === undefined) return undefined
+  if (run.secrecy === 0 && isEchoed(node, value)) return value
+  return code === 'wrong_type' ? new Unshown(kindOf(value)) : undefined
 }
 
 /** Only declared scalars are ever echoed. */

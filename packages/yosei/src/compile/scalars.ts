@@ -34,7 +34,7 @@ export function readScalar(node: ScalarNode, value: unknown, source: Source, run
     case 'flag':
       return readFlag(node, value, source, run)
     case 'instant':
-      return readInstantField(node, value, run)
+      return readInstantField(node, value, source, run)
     case 'day':
       return readDayField(node, value, run)
     case 'duration':
@@ -49,7 +49,7 @@ export function readScalar(node: ScalarNode, value: unknown, source: Source, run
 }
 
 /** Code points, not UTF-16 units: an emoji counts once. */
-function codePoints(text: string): number {
+export function codePoints(text: string): number {
   let count = text.length
   for (let i = 0; i < text.length - 1; i++)
     if ((text.charCodeAt(i) & 0xfc00) === 0xd800 && (text.charCodeAt(i + 1) & 0xfc00) === 0xdc00) count--
@@ -57,18 +57,18 @@ function codePoints(text: string): number {
 }
 
 function readText(node: TextNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return tell(run, node, 'wrong_type', { value })
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
   let text = node.normalize ? value.normalize(node.normalize) : value
   if (node.trim) text = text.trim()
   if (node.case) text = node.case === 'lower' ? text.toLowerCase() : text.toUpperCase()
   if (node.length) {
     const length = codePoints(text)
-    if (length < node.length[0]) tell(run, node, 'too_short', { value, limit: node.length[0] })
-    if (length > node.length[1]) tell(run, node, 'too_long', { value, limit: node.length[1] })
+    if (length < node.length[0]) tell(run, node, 'too_short', value, node.length[0])
+    if (length > node.length[1]) tell(run, node, 'too_long', value, node.length[1])
   }
-  if (node.pattern && !node.pattern.test(text)) tell(run, node, 'wrong_pattern', { value, limit: node.pattern.source })
+  if (node.pattern && !node.pattern.test(text)) tell(run, node, 'wrong_pattern', value, node.pattern.source)
   const unformed = node.format && formats[node.format](text)
-  if (unformed) tell(run, node, unformed, { value, limit: node.format, variant: node.format as string })
+  if (unformed) tell(run, node, unformed, value, node.format, node.format as string)
   return text
 }
 
@@ -79,21 +79,20 @@ const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
 function readNumber(node: NumberNode, value: unknown, source: Source, run: Run): number | undefined {
   const whole = node.kind === 'integer'
   const fromText = source !== 'json' && typeof value === 'string'
-  if (fromText ? !(whole ? integerText : numberText).test(value) : typeof value !== 'number')
-    return tell(run, node, 'wrong_type', { value })
+  if (fromText ? !(whole ? integerText : numberText).test(value) : typeof value !== 'number') return tell(run, node, 'wrong_type', value)
   const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
-  if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER)) return tell(run, node, 'out_of_range', { value })
-  if (whole && !Number.isInteger(read)) return tell(run, node, 'not_whole', { value })
+  if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER)) return tell(run, node, 'out_of_range', value)
+  if (whole && !Number.isInteger(read)) return tell(run, node, 'not_whole', value)
   checkLimits(node, value, read, run)
-  if (node.step !== undefined && !isMultiple(read, node.step)) tell(run, node, 'not_a_step', { value, limit: node.step })
+  if (node.step !== undefined && !isMultiple(read, node.step)) tell(run, node, 'not_a_step', value, node.step)
   return read
 }
 
 function checkLimits(node: NumberNode | BigIntegerNode, value: unknown, read: number | bigint, run: Run): void {
-  if (node.min !== undefined && read < node.min) tell(run, node, 'below_min', { value, limit: node.min })
-  if (node.above !== undefined && read <= node.above) tell(run, node, 'below_min', { value, limit: node.above, variant: 'above' })
-  if (node.max !== undefined && read > node.max) tell(run, node, 'above_max', { value, limit: node.max })
-  if (node.below !== undefined && read >= node.below) tell(run, node, 'above_max', { value, limit: node.below, variant: 'below' })
+  if (node.min !== undefined && read < node.min) tell(run, node, 'below_min', value, node.min)
+  if (node.above !== undefined && read <= node.above) tell(run, node, 'below_min', value, node.above, 'above')
+  if (node.max !== undefined && read > node.max) tell(run, node, 'above_max', value, node.max)
+  if (node.below !== undefined && read >= node.below) tell(run, node, 'above_max', value, node.below, 'below')
 }
 
 /** More digits than these cost more to read than any number is worth. */
@@ -101,24 +100,23 @@ const mostDigits = 1000
 
 function readBigInteger(node: BigIntegerNode, value: unknown, run: Run): bigint | undefined {
   if (typeof value === 'number' && !Number.isInteger(value))
-    return tell(run, node, Number.isFinite(value) ? 'not_whole' : 'out_of_range', { value })
-  if (typeof value === 'number' && !Number.isSafeInteger(value)) return tell(run, node, 'out_of_range', { value })
-  if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value))) return tell(run, node, 'wrong_type', { value })
-  if (typeof value === 'string' && value.length > mostDigits)
-    return tell(run, node, 'out_of_range', { value, variant: 'digits', limit: mostDigits })
+    return tell(run, node, Number.isFinite(value) ? 'not_whole' : 'out_of_range', value)
+  if (typeof value === 'number' && !Number.isSafeInteger(value)) return tell(run, node, 'out_of_range', value)
+  if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value))) return tell(run, node, 'wrong_type', value)
+  if (typeof value === 'string' && value.length > mostDigits) return tell(run, node, 'out_of_range', value, mostDigits, 'digits')
   const read = BigInt(value)
   checkLimits(node, value, read, run)
-  if (node.step !== undefined && read % node.step !== 0n) tell(run, node, 'not_a_step', { value, limit: node.step })
+  if (node.step !== undefined && read % node.step !== 0n) tell(run, node, 'not_a_step', value, node.step)
   return read
 }
 
 function readDecimal(node: DecimalNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string' || !decimalText.test(value)) return tell(run, node, 'wrong_type', { value })
+  if (typeof value !== 'string' || !decimalText.test(value)) return tell(run, node, 'wrong_type', value)
   const { digits, scale } = countDigits(value)
-  if (node.digits !== undefined && digits > node.digits) tell(run, node, 'too_many_digits', { value, limit: node.digits })
-  if (node.scale !== undefined && scale > node.scale) tell(run, node, 'too_many_digits', { value, limit: node.scale, variant: 'scale' })
-  if (node.min !== undefined && compareDecimals(value, node.min) < 0) tell(run, node, 'below_min', { value, limit: node.min })
-  if (node.max !== undefined && compareDecimals(value, node.max) > 0) tell(run, node, 'above_max', { value, limit: node.max })
+  if (node.digits !== undefined && digits > node.digits) tell(run, node, 'too_many_digits', value, node.digits)
+  if (node.scale !== undefined && scale > node.scale) tell(run, node, 'too_many_digits', value, node.scale, 'scale')
+  if (node.min !== undefined && compareDecimals(value, node.min) < 0) tell(run, node, 'below_min', value, node.min)
+  if (node.max !== undefined && compareDecimals(value, node.max) > 0) tell(run, node, 'above_max', value, node.max)
   return value
 }
 
@@ -128,64 +126,68 @@ function readFlag(node: FlagNode, value: unknown, source: Source, run: Run): boo
     if (value === 'true' || value === '1') return true
     if (value === 'false' || value === '0') return false
   }
-  return tell(run, node, 'wrong_type', { value })
+  return tell(run, node, 'wrong_type', value)
 }
 
-function readInstantField(node: InstantNode, value: unknown, run: Run): Date | undefined {
-  if (typeof value !== 'string') return tell(run, node, 'wrong_type', { value })
+function readInstantField(node: InstantNode, value: unknown, source: Source, run: Run): Date | undefined {
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
   const read = readInstant(value)
-  if (typeof read === 'string') return tell(run, node, read, { value, ...encodedPlus(value) })
+  if (typeof read === 'string') return tell(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
   if (node.from !== undefined) {
     const from = readMoment(node.from, run.now)
-    if (read < from) tell(run, node, 'too_early', { value, limit: new Date(from) })
+    if (read < from) tell(run, node, 'too_early', value, new Date(from))
   }
   if (node.until !== undefined) {
     const until = readMoment(node.until, run.now)
-    if (read > until) tell(run, node, 'too_late', { value, limit: new Date(until) })
+    if (read > until) tell(run, node, 'too_late', value, new Date(until))
   }
   return new Date(read)
 }
 
 /** A blank where an offset has its plus: in a query or a form, `+` stands for a blank. */
-const encodedPlus = (value: string) => (typeof readInstant(value.replace(' ', '+')) === 'number' ? { variant: 'plus' } : {})
+const isSpoiled = (value: string) => typeof readInstant(value.replace(' ', '+')) === 'number'
 
 function readDayField(node: DayNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return tell(run, node, 'wrong_type', { value })
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
   const read = readDay(value)
-  if (typeof read === 'string') return tell(run, node, read, { value })
+  if (typeof read === 'string') return tell(run, node, read, value)
   const { from, until } = node
   if (from !== undefined) {
     const limit = readDeclaredDay(from, run.now, node.zone) as string
-    if (value < limit) tell(run, node, 'too_early', { value, limit })
+    if (value < limit) tell(run, node, 'too_early', value, limit)
   }
   if (until !== undefined) {
     const limit = readDeclaredDay(until, run.now, node.zone) as string
-    if (value > limit) tell(run, node, 'too_late', { value, limit })
+    if (value > limit) tell(run, node, 'too_late', value, limit)
   }
   return value
 }
 
 function readDurationField(node: DurationNode, value: unknown, run: Run): number | undefined {
-  if (typeof value !== 'string') return tell(run, node, 'wrong_type', { value })
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
   const read = readDuration(value)
-  if (read === undefined) return tell(run, node, 'wrong_format', { value })
-  if (!Number.isSafeInteger(read)) return tell(run, node, 'out_of_range', { value })
-  if (node.min !== undefined && read < readSpan(node.min)) tell(run, node, 'below_min', { value, limit: node.min })
-  if (node.max !== undefined && read > readSpan(node.max)) tell(run, node, 'above_max', { value, limit: node.max })
+  if (read === undefined) return tell(run, node, 'wrong_format', value)
+  if (!Number.isSafeInteger(read)) return tell(run, node, 'out_of_range', value)
+  if (node.min !== undefined && read < readSpan(node.min)) tell(run, node, 'below_min', value, node.min)
+  if (node.max !== undefined && read > readSpan(node.max)) tell(run, node, 'above_max', value, node.max)
   return read
 }
 
 function readChoice(node: ChoiceNode, value: unknown, source: Source, run: Run): string | number | undefined {
   const fromText = source !== 'json' && typeof value === 'string'
-  const chosen = node.values.find((one) => one === value || (fromText && String(one) === value))
-  if (chosen !== undefined) return chosen
-  const known = fromText || node.values.some((one) => typeof one === typeof value)
-  return tell(run, node, known ? 'not_a_choice' : 'wrong_type', { value, limit: node.values })
+  const { values } = node
+  let known = fromText
+  for (let i = 0; i < values.length; i++) {
+    const one = values[i] as string | number
+    if (one === value || (fromText && typeof one === 'number' && String(one) === value)) return one
+    known ||= typeof one === typeof value
+  }
+  return tell(run, node, known ? 'not_a_choice' : 'wrong_type', value, node.values)
 }
 
 function readConstant(node: ConstantNode, value: unknown, source: Source, run: Run): ConstantNode['value'] | undefined {
   const fromText = source !== 'json' && typeof value === 'string'
   if (value === node.value || (fromText && String(node.value) === value)) return node.value
   const known = fromText || (typeof value === typeof node.value && value !== null)
-  return tell(run, node, known ? 'not_constant' : 'wrong_type', { value, limit: node.value })
+  return tell(run, node, known ? 'not_constant' : 'wrong_type', value, node.value)
 }

@@ -54,6 +54,9 @@ export interface Policy {
 
 /** What an endpoint is to those who read it. */
 export interface EndpointNode extends Readonly<Policy> {
+  /** What its intake calls it. */
+  readonly name?: string
+  readonly engine?: 'compiled' | 'interpreted'
   readonly method: string
   readonly template: string
   readonly segments: Template
@@ -159,12 +162,20 @@ function checkParts(signature: string, node: EndpointNode): void {
   }
 }
 
+const roots = new WeakMap<RecordNode, Map<Node | undefined, RecordNode>>()
+
 /** The parts of an endpoint as the fields of one record: where addresses start. */
-export const rootOf = (node: EndpointNode, body = Object.values(node.body)[0]): RecordNode => ({
-  kind: 'record',
-  presence: 'required',
-  fields: { path: node.path, query: node.query, header: node.header, ...(body ? { body } : {}) },
-})
+export function rootOf({ path, query, header, body }: EndpointNode, chosen = Object.values(body)[0]): RecordNode {
+  const known = roots.get(query) ?? new Map<Node | undefined, RecordNode>()
+  roots.set(query, known)
+  const root = known.get(chosen) ?? {
+    kind: 'record',
+    presence: 'required',
+    fields: { path, query, header, ...(chosen ? { body: chosen } : {}) },
+  }
+  known.set(chosen, root)
+  return root
+}
 
 const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
 const secretAlways = new Set(['authorization', 'cookie', 'set-cookie'])
@@ -205,12 +216,14 @@ export function intake<const E extends Endpoints>(
     base?: string
     title?: string
     version?: string
+    /** Whether code is made for each endpoint, where that is allowed, or its declaration is interpreted. */
+    engine?: 'compiled' | 'interpreted'
   },
 ): Intake<E> {
-  const { endpoints, base = '', coerce, undeclared, ...annotations } = declaration
-  const settled = Object.entries(endpoints).map(
-    ([name, endpoint]) => [name, settle(endpoint as EndpointNode, { coerce, undeclared })] as const,
-  )
+  const { endpoints, base = '', coerce, undeclared, engine, ...annotations } = declaration
+  const settled = Object.entries(endpoints).map(([name, endpoint]) => {
+    return [name, settle(name, endpoint as EndpointNode, { coerce, undeclared, engine })] as const
+  })
   const shapes = new Map<string, string>()
   for (const [name, { method, segments }] of settled) {
     const shape = `${method} /${segments.map((segment) => (typeof segment === 'string' ? segment : '{}')).join('/')}`
@@ -225,11 +238,19 @@ export function intake<const E extends Endpoints>(
   })
 }
 
-/** The endpoint with the settings that it shares; its own win. */
-function settle(endpoint: EndpointNode, { coerce, undeclared }: { [K in keyof Policy]: Policy[K] | undefined }): EndpointNode {
+interface Shared {
+  readonly coerce: boolean | undefined
+  readonly undeclared: Policy['undeclared']
+  readonly engine: EndpointNode['engine'] | undefined
+}
+
+/** The endpoint with its name and the settings that it shares; its own win. */
+function settle(name: string, endpoint: EndpointNode, { coerce, undeclared, engine }: Shared): EndpointNode {
   return Object.freeze({
     ...endpoint,
+    name,
     ...(coerce === undefined || endpoint.coerce !== undefined ? {} : { coerce }),
     ...(undeclared === undefined ? {} : { undeclared: { ...undeclared, ...endpoint.undeclared } }),
+    ...(engine === undefined ? {} : { engine }),
   })
 }

@@ -1,8 +1,8 @@
 /** The stage that checks: the shape of every part, then the rules; all errors told together. */
-import { interpret } from '../compile/interpret.js'
-import { type Parts, runRules } from '../compile/rules.js'
-import type { Fault, Run, Stage } from '../compile/run.js'
-import { formatAddress } from '../declare/address.js'
+import { interpretParts, type Parts, readerOf } from '../compile/engine.js'
+import { runRules } from '../compile/rules.js'
+import { addFault, type Fault, type Run, type Stage } from '../compile/run.js'
+import { formatAddress, parseAddress } from '../declare/address.js'
 import { type EndpointNode, type Part, partNames, rootOf } from '../declare/endpoint.js'
 import { inDeclaredOrder } from '../declare/locate.js'
 import type { Node } from '../declare/node.js'
@@ -24,44 +24,54 @@ export interface Matter {
   readonly hasHeader?: (name: string) => boolean
   /** The parts that are judged: all of them where nothing is said. */
   readonly only?: readonly Part[] | undefined
+  /** Whether all that was sent was parsed here: it is plain data then. */
+  readonly parsed?: boolean
   /** Whether the body is read as text, as a form gives it. */
   readonly form?: boolean | undefined
 }
 
 /** Judges parts that are split already. */
 export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown> | Rejected {
-  const { name, endpoint, sent, only = partNames } = matter
-  const input: { [part: string]: unknown } = {}
-  for (const part of partNames) {
-    if (!only.includes(part)) continue
-    run.path.push(part)
-    run.undeclared = endpoint.undeclared?.[part === 'body' ? 'body' : 'query'] ?? 'reject'
-    input[part] = part === 'body' ? readBody(matter, run) : interpret(endpoint[part], sent[part] ?? {}, 'text', run)
-    run.path.pop()
-  }
-  run.faults = run.faults.map((fault) => hint(fault, matter))
+  const { name, endpoint, sent, only = partNames, form = false, parsed = false } = matter
+  const hasBody = only.includes('body') && takesBody(matter, run)
+  const input =
+    run.trace || form || only.length < partNames.length
+      ? interpretParts(endpoint, sent, run, hasBody, only, form)
+      : readerOf(endpoint)(sent, run, hasBody, parsed)
+  if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   step(run, 'read', run.faults)
   step(run, 'shape', run.faults)
 
   const root = rootOf(endpoint, matter.body)
-  const rules = endpoint.rules.filter(({ reads }) => reads.every((address) => only.some((part) => new RegExp(`^${part}\\b`).test(address))))
-  runRules(rules, { root, sent, input }, run)
-  const trace = run.trace
-  if (run.faults.length === 0) return { outcome: 'accepted', endpoint: name, input, ...(trace ? { trace } : {}) }
-  const faults = inDeclaredOrder(root, run.faults)
+  runRules(
+    only === partNames
+      ? endpoint.rules
+      : endpoint.rules.filter(({ reads }) => reads.every((address) => only.includes(parseAddress(address)?.[0] as Part))),
+    { root, sent, input },
+    run,
+  )
+  const { faults, beyond, trace } = run
+  if (faults.length === 0)
+    return trace ? { outcome: 'accepted', endpoint: name, input, trace } : { outcome: 'accepted', endpoint: name, input }
+  const ordered = inDeclaredOrder(root, faults)
   const stage = (['read', 'shape', 'rules'] as const).find((one) => faults.some((fault) => fault.stage === one)) ?? 'rules'
-  return reject(name, faults, { status: Math.min(...faults.map(statusOf)), stage, beyond: run.beyond, trace })
+  return reject(name, ordered, { status: Math.min(...faults.map(statusOf)), stage, beyond, trace })
 }
 
 const step = (run: Run, stage: Stage, faults: readonly Fault[]) =>
   run.trace?.steps.push({ stage, outcome: faults.some((fault) => fault.stage === stage) ? 'failed' : 'passed' })
 
-function readBody({ endpoint, sent, body, form }: Matter, run: Run): unknown {
-  const fault = (about: Pick<Fault, 'code' | 'variant' | 'about'>) => void run.faults.push({ path: ['body'], stage: 'read', ...about })
-  if (sent.body instanceof Unreadable) return fault(sent.body.fault)
-  if (!body) return sent.body === undefined ? undefined : fault({ code: 'undeclared', variant: 'body' })
-  if (sent.body === undefined && body.presence === 'required') return fault({ code: 'missing' })
-  return interpret(body, sent.body, form ? 'text' : endpoint.coerce ? 'coerced' : 'json', run)
+/** Whether there is a body to read; where there is none or too many, that is told. */
+function takesBody({ sent, body }: Matter, run: Run): boolean {
+  const wrong = bodyFault(sent.body, body)
+  if (wrong) addFault(run, { path: ['body'], stage: 'read', ...wrong })
+  return body !== undefined && !wrong
+}
+
+function bodyFault(sent: unknown, body: Node | undefined): Unreadable['fault'] | undefined {
+  if (sent instanceof Unreadable) return sent.fault
+  if (!body) return sent === undefined ? undefined : { code: 'undeclared', variant: 'body' }
+  return sent === undefined && body.presence === 'required' ? { code: 'missing' } : undefined
 }
 
 /** A missing field whose name came in another part says so. */

@@ -1,5 +1,5 @@
 /** The way of a request through the stages, to its verdict. */
-import { type Run, startRun } from '../compile/run.js'
+import { addFault, type Run, startRun } from '../compile/run.js'
 import type { Endpoint, EndpointNode, Endpoints, Intake, IntakeNode, Part } from '../declare/endpoint.js'
 import type { Node } from '../declare/node.js'
 import { readJson } from '../read/json.js'
@@ -53,7 +53,7 @@ export function judgeMessage(app: IntakeNode, message: Message, options: JudgeOp
   const admitted = admit(name, endpoint, message, run)
   if ('outcome' in admitted) return admitted
   const { values, malformed } = queryValues(query, endpoint.query)
-  if (malformed) run.faults.push({ path: ['query'], stage: 'read', code: 'bad_encoding' })
+  if (malformed) addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
   const sent = {
     path: pathValues(found.path, endpoint.path),
     query: values,
@@ -61,7 +61,7 @@ export function judgeMessage(app: IntakeNode, message: Message, options: JudgeOp
     body: readBody(message, admitted.body),
   }
   const hasHeader = (name: string) => message.headers.some(([field]) => field === name)
-  return check({ name, endpoint, body: admitted.body, sent, hasHeader }, run)
+  return check({ name, endpoint, body: admitted.body, sent, hasHeader, parsed: true }, run)
 }
 
 export interface JudgePartsOptions extends JudgeOptions {
@@ -123,7 +123,7 @@ function admit(name: string, endpoint: EndpointNode, { headers, body }: Message,
     path: ['header', 'content-type'],
     stage: 'admit',
     code: 'wrong_media_type',
-    about: { limit: taken },
+    limit: taken,
     ...(known ? { variant: 'charset' } : {}),
     ...(sent === undefined ? {} : { sent }),
   } as const
