@@ -1,10 +1,5 @@
 /** Copies of JSON values. */
-
-/** Sets an own property, whatever its name: `__proto__` is data here. */
-export function put(target: { [name: string]: unknown }, name: string, value: unknown): void {
-  if (name === '__proto__') Object.defineProperty(target, name, { value, enumerable: true, configurable: true, writable: true })
-  else target[name] = value
-}
+import { put } from '../read/own.js'
 
 /** A deep copy; `undefined` where the value nests deeper than `depth`, or holds itself. What is met twice is copied once. */
 export function copyJson(value: unknown, depth: number, copies = new Map<object, unknown>()): unknown {

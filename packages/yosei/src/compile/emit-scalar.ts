@@ -118,7 +118,7 @@ function emitInstant(writer: Writer, { from, until }: InstantNode, read: string)
   const time = writer.name('t')
   const limit = (moment: string | Date) =>
     typeof moment === 'string' && /^[+-]/.test(moment)
-      ? `run.now + ${literal(writer, readMoment(moment, 0))}`
+      ? `clock(run) + ${literal(writer, readMoment(moment, 0))}`
       : literal(writer, readMoment(moment, 0))
   const tests = [
     `typeof ${read} === "string"`,

@@ -4,7 +4,7 @@
  * that are wrong or rare.
  */
 import { formatAddress } from '../declare/address.js'
-import type { EndpointNode, Part } from '../declare/endpoint.js'
+import { type EndpointNode, type Part, soleBody } from '../declare/endpoint.js'
 import {
   type EitherNode,
   type ListNode,
@@ -28,7 +28,7 @@ export const functionName = ({ name, method, template }: EndpointNode): string =
 /** A function of what was sent, the run, whether there is a body to read, and whether the library has parsed it itself. */
 export function emitEndpoint(endpoint: EndpointNode): Code {
   const writer = createWriter()
-  const body = Object.values(endpoint.body)[0]
+  const body = soleBody(endpoint)
   writer.block(`return function ${functionName(endpoint)}(sent, run, hasBody, parsed) {`, () => {
     writer.line('if (isPolluted()) return interpreted(sent, run, hasBody)')
     const part = (part: Part, node: Node, value: string, source: Source) => {

@@ -1,6 +1,6 @@
 /** Values as a client sends them: the inverse of reading. */
 import { type Node, type ReadAsNode, resolve } from '../declare/node.js'
-import { put } from './copy.js'
+import { put } from '../read/own.js'
 import { interpret } from './interpret.js'
 import { deepest, startRun } from './run.js'
 import { writeDuration, writeInstant } from './times.js'

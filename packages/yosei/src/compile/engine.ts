@@ -1,11 +1,11 @@
 /** How the parts of an endpoint are read: by code made for it, or by the interpreter where no code may be made. */
-import { type EndpointNode, type Part, partNames } from '../declare/endpoint.js'
+import { type EndpointNode, type Part, partNames, soleBody } from '../declare/endpoint.js'
 import type { ListNode, Node, ReadAsNode, RecordNode, ScalarNode, TableNode } from '../declare/node.js'
-import { put } from './copy.js'
+import { put } from '../read/own.js'
 import { emitEndpoint, functionName } from './emit.js'
 import { applyReader, defaultOf, interpret, keepOrTell, tellMisnamed, tellRepeated } from './interpret.js'
 import { isMultiple } from './numbers.js'
-import type { Run, Source } from './run.js'
+import { clock, type Run, type Source } from './run.js'
 import { codePoints, readScalar } from './scalars.js'
 import { readDay, readInstant } from './times.js'
 
@@ -39,7 +39,7 @@ export function interpretParts(
 ): Parts {
   const input: { [part: string]: unknown } = {}
   for (const part of only) {
-    const node = part === 'body' ? Object.values(endpoint.body)[0] : endpoint[part]
+    const node = part === 'body' ? soleBody(endpoint) : endpoint[part]
     input[part] = undefined
     if (!node || (part === 'body' && !hasBody)) continue
     run.path.push(part)
@@ -127,6 +127,7 @@ const library = {
   },
   isPolluted,
   isWithin: (count: number, least: number, most: number) => count >= least && count <= most,
+  clock,
   codePoints,
   defaultOf,
   isMultiple,

@@ -14,9 +14,10 @@ import {
   type TaggedNode,
   type TupleNode,
 } from '../declare/node.js'
+import { put } from '../read/own.js'
 import { malformed } from '../read/percent.js'
 import { canonical } from './canonical.js'
-import { copyJson, put } from './copy.js'
+import { copyJson } from './copy.js'
 import { addFault, deepest, type Fault, note, type Reading, type Run, type Source, tell, tellBelow } from './run.js'
 import { readScalar } from './scalars.js'
 import { suggest } from './suggest.js'

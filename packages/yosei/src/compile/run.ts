@@ -52,8 +52,8 @@ export interface Step {
 export type Source = 'json' | 'coerced' | 'text'
 
 export interface Run {
-  /** The clock of the judgement, in milliseconds since 1970. */
-  readonly now: number
+  /** The clock of the judgement, in milliseconds since 1970: see `clock`. */
+  now: number | undefined
   faults: Fault[]
   /** Faults beyond the most that are kept. */
   beyond: number
@@ -92,7 +92,13 @@ const noFaults: Fault[] = []
 /** A walk comes back to where it began, so all runs can share one path; but one inside another (a reader may judge too). */
 const sharedPath: (string | number)[] = []
 
-export function startRun(now: number, trace = false): Run {
+/** The time of a judgement: the same throughout, and looked at only where a limit depends on it. */
+export function clock(run: Run): number {
+  run.now ??= Date.now()
+  return run.now
+}
+
+export function startRun(now?: number, trace = false): Run {
   const walk = sharedPath.length === 0 ? sharedPath : []
   return {
     now,

@@ -17,7 +17,7 @@ import type {
 } from '../declare/node.js'
 import { formats } from './formats.js'
 import { compareDecimals, countDigits, isMultiple } from './numbers.js'
-import { type Run, type Source, tell } from './run.js'
+import { clock, type Run, type Source, tell } from './run.js'
 import { readDay, readDeclaredDay, readDuration, readInstant, readMoment, readSpan } from './times.js'
 
 export function readScalar(node: ScalarNode, value: unknown, source: Source, run: Run): unknown {
@@ -134,11 +134,11 @@ function readInstantField(node: InstantNode, value: unknown, source: Source, run
   const read = readInstant(value)
   if (typeof read === 'string') return tell(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
   if (node.from !== undefined) {
-    const from = readMoment(node.from, run.now)
+    const from = readMoment(node.from, clock(run))
     if (read < from) tell(run, node, 'too_early', value, new Date(from))
   }
   if (node.until !== undefined) {
-    const until = readMoment(node.until, run.now)
+    const until = readMoment(node.until, clock(run))
     if (read > until) tell(run, node, 'too_late', value, new Date(until))
   }
   return new Date(read)
@@ -153,11 +153,11 @@ function readDayField(node: DayNode, value: unknown, run: Run): string | undefin
   if (typeof read === 'string') return tell(run, node, read, value)
   const { from, until } = node
   if (from !== undefined) {
-    const limit = readDeclaredDay(from, run.now, node.zone) as string
+    const limit = readDeclaredDay(from, clock(run), node.zone) as string
     if (value < limit) tell(run, node, 'too_early', value, limit)
   }
   if (until !== undefined) {
-    const limit = readDeclaredDay(until, run.now, node.zone) as string
+    const limit = readDeclaredDay(until, clock(run), node.zone) as string
     if (value > limit) tell(run, node, 'too_late', value, limit)
   }
   return value

@@ -162,12 +162,19 @@ function checkParts(signature: string, node: EndpointNode): void {
   }
 }
 
-const roots = new WeakMap<RecordNode, Map<Node | undefined, RecordNode>>()
+/** The body's declaration, where no media type says which. */
+export function soleBody({ body }: EndpointNode): Node | undefined {
+  for (const mediaType in body) return body[mediaType]
+  return undefined
+}
+
+const roots = new WeakMap<EndpointNode, Map<Node | undefined, RecordNode>>()
 
 /** The parts of an endpoint as the fields of one record: where addresses start. */
-export function rootOf({ path, query, header, body }: EndpointNode, chosen = Object.values(body)[0]): RecordNode {
-  const known = roots.get(query) ?? new Map<Node | undefined, RecordNode>()
-  roots.set(query, known)
+export function rootOf(endpoint: EndpointNode, chosen = soleBody(endpoint)): RecordNode {
+  const { path, query, header } = endpoint
+  const known = roots.get(endpoint) ?? new Map<Node | undefined, RecordNode>()
+  roots.set(endpoint, known)
   const root = known.get(chosen) ?? {
     kind: 'record',
     presence: 'required',

@@ -1,7 +1,7 @@
 /** The stage that checks: the shape of every part, then the rules; all errors told together. */
 import { interpretParts, type Parts, readerOf } from '../compile/engine.js'
 import { runRules } from '../compile/rules.js'
-import { addFault, type Fault, type Run, type Stage } from '../compile/run.js'
+import { addFault, type Fault, type Run } from '../compile/run.js'
 import { formatAddress, parseAddress } from '../declare/address.js'
 import { type EndpointNode, type Part, partNames, rootOf } from '../declare/endpoint.js'
 import { inDeclaredOrder } from '../declare/locate.js'
@@ -20,46 +20,42 @@ export interface Matter {
   /** The declaration of the body for the media type that was sent. */
   readonly body: Node | undefined
   readonly sent: Parts
-  /** Whether a header field was sent, also where it is not declared. */
-  readonly hasHeader?: (name: string) => boolean
+  /** All header fields that were sent, also those that are not declared. */
+  readonly headers: readonly (readonly [name: string, value: string])[]
   /** The parts that are judged: all of them where nothing is said. */
-  readonly only?: readonly Part[] | undefined
-  /** Whether all that was sent was parsed here: it is plain data then. */
-  readonly parsed?: boolean
+  readonly only: readonly Part[] | undefined
   /** Whether the body is read as text, as a form gives it. */
-  readonly form?: boolean | undefined
+  readonly form: boolean | undefined
+  /** Whether all that was sent was parsed here: it is plain data then. */
+  readonly parsed: boolean
 }
 
 /** Judges parts that are split already. */
 export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown> | Rejected {
-  const { name, endpoint, sent, only = partNames, form = false, parsed = false } = matter
-  const hasBody = only.includes('body') && takesBody(matter, run)
-  const input =
-    run.trace || form || only.length < partNames.length
-      ? interpretParts(endpoint, sent, run, hasBody, only, form)
-      : readerOf(endpoint)(sent, run, hasBody, parsed)
+  const { name, endpoint, sent, only } = matter
+  const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
+  const hot = !only && !matter.form && !run.trace
+  const input = hot
+    ? readerOf(endpoint)(sent, run, hasBody, matter.parsed)
+    : interpretParts(endpoint, sent, run, hasBody, only, matter.form)
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
-  step(run, 'read', run.faults)
-  step(run, 'shape', run.faults)
-
-  const root = rootOf(endpoint, matter.body)
-  runRules(
-    only === partNames
-      ? endpoint.rules
-      : endpoint.rules.filter(({ reads }) => reads.every((address) => only.includes(parseAddress(address)?.[0] as Part))),
-    { root, sent, input },
-    run,
-  )
+  if (run.trace) tellSteps(run)
+  const rules = !only
+    ? endpoint.rules
+    : endpoint.rules.filter(({ reads }) => reads.every((address) => only.includes(parseAddress(address)?.[0] as Part)))
+  if (rules.length > 0) runRules(rules, { root: rootOf(endpoint, matter.body), sent, input }, run)
   const { faults, beyond, trace } = run
   if (faults.length === 0)
     return trace ? { outcome: 'accepted', endpoint: name, input, trace } : { outcome: 'accepted', endpoint: name, input }
-  const ordered = inDeclaredOrder(root, faults)
+  const ordered = inDeclaredOrder(rootOf(endpoint, matter.body), faults)
   const stage = (['read', 'shape', 'rules'] as const).find((one) => faults.some((fault) => fault.stage === one)) ?? 'rules'
   return reject(name, ordered, { status: Math.min(...faults.map(statusOf)), stage, beyond, trace })
 }
 
-const step = (run: Run, stage: Stage, faults: readonly Fault[]) =>
-  run.trace?.steps.push({ stage, outcome: faults.some((fault) => fault.stage === stage) ? 'failed' : 'passed' })
+function tellSteps({ trace, faults }: Run): void {
+  for (const stage of ['read', 'shape'] as const)
+    trace?.steps.push({ stage, outcome: faults.some((fault) => fault.stage === stage) ? 'failed' : 'passed' })
+}
 
 /** Whether there is a body to read; where there is none or too many, that is told. */
 function takesBody({ sent, body }: Matter, run: Run): boolean {
@@ -75,13 +71,13 @@ function bodyFault(sent: unknown, body: Node | undefined): Unreadable['fault'] |
 }
 
 /** A missing field whose name came in another part says so. */
-function hint(fault: Fault, { endpoint, sent, hasHeader }: Matter): Fault {
+function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
   const [part, name, ...deeper] = fault.path
   if (fault.code !== 'missing' || typeof name !== 'string' || deeper.length > 0) return fault
   const elsewhere = partNames.find(
     (other) => other !== part && !(other !== 'body' && Object.hasOwn(endpoint[other].fields, name)) && isSent(sent[other], name),
   )
-  const found = elsewhere ?? (part !== 'header' && hasHeader?.(name.toLowerCase()) ? 'header' : undefined)
+  const found = elsewhere ?? (part !== 'header' && headers.some(([field]) => field === name.toLowerCase()) ? 'header' : undefined)
   return found ? { ...fault, variant: 'elsewhere', about: { elsewhere: formatAddress([found, name]) } } : fault
 }
 

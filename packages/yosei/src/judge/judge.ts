@@ -1,11 +1,11 @@
 /** The way of a request through the stages, to its verdict. */
 import { addFault, type Run, startRun } from '../compile/run.js'
-import type { Endpoint, EndpointNode, Endpoints, Intake, IntakeNode, Part } from '../declare/endpoint.js'
+import { type Endpoint, type EndpointNode, type Endpoints, type Intake, type IntakeNode, type Part, soleBody } from '../declare/endpoint.js'
 import type { Node } from '../declare/node.js'
 import { readJson } from '../read/json.js'
 import { layRoutes, match, type Routes } from '../read/match.js'
 import { readMediaType } from '../read/media-type.js'
-import { type Message, type RequestLike, toMessage } from '../read/message.js'
+import { type BrokenMessage, type Message, parseMessage, piecesOf, type RequestLike, receive } from '../read/message.js'
 import { headerValues, pathValues, queryValues } from '../read/values.js'
 import { check, Unreadable } from './check.js'
 import { type AcceptedVerdict, type Rejected, reject, type Verdict } from './verdict.js'
@@ -26,42 +26,44 @@ export interface JudgeOptions {
  * if (verdict.outcome === 'rejected') console.log(verdict.status, verdict.errorsByField)
  */
 export async function judge<E extends Endpoints>(app: Intake<E>, request: RequestLike, options: JudgeOptions = {}): Promise<Verdict<E>> {
-  const message = await toMessage(request)
-  if ('reason' in message) {
-    const fault = {
-      path: [message.line === 1 ? 'path' : 'header'],
-      stage: 'read',
-      code: 'bad_syntax',
-      variant: 'message',
-      about: { ...message },
-    } as const
-    return reject(undefined, [fault], { status: 400, stage: 'read' })
-  }
-  return judgeMessage(app as unknown as IntakeNode, message, options) as Verdict<E>
+  const message = typeof request === 'string' ? parseMessage(request) : 'target' in request ? piecesOf(request) : await receive(request)
+  return ('reason' in message ? rejectBroken(message) : judgeMessage(app as unknown as IntakeNode, message, options)) as Verdict<E>
+}
+
+function rejectBroken(message: BrokenMessage): Rejected {
+  const path = [message.line === 1 ? 'path' : 'header']
+  return reject(undefined, [{ path, stage: 'read', code: 'bad_syntax', variant: 'message', about: { ...message } }], {
+    status: 400,
+    stage: 'read',
+  })
 }
 
 /** The judgement of a request in its pieces. */
 export function judgeMessage(app: IntakeNode, message: Message, options: JudgeOptions): AcceptedVerdict<string, unknown> | Rejected {
   const run = start(options)
-  const [path = '', query = ''] = split(message.target, '?')
-  const found = match(routesOf(app), message.method, path)
-  if (!('endpoint' in found)) return unmatched(found.allowed, run)
-  const name = found.endpoint
-  const endpoint = app.endpoints[name] as EndpointNode
+  const { target, headers } = message
+  const question = target.indexOf('?')
+  const found = match(routesOf(app), message.method, question < 0 ? target : target.slice(0, question))
+  if ('allowed' in found) return unmatched(found.allowed, run)
+  const { name, endpoint, parameters } = found.destination
   run.trace?.steps.push({ stage: 'match', name, outcome: 'passed' })
 
-  const admitted = admit(name, endpoint, message, run)
-  if ('outcome' in admitted) return admitted
-  const { values, malformed } = queryValues(query, endpoint.query)
-  if (malformed) addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
+  const body = admit(endpoint, message)
+  run.trace?.steps.push({ stage: 'admit', outcome: body === notTaken ? 'failed' : 'passed' })
+  if (body === notTaken) return rejectMediaType(name, endpoint, message, run)
+  const query =
+    question < 0
+      ? undefined
+      : queryValues(target.slice(question + 1), endpoint.query, () =>
+          addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' }),
+        )
   const sent = {
-    path: pathValues(found.path, endpoint.path),
-    query: values,
-    header: headerValues(message.headers, endpoint.header),
-    body: readBody(message, admitted.body),
+    path: pathValues(parameters, found.segments, endpoint.path),
+    query,
+    header: headerValues(headers, endpoint.header),
+    body: readBody(message, body),
   }
-  const hasHeader = (name: string) => message.headers.some(([field]) => field === name)
-  return check({ name, endpoint, body: admitted.body, sent, hasHeader, parsed: true }, run)
+  return check({ name, endpoint, body, sent, headers, only: undefined, form: false, parsed: true }, run)
 }
 
 export interface JudgePartsOptions extends JudgeOptions {
@@ -84,22 +86,19 @@ export function judgeParts<I, S>(
 ): AcceptedVerdict<string, I> | Rejected {
   const node = endpoint as unknown as EndpointNode
   const name = `${node.method} ${node.template}`
-  const body = Object.values(node.body)[0]
-  return check({ name, endpoint: node, body, sent: parts, only, form: text }, start(options)) as AcceptedVerdict<string, I> | Rejected
+  const matter = { name, endpoint: node, body: soleBody(node), sent: parts, headers: [], only, form: text, parsed: false }
+  return check(matter, start(options)) as AcceptedVerdict<string, I> | Rejected
 }
 
-const start = ({ now, trace = false }: JudgeOptions) => startRun(now?.getTime() ?? Date.now(), trace)
+const start = ({ now, trace = false }: JudgeOptions) => startRun(now?.getTime(), trace)
 
 const kept = new WeakMap<IntakeNode, Routes>()
 function routesOf(app: IntakeNode): Routes {
-  const routes = kept.get(app) ?? layRoutes(app)
+  const known = kept.get(app)
+  if (known) return known
+  const routes = layRoutes(app)
   kept.set(app, routes)
   return routes
-}
-
-function split(text: string, at: string): [string, string?] {
-  const index = text.indexOf(at)
-  return index < 0 ? [text] : [text.slice(0, index), text.slice(index + 1)]
 }
 
 function unmatched(allowed: readonly string[], run: Run): Rejected {
@@ -108,25 +107,30 @@ function unmatched(allowed: readonly string[], run: Run): Rejected {
   return reject(undefined, [], { status: 405, stage: 'match', headers: { allow: allowed.join(', ') }, trace: run.trace })
 }
 
-/** Takes the media type, from the head alone: the declaration that the body has to meet, or the rejection. */
-function admit(name: string, endpoint: EndpointNode, { headers, body }: Message, run: Run): { readonly body: Node | undefined } | Rejected {
+const notTaken = Symbol('a media type that is not taken')
+function contentType({ headers }: Message): string | undefined {
+  for (const [field, value] of headers) if (field === 'content-type') return value
+  return undefined
+}
+
+/** Takes the media type, from the head alone: gives the declaration that the body has to meet. */
+function admit(endpoint: EndpointNode, message: Message): Node | undefined | typeof notTaken {
+  const sole = soleBody(endpoint)
+  if (message.body === null || message.body.length === 0 || !sole) return sole
+  const sent = contentType(message) ?? ''
+  if (Object.hasOwn(endpoint.body, sent)) return endpoint.body[sent]
+  const media = readMediaType(sent)
+  if (!media || !Object.hasOwn(endpoint.body, media.type)) return notTaken
+  const { charset = 'utf-8' } = media.parameters
+  return charset.toLowerCase() === 'utf-8' ? endpoint.body[media.type] : notTaken
+}
+
+function rejectMediaType(name: string, endpoint: EndpointNode, message: Message, run: Run): Rejected {
   const taken = Object.keys(endpoint.body)
-  const sent = headers.find(([field]) => field === 'content-type')?.[1]
-  const media = sent === undefined ? undefined : readMediaType(sent)
-  const charset = media?.parameters.charset
-  const known = media && Object.hasOwn(endpoint.body, media.type)
-  const needed = body !== null && body.length > 0 && taken.length > 0
-  const fits = !needed || (known && (charset === undefined || charset.toLowerCase() === 'utf-8'))
-  run.trace?.steps.push({ stage: 'admit', outcome: fits ? 'passed' : 'failed' })
-  if (fits) return { body: known ? endpoint.body[media.type] : Object.values(endpoint.body)[0] }
-  const fault = {
-    path: ['header', 'content-type'],
-    stage: 'admit',
-    code: 'wrong_media_type',
-    limit: taken,
-    ...(known ? { variant: 'charset' } : {}),
-    ...(sent === undefined ? {} : { sent }),
-  } as const
+  const sent = contentType(message)
+  const type = readMediaType(sent ?? '')?.type
+  const variant = type !== undefined && taken.includes(type) ? 'charset' : undefined
+  const fault = { path: ['header', 'content-type'], stage: 'admit', code: 'wrong_media_type', limit: taken, variant, sent } as const
   return reject(name, [fault], { status: 415, stage: 'admit', headers: { accept: taken.join(', ') }, trace: run.trace })
 }
 

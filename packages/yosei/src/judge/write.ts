@@ -1,7 +1,7 @@
 /** Requests written from typed values: the inverse of reading. */
 import { encode } from '../compile/encode.js'
 import type { Fault } from '../compile/run.js'
-import type { Endpoint, EndpointNode } from '../declare/endpoint.js'
+import { type Endpoint, type EndpointNode, soleBody } from '../declare/endpoint.js'
 import { type ListNode, type Node, sentShape, type TupleNode } from '../declare/node.js'
 import { judgeMessage } from './judge.js'
 import { type Rejected, reject } from './verdict.js'
@@ -43,7 +43,7 @@ export function write<I, S>(endpoint: Endpoint<I, S>, base: string, sent: S | I)
   const headers = textsOf('header', (_, value) => joined(value, ', ', headerText))
   const segments = node.segments.map((segment) => (typeof segment === 'string' ? segment : (path.get(segment.name) ?? '')))
   const target = `/${segments.join('/')}${query.length > 0 ? `?${query.map(([, pairs]) => pairs).join('&')}` : ''}`
-  const body = Object.values(node.body)[0]
+  const body = soleBody(node)
   const json = body && parts.body !== undefined ? JSON.stringify(encode(body, parts.body)) : undefined
   const lines: [string, string][] = json === undefined ? headers : [...headers, ['content-type', Object.keys(node.body)[0] as string]]
 

@@ -1,23 +1,30 @@
 /** Which endpoint a method and a raw path mean. */
-import type { IntakeNode } from '../declare/endpoint.js'
-import { decodePercent, malformed } from './percent.js'
+import type { EndpointNode, IntakeNode } from '../declare/endpoint.js'
+import { decodePercent } from './percent.js'
 
+/** What a method means at the end of a template, with the names of the template's parameters in their order. */
+interface Destination {
+  readonly name: string
+  readonly endpoint: EndpointNode
+  readonly parameters: readonly string[]
+}
 interface Junction {
   readonly literal: Map<string, Junction>
+  /** The same in a row. */
+  readonly literals: { readonly text: string; readonly next: Junction }[]
   parameter?: Junction
-  /** By method: the endpoint, and the names of its parameters in the order of the path. */
-  readonly endpoints: Map<string, { readonly endpoint: string; readonly parameters: readonly string[] }>
+  readonly methods: Map<string, Destination>
 }
-/** The templates of an intake, as a tree of path segments. */
+/** The templates of an intake, as a tree of path segments: a match costs by the depth of the path, not by their number. */
 export type Routes = Junction
 
 export interface Match {
-  readonly endpoint: string
+  readonly destination: Destination
   /** The raw segments of the path's parameters. */
-  readonly path: { readonly [name: string]: string }
+  readonly segments: readonly string[]
 }
 
-const junction = (): Junction => ({ literal: new Map(), endpoints: new Map() })
+const junction = (): Junction => ({ literal: new Map(), literals: [], methods: new Map() })
 
 export function layRoutes(app: IntakeNode): Routes {
   const root = junction()
@@ -27,13 +34,15 @@ export function layRoutes(app: IntakeNode): Routes {
       let next = typeof segment === 'string' ? at.literal.get(segment) : at.parameter
       if (!next) {
         next = junction()
-        if (typeof segment === 'string') at.literal.set(segment, next)
-        else at.parameter = next
+        if (typeof segment === 'string') {
+          at.literal.set(segment, next)
+          at.literals.push({ text: segment, next })
+        } else at.parameter = next
       }
       at = next
     }
     const parameters = endpoint.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
-    at.endpoints.set(endpoint.method, { endpoint: name, parameters })
+    at.methods.set(endpoint.method, { name, endpoint, parameters })
   }
   return root
 }
@@ -44,35 +53,58 @@ export function layRoutes(app: IntakeNode): Routes {
  * @returns the match, or the methods that the path's templates take: none where no template matches the path.
  */
 export function match(routes: Routes, method: string, path: string): Match | { readonly allowed: readonly string[] } {
-  const segments = path === '/' ? [] : path.slice(1).split('/')
-  const allowed = new Set<string>()
-  const values: string[] = []
+  const segments: string[] = []
+  const destination = path.charCodeAt(0) === 47 ? descend(routes, method, path, 1, segments, path.includes('%')) : undefined
+  return destination ? { destination, segments } : { allowed: allowedAt(routes, path) }
+}
 
-  function descend(at: Junction, depth: number): Match | undefined {
-    if (depth === segments.length) {
-      const found = at.endpoints.get(method) ?? (method === 'HEAD' ? at.endpoints.get('GET') : undefined)
-      if (found)
-        return {
-          endpoint: found.endpoint,
-          path: Object.fromEntries(found.parameters.map((name, index) => [name, values[index] as string])),
-        }
-      for (const one of at.endpoints.keys()) allowed.add(one)
-      return undefined
-    }
-    const raw = segments[depth] as string
-    const segment = decodePercent(raw)
-    const literal = segment === malformed ? undefined : at.literal.get(segment)
-    const through = literal && descend(literal, depth + 1)
-    if (through || !at.parameter || segment === '' || segment === '.' || segment === '..') return through
-    values.push(raw)
-    const found = descend(at.parameter, depth + 1)
-    values.pop()
-    return found
+/** Goes on from where a segment of the path starts; one past its end where it has ended. */
+function descend(at: Junction, method: string, path: string, from: number, segments: string[], encoded: boolean): Destination | undefined {
+  if (from > path.length || path.length === 1) return at.methods.get(method) ?? (method === 'HEAD' ? at.methods.get('GET') : undefined)
+  const slash = path.indexOf('/', from)
+  const end = slash < 0 ? path.length : slash
+  const literal = encoded ? decodedLiteral(at, path.slice(from, end)) : rawLiteral(at, path, from, end)
+  const through = literal && descend(literal, method, path, end + 1, segments, encoded)
+  if (through || !at.parameter) return through
+  const raw = path.slice(from, end)
+  if (!canFill(encoded ? decodePercent(raw) : raw)) return undefined
+  segments.push(raw)
+  const reached = descend(at.parameter, method, path, end + 1, segments, encoded)
+  if (!reached) segments.pop()
+  return reached
+}
+
+/** Few literals are compared in place; among many, the segment is looked up. */
+const few = 4
+function rawLiteral({ literal, literals }: Junction, path: string, from: number, end: number): Junction | undefined {
+  if (literals.length > few) return literal.get(path.slice(from, end))
+  for (let i = 0; i < literals.length; i++) {
+    const { text, next } = literals[i] as (typeof literals)[number]
+    if (text.length === end - from && path.startsWith(text, from)) return next
   }
+  return undefined
+}
 
-  const found = path.startsWith('/') ? descend(routes, 0) : undefined
-  if (found) return found
+function decodedLiteral({ literal }: Junction, raw: string): Junction | undefined {
+  const segment = decodePercent(raw)
+  return typeof segment === 'string' ? literal.get(segment) : undefined
+}
+
+/** A parameter is never empty, nor a dot segment (RFC 3986, section 3.3), however it is encoded. */
+const canFill = (segment: ReturnType<typeof decodePercent>) => segment !== '' && segment !== '.' && segment !== '..'
+
+/** The methods of all templates that match a path. */
+function allowedAt(routes: Routes, path: string): string[] {
+  const segments = path === '/' ? [] : path.split('/').slice(1).map(decodePercent)
+  let reached = path.startsWith('/') ? [routes] : []
+  for (const segment of segments) {
+    reached = reached.flatMap(({ literal, parameter }) => [
+      ...(typeof segment === 'string' && literal.has(segment) ? [literal.get(segment) as Junction] : []),
+      ...(parameter && canFill(segment) ? [parameter] : []),
+    ])
+  }
+  const allowed = new Set(reached.flatMap(({ methods }) => [...methods.keys()]))
   if (allowed.has('GET')) allowed.add('HEAD')
   if (allowed.size > 0) allowed.add('OPTIONS')
-  return { allowed: [...allowed].sort() }
+  return [...allowed].sort()
 }

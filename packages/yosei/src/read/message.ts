@@ -18,16 +18,16 @@ export interface BrokenMessage {
   readonly reason: string
 }
 
+/** A request in its pieces, as a program has them. */
+export interface Pieces {
+  readonly method: string
+  readonly target: string
+  readonly headers?: Iterable<readonly [string, string]> | { readonly [name: string]: string | readonly string[] }
+  readonly body?: string | Uint8Array | null
+}
+
 /** An HTTP/1.1 request message as text, or a fetch Request, or its pieces. */
-export type RequestLike =
-  | Request
-  | string
-  | {
-      readonly method: string
-      readonly target: string
-      readonly headers?: Iterable<readonly [string, string]> | { readonly [name: string]: string | readonly string[] }
-      readonly body?: string | Uint8Array | null
-    }
+export type RequestLike = Request | string | Pieces
 
 const token = "[!#$%&'*+.^_`|~0-9A-Za-z-]+"
 const requestLine = new RegExp(`^(${token}) (\\S+) HTTP/1\\.[01]$`)
@@ -73,18 +73,35 @@ function originForm(target: string): string {
   return rest === target || rest.startsWith('/') ? rest : `/${rest}`
 }
 
-/** Takes a request apart, whatever form it has; the body of a fetch Request is consumed. */
-export async function toMessage(request: RequestLike): Promise<Message | BrokenMessage> {
-  if (typeof request === 'string') return parseMessage(request)
-  if (request instanceof Request) {
-    const { pathname, search } = new URL(request.url)
-    const body = request.body === null ? null : new Uint8Array(await request.arrayBuffer())
-    return { method: request.method, target: pathname + search, headers: [...request.headers], body }
+/** The pieces of a request that has no body to wait for: every form but a fetch Request. */
+export function piecesOf({ method, target, headers, body = null }: Pieces): Message {
+  return { method, target: target.startsWith('/') ? target : originForm(target), headers: linesOf(headers), body }
+}
+
+function linesOf(headers: Pieces['headers'] = {}): [string, string][] {
+  const lines: [string, string][] = []
+  const add = (name: string, value: string | readonly string[]) => {
+    const field = lowerCase(name)
+    if (typeof value === 'string') lines.push([field, value])
+    else for (const one of value) lines.push([field, one])
   }
-  const { headers = [] } = request
-  const pairs: Iterable<readonly [string, string | readonly string[]]> = Symbol.iterator in headers ? headers : Object.entries(headers)
-  const lines = [...pairs].flatMap(([name, value]) =>
-    (typeof value === 'string' ? [value] : value).map((one): [string, string] => [name.toLowerCase(), one]),
-  )
-  return { method: request.method, target: originForm(request.target), headers: lines, body: request.body ?? null }
+  if (Symbol.iterator in headers) for (const [name, value] of headers) add(name, value)
+  else for (const name in headers) if (Object.hasOwn(headers, name)) add(name, headers[name] as string | readonly string[])
+  return lines
+}
+
+/** Names mostly come in lower case already. */
+function lowerCase(name: string): string {
+  for (let i = 0; i < name.length; i++) {
+    const code = name.charCodeAt(i)
+    if ((code >= 65 && code <= 90) || code > 127) return name.toLowerCase()
+  }
+  return name
+}
+
+/** The pieces of a fetch Request; its body is consumed. */
+export async function receive(request: Request): Promise<Message> {
+  const { pathname, search } = new URL(request.url)
+  const body = request.body === null ? null : new Uint8Array(await request.arrayBuffer())
+  return { method: request.method, target: pathname + search, headers: [...request.headers], body }
 }

@@ -1,25 +1,39 @@
 /** The texts of a request's parts, by name, as their declarations carry them: OpenAPI's styles, split before decoding. */
 import { type ListNode, type Node, type RecordNode, sentShape, type TupleNode } from '../declare/node.js'
+import { put } from './own.js'
 import { type Decoded, decodePercent, malformed } from './percent.js'
 
 /** The values of a part: a text for a name that came once, a list for one that came again or carries several. */
 export type Values = { [name: string]: unknown }
 
-const isList = (node: Node | undefined): node is ListNode | TupleNode => node?.kind === 'list' || node?.kind === 'tuple'
+const isList = (node: Node | undefined): node is ListNode | TupleNode =>
+  node !== undefined && (node.kind === 'list' || node.kind === 'tuple')
 const shapeOf = ({ fields }: RecordNode, name: string) => (Object.hasOwn(fields, name) ? sentShape(fields[name] as Node) : undefined)
 
-/** One text for a name that came once, all of them for one that came again; a list's elements stay a list, but for one empty text. */
-const gather = (texts: readonly unknown[], shape: Node | undefined) =>
-  texts.length === 1 && (!isList(shape) || texts[0] === '') ? texts[0] : texts
+interface Carried {
+  readonly name: string
+  /** Whether the value is a list, whose elements are joined by commas (`simple`). */
+  readonly isList: boolean
+}
+const carried = new WeakMap<RecordNode, readonly Carried[]>()
 
-/** The raw segments of the path's parameters; a list's elements are joined by commas (`simple`). */
-export function pathValues(raw: { readonly [name: string]: string }, declared: RecordNode): Values {
-  return Object.fromEntries(
-    Object.entries(raw).map(([name, segment]) => [
-      name,
-      isList(shapeOf(declared, name)) ? segment.split(',').map(decodePercent) : decodePercent(segment),
-    ]),
-  )
+/** How path and header carry each declared field: found out once. */
+function carriedBy(declared: RecordNode): readonly Carried[] {
+  const known = carried.get(declared)
+  if (known) return known
+  const made = Object.entries(declared.fields).map(([name, field]) => ({ name, isList: isList(sentShape(field)) }))
+  carried.set(declared, made)
+  return made
+}
+
+/** The path's parameters, from their raw segments. `names` are in the order of the template. */
+export function pathValues(names: readonly string[], segments: readonly string[], declared: RecordNode): Values {
+  const values: Values = {}
+  for (const { name, isList } of carriedBy(declared)) {
+    const segment = segments[names.indexOf(name)] as string
+    put(values, name, isList ? segment.split(',').map(decodePercent) : decodePercent(segment))
+  }
+  return values
 }
 
 const separators = { form: /,/, spaceDelimited: /%20|\+/, pipeDelimited: /\||%7c/i }
@@ -30,63 +44,68 @@ function separatorOf(node: ListNode | TupleNode): RegExp | undefined {
   return explode ? undefined : separators[style]
 }
 
-const decode = (text: string): Decoded => decodePercent(text.replaceAll('+', ' '))
+const decode = (text: string): Decoded => decodePercent(text.includes('+') ? text.replaceAll('+', ' ') : text)
 const deep = /^([^[\]]+)\[([^[\]]*)\]$/
 
-/** The pairs of a query, with `+` for a blank; `malformed` where a name could not be decoded. */
-export function queryValues(query: string, declared: RecordNode): { readonly values: Values; readonly malformed: boolean } {
-  const sent = new Map<string, unknown[]>()
-  const objects = new Map<string, Map<string, unknown[]>>()
-  let broken = false
-  for (const pair of query === '' ? [] : query.split('&')) {
-    if (pair === '') continue
-    const equals = pair.indexOf('=')
-    const name = decode(equals < 0 ? pair : pair.slice(0, equals))
-    if (name === malformed) {
-      broken = true
-      continue
+/** The pairs of a query, with `+` for a blank; `undefined` where there are none. Names that cannot be decoded are told. */
+export function queryValues(query: string, declared: RecordNode, tellMalformed: () => void): Values | undefined {
+  if (query === '') return undefined
+  const values: Values = {}
+  for (let start = 0; start <= query.length; ) {
+    const ampersand = query.indexOf('&', start)
+    const end = ampersand < 0 ? query.length : ampersand
+    if (end > start) {
+      const sign = query.indexOf('=', start)
+      const equals = sign < 0 || sign > end ? end : sign
+      const name = decode(query.slice(start, equals))
+      if (name === malformed) tellMalformed()
+      else addPair(values, name, equals === end ? undefined : query.slice(equals + 1, end), declared)
     }
-    const raw = equals < 0 ? undefined : pair.slice(equals + 1)
-    const [, whole, key] = deep.exec(name) ?? []
-    const holder = whole === undefined ? undefined : shapeOf(declared, whole)
-    if (holder && (holder.kind === 'record' || holder.kind === 'table')) {
-      const names = objects.get(whole as string) ?? new Map<string, unknown[]>()
-      objects.set(whole as string, names)
-      add(names, key as string, raw, memberOf(holder, key as string))
-    } else add(sent, name, raw, shapeOf(declared, name))
+    start = end + 1
   }
-  const gathered = (names: ReadonlyMap<string, unknown[]>, shape: (name: string) => Node | undefined) =>
-    Object.fromEntries([...names].map(([name, texts]) => [name, gather(texts, shape(name))]))
-  const values = gathered(sent, (name) => shapeOf(declared, name))
-  const deeper = [...objects].map(([name, names]) => [name, gathered(names, (key) => memberOf(shapeOf(declared, name), key))])
-  return { values: { ...values, ...Object.fromEntries(deeper) }, malformed: broken }
+  return values
 }
 
-/** The declaration of a name inside a record or table of the query. */
-function memberOf(holder: Node | undefined, key: string): Node | undefined {
-  if (holder?.kind === 'table') return sentShape(holder.value)
-  return holder?.kind === 'record' ? shapeOf(holder, key) : undefined
+function addPair(values: Values, name: string, raw: string | undefined, declared: RecordNode): void {
+  const [, whole = '', key = ''] = (name.includes('[') && deep.exec(name)) || []
+  const holder = whole === '' ? undefined : shapeOf(declared, whole)
+  if (holder?.kind !== 'record' && holder?.kind !== 'table') {
+    add(values, name, raw, shapeOf(declared, name))
+    return
+  }
+  if (!Object.hasOwn(values, whole)) put(values, whole, {})
+  const object = values[whole]
+  const member = holder.kind === 'table' ? sentShape(holder.value) : shapeOf(holder, key)
+  // Where the name came without brackets too, it is no object: the field says so.
+  if (typeof object === 'object' && !Array.isArray(object)) add(object as Values, key, raw, member)
 }
 
-/** Adds a value to those of its name. A bare name, without `=`, is a flag that is up, or an empty text. */
-function add(values: Map<string, unknown[]>, name: string, raw: string | undefined, shape: Node | undefined): void {
+/** Adds what a raw value carries to what came under its name. A bare name, without `=`, is a flag that is up, or an empty text. */
+function add(values: Values, name: string, raw: string | undefined, shape: Node | undefined): void {
   const separator = isList(shape) ? separatorOf(shape) : undefined
-  const texts =
-    raw === undefined ? [shape?.kind === 'flag' ? 'true' : ''] : separator && raw !== '' ? raw.split(separator).map(decode) : [decode(raw)]
-  const all = values.get(name)
-  if (all) all.push(...texts)
-  else values.set(name, texts)
+  const sent =
+    raw === undefined ? (shape?.kind === 'flag' ? 'true' : '') : separator && raw !== '' ? raw.split(separator).map(decode) : decode(raw)
+  if (!Object.hasOwn(values, name)) put(values, name, isList(shape) && sent !== '' && !Array.isArray(sent) ? [sent] : sent)
+  else put(values, name, [values[name], sent].flat())
 }
 
 /** The declared header fields; the lines of a list are joined and split at commas (RFC 9110, section 5.6.1). */
 export function headerValues(headers: readonly (readonly [string, string])[], declared: RecordNode): Values {
   const values: Values = {}
-  for (const name of Object.keys(declared.fields)) {
-    const lines = headers.filter(([field]) => field === name).map(([, value]) => value)
-    if (lines.length === 0) continue
-    values[name] = isList(shapeOf(declared, name))
-      ? lines.flatMap((line) => line.split(',').map((one) => one.trim())).filter((one) => one !== '')
-      : gather(lines, undefined)
+  for (const { name, isList } of carriedBy(declared)) {
+    let sent: string | string[] | undefined
+    for (let i = 0; i < headers.length; i++) {
+      const line = headers[i] as readonly [string, string]
+      if (line[0] === name) sent = sent === undefined ? line[1] : [sent, line[1]].flat()
+    }
+    if (sent !== undefined) put(values, name, isList ? elementsOf(sent) : sent)
   }
   return values
 }
+
+const elementsOf = (lines: string | string[]) =>
+  [lines]
+    .flat()
+    .flatMap((line) => line.split(','))
+    .map((one) => one.trim())
+    .filter((one) => one !== '')
