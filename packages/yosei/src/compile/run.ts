@@ -79,8 +79,8 @@ const mostFaults = 1000
 const mostReadings = 10_000
 
 export function addFault(run: Run, fault: Fault): void {
+  if (run.faults === noFaults) run.faults = []
   if (run.faults.length === mostFaults) run.beyond++
-  else if (run.faults.length === 0) run.faults = [fault]
   else run.faults.push(fault)
 }
 

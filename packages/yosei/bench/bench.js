@@ -1,0 +1,151 @@
+/**
+ * Measures the engine against code written by hand and against `JSON.parse`, in one run: each round measures every case
+ * once, and a ratio is the median of the rounds' ratios. Prints each ratio beside its bound, writes results.json, and
+ * exits with 1 where one is over its bound. It is run without V8's pretenuring, which takes a loop of a benchmark, where
+ * results outlive many collections, for a service, and moves this or that case to slower memory by chance.
+ */
+import { writeFileSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import { do_not_optimize, measure } from 'mitata'
+import { endpoint, intake, judge, record, text } from 'yosei'
+import { interpretParts, readerOf } from '../dist/compile/engine.js'
+import { startRun } from '../dist/compile/run.js'
+import { layRoutes, match } from '../dist/read/match.js'
+import { byHand } from './by-hand.js'
+import { cases } from './reference.js'
+
+const rounds = Number(process.env.BENCH_ROUNDS ?? 15)
+const median = (values) => [...values].sort((a, b) => a - b)[values.length >> 1]
+
+/** Nanoseconds of each round, by name. Asynchronous functions are measured in batches, so that waiting counts once. */
+async function interleave(functions) {
+  const times = Object.fromEntries(Object.keys(functions).map((name) => [name, []]))
+  for (let round = -1; round < rounds; round++) {
+    for (const [name, run] of Object.entries(functions)) {
+      const { p50 } = await measure(run, { min_cpu_time: 40e6, min_samples: 12 })
+      // The first round warms up.
+      if (round >= 0) times[name].push(p50)
+    }
+  }
+  return times
+}
+
+const results = []
+/** Notes a ratio of two cases; without a bound it is only reported. */
+function note(name, times, above, below, bound) {
+  const value = median(times[above].map((time, round) => time / times[below][round]))
+  results.push({ name, value: Number(value.toFixed(3)), bound: bound ?? null, within: bound === undefined ? null : value <= bound })
+}
+const figures = {}
+
+for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.entries()) {
+  // The body alone, as the code by hand has it.
+  const solo = endpoint('POST /', { body: declared.body['application/json'] })
+  const [json, good, bad] = [JSON.stringify(body), JSON.parse(JSON.stringify(body)), JSON.parse(JSON.stringify(wrong))]
+  const read = readerOf(solo)
+  const app = intake({ endpoints: { declared } })
+  const pieces = { method: declared.method, target, headers: { 'content-type': 'application/json', 'x-team': 'nebula' }, body: json }
+  const url = `http://observatory.example${target}`
+  const hand = byHand[index]
+  const times = await interleave({
+    'JSON.parse': () => do_not_optimize(JSON.parse(json)),
+    'by hand': () => do_not_optimize(hand(good)),
+    compiled: () => do_not_optimize(read({ body: good }, startRun(), true, true)),
+    interpreted: () => do_not_optimize(interpretParts(solo, { body: good }, startRun(), true)),
+    'by hand, rejected': () => do_not_optimize(hand(bad)),
+    'compiled, rejected': () => do_not_optimize(read({ body: bad }, startRun(), true, true)),
+    'interpreted, rejected': () => do_not_optimize(interpretParts(solo, { body: bad }, startRun(), true)),
+    'URL and JSON.parse': async () => do_not_optimize([new URL(url), JSON.parse(json)]),
+    judge: async () => do_not_optimize(await judge(app, pieces)),
+  })
+  const small = index === 0
+  note(`check ÷ by hand, ${name}`, times, 'compiled', 'by hand', 1.05)
+  note(`check ÷ JSON.parse, ${name}`, times, 'compiled', 'JSON.parse', small ? undefined : 0.3)
+  note(`rejected ÷ accepted, ${name}`, times, 'compiled, rejected', 'compiled', 2)
+  note(`judge ÷ (URL + JSON.parse), ${name}`, times, 'judge', 'URL and JSON.parse', small ? undefined : 1.5)
+  note(`interpreted ÷ compiled, ${name}`, times, 'interpreted', 'compiled')
+  figures[name] = {
+    bytes: json.length,
+    nanoseconds: Object.fromEntries(Object.entries(times).map(([key, all]) => [key, Math.round(median(all))])),
+    allocatedBytes: await allocated(() => judge(app, pieces)),
+  }
+}
+
+/** Bytes that one call allocates: the least of some batches, since a collection inside a batch hides what came before it. */
+async function allocated(run) {
+  const batch = 200
+  const seen = []
+  for (let i = 0; i < 40; i++) {
+    const before = process.memoryUsage().heapUsed
+    for (let j = 0; j < batch; j++) await run()
+    seen.push((process.memoryUsage().heapUsed - before) / batch)
+  }
+  return Math.round(median(seen.filter((bytes) => bytes > 0)))
+}
+
+const routes = Object.fromEntries(
+  [10, 1000].map((count) => {
+    const names = Array.from({ length: count }, (_, n) => `part-${n}`)
+    const endpoints = Object.fromEntries(
+      names.map((name) => [name, endpoint(`GET /teams/{team}/${name}/{id}`, { path: { team: text(), id: text() } })]),
+    )
+    return [
+      count,
+      {
+        tree: layRoutes(intake({ endpoints })),
+        targets: Array.from({ length: 10 }, (_, n) => `/teams/nebula/${names[Math.floor((n * count) / 10)]}/17`),
+      },
+    ]
+  }),
+)
+const matchAll =
+  ({ tree, targets }) =>
+  () => {
+    for (const target of targets) do_not_optimize(match(tree, 'GET', target))
+  }
+const matching = await interleave({ 10: matchAll(routes[10]), 1000: matchAll(routes[1000]) })
+note('matching among 1,000 ÷ among 10', matching, '1000', '10', 1.5)
+
+const first = []
+for (let i = 0; i < 60; i++) {
+  const { endpoint: declared, target, body } = cases[1]
+  const { template, path, query, header } = declared
+  const again = endpoint(`POST ${template}`, {
+    path: path.fields,
+    query: query.fields,
+    header: header.fields,
+    body: record(declared.body['application/json'].fields),
+  })
+  const app = intake({ endpoints: { again } })
+  const pieces = { method: 'POST', target, headers: { 'content-type': 'application/json', 'x-team': 'nebula' }, body: JSON.stringify(body) }
+  const start = performance.now()
+  await judge(app, pieces)
+  first.push(performance.now() - start)
+}
+// The very first of a process also loads what is shared by all.
+const [cold] = first
+results.push({ name: 'first judgement of an endpoint, ms', value: Number(median(first).toFixed(3)), bound: 2, within: median(first) <= 2 })
+figures.firstJudgement = { milliseconds: { median: Number(median(first).toFixed(3)), firstOfTheProcess: Number(cold.toFixed(3)) } }
+
+const shown = results.map(({ name, value, bound, within }) => [
+  name,
+  value.toFixed(3),
+  bound === null ? '' : `≤ ${bound}`,
+  within === null ? '' : within ? 'within' : 'OVER',
+])
+const widths = [0, 1, 2].map((column) => Math.max(...shown.map((row) => row[column].length)))
+for (const [name, value, bound, within] of shown)
+  console.log(`${name.padEnd(widths[0])}  ${value.padStart(widths[1])}  ${bound.padEnd(widths[2])}  ${within}`)
+for (const [name, { bytes, nanoseconds, allocatedBytes }] of Object.entries(figures)) {
+  if (nanoseconds)
+    console.log(
+      `\n${name} (${bytes} bytes), nanoseconds: ${Object.entries(nanoseconds)
+        .map(([key, time]) => `${key} ${time}`)
+        .join(', ')}; a judgement allocates ${allocatedBytes} bytes`,
+    )
+}
+writeFileSync(
+  fileURLToPath(new URL('results.json', import.meta.url)),
+  `${JSON.stringify({ ratios: results, figures, node: process.version }, null, 2)}\n`,
+)
+process.exitCode = results.some(({ within }) => within === false) ? 1 : 0
