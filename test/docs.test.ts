@@ -24,15 +24,19 @@ interface Snippet {
 }
 const snippets: Snippet[] = pages.flatMap((page) =>
   fromMarkdown(readFileSync(join(root, page), 'utf8')).children.flatMap((node) =>
-    node.type === 'code' && node.lang && ['ts', 'sh'].includes(node.lang)
+    node.type === 'code' && node.lang && ['ts', 'sh', 'js'].includes(node.lang)
       ? [{ name: `${page}-${node.position?.start.line}`.replaceAll('/', '-'), language: node.lang, code: node.value }]
       : [],
   ),
 )
-/** A snippet that imports nothing goes on where the one before it ended. */
-const modules: Snippet[] = []
-for (const snippet of snippets.filter(({ language }) => language === 'ts')) {
+/** A snippet that imports nothing goes on where the one before it ended; JavaScript is what that one prints. */
+const modules: (Snippet & { readonly printed?: string })[] = []
+for (const snippet of snippets.filter(({ language }) => language !== 'sh')) {
   const last = modules.at(-1)
+  if (last && snippet.language === 'js') {
+    modules[modules.length - 1] = { ...last, printed: snippet.code }
+    continue
+  }
   if (last && !snippet.code.startsWith('import ')) modules[modules.length - 1] = { ...last, code: `${last.code}\n${snippet.code}` }
   else modules.push(snippet)
 }
@@ -66,7 +70,7 @@ test('the snippets compile', () => {
   expect(status).toBe(0)
 })
 
-test.each(modules)('$name holds', async ({ name, code }) => {
+test.each(modules)('$name holds', async ({ name, code, printed }) => {
   expect(claims(code).split('.claim(').length).toBe(code.split('// →').length)
   const module = join(folder, `${name}.mjs`)
   writeFileSync(
@@ -74,7 +78,8 @@ test.each(modules)('$name holds', async ({ name, code }) => {
     transformSync(claims(code), { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }).code,
   )
   const program = `globalThis.claim = (came, wanted) => { const shown = typeof came === 'string' ? came : JSON.stringify(came, (_, one) => (typeof one === 'bigint' ? one + 'n' : one)); if (shown !== wanted) throw new Error('wanted ' + wanted + ', came ' + shown) }\nawait import(${JSON.stringify(pathToFileURL(module).href)})`
-  execFileSync(process.execPath, ['--input-type=module', '-e', program], { cwd: root, stdio: 'pipe' })
+  const output = execFileSync(process.execPath, ['--input-type=module', '-e', program], { cwd: root, stdio: 'pipe', encoding: 'utf8' })
+  if (printed !== undefined) expect(output.trim()).toBe(printed)
 })
 
 // The two commands of the README are what starts these tests, and the demonstration has a test of its own.

@@ -5,6 +5,7 @@ import { Failure } from './failure.js'
 import { findSamples } from './find.js'
 import { loadIntake } from './load.js'
 import { printJson, printText } from './print.js'
+import { showEndpoint } from './show.js'
 
 const program = new Command('yosei')
   .description('Judges HTTP requests by their declaration.')
@@ -22,6 +23,16 @@ program
     const checked = await checkSamples(await loadIntake(file), samples)
     process.stdout.write(`${format === 'json' ? printJson(checked) : printText(checked)}\n`)
     process.exitCode = count(checked).notAsExpected > 0 ? 1 : 0
+  })
+
+program
+  .command('show')
+  .description('Shows an endpoint: its description as JSON, or the code that is made for it.')
+  .argument('<intake>', 'the module whose default export is the intake (TypeScript or JavaScript)')
+  .argument('<endpoint>', 'the name of the endpoint in the intake')
+  .option('--code', 'print the generated code')
+  .action(async (file: string, name: string, { code = false }: { code?: boolean }) => {
+    process.stdout.write(`${showEndpoint(await loadIntake(file), name, code)}\n`)
   })
 
 try {

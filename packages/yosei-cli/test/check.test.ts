@@ -167,6 +167,21 @@ ${quoted(http('PUT /things/1 HTTP/1.1\nContent-Type: application/json\n\n{\n  "a
   })
 })
 
+test('an endpoint is shown as its description, or as the code that is made for it', () => {
+  const description = JSON.parse(yosei(['show', 'examples/observatory/intake.ts', 'changeSession']).stdout)
+  expect(description).toMatchObject({
+    name: 'changeSession',
+    method: 'PATCH',
+    path: { sessionId: { kind: 'text' } },
+    rules: [{ rule: 'equal', words: 'body.sessionId must be the same as path.sessionId' }, {}, {}],
+  })
+  const { status, stdout } = yosei(['show', 'examples/observatory/intake.ts', 'bookSession', '--code'])
+  expect([status, stdout.match(/^return function read_bookSession\(/gm)?.length]).toEqual([0, 1])
+  expect(stdout).toContain('// "body.exposures[].seconds"')
+  const { status: failed, stderr } = yosei(['show', 'examples/observatory/intake.ts', 'bookSesion'])
+  expect([failed, stderr]).toEqual([2, 'yosei: bookSesion: the intake has no endpoint of this name; the nearest is bookSession\n'])
+})
+
 describe('when the command cannot run, it says where and what to do, in one line, with exit code 2', () => {
   const book = http('GET / HTTP/1.1')
   test.each<[string, { [name: string]: string }, string[], RegExp]>([

@@ -1,4 +1,5 @@
 export { answer, type Problem } from './answer/problem.js'
+export { codeOf } from './compile/compiler.js'
 export type { Reading, Stage, Step } from './compile/run.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './declare/address.js'
 export {

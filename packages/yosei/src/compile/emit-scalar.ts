@@ -86,8 +86,10 @@ function emitText(writer: Writer, node: TextNode, read: string, source: Source):
   if (node.length) {
     const [least, most] = [Number(node.length[0]), Number(node.length[1])]
     // A code point is one or two UTF-16 units, so most lengths are known without counting.
-    if (least === 1) tests.push(`${text} !== ""`)
-    else if (least > 1) tests.push(`(${text}.length >= ${2 * least} || codePoints(${text}) >= ${least})`)
+    if (least === 1) {
+      if (!tests.includes(`${text} !== ""`)) tests.push(`${text} !== ""`)
+    }
+    if (least > 1) tests.push(`(${text}.length >= ${2 * least} || codePoints(${text}) >= ${least})`)
     if (most < Number.POSITIVE_INFINITY) tests.push(`(${text}.length <= ${most} || codePoints(${text}) <= ${most})`)
   }
   if (node.pattern) tests.push(`${writer.bind(node.pattern)}.test(${text})`)

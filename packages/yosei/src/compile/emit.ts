@@ -203,7 +203,7 @@ function emitRecord({ writer, read, place }: Whole, node: RecordNode, implied: r
     ...implied.map(([tag, value]) => `${key(tag)}: ${quote(value)}`),
     ...always.map(([name, , value]) => `${key(name)}: ${value}`),
   ]
-  writer.line(`const ${made} = { ${literal.join(', ')} }`)
+  writer.line(`const ${made} = ${literal.length > 0 ? `{ ${literal.join(', ')} }` : '{}'}`)
   for (const [name, field, value] of values.slice(always.length)) {
     const add = name === '__proto__' ? `put(${made}, ${quote(name)}, ${value})` : `${made}${access(name)} = ${value}`
     writer.line(mayBeAbsent(field) ? `if (${value} !== undefined) ${add}` : add)

@@ -174,15 +174,13 @@ function readDurationField(node: DurationNode, value: unknown, run: Run): number
 }
 
 function readChoice(node: ChoiceNode, value: unknown, source: Source, run: Run): string | number | undefined {
-  const fromText = source !== 'json' && typeof value === 'string'
   const { values } = node
-  let known = fromText
-  for (let i = 0; i < values.length; i++) {
-    const one = values[i] as string | number
-    if (one === value || (fromText && typeof one === 'number' && String(one) === value)) return one
-    known ||= typeof one === typeof value
-  }
-  return tell(run, node, known ? 'not_a_choice' : 'wrong_type', value, node.values)
+  const fromText = source !== 'json' && typeof value === 'string'
+  // Searched by the language itself: V8 walks frozen lists slowly.
+  const index = fromText ? values.findIndex((one) => String(one) === value) : values.indexOf(value as string)
+  if (index >= 0) return values[index]
+  const known = fromText || typeof values[0] === typeof value || values.some((one) => typeof one === typeof value)
+  return tell(run, node, known ? 'not_a_choice' : 'wrong_type', value, values)
 }
 
 function readConstant(node: ConstantNode, value: unknown, source: Source, run: Run): ConstantNode['value'] | undefined {

@@ -1,5 +1,5 @@
 /** An endpoint: what a request to one method and path may look like. An intake: the endpoints of a service. */
-import { checkSound, checkTextPart } from '../compile/sound.js'
+import { checkSound, checkTextPart } from '#checks'
 import { parseAddress } from './address.js'
 import { record } from './fields.js'
 import { nodesAt } from './locate.js'

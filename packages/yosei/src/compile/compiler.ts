@@ -1,0 +1,105 @@
+/** Makes code for an endpoint, and runs it. In a browser's bundle this module is not: see `browser.ts`. */
+import type { Endpoint, EndpointNode } from '../declare/endpoint.js'
+import type { ListNode, Node, ReadAsNode, RecordNode, ScalarNode, TableNode } from '../declare/node.js'
+import { put } from '../read/own.js'
+import { emitEndpoint, functionName } from './emit.js'
+import type { Reader } from './engine.js'
+import { applyReader, defaultOf, interpret, keepOrTell, tellMisnamed, tellRepeated } from './interpret.js'
+import { isMultiple } from './numbers.js'
+import { clock, type Run, type Source } from './run.js'
+import { codePoints, readScalar } from './scalars.js'
+import { readDay, readInstant } from './times.js'
+
+/** The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without 'unsafe-eval'). */
+export function compileEndpoint(endpoint: EndpointNode, interpreted: Reader): Reader | undefined {
+  const { source, constants } = emitEndpoint(endpoint)
+  const names = [...Object.keys(library), ...constants.map((_, index) => `k${index}`), 'interpreted']
+  try {
+    const made = new Function(...names, `"use strict"\n${source}\n//# sourceURL=yosei/${functionName(endpoint)}.js`)
+    return made(...Object.values(library), ...constants, interpreted) as Reader
+  } catch {
+    return undefined
+  }
+}
+
+/**
+ * The code that is made for an endpoint, for reading. `k0`, `k1`, … stand for its declarations and patterns, which the
+ * code is given.
+ *
+ * @example
+ * console.log(codeOf(app.endpoints.bookSession))
+ */
+export const codeOf = (endpoint: Endpoint): string => emitEndpoint(endpoint as unknown as EndpointNode).source
+
+/** An enumerable name on the prototype of every object would count as sent. */
+function isPolluted(): boolean {
+  for (const _ in Object.prototype) return true
+  return false
+}
+
+type Path = (string | number)[]
+
+function within<T>(run: Run, path: Path, inside: () => T): T {
+  const { length } = run.path
+  for (const step of path) run.path.push(step)
+  const result = inside()
+  while (run.path.length > length) run.path.pop()
+  return result
+}
+
+/** The interpreter, for a value that the code does not take. */
+const slow = (run: Run, node: Node, value: unknown, source: Source, path: Path): unknown =>
+  within(run, path, () => interpret(node, value, source, run))
+
+/** The same for a scalar: nothing lies below it, so its path can stand as it is. */
+function slowScalar(run: Run, node: ScalarNode, value: unknown, source: Source, path: Path): unknown {
+  const isScalar = typeof value === 'string' ? value !== '' || source !== 'text' : typeof value === 'number' || typeof value === 'boolean'
+  if (!isScalar) return slow(run, node, value, source, path)
+  const outer = run.path
+  run.path = outer.length === 0 ? path : [...outer, ...path]
+  const read = readScalar(node, value, source, run)
+  run.path = outer
+  return read
+}
+
+/** What generated code calls by name. */
+const library = {
+  slow,
+  slowScalar,
+  undeclaredIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
+    within(run, path, () => keepOrTell(node, sent, read, implied, run)),
+  repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Path) => within(run, path, () => tellRepeated(node, read, run)),
+  misnamedIn: (run: Run, node: TableNode, name: string, path: Path) => within(run, path, () => tellMisnamed(node, name, run)),
+  readerIn: (run: Run, node: ReadAsNode, base: unknown, sent: unknown, path: Path) =>
+    within(run, path, () => applyReader(node, base, sent, run)),
+  enter(run: Run, reader: (value: unknown, run: Run, parsed: boolean) => unknown, value: unknown, path: Path, parsed: boolean): unknown {
+    run.depth++
+    run.entries--
+    const read = within(run, path, () => reader(value, run, parsed))
+    run.depth--
+    return read
+  },
+  countFaults: (run: Run) => run.faults.length + run.beyond,
+  mark: (run: Run) => ({ faults: run.faults.length, beyond: run.beyond, suggestions: run.suggestions, entries: run.entries }),
+  isClean: (run: Run, mark: { faults: number; beyond: number }) => {
+    const clean = run.faults.length === mark.faults && run.beyond === mark.beyond
+    if (!clean) run.faults = run.faults.slice(0, mark.faults)
+    run.beyond = mark.beyond
+    return clean
+  },
+  goBack: (run: Run, mark: { suggestions: number; entries: number }) => {
+    run.suggestions = mark.suggestions
+    run.entries = mark.entries
+  },
+  isPolluted,
+  isWithin: (count: number, least: number, most: number) => count >= least && count <= most,
+  clock,
+  codePoints,
+  defaultOf,
+  isMultiple,
+  put,
+  readDay,
+  readInstant,
+  plain: Object.prototype,
+  prototypeOf: Object.getPrototypeOf,
+}

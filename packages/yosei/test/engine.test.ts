@@ -1,0 +1,203 @@
+/** The code that is made for an endpoint: what can get into it, what it is held against, and what runs where it may not be made. */
+import { spawnSync } from 'node:child_process'
+import { describe, expect, test } from '@jest/globals'
+import {
+  choice,
+  codeOf,
+  constant,
+  DeclarationError,
+  either,
+  endpoint,
+  type Field,
+  intake,
+  integer,
+  judgeParts,
+  list,
+  readAs,
+  record,
+  table,
+  tagged,
+  text,
+  tuple,
+} from 'yosei'
+
+const hostile = [
+  '"',
+  "'",
+  '`',
+  '\\',
+  '\\"',
+  '$'.concat('{globalThis.hacked = 1}'),
+  '*/ globalThis.hacked = 1 /*',
+  '// x',
+  '\n globalThis.hacked = 1 //',
+  '\r',
+  '\u2028 globalThis.hacked = 1 //',
+  '\u2029',
+  '</script>',
+  '"]; globalThis.hacked = 1; ["',
+  ') { globalThis.hacked = 1 } if (',
+  '__proto__',
+  'constructor',
+  'toString',
+  'k0',
+  'run',
+  'sent',
+  'return',
+  '',
+  ' ',
+  '\ud800',
+  '🔭',
+  '0',
+  '[]',
+]
+
+describe('no name can get into the code as more than a name', () => {
+  test.each(hostile)('%j', (name) => {
+    const inner = record({ [name]: integer({ optional: true }), plain: text({ default: name }) })
+    const body = record({
+      [name]: inner,
+      list: list(record({ [name]: text() }), { distinct: name as never, optional: true }),
+      table: table(inner, { optional: true }),
+      choice: choice([name, 'other'], { optional: true, titles: { [name]: name } }),
+      constant: constant(name, { optional: true, title: name, description: name, name }),
+      union: either([constant(name), tuple([constant(name)])], { optional: true }),
+      reader: readAs(text({ optional: true }), () => undefined, { code: name, message: name }),
+    })
+    const branches = tagged(`tag ${name}`, { [name]: record({ [name]: integer() }) })
+    const app = intake({
+      endpoints: {
+        [name]: endpoint('POST /{id}', {
+          title: name,
+          path: { id: text() },
+          query: { [name]: choice([name, 'x'], { optional: true }) },
+          header: { [`x-${name}`]: text({ optional: true }) },
+          body: record({ body, branches }),
+        }),
+      },
+    })
+    const judged = app.endpoints[name] as (typeof app.endpoints)[string]
+    const sent = {
+      path: { id: name || 'x' },
+      query: name === '' ? {} : { [name]: name },
+      header: {},
+      body: {
+        body: {
+          [name]: { [name]: 5, plain: name },
+          list: [{ [name]: name }],
+          table: { [name]: { [name]: 6 } },
+          choice: name,
+          constant: name,
+          union: [name],
+        },
+        branches: { [`tag ${name}`]: name, [name]: 7 },
+      },
+    }
+    // The code is printable ASCII, so that nothing in it can end a line, a comment or a text.
+    expect(codeOf(judged)).toMatch(/^[\n -~]*$/)
+    const accepted = judgeParts(judged, sent)
+    expect(accepted).toMatchObject({ outcome: 'accepted' })
+    expect(JSON.stringify(accepted.outcome === 'accepted' && accepted.input)).toContain(
+      JSON.stringify({ [name]: 5, plain: name })
+        .slice(1, -1)
+        .split(',')[0],
+    )
+    const rejected = judgeParts(judged, {
+      ...sent,
+      body: { body: { [name]: { [name]: 'x' }, [`${name}?`]: 1 }, branches: { [`tag ${name}`]: 'none' } },
+    })
+    expect(rejected.outcome === 'rejected' && rejected.errors.map(({ code }) => code)).toEqual(['wrong_type', 'undeclared', 'not_a_choice'])
+    expect((globalThis as { hacked?: number }).hacked).toBeUndefined()
+  })
+  test('nor can a limit that is no number', () => {
+    const evil = '0; globalThis.hacked = 1' as never
+    expect(() => {
+      const { one } = intake({ endpoints: { one: endpoint('POST /', { body: integer({ above: evil }) }) } }).endpoints
+      judgeParts(one, { body: 1 })
+      expect(codeOf(one)).not.toContain('hacked')
+    }).not.toThrow(SyntaxError)
+    expect(() => endpoint('POST /', { body: text({ length: [evil, 2] }) })).toThrow(DeclarationError)
+    expect((globalThis as { hacked?: number }).hacked).toBeUndefined()
+  })
+})
+
+test('where no code may be made from text, the interpreter says the same', () => {
+  const program = `import { endpoint, intake, integer, judge, record } from 'yosei'
+const body = record({ n: integer({ max: 5 }) })
+for (const engine of ['compiled', 'interpreted']) {
+  const app = intake({ engine, endpoints: { put: endpoint('PUT /{id}', { path: { id: integer() }, body }) } })
+  for (const n of [5, 6]) console.log(JSON.stringify(await judge(app, { method: 'PUT', target: '/1', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ n }) })))
+}`
+  const run = (...flags: string[]) =>
+    spawnSync(process.execPath, [...flags, '--input-type=module', '-e', program], { encoding: 'utf8' })
+      .stdout.trim()
+      .split('\n')
+  const [accepted, rejected] = run('--disallow-code-generation-from-strings')
+  expect([accepted, rejected].map((line) => JSON.parse(line as string).outcome)).toEqual(['accepted', 'rejected'])
+  expect(run('--disallow-code-generation-from-strings')).toEqual([accepted, rejected, accepted, rejected])
+  expect(run()).toEqual([accepted, rejected, accepted, rejected])
+})
+
+test('a name on the prototype of every object is not taken for one that was sent', () => {
+  const put = endpoint('PUT /', { body: record({ polluted: text() }) })
+  const missing = { outcome: 'rejected', errors: [{ address: 'body.polluted', code: 'missing' }] }
+  expect(judgeParts(put, { body: {} })).toMatchObject(missing)
+  try {
+    Object.assign(Object.prototype, { polluted: 'x' })
+    expect(judgeParts(put, { body: {} })).toMatchObject(missing)
+  } finally {
+    delete (Object.prototype as { polluted?: string }).polluted
+  }
+  expect(judgeParts(put, { body: Object.create({ polluted: 'x' }) })).toMatchObject(missing)
+})
+
+test('what the bench has by hand takes and refuses the same as the declarations', async () => {
+  const { cases } = await import('../bench/reference.js' as string)
+  const { byHand } = await import('../bench/by-hand.js' as string)
+  const values = [
+    undefined,
+    null,
+    true,
+    0,
+    -1,
+    -1e9,
+    1e9,
+    1.5,
+    '',
+    'x',
+    'x'.repeat(600),
+    [],
+    {},
+    '2031-02-30T00:00:00Z',
+    '1999-01-01T00:00:00Z',
+  ]
+  /** The body with one value in it changed, at every place and in every way. */
+  function* changed(value: unknown): Generator<unknown> {
+    yield* values
+    if (typeof value !== 'object' || value === null) return
+    for (const name of Object.keys(value).slice(0, 12)) {
+      for (const one of changed((value as Record<string, unknown>)[name])) {
+        const copy = (Array.isArray(value) ? [...value] : { ...value }) as Record<string, unknown>
+        copy[name] = one
+        // JSON has no `undefined`: a field is not there, an element always is.
+        if (one === undefined && Array.isArray(value)) continue
+        if (one === undefined) delete copy[name]
+        yield copy
+      }
+    }
+    if (!Array.isArray(value)) yield { ...value, undeclared: 1 }
+  }
+  let compared = 0
+  for (const [index, { endpoint: declared, body, wrong }] of cases.entries()) {
+    const solo = endpoint('POST /', { body: declared.body['application/json'] as Field })
+    for (const sent of [body, wrong, ...changed(body)]) {
+      if (sent === undefined) continue
+      const verdict = judgeParts(solo, { body: sent })
+      const { input, errors = [] } = byHand[index](sent)
+      const told = (list: readonly { address: string; code: string }[]) => list.map(({ address, code }) => `${address} ${code}`).sort()
+      expect([told(errors), input]).toEqual(verdict.outcome === 'accepted' ? [[], verdict.input] : [told(verdict.errors), undefined])
+      compared++
+    }
+  }
+  expect(compared).toBeGreaterThan(1000)
+})
