@@ -50,10 +50,10 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
   const times = await interleave({
     'JSON.parse': () => do_not_optimize(JSON.parse(json)),
     'by hand': () => do_not_optimize(hand(good)),
-    compiled: () => do_not_optimize(read({ body: good }, startRun(), true, true)),
+    compiled: () => do_not_optimize(read(undefined, undefined, undefined, good, startRun(), true, true)),
     interpreted: () => do_not_optimize(interpretParts(solo, { body: good }, startRun(), true)),
     'by hand, rejected': () => do_not_optimize(hand(bad)),
-    'compiled, rejected': () => do_not_optimize(read({ body: bad }, startRun(), true, true)),
+    'compiled, rejected': () => do_not_optimize(read(undefined, undefined, undefined, bad, startRun(), true, true)),
     'interpreted, rejected': () => do_not_optimize(interpretParts(solo, { body: bad }, startRun(), true)),
     'URL and JSON.parse': async () => do_not_optimize([new URL(url), JSON.parse(json)]),
     judge: async () => do_not_optimize(await judge(app, pieces)),

@@ -25,31 +25,31 @@ import { type Code, createWriter, type Writer } from './writer.js'
 /** The name of an endpoint's function, as a debugger shows it. */
 export const functionName = ({ name, method, template }: EndpointNode): string => `read_${identifier(name ?? `${method} ${template}`)}`
 
-/** A function of what was sent, the run, whether there is a body to read, and whether the library has parsed it itself. */
+/** A `Reader` of the endpoint's parts, as code. */
 export function emitEndpoint(endpoint: EndpointNode): Code {
   const writer = createWriter()
   const body = soleBody(endpoint)
-  writer.block(`return function ${functionName(endpoint)}(sent, run, hasBody, parsed) {`, () => {
-    writer.line('if (isPolluted()) return interpreted(sent, run, hasBody)')
-    const part = (part: Part, node: Node, value: string, source: Source) => {
+  writer.block(`return function ${functionName(endpoint)}(path, query, header, body, run, hasBody, parsed) {`, () => {
+    writer.line('if (isPolluted()) return interpreted(path, query, header, body, run, hasBody, parsed)')
+    const part = (part: Part, node: Node, source: Source) => {
       const undeclared = endpoint.undeclared?.[part === 'body' ? 'body' : 'query'] ?? 'reject'
       if (endpoint.undeclared) writer.line(`run.undeclared = ${quote(undeclared)}`)
-      return emit(writer, node, value, { path: [quote(part)], address: [part], source, undeclared })
+      return emit(writer, node, part === 'body' ? part : `${part} ?? {}`, { path: [quote(part)], address: [part], source, undeclared })
     }
     /** Without fields there is nothing to read, and only in a query perhaps something too much. */
     const textPart = (name: 'path' | 'query' | 'header') => {
       const isEmpty = Object.keys(endpoint[name].fields).length === 0
-      if (!isEmpty) return part(name, endpoint[name], `sent.${name} ?? {}`, 'text')
-      if (name !== 'query') return '{}'
-      writer.line('let query = {}')
-      writer.block('if (sent.query !== undefined) {', () => writer.line(`query = ${part(name, endpoint[name], 'sent.query', 'text')}`))
-      return 'query'
+      if (!isEmpty) return part(name, endpoint[name], 'text')
+      if (name === 'query') writer.block('if (query !== undefined) {', () => part(name, endpoint[name], 'text'))
+      return '{}'
     }
-    const names = (['path', 'query', 'header'] as const).map(textPart)
-    writer.line('let body')
-    if (body)
-      writer.block('if (hasBody) {', () => writer.line(`body = ${part('body', body, 'sent.body', endpoint.coerce ? 'coerced' : 'json')}`))
-    writer.line(`return { path: ${names[0]}, query: ${names[1]}, header: ${names[2]}, body }`)
+    const [path, query, header] = (['path', 'query', 'header'] as const).map(textPart)
+    const read = writer.name('v')
+    writer.line(`let ${read}`)
+    if (body) {
+      writer.block('if (hasBody) {', () => writer.line(`${read} = ${part('body', body, endpoint.coerce ? 'coerced' : 'json')}`))
+    }
+    writer.line(`return { path: ${path}, query: ${query}, header: ${header}, body: ${read} }`)
   })
   return writer.code()
 }
@@ -91,9 +91,12 @@ function emit(writer: Writer, node: Node, value: string, outer: Place, count?: C
       : { ...outer, source: node.coerce ? ('coerced' as const) : ('json' as const) }
   const read = writer.name('v')
   writer.line(`let ${read} = ${value} // ${quote(formatAddress(place.address))}`)
-  if (count) writer.line(count.needed ? `if (${read} === undefined) ${count.name}--` : `if (${read} !== undefined) ${count.name}++`)
   const reader = isScalar(node) && !node.secret && !node.readOnly ? 'slowScalar' : 'slow'
-  const slowly = `${read} = ${reader}(run, ${writer.bind(node)}, ${read}, ${quote(place.source)}, ${pathOf(writer, place)})`
+  const slowRead = `${read} = ${reader}(run, ${writer.bind(node)}, ${read}, ${quote(place.source)}, ${pathOf(writer, place)})`
+  // A needed value that is not there comes to the interpreter, but where a kind has another way.
+  const countsHere = count && !(count.needed && comesToInterpreter(node))
+  if (countsHere) writer.line(count.needed ? `if (${read} === undefined) ${count.name}--` : `if (${read} !== undefined) ${count.name}++`)
+  const slowly = count && !countsHere ? `{ if (${read} === undefined) ${count.name}--; ${slowRead} }` : slowRead
   const whole = { writer, read, place, slowly }
   if (node.readOnly || (node.secret && !isScalar(node))) writer.line(slowly)
   else if (node.kind === 'readAs') emitReadAs(whole, node)
@@ -101,6 +104,9 @@ function emit(writer: Writer, node: Node, value: string, outer: Place, count?: C
   else whenPresent(whole, node, () => emitKind(whole, node))
   return read
 }
+
+/** Whether the interpreter reads every value that is absent. */
+const comesToInterpreter = ({ kind }: Node) => kind !== 'readAs' && kind !== 'later' && kind !== 'either'
 
 /** What each kind's writer works with: the variable that it reads into, and how the interpreter would. */
 interface Whole {

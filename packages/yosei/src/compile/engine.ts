@@ -6,18 +6,20 @@ import type { Run } from './run.js'
 
 /** The parts of a request: as sent, or as read. */
 export type Parts = { readonly [part: string]: unknown }
-export type Reader = (sent: Parts, run: Run, hasBody: boolean, parsed: boolean) => Parts
+/**
+ * Reads the parts of a request, and tells the run what is wrong. `hasBody` is false where there is none to read; `parsed`
+ * is true where the library has parsed all that was sent itself, so that it is plain data.
+ */
+export type Reader = (path: unknown, query: unknown, header: unknown, body: unknown, run: Run, hasBody: boolean, parsed: boolean) => Parts
 
 const readers = new WeakMap<EndpointNode, Reader>()
 
-/**
- * The function that reads the parts of a request to an endpoint, and tells the run what is wrong. Its arguments: whether
- * there is a body to read, and whether the library has parsed all that was sent itself.
- */
+/** The reader of an endpoint, made when it is first needed. */
 export function readerOf(endpoint: EndpointNode): Reader {
   let reader = readers.get(endpoint)
   if (!reader) {
-    const interpreted: Reader = (sent, run, hasBody) => interpretParts(endpoint, sent, run, hasBody)
+    const interpreted: Reader = (path, query, header, body, run, hasBody) =>
+      interpretParts(endpoint, { path, query, header, body }, run, hasBody)
     reader = (endpoint.engine === 'interpreted' ? undefined : compileEndpoint(endpoint, interpreted)) ?? interpreted
     readers.set(endpoint, reader)
   }

@@ -36,7 +36,7 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   const hot = !only && !matter.form && !run.trace
   const input = hot
-    ? readerOf(endpoint)(sent, run, hasBody, matter.parsed)
+    ? readerOf(endpoint)(sent.path, sent.query, sent.header, sent.body, run, hasBody, matter.parsed)
     : interpretParts(endpoint, sent, run, hasBody, only, matter.form)
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
