@@ -6,7 +6,7 @@ import { emitEndpoint, functionName } from './emit.js'
 import type { Reader } from './engine.js'
 import { applyReader, defaultOf, interpret, keepOrTell, tellMisnamed, tellRepeated } from './interpret.js'
 import { isMultiple } from './numbers.js'
-import { clock, type Run, type Source } from './run.js'
+import { clock, type Run, type Source, tell } from './run.js'
 import { codePoints, readScalar } from './scalars.js'
 import { readDay, readInstant } from './times.js'
 
@@ -62,9 +62,20 @@ function slowScalar(run: Run, node: ScalarNode, value: unknown, source: Source, 
   return read
 }
 
+/** The same for a text that was tried to read already: what came of it is told, or it is looked at again. */
+function slowInstant(run: Run, node: ScalarNode, value: unknown, source: Source, path: Path, tried: unknown): unknown {
+  if (typeof tried !== 'string' || source === 'text') return slowScalar(run, node, value, source, path)
+  const outer = run.path
+  run.path = outer.length === 0 ? path : [...outer, ...path]
+  tell(run, node, tried, value)
+  run.path = outer
+  return undefined
+}
+
 /** What generated code calls by name. */
 const library = {
   slow,
+  slowInstant,
   slowScalar,
   undeclaredIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
     within(run, path, () => keepOrTell(node, sent, read, implied, run)),

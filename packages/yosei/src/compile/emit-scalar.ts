@@ -13,6 +13,8 @@ export interface Test {
   readonly test?: string
   /** What is read, where it is not what was sent. */
   readonly value?: string
+  /** What came of reading a value that the test does not take. */
+  readonly tried?: string
 }
 
 const kinds: readonly Node['kind'][] = [
@@ -128,5 +130,5 @@ function emitInstant(writer: Writer, { from, until }: InstantNode, read: string)
     ...(from === undefined ? [] : [`${time} >= ${limit(from)}`]),
     ...(until === undefined ? [] : [`${time} <= ${limit(until)}`]),
   ]
-  return { prepare: `let ${time}`, test: tests.join(' && '), value: `new Date(${time})` }
+  return { prepare: `let ${time}`, test: tests.join(' && '), value: `new Date(${time})`, tried: time }
 }

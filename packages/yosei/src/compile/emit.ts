@@ -91,14 +91,17 @@ function emit(writer: Writer, node: Node, value: string, outer: Place, count?: C
       : { ...outer, source: node.coerce ? ('coerced' as const) : ('json' as const) }
   const read = writer.name('v')
   writer.line(`let ${read} = ${value} // ${quote(formatAddress(place.address))}`)
+  const known = `run, ${writer.bind(node)}, ${read}, ${quote(place.source)}, ${pathOf(writer, place)}`
   const reader = isScalar(node) && !node.secret && !node.readOnly ? 'slowScalar' : 'slow'
-  const slowRead = `${read} = ${reader}(run, ${writer.bind(node)}, ${read}, ${quote(place.source)}, ${pathOf(writer, place)})`
   // A needed value that is not there comes to the interpreter, but where a kind has another way.
   const countsHere = count && !(count.needed && comesToInterpreter(node))
   if (countsHere) writer.line(count.needed ? `if (${read} === undefined) ${count.name}--` : `if (${read} !== undefined) ${count.name}++`)
-  const slowly = count && !countsHere ? `{ if (${read} === undefined) ${count.name}--; ${slowRead} }` : slowRead
+  const slowly = (tried?: string) => {
+    const call = `${read} = ${tried === undefined || reader === 'slow' ? `${reader}(${known})` : `slowInstant(${known}, ${tried})`}`
+    return count && !countsHere ? `{ if (${read} === undefined) ${count.name}--; ${call} }` : call
+  }
   const whole = { writer, read, place, slowly }
-  if (node.readOnly || (node.secret && !isScalar(node))) writer.line(slowly)
+  if (node.readOnly || (node.secret && !isScalar(node))) writer.line(slowly())
   else if (node.kind === 'readAs') emitReadAs(whole, node)
   else if (node.kind === 'later') emitLater(whole, resolve(node))
   else whenPresent(whole, node, () => emitKind(whole, node))
@@ -113,7 +116,8 @@ interface Whole {
   readonly writer: Writer
   readonly read: string
   readonly place: Place
-  readonly slowly: string
+  /** The line by which the interpreter reads it; `tried` is what came of reading it already. */
+  slowly(tried?: string): string
 }
 
 /** Writes what is right of a value that may be absent or null; `inside` writes the rest. */
@@ -137,7 +141,7 @@ function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => v
 
 /** Writes `if (test) … else` the interpreter. */
 function choose({ writer, slowly }: Whole, test: string, inside: () => void): void {
-  writer.block(`if (${test}) {`, inside, `} else ${slowly}`)
+  writer.block(`if (${test}) {`, inside, `} else ${slowly()}`)
 }
 
 type Container = Exclude<Node, { kind: 'readAs' | 'later' }>
@@ -172,11 +176,11 @@ function emitKind(whole: Whole, node: Container): void {
       )
       return
     default: {
-      const { test, value, prepare } = emitScalar(writer, node, read, place.source)
+      const { test, value, prepare, tried } = emitScalar(writer, node, read, place.source)
       if (prepare) writer.line(prepare)
-      if (test === undefined) writer.line(slowly)
-      else if (value === undefined) writer.line(`if (!(${test})) ${slowly}`)
-      else writer.line(`if (${test}) ${read} = ${value}; else ${slowly}`)
+      if (test === undefined) writer.line(slowly())
+      else if (value === undefined) writer.line(`if (!(${test})) ${slowly(tried)}`)
+      else writer.line(`if (${test}) ${read} = ${value}; else ${slowly(tried)}`)
     }
   }
 }
@@ -284,7 +288,7 @@ function emitTagged(whole: Whole, node: TaggedNode, implied: readonly (readonly 
         writer.line('break')
       })
     }
-    writer.line(`default: ${slowly}`)
+    writer.line(`default: ${slowly()}`)
   })
 }
 
@@ -293,7 +297,7 @@ function emitEither({ writer, read, place, slowly }: Whole, node: EitherNode): v
   const [sent, before, taken] = [writer.name('v'), writer.name('m'), writer.name('t')]
   writer.line(`const ${sent} = ${read}, ${before} = mark(run)`)
   writer.line(`let ${taken} = ${sent} === undefined${place.source === 'text' ? ` || ${sent} === ""` : ''}`)
-  writer.line(`if (${taken}) ${slowly}`)
+  writer.line(`if (${taken}) ${slowly()}`)
   for (const branch of node.branches) {
     writer.block(`if (!${taken}) {`, () => {
       writer.line(`${read} = ${emit(writer, branch, sent, place)}`)
@@ -303,7 +307,7 @@ function emitEither({ writer, read, place, slowly }: Whole, node: EitherNode): v
   writer.block(`if (!${taken}) {`, () => {
     writer.line(`goBack(run, ${before})`)
     writer.line(`${read} = ${sent}`)
-    writer.line(slowly)
+    writer.line(slowly())
   })
 }
 
@@ -325,6 +329,6 @@ function emitLater({ writer, read, place, slowly }: Whole, node: Node): void {
     )
   })
   writer.line(
-    `if (run.depth < ${deepest} && run.entries > 0) ${read} = enter(run, ${reader}, ${read}, ${pathOf(writer, place)}, parsed); else ${slowly}`,
+    `if (run.depth < ${deepest} && run.entries > 0) ${read} = enter(run, ${reader}, ${read}, ${pathOf(writer, place)}, parsed); else ${slowly()}`,
   )
 }
