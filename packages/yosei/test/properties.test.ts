@@ -95,6 +95,38 @@ test('no input throws, hangs, or touches a prototype', () => {
   expect(JSON.stringify(Object.getOwnPropertyNames(Object.prototype))).toBe(before)
 })
 
+test('no size or nesting of a message makes it hang', async () => {
+  const app = intake({
+    endpoints: {
+      put: endpoint('PUT /', {
+        query: { a: list(text(), { length: [0, 9], optional: true }) },
+        header: { a: text({ optional: true }) },
+        body: record({ a: text({ format: 'uri' }) }),
+      }),
+    },
+  })
+  const put = (target: string, body: string, headers: [string, string][] = []) =>
+    judge(app, { method: 'PUT', target, headers: [['content-type', 'application/json'], ...headers], body })
+  const many = 1_000_000
+  for (const verdict of await Promise.all([
+    put(`/?${'a&'.repeat(many)}`, '{}'),
+    put(`/?${'a=&'.repeat(many)}`, '{}'),
+    put(`/?${Array.from({ length: 100_000 }, (_, index) => `a${index}`).join('&')}`, '{}'),
+    put('/', `"${'a'.repeat(8 * many)}`),
+    put('/', '['.repeat(many)),
+    put('/', JSON.stringify({ a: `http://a/${'%41'.repeat(many)} ` })),
+    put('/', JSON.stringify(Object.fromEntries(Array.from({ length: 100_000 }, (_, index) => [`a${index}`, 1])))),
+    put(
+      '/',
+      '{}',
+      Array.from({ length: 100_000 }, () => ['a', 'b']),
+    ),
+    put('/x'.repeat(many), '{}'),
+  ])) {
+    expect(verdict.outcome).toBe('rejected')
+  }
+})
+
 test('no secret is told', async () => {
   const secret = 'xyzzy'
   const hidden = (field: Field) => ({ ...field, secret: true }) as Field

@@ -55,11 +55,11 @@ export function queryValues(query: string, declared: RecordNode, tellMalformed: 
     const ampersand = query.indexOf('&', start)
     const end = ampersand < 0 ? query.length : ampersand
     if (end > start) {
-      const sign = query.indexOf('=', start)
-      const equals = sign < 0 || sign > end ? end : sign
-      const name = decode(query.slice(start, equals))
+      const pair = query.slice(start, end)
+      const equals = pair.indexOf('=')
+      const name = decode(equals < 0 ? pair : pair.slice(0, equals))
       if (name === malformed) tellMalformed()
-      else addPair(values, name, equals === end ? undefined : query.slice(equals + 1, end), declared)
+      else addPair(values, name, equals < 0 ? undefined : pair.slice(equals + 1), declared)
     }
     start = end + 1
   }
@@ -85,27 +85,34 @@ function add(values: Values, name: string, raw: string | undefined, shape: Node 
   const separator = isList(shape) ? separatorOf(shape) : undefined
   const sent =
     raw === undefined ? (shape?.kind === 'flag' ? 'true' : '') : separator && raw !== '' ? raw.split(separator).map(decode) : decode(raw)
-  if (!Object.hasOwn(values, name)) put(values, name, isList(shape) && sent !== '' && !Array.isArray(sent) ? [sent] : sent)
-  else put(values, name, [values[name], sent].flat())
+  if (Object.hasOwn(values, name)) put(values, name, gather(values[name], sent))
+  else put(values, name, isList(shape) && sent !== '' && !Array.isArray(sent) ? [sent] : sent)
+}
+
+/** Adds to what came before; a list of it grows in place, so that a name sent often costs no more than its length. */
+function gather(before: unknown, more: unknown): unknown[] {
+  const all = Array.isArray(before) ? before : [before]
+  if (Array.isArray(more)) for (const one of more) all.push(one)
+  else all.push(more)
+  return all
 }
 
 /** The declared header fields; the lines of a list are joined and split at commas (RFC 9110, section 5.6.1). */
 export function headerValues(headers: readonly (readonly [string, string])[], declared: RecordNode): Values {
   const values: Values = {}
   for (const { name, isList } of carriedBy(declared)) {
-    let sent: string | string[] | undefined
+    let sent: unknown
     for (let i = 0; i < headers.length; i++) {
       const line = headers[i] as readonly [string, string]
-      if (line[0] === name) sent = sent === undefined ? line[1] : [sent, line[1]].flat()
+      if (line[0] === name) sent = sent === undefined ? line[1] : gather(sent, line[1])
     }
     if (sent !== undefined) put(values, name, isList ? elementsOf(sent) : sent)
   }
   return values
 }
 
-const elementsOf = (lines: string | string[]) =>
-  [lines]
-    .flat()
-    .flatMap((line) => line.split(','))
+const elementsOf = (lines: unknown) =>
+  gather([], lines)
+    .flatMap((line) => String(line).split(','))
     .map((one) => one.trim())
     .filter((one) => one !== '')
