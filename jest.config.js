@@ -3,5 +3,5 @@ export default {
   testMatch: ['**/test/**/*.test.ts'],
   extensionsToTreatAsEsm: ['.ts'],
   transform: { '\\.ts$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }] },
-  testTimeout: 60_000,
+  testTimeout: 180_000,
 }

@@ -107,7 +107,7 @@ test('no size or nesting of a message makes it hang', async () => {
   })
   const put = (target: string, body: string, headers: [string, string][] = []) =>
     judge(app, { method: 'PUT', target, headers: [['content-type', 'application/json'], ...headers], body })
-  const many = 1_000_000
+  const many = 200_000
   for (const verdict of await Promise.all([
     put(`/?${'a&'.repeat(many)}`, '{}'),
     put(`/?${'a=&'.repeat(many)}`, '{}'),
