@@ -51,22 +51,25 @@ function within<T>(run: Run, path: Path, inside: () => T): T {
 const slow = (run: Run, node: Node, value: unknown, source: Source, path: Path): unknown =>
   within(run, path, () => interpret(node, value, source, run))
 
-/** The same for a scalar: nothing lies below it, so its path can stand as it is. */
+/** A scalar has nothing below it, so its path can stand as it is while something is told of it. */
+const wholePath = ({ path: outer }: Run, path: Path): Path => (outer.length === 0 ? path : [...outer, ...path])
+
+/** The interpreter for a scalar, without what holds for every kind. */
 function slowScalar(run: Run, node: ScalarNode, value: unknown, source: Source, path: Path): unknown {
   const isScalar = typeof value === 'string' ? value !== '' || source !== 'text' : typeof value === 'number' || typeof value === 'boolean'
   if (!isScalar) return slow(run, node, value, source, path)
   const outer = run.path
-  run.path = outer.length === 0 ? path : [...outer, ...path]
+  run.path = wholePath(run, path)
   const read = readScalar(node, value, source, run)
   run.path = outer
   return read
 }
 
-/** The same for a text that was tried to read already: what came of it is told, or it is looked at again. */
+/** The same for an instant: where reading it has said why it cannot be read, that is told, and it is not read again. */
 function slowInstant(run: Run, node: ScalarNode, value: unknown, source: Source, path: Path, tried: unknown): unknown {
   if (typeof tried !== 'string' || source === 'text') return slowScalar(run, node, value, source, path)
   const outer = run.path
-  run.path = outer.length === 0 ? path : [...outer, ...path]
+  run.path = wholePath(run, path)
   tell(run, node, tried, value)
   run.path = outer
   return undefined
