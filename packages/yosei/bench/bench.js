@@ -40,9 +40,9 @@ const figures = {}
 
 for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.entries()) {
   // The body alone, as the code by hand has it.
-  const solo = endpoint('POST /', { body: declared.body['application/json'] })
+  const solo = endpoint('POST /', { body: declared.bodies[0].node })
   const [json, good, bad] = [JSON.stringify(body), JSON.parse(JSON.stringify(body)), JSON.parse(JSON.stringify(wrong))]
-  const read = readerOf(solo)
+  const read = readerOf(solo, solo.bodies[0])
   const app = intake({ endpoints: { declared } })
   const pieces = { method: declared.method, target, headers: { 'content-type': 'application/json', 'x-team': 'nebula' }, body: json }
   const url = `http://observatory.example${target}`
@@ -50,11 +50,11 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
   const times = await interleave({
     'JSON.parse': () => do_not_optimize(JSON.parse(json)),
     'by hand': () => do_not_optimize(hand(good)),
-    compiled: () => do_not_optimize(read(undefined, undefined, undefined, good, startRun(), true, true)),
-    interpreted: () => do_not_optimize(interpretParts(solo, { body: good }, startRun(), true)),
+    compiled: () => do_not_optimize(read(undefined, undefined, undefined, undefined, good, startRun(), true, true)),
+    interpreted: () => do_not_optimize(interpretParts(solo, solo.bodies[0], { body: good }, startRun(), true)),
     'by hand, rejected': () => do_not_optimize(hand(bad)),
-    'compiled, rejected': () => do_not_optimize(read(undefined, undefined, undefined, bad, startRun(), true, true)),
-    'interpreted, rejected': () => do_not_optimize(interpretParts(solo, { body: bad }, startRun(), true)),
+    'compiled, rejected': () => do_not_optimize(read(undefined, undefined, undefined, undefined, bad, startRun(), true, true)),
+    'interpreted, rejected': () => do_not_optimize(interpretParts(solo, solo.bodies[0], { body: bad }, startRun(), true)),
     'URL and JSON.parse': async () => do_not_optimize([new URL(url), JSON.parse(json)]),
     judge: async () => do_not_optimize(await judge(app, pieces)),
   })
@@ -114,7 +114,7 @@ for (let i = 0; i < 60; i++) {
     path: path.fields,
     query: query.fields,
     header: header.fields,
-    body: record(declared.body['application/json'].fields),
+    body: record(declared.bodies[0].node.fields),
   })
   const app = intake({ endpoints: { again } })
   const pieces = { method: 'POST', target, headers: { 'content-type': 'application/json', 'x-team': 'nebula' }, body: JSON.stringify(body) }

@@ -12,7 +12,7 @@ const isObject = (value) => typeof value === 'object' && value !== null && !Arra
 const isEmail = (value) => formats.email(value) === undefined
 
 /** What a handler gets: the parts of the request. */
-const accept = (body) => ({ input: { path: {}, query: {}, header: {}, body } })
+const accept = (body) => ({ input: { path: {}, query: {}, header: {}, cookie: {}, body } })
 
 function tell(errors, address, code) {
   if (errors) errors.push({ address, code })

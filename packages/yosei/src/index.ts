@@ -1,16 +1,15 @@
+export { type Context, type Handle, type Handlers, type ServeOptions, serve } from './adapt/serve.js'
+export type { Catalogue, Catalogues } from './answer/catalogue.js'
 export { answer, type Problem } from './answer/problem.js'
 export { codeOf } from './compile/compiler.js'
 export type { Reading, Stage, Step } from './compile/run.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './declare/address.js'
 export {
   type Accepted,
+  type Body,
   type Endpoint,
-  type Endpoints,
   endpoint,
-  type Intake,
-  intake,
   type Part,
-  type Policy,
   type Sent,
 } from './declare/endpoint.js'
 export {
@@ -24,6 +23,7 @@ export {
   decimal,
   duration,
   either,
+  file,
   flag,
   instant,
   integer,
@@ -39,12 +39,16 @@ export {
   tuple,
   without,
 } from './declare/fields.js'
+export { type Endpoints, type Head, type Intake, intake } from './declare/intake.js'
 export { DeclarationError } from './declare/mistake.js'
-export type { Bounds, Format, Messages, Moment, Presence, Span } from './declare/node.js'
+export type { Bounds, Format, Messages, Moment, Presence, Size, Span } from './declare/node.js'
+export type { Limits, Policy, Statuses } from './declare/policy.js'
 export type { Blame, Rule, RuleMaker } from './declare/rules.js'
-export type { Common, Field, Fields, In, InFields, Out, OutFields } from './declare/types.js'
+export type { Common, Field, Fields, In, InFields, Out, OutFields, Upload } from './declare/types.js'
 export { describe } from './describe/describe.js'
+export type { Journal, JournalEvent } from './judge/journal.js'
 export { type JudgeOptions, type JudgePartsOptions, judge, judgeParts } from './judge/judge.js'
+export { type Refusal, type Refused, refuse } from './judge/refuse.js'
 export type { AcceptedVerdict, FieldError, Rejected, Verdict } from './judge/verdict.js'
 export { UnacceptableError, write } from './judge/write.js'
 export { type BrokenMessage, type Message, parseMessage, type RequestLike } from './read/message.js'

@@ -516,7 +516,7 @@ suite('write', () => {
       hours: '5h',
       pick: '2031-03-01T12:00:00Z',
     })
-    expect(await judge(app, request)).toEqual({ outcome: 'accepted', endpoint: 'put', input })
+    expect(await judge(app, request)).toEqual({ outcome: 'accepted', endpoint: 'put', input: { ...input, cookie: {} } })
   })
   test('sends what a client sends as it is', async () => {
     const request = write(put, 'https://kr.example/api', {
@@ -598,6 +598,17 @@ test('describe gives plain JSON: kinds, limits, annotations, rules in words, and
   expect(described).toEqual({
     title: 'Odd',
     base: '/api',
+    limits: {
+      uri: 8000,
+      headers: 16000,
+      body: 1e6,
+      queryValues: 200,
+      depth: 64,
+      errors: 50,
+      receive: 30000,
+      handle: 60000,
+    },
+    statuses: {},
     endpoints: {
       put: {
         name: 'put',
@@ -613,6 +624,7 @@ test('describe gives plain JSON: kinds, limits, annotations, rules in words, and
           until: { kind: 'instant', presence: 'optional' },
         },
         header: {},
+        cookie: {},
         body: {
           'application/json': {
             kind: 'record',

@@ -134,6 +134,7 @@ describe('parts are read', () => {
       path: { id: 1 },
       query: {},
       header: {},
+      cookie: {},
       body: { name: 'lens' },
     })
   })

@@ -1,5 +1,5 @@
 /** Makes code for an endpoint, and runs it. In a browser's bundle this module is not: see `browser.ts`. */
-import type { Endpoint, EndpointNode } from '../declare/endpoint.js'
+import type { BodyNode, Endpoint, EndpointNode } from '../declare/endpoint.js'
 import type { ListNode, Node, ReadAsNode, RecordNode, ScalarNode, TableNode } from '../declare/node.js'
 import { put } from '../read/own.js'
 import { emitEndpoint, functionName } from './emit.js'
@@ -11,8 +11,8 @@ import { codePoints, readScalar } from './scalars.js'
 import { readDay, readInstant } from './times.js'
 
 /** The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without 'unsafe-eval'). */
-export function compileEndpoint(endpoint: EndpointNode, interpreted: Reader): Reader | undefined {
-  const { source, constants } = emitEndpoint(endpoint)
+export function compileEndpoint(endpoint: EndpointNode, body: BodyNode | undefined, interpreted: Reader): Reader | undefined {
+  const { source, constants } = emitEndpoint(endpoint, body)
   const names = [...Object.keys(library), ...constants.map((_, index) => `k${index}`), 'interpreted']
   try {
     const made = new Function(...names, `"use strict"\n${source}\n//# sourceURL=yosei/${functionName(endpoint)}.js`)
@@ -23,13 +23,16 @@ export function compileEndpoint(endpoint: EndpointNode, interpreted: Reader): Re
 }
 
 /**
- * The code that is made for an endpoint, for reading. `k0`, `k1`, … stand for its declarations and patterns, which the
+ * The code that is made for an endpoint with the first of its bodies, for reading. `k0`, `k1`, … stand for its declarations and patterns, which the
  * code is given.
  *
  * @example
  * console.log(codeOf(app.endpoints.bookSession))
  */
-export const codeOf = (endpoint: Endpoint): string => emitEndpoint(endpoint as unknown as EndpointNode).source
+export function codeOf(endpoint: Endpoint): string {
+  const node = endpoint as unknown as EndpointNode
+  return emitEndpoint(node, node.bodies[0]).source
+}
 
 /** An enumerable name on the prototype of every object would count as sent. */
 function isPolluted(): boolean {

@@ -4,7 +4,7 @@
  * that are wrong or rare.
  */
 import { formatAddress } from '../declare/address.js'
-import { type EndpointNode, type Part, soleBody } from '../declare/endpoint.js'
+import type { BodyNode, EndpointNode, Part } from '../declare/endpoint.js'
 import {
   type EitherNode,
   type ListNode,
@@ -19,37 +19,37 @@ import {
 } from '../declare/node.js'
 import { emitScalar, isScalar, literal } from './emit-scalar.js'
 import { access, identifier, key, quote } from './quote.js'
-import { deepest, type Source } from './run.js'
+import type { Source } from './run.js'
+import { sourceOf } from './source.js'
 import { type Code, createWriter, type Writer } from './writer.js'
 
 /** The name of an endpoint's function, as a debugger shows it. */
 export const functionName = ({ name, method, template }: EndpointNode): string => `read_${identifier(name ?? `${method} ${template}`)}`
 
 /** A `Reader` of the endpoint's parts, as code. */
-export function emitEndpoint(endpoint: EndpointNode): Code {
+export function emitEndpoint(endpoint: EndpointNode, body: BodyNode | undefined): Code {
   const writer = createWriter()
-  const body = soleBody(endpoint)
-  writer.block(`return function ${functionName(endpoint)}(path, query, header, body, run, hasBody, parsed) {`, () => {
-    writer.line('if (isPolluted()) return interpreted(path, query, header, body, run, hasBody, parsed)')
+  writer.block(`return function ${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed) {`, () => {
+    writer.line('if (isPolluted()) return interpreted(path, query, header, cookie, body, run, hasBody, parsed)')
     const part = (part: Part, node: Node, source: Source) => {
       const undeclared = endpoint.undeclared?.[part === 'body' ? 'body' : 'query'] ?? 'reject'
       if (endpoint.undeclared) writer.line(`run.undeclared = ${quote(undeclared)}`)
       return emit(writer, node, part === 'body' ? part : `${part} ?? {}`, { path: [quote(part)], address: [part], source, undeclared })
     }
     /** Without fields there is nothing to read, and only in a query perhaps something too much. */
-    const textPart = (name: 'path' | 'query' | 'header') => {
+    const textPart = (name: Exclude<Part, 'body'>) => {
       const isEmpty = Object.keys(endpoint[name].fields).length === 0
       if (!isEmpty) return part(name, endpoint[name], 'text')
       if (name === 'query') writer.block('if (query !== undefined) {', () => part(name, endpoint[name], 'text'))
       return '{}'
     }
-    const [path, query, header] = (['path', 'query', 'header'] as const).map(textPart)
+    const [path, query, header, cookie] = (['path', 'query', 'header', 'cookie'] as const).map(textPart)
     const read = writer.name('v')
     writer.line(`let ${read}`)
     if (body) {
-      writer.block('if (hasBody) {', () => writer.line(`${read} = ${part('body', body, endpoint.coerce ? 'coerced' : 'json')}`))
+      writer.block('if (hasBody) {', () => writer.line(`${read} = ${part('body', body.node, sourceOf(endpoint, body))}`))
     }
-    writer.line(`return { path: ${path}, query: ${query}, header: ${header}, body: ${read} }`)
+    writer.line(`return { path: ${path}, query: ${query}, header: ${header}, cookie: ${cookie}, body: ${read} }`)
   })
   return writer.code()
 }
@@ -165,6 +165,9 @@ function emitKind(whole: Whole, node: Container): void {
       return
     case 'either':
       emitEither(whole, node)
+      return
+    case 'file':
+      writer.line(slowly())
       return
     case 'anything':
       choose(
@@ -329,6 +332,6 @@ function emitLater({ writer, read, place, slowly }: Whole, node: Node): void {
     )
   })
   writer.line(
-    `if (run.depth < ${deepest} && run.entries > 0) ${read} = enter(run, ${reader}, ${read}, ${pathOf(writer, place)}, parsed); else ${slowly()}`,
+    `if (run.depth < run.deepest && run.entries > 0) ${read} = enter(run, ${reader}, ${read}, ${pathOf(writer, place)}, parsed); else ${slowly()}`,
   )
 }

@@ -1,8 +1,10 @@
 /** Walks a node and a value side by side: checks, reads and copies in one pass, and tells all that is wrong. */
 import { formatAddress, valueAt } from '../declare/address.js'
 import { tagNode } from '../declare/locate.js'
+import { inRange } from '../declare/media-range.js'
 import {
   type EitherNode,
+  type FileNode,
   type LaterNode,
   type ListNode,
   type Node,
@@ -14,11 +16,13 @@ import {
   type TaggedNode,
   type TupleNode,
 } from '../declare/node.js'
+import { readSize } from '../declare/units.js'
 import { put } from '../read/own.js'
 import { malformed } from '../read/percent.js'
+import { isUpload } from '../read/upload.js'
 import { canonical } from './canonical.js'
 import { copyJson } from './copy.js'
-import { addFault, deepest, type Fault, note, type Reading, type Run, type Source, tell, tellBelow } from './run.js'
+import { addFault, type Fault, note, type Reading, type Run, type Source, tell, tellBelow } from './run.js'
 import { readScalar } from './scalars.js'
 import { suggest } from './suggest.js'
 
@@ -64,10 +68,12 @@ function walk(node: Node, value: unknown, source: Source, run: Run): unknown {
     case 'either':
       return readEither(node, value, source, run)
     case 'anything': {
-      const read = copyJson(value, deepest)
+      const read = copyJson(value, run.deepest)
       note(run, 'as is', value, read)
-      return read === undefined ? tell(run, node, 'too_large', undefined, deepest, 'depth') : read
+      return read === undefined ? tell(run, node, 'too_large', undefined, run.deepest, 'depth') : read
     }
+    case 'file':
+      return readFile(node, value, run)
     default: {
       if (source === 'text' && Array.isArray(value)) {
         note(run, 'from text', value, undefined)
@@ -250,6 +256,17 @@ function readTagged(node: TaggedNode, value: unknown, source: Source, run: Run, 
     : readRecord(branch as RecordNode, value, source, run, tags)
 }
 
+function readFile(node: FileNode, value: unknown, run: Run): unknown {
+  if (Array.isArray(value)) return tell(run, node, 'sent_twice', undefined, value.length)
+  if (!isUpload(value)) return notOfKind(node, value, run)
+  note(run, 'as is', value.name, value)
+  if (value.bytes > readSize(node.bytes ?? Number.POSITIVE_INFINITY)) tell(run, node, 'too_large', undefined, node.bytes, 'file')
+  const type = value.type.split(';', 1)[0]?.trim().toLowerCase() ?? ''
+  if (node.types && !node.types.some((range) => inRange(type, range)))
+    tellBelow(run, node, 'wrong_media_type', [], { limit: node.types, sent: type })
+  return value
+}
+
 /** What one branch of a union made of a value: kept while it is the closest so far. */
 type Attempt = Pick<Run, 'faults' | 'beyond'> & { readonly readings: readonly Reading[] }
 
@@ -292,7 +309,7 @@ function isCloser(a: Attempt, b: Attempt): boolean {
 const isOtherType = ({ code }: Fault) => ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch'].includes(code)
 
 function readLater(node: LaterNode, value: unknown, source: Source, run: Run): unknown {
-  if (run.depth === deepest || run.entries === 0) return tell(run, node, 'too_large', undefined, deepest, 'depth')
+  if (run.depth === run.deepest || run.entries === 0) return tell(run, node, 'too_large', undefined, run.deepest, 'depth')
   run.depth++
   run.entries--
   const read = interpret(resolve(node), value, source, run)

@@ -3,7 +3,7 @@ import { formatAddress, type Path } from '../declare/address.js'
 import type { Messages, Node } from '../declare/node.js'
 
 /** Where in the way of a request an error was found. */
-export type Stage = 'match' | 'admit' | 'read' | 'shape' | 'rules'
+export type Stage = 'match' | 'admit' | 'identify' | 'receive' | 'read' | 'shape' | 'rules' | 'turn' | 'lookups' | 'handle'
 
 /** One thing found wrong. Its words are made only when somebody asks for them. */
 export interface Fault {
@@ -69,6 +69,8 @@ export interface Run {
   suggestions: number
   /** How many secrets the walk is inside of. */
   secrecy: number
+  /** The deepest nesting of values whose declaration holds itself, or says nothing about them. */
+  deepest: number
   /** How deep the walk is in declarations that hold themselves, and how often it may still enter one. */
   depth: number
   entries: number
@@ -84,7 +86,7 @@ export function addFault(run: Run, fault: Fault): void {
   else run.faults.push(fault)
 }
 
-/** The deepest nesting of values whose declaration holds itself, or says nothing about them. */
+/** Where no limit is set. */
 export const deepest = 64
 
 /** Until a run finds something wrong. Never added to: see `addFault`. */
@@ -110,6 +112,7 @@ export function startRun(now?: number, trace = false): Run {
     undeclared: 'reject',
     suggestions: 8,
     secrecy: 0,
+    deepest,
     depth: 0,
     entries: 100_000,
   }
@@ -144,6 +147,7 @@ function isEchoed(node: Node, value: unknown): boolean {
     case 'either':
     case 'anything':
     case 'later':
+    case 'file':
       return false
     case 'readAs':
       return isEchoed(node.base, value)

@@ -15,10 +15,11 @@ import type {
   ScalarNode,
   TextNode,
 } from '../declare/node.js'
+import { readSpan } from '../declare/units.js'
 import { formats } from './formats.js'
 import { compareDecimals, countDigits, isMultiple } from './numbers.js'
 import { clock, type Run, type Source, tell } from './run.js'
-import { readDay, readDeclaredDay, readDuration, readInstant, readMoment, readSpan } from './times.js'
+import { readDay, readDeclaredDay, readDuration, readInstant, readMoment } from './times.js'
 
 export function readScalar(node: ScalarNode, value: unknown, source: Source, run: Run): unknown {
   switch (node.kind) {

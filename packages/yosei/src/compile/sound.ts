@@ -2,12 +2,15 @@
 
 import { wordFault } from '../answer/messages.js'
 import { EACH, formatAddress, type Path } from '../declare/address.js'
+import type { Part } from '../declare/endpoint.js'
+import { readMediaRange } from '../declare/media-range.js'
 import { mistake } from '../declare/mistake.js'
 import { childrenOf, type Node, type RecordNode, sentShape } from '../declare/node.js'
 import { isExponential } from '../declare/pattern.js'
+import { readSize, readSpan } from '../declare/units.js'
 import { encode, faultsOf } from './encode.js'
 import { compareDecimals } from './numbers.js'
-import { readDeclaredDay, readMoment, readSpan } from './times.js'
+import { readDeclaredDay, readMoment } from './times.js'
 
 const common = 'presence kind nullable default title description examples deprecated readOnly secret messages coerce name'
 const own: { readonly [K in Node['kind']]: string } = {
@@ -31,6 +34,7 @@ const own: { readonly [K in Node['kind']]: string } = {
   later: 'make',
   readAs: 'base read code message write',
   anything: '',
+  file: 'bytes types',
 }
 
 /** Nodes that were found sound: declarations share many. */
@@ -154,6 +158,12 @@ function checkOwn(node: Node, refuse: Refuse): void {
       }
       return
     }
+    case 'file':
+      if (node.bytes !== undefined && !(readSize(node.bytes) >= 0))
+        refuse(`bytes is "${node.bytes}"`, 'Write it as 64kB or 5MB, or as a number')
+      for (const type of node.types ?? [])
+        if (readMediaRange(type)?.type !== type) refuse(`"${type}" is no media type`, "Write it as 'image/png' or 'image/*', in lower case")
+      return
     case 'either':
       if (node.branches.length === 0) refuse('the union has no branch', 'Give it a branch')
       return
@@ -211,21 +221,25 @@ function checkDefault(where: string, node: Node, path: Path): void {
 
 const flat = ['list', 'tuple', 'record', 'table', 'tagged']
 
-/** What a part that is sent as text can carry: values and lists of them; in a query also records of them. */
-export function checkTextPart(where: string, part: 'path' | 'query' | 'header', node: RecordNode): void {
+/**
+ * What a part that is sent as text can carry: values and lists of them; in a query or a form also records of them; files in
+ * `multipart/form-data` alone.
+ */
+export function checkTextPart(where: string, part: Exclude<Part, 'body'> | 'form' | 'multipart', node: RecordNode): void {
+  const hasPairs = part === 'query' || part === 'form' || part === 'multipart'
   for (const [name, field] of Object.entries(node.fields)) {
-    const path = [part, name]
+    const path = [hasPairs && part !== 'query' ? 'body' : part, name]
     if (part === 'path' && field.presence !== 'required')
       refuse(where, path, 'is a path parameter and may not be left out', 'Take away optional or default')
     const shape = sentShape(field)
+    if (part !== 'multipart' && holdsFile(shape))
+      refuse(where, path, 'a file comes in no such part', "Declare it in a body of 'multipart/form-data'")
     if (!flat.includes(shape.kind)) continue
     const inside = childrenOf(shape).map(([step, child]) => [step ?? EACH, sentShape(child)] as const)
-    const deep = inside.find(
-      ([, child]) => flat.includes(child.kind) && !(part === 'query' && shape.kind !== 'list' && child.kind === 'list'),
-    )
-    const takes =
-      shape.kind === 'list' || shape.kind === 'tuple' || (part === 'query' && (shape.kind === 'record' || shape.kind === 'table'))
-    if (!takes || deep)
+    const deep = inside.find(([, child]) => flat.includes(child.kind) && !(hasPairs && shape.kind !== 'list' && child.kind === 'list'))
+    const takes = shape.kind === 'list' || shape.kind === 'tuple' || (hasPairs && (shape.kind === 'record' || shape.kind === 'table'))
+    const single = part === 'cookie' && (shape.kind === 'list' || shape.kind === 'tuple')
+    if (!takes || deep || single)
       refuse(
         where,
         path,
@@ -234,3 +248,5 @@ export function checkTextPart(where: string, part: 'path' | 'query' | 'header', 
       )
   }
 }
+
+const holdsFile = (node: Node): boolean => node.kind === 'file' || (node.kind === 'list' && sentShape(node.item).kind === 'file')

@@ -1,4 +1,5 @@
 /** Instants, days and durations: RFC 3339 and ISO 8601 texts, and how declarations write them. */
+import { readSpan } from '../declare/units.js'
 
 const minute = 60_000
 const dayLength = 24 * 60 * minute
@@ -137,14 +138,6 @@ export function writeDuration(milliseconds: number): string {
   const seconds = (milliseconds % minute) / 1000
   const time = `${hours ? `${hours}H` : ''}${minutes ? `${minutes}M` : ''}${seconds ? `${seconds}S` : ''}`
   return days || time ? `P${days ? `${days}D` : ''}${time && `T${time}`}` : 'PT0S'
-}
-
-const units = { ms: 1, s: 1000, m: minute, h: 60 * minute, d: dayLength }
-
-/** The milliseconds of a span as declarations write it (`36h`); NaN where it is none. */
-export function readSpan(span: string): number {
-  const found = /^(\d+(?:\.\d+)?)(ms|s|m|h|d)$/.exec(span)
-  return found ? Number(found[1]) * units[found[2] as keyof typeof units] : Number.NaN
 }
 
 /** A declared moment in milliseconds since 1970; `+36h` and `-15m` count from `now`. NaN where it is none. */

@@ -3,7 +3,9 @@
  * Here are its static type, its text, and its parts.
  */
 
-type Atom = string | number | boolean | bigint | Date | null | undefined | ((...args: never) => unknown)
+import type { Upload } from './types.js'
+
+type Atom = string | number | boolean | bigint | Date | Upload | null | undefined | ((...args: never) => unknown)
 type Less = [never, 0, 1, 2, 3, 4, 5, 6]
 /** Joins an address and what stands behind it: a name after a dot, a bracket as it is. */
 type Join<Head extends string, Rest> = Rest extends string ? (Rest extends `[${string}` ? `${Head}${Rest}` : `${Head}.${Rest}`) : never

@@ -1,15 +1,17 @@
-/** An endpoint: what a request to one method and path may look like. An intake: the endpoints of a service. */
+/** An endpoint: what a request to one method and path may look like. */
 import { checkSound, checkTextPart } from '#checks'
 import { parseAddress } from './address.js'
 import { record } from './fields.js'
 import { nodesAt } from './locate.js'
+import { readMediaRange } from './media-range.js'
 import { mistake } from './mistake.js'
-import type { Node, RecordNode } from './node.js'
+import { type Node, type RecordNode, sentShape } from './node.js'
+import { type Policy, settleLimits } from './policy.js'
 import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
 import { parseTemplate, type Template } from './template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from './types.js'
 
-export const partNames = ['path', 'query', 'header', 'body'] as const
+export const partNames = ['path', 'query', 'header', 'cookie', 'body'] as const
 export type Part = (typeof partNames)[number]
 
 type Names<S extends string> = S extends `${string}{${infer N}}${infer Rest}` ? N | Names<Rest> : never
@@ -17,19 +19,26 @@ type PathFields<S extends string> = { readonly [K in Names<S>]: Field }
 type OutPart<P> = P extends Fields ? OutFields<P> : {}
 type InPart<P> = P extends Fields ? InFields<P> : {}
 
+/** One declaration for `application/json`, or one for each media type; `image/*` takes every image. */
+export type Body = Field | { readonly [mediaType: `${string}/${string}`]: Field }
+type OutBody<B> = B extends Field ? Out<B> : B extends { readonly [mediaType: string]: Field } ? Out<B[keyof B]> : undefined
+type InBody<B> = B extends Field ? In<B> : B extends { readonly [mediaType: string]: Field } ? In<B[keyof B]> : undefined
+
 /** What a handler receives. */
-export type Input<P, Q, H, B> = Flat<{
+export type Input<P, Q, H, C, B> = Flat<{
   path: OutPart<P>
   query: OutPart<Q>
   header: OutPart<H>
-  body: B extends Field ? Out<B> : undefined
+  cookie: OutPart<C>
+  body: OutBody<B>
 }>
 /** What a client sends. */
-export type SentInput<P, Q, H, B> = Flat<{
+export type SentInput<P, Q, H, C, B> = Flat<{
   path: InPart<P>
   query?: InPart<Q>
   header?: InPart<H>
-  body: B extends Field ? In<B> : undefined
+  cookie?: InPart<C>
+  body: InBody<B>
 }>
 
 /** One request schema. `I` is the accepted input, `S` what a client sends. */
@@ -44,12 +53,12 @@ export type Accepted<E> = E extends Endpoint<infer I, unknown> ? I : never
 /** What a client sends to an endpoint. */
 export type Sent<E> = E extends Endpoint<unknown, infer S> ? S : never
 
-/** Settings that an endpoint may have, or share with its intake; the nearest wins. */
-export interface Policy {
-  /** Read text where the JSON body should carry another type. */
-  coerce?: boolean
-  /** What happens to names that are not declared. `reject` by default. */
-  undeclared?: { readonly query?: 'reject' | 'drop'; readonly body?: 'reject' | 'drop' | 'keep' }
+/** The declaration of a body of one media type. */
+export interface BodyNode {
+  /** As declared: `application/json`, `image/*`. */
+  readonly mediaType: string
+  readonly syntax: 'json' | 'form' | 'multipart' | 'text' | 'raw'
+  readonly node: Node
 }
 
 /** What an endpoint is to those who read it. */
@@ -67,18 +76,22 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly path: RecordNode
   readonly query: RecordNode
   readonly header: RecordNode
-  /** By media type; empty where no body is taken. */
-  readonly body: { readonly [mediaType: string]: Node }
+  readonly cookie: RecordNode
+  /** Empty where no body is taken. */
+  readonly bodies: readonly BodyNode[]
+  /** The endpoint as it was declared, where this is that one with what it shares. */
+  readonly origin?: EndpointNode
   readonly rules: readonly AnyRule[]
 }
 
-interface Declaration<Q, H, B, I> extends Policy {
+interface Declaration<Q, H, C, B, I> extends Policy {
   title?: string
   description?: string
   tags?: readonly string[]
   query?: Q
   header?: H
-  /** The body, as `application/json`. */
+  /** Read as secrets: told nowhere. The first of a name counts. */
+  cookie?: C
   body?: B
   /** Status of a handler's plain value; 200 by default. */
   success?: number
@@ -98,19 +111,20 @@ export function endpoint<
   P extends PathFields<S> = PathFields<S>,
   Q extends Fields = {},
   H extends Fields = {},
-  B extends Field | undefined = undefined,
+  C extends Fields = {},
+  B extends Body | undefined = undefined,
 >(
   signature: S,
-  declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) & Declaration<Q, H, B, Input<P, Q, H, B>>,
-): Endpoint<Input<P, Q, H, B>, SentInput<P, Q, H, B>> {
-  return Object.freeze(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<Input<P, Q, H, B>, SentInput<P, Q, H, B>>
+  declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) & Declaration<Q, H, C, B, Input<P, Q, H, C, B>>,
+): Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>> {
+  return Object.freeze(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>>
 }
 
 /** A declaration without its static types. */
-type LooseDeclaration = Declaration<Fields, Fields, Field, unknown> & { path?: Fields }
+type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, unknown> & { path?: Fields }
 
 function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode {
-  const { path = {}, query = {}, header = {}, body, rules, tags = [], success = 200, ...annotations } = declaration
+  const { path = {}, query = {}, header = {}, cookie = {}, body, rules, tags = [], success = 200, ...annotations } = declaration
   const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
   if (method === '') mistake(`"${signature}"`, 'this is no method and path template', "Write them as 'GET /path/{name}'")
   const node = {
@@ -124,15 +138,17 @@ function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode 
     query: part(query),
     // Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are let by.
     header: part(lowerCase(signature, header), { undeclared: 'drop' }),
-    body: (body ? { 'application/json': body } : {}) as unknown as EndpointNode['body'],
+    cookie: part(mapFields(cookie, asSecret), { undeclared: 'drop' }),
+    bodies: bodiesOf(signature, body),
     rules: (rules?.(ruleMaker as unknown as RuleMaker<unknown>) ?? []) as readonly AnyRule[],
   }
   checkParts(signature, node)
-  const root = rootOf(node)
+  settleLimits(signature, annotations.limits)
+  const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
   for (const rule of node.rules) {
     for (const address of [...rule.reads, ...rule.blames]) {
       const path = parseAddress(address)
-      if (!path || nodesAt(root, path).length === 0)
+      if (!path || bodies.every((body) => nodesAt(rootOf(node, body), path).length === 0))
         mistake(`${signature}, rule ${rule.rule}`, `${address} is not declared`, 'Name a declared field')
     }
   }
@@ -151,34 +167,56 @@ function checkParts(signature: string, node: EndpointNode): void {
     )
   if (unnamed !== undefined)
     mistake(`${signature}, path.${unnamed}`, 'this is no parameter of the template', `Write {${unnamed}} into the template`)
-  for (const name of ['path', 'query', 'header'] as const) {
+  for (const name of ['path', 'query', 'header', 'cookie'] as const) {
     checkSound(signature, node[name], [name])
     checkTextPart(signature, name, node[name])
   }
-  for (const body of Object.values(node.body)) {
-    checkSound(signature, body, ['body'])
-    if (node.method === 'GET' || node.method === 'HEAD')
-      mistake(`${signature}, body`, `${node.method} has no body (RFC 9110, section 9.3)`, 'Declare a query, or use POST')
+  if (node.bodies.length > 0 && (node.method === 'GET' || node.method === 'HEAD'))
+    mistake(`${signature}, body`, `${node.method} has no body (RFC 9110, section 9.3)`, 'Declare a query, or use POST')
+  for (const { node: body } of node.bodies) checkSound(signature, body, ['body'])
+  for (const { mediaType, syntax, node: body } of node.bodies) {
+    const where = `${signature}, body, ${mediaType}`
+    const shape = sentShape(body)
+    if (syntax === 'form' || syntax === 'multipart') {
+      if (shape.kind !== 'record') mistake(where, `a form is a record, not ${shape.kind}`, 'Declare a record() of its fields')
+      checkTextPart(signature, syntax, shape)
+    } else if (syntax === 'text' && (shape.kind === 'list' || shape.kind === 'record' || shape.kind === 'file'))
+      mistake(where, `a text is one value, not ${shape.kind}`, 'Declare text() or another value')
+    else if (syntax === 'raw' && shape.kind !== 'file')
+      mistake(where, 'this media type has no values to read', 'Declare file(), which takes the body as it is')
   }
 }
 
-/** The body's declaration, where no media type says which. */
-export function soleBody({ body }: EndpointNode): Node | undefined {
-  for (const mediaType in body) return body[mediaType]
-  return undefined
+/** How a media type is read: RFC 8259, with RFC 6839's suffix; the forms of HTML; text; or not at all. */
+function syntaxOf(mediaType: string): BodyNode['syntax'] {
+  if (mediaType === 'application/json' || mediaType.endsWith('+json')) return 'json'
+  if (mediaType === 'application/x-www-form-urlencoded') return 'form'
+  if (mediaType === 'multipart/form-data') return 'multipart'
+  return mediaType.startsWith('text/') ? 'text' : 'raw'
 }
 
-const roots = new WeakMap<EndpointNode, Map<Node | undefined, RecordNode>>()
+function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[] {
+  if (!body) return []
+  // A field has a kind; what has media types has a slash in every name.
+  const byType = 'kind' in body ? { 'application/json': body } : body
+  return Object.entries(byType).map(([mediaType, node]) => {
+    const range = readMediaRange(mediaType)
+    if (!range) mistake(`${signature}, body`, `"${mediaType}" is no media type`, "Write it as 'application/json' or 'image/*'")
+    return Object.freeze({ mediaType: range.type, syntax: syntaxOf(range.type), node: node as unknown as Node })
+  })
+}
+
+const roots = new WeakMap<EndpointNode, Map<BodyNode | undefined, RecordNode>>()
 
 /** The parts of an endpoint as the fields of one record: where addresses start. */
-export function rootOf(endpoint: EndpointNode, chosen = soleBody(endpoint)): RecordNode {
-  const { path, query, header } = endpoint
-  const known = roots.get(endpoint) ?? new Map<Node | undefined, RecordNode>()
+export function rootOf(endpoint: EndpointNode, chosen = endpoint.bodies[0]): RecordNode {
+  const { path, query, header, cookie } = endpoint
+  const known = roots.get(endpoint) ?? new Map<BodyNode | undefined, RecordNode>()
   roots.set(endpoint, known)
   const root = known.get(chosen) ?? {
     kind: 'record',
     presence: 'required',
-    fields: { path, query, header, ...(chosen ? { body: chosen } : {}) },
+    fields: { path, query, header, cookie, ...(chosen ? { body: chosen.node } : {}) },
   }
   known.set(chosen, root)
   return root
@@ -187,77 +225,16 @@ export function rootOf(endpoint: EndpointNode, chosen = soleBody(endpoint)): Rec
 const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
 const secretAlways = new Set(['authorization', 'cookie', 'set-cookie'])
 
+const asSecret = (field: Field): Field => Object.freeze({ ...field, secret: true })
+const mapFields = (fields: Fields, map: (field: Field) => Field): Fields =>
+  Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, map(field)]))
+
 function lowerCase(signature: string, header: Fields): Fields {
   const lower: { [name: string]: Field } = {}
   for (const [name, field] of Object.entries(header)) {
     const key = name.toLowerCase()
     if (Object.hasOwn(lower, key)) mistake(`${signature}, header.${key}`, 'two names differ only in case', 'Declare the header field once')
-    lower[key] = secretAlways.has(key) ? Object.freeze({ ...field, secret: true }) : field
+    lower[key] = secretAlways.has(key) ? asSecret(field) : field
   }
   return lower
-}
-
-export type Endpoints = { readonly [name: string]: Endpoint }
-/** The endpoints of a service with what they share; the default export of an intake module. */
-export interface Intake<E extends Endpoints = Endpoints> {
-  readonly endpoints: E
-}
-/** What an intake is to those who read it. */
-export interface IntakeNode {
-  readonly endpoints: { readonly [name: string]: EndpointNode }
-  readonly base: string
-  readonly title?: string
-  readonly version?: string
-}
-
-/**
- * Gathers the endpoints of a service.
- *
- * @example
- * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1' })
- */
-export function intake<const E extends Endpoints>(
-  declaration: Policy & {
-    endpoints: E
-    /** Where it is mounted: `/api/v1`. */
-    base?: string
-    title?: string
-    version?: string
-    /** Whether code is made for each endpoint, where that is allowed, or its declaration is interpreted. */
-    engine?: 'compiled' | 'interpreted'
-  },
-): Intake<E> {
-  const { endpoints, base = '', coerce, undeclared, engine, ...annotations } = declaration
-  const settled = Object.entries(endpoints).map(([name, endpoint]) => {
-    return [name, settle(name, endpoint as EndpointNode, { coerce, undeclared, engine })] as const
-  })
-  const shapes = new Map<string, string>()
-  for (const [name, { method, segments }] of settled) {
-    const shape = `${method} /${segments.map((segment) => (typeof segment === 'string' ? segment : '{}')).join('/')}`
-    const other = shapes.get(shape)
-    if (other !== undefined) mistake(`intake, ${name}`, `${other} matches the same requests`, 'Give one of them another method or path')
-    shapes.set(shape, name)
-  }
-  return Object.freeze({
-    ...annotations,
-    endpoints: Object.freeze(Object.fromEntries(settled)) as unknown as E,
-    base: base.replace(/\/$/, ''),
-  })
-}
-
-interface Shared {
-  readonly coerce: boolean | undefined
-  readonly undeclared: Policy['undeclared']
-  readonly engine: EndpointNode['engine'] | undefined
-}
-
-/** The endpoint with its name and the settings that it shares; its own win. */
-function settle(name: string, endpoint: EndpointNode, { coerce, undeclared, engine }: Shared): EndpointNode {
-  return Object.freeze({
-    ...endpoint,
-    name,
-    ...(coerce === undefined || endpoint.coerce !== undefined ? {} : { coerce }),
-    ...(undeclared === undefined ? {} : { undeclared: { ...undeclared, ...endpoint.undeclared } }),
-    ...(engine === undefined ? {} : { engine }),
-  })
 }

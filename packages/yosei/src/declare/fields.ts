@@ -1,6 +1,6 @@
 /** The builders of fields. Each makes one frozen node and judges nothing. */
-import type { Bounds, Format, Moment, Node, Presence, RecordNode, Span } from './node.js'
-import type { Common, Field, Fields, Flat, In, InFields, InTuple, Made, Out, OutFields, OutTuple, RecordField } from './types.js'
+import type { Bounds, Format, Moment, Node, Presence, RecordNode, Size, Span } from './node.js'
+import type { Common, Field, Fields, Flat, In, InFields, InTuple, Made, Out, OutFields, OutTuple, RecordField, Upload } from './types.js'
 
 export interface TextOptions extends Common<string> {
   /** Least and greatest number of code points. */
@@ -56,6 +56,12 @@ export interface DurationOptions extends Common<number> {
 }
 export interface ChoiceOptions<V extends string | number> extends Common<V> {
   titles?: { readonly [K in V]?: string }
+}
+export interface FileOptions extends Common<never> {
+  /** At most so large. */
+  bytes?: Size
+  /** The media types that are taken: `image/png`, `image/*`. */
+  types?: readonly string[]
 }
 export interface ListOptions<T, K> extends Common<T> {
   /** Least and greatest number of elements. */
@@ -259,6 +265,16 @@ export function readAs(base: Field, read: (value: never) => unknown, about: Read
 /** Any JSON value, as a copy. */
 export function anything<const O extends Common<unknown> = {}>(options?: O & Common<unknown>): Made<unknown, unknown, O> {
   return make('anything', options)
+}
+
+/**
+ * A file in a `multipart/form-data` body, or the whole body of another media type.
+ *
+ * @example
+ * endpoint('POST /plates', { body: { 'multipart/form-data': record({ plate: file({ bytes: '5MB', types: ['image/*'] }) }) } })
+ */
+export function file<const O extends FileOptions = {}>(options?: O & FileOptions): Made<Upload, File, O> {
+  return make('file', options)
 }
 
 // Variants of a record, as new declarations.

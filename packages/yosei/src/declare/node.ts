@@ -8,6 +8,8 @@
 export type Bounds = readonly [min: number, max: number]
 /** `30s`, `15m`, `36h`, `7d`: how a duration is written in a declaration. On the wire it is ISO 8601. */
 export type Span = `${number}${'ms' | 's' | 'm' | 'h' | 'd'}`
+/** `64kB`, `5MB` (powers of ten), or a number of bytes. */
+export type Size = number | `${number}${'B' | 'kB' | 'MB' | 'GB'}`
 /** An RFC 3339 instant, a Date, or an instant relative to the clock of the judgement. */
 export type Moment = string | Date | `+${Span}` | `-${Span}`
 /** The formats of JSON Schema's open vocabulary. */
@@ -160,6 +162,11 @@ export interface ReadAsNode extends Declared {
 interface AnythingNode extends Declared {
   readonly kind: 'anything'
 }
+export interface FileNode extends Declared {
+  readonly kind: 'file'
+  readonly bytes?: Size
+  readonly types?: readonly string[]
+}
 
 /** Nodes without nodes of their own, read from one JSON scalar or one text. */
 export type ScalarNode =
@@ -184,6 +191,7 @@ export type Node =
   | LaterNode
   | ReadAsNode
   | AnythingNode
+  | FileNode
 
 const made = new WeakMap<LaterNode, Node>()
 

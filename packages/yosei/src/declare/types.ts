@@ -8,6 +8,17 @@ export interface Field<Out = unknown, In = unknown, P extends Presence = Presenc
   readonly '~out'?: Out
   readonly '~in'?: In
 }
+/** A file that came in a form, or as the whole body. Held in a temporary place until the request is done. */
+export interface Upload {
+  /** The file's name as the client gave it: never a path to write to. Empty where there is none. */
+  readonly name: string
+  /** The media type as the client gave it. */
+  readonly type: string
+  /** Its size. */
+  readonly bytes: number
+  stream(): ReadableStream<Uint8Array>
+  bytesNow(): Promise<Uint8Array>
+}
 export type Fields = { readonly [name: string]: Field }
 /** A field whose own fields are known by name. */
 export type RecordField<F extends Fields> = Field & { readonly fields: F }

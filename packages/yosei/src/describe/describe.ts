@@ -2,7 +2,8 @@
 import { wordFault } from '../answer/messages.js'
 import { writeInstant } from '../compile/times.js'
 import { type Path, parseAddress } from '../declare/address.js'
-import { type Endpoint, type EndpointNode, type Intake, type IntakeNode, rootOf } from '../declare/endpoint.js'
+import { type Endpoint, type EndpointNode, rootOf } from '../declare/endpoint.js'
+import type { Intake, IntakeNode } from '../declare/intake.js'
 import { nodesAt } from '../declare/locate.js'
 import { type Node, type RecordNode, resolve } from '../declare/node.js'
 import type { AnyRule } from '../declare/rules.js'
@@ -19,12 +20,15 @@ type JsonObject = { readonly [name: string]: Json }
  */
 export function describe(of: Endpoint | Intake): JsonObject {
   if (!('endpoints' in of)) return describeEndpoint(of as EndpointNode)
-  const { endpoints, ...rest } = of as unknown as IntakeNode
-  return { ...plain(rest), endpoints: Object.fromEntries(Object.entries(endpoints).map(([name, one]) => [name, describeEndpoint(one)])) }
+  const { endpoints, title, version, base, limits, statuses } = of as unknown as IntakeNode
+  return {
+    ...plain({ title, version, base, limits, statuses }),
+    endpoints: Object.fromEntries(Object.entries(endpoints).map(([name, one]) => [name, describeEndpoint(one)])),
+  }
 }
 
 function describeEndpoint(endpoint: EndpointNode): JsonObject {
-  const { segments: _, path, query, header, body, rules, ...rest } = endpoint
+  const { segments: _, origin: __, path, query, header, cookie, bodies, rules, ...rest } = endpoint
   const { field, definitions } = describer()
   const part = ({ fields }: RecordNode) => mapValues(fields, field)
   const root = rootOf(endpoint)
@@ -33,7 +37,8 @@ function describeEndpoint(endpoint: EndpointNode): JsonObject {
     path: part(path),
     query: part(query),
     header: part(header),
-    body: mapValues(body, field),
+    cookie: part(cookie),
+    body: Object.fromEntries(bodies.map(({ mediaType, node }) => [mediaType, field(node)])),
     rules: rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) })),
   }
   return definitions.size > 0 ? { ...described, definitions: Object.fromEntries(definitions) } : described

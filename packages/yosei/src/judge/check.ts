@@ -1,24 +1,22 @@
 /** The stage that checks: the shape of every part, then the rules; all errors told together. */
+
+import type { Catalogues } from '../answer/catalogue.js'
 import { interpretParts, type Parts, readerOf } from '../compile/engine.js'
 import { runRules } from '../compile/rules.js'
 import { addFault, type Fault, type Run } from '../compile/run.js'
 import { formatAddress, parseAddress } from '../declare/address.js'
-import { type EndpointNode, type Part, partNames, rootOf } from '../declare/endpoint.js'
+import { type BodyNode, type EndpointNode, type Part, partNames, rootOf } from '../declare/endpoint.js'
 import { inDeclaredOrder } from '../declare/locate.js'
-import type { Node } from '../declare/node.js'
+import { Unreadable } from '../read/body.js'
+import { statusOf } from './statuses.js'
 import { type AcceptedVerdict, type Rejected, reject } from './verdict.js'
-
-/** A body that could not be read, and why. */
-export class Unreadable {
-  constructor(readonly fault: Pick<Fault, 'code' | 'variant' | 'about'>) {}
-}
 
 export interface Matter {
   /** What the verdict calls the endpoint. */
   readonly name: string
   readonly endpoint: EndpointNode
   /** The declaration of the body for the media type that was sent. */
-  readonly body: Node | undefined
+  readonly body: BodyNode | undefined
   readonly sent: Parts
   /** All header fields that were sent, also those that are not declared. */
   readonly headers: readonly (readonly [name: string, value: string])[]
@@ -28,6 +26,10 @@ export interface Matter {
   readonly form: boolean | undefined
   /** Whether all that was sent was parsed here: it is plain data then. */
   readonly parsed: boolean
+  /** The most errors that are listed. */
+  readonly errors: number
+  /** Own words of the intake. */
+  readonly words: Catalogues | undefined
 }
 
 /** Judges parts that are split already. */
@@ -36,8 +38,8 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   const hot = !only && !matter.form && !run.trace
   const input = hot
-    ? readerOf(endpoint)(sent.path, sent.query, sent.header, sent.body, run, hasBody, matter.parsed)
-    : interpretParts(endpoint, sent, run, hasBody, only, matter.form)
+    ? readerOf(endpoint, matter.body)(sent.path, sent.query, sent.header, sent.cookie, sent.body, run, hasBody, matter.parsed)
+    : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
   const rules = !only
@@ -49,7 +51,14 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
     return trace ? { outcome: 'accepted', endpoint: name, input, trace } : { outcome: 'accepted', endpoint: name, input }
   const ordered = inDeclaredOrder(rootOf(endpoint, matter.body), faults)
   const stage = (['read', 'shape', 'rules'] as const).find((one) => faults.some((fault) => fault.stage === one)) ?? 'rules'
-  return reject(name, ordered, { status: Math.min(...faults.map(statusOf)), stage, beyond, trace })
+  return reject(name, ordered, {
+    status: statusOf(faults, endpoint.statuses),
+    stage,
+    beyond,
+    trace,
+    most: matter.errors,
+    words: matter.words,
+  })
 }
 
 function tellSteps({ trace, faults }: Run): void {
@@ -59,16 +68,17 @@ function tellSteps({ trace, faults }: Run): void {
 
 /** Whether there is a body to read; where there is none or too many, that is told. */
 function takesBody({ sent, body }: Matter, run: Run): boolean {
-  const wrong = bodyFault(sent.body, body)
-  if (wrong) addFault(run, { path: ['body'], stage: 'read', ...wrong })
-  return body !== undefined && !wrong
+  const wrong = bodyFaults(sent.body, body)
+  for (const { below = [], ...fault } of wrong) addFault(run, { path: ['body', ...below], stage: 'read', ...fault })
+  return body !== undefined && wrong.length === 0
 }
 
-function bodyFault(sent: unknown, body: Node | undefined): Unreadable['fault'] | undefined {
-  if (sent instanceof Unreadable) return sent.fault
-  if (!body) return sent === undefined ? undefined : { code: 'undeclared', variant: 'body' }
-  return sent === undefined && body.presence === 'required' ? { code: 'missing' } : undefined
+function bodyFaults(sent: unknown, body: BodyNode | undefined): Unreadable['faults'] {
+  if (sent instanceof Unreadable) return sent.faults
+  if (!body) return sent === undefined ? none : [{ code: 'undeclared', variant: 'body' }]
+  return sent === undefined && body.node.presence === 'required' ? [{ code: 'missing' }] : none
 }
+const none: Unreadable['faults'] = []
 
 /** A missing field whose name came in another part says so. */
 function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
@@ -83,6 +93,3 @@ function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
 
 const isSent = (values: unknown, name: string) =>
   typeof values === 'object' && values !== null && !Array.isArray(values) && Object.hasOwn(values, name)
-
-/** What could not be read, or is wrong outside the body, is a bad request; a well-formed body that does not hold is not processable. */
-const statusOf = ({ stage, path }: Fault) => (stage === 'rules' || (stage === 'shape' && path[0] === 'body') ? 422 : 400)

@@ -1,8 +1,10 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
+import { type Catalogues, catalogueFor } from '../answer/catalogue.js'
 import { wordFault } from '../answer/messages.js'
 import type { Fault, Reading, Stage, Step } from '../compile/run.js'
 import { formatAddress, formatPointer } from '../declare/address.js'
-import type { Accepted, Endpoints, Part } from '../declare/endpoint.js'
+import type { Accepted, Part } from '../declare/endpoint.js'
+import type { Endpoints } from '../declare/intake.js'
 
 export interface FieldError {
   readonly part: Part
@@ -48,17 +50,33 @@ export type Verdict<E extends Endpoints = Endpoints> =
   | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> }[keyof E & string]
   | Rejected
 
-const longest = 50
+interface About {
+  readonly status: number
+  readonly stage: Stage
+  readonly headers?: { readonly [name: string]: string }
+  /** Faults that were not even kept. */
+  readonly beyond?: number
+  readonly trace?: Trace | undefined
+  /** The most errors that are listed. */
+  readonly most?: number
+  /** Own words of the intake. */
+  readonly words?: Catalogues | undefined
+}
+
+/** What a rejection is made of: the answer words it in the language that the client reads. */
+interface Origin {
+  readonly faults: readonly Fault[]
+  readonly words: Catalogues | undefined
+}
+const origins = new WeakMap<Rejected, Origin>()
+export const originOf = (verdict: Rejected): Origin => origins.get(verdict) ?? { faults: [], words: undefined }
 
 /** Makes the rejection of a request with these faults, in this order. */
-export function reject(
-  endpoint: string | undefined,
-  faults: readonly Fault[],
-  about: { status: number; stage: Stage; headers?: { [name: string]: string }; beyond?: number; trace?: Trace | undefined },
-): Rejected {
-  const { status, stage, headers = {}, beyond = 0, trace } = about
-  const errors = faults.slice(0, longest).map(fieldError)
-  return {
+export function reject(endpoint: string | undefined, faults: readonly Fault[], about: About): Rejected {
+  const { status, stage, headers = {}, beyond = 0, trace, most = 50, words } = about
+  const listed = faults.length > most ? faults.slice(0, most) : faults
+  const errors = listed.map((fault) => fieldError(fault, words))
+  const verdict: Rejected = {
     outcome: 'rejected',
     endpoint,
     stage,
@@ -71,6 +89,8 @@ export function reject(
     more: faults.length - errors.length + beyond,
     ...(trace ? { trace } : {}),
   }
+  origins.set(verdict, { faults: listed, words })
+  return verdict
 }
 
 function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
@@ -82,7 +102,7 @@ function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
   return map
 }
 
-function fieldError(fault: Fault): FieldError {
+function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
   const { path, code, stage } = fault
   const part = path[0] as Part
   return {
@@ -92,7 +112,7 @@ function fieldError(fault: Fault): FieldError {
     code,
     // Many rejections are told by code alone, so the words wait until they are asked for.
     get message() {
-      return wordFault(fault)
+      return wordFault(fault, catalogueFor('en', words))
     },
     stage,
     ...(code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : {}),

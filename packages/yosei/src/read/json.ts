@@ -1,4 +1,5 @@
 /** JSON (RFC 8259), with the place of a syntax error. */
+import type { Path } from '../declare/address.js'
 
 export interface SyntaxFault {
   /** From 1. */
@@ -15,6 +16,46 @@ export function readJson(text: string): { readonly value: unknown } | SyntaxFaul
   } catch {
     return placeOf(plain, brokenAt(plain))
   }
+}
+
+/**
+ * The paths of names that stand twice in an object of a JSON text (RFC 7493, section 2.3), at most so many. The text is
+ * known to be JSON, so a scan of its strings and brackets is enough.
+ */
+export function repeatedNames(text: string, most: number): Path[] {
+  const found: Path[] = []
+  /** The names of each open object, or the index in each open list; and what stands before the value that is due. */
+  const open: (Set<string> | number)[] = []
+  const path: (string | number)[] = []
+  let nameIsDue = false
+  for (let at = 0; at < text.length && found.length < most; at++) {
+    const one = text[at]
+    if (one === '{' || one === '[') {
+      open.push(one === '{' ? new Set<string>() : 0)
+      path.push(0)
+      nameIsDue = one === '{'
+    } else if (one === '}' || one === ']') {
+      open.pop()
+      path.pop()
+      nameIsDue = false
+    } else if (one === ',') {
+      const inside = open.at(-1)
+      nameIsDue = typeof inside !== 'number'
+      if (typeof inside === 'number') path[path.length - 1] = open[open.length - 1] = inside + 1
+    } else if (one === '"') {
+      string.lastIndex = at
+      const raw = `${string.exec(text)?.[0]}"`
+      at += raw.length - 1
+      if (!nameIsDue) continue
+      nameIsDue = false
+      const name = JSON.parse(raw) as string
+      const names = open.at(-1) as Set<string>
+      path[path.length - 1] = name
+      if (names.has(name)) found.push([...path])
+      names.add(name)
+    }
+  }
+  return found
 }
 
 const placeOf = (text: string, offset: number): SyntaxFault => {

@@ -1,11 +1,13 @@
 /** Which endpoint a method and a raw path mean. */
-import type { EndpointNode, IntakeNode } from '../declare/endpoint.js'
+import type { EndpointNode } from '../declare/endpoint.js'
+import { type SettledLimits, settleLimits } from '../declare/policy.js'
 import { decodePercent } from './percent.js'
 
 /** What a method means at the end of a template, with the names of the template's parameters in their order. */
-interface Destination {
+export interface Destination {
   readonly name: string
   readonly endpoint: EndpointNode
+  readonly limits: SettledLimits
   readonly parameters: readonly string[]
 }
 interface Junction {
@@ -26,7 +28,7 @@ export interface Match {
 
 const junction = (): Junction => ({ literal: new Map(), literals: [], methods: new Map() })
 
-export function layRoutes(app: IntakeNode): Routes {
+export function layRoutes(app: { readonly endpoints: { readonly [name: string]: EndpointNode }; readonly base: string }): Routes {
   const root = junction()
   for (const [name, endpoint] of Object.entries(app.endpoints)) {
     let at = root
@@ -42,7 +44,7 @@ export function layRoutes(app: IntakeNode): Routes {
       at = next
     }
     const parameters = endpoint.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
-    at.methods.set(endpoint.method, { name, endpoint, parameters })
+    at.methods.set(endpoint.method, { name, endpoint, limits: settleLimits(name, endpoint.limits), parameters })
   }
   return root
 }

@@ -1,14 +1,25 @@
 /** The pipeline's own request, and the ways to one. */
 
+/** A body that is still to come. */
+export interface BodySource {
+  /** All its bytes, up to a limit and within milliseconds; what is beyond is left unread. */
+  collect(limit: number, milliseconds: number): Promise<Uint8Array | Trouble>
+  /** Its bytes as they come, within milliseconds. Throws a `Trouble` where it breaks off. */
+  chunks(milliseconds: number): AsyncIterable<Uint8Array>
+}
+/** Why a body could not be had. */
+export type Trouble = 'late' | 'broken' | 'too_large'
+
 /** A request in its pieces, as they came over the wire. */
-export interface Message {
+export interface Message<B = string | Uint8Array | null> {
   readonly method: string
   /** Raw, as in the request line. */
   readonly target: string
   /** In the order sent; names in lower case. */
   readonly headers: readonly (readonly [name: string, value: string])[]
-  readonly body: string | Uint8Array | null
+  readonly body: B
 }
+export type AnyMessage = Message<string | Uint8Array | BodySource | null>
 
 /** A request message (RFC 9112) that could not be taken apart. */
 export interface BrokenMessage {
@@ -23,7 +34,7 @@ export interface Pieces {
   readonly method: string
   readonly target: string
   readonly headers?: Iterable<readonly [string, string]> | { readonly [name: string]: string | readonly string[] }
-  readonly body?: string | Uint8Array | null
+  readonly body?: string | Uint8Array | ReadableStream<Uint8Array> | null
 }
 
 /** An HTTP/1.1 request message as text, or a fetch Request, or its pieces. */
@@ -73,10 +84,29 @@ function originForm(target: string): string {
   return rest === target || rest.startsWith('/') ? rest : `/${rest}`
 }
 
-/** The pieces of a request that has no body to wait for: every form but a fetch Request. */
-export function piecesOf({ method, target, headers, body = null }: Pieces): Message {
-  return { method, target: target.startsWith('/') ? target : originForm(target), headers: linesOf(headers), body }
+/** The request in its pieces, whatever form it has. */
+export function messageOf(request: RequestLike): AnyMessage | BrokenMessage {
+  if (typeof request === 'string') return parseMessage(request)
+  if (!('target' in request)) return messageOfRequest(request)
+  const { method, target, headers, body = null } = request
+  const isNow = body === null || typeof body === 'string' || body instanceof Uint8Array
+  return piecesOf(method, target, linesOf(headers), isNow ? body : sourceOf(body))
 }
+
+/** The pieces of a fetch Request; its body is consumed when it is needed. */
+export function messageOfRequest(request: Request): AnyMessage {
+  const { method, url, headers, body } = request
+  const fragment = url.indexOf('#')
+  return piecesOf(method, fragment < 0 ? url : url.slice(0, fragment), [...headers], body === null ? null : sourceOf(body))
+}
+
+/** The pieces of a request whose header names are in lower case already. */
+export const piecesOf = <B>(method: string, target: string, headers: readonly (readonly [string, string])[], body: B): Message<B> => ({
+  method,
+  target: target.startsWith('/') ? target : originForm(target),
+  headers,
+  body,
+})
 
 function linesOf(headers: Pieces['headers'] = {}): [string, string][] {
   const lines: [string, string][] = []
@@ -99,9 +129,53 @@ function lowerCase(name: string): string {
   return name
 }
 
-/** The pieces of a fetch Request; its body is consumed. */
-export async function receive(request: Request): Promise<Message> {
-  const { pathname, search } = new URL(request.url)
-  const body = request.body === null ? null : new Uint8Array(await request.arrayBuffer())
-  return { method: request.method, target: pathname + search, headers: [...request.headers], body }
+/** A web stream as a body that is to come. */
+function sourceOf(stream: ReadableStream<Uint8Array>): BodySource {
+  async function* chunks(milliseconds: number): AsyncIterable<Uint8Array> {
+    const reader = stream.getReader()
+    let timer: ReturnType<typeof setTimeout> | undefined
+    const late = new Promise<'late'>((resolve) => {
+      timer = setTimeout(() => resolve('late'), milliseconds)
+    })
+    try {
+      for (;;) {
+        const next = await Promise.race([reader.read().catch(() => 'broken' as const), late])
+        if (typeof next === 'string') throw next
+        if (next.done) return
+        yield next.value
+      }
+    } finally {
+      clearTimeout(timer)
+      // What is left is not waited for.
+      reader.cancel().catch(() => undefined)
+    }
+  }
+  return { chunks, collect: (limit, milliseconds) => collect(chunks(milliseconds), limit) }
+}
+
+/** All bytes of the chunks, up to a limit. */
+export async function collect(chunks: AsyncIterable<Uint8Array>, limit: number): Promise<Uint8Array | Trouble> {
+  const parts: Uint8Array[] = []
+  let length = 0
+  try {
+    for await (const chunk of chunks) {
+      length += chunk.length
+      if (length > limit) return 'too_large'
+      parts.push(chunk)
+    }
+  } catch (trouble) {
+    return trouble === 'late' ? 'late' : 'broken'
+  }
+  return joinBytes(parts, length)
+}
+
+export function joinBytes(parts: readonly Uint8Array[], length: number): Uint8Array {
+  if (parts.length === 1) return parts[0] as Uint8Array
+  const whole = new Uint8Array(length)
+  let at = 0
+  for (const part of parts) {
+    whole.set(part, at)
+    at += part.length
+  }
+  return whole
 }

@@ -47,8 +47,8 @@ function separatorOf(node: ListNode | TupleNode): RegExp | undefined {
 const decode = (text: string): Decoded => decodePercent(text.includes('+') ? text.replaceAll('+', ' ') : text)
 const deep = /^([^[\]]+)\[([^[\]]*)\]$/
 
-/** The pairs of a query, with `+` for a blank; `undefined` where there are none. Names that cannot be decoded are told. */
-export function queryValues(query: string, declared: RecordNode, tellMalformed: () => void): Values | undefined {
+/** The pairs of a query or a form, with `+` for a blank; `undefined` where there are none. Names that cannot be decoded are told. */
+export function pairValues(query: string, declared: RecordNode, tellMalformed: () => void): Values | undefined {
   if (query === '') return undefined
   const values: Values = {}
   for (let start = 0; start <= query.length; ) {
@@ -78,6 +78,13 @@ function addPair(values: Values, name: string, raw: string | undefined, declared
   const member = holder.kind === 'table' ? sentShape(holder.value) : shapeOf(holder, key)
   // Where the name came without brackets too, it is no object: the field says so.
   if (typeof object === 'object' && !Array.isArray(object)) add(object as Values, key, raw, member)
+}
+
+/** Adds the value of a form's part, which is not encoded, to what came under its name. */
+export function addFormValue(values: Values, name: string, value: unknown, declared: RecordNode): void {
+  const shape = shapeOf(declared, name)
+  if (Object.hasOwn(values, name)) put(values, name, gather(values[name], value))
+  else put(values, name, isList(shape) && value !== '' ? [value] : value)
 }
 
 /** Adds what a raw value carries to what came under its name. A bare name, without `=`, is a flag that is up, or an empty text. */

@@ -1,0 +1,29 @@
+/** The gate for frameworks whose middleware takes a context and awaits the next. */
+import type { ServerResponse } from 'node:http'
+import type { Endpoint } from '../declare/endpoint.js'
+import type { Endpoints, Intake } from '../declare/intake.js'
+import { type FrameworkRequest, type GateOptions, gateFor } from './gate.js'
+
+/** What the gate needs of the context. */
+export interface GateContext {
+  readonly req: FrameworkRequest
+  readonly res: ServerResponse
+  readonly request: object
+  respond?: boolean | undefined
+}
+
+/**
+ * Middleware for koa. Behind it, `inputOf(endpoint, context.req)` gives the typed input.
+ *
+ * @example
+ * koa.use(koaGate(app, { services }))
+ */
+export function koaGate<E extends Endpoints>(of: Intake<E> | Endpoint, options: GateOptions = {}) {
+  const pass = gateFor(of, options)
+  return async (context: GateContext, next: () => Promise<unknown>): Promise<void> => {
+    const { req, res, request } = context
+    if (await pass(req, res, () => (request as { body?: unknown }).body)) await next()
+    // The gate has answered: koa has nothing to add.
+    else context.respond = false
+  }
+}

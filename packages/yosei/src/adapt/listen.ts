@@ -1,0 +1,152 @@
+/** A server of the library's own: what Node answers by itself comes in the same form as every other answer. */
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import type { AddressInfo, Socket } from 'node:net'
+import type { Reply } from '../answer/reply.js'
+import type { Fault } from '../compile/run.js'
+import { settleLimits } from '../declare/policy.js'
+import { reject } from '../judge/verdict.js'
+import type { Destination } from '../read/match.js'
+import { incomingOf, type NodeBody } from './incoming.js'
+import { fail } from './node.js'
+import { send } from './reply.js'
+import { type Handle, type Service, serviceOf } from './serve.js'
+
+export interface ListenOptions {
+  /** A free one where it is 0, or not said. */
+  port?: number
+  /** `127.0.0.1` by default: name `0.0.0.0` to be reached from elsewhere. */
+  host?: string
+}
+export interface Listening {
+  readonly server: Server
+  readonly port: number
+  /** Where it is reached: `http://127.0.0.1:8080`. */
+  readonly url: string
+  /** Takes no more connections, and waits for the requests that are under way. */
+  close(): Promise<void>
+}
+
+/**
+ * Starts a server for a service. Broken messages, header fields that are too large, conflicting lengths, expectations,
+ * and clients that never end what they began: each is answered, and journalled, like any other rejection.
+ *
+ * @throws TypeError where `serve` did not make the handle.
+ * @example
+ * const { url, close } = await listen(serve(app, handlers), { port: 8080 })
+ */
+export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: ListenOptions = {}): Promise<Listening> {
+  const service = serviceOf(handle)
+  if (!service) throw new TypeError('listen takes what serve made; for another handler, use createServer(nodeListener(handler))')
+  const limits = Object.values(service.app.endpoints).map((endpoint) => settleLimits(endpoint.template, endpoint.limits))
+  const largest = (limit: keyof Destination['limits']) => Math.max(service.app.limits[limit], ...limits.map((one) => one[limit]))
+  const receive = largest('receive')
+  const server = createServer({
+    // The endpoint's own limits are told with their place; this one ends what is beyond all of them.
+    maxHeaderSize: largest('uri') + largest('headers') + 1024,
+    requireHostHeader: false,
+    headersTimeout: receive,
+    requestTimeout: receive + 1000,
+    connectionsCheckingInterval: Math.min(1000, Math.max(50, receive / 4)),
+  })
+  /** The bodies that are being received, by their connections. */
+  const receiving = new WeakMap<Socket, NodeBody>()
+  const answer = (request: IncomingMessage, response: ServerResponse) => {
+    const incoming = incomingOf(request, response)
+    if (request.headers.host === undefined && request.httpVersion === '1.1') {
+      const verdict = rejectRaw(service, 400, { path: ['header', 'host'], code: 'missing' })
+      send(service.refuse(verdict), response)
+      return
+    }
+    if (incoming.body) receiving.set(request.socket, incoming.body)
+    service
+      .process(incoming)
+      .then((reply) => {
+        receiving.delete(request.socket)
+        return send(request.complete || reply.headers.connection ? reply : ended(reply), response)
+      })
+      .catch((error) => fail(error, response))
+  }
+  server.on('request', answer)
+  server.on('checkContinue', answer)
+  server.on('checkExpectation', answer)
+  server.on('clientError', (error: ClientError, socket: Socket) => {
+    const { status, trouble, fault } = meaningOf(error)
+    const body = receiving.get(socket)
+    if (body) body.fail(trouble)
+    else if (socket.writable && error.code !== 'ECONNRESET') socket.end(messageOf(service.refuse(rejectRaw(service, status, fault))))
+    else socket.destroy()
+  })
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject)
+    server.listen(port, host, () => {
+      server.off('error', reject)
+      resolve()
+    })
+  })
+  const { port: taken } = server.address() as AddressInfo
+  const close = () =>
+    new Promise<void>((resolve) => {
+      server.close(() => resolve())
+      server.closeIdleConnections()
+    })
+  return { server, port: taken, url: `http://${host.includes(':') ? `[${host}]` : host}:${taken}`, close }
+}
+
+/** A connection whose request was not read to its end cannot carry another. */
+const ended = (reply: Reply): Reply => ({ ...reply, headers: { ...reply.headers, connection: 'close' } })
+
+interface ClientError extends Error {
+  readonly code?: string
+  readonly rawPacket?: Uint8Array
+}
+interface Meaning {
+  readonly status: number
+  readonly trouble: 'late' | 'broken'
+  readonly fault: Omit<Fault, 'stage'>
+}
+
+/** What Node's parser means by its errors. */
+function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
+  const broken = (path: Fault['path'], variant = 'message', about = {}): Meaning => {
+    return { status: 400, trouble: 'broken', fault: { path, code: 'bad_syntax', variant, about } }
+  }
+  switch (code) {
+    case 'ERR_HTTP_REQUEST_TIMEOUT':
+      return { status: 408, trouble: 'late', fault: { path: ['header'], code: 'bad_syntax', variant: 'late' } }
+    case 'HPE_HEADER_OVERFLOW':
+      return { status: 431, trouble: 'broken', fault: { path: ['header'], code: 'too_large' } }
+    case 'HPE_UNEXPECTED_CONTENT_LENGTH':
+    case 'HPE_UNEXPECTED_TRANSFER_ENCODING':
+      return broken(['header', 'content-length'], 'conflict')
+    case 'HPE_INVALID_CONTENT_LENGTH':
+      return broken(['header', 'content-length'], 'length')
+    case 'HPE_INVALID_TRANSFER_ENCODING':
+      return broken(['header', 'transfer-encoding'], 'message', { reason: 'chunked must be the last coding' })
+    case 'HPE_INVALID_METHOD': {
+      const line = new TextDecoder().decode(rawPacket?.slice(0, 200))
+      const isRequest = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+ \S+ HTTP\/1\.[01]\r?\n/.test(line)
+      return isRequest
+        ? { status: 501, trouble: 'broken', fault: { path: [], code: '' } }
+        : broken(['path'], 'message', { reason: 'this is no request line' })
+    }
+    case 'HPE_INVALID_URL':
+    case 'HPE_INVALID_VERSION':
+    case 'HPE_INVALID_CONSTANT':
+      return broken(['path'], 'message', { reason: 'this is no request line' })
+    default:
+      return broken(['header'], 'message', { reason: 'these are no header fields' })
+  }
+}
+
+function rejectRaw({ app }: Service, status: number, fault: Omit<Fault, 'stage'>) {
+  const faults = fault.code === '' ? [] : [{ ...fault, stage: 'receive' as const }]
+  return reject(undefined, faults, { status, stage: 'receive', headers: { connection: 'close' }, words: app.languages })
+}
+
+/** An answer as the message that it is, for a connection whose request never became one. */
+function messageOf({ status, headers, body }: Reply): string {
+  const lines = Object.entries({ ...headers, 'content-length': Buffer.byteLength(body ?? '') }).map(
+    ([name, value]) => `${name}: ${value}\r\n`,
+  )
+  return `HTTP/1.1 ${status} ${status}\r\n${lines.join('')}\r\n${body ?? ''}`
+}

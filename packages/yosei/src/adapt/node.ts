@@ -1,0 +1,43 @@
+/** Services on Node: behind a server of one's own, or with one that answers everything in the same form. */
+import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
+import { lateSignal } from '../judge/signal.js'
+import { incomingOf, requestOf, streamOf } from './incoming.js'
+import { send, sendResponse } from './reply.js'
+import { type Handle, serviceOf } from './serve.js'
+
+export { type Gate, type GateOptions, gate, inputOf } from './gate.js'
+export { type Listening, type ListenOptions, listen } from './listen.js'
+
+/**
+ * A listener for a server that is your own. A handle that `serve` made is given Node's request as it is; any other
+ * fetch handler a Request.
+ *
+ * @example
+ * createServer(nodeListener(serve(app, handlers))).listen(8080)
+ */
+export function nodeListener(handle: Handle): RequestListener {
+  const service = serviceOf(handle)
+  return (request, response) => {
+    const answered = service
+      ? service.process(incomingOf(request, response)).then((reply) => send(reply, response))
+      : respond(handle, request, response)
+    answered.catch((error) => fail(error, response))
+  }
+}
+
+async function respond(handle: Handle, request: IncomingMessage, response: ServerResponse): Promise<void> {
+  const signal = lateSignal()
+  response.once('close', () => {
+    if (!response.writableFinished) signal.abort(new DOMException('The client has gone', 'AbortError'))
+  })
+  await sendResponse(await handle(requestOf(request, request.url ?? '/', signal.signal, streamOf(request))), response)
+}
+
+/** What a service lets through is thrown where the process sees it, once the client has its answer. */
+export function fail(error: unknown, response: ServerResponse): void {
+  if (!response.headersSent) response.writeHead(500, { connection: 'close' })
+  response.end()
+  process.nextTick(() => {
+    throw error
+  })
+}

@@ -1,0 +1,27 @@
+/** Answers as Node sends them. */
+import type { ServerResponse } from 'node:http'
+import { Readable } from 'node:stream'
+import { pipeline } from 'node:stream/promises'
+import type { ReadableStream as NodeReadableStream } from 'node:stream/web'
+import type { Reply } from '../answer/reply.js'
+
+export async function send(reply: Reply, response: ServerResponse): Promise<void> {
+  const { status, headers, body } = reply
+  if (reply.response) return sendResponse(reply.response, response)
+  if (body === null) response.writeHead(status, headers as { [name: string]: string }).end()
+  else {
+    const length = Buffer.byteLength(body)
+    response.writeHead(status, { ...headers, 'content-length': length }).end(body)
+  }
+}
+
+/** Streams a Response's body as fast as the client takes it. */
+export async function sendResponse({ status, headers, body }: Response, response: ServerResponse): Promise<void> {
+  const lines: { [name: string]: string | string[] } = Object.fromEntries(headers)
+  const cookies = headers.getSetCookie()
+  if (cookies.length > 0) lines['set-cookie'] = cookies
+  response.writeHead(status, lines)
+  if (body === null) response.end()
+  // A client that goes while it is answered is no failure of the service.
+  else await pipeline(Readable.fromWeb(body as NodeReadableStream), response).catch(() => response.destroy())
+}

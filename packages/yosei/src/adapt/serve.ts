@@ -1,0 +1,256 @@
+/** A service: every request through its stages, to its handler, to an answer. */
+import { replyTo } from '../answer/problem.js'
+import type { Reply } from '../answer/reply.js'
+import type { Accepted, Endpoint } from '../declare/endpoint.js'
+import type { Endpoints, Intake, IntakeNode } from '../declare/intake.js'
+import { mistake } from '../declare/mistake.js'
+import { retryAfter } from '../judge/identify.js'
+import { idOf, type JournalEvent, writeJournal } from '../judge/journal.js'
+import { refusalsIn, rejectRefused } from '../judge/refuse.js'
+import { type LateSignal, lateSignal } from '../judge/signal.js'
+import { type Judged, judgeStages } from '../judge/stages.js'
+import { statusFor } from '../judge/statuses.js'
+import { type Rejected, reject } from '../judge/verdict.js'
+import { type AnyMessage, messageOfRequest } from '../read/message.js'
+
+/** What a handler is given besides the input. */
+export interface Context<E, Services> {
+  /** The request as fetch has it, made when it is first looked at; its body has been read. */
+  readonly request: Request
+  readonly services: Services
+  /** Who is asking, as `identify` said. */
+  readonly who: unknown
+  /** Fires when the client has gone, or the handler is over its time. */
+  readonly signal: AbortSignal
+  /** The request's id, the same as in the journal and in the answer to a rejection. */
+  readonly id: string
+  readonly endpoint: E
+}
+
+/** Every endpoint needs its handler, and every handler its endpoint: said at compile time and at start. */
+export type Handlers<E extends Endpoints, Services> = {
+  readonly [N in keyof E]: (input: Accepted<E[N]>, context: Context<E[N], Services>) => unknown
+}
+
+export interface ServeOptions<Services> {
+  services?: Services
+  /** Whether OPTIONS of a declared path is answered with its methods, or told like any method that is not taken. */
+  options?: 'answer' | 'pass'
+  /** Whether what a handler threw is thrown on, after it was journalled: for what a service considers fatal. */
+  letThrough?: (error: unknown) => boolean
+}
+
+/** A request on its way in, from whatever platform. */
+export interface Incoming {
+  readonly message: AnyMessage
+  readonly signal: LateSignal
+  /** The request as fetch has it. */
+  request(): Request
+}
+
+/** A service behind `serve`: what a platform works with that has no fetch requests. */
+export interface Service {
+  readonly app: IntakeNode
+  process(incoming: Incoming): Promise<Reply>
+  /** The answer to what never became a request. */
+  refuse(verdict: Rejected): Reply
+}
+export type Handle = (request: Request) => Promise<Response>
+
+const services = new WeakMap<Handle, Service>()
+/** The service behind a handle; `undefined` where `serve` did not make it. */
+export const serviceOf = (handle: Handle): Service | undefined => services.get(handle)
+
+/**
+ * Serves the endpoints of an intake: typed input in, a plain value out as JSON with the endpoint's `success` status, a
+ * Response as it is. Needs no server: `await handle(new Request(…))` is a test.
+ *
+ * @throws DeclarationError where an endpoint has no handler, or a handler no endpoint.
+ * @example
+ * const handle = serve(app, { listSessions: ({ query }, { services }) => services.sessions.list(query) }, { services })
+ */
+export function serve<E extends Endpoints, Services = undefined>(
+  app: Intake<E>,
+  handlers: Handlers<E, Services>,
+  options: ServeOptions<Services> = {},
+): Handle {
+  const service = serviceFor(app as unknown as IntakeNode, handlers as unknown as AnyHandlers, options)
+  const handle = async (request: Request) => {
+    const incoming = { message: messageOfRequest(request), signal: lateSignal(request.signal), request: () => request }
+    return responseOf(await service.process(incoming))
+  }
+  services.set(handle, service)
+  return handle
+}
+
+type AnyHandlers = { readonly [name: string]: (input: unknown, context: Context<Endpoint, unknown>) => unknown }
+
+function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOptions<unknown>): Service {
+  checkPairs(app, handlers)
+  return {
+    app,
+    refuse(verdict) {
+      const id = crypto.randomUUID()
+      writeJournal(app.journal, { id, outcome: 'rejected', verdict, since: Date.now() })
+      return reply(app, verdict, [], id)
+    },
+    async process(incoming) {
+      const { message, signal } = incoming
+      const progress: Progress = { app, message, since: Date.now(), id: undefined }
+      let judged: Judged | undefined
+      try {
+        judged = await judgeStages(app, message, { services: options.services, asks: true, signal })
+        const { verdict } = judged
+        if (verdict.outcome === 'accepted')
+          return await handleAccepted(judged, handlers[verdict.endpoint] as AnyHandlers[string], incoming, options, progress)
+        if (message.method === 'OPTIONS' && options.options !== 'pass' && isUnmatched(verdict, message))
+          return { status: 204, headers: verdict.headers.allow === undefined ? {} : { allow: verdict.headers.allow }, body: null }
+        return told(progress, verdict, judged.cause)
+      } catch (error) {
+        // Whatever fails, before, after or inside the stages, comes out here.
+        const verdict = reject(judged?.verdict.endpoint, [], { status: 500, stage: 'handle', words: app.languages })
+        const answer = told(progress, verdict, error)
+        if (options.letThrough?.(error)) throw error
+        return answer
+      } finally {
+        if (judged?.dispose) await judged.dispose().catch(() => undefined)
+      }
+    },
+  }
+}
+
+const isUnmatched = ({ stage, headers }: Rejected, { target }: AnyMessage) =>
+  stage === 'match' && (headers.allow !== undefined || target === '*')
+
+function checkPairs({ endpoints }: IntakeNode, handlers: AnyHandlers): void {
+  for (const name of Object.keys(endpoints))
+    if (typeof handlers[name] !== 'function' || !Object.hasOwn(handlers, name))
+      mistake(`serve, ${name}`, 'the endpoint has no handler', `Add ${name} to the handlers`)
+  for (const name of Object.keys(handlers))
+    if (!Object.hasOwn(endpoints, name))
+      mistake(`serve, ${name}`, 'the handler has no endpoint', `Add ${name} to the intake, or take the handler away`)
+}
+
+/** What is known of a request while it is under way. */
+export interface Progress {
+  readonly app: IntakeNode
+  readonly message: AnyMessage
+  readonly since: number
+  id: string | undefined
+}
+export function identified(progress: Progress): string {
+  progress.id ??= idOf(progress.message.headers)
+  return progress.id
+}
+
+/** Journals a rejection or a failure, and answers it. */
+export function told(progress: Progress, verdict: Rejected, cause?: unknown, outcome?: JournalEvent['outcome']): Reply {
+  const { app, message, since } = progress
+  const id = identified(progress)
+  const kind = outcome ?? (cause === undefined ? 'rejected' : 'failed')
+  if (app.journal || kind === 'failed')
+    writeJournal(app.journal, { id, outcome: kind, verdict, since, ...(cause === undefined ? {} : { cause }) })
+  return reply(app, verdict, message.headers, id)
+}
+
+function reply(app: IntakeNode, verdict: Rejected, headers: AnyMessage['headers'], id: string): Reply {
+  const wishes = { accept: fieldOf(headers, 'accept'), language: fieldOf(headers, 'accept-language') }
+  try {
+    return replyTo(verdict, wishes, id, app.envelope)
+  } catch (cause) {
+    writeJournal(app.journal, { id, outcome: 'failed', verdict, since: Date.now(), cause })
+    return replyTo(verdict, wishes, id, undefined)
+  }
+}
+
+function fieldOf(headers: AnyMessage['headers'], name: string): string | undefined {
+  let found: string | undefined
+  for (const [field, value] of headers) if (field === name) found = found === undefined ? value : `${found}, ${value}`
+  return found
+}
+
+const overtime = Symbol('over its time')
+
+async function handleAccepted(
+  judged: Judged,
+  handler: AnyHandlers[string],
+  incoming: Incoming,
+  { services }: ServeOptions<unknown>,
+  progress: Progress,
+): Promise<Reply> {
+  const { app, message } = progress
+  const { destination, body } = judged.opened as NonNullable<Judged['opened']>
+  const { name, endpoint, limits } = destination
+  const input = (judged.verdict as { input: unknown }).input
+  const context: Context<Endpoint, unknown> = {
+    services,
+    who: judged.who,
+    endpoint,
+    get id() {
+      return identified(progress)
+    },
+    get signal() {
+      return incoming.signal.signal
+    },
+    get request() {
+      return incoming.request()
+    },
+  }
+  let value = handler(input, context)
+  if (isPromise(value)) value = await inTime(value, limits.handle)
+  if (value === overtime) {
+    incoming.signal.abort(new DOMException('The handler is over its time', 'TimeoutError'))
+    const status = statusFor('unavailable', endpoint.statuses)
+    const verdict = reject(name, [], { status, stage: 'handle', headers: retryAfter, words: app.languages })
+    return told(progress, verdict, new Error(`The handler of ${name} took more than ${limits.handle} ms`))
+  }
+  const refusals = refusalsIn(value)
+  if (!refusals) return replyOf(value, endpoint.success, message.method)
+  return told(
+    progress,
+    rejectRefused(name, refusals, 'handle', { place: body ? 'body' : 'path', most: limits.errors, words: app.languages }),
+  )
+}
+
+const isPromise = (value: unknown): value is Promise<unknown> =>
+  typeof value === 'object' && value !== null && typeof (value as { then?: unknown }).then === 'function'
+
+/** What a promise comes to, or that it takes too long. It is not given up: somebody may still wait for it. */
+function inTime(promise: Promise<unknown>, milliseconds: number): Promise<unknown> {
+  return new Promise((resolve, reject) => {
+    const timer = setTimeout(() => resolve(overtime), milliseconds)
+    promise.then(
+      (value) => {
+        clearTimeout(timer)
+        resolve(value)
+      },
+      (error) => {
+        clearTimeout(timer)
+        reject(error)
+      },
+    )
+  })
+}
+
+const jsonHeaders = { 'content-type': 'application/json' }
+
+/** What a handler returned, as an answer. */
+function replyOf(value: unknown, status: number, method: string): Reply {
+  if (value instanceof Response) return { status: value.status, headers: {}, body: null, response: value }
+  if (value === undefined) return { status: status === 200 ? 204 : status, headers: {}, body: null }
+  const body = toJson(value)
+  return { status, headers: jsonHeaders, body: method === 'HEAD' || status === 204 ? null : body }
+}
+
+/** Big integers go out as text, as they come in. */
+function toJson(value: unknown): string {
+  try {
+    return JSON.stringify(value)
+  } catch (error) {
+    const written = JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? String(one) : one))
+    if (written === undefined) throw error
+    return written
+  }
+}
+
+export const responseOf = ({ status, headers, body, response }: Reply): Response => response ?? new Response(body, { status, headers })

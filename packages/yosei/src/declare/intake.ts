@@ -1,0 +1,101 @@
+/** An intake: the endpoints of a service, and what they share. */
+import type { Catalogues } from '../answer/catalogue.js'
+import type { Problem } from '../answer/problem.js'
+import type { Journal } from '../judge/journal.js'
+import type { Rejected } from '../judge/verdict.js'
+import type { Endpoint, EndpointNode } from './endpoint.js'
+import { mistake } from './mistake.js'
+import { nearest, type Policy, type SettledLimits, type Statuses, settleLimits } from './policy.js'
+
+export type Endpoints = { readonly [name: string]: Endpoint }
+/** The endpoints of a service with what they share; the default export of an intake module. */
+export interface Intake<E extends Endpoints = Endpoints> {
+  readonly endpoints: E
+}
+
+/** What is known of a request before its body has come. */
+export interface Head {
+  readonly method: string
+  /** Raw, as in the request line. */
+  readonly target: string
+  readonly headers: Headers
+}
+
+interface Shared {
+  /** Who is asking, before the body is received: the handler's `who`; or a refusal, made by `refuse`. */
+  identify?: (request: Head, services: never, signal: AbortSignal) => unknown
+  /** Own words by language and code: for all, or with `wrong_type.flag` for one kind. They come before the catalogue's. */
+  languages?: Catalogues
+  /** A house's own shape around a rejection. */
+  envelope?: (rejection: Rejected, problem: Problem) => { body: unknown; type?: string; status?: number }
+  /** Where rejections and failures are written. Without one, failures go to the error output. */
+  journal?: Journal
+}
+
+export interface IntakeDeclaration<E extends Endpoints> extends Policy, Shared {
+  endpoints: E
+  /** Where it is mounted: `/api/v1`. */
+  base?: string
+  title?: string
+  version?: string
+  /** Whether code is made for each endpoint, where that is allowed, or its declaration is interpreted. */
+  engine?: 'compiled' | 'interpreted'
+}
+
+/** What an intake is to those who read it. */
+export interface IntakeNode extends Readonly<Shared> {
+  readonly endpoints: { readonly [name: string]: EndpointNode }
+  readonly base: string
+  readonly title?: string
+  readonly version?: string
+  /** What holds before an endpoint is known. */
+  readonly limits: SettledLimits
+  readonly statuses: Statuses
+}
+
+/**
+ * Gathers the endpoints of a service.
+ *
+ * @throws DeclarationError where two endpoints match the same requests.
+ * @example
+ * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
+ */
+export function intake<const E extends Endpoints>(declaration: IntakeDeclaration<E>): Intake<E> {
+  const { endpoints, base = '', engine, limits, statuses, coerce, undeclared, uniqueNames, ...own } = declaration
+  const policy = defined({ limits, statuses, coerce, undeclared, uniqueNames })
+  const settled = Object.entries(endpoints).map(([name, endpoint]) => {
+    return [name, settle(name, endpoint as EndpointNode, policy, engine)] as const
+  })
+  refuseDoubles(settled)
+  const node: IntakeNode = {
+    ...own,
+    endpoints: Object.freeze(Object.fromEntries(settled)),
+    base: base.replace(/\/$/, ''),
+    limits: settleLimits('intake', limits),
+    statuses: statuses ?? {},
+  }
+  return Object.freeze(node) as unknown as Intake<E>
+}
+
+const defined = <T extends object>(of: T) => Object.fromEntries(Object.entries(of).filter(([, value]) => value !== undefined)) as Policy
+
+/** The endpoint with its name and the settings that it shares; its own win. */
+function settle(name: string, endpoint: EndpointNode, shared: Policy, engine: EndpointNode['engine']): EndpointNode {
+  return Object.freeze({
+    ...endpoint,
+    ...nearest(endpoint, shared),
+    origin: endpoint.origin ?? endpoint,
+    name,
+    ...(engine === undefined ? {} : { engine }),
+  }) as EndpointNode
+}
+
+function refuseDoubles(endpoints: readonly (readonly [name: string, EndpointNode])[]): void {
+  const shapes = new Map<string, string>()
+  for (const [name, { method, segments }] of endpoints) {
+    const shape = `${method} /${segments.map((segment) => (typeof segment === 'string' ? segment : '{}')).join('/')}`
+    const other = shapes.get(shape)
+    if (other !== undefined) mistake(`intake, ${name}`, `${other} matches the same requests`, 'Give one of them another method or path')
+    shapes.set(shape, name)
+  }
+}

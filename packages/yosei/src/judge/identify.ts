@@ -1,0 +1,32 @@
+/** The stage that asks who is asking, from the head alone. */
+
+import type { Opened } from './open.js'
+import { refusalsIn, rejectRefused } from './refuse.js'
+import { statusFor } from './statuses.js'
+import { type Rejected, reject } from './verdict.js'
+
+/** Who it is, or why nobody may go on. `cause` is what was thrown. */
+export type Identified = { readonly who: unknown } | { readonly rejected: Rejected; readonly cause?: unknown }
+
+export async function identify({ app, message, destination }: Opened, services: unknown, signal: AbortSignal): Promise<Identified> {
+  const { name, endpoint } = destination
+  const head = {
+    method: message.method,
+    target: message.target,
+    get headers() {
+      return new Headers(message.headers as [string, string][])
+    },
+  }
+  try {
+    const who = await app.identify?.(head, services as never, signal)
+    const refusals = refusalsIn(who)
+    if (!refusals) return { who }
+    return { rejected: rejectRefused(name, refusals, 'identify', { place: 'header.authorization', words: app.languages }) }
+  } catch (cause) {
+    const status = statusFor('unavailable', endpoint.statuses)
+    return { rejected: reject(name, [], { status, stage: 'identify', headers: retryAfter, words: app.languages }), cause }
+  }
+}
+
+/** Seconds after which it may be worth another try (RFC 9110, section 10.2.3). */
+export const retryAfter = { 'retry-after': '5' }

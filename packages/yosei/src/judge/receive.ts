@@ -1,0 +1,109 @@
+/** The stage that receives the body: its bytes, within limits of size and time, their codings undone. */
+import { decode, receiveForm } from '#platform'
+import type { Fault } from '../compile/run.js'
+import { type RecordNode, sentShape } from '../declare/node.js'
+import { readBody, Unreadable } from '../read/body.js'
+import type { BodySource, Trouble } from '../read/message.js'
+import { close, type Opened } from './open.js'
+
+/** A body that could not be had. */
+export interface Unreceived {
+  readonly status: number
+  readonly fault: Pick<Fault, 'code' | 'limit' | 'variant' | 'path'>
+  readonly headers: { readonly [name: string]: string }
+}
+
+/** What came of a body. `value` is `undefined` where there was none. */
+export interface Received {
+  readonly value: unknown
+  /** Whether somebody else parsed it: it may be anything then. */
+  readonly isForeign?: boolean
+  /** Removes the files that came with it. */
+  dispose?(): Promise<void>
+}
+
+/** The body of a request that was had at once, or `undefined` where it has to be waited for. */
+export function receiveNow(opened: Opened): Received | Unreceived | undefined {
+  const { message, head, body } = opened
+  const { body: sent } = message
+  if (sent === null || sent === '') return head.contentLength ? broken : nothing
+  if (!isNow(sent) || head.codings.length > 0 || body?.syntax === 'multipart') return undefined
+  return readBytes(sent, opened)
+}
+
+const isNow = (body: unknown): body is string | Uint8Array => typeof body === 'string' || body instanceof Uint8Array
+const nothing: Received = { value: undefined }
+
+export async function receive(opened: Opened): Promise<Received | Unreceived> {
+  const { message, head, body, most, destination } = opened
+  const sent = message.body as string | Uint8Array | BodySource
+  const milliseconds = destination.limits.receive
+  const isForm = body?.syntax === 'multipart'
+  if (isForm && !isNow(sent) && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened)
+  let bytes = isNow(sent) ? sent : await sent.collect(most, milliseconds)
+  if (isTrouble(bytes) && !isNow(sent)) return troubles(opened)[bytes]
+  if (head.codings.length > 0) {
+    const wrong = wrongLength(bytes as Uint8Array | string, opened)
+    if (wrong) return wrong
+    const decoded = await undo(typeof bytes === 'string' ? new TextEncoder().encode(bytes) : bytes, opened)
+    if (!(decoded instanceof Uint8Array)) return decoded
+    bytes = decoded
+  }
+  if (isForm) return receiveParts([typeof bytes === 'string' ? new TextEncoder().encode(bytes) : bytes], opened)
+  return readBytes(bytes, opened)
+}
+
+const isTrouble = (value: unknown): value is Trouble => typeof value === 'string'
+
+const broken: Unreceived = { status: 400, fault: { path: ['body'], code: 'bad_syntax', variant: 'broken' }, headers: close }
+const troubles = ({ most }: Opened): { readonly [K in Trouble]: Unreceived } => ({
+  late: { status: 408, fault: { path: ['body'], code: 'bad_syntax', variant: 'late' }, headers: close },
+  broken,
+  too_large: { status: 413, fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, headers: close },
+})
+
+/** Where Content-Length promised another number of bytes than came. */
+function wrongLength(bytes: string | Uint8Array, { head, message }: Opened): Unreceived | undefined {
+  if (head.contentLength === undefined) return undefined
+  const length = typeof bytes === 'string' ? byteLength(bytes) : bytes.length
+  if (length < head.contentLength) return broken
+  if (length === head.contentLength || message.headers.some(([name]) => name === 'transfer-encoding')) return undefined
+  return { status: 400, fault: { path: ['header', 'content-length'], code: 'bad_syntax', variant: 'longer' }, headers: close }
+}
+
+const byteLength = (text: string) => new TextEncoder().encode(text).length
+
+function readBytes(bytes: string | Uint8Array, opened: Opened): Received | Unreceived {
+  const { head, body, destination, most } = opened
+  const wrong = head.codings.length === 0 ? wrongLength(bytes, opened) : undefined
+  if (wrong) return wrong
+  if (bytes.length === 0) return nothing
+  // A character of a text has up to three bytes, so most need not be counted.
+  if (bytes.length > most || (typeof bytes === 'string' && bytes.length * 3 > most && byteLength(bytes) > most))
+    return troubles(opened).too_large
+  return { value: body ? readBody(bytes, body, head.contentType ?? '', destination.endpoint.uniqueNames) : bytes }
+}
+
+/** Undoes the codings, the last applied first. What they unpack to is held to the same limit. */
+async function undo(bytes: Uint8Array, opened: Opened): Promise<Uint8Array | Unreceived> {
+  let plain = bytes
+  for (const coding of opened.head.codings.toReversed()) {
+    const decoded = await decode(plain, coding as 'gzip' | 'deflate' | 'br', opened.most)
+    if (decoded === 'too_large') return troubles(opened).too_large
+    if (decoded === 'broken') return { ...broken, fault: { path: ['body'], code: 'bad_syntax', variant: 'coding' }, headers: {} }
+    plain = decoded
+  }
+  return plain
+}
+
+async function receiveParts(chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>, opened: Opened): Promise<Received | Unreceived> {
+  const { head, body, destination, most } = opened
+  const declared = sentShape((body as NonNullable<typeof body>).node) as RecordNode
+  const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most)
+  if (isTrouble(form)) return troubles(opened)[form]
+  if (form.broken) {
+    await form.dispose()
+    return { value: new Unreadable([{ code: 'bad_syntax', variant: 'form', about: { reason: form.broken } }]) }
+  }
+  return { value: form.values, dispose: form.dispose }
+}

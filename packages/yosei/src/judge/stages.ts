@@ -1,0 +1,77 @@
+/** The stages of a request, from its head to what a handler may work with. */
+import { addFault, type Run, startRun } from '../compile/run.js'
+import type { IntakeNode } from '../declare/intake.js'
+import { cookieValues } from '../read/cookies.js'
+import type { AnyMessage } from '../read/message.js'
+import { headerValues, pairValues, pathValues } from '../read/values.js'
+import { check } from './check.js'
+import { identify } from './identify.js'
+import { type Opened, open } from './open.js'
+import { type Received, receive, receiveNow, type Unreceived } from './receive.js'
+import type { LateSignal } from './signal.js'
+import { type AcceptedVerdict, type Rejected, reject } from './verdict.js'
+
+export interface StageOptions {
+  readonly services?: unknown
+  /** Whether `identify` is asked. */
+  readonly asks: boolean
+  readonly who?: unknown
+  readonly now?: Date | undefined
+  readonly trace?: boolean | undefined
+  readonly signal: LateSignal
+  /** A body that was read already, by somebody else. */
+  readonly received?: Received
+}
+
+export type AnyVerdict = AcceptedVerdict<string, unknown> | Rejected
+
+export interface Judged {
+  readonly verdict: AnyVerdict
+  readonly opened?: Opened
+  readonly who?: unknown
+  /** What was thrown, where the outside world failed. */
+  readonly cause?: unknown
+  /** Removes the files that came with the request. They are gone already where it was rejected. */
+  readonly dispose?: (() => Promise<void>) | undefined
+}
+
+export async function judgeStages(app: IntakeNode, message: AnyMessage, options: StageOptions): Promise<Judged> {
+  const run = startRun(options.now?.getTime(), options.trace)
+  const opened = open(app, message, run)
+  if ('outcome' in opened) return { verdict: opened }
+  let { who } = options
+  if (app.identify && options.asks) {
+    const asked = await identify(opened, options.services, options.signal.signal)
+    if ('rejected' in asked) return { verdict: asked.rejected, opened, cause: asked.cause }
+    who = asked.who
+  }
+  const received = options.received ?? receiveNow(opened) ?? (await receive(opened))
+  const verdict = conclude(opened, received, run)
+  const dispose = 'dispose' in received ? received.dispose : undefined
+  if (verdict.outcome === 'rejected') await dispose?.()
+  return { verdict, opened, who, dispose }
+}
+
+/** The stages that read and check, when the body has come or not. */
+export function conclude(opened: Opened, received: Received | Unreceived, run: Run): AnyVerdict {
+  const { message, destination, query, body, app } = opened
+  const { name, endpoint, limits } = destination
+  run.trace?.steps.push({ stage: 'receive', outcome: 'fault' in received ? 'failed' : 'passed' })
+  if ('fault' in received) {
+    const { fault, status, headers } = received
+    return reject(name, [{ ...fault, stage: 'receive' }], { status, stage: 'receive', headers, trace: run.trace, words: app.languages })
+  }
+  run.deepest = limits.depth
+  const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
+  const { headers } = message
+  const sent = {
+    path: pathValues(destination.parameters, opened.segments, endpoint.path),
+    query: query === undefined ? undefined : pairValues(query, endpoint.query, tellMalformed),
+    header: headerValues(headers, endpoint.header),
+    cookie: cookieValues(headers, endpoint.cookie),
+    body: received.value,
+  }
+  const parsed = !received.isForeign
+  const matter = { name, endpoint, body, sent, headers, only: undefined, form: false, parsed, errors: limits.errors, words: app.languages }
+  return check(matter, run)
+}

@@ -1,0 +1,31 @@
+/** Which status a failure gets (RFC 9110, section 15). */
+import type { Fault } from '../compile/run.js'
+import type { Part } from '../declare/endpoint.js'
+import type { Statuses } from '../declare/policy.js'
+
+const defaults: Required<Statuses> = {
+  unmatched: 404,
+  method: 405,
+  syntax: 400,
+  path: 400,
+  query: 400,
+  header: 400,
+  cookie: 400,
+  body: 422,
+  rules: 422,
+  turn: 409,
+  unavailable: 503,
+}
+export const statusFor = (failure: keyof Statuses, statuses: Statuses | undefined): number => statuses?.[failure] ?? defaults[failure]
+
+/** Of several failures in one check, the first of these decides: what could not be read, before what does not hold. */
+const order = ['syntax', 'path', 'query', 'header', 'cookie', 'body', 'rules'] as const
+
+const failureOf = ({ stage, path }: Fault): (typeof order)[number] =>
+  stage === 'read' ? 'syntax' : stage === 'rules' ? 'rules' : (path[0] as Part)
+
+/** The status of a check that found these faults. */
+export function statusOf(faults: readonly Fault[], statuses: Statuses | undefined): number {
+  const found = faults.map(failureOf)
+  return statusFor(order.find((failure) => found.includes(failure)) ?? 'rules', statuses)
+}

@@ -1,0 +1,42 @@
+/** The bytes of a body → the values that its declaration reads. */
+import type { Fault } from '../compile/run.js'
+import type { BodyNode } from '../declare/endpoint.js'
+import { type RecordNode, sentShape } from '../declare/node.js'
+import { readJson, repeatedNames } from './json.js'
+import { uploadOf } from './upload.js'
+import { pairValues } from './values.js'
+
+/** A body that could not be read, and why: one fault or more, at places in the body. */
+export class Unreadable {
+  constructor(readonly faults: readonly (Pick<Fault, 'code' | 'variant' | 'about'> & { readonly below?: Fault['path'] })[]) {}
+}
+
+const utf8 = new TextDecoder('utf-8', { fatal: true })
+
+/** The value of a body that is not empty. `contentType` is as it was sent. */
+export function readBody(body: string | Uint8Array, { syntax, node }: BodyNode, contentType: string, uniqueNames = false): unknown {
+  if (syntax === 'raw') return uploadOf('', contentType, typeof body === 'string' ? new TextEncoder().encode(body) : body)
+  const text = typeof body === 'string' ? body : decodeUtf8(body)
+  if (text === undefined) return new Unreadable([{ code: 'bad_syntax', variant: 'utf8' }])
+  if (syntax === 'text') return text
+  if (syntax === 'form') {
+    let broken = false
+    const values = pairValues(text, sentShape(node) as RecordNode, () => {
+      broken = true
+    })
+    return broken ? new Unreadable([{ code: 'bad_encoding' }]) : (values ?? {})
+  }
+  const read = readJson(text)
+  if (!('value' in read)) return new Unreadable([{ code: 'bad_syntax', about: { ...read } }])
+  const repeated = uniqueNames ? repeatedNames(text, 50) : []
+  if (repeated.length > 0) return new Unreadable(repeated.map((below) => ({ code: 'sent_twice', variant: 'name', below })))
+  return read.value
+}
+
+function decodeUtf8(bytes: Uint8Array): string | undefined {
+  try {
+    return utf8.decode(bytes)
+  } catch {
+    return undefined
+  }
+}
