@@ -78,14 +78,15 @@ export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 
   // A gate on one route that matches nothing must not let everything by.
   const goesOn = (unmatched ?? (isApp ? 'next' : 'answer')) === 'next'
   return async (request, response, parsedBody) => {
-    const incoming = incomingOf(request, response, request.originalUrl ?? request.url)
+    const whole = request.originalUrl ?? request.url ?? '/'
+    const incoming = incomingOf(request, response, isApp ? whole : tailOf(whole, of))
     const progress: Progress = { app, message: incoming.message, since: Date.now(), id: undefined }
     const judgedAt = (one: NodeIncoming) => judgeAt(app, one, request, parsedBody(), services)
     let judged: Judged | 'misplaced'
     try {
       judged = await judgedAt(incoming)
       // Under a mount the templates may be those of the mounted part alone.
-      if (isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
+      if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
         judged = await judgedAt(incomingOf(request, response, request.url))
     } catch (error) {
       await send(told(progress, reject(undefined, [], { status: 500, stage: 'handle', words: app.languages }), error), response)
@@ -116,6 +117,14 @@ export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 
     await send(request.complete ? reply : { ...reply, headers: { ...reply.headers, connection: 'close' } }, response)
     return false
   }
+}
+
+/** The end of a path that a template can match: a route says itself where it stands, whatever is before it. */
+function tailOf(target: string, endpoint: Endpoint): string {
+  const [path = '', ...query] = target.split('?')
+  const { length } = (endpoint as unknown as EndpointNode).segments
+  const tail = `/${length === 0 ? '' : path.split('/').slice(-length).join('/')}`
+  return query.length > 0 ? `${tail}?${query.join('?')}` : tail
 }
 
 const nameOf = (endpoint: Endpoint) => (endpoint as unknown as EndpointNode).name ?? `${endpoint.method} ${endpoint.template}`

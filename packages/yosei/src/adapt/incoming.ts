@@ -1,8 +1,9 @@
 /** Requests as Node has them. */
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
-import { lateSignal } from '../judge/signal.js'
+import { LateSignal } from '../judge/signal.js'
 import { type AnyMessage, type BodySource, joinBytes, piecesOf, type Trouble } from '../read/message.js'
+import { startDeadline } from './deadline.js'
 import type { Incoming } from './serve.js'
 
 /** A body that streams in from Node, and that a server can say is broken: its parser tells the server alone. */
@@ -16,14 +17,21 @@ export interface NodeIncoming extends Incoming {
 
 /** @param target The raw target, where it is not the request's own. */
 export function incomingOf(request: IncomingMessage, response: ServerResponse, target = request.url ?? '/'): NodeIncoming {
-  const signal = lateSignal()
+  const signal = signalOf(response)
   const body = hasBody(request) ? bodyOf(request, response) : null
   const message: AnyMessage = piecesOf(request.method ?? 'GET', target, linesOf(request.rawHeaders), body)
-  response.once('close', () => {
-    if (!response.writableFinished) signal.abort(new DOMException('The client has gone', 'AbortError'))
-  })
   return { message, signal, body, request: () => requestOf(request, target, signal.signal, null) }
 }
+
+/** Fires when the client has gone before it had its answer. */
+export const signalOf = (response: ServerResponse): LateSignal =>
+  new LateSignal((abort) => {
+    const gone = () => {
+      if (!response.writableFinished) abort(new DOMException('The client has gone', 'AbortError'))
+    }
+    if (response.closed) gone()
+    else response.once('close', gone)
+  })
 
 const hasBody = ({ headers }: IncomingMessage) =>
   headers['transfer-encoding'] !== undefined || (headers['content-length'] !== undefined && headers['content-length'] !== '0')
@@ -52,24 +60,24 @@ function bodyOf(request: IncomingMessage, response: ServerResponse): NodeBody {
       return new Promise((resolve) => {
         const parts: Uint8Array[] = []
         let length = 0
+        let isOver = false
         const end = (result: Uint8Array | Trouble) => {
-          clearTimeout(timer)
-          request.off('data', take).off('end', whole).off('close', broken)
+          if (isOver) return
+          isOver = true
+          deadline.off()
           // What is still to come of a body that is not wanted is not taken from the network.
           if (typeof result === 'string') request.pause()
           resolve(result)
         }
-        const take = (chunk: Uint8Array) => {
+        const deadline = startDeadline(milliseconds, () => end('late'))
+        failed = end
+        request.on('data', (chunk: Uint8Array) => {
           length += chunk.length
           if (length > limit) end('too_large')
           else parts.push(chunk)
-        }
-        const whole = () => end(joinBytes(parts, length))
-        const broken = () => end('broken')
-        const timer = setTimeout(() => end('late'), milliseconds)
-        failed = end
-        request.on('data', take).on('end', whole).on('close', broken)
-        request.on('error', ignore)
+        })
+        request.on('end', () => end(joinBytes(parts, length)))
+        request.on('error', () => end('broken'))
       })
     },
     async *chunks(milliseconds) {
@@ -89,7 +97,6 @@ function bodyOf(request: IncomingMessage, response: ServerResponse): NodeBody {
 }
 
 const late = new Error('late')
-const ignore = () => undefined
 
 /** The request as fetch has it. `body` is what is left of it. */
 export function requestOf(request: IncomingMessage, target: string, signal: AbortSignal, body: BodyInit | null): Request {

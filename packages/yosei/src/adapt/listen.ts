@@ -48,8 +48,6 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
     requestTimeout: receive + 1000,
     connectionsCheckingInterval: Math.min(1000, Math.max(50, receive / 4)),
   })
-  /** The bodies that are being received, by their connections. */
-  const receiving = new WeakMap<Socket, NodeBody>()
   const answer = (request: IncomingMessage, response: ServerResponse) => {
     const incoming = incomingOf(request, response)
     if (request.headers.host === undefined && request.httpVersion === '1.1') {
@@ -57,11 +55,12 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
       send(service.refuse(verdict), response)
       return
     }
-    if (incoming.body) receiving.set(request.socket, incoming.body)
+    const socket: Connection = request.socket
+    socket[receiving] = incoming.body
     service
       .process(incoming)
       .then((reply) => {
-        receiving.delete(request.socket)
+        socket[receiving] = null
         return send(request.complete || reply.headers.connection ? reply : ended(reply), response)
       })
       .catch((error) => fail(error, response))
@@ -69,9 +68,11 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
   server.on('request', answer)
   server.on('checkContinue', answer)
   server.on('checkExpectation', answer)
-  server.on('clientError', (error: ClientError, socket: Socket) => {
+  // A tunnel is nothing that an endpoint declares.
+  server.on('connect', (_, socket) => socket.end(messageOf(service.refuse(rejectRaw(service, 501, { path: [], code: '' })))))
+  server.on('clientError', (error: ClientError, socket: Connection) => {
     const { status, trouble, fault } = meaningOf(error)
-    const body = receiving.get(socket)
+    const body = socket[receiving]
     if (body) body.fail(trouble)
     else if (socket.writable && error.code !== 'ECONNRESET') socket.end(messageOf(service.refuse(rejectRaw(service, status, fault))))
     else socket.destroy()
@@ -91,6 +92,12 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
     })
   return { server, port: taken, url: `http://${host.includes(':') ? `[${host}]` : host}:${taken}`, close }
 }
+
+/** A connection, with the body that is being received over it. */
+interface Connection extends Socket {
+  [receiving]?: NodeBody | null
+}
+const receiving = Symbol('receiving')
 
 /** A connection whose request was not read to its end cannot carry another. */
 const ended = (reply: Reply): Reply => ({ ...reply, headers: { ...reply.headers, connection: 'close' } })

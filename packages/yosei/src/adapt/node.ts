@@ -1,7 +1,6 @@
 /** Services on Node: behind a server of one's own, or with one that answers everything in the same form. */
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
-import { lateSignal } from '../judge/signal.js'
-import { incomingOf, requestOf, streamOf } from './incoming.js'
+import { incomingOf, requestOf, signalOf, streamOf } from './incoming.js'
 import { send, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
@@ -26,11 +25,7 @@ export function nodeListener(handle: Handle): RequestListener {
 }
 
 async function respond(handle: Handle, request: IncomingMessage, response: ServerResponse): Promise<void> {
-  const signal = lateSignal()
-  response.once('close', () => {
-    if (!response.writableFinished) signal.abort(new DOMException('The client has gone', 'AbortError'))
-  })
-  await sendResponse(await handle(requestOf(request, request.url ?? '/', signal.signal, streamOf(request))), response)
+  await sendResponse(await handle(requestOf(request, request.url ?? '/', signalOf(response).signal, streamOf(request))), response)
 }
 
 /** What a service lets through is thrown where the process sees it, once the client has its answer. */

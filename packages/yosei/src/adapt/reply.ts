@@ -5,14 +5,14 @@ import { pipeline } from 'node:stream/promises'
 import type { ReadableStream as NodeReadableStream } from 'node:stream/web'
 import type { Reply } from '../answer/reply.js'
 
-export async function send(reply: Reply, response: ServerResponse): Promise<void> {
+export function send(reply: Reply, response: ServerResponse): Promise<void> | undefined {
   const { status, headers, body } = reply
   if (reply.response) return sendResponse(reply.response, response)
-  if (body === null) response.writeHead(status, headers as { [name: string]: string }).end()
-  else {
-    const length = Buffer.byteLength(body)
-    response.writeHead(status, { ...headers, 'content-length': length }).end(body)
-  }
+  const lines: string[] = []
+  for (const name in headers) lines.push(name, headers[name] as string)
+  if (body !== null) lines.push('content-length', String(Buffer.byteLength(body)))
+  response.writeHead(status, lines).end(body)
+  return undefined
 }
 
 /** Streams a Response's body as fast as the client takes it. */

@@ -7,11 +7,12 @@ import { mistake } from '../declare/mistake.js'
 import { retryAfter } from '../judge/identify.js'
 import { idOf, type JournalEvent, writeJournal } from '../judge/journal.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
-import { type LateSignal, lateSignal } from '../judge/signal.js'
+import { following, type LateSignal } from '../judge/signal.js'
 import { type Judged, judgeStages } from '../judge/stages.js'
 import { statusFor } from '../judge/statuses.js'
-import { type Rejected, reject } from '../judge/verdict.js'
+import { type Rejection, reject } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
+import { startDeadline } from './deadline.js'
 
 /** What a handler is given besides the input. */
 export interface Context<E, Services> {
@@ -53,7 +54,7 @@ export interface Service {
   readonly app: IntakeNode
   process(incoming: Incoming): Promise<Reply>
   /** The answer to what never became a request. */
-  refuse(verdict: Rejected): Reply
+  refuse(verdict: Rejection): Reply
 }
 export type Handle = (request: Request) => Promise<Response>
 
@@ -76,7 +77,7 @@ export function serve<E extends Endpoints, Services = undefined>(
 ): Handle {
   const service = serviceFor(app as unknown as IntakeNode, handlers as unknown as AnyHandlers, options)
   const handle = async (request: Request) => {
-    const incoming = { message: messageOfRequest(request), signal: lateSignal(request.signal), request: () => request }
+    const incoming = { message: messageOfRequest(request), signal: following(request.signal), request: () => request }
     return responseOf(await service.process(incoming))
   }
   services.set(handle, service)
@@ -94,32 +95,37 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
       writeJournal(app.journal, { id, outcome: 'rejected', verdict, since: Date.now() })
       return reply(app, verdict, [], id)
     },
-    async process(incoming) {
+    process(incoming) {
       const { message, signal } = incoming
       const progress: Progress = { app, message, since: Date.now(), id: undefined }
-      let judged: Judged | undefined
-      try {
-        judged = await judgeStages(app, message, { services: options.services, asks: true, signal })
+      /** Whatever fails, before, after or inside the stages, comes out here. */
+      const failed = (error: unknown, endpoint?: string) => {
+        const reply = told(progress, reject(endpoint, [], { status: 500, stage: 'handle', words: app.languages }), error)
+        if (options.letThrough?.(error)) throw error
+        return reply
+      }
+      const settled = (judged: Judged): Reply | Promise<Reply> => {
         const { verdict } = judged
-        if (verdict.outcome === 'accepted')
-          return await handleAccepted(judged, handlers[verdict.endpoint] as AnyHandlers[string], incoming, options, progress)
+        if (verdict.outcome === 'accepted') {
+          const reply = handleAccepted(judged, handlers[verdict.endpoint] as AnyHandlers[string], incoming, options, progress)
+          const handled = reply.catch((error) => failed(error, verdict.endpoint))
+          return judged.dispose ? handled.finally(() => judged.dispose?.().catch(() => undefined)) : handled
+        }
         if (message.method === 'OPTIONS' && options.options !== 'pass' && isUnmatched(verdict, message))
           return { status: 204, headers: verdict.headers.allow === undefined ? {} : { allow: verdict.headers.allow }, body: null }
         return told(progress, verdict, judged.cause)
+      }
+      try {
+        const judged = judgeStages(app, message, { services: options.services, asks: true, signal })
+        return judged instanceof Promise ? judged.then(settled).catch(failed) : Promise.resolve(settled(judged))
       } catch (error) {
-        // Whatever fails, before, after or inside the stages, comes out here.
-        const verdict = reject(judged?.verdict.endpoint, [], { status: 500, stage: 'handle', words: app.languages })
-        const answer = told(progress, verdict, error)
-        if (options.letThrough?.(error)) throw error
-        return answer
-      } finally {
-        if (judged?.dispose) await judged.dispose().catch(() => undefined)
+        return new Promise((resolve) => resolve(failed(error)))
       }
     },
   }
 }
 
-const isUnmatched = ({ stage, headers }: Rejected, { target }: AnyMessage) =>
+const isUnmatched = ({ stage, headers }: Rejection, { target }: AnyMessage) =>
   stage === 'match' && (headers.allow !== undefined || target === '*')
 
 function checkPairs({ endpoints }: IntakeNode, handlers: AnyHandlers): void {
@@ -144,7 +150,7 @@ export function identified(progress: Progress): string {
 }
 
 /** Journals a rejection or a failure, and answers it. */
-export function told(progress: Progress, verdict: Rejected, cause?: unknown, outcome?: JournalEvent['outcome']): Reply {
+export function told(progress: Progress, verdict: Rejection, cause?: unknown, outcome?: JournalEvent['outcome']): Reply {
   const { app, message, since } = progress
   const id = identified(progress)
   const kind = outcome ?? (cause === undefined ? 'rejected' : 'failed')
@@ -153,7 +159,7 @@ export function told(progress: Progress, verdict: Rejected, cause?: unknown, out
   return reply(app, verdict, message.headers, id)
 }
 
-function reply(app: IntakeNode, verdict: Rejected, headers: AnyMessage['headers'], id: string): Reply {
+function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers'], id: string): Reply {
   const wishes = { accept: fieldOf(headers, 'accept'), language: fieldOf(headers, 'accept-language') }
   try {
     return replyTo(verdict, wishes, id, app.envelope)
@@ -169,6 +175,31 @@ function fieldOf(headers: AnyMessage['headers'], name: string): string | undefin
   return found
 }
 
+/** Makes what most handlers never look at when they do. */
+class HandlerContext implements Context<Endpoint, unknown> {
+  readonly #incoming: Incoming
+  readonly #progress: Progress
+  constructor(
+    readonly services: unknown,
+    readonly who: unknown,
+    readonly endpoint: Endpoint,
+    incoming: Incoming,
+    progress: Progress,
+  ) {
+    this.#incoming = incoming
+    this.#progress = progress
+  }
+  get id(): string {
+    return identified(this.#progress)
+  }
+  get signal(): AbortSignal {
+    return this.#incoming.signal.signal
+  }
+  get request(): Request {
+    return this.#incoming.request()
+  }
+}
+
 const overtime = Symbol('over its time')
 
 async function handleAccepted(
@@ -182,20 +213,7 @@ async function handleAccepted(
   const { destination, body } = judged.opened as NonNullable<Judged['opened']>
   const { name, endpoint, limits } = destination
   const input = (judged.verdict as { input: unknown }).input
-  const context: Context<Endpoint, unknown> = {
-    services,
-    who: judged.who,
-    endpoint,
-    get id() {
-      return identified(progress)
-    },
-    get signal() {
-      return incoming.signal.signal
-    },
-    get request() {
-      return incoming.request()
-    },
-  }
+  const context = new HandlerContext(services, judged.who, endpoint, incoming, progress)
   let value = handler(input, context)
   if (isPromise(value)) value = await inTime(value, limits.handle)
   if (value === overtime) {
@@ -218,14 +236,14 @@ const isPromise = (value: unknown): value is Promise<unknown> =>
 /** What a promise comes to, or that it takes too long. It is not given up: somebody may still wait for it. */
 function inTime(promise: Promise<unknown>, milliseconds: number): Promise<unknown> {
   return new Promise((resolve, reject) => {
-    const timer = setTimeout(() => resolve(overtime), milliseconds)
+    const deadline = startDeadline(milliseconds, () => resolve(overtime))
     promise.then(
       (value) => {
-        clearTimeout(timer)
+        deadline.off()
         resolve(value)
       },
       (error) => {
-        clearTimeout(timer)
+        deadline.off()
         reject(error)
       },
     )

@@ -11,16 +11,21 @@ import { english } from './english.js'
 
 /** The message of a fault: own words as they are, else the catalogue's and what was sent. */
 export function wordFault(fault: Fault, catalogue: Catalogue = english): string {
-  const { code, variant = fault.node?.kind, limit, about = {} } = fault
+  const { code, variant = fault.node?.kind, about } = fault
   const sent =
-    fault.sent instanceof Unshown ? catalogue[`sent.${fault.sent.kind}`] : fault.sent === undefined ? undefined : quote(fault.sent)
-  const other = 'value' in about ? `${about.other} (${quote(about.value)})` : about.other
-  const values = { limit, ...about, other, sent }
+    fault.sent === undefined ? undefined : fault.sent instanceof Unshown ? catalogue[`sent.${fault.sent.kind}`] : quote(fault.sent)
+  const values: Values = { limit: fault.limit, sent }
+  if (about) {
+    Object.assign(values, about)
+    if ('value' in about) values.other = `${about.other} (${quote(about.value)})`
+  }
   const own = ownWords(fault)
   if (own !== undefined) return fill(own, values)
   const message = fill(catalogue[`${code}.${variant}`] ?? catalogue[code] ?? 'is not accepted', values)
   return sent === undefined || catalogue.sent === undefined ? message : fill(catalogue.sent, { message, sent })
 }
+
+type Values = { [name: string]: unknown }
 
 function ownWords({ messages, node, code, limit, sent }: Fault): string | undefined {
   const words = messages ?? (node?.kind === 'readAs' ? (node.message ?? node.base.messages) : node?.messages)
@@ -35,12 +40,43 @@ function ownWords({ messages, node, code, limit, sent }: Fault): string | undefi
   }
 }
 
+/** A place in a template: the value of a name, or one of two words by its number. */
+interface Place {
+  readonly place: string
+  readonly name: string
+  readonly one: string | undefined
+  readonly more: string | undefined
+}
+const templates = new Map<string, readonly (string | Place)[]>()
+/** Own words may be made anew for each error, so not every text is kept. */
+const mostTemplates = 2000
+
+function partsOf(template: string): readonly (string | Place)[] {
+  const known = templates.get(template)
+  if (known) return known
+  const parts: (string | Place)[] = []
+  let end = 0
+  for (const found of template.matchAll(/\{([a-z]+)(?:\|([^|}]*)\|([^|}]*))?\}/gi)) {
+    const [place, name = '', one, more] = found
+    if (found.index > end) parts.push(template.slice(end, found.index))
+    parts.push({ place, name, one, more })
+    end = found.index + place.length
+  }
+  if (end < template.length) parts.push(template.slice(end))
+  if (templates.size < mostTemplates) templates.set(template, parts)
+  return parts
+}
+
 /** Puts values in the places of a template; a name without a value stays as it stands. */
-export const fill = (template: string, values: { readonly [name: string]: unknown }) =>
-  template.replace(/\{([a-z]+)(?:\|([^|}]*)\|([^|}]*))?\}/gi, (place, name: string, one?: string, more?: string) => {
-    if (values[name] === undefined || !Object.hasOwn(values, name)) return place
-    return (one === undefined ? show(values[name]) : Number(values[name]) === 1 ? one : more) as string
-  })
+export function fill(template: string, values: { readonly [name: string]: unknown }): string {
+  let text = ''
+  for (const part of partsOf(template)) {
+    if (typeof part === 'string') text += part
+    else if (!Object.hasOwn(values, part.name) || values[part.name] === undefined) text += part.place
+    else text += part.one === undefined ? show(values[part.name]) : Number(values[part.name]) === 1 ? part.one : part.more
+  }
+  return text
+}
 
 function show(value: unknown): string {
   if (value instanceof Date) return writeInstant(value)
@@ -55,6 +91,7 @@ function quote(value: unknown): string | undefined {
   if (value instanceof Date) return writeInstant(value)
   if (typeof value === 'object' && value !== null) return undefined
   const text = typeof value === 'string' ? JSON.stringify(value) : String(value)
+  if (text.length <= longest) return text
   const points = [...text.slice(0, 2 * longest + 2)]
   return points.length > longest ? `${points.slice(0, longest - 1).join('')}…` : text
 }

@@ -47,7 +47,7 @@ export function chooseLanguage(field: string | undefined, tags: readonly string[
     .sort((a, b) => b.weight - a.weight)
   for (const { value } of ranges) {
     if (value === '*') return first
-    for (let range = value; range !== ''; range = range.replace(/(^|-)[^-]*(-[^-])?$/, '')) {
+    for (let range = value; range !== ''; range = range.replace(/(?:-[^-])?(?:^|-)[^-]*$/, '')) {
       const found = tags.find((tag) => tag.toLowerCase() === range)
       if (found !== undefined) return found
     }

@@ -1,10 +1,11 @@
 /** Rejections as HTTP answers: problem documents, pages, and plain text. */
+import { formatAddress, formatPointer } from '../declare/address.js'
 import type { IntakeNode } from '../declare/intake.js'
-import { originOf, type Rejected } from '../judge/verdict.js'
+import { originOf, type Rejected, type Rejection, verdictOf } from '../judge/verdict.js'
 import { type Catalogue, catalogueFor } from './catalogue.js'
 import { languagesOf, shipped } from './languages.js'
 import { fill, wordFault } from './messages.js'
-import { chooseForm, chooseLanguage, type Form } from './negotiate.js'
+import { chooseForm, chooseLanguage, type Form, forms } from './negotiate.js'
 import { page } from './page.js'
 import type { Reply } from './reply.js'
 
@@ -62,72 +63,79 @@ export function answer(verdict: Rejected, request?: { readonly headers: Headers 
     accept: request?.headers.get('accept') ?? undefined,
     language: request?.headers.get('accept-language') ?? undefined,
   }
-  const { status, headers, body } = replyTo(verdict, wishes, crypto.randomUUID(), undefined)
+  const { status, headers, body } = replyTo(originOf(verdict), wishes, crypto.randomUUID(), undefined)
   return new Response(body as string, { status, headers })
 }
 
 /** The answer in its pieces. `id` is the request's. */
-export function replyTo(verdict: Rejected, wishes: Wishes, id: string, envelope: IntakeNode['envelope']): Reply {
-  const { words } = originOf(verdict)
-  const language = chooseLanguage(wishes.language, languagesOf(words))
+export function replyTo(rejection: Rejection, wishes: Wishes, id: string, envelope: IntakeNode['envelope']): Reply {
+  const { status, words } = rejection
+  const language = wishes.language === undefined ? 'en' : chooseLanguage(wishes.language, languagesOf(words))
   const catalogue = catalogueFor(language, words, shipped)
-  const problem = problemOf(verdict, catalogue, id)
-  const enveloped = envelope?.(verdict, problem)
-  const form = enveloped ? (enveloped.type ?? 'application/json') : chooseForm(wishes.accept)
-  const headers = {
-    'content-type': form.startsWith('text/') ? `${form}; charset=utf-8` : form,
+  if (envelope) {
+    const enveloped = envelope(verdictOf(rejection), problemOf(rejection, catalogue, id))
+    const { body, type = 'application/json' } = enveloped
+    const text = typeof body === 'string' && type.startsWith('text/') ? body : JSON.stringify(body)
+    return { status: enveloped.status ?? status, headers: headersOf(rejection, type, language), body: text }
+  }
+  const form = chooseForm(wishes.accept)
+  const body =
+    form === forms[0] ? writeProblem(rejection, catalogue, id) : written(form, problemOf(rejection, catalogue, id), language, catalogue)
+  return { status, headers: headersOf(rejection, form, language), body }
+}
+
+function headersOf(rejection: Rejection, type: string, language: string): { [name: string]: string } {
+  const headers: { [name: string]: string } = {
+    'content-type': type.startsWith('text/') && !type.includes(';') ? `${type}; charset=utf-8` : type,
     'content-language': language,
     'cache-control': 'no-store',
     vary: 'Accept, Accept-Language',
-    ...(form === 'text/html' ? { 'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'" } : {}),
-    ...verdict.headers,
   }
-  if (!enveloped) return { status: verdict.status, headers, body: written(form as Form, problem, language, catalogue) }
-  const { body, status = verdict.status } = enveloped
-  return { status, headers, body: typeof body === 'string' && form.startsWith('text/') ? body : JSON.stringify(body) }
+  if (type === 'text/html') headers['content-security-policy'] = "default-src 'none'; style-src 'unsafe-inline'"
+  for (const name in rejection.headers) headers[name] = rejection.headers[name] as string
+  return headers
 }
 
-function written(form: Form, problem: Problem, language: string, catalogue: Catalogue): string {
-  switch (form) {
-    case 'application/problem+json':
-      return JSON.stringify(problem)
-    case 'text/html':
-      return page(problem, language, catalogue)
-    case 'text/plain': {
-      const lines = Object.entries(problem.fields ?? {}).flatMap(([address, errors]) =>
-        errors.map(({ detail }) => `${address} ${detail}\n`),
-      )
-      return `${problem.status} ${problem.title}\n${lines.length > 0 ? lines.join('') : `${problem.detail}\n`}\n${problem.instance}\n`
-    }
-    default:
-      return form satisfies never
-  }
+function written(form: Exclude<Form, (typeof forms)[0]>, problem: Problem, language: string, catalogue: Catalogue): string {
+  if (form === 'text/html') return page(problem, language, catalogue)
+  const lines = Object.entries(problem.fields ?? {}).flatMap(([address, errors]) => errors.map(({ detail }) => `${address} ${detail}\n`))
+  return `${problem.status} ${problem.title}\n${lines.length > 0 ? lines.join('') : `${problem.detail}\n`}\n${problem.instance}\n`
 }
 
-function problemOf(verdict: Rejected, catalogue: Catalogue, id: string): Problem {
-  const { status, errors, more } = verdict
-  const { faults } = originOf(verdict)
-  const fields: NonNullable<Problem['fields']> = {}
+/** What a problem document says besides its fields: of what is wrong first, and how much more there is. */
+function detailOf({ status, faults, more }: Rejection, first: string | undefined, catalogue: Catalogue): string {
+  if (first === undefined) return catalogue[`detail.${status}`] ?? (catalogue['detail.other'] as string)
+  const others = faults.length - 1 + more
+  return others > 0 ? fill(catalogue['detail.more'] as string, { first, more: others }) : first
+}
+
+function problemOf(rejection: Rejection, catalogue: Catalogue, id: string): Problem {
+  return JSON.parse(writeProblem(rejection, catalogue, id))
+}
+
+/** A JSON string. Most texts here need no escape, which is soon seen. */
+const quoteJson = (text: string) => (/[\u0000-\u001f"\\\ud800-\udfff]/.test(text) ? JSON.stringify(text) : `"${text}"`)
+
+/** The text of a problem document: written at once, since an object with addresses for names is slow to make and to write. */
+function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string): string {
+  const { status, faults } = rejection
   let first: string | undefined
-  for (let i = 0; i < errors.length; i++) {
-    const { address, code, pointer } = errors[i] as (typeof errors)[number]
-    const detail = wordFault(faults[i] as (typeof faults)[number], catalogue)
+  let before: string | undefined
+  let fields = ''
+  for (const fault of faults) {
+    const { path, code } = fault
+    const address = formatAddress(path)
+    const detail = wordFault(fault, catalogue)
     first ??= `${address} ${detail}`
-    fields[address] ??= []
-    fields[address].push(pointer === undefined ? { code, detail } : { code, detail, pointer })
+    // Errors of one address follow one another.
+    if (address === before) fields += ','
+    else fields += `${before === undefined ? ',"fields":{' : '],'}${quoteJson(address)}:[`
+    before = address
+    fields += `{"code":${quoteJson(code)},"detail":${quoteJson(detail)}`
+    fields += path[0] === 'body' ? `,"pointer":${quoteJson(formatPointer(path))}}` : '}'
   }
-  const others = errors.length - 1 + more
-  return {
-    type: 'about:blank',
-    title: titles[status] ?? 'Rejected',
-    status,
-    detail:
-      first === undefined
-        ? (catalogue[`detail.${status}`] ?? (catalogue['detail.other'] as string))
-        : others > 0
-          ? fill(catalogue['detail.more'] as string, { first, more: others })
-          : first,
-    instance: `urn:uuid:${id}`,
-    ...(first === undefined ? {} : { fields }),
-  }
+  if (before !== undefined) fields += ']}'
+  const title = quoteJson(titles[status] ?? 'Rejected')
+  const detail = quoteJson(detailOf(rejection, first, catalogue))
+  return `{"type":"about:blank","title":${title},"status":${status},"detail":${detail},"instance":"urn:uuid:${id}"${fields}}`
 }

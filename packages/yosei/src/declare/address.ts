@@ -42,15 +42,27 @@ export const EACH = -1
 const plainName = /^[A-Za-z_$][A-Za-z0-9_$-]*$/
 const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[([0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]/y
 
+const written = new Map<string, string>()
+/** Names come from clients too, so not every one is kept. */
+const mostWritten = 5000
+
+/** A name as it stands in an address, behind what holds it. */
+function writeName(name: string): string {
+  const known = written.get(name)
+  if (known !== undefined) return known
+  const text = plainName.test(name) ? `.${name}` : `[${JSON.stringify(name)}]`
+  if (written.size < mostWritten && name.length < 65) written.set(name, text)
+  return text
+}
+
 /** The address of a path: `['body', 'labels', 'a.b', 2]` → `body.labels["a.b"][2]`. */
 export function formatAddress(path: Path): string {
   let address = ''
-  for (const key of path) {
-    if (typeof key === 'number') address += key === EACH ? '[]' : `[${key}]`
-    else if (plainName.test(key)) address += address === '' ? key : `.${key}`
-    else address += `[${JSON.stringify(key)}]`
+  for (let i = 0; i < path.length; i++) {
+    const key = path[i] as string | number
+    address += typeof key === 'string' ? writeName(key) : key === EACH ? '[]' : `[${key}]`
   }
-  return address
+  return address.startsWith('.') ? address.slice(1) : address
 }
 
 /** The path of an address, or `undefined` where the text is no address. The inverse of `formatAddress`. */
@@ -76,10 +88,12 @@ export function parseAddress(address: string): Path | undefined {
 
 /** The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. */
 export function formatPointer(path: Path): string {
-  return path
-    .slice(1)
-    .map((key) => `/${String(key).replaceAll('~', '~0').replaceAll('/', '~1')}`)
-    .join('')
+  let pointer = ''
+  for (let i = 1; i < path.length; i++) {
+    const key = String(path[i])
+    pointer += `/${key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key}`
+  }
+  return pointer
 }
 
 /** The value at a path, reading own properties only; behind an `EACH`, the list of the values there. */

@@ -9,7 +9,7 @@ import { type BodyNode, type EndpointNode, type Part, partNames, rootOf } from '
 import { inDeclaredOrder } from '../declare/locate.js'
 import { Unreadable } from '../read/body.js'
 import { statusOf } from './statuses.js'
-import { type AcceptedVerdict, type Rejected, reject } from './verdict.js'
+import { type AcceptedVerdict, type Rejection, reject } from './verdict.js'
 
 export interface Matter {
   /** What the verdict calls the endpoint. */
@@ -33,7 +33,7 @@ export interface Matter {
 }
 
 /** Judges parts that are split already. */
-export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown> | Rejected {
+export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown> | Rejection {
   const { name, endpoint, sent, only } = matter
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   const hot = !only && !matter.form && !run.trace
@@ -49,7 +49,7 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
   const { faults, beyond, trace } = run
   if (faults.length === 0)
     return trace ? { outcome: 'accepted', endpoint: name, input, trace } : { outcome: 'accepted', endpoint: name, input }
-  const ordered = inDeclaredOrder(rootOf(endpoint, matter.body), faults)
+  const ordered = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults)
   const stage = (['read', 'shape', 'rules'] as const).find((one) => faults.some((fault) => fault.stage === one)) ?? 'rules'
   return reject(name, ordered, {
     status: statusOf(faults, endpoint.statuses),
@@ -60,6 +60,10 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
     words: matter.words,
   })
 }
+
+/** What is told while parts are read comes as they are declared, but for what is only found at the end of a value. */
+const cameInOrder = (faults: readonly Fault[]) =>
+  faults.every(({ stage, code }) => stage === 'shape' && code !== 'undeclared' && code !== 'repeated')
 
 function tellSteps({ trace, faults }: Run): void {
   for (const stage of ['read', 'shape'] as const)

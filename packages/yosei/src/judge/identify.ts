@@ -3,10 +3,10 @@
 import type { Opened } from './open.js'
 import { refusalsIn, rejectRefused } from './refuse.js'
 import { statusFor } from './statuses.js'
-import { type Rejected, reject } from './verdict.js'
+import { type Rejection, reject } from './verdict.js'
 
 /** Who it is, or why nobody may go on. `cause` is what was thrown. */
-export type Identified = { readonly who: unknown } | { readonly rejected: Rejected; readonly cause?: unknown }
+export type Identified = { readonly who: unknown } | { readonly rejected: Rejection; readonly cause?: unknown }
 
 export async function identify({ app, message, destination }: Opened, services: unknown, signal: AbortSignal): Promise<Identified> {
   const { name, endpoint } = destination

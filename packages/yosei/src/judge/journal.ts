@@ -1,6 +1,7 @@
 /** The journal: one structured event for each rejection and each failure. It never blocks or breaks a request. */
 import type { Stage } from '../compile/run.js'
-import { originOf, type Rejected } from './verdict.js'
+import { formatAddress } from '../declare/address.js'
+import type { Rejection } from './verdict.js'
 
 export interface JournalEvent {
   /** RFC 3339. */
@@ -26,7 +27,7 @@ export interface Journal {
 export interface Happening {
   readonly id: string
   readonly outcome: JournalEvent['outcome']
-  readonly verdict: Rejected
+  readonly verdict: Rejection
   /** When the request came, in milliseconds since 1970. */
   readonly since: number
   readonly cause?: unknown
@@ -47,8 +48,7 @@ const errorOutput: Journal = {
 }
 
 function eventOf({ id, outcome, verdict, since, cause }: Happening): JournalEvent {
-  const { endpoint, status, stage, errors } = verdict
-  const { faults } = originOf(verdict)
+  const { endpoint, status, stage } = verdict
   const now = Date.now()
   return {
     time: new Date(now).toISOString(),
@@ -57,9 +57,12 @@ function eventOf({ id, outcome, verdict, since, cause }: Happening): JournalEven
     outcome,
     status,
     stage,
-    errors: errors.map(({ address, code }, index) => {
-      const sent = faults[index]?.sent
-      return { address, code, ...(typeof sent === 'string' || typeof sent === 'number' ? { sent: String(sent).slice(0, 40) } : {}) }
+    errors: verdict.faults.map(({ path, code, sent }) => {
+      return {
+        address: formatAddress(path),
+        code,
+        ...(typeof sent === 'string' || typeof sent === 'number' ? { sent: String(sent).slice(0, 40) } : {}),
+      }
     }),
     milliseconds: now - since,
     ...(cause === undefined ? {} : { cause }),

@@ -7,9 +7,9 @@ import { type BrokenMessage, type Message, messageOf, type RequestLike } from '.
 import { check } from './check.js'
 import { open } from './open.js'
 import { type Received, receiveNow, type Unreceived } from './receive.js'
-import { lateSignal } from './signal.js'
+import { following } from './signal.js'
 import { type AnyVerdict, conclude, judgeStages } from './stages.js'
-import { type AcceptedVerdict, type Rejected, reject, type Verdict } from './verdict.js'
+import { type AcceptedVerdict, type Rejected, type Rejection, reject, type Verdict, verdictOf } from './verdict.js'
 
 export interface JudgeOptions {
   /** What `identify` is given. Without services it is not asked. */
@@ -34,21 +34,20 @@ export interface JudgeOptions {
  */
 export async function judge<E extends Endpoints>(app: Intake<E>, request: RequestLike, options: JudgeOptions = {}): Promise<Verdict<E>> {
   const message = messageOf(request)
-  if ('reason' in message) return rejectBroken(message)
-  const asks = options.services !== undefined && !('who' in options)
-  const { verdict, dispose } = await judgeStages(app as unknown as IntakeNode, message, {
-    ...options,
-    asks,
-    signal: lateSignal(options.signal),
-  })
-  if (dispose && verdict.outcome === 'accepted') unheld.register(verdict.input as object, dispose)
+  if ('reason' in message) return verdictOf(rejectBroken(message))
+  const { services, who, now, trace, signal } = options
+  const asks = services !== undefined && !('who' in options)
+  const judged = judgeStages(app as unknown as IntakeNode, message, { services, asks, who, now, trace, signal: following(signal) })
+  const { verdict, dispose } = judged instanceof Promise ? await judged : judged
+  if (verdict.outcome === 'rejected') return verdictOf(verdict)
+  if (dispose) unheld.register(verdict.input as object, dispose)
   return verdict as Verdict<E>
 }
 
 /** Removes the files of a request when nobody holds its input any more: who asks for a verdict alone never says that it is done. */
 const unheld = new FinalizationRegistry<() => Promise<void>>((dispose) => void dispose())
 
-function rejectBroken(message: BrokenMessage): Rejected {
+function rejectBroken(message: BrokenMessage): Rejection {
   const path = [message.line === 1 ? 'path' : 'header']
   return reject(undefined, [{ path, stage: 'read', code: 'bad_syntax', variant: 'message', about: { ...message } }], {
     status: 400,
@@ -101,5 +100,6 @@ export function judgeParts<I, S>(
     errors,
     words: undefined,
   }
-  return check(matter, run) as AcceptedVerdict<string, I> | Rejected
+  const verdict = check(matter, run)
+  return verdict.outcome === 'rejected' ? verdictOf(verdict) : (verdict as AcceptedVerdict<string, I>)
 }

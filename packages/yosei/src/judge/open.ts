@@ -6,10 +6,10 @@ import { inRange } from '../declare/media-range.js'
 import { type ListNode, type Node, sentShape } from '../declare/node.js'
 import { readSize } from '../declare/units.js'
 import { type Destination, layRoutes, match, type Routes } from '../read/match.js'
-import { type MediaType, readMediaType } from '../read/media-type.js'
-import type { AnyMessage } from '../read/message.js'
+import { readMediaType } from '../read/media-type.js'
+import { type AnyMessage, isNow } from '../read/message.js'
 import { statusFor } from './statuses.js'
-import { type Rejected, reject } from './verdict.js'
+import { type Rejection, reject } from './verdict.js'
 
 /** A request that may come in. */
 export interface Opened {
@@ -31,7 +31,6 @@ export interface Opened {
 interface Preview {
   readonly bytes: number
   readonly contentType: string | undefined
-  readonly media: MediaType | undefined
   readonly contentLength: number | undefined
   /** In the order in which they were applied. */
   readonly codings: readonly string[]
@@ -46,7 +45,7 @@ function routesOf(app: IntakeNode): Routes {
   return routes
 }
 
-export function open(app: IntakeNode, message: AnyMessage, run: Run): Opened | Rejected {
+export function open(app: IntakeNode, message: AnyMessage, run: Run): Opened | Rejection {
   const { method, target } = message
   const question = target.indexOf('?')
   const found = match(routesOf(app), method, question < 0 ? target : target.slice(0, question))
@@ -58,12 +57,12 @@ export function open(app: IntakeNode, message: AnyMessage, run: Run): Opened | R
   return opened
 }
 
-/** The methods of RFC 9110 and RFC 5789; others are known where an endpoint declares them. */
-const methods = new Set(['GET', 'HEAD', 'POST', 'PUT', 'DELETE', 'CONNECT', 'OPTIONS', 'TRACE', 'PATCH'])
+/** The methods of RFC 9110, but CONNECT, and RFC 5789; others are known where an endpoint declares them. */
+const methods = new Set(['GET', 'HEAD', 'POST', 'PUT', 'DELETE', 'OPTIONS', 'TRACE', 'PATCH'])
 const isKnown = (app: IntakeNode, method: string) =>
   methods.has(method) || Object.values(app.endpoints).some((endpoint) => endpoint.method === method)
 
-function unmatched(app: IntakeNode, method: string, allowed: readonly string[], run: Run): Rejected {
+function unmatched(app: IntakeNode, method: string, allowed: readonly string[], run: Run): Rejection {
   run.trace?.steps.push({ stage: 'match', outcome: 'failed' })
   const about = { stage: 'match', trace: run.trace, words: app.languages } as const
   if (!isKnown(app, method)) return reject(undefined, [], { ...about, status: 501 })
@@ -79,7 +78,7 @@ function admit(
   segments: readonly string[],
   query: string | undefined,
   run: Run,
-): Opened | Rejected {
+): Opened | Rejection {
   const { limits, endpoint, name } = destination
   const refused = (status: number, fault: Omit<Fault, 'stage'>, headers?: { [name: string]: string }) =>
     reject(name, [{ ...fault, stage: 'admit' }], { status, stage: 'admit', headers: headers ?? {}, trace: run.trace, words: app.languages })
@@ -87,28 +86,28 @@ function admit(
   const head = preview(message)
   if ('fault' in head) return refused(head.status, head.fault)
   if (head.bytes > limits.headers) return refused(431, { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' })
-  const opened = { app, message, destination, segments, query, head }
-  const hasBody = head.contentLength === undefined ? message.body !== null && message.body !== '' : head.contentLength > 0
-  const body = hasBody ? bodyFor(endpoint, head) : endpoint.bodies[0]
+  const { contentLength, contentType, codings } = head
+  const hasBody = contentLength === undefined ? message.body !== null && message.body !== '' : contentLength > 0
+  const body = hasBody ? bodyFor(endpoint, contentType) : endpoint.bodies[0]
   const most = body ? mostBytes(body, limits.body) : limits.body
-  const length = head.contentLength ?? (typeof message.body === 'string' || message.body instanceof Uint8Array ? message.body.length : 0)
+  const length = contentLength ?? (isNow(message.body) ? message.body.length : 0)
   if (length > most) return refused(413, { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, close)
   if (hasBody) {
-    const coding = head.codings.find((one) => !codings.includes(one))
+    const coding = codings.find((one) => !knownCodings.includes(one))
     if (coding !== undefined)
       return refused(
         415,
-        { path: ['header', 'content-encoding'], code: 'not_a_choice', limit: codings, sent: coding },
-        { 'accept-encoding': codings.join(', ') },
+        { path: ['header', 'content-encoding'], code: 'not_a_choice', limit: knownCodings, sent: coding },
+        { 'accept-encoding': knownCodings.join(', ') },
       )
-    if (endpoint.bodies.length > 0 && (!body || !charsetTaken(body, head))) {
+    if (endpoint.bodies.length > 0 && !(body && charsetTaken(body, contentType))) {
       const taken = endpoint.bodies.map(({ mediaType }) => mediaType)
       const fault = {
         path: ['header', 'content-type'],
         code: 'wrong_media_type',
         limit: taken,
         variant: body && 'charset',
-        sent: head.contentType,
+        sent: contentType,
       }
       return refused(415, fault, { accept: taken.join(', ') })
     }
@@ -121,7 +120,7 @@ function admit(
       limit: limits.queryValues,
       variant: 'query',
     })
-  return { ...opened, body, most }
+  return { app, message, destination, segments, query, head, body, most }
 }
 
 export const close = { connection: 'close' }
@@ -138,69 +137,82 @@ const countPairs = (query: string) => {
 }
 
 /** What can be undone of a body (RFC 9110, section 8.4.1; RFC 7932). */
-const codings = ['gzip', 'deflate', 'br']
+const knownCodings = ['gzip', 'deflate', 'br']
 
 type Refused = { readonly status: number; readonly fault: Omit<Fault, 'stage'> }
 
+/** Looks through the header fields once, for all that the stages before the body need of them. */
 function preview({ headers }: AnyMessage): Preview | Refused {
   let bytes = 0
   let contentType: string | undefined
   let contentLength: number | undefined
-  let listed: string | undefined
+  let codings = none
   for (let i = 0; i < headers.length; i++) {
-    const [name, value] = headers[i] as readonly [string, string]
+    const line = headers[i] as readonly [string, string]
+    const name = line[0]
+    const value = line[1]
     // The colon, the blank and the line's end are counted as well.
     bytes += name.length + value.length + 4
     switch (name) {
       case 'content-type':
         contentType ??= value
         break
-      case 'content-length':
-        for (const one of value.split(',')) {
-          const length = /^[ \t]*(\d{1,15})[ \t]*$/.exec(one)
-          if (!length || (contentLength !== undefined && contentLength !== Number(length[1])))
-            return { status: 400, fault: { path: ['header', name], code: 'bad_syntax', variant: length ? 'conflict' : 'length' } }
-          contentLength = Number(length[1])
-        }
+      case 'content-length': {
+        const length = readLength(value)
+        if (length === undefined || (contentLength !== undefined && contentLength !== length))
+          return {
+            status: 400,
+            fault: { path: ['header', name], code: 'bad_syntax', variant: length === undefined ? 'length' : 'conflict' },
+          }
+        contentLength = length
         break
+      }
       case 'content-encoding':
-        listed = listed === undefined ? value : `${listed},${value}`
+        codings = [...codings, ...readCodings(value)]
         break
       case 'expect':
         if (value.toLowerCase() !== '100-continue')
           return { status: 417, fault: { path: ['header', 'expect'], code: 'not_constant', limit: '100-continue', sent: value } }
     }
   }
-  const codings =
-    listed === undefined
-      ? none
-      : listed.split(',').map((one) =>
-          one
-            .trim()
-            .toLowerCase()
-            .replace(/^x-gzip$/, 'gzip'),
-        )
-  const media = contentType === undefined ? undefined : readMediaType(contentType)
-  return {
-    bytes,
-    contentType,
-    media,
-    contentLength,
-    codings: codings === none ? none : codings.filter((one) => one !== '' && one !== 'identity'),
-  }
+  return { bytes, contentType, contentLength, codings }
 }
 const none: readonly string[] = []
 
-/** The declaration for the media type that was sent: the very type before a range. */
-function bodyFor({ bodies }: EndpointNode, { media }: Preview): BodyNode | undefined {
-  if (!media) return undefined
-  for (const body of bodies) if (body.mediaType === media.type) return body
-  return bodies.find(({ mediaType }) => inRange(media.type, mediaType))
+/** A number of bytes; the same one may stand there several times (RFC 9110, section 8.6). */
+function readLength(value: string): number | undefined {
+  if (!/^\d{1,15}$/.test(value)) {
+    const [first, ...others] = value.split(',').map((one) => one.trim())
+    return first !== undefined && others.length > 0 && others.every((one) => one === first) ? readLength(first) : undefined
+  }
+  return Number(value)
 }
 
-const charsetTaken = ({ syntax }: BodyNode, { media }: Preview) => {
-  const charset = media?.parameters.charset
-  return charset === undefined || syntax === 'raw' || /^(utf-?8|us-ascii)$/i.test(charset)
+const readCodings = (value: string) =>
+  value
+    .split(',')
+    .map((one) =>
+      one
+        .trim()
+        .toLowerCase()
+        .replace(/^x-gzip$/, 'gzip'),
+    )
+    .filter((one) => one !== '' && one !== 'identity')
+
+/** The declaration for the media type that was sent: the very type before a range. */
+function bodyFor({ bodies }: EndpointNode, contentType: string | undefined): BodyNode | undefined {
+  if (contentType === undefined) return undefined
+  // Most clients write a type as it is declared, and nothing more.
+  for (const body of bodies) if (body.mediaType === contentType) return body
+  const type = readMediaType(contentType)?.type
+  if (type === undefined) return undefined
+  return bodies.find(({ mediaType }) => mediaType === type) ?? bodies.find(({ mediaType }) => inRange(type, mediaType))
+}
+
+function charsetTaken({ mediaType, syntax }: BodyNode, contentType = ''): boolean {
+  if (mediaType === contentType || syntax === 'raw') return true
+  const { charset = 'utf-8' } = readMediaType(contentType)?.parameters ?? {}
+  return /^(utf-?8|us-ascii)$/i.test(charset)
 }
 
 /** What a form holds besides its files, and what each file may have; or what a file may have that is the whole body. */
@@ -209,13 +221,14 @@ function mostBytes({ syntax, node }: BodyNode, limit: number): number {
   const shape = sentShape(node)
   const fields = shape.kind === 'record' ? Object.values(shape.fields) : [shape]
   const files = fields.reduce((sum, field) => sum + fileBytes(sentShape(field), limit), 0)
-  return syntax === 'raw' ? files : limit + files
+  return syntax === 'raw' ? files - partHeader : limit + files
 }
 
-/** Of a list without a greatest length, only so many files are waited for. */
+/** Of a list without a greatest length, only so many files are waited for. Each has a name and header fields as well. */
 const mostFiles = 20
+const partHeader = 500
 function fileBytes(node: Node, limit: number): number {
-  if (node.kind === 'file') return readSize(node.bytes ?? limit)
+  if (node.kind === 'file') return readSize(node.bytes ?? limit) + partHeader
   if (node.kind !== 'list') return 0
   const [, most = mostFiles] = (node as ListNode).length ?? []
   return fileBytes(sentShape(node.item), limit) * Math.min(most, mostFiles)

@@ -3,7 +3,7 @@ import { decode, receiveForm } from '#platform'
 import type { Fault } from '../compile/run.js'
 import { type RecordNode, sentShape } from '../declare/node.js'
 import { readBody, Unreadable } from '../read/body.js'
-import type { BodySource, Trouble } from '../read/message.js'
+import { type BodySource, isNow, type Trouble } from '../read/message.js'
 import { close, type Opened } from './open.js'
 
 /** A body that could not be had. */
@@ -31,26 +31,26 @@ export function receiveNow(opened: Opened): Received | Unreceived | undefined {
   return readBytes(sent, opened)
 }
 
-const isNow = (body: unknown): body is string | Uint8Array => typeof body === 'string' || body instanceof Uint8Array
 const nothing: Received = { value: undefined }
 
-export async function receive(opened: Opened): Promise<Received | Unreceived> {
+export function receive(opened: Opened): Promise<Received | Unreceived> {
   const { message, head, body, most, destination } = opened
   const sent = message.body as string | Uint8Array | BodySource
   const milliseconds = destination.limits.receive
-  const isForm = body?.syntax === 'multipart'
-  if (isForm && !isNow(sent) && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened)
-  let bytes = isNow(sent) ? sent : await sent.collect(most, milliseconds)
-  if (isTrouble(bytes) && !isNow(sent)) return troubles(opened)[bytes]
-  if (head.codings.length > 0) {
-    const wrong = wrongLength(bytes as Uint8Array | string, opened)
-    if (wrong) return wrong
-    const decoded = await undo(typeof bytes === 'string' ? new TextEncoder().encode(bytes) : bytes, opened)
-    if (!(decoded instanceof Uint8Array)) return decoded
-    bytes = decoded
-  }
-  if (isForm) return receiveParts([typeof bytes === 'string' ? new TextEncoder().encode(bytes) : bytes], opened)
-  return readBytes(bytes, opened)
+  if (isNow(sent)) return decoded(sent, opened)
+  if (body?.syntax === 'multipart' && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened)
+  return sent.collect(most, milliseconds).then((bytes) => {
+    if (isTrouble(bytes)) return troubles(opened)[bytes]
+    return head.codings.length === 0 && body?.syntax !== 'multipart' ? readBytes(bytes, opened) : decoded(bytes, opened)
+  })
+}
+
+async function decoded(sent: string | Uint8Array, opened: Opened): Promise<Received | Unreceived> {
+  const wrong = wrongLength(sent, opened)
+  if (wrong) return wrong
+  const bytes = await undo(typeof sent === 'string' ? new TextEncoder().encode(sent) : sent, opened)
+  if (!(bytes instanceof Uint8Array)) return bytes
+  return opened.body?.syntax === 'multipart' ? receiveParts([bytes], opened) : readBytes(bytes, opened)
 }
 
 const isTrouble = (value: unknown): value is Trouble => typeof value === 'string'
@@ -65,7 +65,8 @@ const troubles = ({ most }: Opened): { readonly [K in Trouble]: Unreceived } => 
 /** Where Content-Length promised another number of bytes than came. */
 function wrongLength(bytes: string | Uint8Array, { head, message }: Opened): Unreceived | undefined {
   if (head.contentLength === undefined) return undefined
-  const length = typeof bytes === 'string' ? byteLength(bytes) : bytes.length
+  // A text of as many characters is taken to have as many bytes: what only a program hands over was never framed.
+  const length = typeof bytes === 'string' && bytes.length !== head.contentLength ? byteLength(bytes) : bytes.length
   if (length < head.contentLength) return broken
   if (length === head.contentLength || message.headers.some(([name]) => name === 'transfer-encoding')) return undefined
   return { status: 400, fault: { path: ['header', 'content-length'], code: 'bad_syntax', variant: 'longer' }, headers: close }

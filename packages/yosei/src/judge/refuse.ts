@@ -3,7 +3,7 @@
 import type { Catalogues } from '../answer/catalogue.js'
 import type { Fault, Stage } from '../compile/run.js'
 import { parseAddress } from '../declare/address.js'
-import { type Rejected, reject } from './verdict.js'
+import { type Rejection, reject } from './verdict.js'
 
 /** What is wrong, told like any other error. */
 export interface Refusal {
@@ -45,7 +45,7 @@ export function rejectRefused(
   all: readonly Refusal[],
   stage: Stage,
   { place, ...about }: { place: string; most?: number; words: Catalogues | undefined },
-): Rejected {
+): Rejection {
   const [first] = all
   const status = first?.status ?? 422
   const faults = all.map(({ code, message, at = place }): Fault => ({ path: parseAddress(at) ?? [place], stage, code, messages: message }))

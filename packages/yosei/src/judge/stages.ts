@@ -9,7 +9,7 @@ import { identify } from './identify.js'
 import { type Opened, open } from './open.js'
 import { type Received, receive, receiveNow, type Unreceived } from './receive.js'
 import type { LateSignal } from './signal.js'
-import { type AcceptedVerdict, type Rejected, reject } from './verdict.js'
+import { type AcceptedVerdict, type Rejection, reject } from './verdict.js'
 
 export interface StageOptions {
   readonly services?: unknown
@@ -23,7 +23,7 @@ export interface StageOptions {
   readonly received?: Received
 }
 
-export type AnyVerdict = AcceptedVerdict<string, unknown> | Rejected
+export type AnyVerdict = AcceptedVerdict<string, unknown> | Rejection
 
 export interface Judged {
   readonly verdict: AnyVerdict
@@ -35,21 +35,29 @@ export interface Judged {
   readonly dispose?: (() => Promise<void>) | undefined
 }
 
-export async function judgeStages(app: IntakeNode, message: AnyMessage, options: StageOptions): Promise<Judged> {
+/** What a request comes to: at once, unless there is somebody to ask or something to wait for. */
+export function judgeStages(app: IntakeNode, message: AnyMessage, options: StageOptions): Judged | Promise<Judged> {
   const run = startRun(options.now?.getTime(), options.trace)
   const opened = open(app, message, run)
   if ('outcome' in opened) return { verdict: opened }
-  let { who } = options
-  if (app.identify && options.asks) {
-    const asked = await identify(opened, options.services, options.signal.signal)
-    if ('rejected' in asked) return { verdict: asked.rejected, opened, cause: asked.cause }
-    who = asked.who
-  }
-  const received = options.received ?? receiveNow(opened) ?? (await receive(opened))
+  return app.identify && options.asks ? identifyFirst(opened, run, options) : takeBody(opened, run, options, options.who)
+}
+
+async function identifyFirst(opened: Opened, run: Run, options: StageOptions): Promise<Judged> {
+  const asked = await identify(opened, options.services, options.signal.signal)
+  return 'rejected' in asked ? { verdict: asked.rejected, opened, cause: asked.cause } : takeBody(opened, run, options, asked.who)
+}
+
+function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown): Judged | Promise<Judged> {
+  const now = options.received ?? receiveNow(opened)
+  return now ? judgedOf(opened, now, run, who) : receive(opened).then((received) => judgedOf(opened, received, run, who))
+}
+
+function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who: unknown): Judged | Promise<Judged> {
   const verdict = conclude(opened, received, run)
   const dispose = 'dispose' in received ? received.dispose : undefined
-  if (verdict.outcome === 'rejected') await dispose?.()
-  return { verdict, opened, who, dispose }
+  const judged = { verdict, opened, who, dispose }
+  return dispose && verdict.outcome === 'rejected' ? dispose().then(() => judged) : judged
 }
 
 /** The stages that read and check, when the body has come or not. */

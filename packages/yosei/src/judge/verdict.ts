@@ -50,6 +50,21 @@ export type Verdict<E extends Endpoints = Endpoints> =
   | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> }[keyof E & string]
   | Rejected
 
+/** A rejection as the stages make it: what they found, not yet in words. */
+export interface Rejection {
+  readonly outcome: 'rejected'
+  readonly endpoint: string | undefined
+  readonly stage: Stage
+  readonly status: number
+  readonly headers: { readonly [name: string]: string }
+  /** Those that are listed. */
+  readonly faults: readonly Fault[]
+  readonly more: number
+  readonly trace: Trace | undefined
+  /** Own words of the intake. */
+  readonly words: Catalogues | undefined
+}
+
 interface About {
   readonly status: number
   readonly stage: Stage
@@ -59,23 +74,35 @@ interface About {
   readonly trace?: Trace | undefined
   /** The most errors that are listed. */
   readonly most?: number
-  /** Own words of the intake. */
   readonly words?: Catalogues | undefined
 }
 
-/** What a rejection is made of: the answer words it in the language that the client reads. */
-interface Origin {
-  readonly faults: readonly Fault[]
-  readonly words: Catalogues | undefined
-}
-const origins = new WeakMap<Rejected, Origin>()
-export const originOf = (verdict: Rejected): Origin => origins.get(verdict) ?? { faults: [], words: undefined }
-
 /** Makes the rejection of a request with these faults, in this order. */
-export function reject(endpoint: string | undefined, faults: readonly Fault[], about: About): Rejected {
-  const { status, stage, headers = {}, beyond = 0, trace, most = 50, words } = about
+export function reject(endpoint: string | undefined, faults: readonly Fault[], about: About): Rejection {
+  const { status, stage, headers = noHeaders, beyond = 0, trace, most = 50, words } = about
   const listed = faults.length > most ? faults.slice(0, most) : faults
-  const errors = listed.map((fault) => fieldError(fault, words))
+  return {
+    outcome: 'rejected',
+    endpoint,
+    stage,
+    status,
+    headers,
+    faults: listed,
+    more: faults.length - listed.length + beyond,
+    trace,
+    words,
+  }
+}
+const noHeaders = {}
+
+const origins = new WeakMap<Rejected, Rejection>()
+/** What a verdict was made of: an answer words it in the language that the client reads. */
+export const originOf = (verdict: Rejected): Rejection => origins.get(verdict) as Rejection
+
+/** The verdict that a caller gets. */
+export function verdictOf(rejection: Rejection): Rejected {
+  const { endpoint, stage, status, headers, faults, more, trace, words } = rejection
+  const errors = faults.map((fault) => fieldError(fault, words))
   const verdict: Rejected = {
     outcome: 'rejected',
     endpoint,
@@ -86,10 +113,10 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
     get errorsByField() {
       return byAddress(errors)
     },
-    more: faults.length - errors.length + beyond,
+    more,
     ...(trace ? { trace } : {}),
   }
-  origins.set(verdict, { faults: listed, words })
+  origins.set(verdict, rejection)
   return verdict
 }
 

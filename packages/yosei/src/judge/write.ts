@@ -8,7 +8,7 @@ import { settleLimits } from '../declare/policy.js'
 import { markUpload } from '../read/upload.js'
 import { addFormValue, type Values } from '../read/values.js'
 import { judgeMessage } from './judge.js'
-import { type Rejected, reject } from './verdict.js'
+import { type Rejected, reject, verdictOf } from './verdict.js'
 
 /** What a handler receives; an endpoint without cookies need not be given any. */
 type WithoutCookies<I> = I extends { cookie: infer C } ? ({} extends C ? Omit<I, 'cookie'> & { cookie?: C } : I) : I
@@ -64,13 +64,13 @@ export function write<I, S>(endpoint: Endpoint<I, S>, base: string, sent: S | Wi
 
   const [body] = node.bodies
   const written = body && parts.body !== undefined ? writeBody(body, parts.body, pairs) : undefined
-  if (faults.length > 0) throw new UnacceptableError(reject(undefined, faults, { status: 400, stage: 'read' }))
+  if (faults.length > 0) throw new UnacceptableError(verdictOf(reject(undefined, faults, { status: 400, stage: 'read' })))
   const typed: [string, string][] = written?.type === undefined ? lines : [...lines, ['content-type', written.type]]
   const text = typeof written?.body === 'string' ? written.body : null
   const solo: IntakeNode = { endpoints: { endpoint: node }, base: '', limits: settleLimits(node.template, node.limits), statuses: {} }
   const received = written?.values === undefined ? undefined : { value: written.values }
   const verdict = judgeMessage(solo, { method: node.method, target, headers: typed, body: text }, received)
-  if (verdict.outcome === 'rejected') throw new UnacceptableError(verdict)
+  if (verdict.outcome === 'rejected') throw new UnacceptableError(verdictOf(verdict))
   return new Request(base.replace(/\/$/, '') + target, {
     method: node.method,
     headers: typed,

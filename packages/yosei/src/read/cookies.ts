@@ -7,6 +7,7 @@ import type { Values } from './values.js'
 /** The declared cookies. Of a name sent twice the first counts (section 5.4 puts the most specific first); values are percent-decoded. */
 export function cookieValues(headers: readonly (readonly [string, string])[], declared: RecordNode): Values {
   const values: Values = {}
+  if (isEmpty(declared.fields)) return values
   for (const [field, line] of headers) {
     if (field !== 'cookie') continue
     for (const pair of line.split(';')) {
@@ -18,4 +19,9 @@ export function cookieValues(headers: readonly (readonly [string, string])[], de
     }
   }
   return values
+}
+
+function isEmpty(fields: RecordNode['fields']): boolean {
+  for (const _ in fields) return false
+  return true
 }

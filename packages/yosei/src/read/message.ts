@@ -21,6 +21,10 @@ export interface Message<B = string | Uint8Array | null> {
 }
 export type AnyMessage = Message<string | Uint8Array | BodySource | null>
 
+/** Whether a body is at hand. */
+export const isNow = (body: AnyMessage['body'] | undefined): body is string | Uint8Array =>
+  typeof body === 'string' || body instanceof Uint8Array
+
 /** A request message (RFC 9112) that could not be taken apart. */
 export interface BrokenMessage {
   /** From 1, in the message. */
@@ -89,8 +93,7 @@ export function messageOf(request: RequestLike): AnyMessage | BrokenMessage {
   if (typeof request === 'string') return parseMessage(request)
   if (!('target' in request)) return messageOfRequest(request)
   const { method, target, headers, body = null } = request
-  const isNow = body === null || typeof body === 'string' || body instanceof Uint8Array
-  return piecesOf(method, target, linesOf(headers), isNow ? body : sourceOf(body))
+  return piecesOf(method, target, linesOf(headers), body instanceof ReadableStream ? sourceOf(body) : body)
 }
 
 /** The pieces of a fetch Request; its body is consumed when it is needed. */
