@@ -29,9 +29,13 @@ const snippets: Snippet[] = pages.flatMap((page) =>
       : [],
   ),
 )
+/** A snippet that begins with a file's name is part of that file, whose own tests run it. */
+const quoted = snippets.flatMap(({ code }) =>
+  [...code.matchAll(/^\/\/ (\S+\.test\.ts)\n([\s\S]*)$/g)].map(([, file, part]) => [file as string, part as string] as const),
+)
 /** A snippet that imports nothing goes on where the one before it ended; JavaScript is what that one prints. */
 const modules: (Snippet & { readonly printed?: string })[] = []
-for (const snippet of snippets.filter(({ language }) => language !== 'sh')) {
+for (const snippet of snippets.filter(({ language, code }) => language !== 'sh' && !/^\/\/ \S+\.test\.ts\n/.test(code))) {
   const last = modules.at(-1)
   if (last && snippet.language === 'js') {
     modules[modules.length - 1] = { ...last, printed: snippet.code }
@@ -63,6 +67,10 @@ beforeAll(() => {
   writeFileSync(join(folder, 'tsconfig.json'), JSON.stringify(options))
 })
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+test.each(quoted)('%s is quoted as it stands', (file, part) => {
+  expect(readFileSync(join(root, file), 'utf8')).toContain(part.trim())
+})
 
 test('the snippets compile', () => {
   const { status, stdout } = spawnSync(join(root, 'node_modules/.bin/tsc'), ['-p', folder], { encoding: 'utf8' })
