@@ -17,6 +17,7 @@ import {
   either,
   endpoint,
   type Field,
+  file,
   flag,
   instant,
   intake,
@@ -133,6 +134,56 @@ suite('a declaration that makes no sense throws, naming the address and the mend
       () => endpoint('POST /x', { body: record({ a: text() }), rules: (on) => [on.equal('body.a', any('body.b'))] }),
       /rule equal: body\.b is not declared/,
     ],
+    [
+      'POST /a, body: "json" is no media type',
+      () => endpoint('POST /a', { body: { json: text() } as never }),
+      'POST /a, body: "json" is no media type',
+    ],
+    ['is no media type', () => endpoint('POST /a', { body: { '*/json': text() } }), 'is no media type'],
+    [
+      'a form is a record, not text',
+      () => endpoint('POST /a', { body: { 'application/x-www-form-urlencoded': text() } }),
+      'a form is a record, not text',
+    ],
+    [
+      'body.a: a multipart has no way',
+      () => endpoint('POST /a', { body: { 'multipart/form-data': record({ a: record({ b: record({}) }) }) } }),
+      'body.a: a multipart has no way',
+    ],
+    [
+      'a file comes in no such part',
+      () => endpoint('POST /a', { body: { 'application/x-www-form-urlencoded': record({ a: file() }) } }),
+      'a file comes in no such part',
+    ],
+    [
+      'query.a: a file comes in no such part',
+      () => endpoint('GET /a', { query: { a: list(file()) } }),
+      'query.a: a file comes in no such part',
+    ],
+    [
+      'cookie.a: a cookie has no way to carry this list',
+      () => endpoint('GET /a', { cookie: { a: list(text()) } }),
+      'cookie.a: a cookie has no way to carry this list',
+    ],
+    ['a text is one value, not list', () => endpoint('POST /a', { body: { 'text/csv': list(text()) } }), 'a text is one value, not list'],
+    [
+      'this media type has no values to read',
+      () => endpoint('POST /a', { body: { 'image/png': text() } }),
+      'this media type has no values to read',
+    ],
+    ['"PNG" is no media type', () => endpoint('POST /a', { body: { 'image/png': file({ types: ['PNG'] }) } }), '"PNG" is no media type'],
+    ['bytes is "5 MB"', () => endpoint('POST /a', { body: { 'image/png': file({ bytes: '5 MB' as never }) } }), 'bytes is "5 MB"'],
+    [
+      'body, application/json: JSON carries no file',
+      () => endpoint('POST /a', { body: record({ a: file() }) }),
+      'body, application/json: JSON carries no file',
+    ],
+    [
+      'GET /a, limits: body is "64 kB"',
+      () => endpoint('GET /a', { limits: { body: '64 kB' as never } }),
+      'GET /a, limits: body is "64 kB"',
+    ],
+    ['there is no limit size', () => intake({ endpoints: {}, limits: { size: 1 } as never }), 'there is no limit size'],
   ])('%s', (_, declare, message) => {
     expect(declare).toThrow(DeclarationError)
     expect(declare).toThrow(message)
@@ -203,7 +254,7 @@ suite('patterns that take exponential time are told from those that do not', () 
     /^(x?y)*$/,
     /^[-+]?\d+(?:\.\d*)?(?:e[-+]?\d+)?$/,
   ]
-  test.each(dangerous)('%s is dangerous', (pattern) => {
+  test.each<[string, () => unknown, RegExp | string]>(dangerous)('%s is dangerous', (pattern) => {
     expect(() => post(text({ pattern }))).toThrow(/exponential/)
   })
   test.each(safe)('%s is safe', (pattern) => {

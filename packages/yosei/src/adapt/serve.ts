@@ -144,7 +144,7 @@ export interface Progress {
   readonly since: number
   id: string | undefined
 }
-export function identified(progress: Progress): string {
+function identified(progress: Progress): string {
   progress.id ??= idOf(progress.message.headers)
   return progress.id
 }
@@ -271,4 +271,4 @@ function toJson(value: unknown): string {
   }
 }
 
-export const responseOf = ({ status, headers, body, response }: Reply): Response => response ?? new Response(body, { status, headers })
+const responseOf = ({ status, headers, body, response }: Reply): Response => response ?? new Response(body, { status, headers })

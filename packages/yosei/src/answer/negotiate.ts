@@ -22,7 +22,7 @@ function weighted(field: string): { readonly value: string; readonly weight: num
 const precision = (range: string) => (range === '*/*' ? 0 : range.endsWith('/*') ? 1 : 2)
 
 /** The weight that an Accept field gives a media type: that of the most specific range it lies in. */
-export function weightOf(type: string, accept: string): number {
+function weightOf(type: string, accept: string): number {
   const ranges = weighted(accept).filter(({ value }) => inRange(type, value))
   const most = Math.max(...ranges.map(({ value }) => precision(value)))
   return ranges.find(({ value }) => precision(value) === most)?.weight ?? 0

@@ -5,7 +5,7 @@ import { record } from './fields.js'
 import { nodesAt } from './locate.js'
 import { readMediaRange } from './media-range.js'
 import { mistake } from './mistake.js'
-import { type Node, type RecordNode, sentShape } from './node.js'
+import { childrenOf, type Node, type RecordNode, sentShape } from './node.js'
 import { type Policy, settleLimits } from './policy.js'
 import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
 import { parseTemplate, type Template } from './template.js'
@@ -180,11 +180,21 @@ function checkParts(signature: string, node: EndpointNode): void {
     if (syntax === 'form' || syntax === 'multipart') {
       if (shape.kind !== 'record') mistake(where, `a form is a record, not ${shape.kind}`, 'Declare a record() of its fields')
       checkTextPart(signature, syntax, shape)
-    } else if (syntax === 'text' && (shape.kind === 'list' || shape.kind === 'record' || shape.kind === 'file'))
+    } else if (syntax === 'json' && holds(body, 'file'))
+      mistake(where, 'JSON carries no file', "Declare files in a body of 'multipart/form-data'")
+    else if (syntax === 'text' && (shape.kind === 'list' || shape.kind === 'record' || shape.kind === 'file'))
       mistake(where, `a text is one value, not ${shape.kind}`, 'Declare text() or another value')
     else if (syntax === 'raw' && shape.kind !== 'file')
       mistake(where, 'this media type has no values to read', 'Declare file(), which takes the body as it is')
   }
+}
+
+/** Whether a kind stands anywhere in a declaration. */
+function holds(node: Node, kind: Node['kind'], seen = new Set<Node>()): boolean {
+  if (node.kind === kind) return true
+  if (seen.has(node)) return false
+  seen.add(node)
+  return childrenOf(node).some(([, child]) => holds(child, kind, seen))
 }
 
 /** How a media type is read: RFC 8259, with RFC 6839's suffix; the forms of HTML; text; or not at all. */

@@ -20,7 +20,7 @@ export interface FieldError {
   readonly column?: number
 }
 
-export interface Trace {
+interface Trace {
   readonly readings: readonly Reading[]
   readonly steps: readonly Step[]
 }

@@ -2,7 +2,7 @@
 import type { Trouble } from './message.js'
 import type { Values } from './values.js'
 
-export interface Form {
+interface Form {
   readonly values: Values
   /** Why it is no form. */
   readonly broken?: string

@@ -34,7 +34,7 @@ export interface BrokenMessage {
 }
 
 /** A request in its pieces, as a program has them. */
-export interface Pieces {
+interface Pieces {
   readonly method: string
   readonly target: string
   readonly headers?: Iterable<readonly [string, string]> | { readonly [name: string]: string | readonly string[] }
