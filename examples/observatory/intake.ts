@@ -23,6 +23,20 @@ import {
   text,
 } from 'yosei'
 
+/** What the observatory asks of its database. */
+export interface Services {
+  telescopes: { find(id: string): Promise<{ id: string; aperture: number } | undefined> }
+  sessions: {
+    /** The session that a telescope has in a night. */
+    at(telescope: string, night: string): Promise<{ sessionId: string } | undefined>
+    /** How many sessions a team may still book in a night. */
+    left(team: string, night: string): Promise<number>
+    add(session: { telescope: string; team: string; night: string }): Promise<{ sessionId: string }>
+  }
+}
+/** A night has the date of its evening: it goes from noon to noon, in UTC. */
+export const nightOf = (instant: Date): string => new Date(instant.getTime() - 12 * 3_600_000).toISOString().slice(0, 10)
+
 const slug = text({ pattern: /^[a-z][a-z0-9-]+$/, length: [2, 40] })
 const sessionId = text({ pattern: /^s-[0-9]{6}$/ })
 
@@ -50,7 +64,10 @@ const session = record({
     rightAscension,
     declination: number({ min: -90, max: 90, title: 'Declination, in degrees' }),
   }),
-  window: record({ opens: instant({ from: '+36h' }), closes: instant({ until: '+180d' }) }),
+  window: record(
+    { opens: instant({ from: '+36h' }), closes: instant({ until: '+180d' }) },
+    { rules: (on) => [on.ascending('opens', 'closes')] },
+  ),
   exposures: list(
     record({
       filter: choice(['clear', 'red', 'green', 'blue']),
@@ -93,7 +110,7 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
   header: { 'x-team': slug, 'idempotency-key': text({ length: [8, 64], optional: true }) },
   body: session,
   rules: (on) => [
-    on.ascending('body.window.opens', 'body.window.closes'),
+    on.needed('header.idempotency-key', on.above('body.observing.tiles', 100)),
     on.check({
       reads: ['body.window', 'body.exposures', 'body.overhead'],
       blames: ['body.exposures'],
@@ -105,6 +122,27 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
       },
     }),
   ],
+  // Two bookings of one telescope never look at its nights at the same time.
+  turn: { of: 'telescope', by: ['path.telescopeId'], wait: '2s' },
+  lookups: (on) => ({
+    telescope: on.lookup({
+      reads: ['path.telescopeId'],
+      ask: ({ telescopes }: Services, [id]) => telescopes.find(id),
+      refusal: { status: 404, code: 'no_such_telescope', message: 'is none of our telescopes' },
+    }),
+    booked: on.lookup({
+      reads: ['path.telescopeId', 'body.window'],
+      follows: ['telescope'],
+      ask: ({ sessions }: Services, [telescope, { opens }]) => sessions.at(telescope, nightOf(opens)),
+      absent: true,
+      refusal: { status: 409, code: 'night_taken', message: 'lies in a night that is booked already', at: 'body.window' },
+    }),
+    quota: on.lookup({
+      reads: ['header.x-team', 'body.window'],
+      ask: async ({ sessions }: Services, [team, { opens }]) => (await sessions.left(team, nightOf(opens))) > 0,
+      refusal: { status: 429, code: 'quota_spent', message: 'has no sessions left in that night' },
+    }),
+  }),
 })
 
 const changeSession = endpoint('PATCH /sessions/{sessionId}', {
@@ -115,7 +153,6 @@ const changeSession = endpoint('PATCH /sessions/{sessionId}', {
   rules: (on) => [
     on.equal('path.sessionId', 'body.sessionId'),
     on.atLeastOne('body.target', 'body.window', 'body.exposures', 'body.observing', 'body.price', 'body.tags', 'body.contact', 'body.note'),
-    on.ascending('body.window.opens', 'body.window.closes'),
   ],
 })
 

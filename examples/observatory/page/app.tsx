@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react'
-import type { AcceptedVerdict, Rejected } from 'yosei'
+import type { AnyVerdict } from 'yosei-cli/book'
 import { type Draft, judgeDraft, type Row, rowsOf } from './draft.js'
 import { readShelf, type Shelved } from './samples.js'
 
@@ -88,7 +88,7 @@ function Request({ draft, onChange }: { draft: Draft; onChange: (draft: Draft) =
 }
 
 function Judgement({ draft }: { draft: Draft }) {
-  const [verdict, setVerdict] = useState<AcceptedVerdict<string, unknown> | Rejected>()
+  const [verdict, setVerdict] = useState<AnyVerdict>()
   useEffect(() => {
     let current = true
     judgeDraft(draft).then((judged) => current && setVerdict(judged))
@@ -97,12 +97,12 @@ function Judgement({ draft }: { draft: Draft }) {
     }
   }, [draft])
   if (!verdict) return null
-  const good = verdict.outcome === 'accepted'
+  const good = verdict.outcome !== 'rejected'
   return (
     <aside aria-live="polite">
       <h2>Verdict</h2>
       <p className={`status ${good ? 'good' : 'bad'}`}>
-        <output>{good ? 'accepted' : verdict.status}</output>
+        <output>{good ? verdict.outcome : verdict.status}</output>
         <span>{summary(verdict)}</span>
       </p>
       <table>
@@ -123,8 +123,8 @@ function Judgement({ draft }: { draft: Draft }) {
   )
 }
 
-function summary(verdict: AcceptedVerdict<string, unknown> | Rejected): string {
-  if (verdict.outcome === 'accepted') return `by ${verdict.endpoint}`
+function summary(verdict: AnyVerdict): string {
+  if (verdict.outcome !== 'rejected') return `by ${verdict.endpoint}`
   const { allow } = verdict.headers
   if (allow) return `this path takes ${allow}`
   if (verdict.stage === 'match') return 'there is nothing at this path'

@@ -1,6 +1,8 @@
 /** A request as it is edited, and its verdict as rows. */
-import { type AcceptedVerdict, judge, type Reading, type Rejected } from 'yosei'
+import { judge, type Reading } from 'yosei'
+import type { AnyVerdict } from 'yosei-cli/book'
 import app from '../intake.js'
+import makeServices from '../services.js'
 
 export interface Draft {
   readonly method: string
@@ -10,12 +12,15 @@ export interface Draft {
   /** The time of the judgement, RFC 3339. */
   readonly clock: string
 }
-type AnyVerdict = AcceptedVerdict<string, unknown> | Rejected
 
 export async function judgeDraft({ method, target, headers, body, clock }: Draft): Promise<AnyVerdict> {
   const head = [`${method} ${target} HTTP/1.1`, ...headers.split('\n').filter((line) => line.trim() !== '')]
   const now = new Date(clock)
-  return judge(app, `${head.join('\n')}\n\n${body}`, { trace: true, ...(Number.isNaN(now.getTime()) ? {} : { now }) })
+  return judge(app, `${head.join('\n')}\n\n${body}`, {
+    trace: true,
+    services: makeServices(),
+    ...(Number.isNaN(now.getTime()) ? {} : { now }),
+  })
 }
 
 export interface Row {

@@ -1,11 +1,11 @@
 /** Judges every sample afresh, and holds its verdict against what its book says. */
-import { type AcceptedVerdict, type FieldError, type Intake, judge, type Rejected } from 'yosei'
-import { compare, type Place, placeOf } from './book/index.js'
+import { type FieldError, type Intake, judge } from 'yosei'
+import { type AnyVerdict, compare, type Place, placeOf } from './book/index.js'
 import type { Found } from './find.js'
 import { nearestEndpoint } from './nearest.js'
 
 export interface Checked extends Found {
-  readonly verdict: AcceptedVerdict<string, unknown> | Rejected
+  readonly verdict: AnyVerdict
   /** The status that the endpoint declares for success, where the sample was accepted. */
   readonly success: number | undefined
   readonly errors: readonly (FieldError & { readonly place: Place })[]
@@ -15,16 +15,18 @@ export interface Checked extends Found {
   readonly nearest: string | undefined
 }
 
-export async function checkSamples(app: Intake, samples: readonly Found[]): Promise<Checked[]> {
+/** @param makeServices Stand-in services, made afresh for each sample; without them lookups are not asked. */
+export async function checkSamples(app: Intake, samples: readonly Found[], makeServices?: () => unknown): Promise<Checked[]> {
   const checked: Checked[] = []
   for (const { file, sample } of samples) {
-    const verdict = (await judge(app, sample.message, sample.now ? { now: sample.now } : {})) as Checked['verdict']
+    const services = makeServices ? { services: await makeServices() } : {}
+    const verdict = (await judge(app, sample.message, { ...(sample.now ? { now: sample.now } : {}), ...services })) as AnyVerdict
     const rejected = verdict.outcome === 'rejected'
     checked.push({
       file,
       sample,
       verdict,
-      success: rejected ? undefined : (app.endpoints[verdict.endpoint] as { success?: number }).success,
+      success: verdict.outcome !== 'accepted' ? undefined : (app.endpoints[verdict.endpoint] as { success?: number }).success,
       errors: rejected ? verdict.errors.map((error) => Object.assign(error, { place: placeOf(error, sample) })) : [],
       faults: sample.expectation && compare(sample.expectation, verdict),
       nearest: rejected && verdict.stage === 'match' ? nearestEndpoint(app, sample.message.method, sample.message.target) : undefined,
@@ -47,7 +49,7 @@ export function count(checked: readonly Checked[]): Counts {
   return {
     samples: checked.length,
     accepted: among(({ verdict }) => verdict.outcome === 'accepted'),
-    pending: 0,
+    pending: among(({ verdict }) => verdict.outcome === 'pending'),
     rejected: among(({ verdict }) => verdict.outcome === 'rejected'),
     asExpected: among(({ faults }) => faults?.length === 0),
     notAsExpected: among(({ faults }) => faults !== undefined && faults.length > 0),

@@ -1,7 +1,7 @@
 /** Finds sample books by file, folder or glob. */
 import { readFileSync, statSync } from 'node:fs'
 import { globSync } from 'tinyglobby'
-import { BookError, readBook, type Sample } from './book/index.js'
+import { BookError, readBook, readEvents, type Sample } from './book/index.js'
 import { Failure } from './failure.js'
 
 export interface Found {
@@ -32,7 +32,7 @@ function findBooks(pattern: string): string[] {
 
 function readSamples(file: string): Sample[] {
   try {
-    return readBook(readFileSync(file, 'utf8'))
+    return (file.endsWith('.ndjson') ? readEvents : readBook)(readFileSync(file, 'utf8'))
   } catch (error) {
     if (error instanceof BookError) throw new Failure(`${file}:${error.line}: ${error.message}`)
     throw new Failure(`${file}: could not be read: ${(error as Error).message}`)

@@ -8,15 +8,26 @@ import { Failure } from './failure.js'
 
 /** @throws Failure where there is no such module, it throws, or it exports no intake. */
 export async function loadIntake(file: string): Promise<Intake> {
-  const path = resolve(file)
-  if (!existsSync(path)) throw new Failure(`${file}: there is no such file; name the module that exports your intake`)
-  const module = await evaluate(path).catch((error: unknown) => {
-    throw new Failure(`${file}${lineOf(error, path)}: could not be loaded: ${firstLine(error)}`)
-  })
-  const app = (module as { default?: unknown }).default
+  const app = await loadDefault(file, 'your intake')
   if (!isIntake(app))
     throw new Failure(`${file}: its default export is no intake; end it with: export default intake({ endpoints: { … } })`)
   return app
+}
+
+/** @throws Failure where there is no such module, it throws, or it exports no function. */
+export async function loadServices(file: string): Promise<() => unknown> {
+  const make = await loadDefault(file, 'your stand-in services')
+  if (typeof make !== 'function') throw new Failure(`${file}: its default export is no function; end it with: export default () => ({ … })`)
+  return make as () => unknown
+}
+
+async function loadDefault(file: string, what: string): Promise<unknown> {
+  const path = resolve(file)
+  if (!existsSync(path)) throw new Failure(`${file}: there is no such file; name the module that exports ${what}`)
+  const module = await evaluate(path).catch((error: unknown) => {
+    throw new Failure(`${file}${lineOf(error, path)}: could not be loaded: ${firstLine(error)}`)
+  })
+  return (module as { default?: unknown }).default
 }
 
 const evaluate = async (path: string): Promise<unknown> => createJiti(pathToFileURL(path).href, { fsCache: false }).import(path)

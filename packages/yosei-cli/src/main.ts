@@ -3,7 +3,7 @@ import { Command, CommanderError, Option } from 'commander'
 import { checkSamples, count } from './check.js'
 import { Failure } from './failure.js'
 import { findSamples } from './find.js'
-import { loadIntake } from './load.js'
+import { loadIntake, loadServices } from './load.js'
 import { printJson, printText } from './print.js'
 import { showEndpoint } from './show.js'
 
@@ -16,11 +16,13 @@ program
   .command('check')
   .description('Judges the sample requests of Markdown books, and says whether each verdict is as written.')
   .argument('<intake>', 'the module whose default export is the intake (TypeScript or JavaScript)')
-  .argument('<samples...>', 'sample books: files, folders or globs')
+  .argument('<samples...>', 'sample books: files, folders or globs; or journals (.ndjson), whose failed requests are judged again')
   .addOption(new Option('--format <format>', 'what to print').choices(['text', 'json']).default('text'))
-  .action(async (file: string, patterns: string[], { format }: { format: 'text' | 'json' }) => {
+  .option('--services <module>', 'the module whose default export makes stand-in services, afresh for each sample')
+  .action(async (file: string, patterns: string[], { format, services }: { format: 'text' | 'json'; services?: string }) => {
     const samples = findSamples(patterns)
-    const checked = await checkSamples(await loadIntake(file), samples)
+    const makeServices = services === undefined ? undefined : await loadServices(services)
+    const checked = await checkSamples(await loadIntake(file), samples, makeServices)
     process.stdout.write(`${format === 'json' ? printJson(checked) : printText(checked)}\n`)
     process.exitCode = count(checked).notAsExpected > 0 ? 1 : 0
   })

@@ -12,10 +12,11 @@ export function printText(checked: readonly Checked[]): string {
     ...(one.file === checked[index - 1]?.file ? [] : ['', pc.bold(one.file)]),
     ...sampleLines(one),
   ])
-  const { samples, accepted, rejected, asExpected, notAsExpected } = count(checked)
+  const { samples, accepted, pending, rejected, asExpected, notAsExpected } = count(checked)
   const open = samples - asExpected - notAsExpected
   const parts = [
     `${accepted} accepted`,
+    ...(pending > 0 ? [`${pending} pending`] : []),
     `${rejected} rejected`,
     `${asExpected} as expected`,
     ...(open > 0 ? [`${open} without expectation`] : []),
@@ -27,7 +28,12 @@ export function printText(checked: readonly Checked[]): string {
 function sampleLines({ file, sample, verdict, errors, faults, nearest }: Checked): string[] {
   const place = `${file}:${sample.places.requestLine.line}`
   const mark = faults === undefined ? pc.gray('·') : faults.length === 0 ? pc.green('=') : pc.red('≠')
-  const status = verdict.outcome === 'accepted' ? pc.green('accepted') : pc.yellow(String(verdict.status).padEnd(8))
+  const status =
+    verdict.outcome === 'accepted'
+      ? pc.green('accepted')
+      : verdict.outcome === 'pending'
+        ? pc.cyan('pending ')
+        : pc.yellow(String(verdict.status).padEnd(8))
   return [
     '',
     `${mark} ${status}  ${pc.bold(sample.title)}`,
@@ -38,6 +44,7 @@ function sampleLines({ file, sample, verdict, errors, faults, nearest }: Checked
       ),
       `${' '.repeat(14)}${pc.gray(`${file}:${place.line}:${place.column}`)}`,
     ]),
+    ...(verdict.outcome === 'pending' ? [`${' '.repeat(12)}not asked: ${verdict.unasked.join(', ')} (--services MODULE asks them)`] : []),
     ...(verdict.outcome === 'rejected' && verdict.more > 0 ? [`${' '.repeat(12)}and ${verdict.more} more`] : []),
     ...(nearest ? [`${' '.repeat(12)}the nearest endpoint is ${pc.cyan(nearest)}`] : []),
     ...(faults ?? []).map((fault) => `${' '.repeat(12)}${pc.red(fault)}`),
@@ -66,7 +73,7 @@ export function printJson(checked: readonly Checked[]): string {
     target: sample.message.target,
     outcome: verdict.outcome,
     status: verdict.outcome === 'rejected' ? verdict.status : success,
-    unasked: [],
+    unasked: verdict.outcome === 'pending' ? verdict.unasked : [],
     errors: errors.map(({ address, pointer, code, message, place }) => ({ address, pointer: pointer ?? null, code, message, ...place })),
     expected: expectedOf(sample.expectation),
     asExpected: faults === undefined ? null : faults.length === 0,
@@ -76,8 +83,8 @@ export function printJson(checked: readonly Checked[]): string {
 
 function expectedOf(expectation: Checked['sample']['expectation']): unknown {
   if (!expectation) return null
-  if (expectation.outcome === 'accepted')
-    return { outcome: 'accepted', values: Object.fromEntries(expectation.values.map(({ address, value }) => [address, value])) }
+  if (expectation.outcome !== 'rejected')
+    return { outcome: expectation.outcome, values: Object.fromEntries(expectation.values.map(({ address, value }) => [address, value])) }
   const { outcome, status, errors = null, others } = expectation
   return { outcome, status, errors, others }
 }

@@ -37,7 +37,7 @@ const verdict = (lines: string) => `\`\`\`verdict\n${lines}\n\`\`\`\n`
 const put = 'PUT /things/1?q=2 HTTP/1.1\nTeam: red\nContent-Type: application/json\n\n'
 
 describe('the observatory', () => {
-  const args = ['check', 'examples/observatory/intake.ts', 'examples/observatory/samples']
+  const args = ['check', 'examples/observatory/intake.ts', 'examples/observatory/samples', '--services', 'examples/observatory/services.ts']
   test('is as its books say, plain in a pipe, within 100 columns', () => {
     const { status, stdout, stderr } = yosei(args)
     expect([status, stderr]).toEqual([0, ''])
@@ -173,7 +173,7 @@ test('an endpoint is shown as its description, or as the code that is made for i
     name: 'changeSession',
     method: 'PATCH',
     path: { sessionId: { kind: 'text' } },
-    rules: [{ rule: 'equal', words: 'body.sessionId must be the same as path.sessionId' }, {}, {}],
+    rules: [{ rule: 'equal', words: 'body.sessionId must be the same as path.sessionId' }, {}],
   })
   const { status, stdout } = yosei(['show', 'examples/observatory/intake.ts', 'bookSession', '--code'])
   expect([status, stdout.match(/^return function read_bookSession\(/gm)?.length]).toEqual([0, 1])

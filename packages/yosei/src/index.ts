@@ -4,11 +4,13 @@ export { answer, type Problem } from './answer/problem.js'
 export { codeOf } from './compile/compiler.js'
 export type { Reading, Stage, Step } from './compile/run.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './declare/address.js'
+export type { Comparable, Condition } from './declare/conditions.js'
 export {
   type Accepted,
   type Body,
   type Endpoint,
   endpoint,
+  type FoundBy,
   type Part,
   type Sent,
 } from './declare/endpoint.js'
@@ -39,16 +41,19 @@ export {
   tuple,
   without,
 } from './declare/fields.js'
+export { group } from './declare/group.js'
 export { type Endpoints, type Head, type Intake, intake } from './declare/intake.js'
+export type { Lookup, LookupMaker, Turn } from './declare/lookups.js'
 export { DeclarationError } from './declare/mistake.js'
 export type { Bounds, Format, Messages, Moment, Presence, Size, Span } from './declare/node.js'
-export type { Limits, Policy, Statuses } from './declare/policy.js'
-export type { Blame, Rule, RuleMaker } from './declare/rules.js'
+export type { Limits, Mode, Policy, Statuses } from './declare/policy.js'
+export type { Blame, Found, Rule, RuleMaker } from './declare/rules.js'
 export type { Common, Field, Fields, In, InFields, Out, OutFields, Upload } from './declare/types.js'
 export { describe } from './describe/describe.js'
 export type { Journal, JournalEvent } from './judge/journal.js'
 export { type JudgeOptions, type JudgePartsOptions, judge, judgeParts } from './judge/judge.js'
 export { type Refusal, type Refused, refuse } from './judge/refuse.js'
-export type { AcceptedVerdict, FieldError, Rejected, Verdict } from './judge/verdict.js'
+export { memoryTurns, type TakenTurn, type TakeOptions, type TurnStore } from './judge/turns.js'
+export type { AcceptedVerdict, EndpointVerdict, FieldError, PendingVerdict, Rejected, Verdict } from './judge/verdict.js'
 export { UnacceptableError, write } from './judge/write.js'
 export { type BrokenMessage, type Message, parseMessage, type RequestLike } from './read/message.js'

@@ -1,9 +1,15 @@
 /** What a verdict block asks for, and whether a verdict is so. */
-import { type AcceptedVerdict, type Path, parseAddress, type Rejected } from 'yosei'
+import { type AcceptedVerdict, type Path, type PendingVerdict, parseAddress, type Rejected } from 'yosei'
 import { BookError } from './error.js'
 
+/** A verdict on whatever endpoint. */
+export type AnyVerdict = AcceptedVerdict<string, unknown> | PendingVerdict<string, unknown> | Rejected
+
 export type Expectation =
-  | { readonly outcome: 'accepted'; readonly values: readonly { readonly address: string; readonly path: Path; readonly value: unknown }[] }
+  | {
+      readonly outcome: 'accepted' | 'pending'
+      readonly values: readonly { readonly address: string; readonly path: Path; readonly value: unknown }[]
+    }
   | {
       readonly outcome: 'rejected'
       readonly status: number
@@ -17,8 +23,10 @@ export type Expectation =
 export function readExpectation(lines: readonly { readonly text: string; readonly line: number }[], blockLine: number): Expectation {
   const [head, ...rest] = lines.filter(({ text }) => text.trim() !== '').map(({ text, line }) => ({ text: text.trim(), line }))
   if (!head) throw new BookError(blockLine, 'this verdict block is empty; write accepted or a status on its first line')
-  if (head.text === 'accepted') return { outcome: 'accepted', values: rest.map(({ text, line }) => readValue(text, line)) }
-  if (!/^[45]\d\d$/.test(head.text)) throw new BookError(head.line, `"${head.text}" is no verdict; write accepted or a status such as 422`)
+  if (head.text === 'accepted' || head.text === 'pending')
+    return { outcome: head.text, values: rest.map(({ text, line }) => readValue(text, line)) }
+  if (!/^[45]\d\d$/.test(head.text))
+    throw new BookError(head.line, `"${head.text}" is no verdict; write accepted, pending or a status such as 422`)
   const others = rest.at(-1)?.text === '…'
   const errors = (others ? rest.slice(0, -1) : rest).map(({ text, line }) => {
     const [address = '', code, ...more] = text.split(/\s+/)
@@ -41,16 +49,16 @@ function readValue(text: string, line: number) {
 }
 
 /** What a verdict lacks of an expectation, in lines; none where it is as expected. */
-export function compare(expectation: Expectation, verdict: AcceptedVerdict<string, unknown> | Rejected): string[] {
+export function compare(expectation: Expectation, verdict: AnyVerdict): string[] {
   if (
     expectation.outcome !== verdict.outcome ||
     (expectation.outcome === 'rejected' && verdict.outcome === 'rejected' && expectation.status !== verdict.status)
   ) {
     return [
-      `wanted ${expectation.outcome === 'accepted' ? 'accepted' : expectation.status}, but it came ${verdict.outcome === 'accepted' ? 'accepted' : verdict.status}`,
+      `wanted ${expectation.outcome === 'rejected' ? expectation.status : expectation.outcome}, but it came ${verdict.outcome === 'rejected' ? verdict.status : verdict.outcome}`,
     ]
   }
-  if (expectation.outcome === 'accepted') {
+  if (expectation.outcome !== 'rejected') {
     const { input } = verdict as AcceptedVerdict<string, unknown>
     return expectation.values.flatMap(({ address, path, value }) => {
       const came = valueAt(input, path)

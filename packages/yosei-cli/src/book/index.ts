@@ -1,4 +1,5 @@
 export { BookError } from './error.js'
-export { compare, type Expectation } from './expectation.js'
+export { readEvents } from './events.js'
+export { type AnyVerdict, compare, type Expectation } from './expectation.js'
 export { placeOf } from './place.js'
 export { type Place, readBook, type Sample } from './read.js'

@@ -4,7 +4,7 @@ import { incomingOf, requestOf, signalOf, streamOf } from './incoming.js'
 import { send, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
-export { type Gate, type GateOptions, gate, inputOf } from './gate.js'
+export { foundOf, type Gate, type GateOptions, gate, inputOf, verdictAt } from './gate.js'
 export { type Listening, type ListenOptions, listen } from './listen.js'
 
 /**

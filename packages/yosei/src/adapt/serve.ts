@@ -1,15 +1,17 @@
 /** A service: every request through its stages, to its handler, to an answer. */
 import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
-import type { Accepted, Endpoint } from '../declare/endpoint.js'
+import type { Accepted, Endpoint, FoundBy } from '../declare/endpoint.js'
 import type { Endpoints, Intake, IntakeNode } from '../declare/intake.js'
 import { mistake } from '../declare/mistake.js'
+import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { retryAfter } from '../judge/identify.js'
 import { idOf, type JournalEvent, writeJournal } from '../judge/journal.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal } from '../judge/signal.js'
-import { type Judged, judgeStages } from '../judge/stages.js'
+import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { statusFor } from '../judge/statuses.js'
+import type { HeldTurn } from '../judge/turns.js'
 import { type Rejection, reject } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
 import { startDeadline } from './deadline.js'
@@ -25,7 +27,10 @@ export interface Context<E, Services> {
   readonly signal: AbortSignal
   /** The request's id, the same as in the journal and in the answer to a rejection. */
   readonly id: string
-  readonly endpoint: E
+  /** What the lookups found, by their names. */
+  readonly found: FoundBy<E>
+  /** The turn that the request has, where its endpoint takes one. The fence grows with every turn, for a store that checks it. */
+  readonly turn?: { readonly fence: bigint } | undefined
 }
 
 /** Every endpoint needs its handler, and every handler its endpoint: said at compile time and at start. */
@@ -92,32 +97,42 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     app,
     refuse(verdict) {
       const id = crypto.randomUUID()
-      writeJournal(app.journal, { id, outcome: 'rejected', verdict, since: Date.now() })
+      writeJournal(app, { id, outcome: 'rejected', rejection: verdict, since: Date.now() })
       return reply(app, verdict, [], id)
     },
     process(incoming) {
       const { message, signal } = incoming
       const progress: Progress = { app, message, since: Date.now(), id: undefined }
       /** Whatever fails, before, after or inside the stages, comes out here. */
-      const failed = (error: unknown, endpoint?: string) => {
-        const reply = told(progress, reject(endpoint, [], { status: 500, stage: 'handle', words: app.languages }), error)
+      const failed = (error: unknown, judged?: Judged) => {
+        const rejection = reject(judged?.verdict.endpoint, [], { status: 500, stage: 'handle', words: app.languages })
+        const reply = told(progress, rejection, judged, error)
         if (options.letThrough?.(error)) throw error
         return reply
       }
       const settled = (judged: Judged): Reply | Promise<Reply> => {
         const { verdict } = judged
         if (verdict.outcome === 'accepted') {
-          const reply = handleAccepted(judged, handlers[verdict.endpoint] as AnyHandlers[string], incoming, options, progress)
-          const handled = reply.catch((error) => failed(error, verdict.endpoint))
-          return judged.dispose ? handled.finally(() => judged.dispose?.().catch(() => undefined)) : handled
+          const handler = handlers[verdict.endpoint] as AnyHandlers[string]
+          const accepted = judged as AcceptedJudgement
+          const handled = enter(accepted, options.services, signal, app)
+          const replied = handled
+            ? handled.then((entry) =>
+                'rejection' in entry
+                  ? told(progress, entry.rejection, judged, entry.cause)
+                  : run(accepted, handler, incoming, options, progress, entry),
+              )
+            : run(accepted, handler, incoming, options, progress, nothingAsked)
+          const safe = replied.catch((error) => failed(error, judged))
+          return judged.dispose ? safe.finally(() => judged.dispose?.().catch(() => undefined)) : safe
         }
         if (message.method === 'OPTIONS' && options.options !== 'pass' && isUnmatched(verdict, message))
           return { status: 204, headers: verdict.headers.allow === undefined ? {} : { allow: verdict.headers.allow }, body: null }
-        return told(progress, verdict, judged.cause)
+        return told(progress, verdict, judged, judged.cause)
       }
       try {
         const judged = judgeStages(app, message, { services: options.services, asks: true, signal })
-        return judged instanceof Promise ? judged.then(settled).catch(failed) : Promise.resolve(settled(judged))
+        return judged instanceof Promise ? judged.then(settled).catch((error) => failed(error)) : Promise.resolve(settled(judged))
       } catch (error) {
         return new Promise((resolve) => resolve(failed(error)))
       }
@@ -150,13 +165,17 @@ function identified(progress: Progress): string {
 }
 
 /** Journals a rejection or a failure, and answers it. */
-export function told(progress: Progress, verdict: Rejection, cause?: unknown, outcome?: JournalEvent['outcome']): Reply {
-  const { app, message, since } = progress
+export function told(progress: Progress, rejection: Rejection, judged?: Judged, cause?: unknown): Reply {
+  const { app, message } = progress
   const id = identified(progress)
-  const kind = outcome ?? (cause === undefined ? 'rejected' : 'failed')
-  if (app.journal || kind === 'failed')
-    writeJournal(app.journal, { id, outcome: kind, verdict, since, ...(cause === undefined ? {} : { cause }) })
-  return reply(app, verdict, message.headers, id)
+  note(progress, rejection, cause === undefined ? 'rejected' : 'failed', judged, cause)
+  return reply(app, rejection, message.headers, id)
+}
+
+export function note(progress: Progress, rejection: Rejection, outcome: JournalEvent['outcome'], judged?: Judged, cause?: unknown): void {
+  const { app, since } = progress
+  if (app.journal || outcome === 'failed')
+    writeJournal(app, { id: identified(progress), outcome, rejection, judged, since, ...(cause === undefined ? {} : { cause }) })
 }
 
 function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers'], id: string): Reply {
@@ -164,7 +183,7 @@ function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers
   try {
     return replyTo(verdict, wishes, id, app.envelope)
   } catch (cause) {
-    writeJournal(app.journal, { id, outcome: 'failed', verdict, since: Date.now(), cause })
+    writeJournal(app, { id, outcome: 'failed', rejection: verdict, since: Date.now(), cause })
     return replyTo(verdict, wishes, id, undefined)
   }
 }
@@ -179,15 +198,17 @@ function fieldOf(headers: AnyMessage['headers'], name: string): string | undefin
 class HandlerContext implements Context<Endpoint, unknown> {
   readonly #incoming: Incoming
   readonly #progress: Progress
+  readonly #entry: Entry
   constructor(
     readonly services: unknown,
     readonly who: unknown,
-    readonly endpoint: Endpoint,
     incoming: Incoming,
     progress: Progress,
+    entry: Entry,
   ) {
     this.#incoming = incoming
     this.#progress = progress
+    this.#entry = entry
   }
   get id(): string {
     return identified(this.#progress)
@@ -198,36 +219,61 @@ class HandlerContext implements Context<Endpoint, unknown> {
   get request(): Request {
     return this.#incoming.request()
   }
+  get found(): unknown {
+    return this.#entry.found
+  }
+  get turn(): HeldTurn | undefined {
+    return this.#entry.turn
+  }
 }
 
 const overtime = Symbol('over its time')
 
-async function handleAccepted(
-  judged: Judged,
+/** The stage that handles. The turn, where there is one, ends when the handler has settled, and only then. */
+async function run(
+  judged: AcceptedJudgement,
   handler: AnyHandlers[string],
   incoming: Incoming,
   { services }: ServeOptions<unknown>,
   progress: Progress,
+  entry: Entry,
 ): Promise<Reply> {
   const { app, message } = progress
-  const { destination, body } = judged.opened as NonNullable<Judged['opened']>
+  const { destination, body } = judged.opened
   const { name, endpoint, limits } = destination
-  const input = (judged.verdict as { input: unknown }).input
-  const context = new HandlerContext(services, judged.who, endpoint, incoming, progress)
-  let value = handler(input, context)
-  if (isPromise(value)) value = await inTime(value, limits.handle)
+  const { turn } = entry
+  let value: unknown
+  try {
+    value = handler(judged.verdict.input, new HandlerContext(services, judged.who, incoming, progress, entry))
+  } catch (error) {
+    await turn?.release()
+    throw error
+  }
+  if (isPromise(value)) {
+    const settled = turn ? releaseAfter(value, turn) : value
+    value = await inTime(settled, limits.handle)
+  } else await turn?.release()
   if (value === overtime) {
     incoming.signal.abort(new DOMException('The handler is over its time', 'TimeoutError'))
     const status = statusFor('unavailable', endpoint.statuses)
     const verdict = reject(name, [], { status, stage: 'handle', headers: retryAfter, words: app.languages })
-    return told(progress, verdict, new Error(`The handler of ${name} took more than ${limits.handle} ms`))
+    return told(progress, verdict, judged, new Error(`The handler of ${name} took more than ${limits.handle} ms`))
   }
   const refusals = refusalsIn(value)
   if (!refusals) return replyOf(value, endpoint.success, message.method)
   return told(
     progress,
     rejectRefused(name, refusals, 'handle', { place: body ? 'body' : 'path', most: limits.errors, words: app.languages }),
+    judged,
   )
+}
+
+async function releaseAfter(promise: Promise<unknown>, turn: HeldTurn): Promise<unknown> {
+  try {
+    return await promise
+  } finally {
+    await turn.release()
+  }
 }
 
 const isPromise = (value: unknown): value is Promise<unknown> =>

@@ -6,6 +6,7 @@
 
 import { type Fault, Unshown } from '../compile/run.js'
 import { writeInstant } from '../compile/times.js'
+import type { AnyCondition } from '../declare/conditions.js'
 import type { Catalogue } from './catalogue.js'
 import { english } from './english.js'
 
@@ -18,11 +19,33 @@ export function wordFault(fault: Fault, catalogue: Catalogue = english): string 
   if (about) {
     Object.assign(values, about)
     if ('value' in about) values.other = `${about.other} (${quote(about.value)})`
+    if ('when' in about) values.when = wordCondition(about.when as AnyCondition, catalogue)
   }
   const own = ownWords(fault)
   if (own !== undefined) return fill(own, values)
   const message = fill(catalogue[`${code}.${variant}`] ?? catalogue[code] ?? 'is not accepted', values)
   return sent === undefined || catalogue.sent === undefined ? message : fill(catalogue.sent, { message, sent })
+}
+
+/** A condition as the clause that a message ends with. */
+function wordCondition(condition: AnyCondition, catalogue: Catalogue): string {
+  const say = (key: string, values: Values) => fill(catalogue[key] ?? '', values)
+  switch (condition.condition) {
+    case 'all':
+    case 'any':
+      return condition.of.map((one) => wordCondition(one, catalogue)).join(catalogue[`when.${condition.condition}`])
+    case 'not': {
+      const { of } = condition
+      const known = of.condition === 'present' || of.condition === 'is' ? catalogue[`when.not.${of.condition}`] : undefined
+      return known ? fill(known, { ...of }) : say('when.not', { value: wordCondition(of, catalogue) })
+    }
+    case 'accepts':
+      return say('when.accepts', { value: condition.type })
+    case 'in':
+      return say('when.in', { address: condition.address, value: condition.values })
+    default:
+      return say(`when.${condition.condition}`, { ...condition })
+  }
 }
 
 type Values = { [name: string]: unknown }

@@ -1,8 +1,14 @@
-/** Rules, on an input whose shape has been read. Each runs when all that it reads is present and was read without error. */
+/**
+ * Rules, on an input whose shape has been read. Each runs when all that it reads was read without error and, for most, is
+ * present. First the values that are derived from others, then what must hold.
+ */
 import { EACH, formatAddress, type Path, parseAddress, valueAt } from '../declare/address.js'
+import type { AnyCondition } from '../declare/conditions.js'
 import { isSecret, nodesAt } from '../declare/locate.js'
 import type { Node } from '../declare/node.js'
-import type { AnyRule } from '../declare/rules.js'
+import type { AnyRule, FillRule, Found, PlacedRule } from '../declare/rules.js'
+import { weightOf } from '../read/accept.js'
+import { put } from '../read/own.js'
 import { canonical } from './canonical.js'
 import type { Parts } from './engine.js'
 import { compareDecimals } from './numbers.js'
@@ -10,33 +16,49 @@ import { addFault, type Fault, type Run, type Step } from './run.js'
 import { writeInstant } from './times.js'
 
 /** What rules are judged on; `root` declares the parts. */
-interface Matter {
+export interface Matter {
   readonly root: Node
   readonly sent: Parts
   readonly input: Parts
+  /** What the client would rather read. */
+  readonly accept: string | undefined
 }
 
 /** Runs every rule that can run. */
-export function runRules(rules: readonly AnyRule[], matter: Matter, run: Run): void {
+export function runRules(rules: readonly PlacedRule[], matter: Matter, run: Run): void {
   if (rules.length === 0) return
   const shape = run.faults.slice()
-  for (const rule of rules) {
-    // With faults beyond those that are kept, nobody can say what a rule would read.
-    const barred = rule.reads.find((address) => run.beyond > 0 || shape.some((fault) => bars(fault, pathOf(address))))
-    const lacking =
-      rule.rule === 'atLeastOne' ? undefined : rule.reads.find((address) => valueAt(matter.input, pathOf(address)) === undefined)
-    const found = barred === undefined && lacking === undefined ? judgeRule(rule, matter) : []
-    for (const fault of found) addFault(run, fault)
-    run.trace?.steps.push({
-      stage: 'rules',
-      name: `${rule.rule} ${rule.reads.join(' ')}`,
-      ...(barred !== undefined
-        ? notRun(`${barred} is wrong`)
-        : lacking !== undefined
-          ? notRun(`${lacking} was not sent`)
-          : { outcome: found.length > 0 ? 'failed' : 'passed' }),
-    })
+  const fills = rules.filter(({ rule }) => rule.rule === 'fill')
+  for (const placed of [...fills, ...rules.filter((one) => !fills.includes(one))]) {
+    for (const base of concrete(matter.input, placed.base, [])) {
+      if (!placed.guards.every(({ path, value }) => valueAt(matter.input, settle(path, base)) === value)) continue
+      runRule(placed.rule, base, matter, run, shape)
+    }
   }
+}
+
+/** A path whose first elements are those of another. */
+const settle = (path: Path, base: Path): Path => path.map((key, index) => (key === EACH ? (base[index] ?? key) : key))
+
+const waits = (rule: AnyRule) => !['needed', 'absent', 'together', 'exactlyOne', 'atLeastOne', 'atMostOne'].includes(rule.rule)
+
+function runRule(rule: AnyRule, base: Path, matter: Matter, run: Run, shape: readonly Fault[]): void {
+  const at = (address: string) => pathOf(address, base)
+  // With faults beyond those that are kept, nobody can say what a rule would read.
+  const barred = rule.reads.find((address) => run.beyond > 0 || shape.some((fault) => bars(fault, at(address))))
+  const lacking = waits(rule) ? rule.reads.find((address) => valueAt(matter.input, at(address)) === undefined) : undefined
+  const runs = barred === undefined && lacking === undefined
+  const found = runs ? judgeRule(rule, base, matter, run) : []
+  for (const fault of found) addFault(run, fault)
+  run.trace?.steps.push({
+    stage: 'rules',
+    name: `${rule.rule} ${rule.reads.join(' ')}`,
+    ...(barred !== undefined
+      ? notRun(`${barred} is wrong`)
+      : lacking !== undefined
+        ? notRun(`${lacking} was not sent`)
+        : { outcome: found.length > 0 ? 'failed' : 'passed' }),
+  })
 }
 
 const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcome: 'not run', because })
@@ -44,10 +66,10 @@ const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcom
 const paths = new Map<string, Path>()
 
 /** The path of a declared address, taken apart once. */
-function pathOf(address: string): Path {
+function pathOf(address: string, base: Path = []): Path {
   const path = paths.get(address) ?? (parseAddress(address) as Path)
   paths.set(address, path)
-  return path
+  return base.length === 0 ? path : [...base, ...path]
 }
 
 /** Whether a fault keeps a rule from reading a path: it lies there, or below, or at what holds the path. */
@@ -57,27 +79,89 @@ function bars({ path: faulty }: Fault, path: Path): boolean {
   return true
 }
 
-function judgeRule(rule: AnyRule, matter: Matter): readonly Fault[] {
+function judgeRule(rule: AnyRule, base: Path, matter: Matter, run: Run): readonly Fault[] {
+  const { input, sent } = matter
+  const values = () => rule.reads.map((address) => valueAt(input, pathOf(address, base))) as never[]
+  const blameAll = (code = rule.code, about: Fault['about'] = {}) =>
+    rule.blames.flatMap((address) => concrete(input, pathOf(address, base), []).map((path) => fault(rule, path, { code, about })))
   switch (rule.rule) {
-    case 'atLeastOne':
-      return rule.reads.some((address) => isPresent(matter.sent, pathOf(address))) ? [] : blameAll(rule, matter, { addresses: rule.reads })
-    case 'check': {
-      const values = rule.reads.map((address) => valueAt(matter.input, pathOf(address)))
-      return rule.holds(...(values as never[])) ? [] : blameAll(rule, matter)
-    }
     case 'ascending':
-      return compare(rule, matter, (order) => (rule.orEqual ? order <= 0 : order < 0), rule.orEqual ? 'orEqual' : undefined)
     case 'equal':
-      return compare(rule, matter, (order) => order === 0)
+    case 'different':
+      return compare(rule, base, matter)
+    case 'together':
+    case 'exactlyOne':
+    case 'atLeastOne':
+    case 'atMostOne': {
+      const count = rule.reads.filter((address) => isPresent(sent, pathOf(address, base))).length
+      const addresses = rule.reads.map((address) => formatAddress(pathOf(address, base)))
+      if (rule.rule === 'together') return count === 0 || count === rule.reads.length ? [] : blameAll(rule.code, { addresses })
+      if (count === 0) return rule.rule === 'atMostOne' ? [] : blameAll('none_present', { addresses })
+      return count > 1 && rule.rule !== 'atLeastOne' ? blameAll('more_than_one', { addresses }) : []
+    }
+    case 'needed':
+    case 'absent': {
+      const path = pathOf(rule.address, base)
+      return concrete(input, path, []).flatMap((one) => {
+        if (isPresent(sent, one) !== (rule.rule === 'absent') || !holds(rule.when, matter, base, one)) return []
+        // What is needed in a list's element is not needed of an element that is not there.
+        return one.length > 1 && isNone(valueAt(input, one.slice(0, -1))) ? [] : [fault(rule, one, { about: { when: rule.when } })]
+      })
+    }
+    case 'sumWithin':
+      return sumFaults(rule, base, matter)
+    case 'check':
+      return rule.holds(...values()) ? [] : blameAll()
+    case 'find':
+      return rule.finds(...values()).map((found) => foundFault(rule, base, found))
+    case 'fill':
+      fill(rule, base, matter, run)
+      return []
     default:
       return rule satisfies never
   }
+}
+
+/** A fault that an own rule found, where it says; at the first field that the rule reads where it names no place. */
+function foundFault(rule: AnyRule, base: Path, { at, code = rule.code, message }: Found): Fault {
+  const path = parseAddress(at)
+  return fault(rule, path ? [...base, ...path] : pathOf(rule.reads[0] ?? 'body', base), {
+    code,
+    ...(message === undefined ? {} : { messages: message }),
+  })
 }
 
 /** Whether anything was sent there. An empty text counts as absent where text is read. */
 function isPresent(sent: Parts, path: Path): boolean {
   const found = [valueAt(sent, path)].flat(path.includes(EACH) ? Number.POSITIVE_INFINITY : 0)
   return found.some((value) => value !== undefined && !(value === '' && path[0] !== 'body'))
+}
+
+/** Whether a condition holds; `blamed` settles which element it looks at, where both lie under the same `[]`. */
+export function holds(condition: AnyCondition, matter: Matter, base: Path, blamed: Path = []): boolean {
+  switch (condition.condition) {
+    case 'all':
+      return condition.of.every((one) => holds(one, matter, base, blamed))
+    case 'any':
+      return condition.of.some((one) => holds(one, matter, base, blamed))
+    case 'not':
+      return !holds(condition.of, matter, base, blamed)
+    case 'accepts':
+      return matter.accept === undefined || weightOf(condition.type, matter.accept) > 0
+    default: {
+      const path = pathOf(condition.address, base)
+      const places = concrete(matter.input, path, indicesShared(path, blamed))
+      if (condition.condition === 'present') return places.some((place) => isPresent(matter.sent, place))
+      const exact = isExact(matter.root, path)
+      return places.some((place) => {
+        const value = valueAt(matter.input, place)
+        if (isNone(value)) return false
+        if (condition.condition === 'in') return condition.values.some((one) => order(value, one, exact) === 0)
+        const found = order(value, condition.value, exact)
+        return condition.condition === 'is' ? found === 0 : condition.condition === 'above' ? found > 0 : found < 0
+      })
+    }
+  }
 }
 
 const fault = (rule: AnyRule, path: Path, rest: Partial<Fault>): Fault => ({
@@ -88,9 +172,6 @@ const fault = (rule: AnyRule, path: Path, rest: Partial<Fault>): Fault => ({
   ...rest,
 })
 
-const blameAll = (rule: AnyRule, { input }: Matter, about = {}): Fault[] =>
-  rule.blames.flatMap((address) => concrete(input, pathOf(address), []).map((path) => fault(rule, path, { about })))
-
 /** Below, at or above zero as `a` comes before, with or after `b`; NaN where they have no order and differ. */
 function order(a: unknown, b: unknown, exact: boolean): number {
   if (exact) return compareDecimals(String(a), String(b))
@@ -99,26 +180,28 @@ function order(a: unknown, b: unknown, exact: boolean): number {
   return a === b ? 0 : (a as number) < (b as number) ? -1 : (a as number) > (b as number) ? 1 : Number.NaN
 }
 const isNone = (value: unknown) => value === undefined || value === null
+const isExact = (root: Node, path: Path) => nodesAt(root, path).some((node) => node.kind === 'decimal')
 
 /** Compares two addresses, element by element where both lie under the same `[]`. */
-function compare(rule: AnyRule, { root, input }: Matter, holds: (order: number) => boolean, variant?: string): Fault[] {
-  const [first, second] = rule.reads.map(pathOf) as [Path, Path]
+function compare(rule: Extract<AnyRule, { rule: 'ascending' | 'equal' | 'different' }>, base: Path, matter: Matter): Fault[] {
+  const { root, input } = matter
+  const [first, second] = rule.reads.map((address) => pathOf(address, base)) as [Path, Path]
   const faults: Fault[] = []
-  const exact = nodesAt(root, first).some((node) => node.kind === 'decimal')
-  /** A value, where it may be echoed. */
+  const exact = isExact(root, first)
+  const isRight = (found: number) =>
+    rule.rule === 'ascending' ? (rule.orEqual ? found <= 0 : found < 0) : rule.rule === 'equal' ? found === 0 : found !== 0
   const echo = <K extends string>(key: K, path: Path) => (isSecret(root, path) ? {} : { [key]: shown(valueAt(input, path)) })
   for (const right of concrete(input, second, [])) {
     for (const left of concrete(input, first, indicesShared(first, right))) {
       const [a, b] = [valueAt(input, left), valueAt(input, right)]
-      if (isNone(a) || isNone(b) || holds(order(a, b, exact))) continue
-      for (const blamed of rule.blames.map(pathOf)) {
+      if (isNone(a) || isNone(b) || isRight(order(a, b, exact))) continue
+      const variant = rule.orEqual ? 'orEqual' : undefined
+      const worded = b instanceof Date ? { variant: variant ? 'instantOrEqual' : 'instant' } : { variant }
+      for (const blamed of rule.blames.map((address) => pathOf(address, base))) {
         const other = formatAddress(blamed) === formatAddress(first) ? right : left
-        const worded =
-          b instanceof Date ? { variant: variant === undefined ? 'instant' : 'instantOrEqual' } : variant === undefined ? {} : { variant }
         for (const path of concrete(input, blamed, indicesShared(blamed, right))) {
-          faults.push(
-            fault(rule, path, { ...worded, about: { other: formatAddress(other), ...echo('value', other) }, ...echo('sent', path) }),
-          )
+          const about = { other: formatAddress(other), ...echo('value', other) }
+          faults.push(fault(rule, path, { ...worded, about, ...echo('sent', path) }))
         }
       }
     }
@@ -127,6 +210,43 @@ function compare(rule: AnyRule, { root, input }: Matter, holds: (order: number) 
 }
 
 const shown = (value: unknown) => (value instanceof Date ? writeInstant(value) : value)
+
+function sumFaults(rule: Extract<AnyRule, { rule: 'sumWithin' }>, base: Path, { input }: Matter): Fault[] {
+  const found = [valueAt(input, pathOf(rule.address, base))].flat(Number.POSITIVE_INFINITY).filter((value) => !isNone(value))
+  // Decimals are texts; their sum is taken as a number.
+  const sum = found.reduce((all: number, one) => all + Number(one), 0)
+  const { bounds } = rule
+  const [least, most, other] =
+    'atMost' in bounds
+      ? [Number.NEGATIVE_INFINITY, Number(valueAt(input, pathOf(bounds.atMost, base))), formatAddress(pathOf(bounds.atMost, base))]
+      : [bounds[0], bounds[1], undefined]
+  if (sum >= least && sum <= most) return []
+  const code = sum > most ? rule.code : rule.code === 'above_max' ? 'below_min' : rule.code
+  const about = { sum, ...(other === undefined ? {} : { other }) }
+  const variant = other === undefined ? 'sum' : 'sumOther'
+  return rule.blames.flatMap((address) =>
+    concrete(input, pathOf(address, base), []).map((path) => fault(rule, path, { code, variant, limit: sum > most ? most : least, about })),
+  )
+}
+
+/** Puts what is made of other values where nothing was sent, element by element where both lie under the same `[]`. */
+function fill(rule: FillRule, base: Path, { input }: Matter, run: Run): void {
+  const path = pathOf(rule.address, base)
+  for (const holder of concrete(input, path.slice(0, -1), [])) {
+    const name = path.at(-1) as string
+    const object = valueAt(input, holder)
+    if (typeof object !== 'object' || object === null || valueAt(object, [name]) !== undefined) continue
+    const values = rule.reads.map((address) => {
+      const read = pathOf(address, base)
+      const [one, ...others] = concrete(input, read, indicesShared(read, holder))
+      return valueAt(input, one && others.length === 0 ? one : read)
+    })
+    const made = rule.make(...(values as never[]))
+    if (made === undefined) continue
+    put(object as { [name: string]: unknown }, name, made)
+    run.trace?.readings.push({ address: formatAddress([...holder, name]), sent: undefined, read: made, how: 'filled' })
+  }
+}
 
 /** The indices of `right` under those `[]` that both paths have in common. */
 function indicesShared(path: Path, right: Path): number[] {
@@ -139,7 +259,7 @@ function indicesShared(path: Path, right: Path): number[] {
 }
 
 /** The paths that an address with `[]` stands for in this input; the first indices may be settled already. */
-function concrete(input: Parts, path: Path, settled: readonly number[]): Path[] {
+export function concrete(input: Parts, path: Path, settled: readonly number[]): Path[] {
   const at = path.indexOf(EACH)
   if (at < 0) return [path]
   const elements = valueAt(input, path.slice(0, at))

@@ -34,7 +34,7 @@ export interface Reading {
   readonly address: string
   readonly sent: unknown
   readonly read: unknown
-  readonly how: 'as is' | 'from text' | 'default' | 'dropped'
+  readonly how: 'as is' | 'from text' | 'default' | 'filled' | 'dropped'
 }
 
 /** One stage, or one rule, and how it went. */

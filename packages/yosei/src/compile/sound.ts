@@ -27,7 +27,7 @@ const own: { readonly [K in Node['kind']]: string } = {
   constant: 'value',
   list: 'item length distinct style explode',
   tuple: 'items',
-  record: 'fields undeclared',
+  record: 'fields undeclared rules',
   table: 'value length names',
   tagged: 'tag branches',
   either: 'branches',

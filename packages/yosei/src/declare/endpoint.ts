@@ -1,13 +1,16 @@
 /** An endpoint: what a request to one method and path may look like. */
 import { checkSound, checkTextPart } from '#checks'
 import { parseAddress } from './address.js'
+import { addressesIn } from './conditions.js'
 import { record } from './fields.js'
 import { nodesAt } from './locate.js'
+import { type Lookup, type LookupMaker, type LookupNode, lookupMaker, type Turn, type TurnNode } from './lookups.js'
 import { readMediaRange } from './media-range.js'
 import { mistake } from './mistake.js'
 import { childrenOf, type Node, type RecordNode, sentShape } from './node.js'
+import { placedRules } from './place.js'
 import { type Policy, settleLimits } from './policy.js'
-import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
+import { type AnyRule, addressesOf, type Rule, type RuleMaker, ruleMaker } from './rules.js'
 import { parseTemplate, type Template } from './template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from './types.js'
 
@@ -41,17 +44,22 @@ export type SentInput<P, Q, H, C, B> = Flat<{
   body: InBody<B>
 }>
 
-/** One request schema. `I` is the accepted input, `S` what a client sends. */
-export interface Endpoint<I = unknown, S = unknown> {
+/** One request schema. `I` is the accepted input, `S` what a client sends, `F` what its lookups find. */
+export interface Endpoint<I = unknown, S = unknown, F = unknown> {
   readonly method: string
   readonly template: string
   readonly '~input'?: I
   readonly '~sent'?: S
+  readonly '~found'?: F
 }
 /** The typed input of an endpoint's accepted requests. */
-export type Accepted<E> = E extends Endpoint<infer I, unknown> ? I : never
+export type Accepted<E> = E extends Endpoint<infer I, unknown, unknown> ? I : never
 /** What a client sends to an endpoint. */
-export type Sent<E> = E extends Endpoint<unknown, infer S> ? S : never
+export type Sent<E> = E extends Endpoint<unknown, infer S, unknown> ? S : never
+/** What an endpoint's lookups find, by their names. */
+export type FoundBy<E> = E extends Endpoint<unknown, unknown, infer F> ? F : never
+type Lookups = { readonly [name: string]: Lookup<unknown, unknown> }
+type FoundIn<L> = { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
 
 /** The declaration of a body of one media type. */
 export interface BodyNode {
@@ -82,9 +90,11 @@ export interface EndpointNode extends Readonly<Policy> {
   /** The endpoint as it was declared, where this is that one with what it shares. */
   readonly origin?: EndpointNode
   readonly rules: readonly AnyRule[]
+  readonly turn?: TurnNode
+  readonly lookups: { readonly [name: string]: LookupNode }
 }
 
-interface Declaration<Q, H, C, B, I> extends Policy {
+interface Declaration<Q, H, C, B, I, L> extends Policy {
   title?: string
   description?: string
   tags?: readonly string[]
@@ -96,6 +106,8 @@ interface Declaration<Q, H, C, B, I> extends Policy {
   /** Status of a handler's plain value; 200 by default. */
   success?: number
   rules?: (on: RuleMaker<I>) => readonly Rule[]
+  turn?: Turn<I>
+  lookups?: (on: LookupMaker<I>) => L
 }
 
 /**
@@ -113,18 +125,23 @@ export function endpoint<
   H extends Fields = {},
   C extends Fields = {},
   B extends Body | undefined = undefined,
+  L extends Lookups = {},
 >(
   signature: S,
-  declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) & Declaration<Q, H, C, B, Input<P, Q, H, C, B>>,
-): Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>> {
-  return Object.freeze(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>>
+  declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) & Declaration<Q, H, C, B, Input<P, Q, H, C, B>, L>,
+): Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>, FoundIn<L>> {
+  return Object.freeze(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<
+    Input<P, Q, H, C, B>,
+    SentInput<P, Q, H, C, B>,
+    FoundIn<L>
+  >
 }
 
 /** A declaration without its static types. */
-type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, unknown> & { path?: Fields }
+type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, unknown, Lookups> & { path?: Fields }
 
 function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode {
-  const { path = {}, query = {}, header = {}, cookie = {}, body, rules, tags = [], success = 200, ...annotations } = declaration
+  const { path = {}, query = {}, header = {}, cookie = {}, body, rules, lookups, tags = [], success = 200, ...annotations } = declaration
   const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
   if (method === '') mistake(`"${signature}"`, 'this is no method and path template', "Write them as 'GET /path/{name}'")
   const node = {
@@ -136,23 +153,46 @@ function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode 
     success,
     path: part(path),
     query: part(query),
-    // Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are let by.
-    header: part(lowerCase(signature, header), { undeclared: 'drop' }),
-    cookie: part(mapFields(cookie, asSecret), { undeclared: 'drop' }),
+    header: headerPart(signature, header),
+    cookie: cookiePart(cookie),
     bodies: bodiesOf(signature, body),
     rules: (rules?.(ruleMaker as unknown as RuleMaker<unknown>) ?? []) as readonly AnyRule[],
+    lookups: (lookups?.(lookupMaker as unknown as LookupMaker<unknown>) ?? {}) as EndpointNode['lookups'],
   }
+  checkEndpoint(signature, node as EndpointNode)
+  return node as EndpointNode
+}
+
+/** @throws DeclarationError where the parts, rules, lookups and the turn of an endpoint make no sense together. */
+export function checkEndpoint(signature: string, node: EndpointNode): void {
   checkParts(signature, node)
-  settleLimits(signature, annotations.limits)
+  settleLimits(signature, node.limits)
   const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
-  for (const rule of node.rules) {
-    for (const address of [...rule.reads, ...rule.blames]) {
-      const path = parseAddress(address)
-      if (!path || bodies.every((body) => nodesAt(rootOf(node, body), path).length === 0))
-        mistake(`${signature}, rule ${rule.rule}`, `${address} is not declared`, 'Name a declared field')
-    }
+  const isDeclared = (address: string, base: readonly (string | number)[] = []) => {
+    const path = parseAddress(address)
+    return path !== undefined && bodies.some((body) => nodesAt(rootOf(node, body), [...base, ...path]).length > 0)
   }
-  return node
+  const check = (where: string, addresses: readonly string[], base?: readonly (string | number)[]) => {
+    const lost = addresses.find((address) => !isDeclared(address, base))
+    if (lost !== undefined) mistake(`${signature}, ${where}`, `${lost} is not declared`, 'Name a declared field')
+  }
+  for (const body of bodies) for (const { rule, base } of placedRules(node, body)) check(`rule ${rule.rule}`, addressesOf(rule), base)
+  if (node.turn) check('turn', node.turn.by)
+  for (const [name, { reads, fill, when, follows = [] }] of Object.entries(node.lookups)) {
+    check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
+    const stranger = follows.find((one) => !Object.hasOwn(node.lookups, one))
+    if (stranger !== undefined) mistake(`${signature}, lookup ${name}`, `it follows ${stranger}, which there is not`, 'Name another lookup')
+    if (followsItself(name, node.lookups)) mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
+  }
+}
+
+function followsItself(name: string, lookups: EndpointNode['lookups'], from = name, seen = new Set<string>()): boolean {
+  return (lookups[from]?.follows ?? []).some((one) => {
+    if (one === name) return true
+    if (seen.has(one)) return false
+    seen.add(one)
+    return followsItself(name, lookups, one, seen)
+  })
 }
 
 function checkParts(signature: string, node: EndpointNode): void {
@@ -232,7 +272,10 @@ export function rootOf(endpoint: EndpointNode, chosen = endpoint.bodies[0]): Rec
   return root
 }
 
-const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
+export const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
+/** Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are let by. */
+export const headerPart = (signature: string, fields: Fields) => part(lowerCase(signature, fields), { undeclared: 'drop' })
+export const cookiePart = (fields: Fields) => part(mapFields(fields, asSecret), { undeclared: 'drop' })
 const secretAlways = new Set(['authorization', 'cookie', 'set-cookie'])
 
 const asSecret = (field: Field): Field => Object.freeze({ ...field, secret: true })

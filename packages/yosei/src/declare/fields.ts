@@ -1,5 +1,8 @@
 /** The builders of fields. Each makes one frozen node and judges nothing. */
+import { parseAddress } from './address.js'
+import { mistake } from './mistake.js'
 import type { Bounds, Format, Moment, Node, Presence, RecordNode, Size, Span } from './node.js'
+import { addressesOf, type Rule, type RuleMaker, ruleMaker } from './rules.js'
 import type { Common, Field, Fields, Flat, In, InFields, InTuple, Made, Out, OutFields, OutTuple, RecordField, Upload } from './types.js'
 
 export interface TextOptions extends Common<string> {
@@ -76,6 +79,8 @@ export interface ListOptions<T, K> extends Common<T> {
 export interface RecordOptions<T> extends Common<T> {
   /** What happens to names that are not declared. `reject` by default. */
   undeclared?: 'reject' | 'drop' | 'keep'
+  /** Rules between its fields, at addresses inside it. They travel with it, into lists and branches. */
+  rules?: (on: RuleMaker<T>) => readonly Rule[]
 }
 export interface TableOptions<T> extends Common<T> {
   /** Least and greatest number of names. */
@@ -196,7 +201,9 @@ export function record<F extends Fields, const O extends RecordOptions<OutFields
   fields: F,
   options?: O & RecordOptions<OutFields<F>>,
 ): Made<OutFields<F>, InFields<F>, O> & { readonly fields: F } {
-  return make('record', options, { fields: Object.freeze({ ...fields }) })
+  const { rules, ...rest } = (options ?? {}) as RecordOptions<unknown>
+  const own = rules ? { rules: Object.freeze(rules(ruleMaker as unknown as RuleMaker<unknown>)) } : {}
+  return make('record', rest as Options, { fields: Object.freeze({ ...fields }), ...own })
 }
 
 /** Free names, one kind of value. */
@@ -287,6 +294,15 @@ type Optionally<F extends Fields> = {
 /** The same record with other fields; its own options stay, but that it must be sent. */
 function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): MadeRecord<F> {
   const { kind: _, presence: __, default: ___, ...options } = of as unknown as RecordNode
+  for (const rule of options.rules ?? []) {
+    const lost = addressesOf(rule).find((address) => !Object.hasOwn(fields, String(parseAddress(address)?.[0])))
+    if (lost !== undefined)
+      mistake(
+        `the variant of a record, ${lost}`,
+        `its rule ${rule.rule} reads this field`,
+        'Keep the field, or give the rule to the endpoint',
+      )
+  }
   return make('record', { ...options, fields: Object.freeze(fields) } as Options)
 }
 

@@ -2,6 +2,7 @@
 import type { Catalogues } from '../answer/catalogue.js'
 import type { Problem } from '../answer/problem.js'
 import type { Journal } from '../judge/journal.js'
+import type { TurnStore } from '../judge/turns.js'
 import type { Rejected } from '../judge/verdict.js'
 import type { Endpoint, EndpointNode } from './endpoint.js'
 import { mistake } from './mistake.js'
@@ -30,6 +31,8 @@ interface Shared {
   envelope?: (rejection: Rejected, problem: Problem) => { body: unknown; type?: string; status?: number }
   /** Where rejections and failures are written. Without one, failures go to the error output. */
   journal?: Journal
+  /** Where turns are taken: in memory where nothing is said, which serves one process. */
+  turns?: TurnStore
 }
 
 export interface IntakeDeclaration<E extends Endpoints> extends Policy, Shared {
@@ -61,8 +64,8 @@ export interface IntakeNode extends Readonly<Shared> {
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
 export function intake<const E extends Endpoints>(declaration: IntakeDeclaration<E>): Intake<E> {
-  const { endpoints, base = '', engine, limits, statuses, coerce, undeclared, uniqueNames, ...own } = declaration
-  const policy = defined({ limits, statuses, coerce, undeclared, uniqueNames })
+  const { endpoints, base = '', engine, limits, statuses, coerce, undeclared, uniqueNames, mode, journalled, ...own } = declaration
+  const policy = defined({ limits, statuses, coerce, undeclared, uniqueNames, mode, journalled })
   const settled = Object.entries(endpoints).map(([name, endpoint]) => {
     return [name, settle(name, endpoint as EndpointNode, policy, engine)] as const
   })

@@ -4,6 +4,8 @@
  * each reader that a new kind forgot.
  */
 
+import type { AnyRule } from './rules.js'
+
 /** Least and greatest length or count, both inclusive. */
 export type Bounds = readonly [min: number, max: number]
 /** `30s`, `15m`, `36h`, `7d`: how a duration is written in a declaration. On the wire it is ISO 8601. */
@@ -131,6 +133,8 @@ export interface RecordNode extends Declared {
   readonly kind: 'record'
   readonly fields: { readonly [name: string]: Node }
   readonly undeclared?: 'reject' | 'drop' | 'keep'
+  /** Rules between its fields, which it brings along wherever it is used. */
+  readonly rules?: readonly AnyRule[]
 }
 export interface TableNode extends Declared {
   readonly kind: 'table'

@@ -1,4 +1,5 @@
 /** Settings that an endpoint has of its own, or shares with its group and its intake; the nearest wins. */
+import type { Part } from './endpoint.js'
 import { mistake } from './mistake.js'
 import type { Size, Span } from './node.js'
 import { readSize, readSpan } from './units.js'
@@ -48,7 +49,13 @@ export interface Policy {
   undeclared?: { readonly query?: 'reject' | 'drop'; readonly body?: 'reject' | 'drop' | 'keep' }
   /** Refuse JSON in which an object has a name twice (RFC 7493, section 2.3), which a parser takes without a word. Costs a scan. */
   uniqueNames?: boolean
+  /** `observe` lets a gate pass what it would reject, journalled as such; for a part, what is wrong in that part alone. */
+  mode?: Mode | { readonly [P in Part]?: Mode }
+  /** Which rejections are journalled: none where `false`, or none of a part's errors. Failures always are. */
+  journalled?: boolean | { readonly [P in Part]?: boolean }
 }
+
+export type Mode = 'enforce' | 'observe'
 
 /** Limits as numbers: bytes, counts, milliseconds. */
 export type SettledLimits = { readonly [K in keyof Limits]-?: number }

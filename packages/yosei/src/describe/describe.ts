@@ -28,7 +28,7 @@ export function describe(of: Endpoint | Intake): JsonObject {
 }
 
 function describeEndpoint(endpoint: EndpointNode): JsonObject {
-  const { segments: _, origin: __, path, query, header, cookie, bodies, rules, ...rest } = endpoint
+  const { segments: _, origin: __, path, query, header, cookie, bodies, rules, lookups, ...rest } = endpoint
   const { field, definitions } = describer()
   const part = ({ fields }: RecordNode) => mapValues(fields, field)
   const root = rootOf(endpoint)
@@ -39,10 +39,13 @@ function describeEndpoint(endpoint: EndpointNode): JsonObject {
     header: part(header),
     cookie: part(cookie),
     body: Object.fromEntries(bodies.map(({ mediaType, node }) => [mediaType, field(node)])),
-    rules: rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) })),
+    rules: describeRules(rules, root),
+    lookups: mapValues(lookups, (lookup) => plain(lookup)),
   }
   return definitions.size > 0 ? { ...described, definitions: Object.fromEntries(definitions) } : described
 }
+
+const describeRules = (rules: readonly AnyRule[], root: Node): Json => rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) }))
 
 /** Describes fields; declarations that hold themselves are described once, and referred to by name. */
 function describer() {
@@ -58,7 +61,7 @@ function describer() {
       case 'tuple':
         return { ...plain(node), items: node.items.map(field) }
       case 'record':
-        return { ...plain(node), fields: mapValues(node.fields, field) }
+        return { ...plain(node), fields: mapValues(node.fields, field), ...(node.rules ? { rules: describeRules(node.rules, node) } : {}) }
       case 'table':
         return { ...plain(node), value: field(node.value) }
       case 'tagged':
@@ -107,14 +110,51 @@ function toJson(value: unknown): Json {
   return typeof value === 'object' && value !== null ? plain(value) : (value as Json)
 }
 
-const codes = { ascending: 'out_of_order', equal: 'unequal', atLeastOne: 'none_present' } as const
+/** The code by which the catalogue words a rule, where the rule itself may have another. */
+const codes: { readonly [R in AnyRule['rule']]: string } = {
+  ascending: 'out_of_order',
+  equal: 'unequal',
+  different: 'equal_not_allowed',
+  together: 'not_together',
+  exactlyOne: 'more_than_one',
+  atLeastOne: 'none_present',
+  atMostOne: 'more_than_one',
+  needed: 'needed',
+  absent: 'not_allowed_here',
+  sumWithin: 'rule',
+  check: 'rule',
+  find: 'rule',
+  fill: 'rule',
+}
 
 /** A rule as the sentence that its error would be. */
 function wordsOf(rule: AnyRule, root: Node): string {
   const [other = '', second = other] = rule.reads
   const instants = nodesAt(root, parseAddress(second) as Path).some((node) => node.kind === 'instant')
-  const orEqual = rule.rule === 'ascending' && rule.orEqual
-  const variant = instants ? (orEqual ? 'instantOrEqual' : 'instant') : orEqual ? 'orEqual' : ''
-  const code = rule.rule === 'check' ? rule.code : codes[rule.rule]
-  return `${rule.blames.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about: { other, addresses: rule.reads } })}`
+  const about: { [name: string]: unknown } = { other, addresses: rule.reads }
+  let variant = instants ? 'instant' : ''
+  switch (rule.rule) {
+    case 'ascending':
+      if (rule.orEqual) variant = instants ? 'instantOrEqual' : 'orEqual'
+      break
+    case 'needed':
+    case 'absent':
+      about.when = rule.when
+      break
+    case 'sumWithin':
+      variant = 'atMost' in rule.bounds ? 'sumOther' : 'sum'
+      if ('atMost' in rule.bounds) about.other = rule.bounds.atMost
+      else [about.least, about.most] = rule.bounds
+      break
+    case 'fill':
+      variant = 'fill'
+      break
+    case 'check':
+    case 'find':
+      variant = 'own'
+      break
+    default:
+  }
+  const blamed = rule.blames.length > 0 ? rule.blames : 'address' in rule ? [rule.address] : rule.reads
+  return `${blamed.join(' and ')} ${wordFault({ path: [], stage: 'rules', code: codes[rule.rule], variant, messages: rule.message, about })}`
 }

@@ -7,6 +7,8 @@ import { addFault, type Fault, type Run } from '../compile/run.js'
 import { formatAddress, parseAddress } from '../declare/address.js'
 import { type BodyNode, type EndpointNode, type Part, partNames, rootOf } from '../declare/endpoint.js'
 import { inDeclaredOrder } from '../declare/locate.js'
+import { placedRules } from '../declare/place.js'
+import type { PlacedRule } from '../declare/rules.js'
 import { Unreadable } from '../read/body.js'
 import { statusOf } from './statuses.js'
 import { type AcceptedVerdict, type Rejection, reject } from './verdict.js'
@@ -26,6 +28,8 @@ export interface Matter {
   readonly form: boolean | undefined
   /** Whether all that was sent was parsed here: it is plain data then. */
   readonly parsed: boolean
+  /** What the client would rather read. */
+  readonly accept: string | undefined
   /** The most errors that are listed. */
   readonly errors: number
   /** Own words of the intake. */
@@ -42,10 +46,9 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
     : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
-  const rules = !only
-    ? endpoint.rules
-    : endpoint.rules.filter(({ reads }) => reads.every((address) => only.includes(parseAddress(address)?.[0] as Part)))
-  if (rules.length > 0) runRules(rules, { root: rootOf(endpoint, matter.body), sent, input }, run)
+  const placed = placedRules(endpoint, matter.body)
+  const rules = only ? placed.filter((one) => readsOnly(one, only)) : placed
+  if (rules.length > 0) runRules(rules, { root: rootOf(endpoint, matter.body), sent, input, accept: matter.accept }, run)
   const { faults, beyond, trace } = run
   if (faults.length === 0)
     return trace ? { outcome: 'accepted', endpoint: name, input, trace } : { outcome: 'accepted', endpoint: name, input }
@@ -60,6 +63,9 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
     words: matter.words,
   })
 }
+
+const readsOnly = ({ rule, base }: PlacedRule, parts: readonly Part[]) =>
+  rule.reads.every((address) => parts.includes((base[0] ?? parseAddress(address)?.[0]) as Part))
 
 /** What is told while parts are read comes as they are declared, but for what is only found at the end of a value. */
 const cameInOrder = (faults: readonly Fault[]) =>

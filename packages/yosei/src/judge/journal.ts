@@ -1,6 +1,10 @@
 /** The journal: one structured event for each rejection and each failure. It never blocks or breaks a request. */
 import type { Stage } from '../compile/run.js'
 import { formatAddress } from '../declare/address.js'
+import type { EndpointNode, Part } from '../declare/endpoint.js'
+import type { IntakeNode } from '../declare/intake.js'
+import { absentIn, writeMasked } from './masked.js'
+import type { Judged } from './stages.js'
 import type { Rejection } from './verdict.js'
 
 export interface JournalEvent {
@@ -9,13 +13,19 @@ export interface JournalEvent {
   /** The request's, also in its answer. */
   readonly id: string
   readonly endpoint?: string
+  /** `observed`: it would have been rejected, and went on. `failed`: it was not the request's fault. */
   readonly outcome: 'rejected' | 'observed' | 'failed'
   readonly status: number
   readonly stage: Stage
+  /** What was sent is shortened, and there where it is no secret alone. */
   readonly errors: readonly { readonly address: string; readonly code: string; readonly sent?: string }[]
+  /** Declared fields that may be left out, and were. */
+  readonly absent: readonly string[]
   readonly milliseconds: number
-  /** Of a failure: what was thrown. */
+  /** Of a failure: what was thrown, with its stack. */
   readonly cause?: unknown
+  /** Of a failure: the request as a message, secrets masked, enough to be judged again. */
+  readonly input?: string
 }
 
 /** Where events go. */
@@ -27,51 +37,65 @@ export interface Journal {
 export interface Happening {
   readonly id: string
   readonly outcome: JournalEvent['outcome']
-  readonly verdict: Rejection
+  readonly rejection: Rejection
+  readonly judged?: Judged | undefined
   /** When the request came, in milliseconds since 1970. */
   readonly since: number
   readonly cause?: unknown
 }
 
-export function writeJournal(journal: Journal = errorOutput, happening: Happening): void {
+/** Writes an event, unless its endpoint wants none of its kind. */
+export function writeJournal({ journal, endpoints }: IntakeNode, happening: Happening): void {
+  if (!journal && happening.outcome !== 'failed') return
   try {
-    journal.write(eventOf(happening))
+    const endpoint = endpoints[happening.rejection.endpoint ?? '']
+    const event = eventOf(happening, endpoint)
+    if (event) (journal ?? errorOutput).write(event)
   } catch {
     // A journal that fails is no reason for a request to fail.
   }
 }
 
 const errorOutput: Journal = {
-  write({ outcome, id, endpoint = '', status, cause }) {
-    if (outcome === 'failed') console.error(`${status} ${endpoint} ${id}`, cause)
+  write({ id, endpoint = '', status, cause }) {
+    console.error(`${status} ${endpoint} ${id}`, cause)
   },
 }
 
-function eventOf({ id, outcome, verdict, since, cause }: Happening): JournalEvent {
-  const { endpoint, status, stage } = verdict
+function eventOf(
+  { id, outcome, rejection, judged, since, cause }: Happening,
+  endpoint: EndpointNode | undefined,
+): JournalEvent | undefined {
+  const { status, stage, faults } = rejection
+  const isFailure = outcome === 'failed'
+  const wanted = endpoint?.journalled ?? true
+  if (wanted === false && !isFailure) return undefined
+  const told = typeof wanted === 'boolean' || isFailure ? faults : faults.filter(({ path }) => wanted[path[0] as Part] !== false)
+  if (told.length === 0 && faults.length > 0) return undefined
   const now = Date.now()
+  const known = judged?.opened && judged.sent ? { opened: judged.opened, sent: judged.sent } : undefined
   return {
     time: new Date(now).toISOString(),
     id,
-    ...(endpoint === undefined ? {} : { endpoint }),
+    ...(rejection.endpoint === undefined ? {} : { endpoint: rejection.endpoint }),
     outcome,
     status,
     stage,
-    errors: verdict.faults.map(({ path, code, sent }) => {
-      return {
-        address: formatAddress(path),
-        code,
-        ...(typeof sent === 'string' || typeof sent === 'number' ? { sent: String(sent).slice(0, 40) } : {}),
-      }
+    errors: told.map(({ path, code, sent }) => {
+      const isScalar = typeof sent === 'string' || typeof sent === 'number' || typeof sent === 'boolean'
+      return { address: formatAddress(path), code, ...(isScalar ? { sent: String(sent).slice(0, 40) } : {}) }
     }),
+    absent: known ? absentIn(known.opened, known.sent) : [],
     milliseconds: now - since,
     ...(cause === undefined ? {} : { cause }),
+    ...(isFailure && known ? { input: writeMasked(known.opened, known.sent) } : {}),
   }
 }
 
 /** The request's id: the trace of W3C's Trace Context where it has one, or a new one; a UUID in either case. */
 export function idOf(headers: readonly (readonly [name: string, value: string])[]): string {
-  const parent = headers.find(([name]) => name === 'traceparent')?.[1]
+  let parent: string | undefined
+  for (const [name, value] of headers) if (name === 'traceparent') parent = value
   const trace = parent === undefined ? undefined : /^[0-9a-f]{2}-(?!0{32})([0-9a-f]{32})-[0-9a-f]{16}-[0-9a-f]{2}/.exec(parent)?.[1]
   return trace === undefined ? crypto.randomUUID() : trace.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
 }

@@ -1,18 +1,28 @@
 /** Verdicts for those who ask for one: of a request, or of parts that are split already. */
 import { startRun } from '../compile/run.js'
+import { valueAt } from '../declare/address.js'
 import type { Endpoint, EndpointNode, Part } from '../declare/endpoint.js'
 import type { Endpoints, Intake, IntakeNode } from '../declare/intake.js'
 import { settleLimits } from '../declare/policy.js'
 import { type BrokenMessage, type Message, messageOf, type RequestLike } from '../read/message.js'
 import { check } from './check.js'
+import { askLookups } from './lookups.js'
 import { open } from './open.js'
 import { type Received, receiveNow, type Unreceived } from './receive.js'
 import { following } from './signal.js'
-import { type AnyVerdict, conclude, judgeStages } from './stages.js'
-import { type AcceptedVerdict, type Rejected, type Rejection, reject, type Verdict, verdictOf } from './verdict.js'
+import { type AcceptedJudgement, type AnyVerdict, conclude, judgeStages, partsOf } from './stages.js'
+import {
+  type AcceptedVerdict,
+  type EndpointVerdict,
+  type PendingVerdict,
+  type Rejection,
+  reject,
+  type Verdict,
+  verdictOf,
+} from './verdict.js'
 
 export interface JudgeOptions {
-  /** What `identify` is given. Without services it is not asked. */
+  /** What lookups and `identify` are given. Without services none is asked, and a request with lookups is pending. */
   services?: unknown
   /** Who is asking, where that is known already. */
   who?: unknown
@@ -37,12 +47,28 @@ export async function judge<E extends Endpoints>(app: Intake<E>, request: Reques
   if ('reason' in message) return verdictOf(rejectBroken(message))
   const { services, who, now, trace, signal } = options
   const asks = services !== undefined && !('who' in options)
-  const judged = judgeStages(app as unknown as IntakeNode, message, { services, asks, who, now, trace, signal: following(signal) })
-  const { verdict, dispose } = judged instanceof Promise ? await judged : judged
+  const coming = judgeStages(app as unknown as IntakeNode, message, { services, asks, who, now, trace, signal: following(signal) })
+  const judged = coming instanceof Promise ? await coming : coming
+  const { verdict, dispose } = judged
   if (verdict.outcome === 'rejected') return verdictOf(verdict)
   if (dispose) unheld.register(verdict.input as object, dispose)
-  return verdict as Verdict<E>
+  return (await settleLookups(judged as AcceptedJudgement, services, signal)) as Verdict<E>
 }
+
+/** The verdict after the lookups: pending where there are no services to ask. */
+async function settleLookups(judged: AcceptedJudgement, services: unknown, signal = new AbortController().signal) {
+  const unasked = Object.keys(judged.opened.destination.endpoint.lookups)
+  if (unasked.length === 0) return judged.verdict
+  if (services === undefined) return pending(judged.verdict, unasked)
+  const { rejection } = await askLookups(judged, { services, who: judged.who, signal })
+  return rejection ? verdictOf(rejection) : judged.verdict
+}
+
+const pending = (verdict: AcceptedVerdict<string, unknown>, unasked: readonly string[]): PendingVerdict<string, unknown> => ({
+  ...verdict,
+  outcome: 'pending',
+  unasked,
+})
 
 /** Removes the files of a request when nobody holds its input any more: who asks for a verdict alone never says that it is done. */
 const unheld = new FinalizationRegistry<() => Promise<void>>((dispose) => void dispose())
@@ -59,7 +85,9 @@ function rejectBroken(message: BrokenMessage): Rejection {
 export function judgeMessage(app: IntakeNode, message: Message<string | null>, body?: Received): AnyVerdict {
   const run = startRun()
   const opened = open(app, message, run)
-  return 'outcome' in opened ? opened : conclude(opened, body ?? (receiveNow(opened) as Received | Unreceived), run)
+  if ('outcome' in opened) return opened
+  const received = body ?? (receiveNow(opened) as Received | Unreceived)
+  return conclude(opened, partsOf(opened, received, run), received, run)
 }
 
 export interface JudgePartsOptions {
@@ -78,11 +106,11 @@ export interface JudgePartsOptions {
  * @example
  * judgeParts(listSessions, { query: { limit: '5' } })
  */
-export function judgeParts<I, S>(
-  endpoint: Endpoint<I, S>,
+export function judgeParts<I, S, F>(
+  endpoint: Endpoint<I, S, F>,
   parts: { readonly [P in Part]?: unknown },
   { text, only, now, trace }: JudgePartsOptions = {},
-): AcceptedVerdict<string, I> | Rejected {
+): EndpointVerdict<string, I, F> {
   const node = endpoint as unknown as EndpointNode
   const name = `${node.method} ${node.template}`
   const { errors, depth } = settleLimits(name, node.limits)
@@ -97,9 +125,12 @@ export function judgeParts<I, S>(
     only,
     form: text,
     parsed: false,
+    accept: valueAt(parts, ['header', 'accept']) as string | undefined,
     errors,
     words: undefined,
   }
   const verdict = check(matter, run)
-  return verdict.outcome === 'rejected' ? verdictOf(verdict) : (verdict as AcceptedVerdict<string, I>)
+  const unasked = Object.keys(node.lookups)
+  if (verdict.outcome === 'rejected') return verdictOf(verdict)
+  return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, I, F>
 }

@@ -25,6 +25,7 @@ export interface Opened {
   readonly body: BodyNode | undefined
   /** The most bytes that the body may have. */
   readonly most: number
+  readonly trace: Run['trace']
 }
 
 /** What the header fields say of the body. */
@@ -32,6 +33,7 @@ interface Preview {
   readonly bytes: number
   readonly contentType: string | undefined
   readonly contentLength: number | undefined
+  readonly accept: string | undefined
   /** In the order in which they were applied. */
   readonly codings: readonly string[]
 }
@@ -120,7 +122,7 @@ function admit(
       limit: limits.queryValues,
       variant: 'query',
     })
-  return { app, message, destination, segments, query, head, body, most }
+  return { app, message, destination, segments, query, head, body, most, trace: run.trace }
 }
 
 export const close = { connection: 'close' }
@@ -146,6 +148,7 @@ function preview({ headers }: AnyMessage): Preview | Refused {
   let bytes = 0
   let contentType: string | undefined
   let contentLength: number | undefined
+  let accept: string | undefined
   let codings = none
   for (let i = 0; i < headers.length; i++) {
     const line = headers[i] as readonly [string, string]
@@ -167,6 +170,9 @@ function preview({ headers }: AnyMessage): Preview | Refused {
         contentLength = length
         break
       }
+      case 'accept':
+        accept = accept === undefined ? value : `${accept}, ${value}`
+        break
       case 'content-encoding':
         codings = [...codings, ...readCodings(value)]
         break
@@ -175,7 +181,7 @@ function preview({ headers }: AnyMessage): Preview | Refused {
           return { status: 417, fault: { path: ['header', 'expect'], code: 'not_constant', limit: '100-continue', sent: value } }
     }
   }
-  return { bytes, contentType, contentLength, codings }
+  return { bytes, contentType, contentLength, accept, codings }
 }
 const none: readonly string[] = []
 

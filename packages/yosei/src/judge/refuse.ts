@@ -3,6 +3,7 @@
 import type { Catalogues } from '../answer/catalogue.js'
 import type { Fault, Stage } from '../compile/run.js'
 import { parseAddress } from '../declare/address.js'
+import { grouped } from './lookups.js'
 import { type Rejection, reject } from './verdict.js'
 
 /** What is wrong, told like any other error. */
@@ -50,5 +51,5 @@ export function rejectRefused(
   const status = first?.status ?? 422
   const faults = all.map(({ code, message, at = place }): Fault => ({ path: parseAddress(at) ?? [place], stage, code, messages: message }))
   const headers = { ...(status === 401 ? { 'www-authenticate': 'Bearer' } : {}), ...first?.headers }
-  return reject(name, faults, { status, stage, headers, ...about })
+  return reject(name, grouped(faults), { status, stage, headers, ...about })
 }

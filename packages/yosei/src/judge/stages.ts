@@ -1,4 +1,6 @@
 /** The stages of a request, from its head to what a handler may work with. */
+
+import type { Parts } from '../compile/engine.js'
 import { addFault, type Run, startRun } from '../compile/run.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { cookieValues } from '../read/cookies.js'
@@ -25,9 +27,18 @@ export interface StageOptions {
 
 export type AnyVerdict = AcceptedVerdict<string, unknown> | Rejection
 
+/** What came of a request whose shape and rules hold. */
+export interface AcceptedJudgement extends Judged {
+  readonly verdict: AcceptedVerdict<string, unknown>
+  readonly opened: Opened
+  readonly sent: Parts
+}
+
 export interface Judged {
   readonly verdict: AnyVerdict
   readonly opened?: Opened
+  /** The parts as they were sent. */
+  readonly sent?: Parts
   readonly who?: unknown
   /** What was thrown, where the outside world failed. */
   readonly cause?: unknown
@@ -54,15 +65,30 @@ function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown)
 }
 
 function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who: unknown): Judged | Promise<Judged> {
-  const verdict = conclude(opened, received, run)
+  const sent = partsOf(opened, received, run)
+  const verdict = conclude(opened, sent, received, run)
   const dispose = 'dispose' in received ? received.dispose : undefined
-  const judged = { verdict, opened, who, dispose }
+  const judged: Judged = { verdict, opened, sent, who, dispose }
   return dispose && verdict.outcome === 'rejected' ? dispose().then(() => judged) : judged
 }
 
-/** The stages that read and check, when the body has come or not. */
-export function conclude(opened: Opened, received: Received | Unreceived, run: Run): AnyVerdict {
-  const { message, destination, query, body, app } = opened
+/** The stage that reads: every part as it was sent, by name. */
+export function partsOf({ message, destination, segments, query }: Opened, received: Received | Unreceived, run: Run): Parts {
+  const { endpoint, parameters } = destination
+  const { headers } = message
+  const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
+  return {
+    path: pathValues(parameters, segments, endpoint.path),
+    query: query === undefined ? undefined : pairValues(query, endpoint.query, tellMalformed),
+    header: headerValues(headers, endpoint.header),
+    cookie: cookieValues(headers, endpoint.cookie),
+    body: 'value' in received ? received.value : undefined,
+  }
+}
+
+/** The stage that checks, when the body has come or not. */
+export function conclude(opened: Opened, sent: Parts, received: Received | Unreceived, run: Run): AnyVerdict {
+  const { message, destination, body, app, head } = opened
   const { name, endpoint, limits } = destination
   run.trace?.steps.push({ stage: 'receive', outcome: 'fault' in received ? 'failed' : 'passed' })
   if ('fault' in received) {
@@ -70,16 +96,18 @@ export function conclude(opened: Opened, received: Received | Unreceived, run: R
     return reject(name, [{ ...fault, stage: 'receive' }], { status, stage: 'receive', headers, trace: run.trace, words: app.languages })
   }
   run.deepest = limits.depth
-  const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
-  const { headers } = message
-  const sent = {
-    path: pathValues(destination.parameters, opened.segments, endpoint.path),
-    query: query === undefined ? undefined : pairValues(query, endpoint.query, tellMalformed),
-    header: headerValues(headers, endpoint.header),
-    cookie: cookieValues(headers, endpoint.cookie),
-    body: received.value,
+  const matter = {
+    name,
+    endpoint,
+    body,
+    sent,
+    headers: message.headers,
+    only: undefined,
+    form: false,
+    parsed: !received.isForeign,
+    accept: head.accept,
+    errors: limits.errors,
+    words: app.languages,
   }
-  const parsed = !received.isForeign
-  const matter = { name, endpoint, body, sent, headers, only: undefined, form: false, parsed, errors: limits.errors, words: app.languages }
   return check(matter, run)
 }

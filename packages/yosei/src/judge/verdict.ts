@@ -3,7 +3,7 @@ import { type Catalogues, catalogueFor } from '../answer/catalogue.js'
 import { wordFault } from '../answer/messages.js'
 import type { Fault, Reading, Stage, Step } from '../compile/run.js'
 import { formatAddress, formatPointer } from '../declare/address.js'
-import type { Accepted, Part } from '../declare/endpoint.js'
+import type { Accepted, FoundBy, Part } from '../declare/endpoint.js'
 import type { Endpoints } from '../declare/intake.js'
 
 export interface FieldError {
@@ -33,6 +33,17 @@ export interface AcceptedVerdict<N, I> extends Traced {
   readonly endpoint: N
   readonly input: I
 }
+/** Sound so far, but these lookups were not asked, since no services were given. */
+export interface PendingVerdict<N, I> extends Traced {
+  readonly outcome: 'pending'
+  readonly endpoint: N
+  readonly input: I
+  readonly unasked: readonly string[]
+}
+/** Only an endpoint with lookups can be pending. */
+type MaybePending<N, I, F> = unknown extends F ? PendingVerdict<N, I> : keyof F extends never ? never : PendingVerdict<N, I>
+/** The verdict on a request to one endpoint. */
+export type EndpointVerdict<N, I, F> = AcceptedVerdict<N, I> | MaybePending<N, I, F> | Rejected
 export interface Rejected extends Traced {
   readonly outcome: 'rejected'
   readonly endpoint: string | undefined
@@ -47,7 +58,7 @@ export interface Rejected extends Traced {
   readonly more: number
 }
 export type Verdict<E extends Endpoints = Endpoints> =
-  | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> }[keyof E & string]
+  | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> | MaybePending<N, Accepted<E[N]>, FoundBy<E[N]>> }[keyof E & string]
   | Rejected
 
 /** A rejection as the stages make it: what they found, not yet in words. */

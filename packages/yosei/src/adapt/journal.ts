@@ -1,0 +1,34 @@
+/** Journals through pino: one line of JSON for each event. */
+import { type Logger, pino } from 'pino'
+import type { Journal, JournalEvent } from '../judge/journal.js'
+
+/**
+ * A journal that writes newline-delimited JSON, to a file or a stream.
+ *
+ * @param to The path of a file, or a stream; standard output where nothing is said.
+ * @example
+ * const app = intake({ endpoints, journal: ndjsonJournal('journal.ndjson') })
+ */
+export function ndjsonJournal(to?: string | { write(line: string): unknown }): Journal {
+  // The event has its own time, and its outcome says more than a level.
+  const options = { base: null, timestamp: false, formatters: { level: () => ({}) } }
+  if (typeof to === 'string') return loggerJournal(pino(options, pino.destination({ dest: to, mkdir: true, sync: true })))
+  return loggerJournal(to ? pino(options, to) : pino(options))
+}
+
+/** A journal that writes to a logger which there is already: failures as errors, the rest as information. */
+export const loggerJournal = (logger: Pick<Logger, 'info' | 'error'>): Journal => ({
+  write(event) {
+    if (event.outcome === 'failed') logger.error(plain(event))
+    else logger.info(plain(event))
+  },
+})
+
+/** Errors in words: their name, message and stack, and what caused them. */
+const plain = ({ cause, ...event }: JournalEvent): object => (cause === undefined ? event : { ...event, cause: plainError(cause) })
+
+function plainError(cause: unknown, depth = 0): unknown {
+  if (!(cause instanceof Error)) return typeof cause === 'object' ? String(cause) : cause
+  const { name, message, stack, cause: deeper } = cause
+  return { name, message, stack, ...(deeper === undefined || depth > 4 ? {} : { cause: plainError(deeper, depth + 1) }) }
+}

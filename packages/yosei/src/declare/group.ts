@@ -1,0 +1,80 @@
+/** Endpoints that share a path prefix, declarations, rules, lookups and policy. */
+import { checkEndpoint, cookiePart, type Endpoint, type EndpointNode, headerPart, type Input, part, type SentInput } from './endpoint.js'
+import type { Endpoints } from './intake.js'
+import { type Lookup, type LookupMaker, type LookupNode, lookupMaker } from './lookups.js'
+import type { RecordNode } from './node.js'
+import { nearest, type Policy } from './policy.js'
+import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
+import { parseTemplate } from './template.js'
+import type { Fields, Flat } from './types.js'
+
+type Lookups = { readonly [name: string]: Lookup<unknown, unknown> }
+interface Shared<P, Q, H, C, L> extends Policy {
+  /** Before the templates of all: `/teams/{team}`. */
+  prefix?: string
+  /** The parameters of the prefix. */
+  path?: P
+  query?: Q
+  header?: H
+  cookie?: C
+  tags?: readonly string[]
+  rules?: (on: RuleMaker<Input<P, Q, H, C, undefined>>) => readonly Rule[]
+  lookups?: (on: LookupMaker<Input<P, Q, H, C, undefined>>) => L
+}
+
+/** Two parts as one; what is nearer wins. */
+type Both<Near, Far> = Flat<Omit<Far, keyof Near> & Near>
+type Parts = 'path' | 'query' | 'header' | 'cookie'
+type With<I, Far> = Flat<{ [K in keyof I]: K extends Parts & keyof Far ? Both<I[K], Far[K]> : I[K] }>
+type FoundIn<L> = { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
+type Grouped<E, P, Q, H, C, L> =
+  E extends Endpoint<infer I, infer S, infer F>
+    ? Endpoint<With<I, Input<P, Q, H, C, undefined>>, With<S, SentInput<P, Q, H, C, undefined>>, Both<F, FoundIn<L>>>
+    : never
+
+/**
+ * Endpoints with what they share. Groups nest; what an endpoint or an inner group says itself wins.
+ *
+ * @throws DeclarationError where what is shared does not fit an endpoint.
+ * @example
+ * intake({ endpoints: { ...group({ prefix: '/v1', header: { 'x-team': slug } }, { bookSession, listSessions }) } })
+ */
+export function group<
+  const E extends Endpoints,
+  P extends Fields = {},
+  Q extends Fields = {},
+  H extends Fields = {},
+  C extends Fields = {},
+  L extends Lookups = {},
+>(shared: Shared<P, Q, H, C, L>, endpoints: E): { readonly [N in keyof E]: Grouped<E[N], P, Q, H, C, L> } {
+  const grouped = Object.entries(endpoints).map(([name, endpoint]) => [
+    name,
+    joined(shared as unknown as LooseShared, endpoint as EndpointNode),
+  ])
+  return Object.freeze(Object.fromEntries(grouped)) as { readonly [N in keyof E]: Grouped<E[N], P, Q, H, C, L> }
+}
+
+type LooseShared = Shared<Fields, Fields, Fields, Fields, Lookups>
+
+function joined(shared: LooseShared, endpoint: EndpointNode): EndpointNode {
+  const { prefix = '', path = {}, query = {}, header = {}, cookie = {}, tags = [], rules, lookups, ...policy } = shared
+  const template = `${prefix.replace(/\/$/, '')}${endpoint.template === '/' ? '' : endpoint.template}` || '/'
+  const signature = `${endpoint.method} ${template}`
+  const both = (far: RecordNode, near: RecordNode) => ({ ...far.fields, ...near.fields }) as unknown as Fields
+  const node: EndpointNode = Object.freeze({
+    ...endpoint,
+    ...nearest(endpoint, policy),
+    template,
+    segments: parseTemplate(signature, template),
+    tags: [...new Set([...tags, ...endpoint.tags])],
+    path: part(both(part(path), endpoint.path)),
+    query: part(both(part(query), endpoint.query)),
+    header: headerPart(signature, both(headerPart(signature, header), endpoint.header)),
+    cookie: cookiePart(both(cookiePart(cookie), endpoint.cookie)),
+    rules: [...((rules?.(ruleMaker as never) ?? []) as readonly AnyRule[]), ...endpoint.rules],
+    lookups: { ...((lookups?.(lookupMaker as never) ?? {}) as { readonly [name: string]: LookupNode }), ...endpoint.lookups },
+    origin: endpoint.origin ?? endpoint,
+  })
+  checkEndpoint(signature, node)
+  return node
+}

@@ -1,0 +1,49 @@
+/** The stages between a sound request and its handler: the turn, and the lookups under it. */
+import type { IntakeNode } from '../declare/intake.js'
+import { askLookups } from './lookups.js'
+import type { LateSignal } from './signal.js'
+import type { AcceptedJudgement } from './stages.js'
+import { type HeldTurn, memoryTurns, type NotTaken, type TurnStore, takeTurn } from './turns.js'
+
+/** What a handler goes in with. */
+export interface Entry {
+  readonly found: { readonly [name: string]: unknown }
+  readonly turn: HeldTurn | undefined
+}
+export const nothingAsked: Entry = { found: {}, turn: undefined }
+
+/** Turns of intakes that name no store are taken in one store a process. */
+let shared: TurnStore | undefined
+function storeOf(app: IntakeNode): TurnStore {
+  if (app.turns) return app.turns
+  shared ??= memoryTurns()
+  return shared
+}
+
+/** `undefined` where an endpoint takes no turn and asks nothing. Whoever is let in has to release the turn. */
+export function enter(
+  judged: AcceptedJudgement,
+  services: unknown,
+  signal: LateSignal,
+  app: IntakeNode,
+): Promise<Entry | NotTaken> | undefined {
+  const { turn, lookups } = judged.opened.destination.endpoint
+  for (const _ in lookups) return takeAndAsk(judged, services, signal, app)
+  return turn ? takeAndAsk(judged, services, signal, app) : undefined
+}
+
+async function takeAndAsk(judged: AcceptedJudgement, services: unknown, signal: LateSignal, app: IntakeNode): Promise<Entry | NotTaken> {
+  const { turn: declared, lookups } = judged.opened.destination.endpoint
+  const turn = declared ? await takeTurn(judged, declared, storeOf(app), signal) : undefined
+  if (turn && 'rejection' in turn) return turn
+  if (Object.keys(lookups).length === 0) return { found: {}, turn }
+  try {
+    const { found, rejection, cause } = await askLookups(judged, { services, who: judged.who, signal: signal.signal })
+    if (!rejection) return { found, turn }
+    await turn?.release()
+    return { rejection, cause }
+  } catch (error) {
+    await turn?.release()
+    throw error
+  }
+}

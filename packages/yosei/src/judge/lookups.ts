@@ -1,0 +1,155 @@
+/** The stage that asks the outside world: side by side, in the order that `follows` asks. */
+import { canonical } from '../compile/canonical.js'
+import { concrete, holds } from '../compile/rules.js'
+import type { Fault } from '../compile/run.js'
+import { type Path, parseAddress, valueAt } from '../declare/address.js'
+import { rootOf } from '../declare/endpoint.js'
+import type { LookupNode } from '../declare/lookups.js'
+import { readSpan } from '../declare/units.js'
+import { put } from '../read/own.js'
+import { retryAfter } from './identify.js'
+import type { Refusal } from './refuse.js'
+import type { AcceptedJudgement } from './stages.js'
+import { statusFor } from './statuses.js'
+import { type Rejection, reject } from './verdict.js'
+
+export interface Asking {
+  readonly services: unknown
+  readonly who: unknown
+  readonly signal: AbortSignal
+}
+export interface Answered {
+  readonly found: { readonly [name: string]: unknown }
+  readonly rejection?: Rejection
+  /** What was thrown, where the outside world failed. */
+  readonly cause?: unknown
+}
+
+type Answer =
+  | { readonly outcome: 'found'; readonly value: unknown }
+  | { readonly outcome: 'not run' }
+  | { readonly outcome: 'refused'; readonly refusal: Refusal }
+  | { readonly outcome: 'failed'; readonly cause: unknown }
+
+const usual: Refusal = { status: 422, code: 'not_found', message: 'was not found' }
+const usualWhenAbsent: Refusal = { status: 409, code: 'already_there', message: 'is there already' }
+const notRun: Answer = { outcome: 'not run' }
+
+/** Asks every lookup that can be asked. What is found fills the fields that say so. */
+export async function askLookups(judged: AcceptedJudgement, asking: Asking): Promise<Answered> {
+  const { opened, verdict, sent } = judged
+  const { endpoint, limits } = opened.destination
+  const input = verdict.input as { readonly [part: string]: unknown }
+  const matter = { root: rootOf(endpoint, opened.body), sent, input, accept: opened.head.accept }
+  const answers = new Map<string, Promise<Answer>>()
+  const found: { [name: string]: unknown } = {}
+  /** Equal questions are asked once. */
+  const asked = new Map<LookupNode['ask'], Map<string, Promise<Answer>>>()
+
+  const answerOf = (name: string): Promise<Answer> => {
+    const lookup = endpoint.lookups[name] as LookupNode
+    const known = answers.get(name) ?? answer(name, lookup)
+    answers.set(name, known)
+    return known
+  }
+  const answer = async (name: string, lookup: LookupNode): Promise<Answer> => {
+    const before = await Promise.all((lookup.follows ?? []).map(answerOf))
+    // A step of its own, so that lookups of one stage see the same input whatever fills it.
+    if (before.some(({ outcome }) => outcome === 'refused' || outcome === 'failed')) return notRun
+    if (lookup.when && !holds(lookup.when, matter, [])) return notRun
+    const values = lookup.reads.map((address) => valueAt(input, parseAddress(address) as Path))
+    if (values.includes(undefined)) return notRun
+    const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
+    asked.set(lookup.ask, same)
+    const key = canonical(values)
+    const asking_ = same.get(key) ?? askOne(name, lookup, values, { ...asking, found })
+    same.set(key, asking_)
+    const got = judgeAnswer(await asking_, lookup)
+    if (got.outcome === 'found') {
+      found[name] = got.value
+      if (lookup.fill !== undefined) fill(input, parseAddress(lookup.fill) as Path, got.value)
+    }
+    return got
+  }
+
+  const names = Object.keys(endpoint.lookups)
+  const all = await Promise.all(names.map(answerOf))
+  const faults: Fault[] = []
+  let first: { readonly status: number; readonly headers: { readonly [name: string]: string } } | undefined
+  let cause: unknown
+  for (const [index, one] of all.entries()) {
+    if (one.outcome === 'failed') {
+      cause ??= one.cause
+      first ??= { status: statusFor('unavailable', endpoint.statuses), headers: retryAfter }
+    } else if (one.outcome === 'refused') {
+      const { status, code, message, at, headers = {} } = one.refusal
+      first ??= { status, headers }
+      const address = at ?? (endpoint.lookups[names[index] as string] as LookupNode).reads[0] ?? 'path'
+      const [place = parseAddress(address) as Path] = concrete(input, parseAddress(address) as Path, [])
+      faults.push({ path: place, stage: 'lookups', code, messages: message })
+    }
+  }
+  for (const [index, name] of names.entries()) opened.trace?.steps.push({ stage: 'lookups', name, outcome: stepOf(all[index] as Answer) })
+  if (!first) return { found }
+  const rejection = reject(opened.destination.name, grouped(faults), {
+    ...first,
+    stage: 'lookups',
+    most: limits.errors,
+    trace: opened.trace,
+    words: opened.app.languages,
+  })
+  return { found, rejection, ...(cause === undefined ? {} : { cause }) }
+}
+
+const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
+
+/** Errors of one address stand together, each address where its first is. */
+export function grouped(faults: readonly Fault[]): Fault[] {
+  const byAddress = new Map<string, Fault[]>()
+  for (const fault of faults) {
+    const key = JSON.stringify(fault.path)
+    byAddress.set(key, [...(byAddress.get(key) ?? []), fault])
+  }
+  return [...byAddress.values()].flat()
+}
+
+/** What a question comes to: its value, or why there is none. */
+async function askOne(name: string, lookup: LookupNode, values: readonly unknown[], asking: Asking & { found: object }): Promise<Answer> {
+  const controller = new AbortController()
+  const gone = () => controller.abort(asking.signal.reason)
+  asking.signal.addEventListener('abort', gone, { once: true })
+  const milliseconds = readSpan(lookup.within ?? '2s')
+  let timer: ReturnType<typeof setTimeout> | undefined
+  const late = new Promise<never>((_, refuse) => {
+    timer = setTimeout(() => {
+      const error = new Error(`the lookup ${name} had no answer within ${lookup.within ?? '2s'}`)
+      refuse(error)
+      controller.abort(error)
+    }, milliseconds)
+  })
+  try {
+    const about = { signal: controller.signal, who: asking.who, found: asking.found as { readonly [name: string]: unknown } }
+    const value = await Promise.race([(async () => lookup.ask(asking.services as never, values as never, about))(), late])
+    return { outcome: 'found', value }
+  } catch (cause) {
+    return { outcome: 'failed', cause }
+  } finally {
+    clearTimeout(timer)
+    asking.signal.removeEventListener('abort', gone)
+  }
+}
+
+function judgeAnswer(answer: Answer, { absent, refusal }: LookupNode): Answer {
+  if (answer.outcome !== 'found') return answer
+  const isFound = answer.value !== undefined && answer.value !== null && answer.value !== false
+  if (absent) return isFound ? { outcome: 'refused', refusal: refusal ?? usualWhenAbsent } : { outcome: 'found', value: undefined }
+  return isFound ? answer : { outcome: 'refused', refusal: refusal ?? usual }
+}
+
+/** Puts what was found where nothing was sent. */
+function fill(input: object, path: Path, value: unknown): void {
+  const holder = valueAt(input, path.slice(0, -1))
+  const name = path.at(-1) as string
+  if (typeof holder === 'object' && holder !== null && valueAt(holder, [name]) === undefined)
+    put(holder as { [name: string]: unknown }, name, value)
+}

@@ -1,0 +1,109 @@
+/** A request as it may be written down: whole enough to be judged again, without any secret. */
+import type { Parts } from '../compile/engine.js'
+import { formatAddress, type Path } from '../declare/address.js'
+import { type Node, type RecordNode, sentShape } from '../declare/node.js'
+import { isUpload } from '../read/upload.js'
+import type { Opened } from './open.js'
+
+/** Stands where a secret was. */
+const masked = '(secret)'
+/** The longest body and text that are written. */
+const longestBody = 16_000
+const longestText = 1000
+
+/** The declared fields that may be left out, and were: of each part, and of the records in it. */
+export function absentIn({ destination, body }: Opened, sent: Parts): string[] {
+  const { path: _, query, header, cookie } = destination.endpoint
+  const found: string[] = []
+  const look = (node: Node, value: unknown, path: Path, depth: number): void => {
+    const shape = sentShape(node)
+    if (shape.kind !== 'record' || depth > 4 || found.length >= 100) return
+    const object = typeof value === 'object' && value !== null ? (value as { [name: string]: unknown }) : {}
+    for (const [name, field] of Object.entries(shape.fields)) {
+      const one = Object.hasOwn(object, name) ? object[name] : undefined
+      if (one !== undefined) look(field, one, [...path, name], depth + 1)
+      else if (field.presence !== 'required' && found.length < 100) found.push(formatAddress([...path, name]))
+    }
+  }
+  look(query, sent.query, ['query'], 0)
+  look(header, sent.header, ['header'], 0)
+  look(cookie, sent.cookie, ['cookie'], 0)
+  if (body && sent.body !== undefined) look(body.node, sent.body, ['body'], 0)
+  return found
+}
+
+/** The request as an HTTP/1.1 message. What is not declared is left out: nobody has said that it is no secret. */
+export function writeMasked(opened: Opened, sent: Parts): string {
+  const { destination, message, body } = opened
+  const { endpoint, name: _ } = destination
+  const values = Object.fromEntries((['path', 'query', 'header'] as const).map((part) => [part, maskedPart(endpoint[part], sent[part])]))
+  const parameters = new Map(destination.parameters.map((name, index) => [name, opened.segments[index]]))
+  const segments = endpoint.segments.map((segment) => {
+    if (typeof segment === 'string') return segment
+    return endpoint.path.fields[segment.name]?.secret ? masked : (parameters.get(segment.name) ?? '')
+  })
+  const query = pairsOf(values.query ?? {})
+  const lines = Object.entries(values.header ?? {}).map(([name, value]) => `${name}: ${[value].flat().join(', ')}`.replace(/[\r\n]/g, ' '))
+  const cookies = Object.entries(maskedPart(endpoint.cookie, sent.cookie)).map(([name]) => `${name}=${masked}`)
+  if (cookies.length > 0) lines.push(`cookie: ${cookies.join('; ')}`)
+  if (opened.head.contentType !== undefined && sent.body !== undefined) lines.push(`content-type: ${opened.head.contentType}`)
+  const target = `${opened.app.base}/${segments.join('/')}${query === '' ? '' : `?${query}`}`
+  const text = body && sent.body !== undefined ? bodyText(maskedValue(body.node, sent.body), body.syntax) : ''
+  return [`${message.method} ${target} HTTP/1.1`, ...lines, '', text.length > longestBody ? '' : text].join('\n')
+}
+
+const bodyText = (value: unknown, syntax: string): string =>
+  syntax === 'form' ? pairsOf(value as object) : syntax === 'text' ? String(value) : JSON.stringify(value)
+
+function pairsOf(values: object): string {
+  return Object.entries(values)
+    .flatMap(([name, value]) => [value].flat().map((one) => `${encodeURIComponent(name)}=${encodeURIComponent(String(one))}`))
+    .join('&')
+}
+
+const maskedPart = (declared: RecordNode, values: unknown): { [name: string]: unknown } =>
+  (maskedValue(declared, values ?? {}) ?? {}) as { [name: string]: unknown }
+
+/** A value by its declaration: declared names alone, secrets masked, long texts cut. */
+function maskedValue(node: Node, value: unknown, depth = 0): unknown {
+  if (value === undefined || value === null) return value
+  if (node.secret) return masked
+  if (depth > 32) return undefined
+  const shape = sentShape(node)
+  if (shape.secret) return masked
+  const below = (field: Node, one: unknown) => maskedValue(field, one, depth + 1)
+  switch (shape.kind) {
+    case 'record':
+      return mapped(value, (name, one) => (Object.hasOwn(shape.fields, name) ? below(shape.fields[name] as Node, one) : undefined))
+    case 'table':
+      return mapped(value, (_, one) => below(shape.value, one))
+    case 'list':
+      return Array.isArray(value) ? value.slice(0, 1000).map((one) => below(shape.item, one)) : undefined
+    case 'tuple':
+      return Array.isArray(value) ? shape.items.map((item, index) => below(item, value[index])) : undefined
+    case 'tagged': {
+      const chosen = (value as { [name: string]: unknown })[shape.tag]
+      const branch = typeof chosen === 'string' && Object.hasOwn(shape.branches, chosen) ? shape.branches[chosen] : undefined
+      return branch ? { [shape.tag]: chosen, ...(below(branch, value) as object) } : undefined
+    }
+    case 'either':
+      // Which branch it is cannot be told from here, and one of them may be a secret.
+      return shape.branches.some((branch) => typeof below(branch, value) === 'object' || below(branch, value) === masked)
+        ? undefined
+        : short(value)
+    case 'file':
+      return isUpload(value) ? `(${value.bytes} bytes)` : undefined
+    case 'anything':
+      return undefined
+    default:
+      return short(value)
+  }
+}
+
+const short = (value: unknown) =>
+  typeof value === 'string' ? value.slice(0, longestText) : typeof value === 'object' || typeof value === 'symbol' ? undefined : value
+
+function mapped(value: unknown, map: (name: string, value: unknown) => unknown): object | undefined {
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined
+  return Object.fromEntries(Object.entries(value).map(([name, one]) => [name, map(name, one)]))
+}
