@@ -10,8 +10,8 @@ import type { Journal, JournalEvent } from '../judge/journal.js'
  * const app = intake({ endpoints, journal: ndjsonJournal('journal.ndjson') })
  */
 export function ndjsonJournal(to?: string | { write(line: string): unknown }): Journal {
-  // The event has its own time, and its outcome says more than a level.
-  const options = { base: null, timestamp: false, formatters: { level: () => ({}) } }
+  // The event has its own time.
+  const options = { base: null, timestamp: false, formatters: { level: (level: string) => ({ level }) } }
   if (typeof to === 'string') return loggerJournal(pino(options, pino.destination({ dest: to, mkdir: true, sync: true })))
   return loggerJournal(to ? pino(options, to) : pino(options))
 }

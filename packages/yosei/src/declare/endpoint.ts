@@ -27,11 +27,14 @@ export type Body = Field | { readonly [mediaType: `${string}/${string}`]: Field 
 type OutBody<B> = B extends Field ? Out<B> : B extends { readonly [mediaType: string]: Field } ? Out<B[keyof B]> : undefined
 type InBody<B> = B extends Field ? In<B> : B extends { readonly [mediaType: string]: Field } ? In<B[keyof B]> : undefined
 
+/** Field names are addressed in lower case. */
+type LowerCase<H> = { [K in keyof H as Lowercase<K & string>]: H[K] }
+
 /** What a handler receives. */
 export type Input<P, Q, H, C, B> = Flat<{
   path: OutPart<P>
   query: OutPart<Q>
-  header: OutPart<H>
+  header: OutPart<LowerCase<H>>
   cookie: OutPart<C>
   body: OutBody<B>
 }>
@@ -39,7 +42,7 @@ export type Input<P, Q, H, C, B> = Flat<{
 export type SentInput<P, Q, H, C, B> = Flat<{
   path: InPart<P>
   query?: InPart<Q>
-  header?: InPart<H>
+  header?: InPart<LowerCase<H>>
   cookie?: InPart<C>
   body: InBody<B>
 }>

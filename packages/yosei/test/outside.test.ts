@@ -1,0 +1,503 @@
+import { once } from 'node:events'
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { describe, expect, test } from '@jest/globals'
+import express from 'express'
+import {
+  endpoint,
+  group,
+  instant,
+  intake,
+  integer,
+  type JournalEvent,
+  judge,
+  judgeParts,
+  type Lookup,
+  type LookupMaker,
+  list,
+  memoryTurns,
+  record,
+  refuse,
+  serve,
+  tagged,
+  text,
+} from 'yosei'
+import { loggerJournal, ndjsonJournal } from 'yosei/journal'
+import { foundOf, gate, inputOf, verdictAt } from 'yosei/node'
+
+interface Services {
+  calls: string[]
+  find(id: string): Promise<{ id: string } | undefined>
+  fail(): Promise<never>
+  hang(signal: AbortSignal): Promise<never>
+}
+const makeServices = (): Services => {
+  const calls: string[] = []
+  return {
+    calls,
+    find: async (id) => {
+      calls.push(id)
+      return id.startsWith('no') ? undefined : { id }
+    },
+    fail: async () => {
+      throw new Error('connection string with a password')
+    },
+    hang: (signal) => new Promise((_, reject) => signal.addEventListener('abort', () => reject(signal.reason))),
+  }
+}
+interface Input {
+  path: { id: string }
+  query: { a?: string; b?: string; n?: number }
+  header: {}
+  cookie: {}
+  body: undefined
+}
+const asked = (lookups: (on: LookupMaker<Input>) => { [name: string]: Lookup<unknown, unknown> }, more = {}) =>
+  endpoint('GET /x/{id}', {
+    path: { id: text() },
+    query: { a: text({ optional: true }), b: text({ optional: true }), n: integer({ optional: true }) },
+    lookups: lookups as never,
+    ...more,
+  })
+const ask = (services: Services, [id]: readonly [string | undefined]) => services.find(id as string)
+
+describe('lookups are asked, and what they do not find is told', () => {
+  test.each<[string, (on: LookupMaker<Input>) => { [name: string]: Lookup<unknown, unknown> }, string, unknown, string[]?]>([
+    ['found', (on) => ({ x: on.lookup({ reads: ['path.id'], ask }) }), '/x/one', { found: { x: { id: 'one' } } }],
+    [
+      'not found, in usual words',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask }) }),
+      '/x/no',
+      [422, 'path.id not_found: was not found'],
+    ],
+    [
+      'not found, in own words and at another place',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, refusal: { status: 404, code: 'gone', message: 'is gone', at: 'query.a' } }) }),
+      '/x/no',
+      [404, 'query.a gone: is gone'],
+    ],
+    ['must not exist, and does not', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }), '/x/no', { found: {} }],
+    [
+      'must not exist, but does',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }),
+      '/x/one',
+      [409, 'path.id already_there: is there already'],
+    ],
+    [
+      'false and null are not found',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => false }), y: on.lookup({ reads: ['path.id'], ask: () => null }) }),
+      '/x/one',
+      [422, 'path.id not_found: was not found', 'path.id not_found: was not found'],
+    ],
+    [
+      'zero and an empty text are found',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 0 }), y: on.lookup({ reads: ['path.id'], ask: () => '' }) }),
+      '/x/one',
+      { found: { x: 0, y: '' } },
+    ],
+    [
+      'two errors, told together; the order of the declaration decides the status',
+      (on) => ({
+        x: on.lookup({ reads: ['query.a'], ask, refusal: { status: 410, code: 'p', message: 'p' } }),
+        y: on.lookup({ reads: ['path.id'], ask, refusal: { status: 404, code: 'q', message: 'q' } }),
+      }),
+      '/x/no?a=no1',
+      [410, 'query.a p: p', 'path.id q: q'],
+    ],
+    ['not asked without the value that it reads', (on) => ({ x: on.lookup({ reads: ['query.a'], ask }) }), '/x/one', { found: {} }, []],
+    [
+      'asked when a condition holds',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }),
+      '/x/one?n=4',
+      { found: { x: { id: 'one' } } },
+    ],
+    [
+      'not asked when it does not',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }),
+      '/x/no?n=3',
+      { found: {} },
+      [],
+    ],
+    [
+      'follows another, and is given what that found',
+      (on) => ({
+        y: on.lookup({
+          reads: ['query.a'],
+          follows: ['x'],
+          ask: (_: Services, [a], { found }) => `${a} after ${(found.x as { id: string }).id}`,
+        }),
+        x: on.lookup({ reads: ['path.id'], ask }),
+      }),
+      '/x/one?a=two',
+      { found: { x: { id: 'one' }, y: 'two after one' } },
+    ],
+    [
+      'is not asked where the one before was not found',
+      (on) => ({ y: on.lookup({ reads: ['query.a'], follows: ['x'], ask }), x: on.lookup({ reads: ['path.id'], ask }) }),
+      '/x/no?a=two',
+      [422, 'path.id not_found: was not found'],
+      ['no'],
+    ],
+    [
+      'equal questions are asked once',
+      (on) => ({
+        x: on.lookup({ reads: ['query.a'], ask }),
+        y: on.lookup({ reads: ['query.b'], ask }),
+        z: on.lookup({ reads: ['path.id'], ask }),
+      }),
+      '/x/one?a=two&b=two',
+      { found: { x: { id: 'two' }, y: { id: 'two' }, z: { id: 'one' } } },
+      ['two', 'one'],
+    ],
+    [
+      'what is found fills a field that was not sent',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 'filled', fill: 'query.a' }) }),
+      '/x/one',
+      { found: { x: 'filled' }, query: { a: 'filled' } },
+    ],
+    [
+      'and leaves one that was',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 'filled', fill: 'query.a' }) }),
+      '/x/one?a=sent',
+      { found: { x: 'filled' }, query: { a: 'sent' } },
+    ],
+    [
+      'the outside world failed',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: (services: Services) => services.fail() }) }),
+      '/x/one',
+      [503],
+    ],
+    [
+      'it throws at once',
+      (on) => ({
+        x: on.lookup({
+          reads: ['path.id'],
+          ask: () => {
+            throw new Error('at once')
+          },
+        }),
+      }),
+      '/x/one',
+      [503],
+    ],
+    [
+      'it had no answer in time, and its signal fired',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], within: '30ms', ask: (services: Services, _, { signal }) => services.hang(signal) }) }),
+      '/x/one',
+      [503],
+    ],
+    [
+      'a failure behind a refusal: the first decides, and what was found wrong is told',
+      (on) => ({
+        x: on.lookup({ reads: ['path.id'], ask, refusal: { status: 404, code: 'gone', message: 'is gone' } }),
+        y: on.lookup({ reads: ['path.id'], ask: (services: Services) => services.fail() }),
+      }),
+      '/x/no',
+      [404, 'path.id gone: is gone'],
+    ],
+  ])('%s', async (...[, lookups, target, wanted, calls]) => {
+    const services = makeServices()
+    const events: JournalEvent[] = []
+    const app = intake({ endpoints: { x: asked(lookups) }, journal: { write: (event) => void events.push(event) } })
+    const handle = serve(app, { x: ({ query }: Input, { found }: { found: unknown }) => ({ found, ...(query.a === undefined ? {} : { query }) }) } as never, {
+      services,
+    })
+    const response = await handle(new Request(`http://kr.example${target}`))
+    const told = await response.text()
+    const { found, query, fields = {} } = JSON.parse(told)
+    if (Array.isArray(wanted)) {
+      const errors = Object.entries(fields as { [address: string]: { code: string; detail: string }[] }).flatMap(([address, all]) =>
+        all.map(({ code, detail }) => `${address} ${code}: ${detail}`),
+      )
+      expect([response.status, ...errors]).toEqual(wanted)
+    } else expect({ found, ...(query && (wanted as { query?: object }).query ? { query } : {}) }).toEqual(wanted)
+    if (calls) expect(services.calls).toEqual(calls)
+    if (response.status === 503) {
+      expect(response.headers.get('retry-after')).toBe('5')
+      expect(events.map(({ outcome }) => outcome)).toEqual(['failed'])
+      expect(told).not.toContain('password')
+    }
+  })
+  test('without services they are not asked, and the verdict is pending', async () => {
+    const x = asked((on) => ({ x: on.lookup({ reads: ['path.id'], ask }), y: on.lookup({ reads: ['query.a'], ask }) }))
+    const app = intake({ endpoints: { x } })
+    expect(await judge(app, 'GET /x/no HTTP/1.1')).toEqual({
+      outcome: 'pending',
+      endpoint: 'x',
+      input: expect.anything(),
+      unasked: ['x', 'y'],
+    })
+    expect(judgeParts(x, { path: { id: 'no' } })).toMatchObject({ outcome: 'pending', unasked: ['x', 'y'] })
+    const judged = await judge(app, 'GET /x/no HTTP/1.1', { services: makeServices(), trace: true })
+    expect(judged).toMatchObject({ outcome: 'rejected', status: 422, stage: 'lookups' })
+    expect(judged.trace?.steps.filter(({ stage }) => stage === 'lookups')).toEqual([
+      { stage: 'lookups', name: 'x', outcome: 'failed' },
+      { stage: 'lookups', name: 'y', outcome: 'not run' },
+    ])
+  })
+  test.each([
+    [
+      'follows what is not there',
+      (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.id'], ask, follows: ['y'] }) }),
+      'it follows y, which there is not',
+    ],
+    [
+      'follows itself',
+      (on: LookupMaker<Input>) => ({
+        x: on.lookup({ reads: ['path.id'], ask, follows: ['y'] }),
+        y: on.lookup({ reads: ['path.id'], ask, follows: ['x'] }),
+      }),
+      'it follows itself',
+    ],
+    [
+      'reads what is not declared',
+      (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.idd' as 'path.id'], ask }) }),
+      'path.idd is not declared',
+    ],
+  ])('one that %s is refused at declaration', (_, lookups, message) => {
+    expect(() => asked(lookups as never)).toThrow(message)
+  })
+})
+
+const secretOf = (part: string) => `hush-${part}`
+/** Everything about it is secret but `open`. */
+const vault = endpoint('POST /vault/{pin}', {
+  path: { pin: text({ secret: true, length: [1, 20] }) },
+  query: { token: text({ secret: true, length: [1, 20] }), open: integer() },
+  header: { authorization: text(), 'x-key': text({ secret: true }), 'x-open': text({ optional: true }) },
+  cookie: { session: text() },
+  body: record({
+    word: text({ secret: true }),
+    deep: list(record({ code: text({ secret: true }), name: text() })),
+    box: tagged('kind', { paper: record({ words: text() }) }, { secret: true } as never),
+    when: instant({ optional: true }),
+    shown: text({ length: [1, 9], optional: true }),
+  }),
+})
+const vaultRequest = (
+  change: (body: { [name: string]: unknown }) => void = () => undefined,
+  query = `token=${secretOf('query')}&open=1`,
+) => {
+  const body: { [name: string]: unknown } = {
+    word: secretOf('body'),
+    deep: [{ code: secretOf('deep'), name: 'n-1' }],
+    box: { kind: 'paper', words: secretOf('box') },
+  }
+  change(body)
+  return new Request(`http://kr.example/vault/${secretOf('path')}?${query}`, {
+    method: 'POST',
+    headers: {
+      'content-type': 'application/json',
+      authorization: `Bearer ${secretOf('header')}`,
+      'x-key': secretOf('key'),
+      cookie: `session=${secretOf('cookie')}; other=${secretOf('other')}`,
+      'x-unknown': secretOf('unknown'),
+    },
+    body: JSON.stringify(body),
+  })
+}
+
+describe('the journal', () => {
+  test('has every rejection and failure, and no secret of any part', async () => {
+    const lines: string[] = []
+    const journal = ndjsonJournal({ write: (line) => lines.push(line) })
+    const app = intake({ endpoints: { vault }, journal })
+    let broken = true
+    const handle = serve(app, {
+      vault: ({ body }) => {
+        if (broken) throw new Error('the vault is jammed', { cause: new TypeError('inner') })
+        return refuse({ status: 409, code: 'held', message: 'is held', at: 'body.word' + String(body).slice(99) })
+      },
+    })
+    const answers = [await (await handle(vaultRequest())).text()]
+    broken = false
+    answers.push(await (await handle(vaultRequest())).text())
+    answers.push(
+      await (
+        await handle(
+          vaultRequest(
+            (body) =>
+              Object.assign(body, {
+                word: 5,
+                deep: [{ code: [secretOf('wrong')], name: 7 }],
+                shown: 'far too long',
+                extra: secretOf('extra'),
+                box: secretOf('whole'),
+              }),
+            `token=&open=${'x'.repeat(60)}&more=${secretOf('more')}`,
+          ),
+        )
+      ).text(),
+    )
+    answers.push(await (await handle(new Request('http://kr.example/nothing'))).text())
+    const events = lines.map((line) => JSON.parse(line))
+    expect(events.map(({ endpoint = '', outcome, status, stage }) => `${endpoint} ${outcome} ${status} ${stage}`)).toEqual([
+      'vault failed 500 handle',
+      'vault rejected 409 handle',
+      'vault rejected 400 shape',
+      ' rejected 404 match',
+    ])
+    for (const [index, event] of events.entries()) {
+      expect(JSON.parse(answers[index] as string).instance).toBe(`urn:uuid:${event.id}`)
+      expect(Object.keys(event).filter((key) => ['pid', 'msg', 'hostname'].includes(key))).toEqual([])
+      expect([Date.parse(event.time) > 0, event.milliseconds >= 0]).toEqual([true, true])
+    }
+    expect(events[2].errors).toContainEqual({ address: 'query.open', code: 'wrong_type', sent: 'x'.repeat(40) })
+    expect(events[2].errors).toContainEqual({ address: 'body.shown', code: 'too_long', sent: 'far too long' })
+    expect(events[2].absent).toEqual(['header.x-open', 'body.when'])
+    expect(events[0].cause).toMatchObject({
+      name: 'Error',
+      message: 'the vault is jammed',
+      stack: expect.stringContaining('outside.test'),
+      cause: { name: 'TypeError' },
+    })
+    expect([...lines, ...answers].join('\n')).not.toContain('hush')
+    // What was kept of the failed request is judged as it was, but for the secrets.
+    expect(events[0].input).toContain('"word":"(secret)","deep":[{"code":"(secret)","name":"n-1"}],"box":"(secret)"')
+    expect(await judge(app, events[0].input)).toMatchObject({ outcome: 'rejected', errors: [{ address: 'body.box' }] })
+  })
+  test('can be turned off by endpoint and by part, but for failures', async () => {
+    const events: JournalEvent[] = []
+    const show = (journalled: object | boolean) =>
+      endpoint('GET /a', { query: { n: integer({ optional: true }) }, header: { m: integer({ optional: true }) }, journalled } as never)
+    const run = async (journalled: object | boolean, target: string, m?: string) => {
+      const app = intake({ endpoints: { show: show(journalled) }, journal: { write: (event) => void events.push(event) } })
+      const handle = serve(app, { show: () => Promise.reject(new Error('x')) })
+      events.length = 0
+      await handle(new Request(`http://kr.example${target}`, m === undefined ? {} : { headers: { m } }))
+      return events.map(({ outcome, errors }) => [outcome, ...errors.map(({ address }) => address)])
+    }
+    expect(await run(true, '/a?n=x', 'y')).toEqual([['rejected', 'query.n', 'header.m']])
+    expect(await run({ query: false }, '/a?n=x', 'y')).toEqual([['rejected', 'header.m']])
+    expect(await run({ query: false }, '/a?n=x')).toEqual([])
+    expect(await run(false, '/a?n=x', 'y')).toEqual([])
+    expect(await run(false, '/a')).toEqual([['failed']])
+  })
+  test('goes through a logger that there is, failures as errors', () => {
+    const told: string[] = []
+    const journal = loggerJournal({ info: () => void told.push('info'), error: () => void told.push('error') } as never)
+    const event = { time: '', id: '', status: 1, stage: 'handle', errors: [], absent: [], milliseconds: 0 } as const
+    for (const outcome of ['rejected', 'observed', 'failed'] as const) journal.write({ ...event, outcome })
+    expect(told).toEqual(['info', 'info', 'error'])
+  })
+})
+
+describe('observation', () => {
+  const events: JournalEvent[] = []
+  const note = endpoint('POST /notes', {
+    query: { n: integer({ optional: true }) },
+    body: record({ words: text({ length: [1, 5] }) }),
+    mode: { body: 'observe' },
+  })
+  const list_ = endpoint('GET /notes', {
+    query: { n: integer({ optional: true }) },
+    lookups: (on) => ({ more: on.lookup({ reads: ['query.n'], ask: (_: unknown, [n]) => (n === 0 ? undefined : n) }) }),
+  })
+  const app = intake({
+    endpoints: { note, ...group({ mode: 'observe' }, { list: list_ }) },
+    journal: { write: (event) => void events.push(event) },
+  })
+  test('lets through what would have been rejected, its verdict attached, and the body where a parser would leave it', async () => {
+    const server = createServer(
+      express()
+        .use(gate(app, { services: {} }))
+        .use(express.json())
+        .use((request, response) => {
+          const which = request.method === 'GET' ? list_ : note
+          const verdict = verdictAt(which as typeof note, request)
+          if (verdict.outcome === 'rejected') expect(() => inputOf(which, request)).toThrow('only observed')
+          response.json({
+            verdict: verdict.outcome === 'rejected' ? verdict.status : verdict.input,
+            body: request.body ?? null,
+            ...(request.method === 'GET' && verdict.outcome === 'accepted' ? { found: foundOf(list_, request) } : {}),
+          })
+        }),
+    ).listen(0)
+    await once(server, 'listening')
+    const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+    const post = async (target: string, body: string) => {
+      const response = await fetch(base + target, { method: 'POST', headers: { 'content-type': 'application/json' }, body })
+      return [response.status, (await response.json()) as { verdict: unknown; body: unknown; status: unknown }] as const
+    }
+    expect(await post('/notes', '{"words":"fine"}')).toEqual([
+      200,
+      { verdict: { path: {}, query: {}, header: {}, cookie: {}, body: { words: 'fine' } }, body: { words: 'fine' } },
+    ])
+    expect(await post('/notes', '{"words":"far too many"}')).toEqual([200, { verdict: 422, body: { words: 'far too many' } }])
+    expect((await post('/notes?n=x', '{"words":"far too many"}'))[0]).toBe(400)
+    expect(await (await fetch(`${base}/notes?n=x`)).json()).toMatchObject({ verdict: 400 })
+    expect(await (await fetch(`${base}/notes?n=0`)).json()).toMatchObject({ verdict: 422 })
+    expect(await (await fetch(`${base}/notes?n=2`)).json()).toMatchObject({ verdict: { query: { n: 2 } }, found: { more: 2 } })
+    expect(events.map(({ outcome, status }) => `${outcome} ${status}`)).toEqual([
+      'observed 422',
+      'rejected 400',
+      'observed 400',
+      'observed 422',
+    ])
+    server.close()
+    await sleep(1)
+  })
+})
+
+describe('turns in memory', () => {
+  const signal = new AbortController().signal
+  const options = { wait: 0, lease: 60, waiters: 2, signal }
+  test('are had by one at a time, in the order of those who wait, with a growing fence', async () => {
+    const store = memoryTurns()
+    const first = await store.take('s', 'k', options)
+    if (typeof first === 'string') throw new Error(first)
+    expect(await store.take('s', 'k', options)).toBe('busy')
+    expect(typeof (await store.take('s', 'other', options))).toBe('object')
+    const order: string[] = []
+    const waiting = ['a', 'b'].map(async (name) => {
+      const turn = await store.take('s', 'k', { ...options, wait: 1000 })
+      if (typeof turn === 'string') throw new Error(turn)
+      order.push(name)
+      await sleep(5)
+      await turn.release()
+      return turn.fence
+    })
+    expect(await store.take('s', 'k', { ...options, wait: 1000 })).toBe('full')
+    await first.release()
+    const [a, b] = await Promise.all(waiting)
+    expect(order).toEqual(['a', 'b'])
+    expect([first.fence < (a as bigint), (a as bigint) < (b as bigint)]).toEqual([true, true])
+    expect(await first.renew()).toBe(false)
+  })
+  test('end with their lease, unless it is renewed, and waiting ends with its time or its signal', async () => {
+    const store = memoryTurns()
+    const held = await store.take('s', 'k', options)
+    if (typeof held === 'string') throw new Error(held)
+    await sleep(40)
+    expect(await held.renew()).toBe(true)
+    expect(await store.take('s', 'k', { ...options, wait: 30 })).toBe('busy')
+    const gone = new AbortController()
+    const waiting = store.take('s', 'k', { ...options, wait: 1000, signal: gone.signal })
+    gone.abort()
+    expect(await waiting).toBe('busy')
+    const next = await store.take('s', 'k', { ...options, wait: 1000 })
+    expect(typeof next).toBe('object')
+    expect(await held.renew()).toBe(false)
+    await held.release()
+    expect(await store.take('s', 'k', options)).toBe('busy')
+    if (typeof next === 'object') await next.release()
+    expect(store.size).toBe(0)
+  })
+  test('are lost after the longest time, and the signal says so', async () => {
+    const slow = endpoint('POST /slow', { turn: { of: 'slow', by: ['path'] as never, longest: '50ms', lease: '30ms' } })
+    const store = memoryTurns()
+    let reason: unknown
+    const handle = serve(intake({ endpoints: { slow }, turns: store }), {
+      slow: (_, { signal, turn }) =>
+        new Promise((resolve) =>
+          signal.addEventListener('abort', () => {
+            reason = signal.reason
+            resolve(String(turn?.fence))
+          }),
+        ),
+    })
+    expect(await (await handle(new Request('http://kr.example/slow', { method: 'POST' }))).json()).toBe('1')
+    expect([String(reason), store.size]).toEqual(['TimeoutError: The turn was held for its longest time', 0])
+  })
+})
