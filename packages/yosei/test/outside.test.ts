@@ -200,9 +200,13 @@ describe('lookups are asked, and what they do not find is told', () => {
     const services = makeServices()
     const events: JournalEvent[] = []
     const app = intake({ endpoints: { x: asked(lookups) }, journal: { write: (event) => void events.push(event) } })
-    const handle = serve(app, { x: ({ query }: Input, { found }: { found: unknown }) => ({ found, ...(query.a === undefined ? {} : { query }) }) } as never, {
-      services,
-    })
+    const handle = serve(
+      app,
+      { x: ({ query }: Input, { found }: { found: unknown }) => ({ found, ...(query.a === undefined ? {} : { query }) }) } as never,
+      {
+        services,
+      },
+    )
     const response = await handle(new Request(`http://kr.example${target}`))
     const told = await response.text()
     const { found, query, fields = {} } = JSON.parse(told)

@@ -62,6 +62,13 @@ export interface Found {
 export type Reads<T> = readonly Address<T>[]
 export type Values<T, R extends Reads<T>> = { [I in keyof R]: At<T, R[I]> }
 
+/** The second address, where one value can be the other. */
+type Alike<T, A extends Address<T>, B extends Address<T>> = [NonNullable<At<T, B>>] extends [NonNullable<At<T, A>>]
+  ? B
+  : [NonNullable<At<T, A>>] extends [NonNullable<At<T, B>>]
+    ? B
+    : never
+
 /** Makes the rules of an endpoint whose accepted input is `T`, or of a record that is read to `T`. */
 export interface RuleMaker<T> extends ConditionMaker<T> {
   /** low < high (or ≤ with `orEqual`). Blames `high`. */
@@ -71,9 +78,9 @@ export interface RuleMaker<T> extends ConditionMaker<T> {
     options?: Blame & { orEqual?: boolean },
   ): Rule
   /** Both the same. Blames the second. */
-  equal<A extends Address<T>, B extends Address<T>>(first: A, second: B, options?: Blame): Rule
+  equal<A extends Address<T>, B extends Address<T>>(first: A, second: Alike<T, A, B>, options?: Blame): Rule
   /** Not both the same. Blames the second. */
-  different<A extends Address<T>, B extends Address<T>>(first: A, second: B, options?: Blame): Rule
+  different<A extends Address<T>, B extends Address<T>>(first: A, second: Alike<T, A, B>, options?: Blame): Rule
   /** All of them were sent, or none. Blames their nearest common parent, like the other rules on groups. */
   together(...addresses: Reads<T>): Rule
   exactlyOne(...addresses: Reads<T>): Rule

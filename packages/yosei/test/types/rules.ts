@@ -1,0 +1,105 @@
+// biome-ignore-all format: each declaration that must not compile stands on the line after its mark
+/** Rules, conditions, lookups, turns, groups and handlers: what compiles, and what must not. */
+import { type Accepted, choice, endpoint, type FoundBy, group, instant, intake, integer, judge, judgeParts, list, record, refuse, serve, tagged, text } from 'yosei'
+
+type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
+const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
+
+interface Services {
+  telescopes: { find(id: string, signal: AbortSignal): Promise<{ id: string; aperture: number } | undefined> }
+  quota: { left(team: string): Promise<number> }
+}
+const body = record({
+  n: integer(), m: integer({ optional: true }), t: text(), at: instant(), k: choice(['a', 'b']),
+  items: list(record({ n: integer(), t: text(), k: choice(['x', 'y']) })),
+  mode: tagged('of', { fast: record({ speed: integer() }), slow: record({}) }),
+})
+export const book = endpoint('POST /telescopes/{id}/sessions', {
+  path: { id: text() },
+  header: { 'X-Team': text() },
+  body,
+  rules: (on) => [
+    on.sumWithin('body.items[].n', { atMost: 'body.n' }),
+    on.needed('body.m', on.all(on.is('body.mode.of', 'fast'), on.above('body.at', new Date()), on.in('body.items[].k', ['x']))),
+    on.fill('body.m', ['body.n', 'body.items[].n'], (n, ns) => n + ns.length),
+    on.find({ reads: ['body.items'], code: 'x', finds: (items) => items.map((one, index) => ({ at: `body.items[${index}].${one.t}` })) }),
+  ],
+  turn: { of: 'telescope', by: ['path.id'], wait: '1s', lease: '30s', longest: '2m', waiters: 9 },
+  lookups: (on) => ({
+    telescope: on.lookup({ reads: ['path.id'], ask: (services: Services, [id], { signal }) => services.telescopes.find(id, signal), refusal: { status: 404, code: 'none', message: 'is none' } }),
+    quota: on.lookup({ reads: ['header.x-team'], follows: ['telescope'], ask: async (services: Services, [team]) => (await services.quota.left(team)) > 0 }),
+    maybe: on.lookup({ reads: ['body.n'], when: on.above('body.n', 3), ask: () => 'text' }),
+  }),
+})
+same<FoundBy<typeof book>, { readonly telescope: { id: string; aperture: number }; readonly quota: true; readonly maybe: string | undefined }>()
+same<Accepted<typeof book>['header'], { 'x-team': string }>()
+const plain = endpoint('GET /plain', {})
+const app = intake({ endpoints: { book, ...group({ prefix: '/v1/{site}', path: { site: text() }, query: { page: integer() }, lookups: (on) => ({ site: on.lookup({ reads: ['path.site'], ask: () => 5 }) }) }, { plain }) } })
+export async function use(services: Services) {
+  const verdict = await judge(app, 'GET /plain HTTP/1.1')
+  if (verdict.outcome === 'pending') same<typeof verdict.endpoint, 'book' | 'plain'>()
+  const parts = judgeParts(plain, {})
+  same<typeof parts.outcome, 'accepted' | 'rejected'>()
+  return serve(app, {
+    book: ({ body }, { found, turn, services }) => (body.n > 1 ? [found.telescope.aperture, turn?.fence, services.quota] : refuse({ status: 409, code: 'x', message: 'y', at: 'body.n' })),
+    plain: ({ path, query }, { found }) => { same<typeof path.site, string>(); same<typeof query.page, number>(); return found.site + 1 },
+  }, { services })
+}
+
+// For each rule and condition: an address that does not exist, and where it compares, two kinds that do not.
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.ascending('body.nn', 'body.n')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.equal('body.n', 'body.nn')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.equal('body.n', 'body.at')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.different('body.n', 'body.nn')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.different('body.t', 'body.n')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.together('body.n', 'body.nn')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.exactlyOne('body.n', 'body.nn')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.atLeastOne('body.n', 'body.nn')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.atMostOne('body.n', 'body.nn')] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.needed('body.nn', on.present('body.n'))] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.absent('body.n', on.present('body.nn'))] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.needed('body.n', on.is('body.k', 'c'))] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.needed('body.n', on.is('body.items[].k', 'z'))] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.needed('body.n', on.in('body.k', ['a', 'c']))] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.needed('body.n', on.above('body.at', 5))] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.needed('body.n', on.below('body.n', '5'))] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.sumWithin('body.items[].nn', [1, 2])] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.sumWithin('body.items[].n', { atMost: 'body.nn' })] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.check({ reads: ['body.nn'], code: 'x', holds: () => true })] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.find({ reads: ['body.nn'], code: 'x', finds: () => [] })] })
+// @ts-expect-error
+endpoint('POST /x', { body, rules: (on) => [on.fill('body.m', ['body.n'], (n) => `${n}`)] })
+// @ts-expect-error a rule of a record outside of it
+record({ a: integer() }, { rules: (on) => [on.needed('b', on.present('a'))] })
+// @ts-expect-error
+endpoint('POST /x', { body, turn: { of: 'x', by: ['body.nn'] } })
+// @ts-expect-error
+endpoint('POST /x', { body, lookups: (on) => ({ x: on.lookup({ reads: ['body.nn'], ask: () => 1 }) }) })
+// @ts-expect-error a value used as another type than it is read to
+endpoint('POST /x', { body, lookups: (on) => ({ x: on.lookup({ reads: ['body.n'], ask: (_: unknown, [n]) => n.length }) }) })
+// @ts-expect-error a handler is missing
+serve(intake({ endpoints: { book, plain } }), { plain: () => 1 })
+// @ts-expect-error a handler too many
+serve(intake({ endpoints: { plain } }), { plain: () => 1, other: () => 2 })
+// @ts-expect-error a find that there is not
+serve(intake({ endpoints: { plain } }), { plain: (_, { found }) => found.telescope })
