@@ -1,0 +1,188 @@
+import { type ChildProcess, fork, spawn, spawnSync } from 'node:child_process'
+import { once } from 'node:events'
+import { createServer } from 'node:http'
+import { type AddressInfo, createServer as createSocketServer } from 'node:net'
+import { dirname, join } from 'node:path'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { fileURLToPath } from 'node:url'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { createClient } from 'redis'
+import { endpoint, intake, memoryTurns, text } from 'yosei'
+import { gate, inputOf, listen } from 'yosei/node'
+import { makeService } from './turns-service.js'
+
+const script = join(dirname(fileURLToPath(import.meta.url)), 'turns-service.js')
+const post = (base: string, path: string, signal?: AbortSignal) => fetch(base + path, { method: 'POST', ...(signal ? { signal } : {}) })
+/** How often each status came. */
+async function tally(responses: Promise<Response>[]): Promise<{ [status: string]: number }> {
+  const counts: { [status: string]: number } = {}
+  for (const { status } of await Promise.all(responses)) counts[status] = (counts[status] ?? 0) + 1
+  return counts
+}
+
+/** A number in memory that is read and written like one far away. */
+function distant(start: number) {
+  let left = start
+  return {
+    get left() {
+      return left
+    },
+    read: async () => {
+      const read = left
+      await sleep(2)
+      return read
+    },
+    write: async (value: number) => {
+      await sleep(1)
+      left = value
+    },
+  }
+}
+
+describe('in one process', () => {
+  test('of 200 that want one of two places at once, two get it, and the store has what is left', async () => {
+    const [room, turns] = [distant(2), memoryTurns()]
+    const { url, close } = await listen(makeService({ turns, room }))
+    expect(await tally(Array.from({ length: 200 }, () => post(url, '/20s/30s/slots/a')))).toEqual({ 201: 2, 409: 198 })
+    expect([room.left, turns.size]).toEqual([0, 0])
+    await close()
+  })
+  test('without the turn the same would go wrong: the test can fail', async () => {
+    const room = distant(2)
+    const turns = { take: async () => ({ fence: 1n, renew: async () => true, release: async () => undefined }) }
+    const { url, close } = await listen(makeService({ turns, room }))
+    const { 201: accepted = 0 } = await tally(Array.from({ length: 50 }, () => post(url, '/20s/30s/slots/a')))
+    expect(accepted).toBeGreaterThan(2)
+    await close()
+  })
+  test('a client that goes does not end the turn of its handler', async () => {
+    const [room, turns] = [distant(9), memoryTurns()]
+    const { url, close } = await listen(makeService({ turns, room }))
+    const gone = new AbortController()
+    const first = post(url, '/0s/700ms/slots/slow', gone.signal).catch(() => 'gone')
+    await sleep(150)
+    gone.abort()
+    expect(await first).toBe('gone')
+    const second = await post(url, '/0s/700ms/slots/slow')
+    expect([second.status, second.headers.get('retry-after'), (await second.json()).fields]).toEqual([
+      409,
+      '5',
+      { 'path.slot': [{ code: 'busy', detail: 'is being worked on by another request' }] },
+    ])
+    await sleep(400)
+    expect([(await post(url, '/0s/700ms/slots/slow')).status, room.left, turns.size]).toEqual([201, 7, 0])
+    await close()
+  })
+  test('10,000 requests whose handlers succeed, refuse and throw at random leave no key held', async () => {
+    const [room, turns] = [distant(1e9), memoryTurns()]
+    const handle = makeService({ turns, room: { read: async () => room.left, write: room.write }, pause: 0 })
+    const counts: { [status: number]: number } = {}
+    for (let batch = 0; batch < 20; batch++)
+      await Promise.all(
+        Array.from({ length: 500 }, async (_, number) => {
+          const slot = `${['throw', 'refuse', 'book'][number % 3]}-${number % 60}`
+          const { status } = await handle(
+            new Request(`http://kr.example/${number % 2 ? '20s/30s' : '0s/700ms'}/slots/${slot}`, { method: 'POST' }),
+          )
+          counts[status] = (counts[status] ?? 0) + 1
+        }),
+      )
+    expect(turns.size).toBe(0)
+    expect(Object.keys(counts)).toEqual(['201', '409', '423', '500'])
+  })
+  test('a store that fails is the outside world failing, never an acceptance', async () => {
+    const turns = { take: () => Promise.reject(new Error('the connection is closed')) }
+    const response = await makeService({ turns, room: distant(5) })(new Request('http://kr.example/0s/700ms/slots/a', { method: 'POST' }))
+    expect([response.status, response.headers.get('retry-after')]).toEqual([503, '5'])
+  })
+  test('behind a gate the turn ends with the answer', async () => {
+    const turns = memoryTurns()
+    const slot = endpoint('POST /slots/{slot}', { path: { slot: text() }, turn: { of: 'slot', by: ['path.slot'], wait: '5s' } })
+    const pass = gate(intake({ endpoints: { slot }, turns }))
+    let inside = 0
+    let most = 0
+    const server = createServer((request, response) =>
+      pass(request, response, async () => {
+        most = Math.max(most, ++inside)
+        await sleep(5)
+        inside--
+        response.end(inputOf(slot, request).path.slot)
+      }),
+    ).listen(0)
+    await once(server, 'listening')
+    const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+    expect(await tally(Array.from({ length: 20 }, () => post(base, '/slots/a')))).toEqual({ 200: 20 })
+    await sleep(20)
+    expect([most, turns.size]).toEqual([1, 0])
+    server.close()
+  })
+})
+
+const hasRedis = spawnSync('redis-server', ['--version']).status === 0
+const overRedis = hasRedis ? describe : describe.skip
+if (!hasRedis) test('redis-server is not installed: the turns over Redis were not tested', () => undefined)
+
+overRedis('over Redis, in four processes', () => {
+  let redis: ChildProcess
+  let client: ReturnType<typeof createClient>
+  let services: { child: ChildProcess; url: string }[]
+  let redisPort: number
+  const begin = async () => {
+    const child = fork(script, [String(redisPort)])
+    const [port] = await once(child, 'message')
+    return { child, url: `http://127.0.0.1:${port}` }
+  }
+  beforeAll(async () => {
+    const probe = createSocketServer().listen(0, '127.0.0.1')
+    await once(probe, 'listening')
+    redisPort = (probe.address() as AddressInfo).port
+    await new Promise((resolve) => probe.close(resolve))
+    redis = spawn('redis-server', ['--port', String(redisPort), '--save', '', '--appendonly', 'no', '--bind', '127.0.0.1'], {
+      stdio: 'ignore',
+    })
+    client = createClient({ url: `redis://127.0.0.1:${redisPort}`, socket: { reconnectStrategy: 50 } })
+    client.on('error', () => undefined)
+    await client.connect()
+    services = await Promise.all([begin(), begin(), begin(), begin()])
+  })
+  afterAll(async () => {
+    for (const { child } of services) child.kill('SIGKILL')
+    client.destroy()
+    redis.kill()
+    await once(redis, 'exit')
+  })
+  const url = (number: number) => services[number % 4]?.url as string
+  const held = async () => (await client.keys('turns:*')).filter((key) => key !== 'turns:fence')
+
+  test('of 200 that want one of two places at once, two get it, and the store has what is left', async () => {
+    await client.set('room', '2')
+    const responses = Array.from({ length: 200 }, (_, number) => post(url(number), '/20s/30s/slots/a'))
+    expect(await tally(responses)).toEqual({ 201: 2, 409: 198 })
+    expect([await client.get('room'), await held()]).toEqual(['0', []])
+  })
+  test('the fence grows from turn to turn, whichever process has it', async () => {
+    await client.set('room', '1000')
+    const fences: number[] = []
+    for (let number = 0; number < 8; number++)
+      fences.push(Number(((await (await post(url(number), '/20s/30s/slots/b')).json()) as { fence: string }).fence))
+    expect(fences).toEqual([...fences].sort((a, b) => a - b))
+    expect(new Set(fences).size).toBe(8)
+  })
+  test('one that is killed in its handler frees the key after its lease, and not before', async () => {
+    const doomed = await begin()
+    const begun = once(doomed.child, 'message')
+    post(doomed.url, '/0s/700ms/slots/long').catch(() => undefined)
+    await begun
+    // The lease is renewed while the handler runs: it is still held long after it would have ended.
+    await sleep(1000)
+    expect((await post(url(0), '/0s/700ms/slots/long')).status).toBe(409)
+    doomed.child.kill('SIGKILL')
+    const killed = Date.now()
+    const lease = await client.pTTL((await held()).find((key) => !key.endsWith(':waiting')) as string)
+    expect((await post(url(1), '/0s/700ms/slots/long')).status).toBe(409)
+    await client.set('room', '0')
+    while ((await held()).length > 0) await sleep(10)
+    expect(Date.now() - killed).toBeGreaterThanOrEqual(lease - 50)
+    expect(Date.now() - killed).toBeLessThan(lease + 500)
+  })
+})
