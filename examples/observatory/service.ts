@@ -1,6 +1,6 @@
 /** The observatory's API: what the demonstration serves. */
 import { refuse, serve } from 'yosei'
-import app, { nightOf, type Services } from './intake.js'
+import app, { nightOf, type Services } from './intake.ts'
 
 const makeService = (services: Services) =>
   serve(

@@ -1,5 +1,5 @@
 /** Stand-ins for the observatory's database, in memory: for samples, for the page, for tests, and for the demonstration. */
-import type { Services } from './intake.js'
+import type { Services } from './intake.ts'
 
 const telescopes = [
   { id: 'kr-1', aperture: 0.6 },

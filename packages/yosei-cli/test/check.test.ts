@@ -167,6 +167,49 @@ ${quoted(http('PUT /things/1 HTTP/1.1\nContent-Type: application/json\n\n{\n  "a
   })
 })
 
+const asking = `import { endpoint, intake, text } from 'yosei'
+export default intake({ endpoints: { get: endpoint('GET /things/{id}', { path: { id: text() }, lookups: (on) => ({ thing: on.lookup({ reads: ['path.id'], ask: (services, [id]) => services.take(id) }) }) }) } })
+`
+describe('lookups', () => {
+  const book = `${http('GET /things/a HTTP/1.1')}${verdict('pending\npath.id = "a"')}${http('GET /things/a HTTP/1.1')}${verdict('accepted')}${http('GET /things/b HTTP/1.1')}${verdict('422\npath.id not_found')}`
+  test('are pending without services', () => {
+    const { status, stdout } = yoseiWith({ 'intake.ts': asking, 'book.md': book }, ['check', 'intake.ts', 'book.md'])
+    expect(status).toBe(1)
+    expect(stdout).toContain('not asked: thing (--services MODULE asks them)')
+    expect(stdout).toContain('wanted accepted, but it came pending')
+    expect(stdout).toContain('3 samples: 0 accepted, 3 pending, 0 rejected, 1 as expected, 2 not as expected')
+  })
+  test('ask stand-ins that are made afresh for each sample', () => {
+    const services = "export default () => { const left = new Set(['a']); return { take: (id: string) => left.delete(id) } }"
+    const { status, stdout } = yoseiWith({ 'intake.ts': asking, 'services.ts': services, 'book.md': book.replace('pending', 'accepted') }, [
+      'check',
+      'intake.ts',
+      'book.md',
+      '--services',
+      'services.ts',
+      '--format',
+      'json',
+    ])
+    expect([status, JSON.parse(stdout).counts]).toEqual([
+      0,
+      { samples: 3, accepted: 2, pending: 0, rejected: 1, asExpected: 3, notAsExpected: 0 },
+    ])
+  })
+  test('and the failed requests of a journal are judged again, at their time', () => {
+    const event = { time: '2031-03-01T00:00:00.000Z', id: 'e-1', outcome: 'failed', status: 500, stage: 'handle', errors: [] }
+    const journal = [
+      { ...event, input: `${put}{}` },
+      { ...event, outcome: 'rejected' },
+    ]
+      .map((one) => `${JSON.stringify(one)}\n`)
+      .join('')
+    const { status, stdout } = yoseiWith({ 'intake.ts': intake, 'journal.ndjson': journal }, ['check', 'intake.ts', 'journal.ndjson'])
+    expect(status).toBe(0)
+    expect(stdout).toContain('failed with 500 at 2031-03-01T00:00:00.000Z, e-1')
+    expect(stdout).toContain('1 samples: 1 accepted')
+  })
+})
+
 test('an endpoint is shown as its description, or as the code that is made for it', () => {
   const description = JSON.parse(yosei(['show', 'examples/observatory/intake.ts', 'changeSession']).stdout)
   expect(description).toMatchObject({
@@ -185,6 +228,24 @@ test('an endpoint is shown as its description, or as the code that is made for i
 describe('when the command cannot run, it says where and what to do, in one line, with exit code 2', () => {
   const book = http('GET / HTTP/1.1')
   test.each<[string, { [name: string]: string }, string[], RegExp]>([
+    [
+      'no such services',
+      { 'intake.ts': intake, 'book.md': book },
+      ['check', 'intake.ts', 'book.md', '--services', 'none.ts'],
+      /^yosei: none\.ts: there is no such file; name the module that exports your stand-in services\n$/,
+    ],
+    [
+      'services that are no function',
+      { 'intake.ts': intake, 'services.ts': 'export default {}', 'book.md': book },
+      ['check', 'intake.ts', 'book.md', '--services', 'services.ts'],
+      /^yosei: services\.ts: its default export is no function; end it with: /,
+    ],
+    [
+      'a journal that is none',
+      { 'intake.ts': intake, 'journal.ndjson': '{"id":"a","time":"2031-03-01T00:00:00Z"}\n{"level":"info"}\n' },
+      ['check', 'intake.ts', 'journal.ndjson'],
+      /^yosei: journal\.ndjson:2: this line is no event of a journal; /,
+    ],
     ['no such intake', { 'book.md': book }, ['check', 'none.ts', 'book.md'], /^yosei: none\.ts: there is no such file; /],
     [
       'an intake that throws',

@@ -16,7 +16,7 @@ export interface Condition {
 
 export type Comparable = number | bigint | string | Date
 /** The value at an address: of one element where it lies under a `[]`, since conditions look at elements one by one. */
-export type One<T, A extends string> = Unwrapped<NonNullable<At<T, A>>, A>
+type One<T, A extends string> = Unwrapped<NonNullable<At<T, A>>, A>
 type Unwrapped<V, A extends string> = A extends `${string}[]${infer Rest}`
   ? V extends readonly (infer E)[]
     ? Unwrapped<NonNullable<E>, Rest>

@@ -13,7 +13,7 @@ export interface Lookup<Services, Found> {
 }
 
 /** What a question may lean on besides the values. */
-export interface About {
+interface About {
   /** Fires when the lookup is over its time, or the client has gone. */
   readonly signal: AbortSignal
   /** Who is asking, as `identify` said. */
