@@ -52,13 +52,14 @@ export async function judge<E extends Endpoints>(app: Intake<E>, request: Reques
   const { verdict, dispose } = judged
   if (verdict.outcome === 'rejected') return verdictOf(verdict)
   if (dispose) unheld.register(verdict.input as object, dispose)
-  return (await settleLookups(judged as AcceptedJudgement, services, signal)) as Verdict<E>
+  for (const _ in judged.opened?.destination.endpoint.lookups)
+    return (await settleLookups(judged as AcceptedJudgement, services, signal)) as Verdict<E>
+  return verdict as Verdict<E>
 }
 
 /** The verdict after the lookups: pending where there are no services to ask. */
 async function settleLookups(judged: AcceptedJudgement, services: unknown, signal = new AbortController().signal) {
   const unasked = Object.keys(judged.opened.destination.endpoint.lookups)
-  if (unasked.length === 0) return judged.verdict
   if (services === undefined) return pending(judged.verdict, unasked)
   const { rejection } = await askLookups(judged, { services, who: judged.who, signal })
   return rejection ? verdictOf(rejection) : judged.verdict
