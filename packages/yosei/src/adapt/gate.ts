@@ -9,7 +9,7 @@ import type { HeldTurn } from '../judge/turns.js'
 import { type AcceptedVerdict, type Rejected, type Rejection, reject, verdictOf } from '../judge/verdict.js'
 import { Unreadable } from '../read/body.js'
 import { startDeadline } from './deadline.js'
-import { incomingOf, type NodeIncoming } from './incoming.js'
+import { NodeIncoming } from './incoming.js'
 import { send } from './reply.js'
 import { note, type Progress, told } from './serve.js'
 
@@ -102,7 +102,7 @@ export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 
   const goesOn = (unmatched ?? (isApp ? 'next' : 'answer')) === 'next'
   return async (request, response, parsedBody) => {
     const whole = request.originalUrl ?? request.url ?? '/'
-    const incoming = incomingOf(request, response, isApp ? whole : tailOf(whole, of))
+    const incoming = new NodeIncoming(request, response, isApp ? whole : tailOf(whole, of))
     const progress: Progress = { app, message: incoming.message, since: Date.now(), id: undefined }
     const judgedAt = (one: NodeIncoming) => judgeAt(app, one, request, parsedBody(), services)
     let judged: Judged | 'misplaced'
@@ -110,7 +110,7 @@ export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 
       judged = await judgedAt(incoming)
       // Under a mount the templates may be those of the mounted part alone.
       if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
-        judged = await judgedAt(incomingOf(request, response, request.url))
+        judged = await judgedAt(new NodeIncoming(request, response, request.url))
     } catch (error) {
       await send(told(progress, reject(undefined, [], { status: 500, stage: 'handle', words: app.languages }), undefined, error), response)
       return false

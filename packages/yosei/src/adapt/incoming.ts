@@ -3,35 +3,41 @@ import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
 import { LateSignal } from '../judge/signal.js'
 import { type AnyMessage, type BodySource, joinBytes, piecesOf, type Trouble } from '../read/message.js'
-import { startDeadline } from './deadline.js'
+import { type Deadline, startDeadline } from './deadline.js'
 import type { Incoming } from './serve.js'
 
-/** A body that streams in from Node, and that a server can say is broken: its parser tells the server alone. */
-export interface NodeBody extends BodySource {
-  fail(trouble: Trouble): void
-}
-
-export interface NodeIncoming extends Incoming {
+/** A request that Node is receiving. */
+export class NodeIncoming implements Incoming {
+  readonly message: AnyMessage
+  readonly signal: LateSignal
   readonly body: NodeBody | null
-}
 
-/** @param target The raw target, where it is not the request's own. */
-export function incomingOf(request: IncomingMessage, response: ServerResponse, target = request.url ?? '/'): NodeIncoming {
-  const signal = signalOf(response)
-  const body = hasBody(request) ? bodyOf(request, response) : null
-  const message: AnyMessage = piecesOf(request.method ?? 'GET', target, linesOf(request.rawHeaders), body)
-  return { message, signal, body, request: () => requestOf(request, target, signal.signal, null) }
+  /** @param target The raw target, where it is not the request's own. */
+  constructor(
+    readonly node: IncomingMessage,
+    response: ServerResponse,
+    readonly target = node.url ?? '/',
+  ) {
+    this.signal = signalOf(response)
+    this.body = hasBody(node) ? new NodeBody(node, response) : null
+    this.message = piecesOf(node.method ?? 'GET', target, linesOf(node.rawHeaders), this.body)
+  }
+
+  request(): Request {
+    return requestOf(this.node, this.target, this.signal.signal, null)
+  }
 }
 
 /** Fires when the client has gone before it had its answer. */
-export const signalOf = (response: ServerResponse): LateSignal =>
-  new LateSignal((abort) => {
-    const gone = () => {
-      if (!response.writableFinished) abort(new DOMException('The client has gone', 'AbortError'))
-    }
-    if (response.closed) gone()
-    else response.once('close', gone)
-  })
+export const signalOf = (response: ServerResponse): LateSignal => new LateSignal(listenFor, response) as LateSignal
+
+function listenFor(abort: (reason: unknown) => void, response: ServerResponse): void {
+  const gone = () => {
+    if (!response.writableFinished) abort(new DOMException('The client has gone', 'AbortError'))
+  }
+  if (response.closed) gone()
+  else response.once('close', gone)
+}
 
 const hasBody = ({ headers }: IncomingMessage) =>
   headers['transfer-encoding'] !== undefined || (headers['content-length'] !== undefined && headers['content-length'] !== '0')
@@ -42,61 +48,73 @@ function linesOf(raw: readonly string[]): [string, string][] {
   return lines
 }
 
-function bodyOf(request: IncomingMessage, response: ServerResponse): NodeBody {
-  let failed: ((trouble: Trouble) => void) | undefined
-  let trouble: Trouble | undefined
-  /** A client that asked whether it may send is told so when its body is wanted (RFC 9110, section 10.1.1). */
-  const start = () => {
-    if (request.headers.expect !== undefined) response.writeContinue()
+/** A body that streams in from Node, and that a server can say is broken: its parser tells the server alone. */
+export class NodeBody implements BodySource {
+  readonly #request: IncomingMessage
+  readonly #response: ServerResponse
+  readonly #parts: Uint8Array[] = []
+  #length = 0
+  #trouble: Trouble | undefined
+  #end: ((result: Uint8Array | Trouble) => void) | undefined
+  #deadline: Deadline | undefined
+
+  constructor(request: IncomingMessage, response: ServerResponse) {
+    this.#request = request
+    this.#response = response
   }
-  return {
-    fail(why) {
-      trouble = why
-      failed?.(why)
-    },
-    collect(limit, milliseconds) {
-      if (trouble) return Promise.resolve(trouble)
-      start()
-      return new Promise((resolve) => {
-        const parts: Uint8Array[] = []
-        let length = 0
-        let isOver = false
-        const end = (result: Uint8Array | Trouble) => {
-          if (isOver) return
-          isOver = true
-          deadline.off()
-          // What is still to come of a body that is not wanted is not taken from the network.
-          if (typeof result === 'string') request.pause()
-          resolve(result)
-        }
-        const deadline = startDeadline(milliseconds, () => end('late'))
-        failed = end
-        request.on('data', (chunk: Uint8Array) => {
-          length += chunk.length
-          if (length > limit) end('too_large')
-          else parts.push(chunk)
-        })
-        request.on('end', () => end(joinBytes(parts, length)))
-        request.on('error', () => end('broken'))
-      })
-    },
-    async *chunks(milliseconds) {
-      if (trouble) throw trouble
-      start()
-      const timer = setTimeout(() => request.destroy(late), milliseconds)
-      failed = () => request.destroy()
-      try {
-        for await (const chunk of request) yield chunk as Uint8Array
-      } catch (error) {
-        throw error === late ? 'late' : 'broken'
-      } finally {
-        clearTimeout(timer)
-      }
-    },
+
+  fail(trouble: Trouble): void {
+    this.#trouble = trouble
+    if (this.#end) this.#finish(trouble)
+    // A stream that is being read in chunks ends with an error.
+    else this.#request.destroy(new Error(trouble))
+  }
+
+  collect(limit: number, milliseconds: number): Promise<Uint8Array | Trouble> {
+    if (this.#trouble) return Promise.resolve(this.#trouble)
+    this.#start()
+    this.#deadline = startDeadline(milliseconds, () => this.#finish('late'))
+    this.#request.on('data', (chunk: Uint8Array) => {
+      this.#length += chunk.length
+      if (this.#length > limit) this.#finish('too_large')
+      else this.#parts.push(chunk)
+    })
+    this.#request.on('end', () => this.#finish(joinBytes(this.#parts, this.#length)))
+    this.#request.on('error', () => this.#finish('broken'))
+    return new Promise((resolve) => {
+      this.#end = resolve
+    })
+  }
+
+  /** The first end counts. */
+  #finish(result: Uint8Array | Trouble): void {
+    const end = this.#end
+    this.#end = undefined
+    if (!end) return
+    this.#deadline?.off()
+    // What is still to come of a body that is not wanted is not taken from the network.
+    if (typeof result === 'string') this.#request.pause()
+    end(result)
+  }
+
+  async *chunks(milliseconds: number): AsyncIterable<Uint8Array> {
+    if (this.#trouble) throw this.#trouble
+    this.#start()
+    const deadline = startDeadline(milliseconds, () => this.fail('late'))
+    try {
+      for await (const chunk of this.#request) yield chunk as Uint8Array
+    } catch {
+      throw this.#trouble ?? 'broken'
+    } finally {
+      deadline.off()
+    }
+  }
+
+  /** A client that asked whether it may send is told so when its body is wanted (RFC 9110, section 10.1.1). */
+  #start(): void {
+    if (this.#request.headers.expect !== undefined) this.#response.writeContinue()
   }
 }
-
-const late = new Error('late')
 
 /** The request as fetch has it. `body` is what is left of it. */
 export function requestOf(request: IncomingMessage, target: string, signal: AbortSignal, body: BodyInit | null): Request {

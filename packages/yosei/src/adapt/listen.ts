@@ -6,7 +6,7 @@ import type { Fault } from '../compile/run.js'
 import { settleLimits } from '../declare/policy.js'
 import { reject } from '../judge/verdict.js'
 import type { Destination } from '../read/match.js'
-import { incomingOf, type NodeBody } from './incoming.js'
+import { type NodeBody, NodeIncoming } from './incoming.js'
 import { fail } from './node.js'
 import { send } from './reply.js'
 import { type Handle, type Service, serviceOf } from './serve.js'
@@ -49,7 +49,7 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
     connectionsCheckingInterval: Math.min(1000, Math.max(50, receive / 4)),
   })
   const answer = (request: IncomingMessage, response: ServerResponse) => {
-    const incoming = incomingOf(request, response)
+    const incoming = new NodeIncoming(request, response)
     if (request.headers.host === undefined && request.httpVersion === '1.1') {
       const verdict = rejectRaw(service, 400, { path: ['header', 'host'], code: 'missing' })
       send(service.refuse(verdict), response)

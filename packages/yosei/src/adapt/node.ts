@@ -1,6 +1,6 @@
 /** Services on Node: behind a server of one's own, or with one that answers everything in the same form. */
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
-import { incomingOf, requestOf, signalOf, streamOf } from './incoming.js'
+import { NodeIncoming, requestOf, signalOf, streamOf } from './incoming.js'
 import { send, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
@@ -18,7 +18,7 @@ export function nodeListener(handle: Handle): RequestListener {
   const service = serviceOf(handle)
   return (request, response) => {
     const answered = service
-      ? service.process(incomingOf(request, response)).then((reply) => send(reply, response))
+      ? service.process(new NodeIncoming(request, response)).then((reply) => send(reply, response))
       : respond(handle, request, response)
     answered.catch((error) => fail(error, response))
   }

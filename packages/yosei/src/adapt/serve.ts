@@ -103,40 +103,52 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     process(incoming) {
       const { message, signal } = incoming
       const progress: Progress = { app, message, since: Date.now(), id: undefined }
-      /** Whatever fails, before, after or inside the stages, comes out here. */
-      const failed = (error: unknown, judged?: Judged) => {
-        const rejection = reject(judged?.verdict.endpoint, [], { status: 500, stage: 'handle', words: app.languages })
-        const reply = told(progress, rejection, judged, error)
-        if (options.letThrough?.(error)) throw error
-        return reply
-      }
-      const settled = (judged: Judged): Reply | Promise<Reply> => {
-        const { verdict } = judged
-        if (verdict.outcome === 'accepted') {
-          const handler = handlers[verdict.endpoint] as AnyHandlers[string]
-          const accepted = judged as AcceptedJudgement
-          const handled = enter(accepted, options.services, signal, app)
-          const replied = handled
-            ? handled.then((entry) =>
-                'rejection' in entry
-                  ? told(progress, entry.rejection, judged, entry.cause)
-                  : run(accepted, handler, incoming, options, progress, entry),
-              )
-            : run(accepted, handler, incoming, options, progress, nothingAsked)
-          const safe = replied.catch((error) => failed(error, judged))
-          return judged.dispose ? safe.finally(() => judged.dispose?.().catch(() => undefined)) : safe
-        }
-        if (message.method === 'OPTIONS' && options.options !== 'pass' && isUnmatched(verdict, message))
-          return { status: 204, headers: verdict.headers.allow === undefined ? {} : { allow: verdict.headers.allow }, body: null }
-        return told(progress, verdict, judged, judged.cause)
-      }
       try {
         const judged = judgeStages(app, message, { services: options.services, asks: true, signal })
-        return judged instanceof Promise ? judged.then(settled).catch((error) => failed(error)) : Promise.resolve(settled(judged))
+        const reply = judged instanceof Promise ? judged.then((one) => settle(one, incoming, progress)) : settle(judged, incoming, progress)
+        return reply instanceof Promise ? reply.catch((error) => failed(error, progress)) : Promise.resolve(reply)
       } catch (error) {
-        return new Promise((resolve) => resolve(failed(error)))
+        return new Promise((resolve) => resolve(failed(error, progress)))
       }
     },
+  }
+
+  /** Whatever fails, before, after or inside the stages, comes out here. */
+  function failed(error: unknown, progress: Progress, judged?: Judged): Reply {
+    // What is let through comes by here once more on its way out.
+    if (progress.letThrough === error && error !== undefined) throw error
+    const rejection = reject(judged?.verdict.endpoint, [], { status: 500, stage: 'handle', words: app.languages })
+    const reply = told(progress, rejection, judged, error)
+    if (options.letThrough?.(error)) {
+      progress.letThrough = error
+      throw error
+    }
+    return reply
+  }
+
+  function settle(judged: Judged, incoming: Incoming, progress: Progress): Reply | Promise<Reply> {
+    const { verdict, dispose } = judged
+    if (verdict.outcome === 'accepted') {
+      const reply = accepted(judged as AcceptedJudgement, incoming, progress)
+      return dispose ? Promise.resolve(reply).finally(() => dispose().catch(() => undefined)) : reply
+    }
+    if (progress.message.method === 'OPTIONS' && options.options !== 'pass' && isUnmatched(verdict, progress.message))
+      return { status: 204, headers: verdict.headers.allow === undefined ? {} : { allow: verdict.headers.allow }, body: null }
+    return told(progress, verdict, judged, judged.cause)
+  }
+
+  function accepted(judged: AcceptedJudgement, incoming: Incoming, progress: Progress): Reply | Promise<Reply> {
+    const handler = handlers[judged.verdict.endpoint] as AnyHandlers[string]
+    const go = (entry: Entry) => run(judged, handler, incoming, options, progress, entry)
+    try {
+      const entering = enter(judged, options.services, incoming.signal, app)
+      const reply = entering
+        ? entering.then((entry) => ('rejection' in entry ? told(progress, entry.rejection, judged, entry.cause) : go(entry)))
+        : go(nothingAsked)
+      return reply instanceof Promise ? reply.catch((error) => failed(error, progress, judged)) : reply
+    } catch (error) {
+      return failed(error, progress, judged)
+    }
   }
 }
 
@@ -158,6 +170,7 @@ export interface Progress {
   readonly message: AnyMessage
   readonly since: number
   id: string | undefined
+  letThrough?: unknown
 }
 function identified(progress: Progress): string {
   progress.id ??= idOf(progress.message.headers)
@@ -230,29 +243,25 @@ class HandlerContext implements Context<Endpoint, unknown> {
 const overtime = Symbol('over its time')
 
 /** The stage that handles. The turn, where there is one, ends when the handler has settled, and only then. */
-async function run(
+function run(
   judged: AcceptedJudgement,
   handler: AnyHandlers[string],
   incoming: Incoming,
   { services }: ServeOptions<unknown>,
   progress: Progress,
   entry: Entry,
-): Promise<Reply> {
+): Reply | Promise<Reply> {
+  const call = () => handler(judged.verdict.input, new HandlerContext(services, judged.who, incoming, progress, entry))
+  const value = entry.turn ? releaseAfter(call, entry.turn) : call()
+  if (!isPromise(value)) return handled(value, judged, incoming, progress)
+  return inTime(value, judged.opened.destination.limits.handle).then((settled) => handled(settled, judged, incoming, progress))
+}
+
+/** What a handler came to, as an answer. */
+function handled(value: unknown, judged: AcceptedJudgement, incoming: Incoming, progress: Progress): Reply {
   const { app, message } = progress
   const { destination, body } = judged.opened
   const { name, endpoint, limits } = destination
-  const { turn } = entry
-  let value: unknown
-  try {
-    value = handler(judged.verdict.input, new HandlerContext(services, judged.who, incoming, progress, entry))
-  } catch (error) {
-    await turn?.release()
-    throw error
-  }
-  if (isPromise(value)) {
-    const settled = turn ? releaseAfter(value, turn) : value
-    value = await inTime(settled, limits.handle)
-  } else await turn?.release()
   if (value === overtime) {
     incoming.signal.abort(new DOMException('The handler is over its time', 'TimeoutError'))
     const status = statusFor('unavailable', endpoint.statuses)
@@ -261,16 +270,13 @@ async function run(
   }
   const refusals = refusalsIn(value)
   if (!refusals) return replyOf(value, endpoint.success, message.method)
-  return told(
-    progress,
-    rejectRefused(name, refusals, 'handle', { place: body ? 'body' : 'path', most: limits.errors, words: app.languages }),
-    judged,
-  )
+  const about = { place: body ? 'body' : 'path', most: limits.errors, words: app.languages }
+  return told(progress, rejectRefused(name, refusals, 'handle', about), judged)
 }
 
-async function releaseAfter(promise: Promise<unknown>, turn: HeldTurn): Promise<unknown> {
+async function releaseAfter(call: () => unknown, turn: HeldTurn): Promise<unknown> {
   try {
-    return await promise
+    return await call()
   } finally {
     await turn.release()
   }
