@@ -54,6 +54,7 @@ export class NodeBody implements BodySource {
   readonly #response: ServerResponse
   readonly #parts: Uint8Array[] = []
   #length = 0
+  #isStreaming = false
   #trouble: Trouble | undefined
   #end: ((result: Uint8Array | Trouble) => void) | undefined
   #deadline: Deadline | undefined
@@ -65,9 +66,9 @@ export class NodeBody implements BodySource {
 
   fail(trouble: Trouble): void {
     this.#trouble = trouble
-    if (this.#end) this.#finish(trouble)
+    this.#finish(trouble)
     // A stream that is being read in chunks ends with an error.
-    else this.#request.destroy(new Error(trouble))
+    if (this.#isStreaming) this.#request.destroy(new Error(trouble))
   }
 
   collect(limit: number, milliseconds: number): Promise<Uint8Array | Trouble> {
@@ -100,12 +101,14 @@ export class NodeBody implements BodySource {
   async *chunks(milliseconds: number): AsyncIterable<Uint8Array> {
     if (this.#trouble) throw this.#trouble
     this.#start()
+    this.#isStreaming = true
     const deadline = startDeadline(milliseconds, () => this.fail('late'))
     try {
       for await (const chunk of this.#request) yield chunk as Uint8Array
     } catch {
       throw this.#trouble ?? 'broken'
     } finally {
+      this.#isStreaming = false
       deadline.off()
     }
   }
