@@ -12,15 +12,7 @@ let page: Page
 
 /** The system's Chromium where there is one, else the one that a package ships. */
 async function launch(): Promise<Browser> {
-  const args = [
-    '--no-sandbox',
-    '--disable-gpu',
-    '--disable-quic',
-    '--no-first-run',
-    '--disable-background-networking',
-    '--disable-component-update',
-    '--disable-sync',
-  ]
+  const args = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync']
   const system = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'].find(existsSync)
   if (system) return chromium.launch({ executablePath: system, args })
   const { default: shipped } = await import('@sparticuz/chromium')

@@ -70,12 +70,7 @@ describe('the observatory', () => {
       asExpected: true,
     })
     const book = readFileSync(join(root, sample.file), 'utf8').split('\n')
-    const there = Object.fromEntries(
-      sample.errors.map(({ address, line, column }: { address: string; line: number; column: number }) => [
-        address,
-        book[line - 1]?.slice(column - 1, column + 5),
-      ]),
-    )
+    const there = Object.fromEntries(sample.errors.map(({ address, line, column }: { address: string; line: number; column: number }) => [address, book[line - 1]?.slice(column - 1, column + 5)]))
     expect(there).toMatchObject({
       'query.dryRun': 'dryRun',
       'header.idempotency-key': '7f3a',
@@ -99,19 +94,12 @@ describe('books', () => {
     const { status, stdout } = yoseiWith({ 'intake.ts': intake, 'book.md': book }, ['check', 'intake.ts', 'book.md', '--format', 'json'])
     return {
       status,
-      samples: JSON.parse(stdout).samples.map(
-        ({
-          title,
-          outcome,
-          asExpected,
-          errors,
-        }: {
-          title: string
-          outcome: string
-          asExpected: boolean
-          errors: { line: number; column: number }[]
-        }) => [title, outcome, asExpected, ...errors.map(({ line, column }) => `${line}:${column}`)],
-      ),
+      samples: JSON.parse(stdout).samples.map(({ title, outcome, asExpected, errors }: { title: string; outcome: string; asExpected: boolean; errors: { line: number; column: number }[] }) => [
+        title,
+        outcome,
+        asExpected,
+        ...errors.map(({ line, column }) => `${line}:${column}`),
+      ]),
     }
   }
   test('a sample in a quote or a list, with numbered titles, and settings that later settings replace', () => {
@@ -156,11 +144,7 @@ ${quoted(http('PUT /things/1 HTTP/1.1\nContent-Type: application/json\n\n{\n  "a
     expect(samples.map(([, , asExpected]: [string, string, boolean]) => asExpected)).toEqual(table.map(([, asExpected]) => asExpected))
   })
   test('what was wanted and what came, and the nearest endpoint, are told', () => {
-    const { stdout } = yoseiWith({ 'intake.ts': intake, 'a/book.md': `# Typo\n${http('PUT /thing/1 HTTP/1.1')}${verdict('accepted')}` }, [
-      'check',
-      'intake.ts',
-      'a/*.md',
-    ])
+    const { stdout } = yoseiWith({ 'intake.ts': intake, 'a/book.md': `# Typo\n${http('PUT /thing/1 HTTP/1.1')}${verdict('accepted')}` }, ['check', 'intake.ts', 'a/*.md'])
     expect(stdout).toContain('≠ 404       Typo')
     expect(stdout).toContain('the nearest endpoint is PUT /things/{id}')
     expect(stdout).toContain('wanted accepted, but it came 404')
@@ -190,10 +174,7 @@ describe('lookups', () => {
       '--format',
       'json',
     ])
-    expect([status, JSON.parse(stdout).counts]).toEqual([
-      0,
-      { samples: 3, accepted: 2, pending: 0, rejected: 1, asExpected: 3, notAsExpected: 0 },
-    ])
+    expect([status, JSON.parse(stdout).counts]).toEqual([0, { samples: 3, accepted: 2, pending: 0, rejected: 1, asExpected: 3, notAsExpected: 0 }])
   })
   test('and the failed requests of a journal are judged again, at their time', () => {
     const event = { time: '2031-03-01T00:00:00.000Z', id: 'e-1', outcome: 'failed', status: 500, stage: 'handle', errors: [] }
@@ -253,92 +234,32 @@ describe('when the command cannot run, it says where and what to do, in one line
       ['check', 'intake.ts', 'book.md'],
       /^yosei: intake\.ts:3:\d+: could not be loaded: boom\n$/,
     ],
-    [
-      'an intake with a syntax error',
-      { 'intake.ts': 'export default {', 'book.md': book },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: intake\.ts(:\d+:\d+)?: could not be loaded: .*\n$/,
-    ],
+    ['an intake with a syntax error', { 'intake.ts': 'export default {', 'book.md': book }, ['check', 'intake.ts', 'book.md'], /^yosei: intake\.ts(:\d+:\d+)?: could not be loaded: .*\n$/],
     [
       'a declaration that makes no sense',
       { 'intake.ts': "import { endpoint } from 'yosei'\nendpoint('GET x', {})", 'book.md': book },
       ['check', 'intake.ts', 'book.md'],
       /^yosei: intake\.ts:2:\d+: could not be loaded: GET x: the path template must begin with a slash/,
     ],
-    [
-      'an intake without a default export',
-      { 'intake.ts': 'export const a = 1', 'book.md': book },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: intake\.ts: its default export is no intake; /,
-    ],
+    ['an intake without a default export', { 'intake.ts': 'export const a = 1', 'book.md': book }, ['check', 'intake.ts', 'book.md'], /^yosei: intake\.ts: its default export is no intake; /],
     ['no such samples', { 'intake.ts': intake }, ['check', 'intake.ts', 'samples'], /^yosei: samples: there is no such file or folder/],
     ['a glob that matches nothing', { 'intake.ts': intake }, ['check', 'intake.ts', '*.markdown'], /^yosei: \*\.markdown: /],
-    [
-      'an empty folder',
-      { 'intake.ts': intake, 'samples/a.txt': '' },
-      ['check', 'intake.ts', 'samples'],
-      /^yosei: samples: no sample book in this folder/,
-    ],
-    [
-      'a book without samples',
-      { 'intake.ts': intake, 'book.md': '# Nothing' },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md: no samples here; /,
-    ],
-    [
-      'a truncated message',
-      { 'intake.ts': intake, 'book.md': `# A\n\n${http('GET /things')}` },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md:4: "GET \/things" is no request line; /,
-    ],
-    [
-      'a header field that is none',
-      { 'intake.ts': intake, 'book.md': http('GET / HTTP/1.1\nTeam: a\n{}') },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md:4: "\{\}" is no header field; /,
-    ],
-    [
-      'an empty message',
-      { 'intake.ts': intake, 'book.md': '```http\n```' },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md:1: this http block is empty; /,
-    ],
-    [
-      'a block that is never closed',
-      { 'intake.ts': intake, 'book.md': '# A\n```http\nGET / HTTP/1.1\n' },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md:2: this http block is never closed; /,
-    ],
-    [
-      'a verdict that is none',
-      { 'intake.ts': intake, 'book.md': `${book}\n${verdict('perhaps')}` },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md:6: "perhaps" is no verdict; /,
-    ],
-    [
-      'an error that is none',
-      { 'intake.ts': intake, 'book.md': book + verdict('422\nbody..a missing') },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md:6: "body\.\.a missing" is no error; /,
-    ],
+    ['an empty folder', { 'intake.ts': intake, 'samples/a.txt': '' }, ['check', 'intake.ts', 'samples'], /^yosei: samples: no sample book in this folder/],
+    ['a book without samples', { 'intake.ts': intake, 'book.md': '# Nothing' }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md: no samples here; /],
+    ['a truncated message', { 'intake.ts': intake, 'book.md': `# A\n\n${http('GET /things')}` }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:4: "GET \/things" is no request line; /],
+    ['a header field that is none', { 'intake.ts': intake, 'book.md': http('GET / HTTP/1.1\nTeam: a\n{}') }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:4: "\{\}" is no header field; /],
+    ['an empty message', { 'intake.ts': intake, 'book.md': '```http\n```' }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:1: this http block is empty; /],
+    ['a block that is never closed', { 'intake.ts': intake, 'book.md': '# A\n```http\nGET / HTTP/1.1\n' }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:2: this http block is never closed; /],
+    ['a verdict that is none', { 'intake.ts': intake, 'book.md': `${book}\n${verdict('perhaps')}` }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:6: "perhaps" is no verdict; /],
+    ['an error that is none', { 'intake.ts': intake, 'book.md': book + verdict('422\nbody..a missing') }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:6: "body\.\.a missing" is no error; /],
     [
       'an assertion that is none',
       { 'intake.ts': intake, 'book.md': book + verdict('accepted\nquery.a = {') },
       ['check', 'intake.ts', 'book.md'],
       /^yosei: book\.md:6: "query\.a = \{" asserts nothing; /,
     ],
-    [
-      'a verdict without a request',
-      { 'intake.ts': intake, 'book.md': verdict('422') },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md:1: this verdict block has no http block before it; /,
-    ],
-    [
-      'a setting that is none',
-      { 'intake.ts': intake, 'book.md': `\`\`\`book\nnow: soon\n\`\`\`\n${book}` },
-      ['check', 'intake.ts', 'book.md'],
-      /^yosei: book\.md:2: "now: soon" is no setting; /,
-    ],
+    ['a verdict without a request', { 'intake.ts': intake, 'book.md': verdict('422') }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:1: this verdict block has no http block before it; /],
+    ['a setting that is none', { 'intake.ts': intake, 'book.md': `\`\`\`book\nnow: soon\n\`\`\`\n${book}` }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:2: "now: soon" is no setting; /],
     ['a format that is none', { 'intake.ts': intake }, ['check', 'intake.ts', 'book.md', '--format', 'xml'], /xml.*text, json/s],
     ['no samples named', { 'intake.ts': intake }, ['check', 'intake.ts'], /samples/],
   ])('%s', (_, files, args, message) => {

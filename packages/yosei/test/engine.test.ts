@@ -1,25 +1,7 @@
 /** The code that is made for an endpoint: what can get into it, what it is held against, and what runs where it may not be made. */
 import { spawnSync } from 'node:child_process'
 import { describe, expect, test } from '@jest/globals'
-import {
-  choice,
-  codeOf,
-  constant,
-  DeclarationError,
-  either,
-  endpoint,
-  type Field,
-  intake,
-  integer,
-  judgeParts,
-  list,
-  readAs,
-  record,
-  table,
-  tagged,
-  text,
-  tuple,
-} from 'yosei'
+import { choice, codeOf, constant, DeclarationError, either, endpoint, type Field, intake, integer, judgeParts, list, readAs, record, table, tagged, text, tuple } from 'yosei'
 
 const hostile = [
   '"',
@@ -154,23 +136,7 @@ test('a name on the prototype of every object is not taken for one that was sent
 test('what the bench has by hand takes and refuses the same as the declarations', async () => {
   const { cases } = await import('../bench/reference.js' as string)
   const { byHand } = await import('../bench/by-hand.js' as string)
-  const values = [
-    undefined,
-    null,
-    true,
-    0,
-    -1,
-    -1e9,
-    1e9,
-    1.5,
-    '',
-    'x',
-    'x'.repeat(600),
-    [],
-    {},
-    '2031-02-30T00:00:00Z',
-    '1999-01-01T00:00:00Z',
-  ]
+  const values = [undefined, null, true, 0, -1, -1e9, 1e9, 1.5, '', 'x', 'x'.repeat(600), [], {}, '2031-02-30T00:00:00Z', '1999-01-01T00:00:00Z']
   /** The body with one value in it changed, at every place and in every way. */
   function* changed(value: unknown): Generator<unknown> {
     yield* values

@@ -159,9 +159,7 @@ async function inProcess(raw: Buffer): Promise<Seen> {
   const headers = new Headers()
   for (const one of lines) headers.append(...(one.split(/:\s*(.*)/).slice(0, 2) as [string, string]))
   const body = raw.subarray(at + 4)
-  const response = await handle(
-    new Request(new URL(target, 'http://kr.example'), { method, headers, ...(body.length > 0 ? { body: new Uint8Array(body) } : {}) }),
-  )
+  const response = await handle(new Request(new URL(target, 'http://kr.example'), { method, headers, ...(body.length > 0 ? { body: new Uint8Array(body) } : {}) }))
   return { status: response.status, headers: response.headers, text: await response.text() }
 }
 
@@ -169,9 +167,7 @@ async function inProcess(raw: Buffer): Promise<Seen> {
 function outline({ status, headers, text }: Seen, wanted: readonly string[]): string[] {
   const fields = wanted.filter((one) => /^[a-z-]+=/.test(one)).map((one) => one.split('=')[0] as string)
   const told = headers.get('content-type')?.startsWith('application/problem+json')
-    ? Object.entries((JSON.parse(text) as { fields?: Record<string, { code: string }[]> }).fields ?? {}).flatMap(([address, errors]) =>
-        errors.map(({ code }) => `${address} ${code}`),
-      )
+    ? Object.entries((JSON.parse(text) as { fields?: Record<string, { code: string }[]> }).fields ?? {}).flatMap(([address, errors]) => errors.map(({ code }) => `${address} ${code}`))
     : text === ''
       ? []
       : [text]
@@ -186,11 +182,7 @@ const multipart = (...parts: (readonly [disposition: string, content: string, ty
 const parts = 'POST /api/form\nContent-Type: multipart/form-data; boundary=x'
 const accepted = (input: object) => JSON.stringify({ path: {}, query: {}, header: {}, cookie: {}, ...input })
 
-type Row = readonly [
-  message: string | readonly [head: string, body: string | Uint8Array],
-  wanted: string,
-  otherwise?: { readonly fetch?: string; readonly why?: string; readonly end?: boolean },
-]
+type Row = readonly [message: string | readonly [head: string, body: string | Uint8Array], wanted: string, otherwise?: { readonly fetch?: string; readonly why?: string; readonly end?: boolean }]
 /** `fetch` is what a Request makes of it in process, where that loses something on the way, and `why`. */
 const none = 'no Request can be made of it'
 const table120: Row[] = [
@@ -269,11 +261,7 @@ const table120: Row[] = [
   ['GET /api/items\nX-Page: 1, 2\nx-page:3', `200|${accepted({ header: { 'x-page': [1, 2, 3] } })}`],
   ['GET /api/items\nX-PAGE: 1,,x', '400|header.x-page[1] wrong_type'],
   ['GET /api/items\nX-Count: 4', `200|${accepted({ header: { 'x-count': 4 } })}`],
-  [
-    'GET /api/items\nX-Count: 4\nX-Count: 5',
-    '400|header.x-count sent_twice',
-    { fetch: '400|header.x-count wrong_type', why: 'a Request joins the lines' },
-  ],
+  ['GET /api/items\nX-Count: 4\nX-Count: 5', '400|header.x-count sent_twice', { fetch: '400|header.x-count wrong_type', why: 'a Request joins the lines' }],
   ['GET /api/items\nX Count: 4', '400|header bad_syntax', { fetch: none }],
   ['GET /api/items\nX-Count 4', '400|header bad_syntax', { fetch: none }],
   [`GET /api/items\nX-Long: ${'x'.repeat(800)}`, '431|header too_large'],
@@ -314,19 +302,11 @@ const table120: Row[] = [
   [[`PUT /api/items/1\n${json}`, '{"name":"a","tags":["x,{","name"],"n\\u0061me":"b"}'], '400|body.name sent_twice'],
   [[`PUT /api/items/1\n${json}`, '{"name":"\\"name\\":","tags":[]}'], '200|{"name":"\\"name\\":","tags":[]}'],
   [[`PUT /api/items/1\n${json}`, '{"name":1}'], '400|body.name wrong_type'],
-  [
-    [`POST /api/items\n${json}`, `{"name":"${'x'.repeat(300)}"}`],
-    '413|body too_large|connection=close',
-    { fetch: '413|body too_large|connection=close' },
-  ],
+  [[`POST /api/items\n${json}`, `{"name":"${'x'.repeat(300)}"}`], '413|body too_large|connection=close', { fetch: '413|body too_large|connection=close' }],
   [`POST /api/items\n${json}`, '400|body missing'],
   [`POST /api/items\n${json}\nContent-Length: 0`, '400|body missing'],
   ['POST /api/items', '400|body missing'],
-  [
-    ['POST /api/items', good],
-    '415|header.content-type wrong_media_type|accept=application/json',
-    { fetch: '415|header.content-type wrong_media_type|accept=application/json' },
-  ],
+  [['POST /api/items', good], '415|header.content-type wrong_media_type|accept=application/json', { fetch: '415|header.content-type wrong_media_type|accept=application/json' }],
   [['POST /api/items\nContent-Type: text/plain', good], '415|header.content-type wrong_media_type'],
   [['POST /api/items\nContent-Type: json', good], '415|header.content-type wrong_media_type'],
   [['POST /api/items\nContent-Type: application/merge-patch+json', good], '415|header.content-type wrong_media_type'],
@@ -339,32 +319,16 @@ const table120: Row[] = [
   [[`POST /api/maybe\n${json}`, 'null'], '422|body null_not_allowed'],
   [['GET /api/items/mine', 'x'], '400|body undeclared', { fetch: none }],
   // framing
-  [
-    [`POST /api/items\n${json}\nContent-Length: 5\nContent-Length: 6`, good],
-    '400|header.content-length bad_syntax',
-    { fetch: '400|header.content-length bad_syntax' },
-  ],
+  [[`POST /api/items\n${json}\nContent-Length: 5\nContent-Length: 6`, good], '400|header.content-length bad_syntax', { fetch: '400|header.content-length bad_syntax' }],
   [[`POST /api/items\n${json}\nContent-Length: x`, good], '400|header.content-length bad_syntax'],
   [[`POST /api/items\n${json}\nContent-Length: -1`, good], '400|header.content-length bad_syntax'],
   [[`POST /api/items\n${json}\nContent-Length: 99999999999`, good], '413|body too_large|connection=close'],
   [[`POST /api/items\n${json}\nContent-Length: 100`, good], '400|body bad_syntax', { end: true }],
-  [
-    [`POST /api/items\n${json}\nContent-Length: 150`, good],
-    '408|body bad_syntax|connection=close',
-    { fetch: '400|body bad_syntax', why: 'a body in process has an end' },
-  ],
+  [[`POST /api/items\n${json}\nContent-Length: 150`, good], '408|body bad_syntax|connection=close', { fetch: '400|body bad_syntax', why: 'a body in process has an end' }],
   [[`POST /api/items\n${json}\nTransfer-Encoding: chunked`, '6\r\n{"name\r\n6\r\n":"a"}\r\n0\r\n\r\n'], `201|${good}`, { fetch: none }],
   [[`POST /api/items\n${json}\nTransfer-Encoding: chunked`, 'zz\r\n{}\r\n0\r\n\r\n'], '400|body bad_syntax', { fetch: none }],
-  [
-    [`POST /api/items\n${json}\nTransfer-Encoding: chunked`, `fff\r\n${'x'.repeat(4095)}\r\n0\r\n\r\n`],
-    '413|body too_large',
-    { fetch: none },
-  ],
-  [
-    [`POST /api/items\n${json}\nTransfer-Encoding: chunked\nContent-Length: 5`, '0\r\n\r\n'],
-    '400|header.content-length bad_syntax',
-    { fetch: none },
-  ],
+  [[`POST /api/items\n${json}\nTransfer-Encoding: chunked`, `fff\r\n${'x'.repeat(4095)}\r\n0\r\n\r\n`], '413|body too_large', { fetch: none }],
+  [[`POST /api/items\n${json}\nTransfer-Encoding: chunked\nContent-Length: 5`, '0\r\n\r\n'], '400|header.content-length bad_syntax', { fetch: none }],
   [[`POST /api/items\n${json}\nTransfer-Encoding: gzip`, 'x'], '400|body bad_syntax', { fetch: none }],
   // codings
   [[`POST /api/items\n${json}\nContent-Encoding: gzip`, gzipSync(good)], `201|${good}`],
@@ -375,10 +339,7 @@ const table120: Row[] = [
   [[`POST /api/items\n${json}\nContent-Encoding: identity`, good], `201|${good}`],
   [[`POST /api/items\n${json}\nContent-Encoding: gzip`, good], '400|body bad_syntax'],
   [[`POST /api/items\n${json}\nContent-Encoding: gzip`, gzipSync(`{"name":"${' '.repeat(100_000)}"}`)], '413|body too_large'],
-  [
-    [`POST /api/items\n${json}\nContent-Encoding: zstd`, good],
-    '415|header.content-encoding not_a_choice|accept-encoding=gzip, deflate, br',
-  ],
+  [[`POST /api/items\n${json}\nContent-Encoding: zstd`, good], '415|header.content-encoding not_a_choice|accept-encoding=gzip, deflate, br'],
   // other media types
   [['POST /api/many\nContent-Type: application/vnd.kr+json', '{"kr":7}'], '200|{"kr":7}'],
   [[`POST /api/many\n${form}`, 'name=a+b&count=3&tags=x&tags=y'], '200|{"name":"a b","count":3,"tags":["x","y"]}'],
@@ -393,24 +354,11 @@ const table120: Row[] = [
   // forms with files
   [[parts, multipart(['name="title"', utf8('Ö')])], '200|{"title":"Ö"}'],
   [
-    [
-      parts,
-      multipart(
-        ['name="title"', 't'],
-        ['name="plates"; filename="a b.png"', 'png', 'image/png'],
-        ['name="plates"; filename="c"', 'x', 'image/gif'],
-      ),
-    ],
+    [parts, multipart(['name="title"', 't'], ['name="plates"; filename="a b.png"', 'png', 'image/png'], ['name="plates"; filename="c"', 'x', 'image/gif'])],
     '200|{"title":"t","plates":[{"name":"a b.png","type":"image/png","bytes":3},{"name":"c","type":"image/gif","bytes":1}]}',
   ],
-  [
-    [parts, multipart(['name="title"', 'a'], ['name="plates"; filename="a"', 'x'.repeat(21), 'text/plain'])],
-    '422|body.plates[0] too_large|body.plates[0] wrong_media_type',
-  ],
-  [
-    [parts, multipart(['name="title"', 'a'], ['name="night"', 'today'], ['name="other"; filename="a"', 'x', 'text/plain'])],
-    '422|body.night wrong_format|body.other undeclared',
-  ],
+  [[parts, multipart(['name="title"', 'a'], ['name="plates"; filename="a"', 'x'.repeat(21), 'text/plain'])], '422|body.plates[0] too_large|body.plates[0] wrong_media_type'],
+  [[parts, multipart(['name="title"', 'a'], ['name="night"', 'today'], ['name="other"; filename="a"', 'x', 'text/plain'])], '422|body.night wrong_format|body.other undeclared'],
   [[parts, multipart(['name="title"', 'a'], ['name="plates"', 'no file'])], '422|body.plates[0] wrong_type'],
   [[parts, multipart(['name="title"', 'x'.repeat(300)])], '413|body too_large'],
   [[parts, '--x\r\nContent-Disposition: form-data; name="title"\r\n\r\na'], '400|body bad_syntax'],
@@ -425,21 +373,17 @@ const table120: Row[] = [
 const wants = (wanted: string) => wanted.split(/\|(?![^{]*\})/)
 test('the table is as long as it should be', () => expect(table120.length).toBeGreaterThan(120))
 describe('a message is answered over a socket', () => {
-  test.concurrent.each(table120.map(([message, wanted, other]) => [JSON.stringify(message).slice(0, 90), message, wanted, other] as const))(
-    '%s',
-    async (_, message, wanted, other) => {
-      const seen = await overSocket(rawOf(message), other?.end)
-      expect(outline(seen, wants(wanted))).toEqual(wants(wanted))
-      expect(seen.text).not.toMatch(/secret of the inside|at .*\.js|node:/)
-    },
-  )
+  test.concurrent.each(table120.map(([message, wanted, other]) => [JSON.stringify(message).slice(0, 90), message, wanted, other] as const))('%s', async (_, message, wanted, other) => {
+    const seen = await overSocket(rawOf(message), other?.end)
+    expect(outline(seen, wants(wanted))).toEqual(wants(wanted))
+    expect(seen.text).not.toMatch(/secret of the inside|at .*\.js|node:/)
+  })
 })
 describe('the same message is answered in process', () => {
-  test.concurrent.each(
-    table120
-      .filter(([, , other]) => other?.fetch !== none)
-      .map(([message, wanted, other]) => [JSON.stringify(message).slice(0, 90), message, other?.fetch ?? wanted] as const),
-  )('%s', async (_, message, wanted) => {
-    expect(outline(await inProcess(rawOf(message)), wants(wanted))).toEqual(wants(wanted))
-  })
+  test.concurrent.each(table120.filter(([, , other]) => other?.fetch !== none).map(([message, wanted, other]) => [JSON.stringify(message).slice(0, 90), message, other?.fetch ?? wanted] as const))(
+    '%s',
+    async (_, message, wanted) => {
+      expect(outline(await inProcess(rawOf(message)), wants(wanted))).toEqual(wants(wanted))
+    },
+  )
 })

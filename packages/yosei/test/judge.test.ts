@@ -1,22 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import {
-  adding,
-  allOptional,
-  answer,
-  choice,
-  endpoint,
-  flag,
-  instant,
-  intake,
-  integer,
-  judge,
-  judgeParts,
-  list,
-  number,
-  type RequestLike,
-  record,
-  text,
-} from 'yosei'
+import { adding, allOptional, answer, choice, endpoint, flag, instant, intake, integer, judge, judgeParts, list, number, type RequestLike, record, text } from 'yosei'
 
 const item = record({
   name: text({ length: [2, 5], trim: true }),
@@ -65,9 +48,7 @@ const judged = (request: RequestLike) => judge(app, request, { now })
 /** A rejection as its status and `address code` lines; an acceptance as its input. */
 const outline = async (request: RequestLike) => {
   const verdict = await judged(request)
-  return verdict.outcome === 'accepted'
-    ? verdict.input
-    : [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)]
+  return verdict.outcome === 'accepted' ? verdict.input : [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)]
 }
 const good = {
   name: 'lens',
@@ -75,8 +56,7 @@ const good = {
   sizes: [{ low: 1, high: 2 }],
   valid: { from: '2031-03-01T00:00:00Z', until: '2031-03-02T00:00:00Z' },
 }
-const post = (body: unknown, type = 'application/json') =>
-  `POST /api/items HTTP/1.1\nContent-Type: ${type}\n\n${typeof body === 'string' ? body : JSON.stringify(body)}`
+const post = (body: unknown, type = 'application/json') => `POST /api/items HTTP/1.1\nContent-Type: ${type}\n\n${typeof body === 'string' ? body : JSON.stringify(body)}`
 const get = (target: string, ...headers: string[]) => [`GET ${target} HTTP/1.1`, ...headers].join('\n')
 
 describe('a request is matched', () => {
@@ -107,11 +87,7 @@ describe('a request is matched', () => {
 describe('parts are read', () => {
   test.each<[string, RequestLike, object]>([
     ['defaults', get('/api/items'), { query: { limit: 6 }, header: {} }],
-    [
-      'repeated names, blanks and a bare flag',
-      get('/api/items?all&tag=a&t%61g=b&limit=9'),
-      { query: { tag: ['a', 'b'], all: true, limit: 9 } },
-    ],
+    ['repeated names, blanks and a bare flag', get('/api/items?all&tag=a&t%61g=b&limit=9'), { query: { tag: ['a', 'b'], all: true, limit: 9 } }],
     ['empty text as absent', get('/api/items?limit=&mail='), { query: { limit: 6 } }],
     ['lists in header fields, over lines and commas', get('/api/items', 'x-page: 1, 2', 'X-Page:3'), { header: { 'x-page': [1, 2, 3] } }],
     ['a path parameter', get('/api/items/-7'), { path: { id: -7 } }],
@@ -166,16 +142,8 @@ describe('a request is rejected, with all errors at once', () => {
     ['another media type', post('a=1', 'text/plain'), [415, 'header.content-type wrong_media_type']],
     ['another charset', post(good, 'application/json; charset=latin1'), [415, 'header.content-type wrong_media_type']],
     ['no JSON', post('{"a": 1,}'), [400, 'body bad_syntax']],
-    [
-      'no UTF-8',
-      { method: 'POST', target: '/api/items', headers: { 'content-type': 'application/json' }, body: new Uint8Array([0x22, 0xff, 0x22]) },
-      [400, 'body bad_syntax'],
-    ],
-    [
-      'a syntax error beside another part',
-      'PATCH /api/items/x HTTP/1.1\nContent-Type: application/json\n\n[',
-      [400, 'path.id wrong_type', 'body bad_syntax'],
-    ],
+    ['no UTF-8', { method: 'POST', target: '/api/items', headers: { 'content-type': 'application/json' }, body: new Uint8Array([0x22, 0xff, 0x22]) }, [400, 'body bad_syntax']],
+    ['a syntax error beside another part', 'PATCH /api/items/x HTTP/1.1\nContent-Type: application/json\n\n[', [400, 'path.id wrong_type', 'body bad_syntax']],
     ['another type at the root', post([]), [422, 'body wrong_type']],
     ['everything missing', post({}), [422, 'body.name missing', 'body.price missing', 'body.sizes missing', 'body.valid missing']],
     ['null', post({ ...good, name: null, sizes: [null] }), [422, 'body.name null_not_allowed', 'body.sizes[0] null_not_allowed']],
@@ -208,16 +176,8 @@ describe('a request is rejected, with all errors at once', () => {
       }),
       [422, 'body.sizes[0].unit not_a_choice', 'body.sizes[1].unit wrong_type'],
     ],
-    [
-      'instants against the clock',
-      post({ ...good, valid: { from: '2030-12-31T23:59:59Z', until: '2031-03-03T12:00:00.001Z' } }),
-      [422, 'body.valid.from too_early', 'body.valid.until too_late'],
-    ],
-    [
-      'instants that are none',
-      post({ ...good, valid: { from: '2031-02-29T00:00:00Z', until: '2031-03-03 12:00' } }),
-      [422, 'body.valid.from unreal_date', 'body.valid.until wrong_format'],
-    ],
+    ['instants against the clock', post({ ...good, valid: { from: '2030-12-31T23:59:59Z', until: '2031-03-03T12:00:00.001Z' } }), [422, 'body.valid.from too_early', 'body.valid.until too_late']],
+    ['instants that are none', post({ ...good, valid: { from: '2031-02-29T00:00:00Z', until: '2031-03-03 12:00' } }), [422, 'body.valid.from unreal_date', 'body.valid.until wrong_format']],
     [
       'names of prototypes',
       post(`{"name":"lens","price":1,"sizes":[],"valid":1,"__proto__":{"a":1},"constructor":2}`),
@@ -242,11 +202,7 @@ describe('a request is rejected, with all errors at once', () => {
       [422, 'body.sizes[0].low wrong_type', 'body.valid.until backwards'],
     ],
     ['an own check', post({ ...good, price: 10.1 }), [422, 'body.price too_dear']],
-    [
-      'two parts that differ',
-      'PATCH /api/items/1 HTTP/1.1\nContent-Type: application/json\n\n{"id":2}',
-      [422, 'body none_present', 'body.id unequal'],
-    ],
+    ['two parts that differ', 'PATCH /api/items/1 HTTP/1.1\nContent-Type: application/json\n\n{"id":2}', [422, 'body none_present', 'body.id unequal']],
   ])('%s', async (_, request, expected) => {
     expect(await outline(request)).toEqual(expected)
   })
@@ -279,13 +235,7 @@ describe('a rejection', () => {
     ])
   })
   test('never tells a secret', async () => {
-    for (const body of [
-      { ...good, secret: `${secret}-long` },
-      { ...good, secret },
-      { ...good, secret: 'xyz' },
-      { ...good, name: 'hunt' },
-      secret,
-    ]) {
+    for (const body of [{ ...good, secret: `${secret}-long` }, { ...good, secret }, { ...good, secret: 'xyz' }, { ...good, name: 'hunt' }, secret]) {
       const verdict = await judge(app, post(body as object), { now, trace: true })
       const told = JSON.stringify(verdict) + (verdict.outcome === 'rejected' ? await answer(verdict).text() : '')
       expect(verdict.outcome === 'rejected' ? told : '').not.toMatch(/hunter|xyz/)
@@ -293,11 +243,7 @@ describe('a rejection', () => {
   })
   test('is answered as a problem document', async () => {
     const response = answer(await rejected({ ...good, name: 'x', price: 0 }))
-    expect([response.status, response.headers.get('content-type'), response.headers.get('cache-control')]).toEqual([
-      422,
-      'application/problem+json',
-      'no-store',
-    ])
+    expect([response.status, response.headers.get('content-type'), response.headers.get('cache-control')]).toEqual([422, 'application/problem+json', 'no-store'])
     expect(await response.json()).toEqual({
       type: 'about:blank',
       title: 'Unprocessable Content',

@@ -4,25 +4,7 @@ import type { AddressInfo } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { describe, expect, test } from '@jest/globals'
 import express from 'express'
-import {
-  endpoint,
-  group,
-  instant,
-  intake,
-  integer,
-  type JournalEvent,
-  judge,
-  judgeParts,
-  type Lookup,
-  type LookupMaker,
-  list,
-  memoryTurns,
-  record,
-  refuse,
-  serve,
-  tagged,
-  text,
-} from 'yosei'
+import { endpoint, group, instant, intake, integer, type JournalEvent, judge, judgeParts, type Lookup, type LookupMaker, list, memoryTurns, record, refuse, serve, tagged, text } from 'yosei'
 import { loggerJournal, ndjsonJournal } from 'yosei/journal'
 import { foundOf, gate, inputOf, verdictAt } from 'yosei/node'
 
@@ -65,12 +47,7 @@ const ask = (services: Services, [id]: readonly [string | undefined]) => service
 describe('lookups are asked, and what they do not find is told', () => {
   test.each<[string, (on: LookupMaker<Input>) => { [name: string]: Lookup<unknown, unknown> }, string, unknown, string[]?]>([
     ['found', (on) => ({ x: on.lookup({ reads: ['path.id'], ask }) }), '/x/one', { found: { x: { id: 'one' } } }],
-    [
-      'not found, in usual words',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask }) }),
-      '/x/no',
-      [422, 'path.id not_found: was not found'],
-    ],
+    ['not found, in usual words', (on) => ({ x: on.lookup({ reads: ['path.id'], ask }) }), '/x/no', [422, 'path.id not_found: was not found']],
     [
       'not found, in own words and at another place',
       (on) => ({ x: on.lookup({ reads: ['path.id'], ask, refusal: { status: 404, code: 'gone', message: 'is gone', at: 'query.a' } }) }),
@@ -78,24 +55,14 @@ describe('lookups are asked, and what they do not find is told', () => {
       [404, 'query.a gone: is gone'],
     ],
     ['must not exist, and does not', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }), '/x/no', { found: {} }],
-    [
-      'must not exist, but does',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }),
-      '/x/one',
-      [409, 'path.id already_there: is there already'],
-    ],
+    ['must not exist, but does', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }), '/x/one', [409, 'path.id already_there: is there already']],
     [
       'false and null are not found',
       (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => false }), y: on.lookup({ reads: ['path.id'], ask: () => null }) }),
       '/x/one',
       [422, 'path.id not_found: was not found', 'path.id not_found: was not found'],
     ],
-    [
-      'zero and an empty text are found',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 0 }), y: on.lookup({ reads: ['path.id'], ask: () => '' }) }),
-      '/x/one',
-      { found: { x: 0, y: '' } },
-    ],
+    ['zero and an empty text are found', (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 0 }), y: on.lookup({ reads: ['path.id'], ask: () => '' }) }), '/x/one', { found: { x: 0, y: '' } }],
     [
       'two errors, told together; the order of the declaration decides the status',
       (on) => ({
@@ -106,19 +73,8 @@ describe('lookups are asked, and what they do not find is told', () => {
       [410, 'query.a p: p', 'path.id q: q'],
     ],
     ['not asked without the value that it reads', (on) => ({ x: on.lookup({ reads: ['query.a'], ask }) }), '/x/one', { found: {} }, []],
-    [
-      'asked when a condition holds',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }),
-      '/x/one?n=4',
-      { found: { x: { id: 'one' } } },
-    ],
-    [
-      'not asked when it does not',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }),
-      '/x/no?n=3',
-      { found: {} },
-      [],
-    ],
+    ['asked when a condition holds', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }), '/x/one?n=4', { found: { x: { id: 'one' } } }],
+    ['not asked when it does not', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }), '/x/no?n=3', { found: {} }, []],
     [
       'follows another, and is given what that found',
       (on) => ({
@@ -156,18 +112,8 @@ describe('lookups are asked, and what they do not find is told', () => {
       '/x/one',
       { found: { x: 'filled' }, query: { a: 'filled' } },
     ],
-    [
-      'and leaves one that was',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 'filled', fill: 'query.a' }) }),
-      '/x/one?a=sent',
-      { found: { x: 'filled' }, query: { a: 'sent' } },
-    ],
-    [
-      'the outside world failed',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: (services: Services) => services.fail() }) }),
-      '/x/one',
-      [503],
-    ],
+    ['and leaves one that was', (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 'filled', fill: 'query.a' }) }), '/x/one?a=sent', { found: { x: 'filled' }, query: { a: 'sent' } }],
+    ['the outside world failed', (on) => ({ x: on.lookup({ reads: ['path.id'], ask: (services: Services) => services.fail() }) }), '/x/one', [503]],
     [
       'it throws at once',
       (on) => ({
@@ -200,20 +146,14 @@ describe('lookups are asked, and what they do not find is told', () => {
     const services = makeServices()
     const events: JournalEvent[] = []
     const app = intake({ endpoints: { x: asked(lookups) }, journal: { write: (event) => void events.push(event) } })
-    const handle = serve(
-      app,
-      { x: ({ query }: Input, { found }: { found: unknown }) => ({ found, ...(query.a === undefined ? {} : { query }) }) } as never,
-      {
-        services,
-      },
-    )
+    const handle = serve(app, { x: ({ query }: Input, { found }: { found: unknown }) => ({ found, ...(query.a === undefined ? {} : { query }) }) } as never, {
+      services,
+    })
     const response = await handle(new Request(`http://kr.example${target}`))
     const told = await response.text()
     const { found, query, fields = {} } = JSON.parse(told)
     if (Array.isArray(wanted)) {
-      const errors = Object.entries(fields as { [address: string]: { code: string; detail: string }[] }).flatMap(([address, all]) =>
-        all.map(({ code, detail }) => `${address} ${code}: ${detail}`),
-      )
+      const errors = Object.entries(fields as { [address: string]: { code: string; detail: string }[] }).flatMap(([address, all]) => all.map(({ code, detail }) => `${address} ${code}: ${detail}`))
       expect([response.status, ...errors]).toEqual(wanted)
     } else expect({ found, ...(query && (wanted as { query?: object }).query ? { query } : {}) }).toEqual(wanted)
     if (calls) expect(services.calls).toEqual(calls)
@@ -241,11 +181,7 @@ describe('lookups are asked, and what they do not find is told', () => {
     ])
   })
   test.each([
-    [
-      'follows what is not there',
-      (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.id'], ask, follows: ['y'] }) }),
-      'it follows y, which there is not',
-    ],
+    ['follows what is not there', (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.id'], ask, follows: ['y'] }) }), 'it follows y, which there is not'],
     [
       'follows itself',
       (on: LookupMaker<Input>) => ({
@@ -254,11 +190,7 @@ describe('lookups are asked, and what they do not find is told', () => {
       }),
       'it follows itself',
     ],
-    [
-      'reads what is not declared',
-      (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.idd' as 'path.id'], ask }) }),
-      'path.idd is not declared',
-    ],
+    ['reads what is not declared', (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.idd' as 'path.id'], ask }) }), 'path.idd is not declared'],
   ])('one that %s is refused at declaration', (_, lookups, message) => {
     expect(() => asked(lookups as never)).toThrow(message)
   })
@@ -279,10 +211,7 @@ const vault = endpoint('POST /vault/{pin}', {
     shown: text({ length: [1, 9], optional: true }),
   }),
 })
-const vaultRequest = (
-  change: (body: { [name: string]: unknown }) => void = () => undefined,
-  query = `token=${secretOf('query')}&open=1`,
-) => {
+const vaultRequest = (change: (body: { [name: string]: unknown }) => void = () => undefined, query = `token=${secretOf('query')}&open=1`) => {
   const body: { [name: string]: unknown } = {
     word: secretOf('body'),
     deep: [{ code: secretOf('deep'), name: 'n-1' }],
@@ -363,8 +292,7 @@ describe('the journal', () => {
   })
   test('can be turned off by endpoint and by part, but for failures', async () => {
     const events: JournalEvent[] = []
-    const show = (journalled: object | boolean) =>
-      endpoint('GET /a', { query: { n: integer({ optional: true }) }, header: { m: integer({ optional: true }) }, journalled } as never)
+    const show = (journalled: object | boolean) => endpoint('GET /a', { query: { n: integer({ optional: true }) }, header: { m: integer({ optional: true }) }, journalled } as never)
     const run = async (journalled: object | boolean, target: string, m?: string) => {
       const app = intake({ endpoints: { show: show(journalled) }, journal: { write: (event) => void events.push(event) } })
       const handle = serve(app, { show: () => Promise.reject(new Error('x')) })
@@ -424,21 +352,13 @@ describe('observation', () => {
       const response = await fetch(base + target, { method: 'POST', headers: { 'content-type': 'application/json' }, body })
       return [response.status, (await response.json()) as { verdict: unknown; body: unknown; status: unknown }] as const
     }
-    expect(await post('/notes', '{"words":"fine"}')).toEqual([
-      200,
-      { verdict: { path: {}, query: {}, header: {}, cookie: {}, body: { words: 'fine' } }, body: { words: 'fine' } },
-    ])
+    expect(await post('/notes', '{"words":"fine"}')).toEqual([200, { verdict: { path: {}, query: {}, header: {}, cookie: {}, body: { words: 'fine' } }, body: { words: 'fine' } }])
     expect(await post('/notes', '{"words":"far too many"}')).toEqual([200, { verdict: 422, body: { words: 'far too many' } }])
     expect((await post('/notes?n=x', '{"words":"far too many"}'))[0]).toBe(400)
     expect(await (await fetch(`${base}/notes?n=x`)).json()).toMatchObject({ verdict: 400 })
     expect(await (await fetch(`${base}/notes?n=0`)).json()).toMatchObject({ verdict: 422 })
     expect(await (await fetch(`${base}/notes?n=2`)).json()).toMatchObject({ verdict: { query: { n: 2 } }, found: { more: 2 } })
-    expect(events.map(({ outcome, status }) => `${outcome} ${status}`)).toEqual([
-      'observed 422',
-      'rejected 400',
-      'observed 400',
-      'observed 422',
-    ])
+    expect(events.map(({ outcome, status }) => `${outcome} ${status}`)).toEqual(['observed 422', 'rejected 400', 'observed 400', 'observed 422'])
     server.close()
     await sleep(1)
   })

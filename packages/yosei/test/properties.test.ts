@@ -1,23 +1,7 @@
 /** What holds for every declaration and every input. */
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import {
-  answer,
-  anything,
-  either,
-  endpoint,
-  type Field,
-  intake,
-  integer,
-  judge,
-  judgeParts,
-  later,
-  list,
-  record,
-  table,
-  text,
-  write,
-} from 'yosei'
+import { answer, anything, either, endpoint, type Field, intake, integer, judge, judgeParts, later, list, record, table, text, write } from 'yosei'
 import { declarations, json, near, samples } from './samples.ts'
 
 const runs = Number(process.env.PROPERTY_RUNS ?? 400)
@@ -81,16 +65,7 @@ test('no input throws, hangs, or touches a prototype', () => {
     Object.create({ parts: [] }),
     [undefined],
   ]) {
-    for (const field of [
-      tree,
-      anything(),
-      list(anything()),
-      table(anything()),
-      either([tree, anything()]),
-      text(),
-      record({ parts: integer() }),
-    ])
-      judged(field, value, {})
+    for (const field of [tree, anything(), list(anything()), table(anything()), either([tree, anything()]), text(), record({ parts: integer() })]) judged(field, value, {})
   }
   expect(JSON.stringify(Object.getOwnPropertyNames(Object.prototype))).toBe(before)
 })
@@ -105,8 +80,7 @@ test('no size or nesting of a message makes it hang', async () => {
       }),
     },
   })
-  const put = (target: string, body: string, headers: [string, string][] = []) =>
-    judge(app, { method: 'PUT', target, headers: [['content-type', 'application/json'], ...headers], body })
+  const put = (target: string, body: string, headers: [string, string][] = []) => judge(app, { method: 'PUT', target, headers: [['content-type', 'application/json'], ...headers], body })
   const many = 200_000
   for (const verdict of await Promise.all([
     put(`/?${'a&'.repeat(many)}`, '{}'),
@@ -137,16 +111,9 @@ test('no secret is told', async () => {
         header: { authorization: field.kind === 'text' ? field : integer({ optional: true }) },
         body: record({ a: hidden(field), b: hidden(record({ c: field, d: integer() })), e: record({ f: list(hidden(field)) }) }),
       })
-      for (const body of [
-        { a: laced, b: { c: laced, d: secret }, e: { f: [laced] }, z: laced },
-        { a: laced, b: laced, e: laced },
-        secret,
-        [laced],
-      ]) {
+      for (const body of [{ a: laced, b: { c: laced, d: secret }, e: { f: [laced] }, z: laced }, { a: laced, b: laced, e: laced }, secret, [laced]]) {
         const verdict = judgeParts(put, { header: { authorization: secret }, body }, { trace: true, text })
-        const told =
-          JSON.stringify(verdict, (_, one) => (typeof one === 'bigint' ? String(one) : one)) +
-          (verdict.outcome === 'rejected' ? await answer(verdict).text() : '')
+        const told = JSON.stringify(verdict, (_, one) => (typeof one === 'bigint' ? String(one) : one)) + (verdict.outcome === 'rejected' ? await answer(verdict).text() : '')
         expect(verdict.outcome === 'rejected' ? told : JSON.stringify(verdict.trace)).not.toContain(secret)
       }
     }),
@@ -158,24 +125,10 @@ test('both engines say the same: verdict, errors in their order, and input', () 
   const pairs = fc
     .tuple(declarations(2), declarations(0))
     .chain(([field, inQuery]) =>
-      fc.tuple(
-        fc.constant(field),
-        fc.constant(inQuery),
-        fc.array(near(field), { minLength: 20, maxLength: 20 }),
-        fc.constantFrom('reject', 'drop', 'keep' as const),
-        fc.boolean(),
-      ),
+      fc.tuple(fc.constant(field), fc.constant(inQuery), fc.array(near(field), { minLength: 20, maxLength: 20 }), fc.constantFrom('reject', 'drop', 'keep' as const), fc.boolean()),
     )
   const shown = (value: unknown) =>
-    JSON.stringify(value, (_, one) =>
-      typeof one === 'bigint'
-        ? `${one}n`
-        : typeof one === 'number' && !Number.isFinite(one)
-          ? String(one)
-          : Object.is(one, -0)
-            ? '-0'
-            : one,
-    )
+    JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? `${one}n` : typeof one === 'number' && !Number.isFinite(one) ? String(one) : Object.is(one, -0) ? '-0' : one))
   const now = new Date('2031-03-01T12:00:00Z')
   let accepted = 0
   let rejected = 0

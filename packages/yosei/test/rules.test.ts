@@ -76,19 +76,9 @@ const judged = (rule: (on: RuleMaker<Input>) => Rule, { query = {}, header = {},
 
 describe('each rule tells what does not hold, at the field that it blames', () => {
   test.each<[string, (on: RuleMaker<Input>) => Rule, Sent, string[]]>([
-    [
-      'ascending, equal values',
-      (on) => on.ascending('body.a', 'body.b'),
-      { body: { a: 2, b: 2 } },
-      ['body.b out_of_order: must be more than body.a (2); 2 was sent'],
-    ],
+    ['ascending, equal values', (on) => on.ascending('body.a', 'body.b'), { body: { a: 2, b: 2 } }, ['body.b out_of_order: must be more than body.a (2); 2 was sent']],
     ['ascending or equal', (on) => on.ascending('body.a', 'body.b', { orEqual: true }), { body: { a: 2, b: 2 } }, []],
-    [
-      'ascending across parts',
-      (on) => on.ascending('query.from', 'body.b'),
-      { query: { from: '5' }, body: { b: 4 } },
-      ['body.b out_of_order: must be more than query.from (5); 4 was sent'],
-    ],
+    ['ascending across parts', (on) => on.ascending('query.from', 'body.b'), { query: { from: '5' }, body: { b: 4 } }, ['body.b out_of_order: must be more than query.from (5); 4 was sent']],
     ['ascending, one not sent', (on) => on.ascending('body.a', 'body.b'), { body: { a: 2 } }, []],
     ['ascending, one null', (on) => on.ascending('body.a', 'body.b'), { body: { a: 2, b: null } }, []],
     ['ascending, decimals by their value', (on) => on.ascending('body.price', 'body.cost'), { body: { price: '9.50', cost: '10.1' } }, []],
@@ -105,62 +95,22 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       ['body.a clash: clash with body.b (1)', 'body.b clash: clash with body.a (2)'],
     ],
     ['equal', (on) => on.equal('body.a', 'body.d'), { body: { a: 3 } }, ['body.d unequal: must be the same as body.a (3); 7 was sent']],
-    [
-      'different',
-      (on) => on.different('query.word', 'body.c'),
-      { query: { word: 'x' }, body: { c: 'x' } },
-      ['body.c equal_not_allowed: must not be the same as query.word ("x"); "x" was sent'],
-    ],
+    ['different', (on) => on.different('query.word', 'body.c'), { query: { word: 'x' }, body: { c: 'x' } }, ['body.c equal_not_allowed: must not be the same as query.word ("x"); "x" was sent']],
     ['different, and so they are', (on) => on.different('query.word', 'body.c'), { query: { word: 'x' }, body: { c: 'y' } }, []],
-    [
-      'a secret is not echoed',
-      (on) => on.equal('body.c', 'body.secret'),
-      { body: { c: 'x', secret: 'hush' } },
-      ['body.secret unequal: must be the same as body.c ("x")'],
-    ],
-    [
-      'together, one is missing',
-      (on) => on.together('body.a', 'body.b'),
-      { body: { a: 1 } },
-      ['body not_together: needs all of body.a, body.b, or none of them'],
-    ],
+    ['a secret is not echoed', (on) => on.equal('body.c', 'body.secret'), { body: { c: 'x', secret: 'hush' } }, ['body.secret unequal: must be the same as body.c ("x")']],
+    ['together, one is missing', (on) => on.together('body.a', 'body.b'), { body: { a: 1 } }, ['body not_together: needs all of body.a, body.b, or none of them']],
     ['together, none', (on) => on.together('body.a', 'body.b'), {}, []],
     ['together, null is sent', (on) => on.together('body.a', 'body.b'), { body: { a: 1, b: null } }, []],
     ['exactly one, none', (on) => on.exactlyOne('body.a', 'body.b'), {}, ['body none_present: needs one of body.a, body.b']],
-    [
-      'exactly one, two',
-      (on) => on.exactlyOne('body.a', 'body.b', 'body.c'),
-      { body: { a: 1, c: 'x' } },
-      ['body more_than_one: takes only one of body.a, body.b, body.c'],
-    ],
-    [
-      'at least one, across parts: the first is blamed',
-      (on) => on.atLeastOne('query.word', 'body.c'),
-      {},
-      ['query.word none_present: needs one of query.word, body.c'],
-    ],
+    ['exactly one, two', (on) => on.exactlyOne('body.a', 'body.b', 'body.c'), { body: { a: 1, c: 'x' } }, ['body more_than_one: takes only one of body.a, body.b, body.c']],
+    ['at least one, across parts: the first is blamed', (on) => on.atLeastOne('query.word', 'body.c'), {}, ['query.word none_present: needs one of query.word, body.c']],
     ['at most one, none', (on) => on.atMostOne('body.a', 'body.b'), {}, []],
-    [
-      'at most one, two',
-      (on) => on.atMostOne('query.from', 'query.until'),
-      { query: { from: '1', until: '2' } },
-      ['query more_than_one: takes only one of query.from, query.until'],
-    ],
+    ['at most one, two', (on) => on.atMostOne('query.from', 'query.until'), { query: { from: '1', until: '2' } }, ['query more_than_one: takes only one of query.from, query.until']],
     ['a default is not sent', (on) => on.atMostOne('body.a', 'body.d'), { body: { a: 1 } }, []],
-    [
-      'needed',
-      (on) => on.needed('header.key', on.above('body.a', 10)),
-      { body: { a: 11 } },
-      ['header.key needed: must be sent when body.a is more than 10'],
-    ],
+    ['needed', (on) => on.needed('header.key', on.above('body.a', 10)), { body: { a: 11 } }, ['header.key needed: must be sent when body.a is more than 10']],
     ['needed, the condition does not hold', (on) => on.needed('header.key', on.above('body.a', 10)), { body: { a: 10 } }, []],
     ['needed, and sent', (on) => on.needed('header.key', on.above('body.a', 10)), { header: { key: 'k' }, body: { a: 11 } }, []],
-    [
-      'needed, a condition on a filled value',
-      (on) => on.needed('body.c', on.is('body.d', 7)),
-      {},
-      ['body.c needed: must be sent when body.d is 7'],
-    ],
+    ['needed, a condition on a filled value', (on) => on.needed('body.c', on.is('body.d', 7)), {}, ['body.c needed: must be sent when body.d is 7']],
     [
       'needed, within a branch',
       (on) => on.needed('body.c', on.is('body.mode.kind', 'fast')),
@@ -179,18 +129,8 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       { body: { items: [{ kind: 'b' }, { kind: 'a' }] } },
       ['body.c needed: must be sent when body.items[].kind is one of a'],
     ],
-    [
-      'absent',
-      (on) => on.absent('body.c', on.present('query.word')),
-      { query: { word: 'w' }, body: { c: 'x' } },
-      ['body.c not_allowed_here: must not be sent when query.word is sent'],
-    ],
-    [
-      'absent, an empty text counts as not sent',
-      (on) => on.absent('body.c', on.present('query.word')),
-      { query: { word: '' }, body: { c: 'x' } },
-      [],
-    ],
+    ['absent', (on) => on.absent('body.c', on.present('query.word')), { query: { word: 'w' }, body: { c: 'x' } }, ['body.c not_allowed_here: must not be sent when query.word is sent']],
+    ['absent, an empty text counts as not sent', (on) => on.absent('body.c', on.present('query.word')), { query: { word: '' }, body: { c: 'x' } }, []],
     [
       'all, any, not',
       (on) => on.needed('body.c', on.all(on.below('body.a', 3), on.any(on.not(on.present('body.b')), on.not(on.is('body.d', 7))))),
@@ -203,25 +143,10 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       { body: { c: 'x' } },
       ['body.c not_allowed_here: must not be sent when it is not so that body.a is more than 5'],
     ],
-    [
-      'accepts',
-      (on) => on.needed('body.c', on.accepts('text/csv')),
-      { header: { accept: 'text/*;q=0.5' } },
-      ['body.c needed: must be sent when text/csv is asked for'],
-    ],
+    ['accepts', (on) => on.needed('body.c', on.accepts('text/csv')), { header: { accept: 'text/*;q=0.5' } }, ['body.c needed: must be sent when text/csv is asked for']],
     ['accepts, something else', (on) => on.needed('body.c', on.accepts('text/csv')), { header: { accept: 'application/json' } }, []],
-    [
-      'a sum over a list',
-      (on) => on.sumWithin('body.items[].low', [2, 10]),
-      { body: { items: [{ low: 7 }, { low: 4 }] } },
-      ['body.items above_max: must add up to at most 10; the sum is 11'],
-    ],
-    [
-      'a sum that is too small',
-      (on) => on.sumWithin('body.items[].low', [2, 10]),
-      { body: { items: [] } },
-      ['body.items below_min: must add up to at least 2; the sum is 0'],
-    ],
+    ['a sum over a list', (on) => on.sumWithin('body.items[].low', [2, 10]), { body: { items: [{ low: 7 }, { low: 4 }] } }, ['body.items above_max: must add up to at most 10; the sum is 11']],
+    ['a sum that is too small', (on) => on.sumWithin('body.items[].low', [2, 10]), { body: { items: [] } }, ['body.items below_min: must add up to at least 2; the sum is 0']],
     [
       'a sum within another field',
       (on) => on.sumWithin('body.items[].low', { atMost: 'body.d' }),
@@ -240,12 +165,7 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       { body: { a: 1, items: [{ low: 1 }, { low: 2 }] } },
       ['body.items[0].low odd: is odd', 'body.items[1].low odd: is odd'],
     ],
-    [
-      'check, a null is sent',
-      (on) => on.check({ reads: ['body.b'], code: 'odd', holds: (b) => b !== null }),
-      { body: { b: null } },
-      ['body.b odd: is not accepted'],
-    ],
+    ['check, a null is sent', (on) => on.check({ reads: ['body.b'], code: 'odd', holds: (b) => b !== null }), { body: { b: null } }, ['body.b odd: is not accepted']],
     [
       'find, at exact places',
       (on) =>
@@ -257,12 +177,7 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       { body: { items: [{ kind: 'a' }, { kind: 'b' }] } },
       ['body.items[1].kind twice: is not accepted'],
     ],
-    [
-      'find, with words of its own, and no place',
-      (on) => on.find({ reads: ['body.a'], code: 'x', finds: () => [{ at: '', code: 'y', message: 'is y' }] }),
-      { body: { a: 1 } },
-      ['body.a y: is y'],
-    ],
+    ['find, with words of its own, and no place', (on) => on.find({ reads: ['body.a'], code: 'x', finds: () => [{ at: '', code: 'y', message: 'is y' }] }), { body: { a: 1 } }, ['body.a y: is y']],
   ])('%s', (_, rule, sent, told) => {
     expect(judged(rule, sent)).toEqual(told)
   })
@@ -271,24 +186,9 @@ describe('each rule tells what does not hold, at the field that it blames', () =
 describe('a rule waits for all that it reads', () => {
   test.each<[string, (on: RuleMaker<Input>) => Rule, Sent, string[]]>([
     ['one of two is wrong', (on) => on.ascending('body.a', 'body.b'), { body: { a: 'x', b: 1 } }, ['body.a wrong_type']],
-    [
-      'something in an element is wrong',
-      (on) => on.check({ reads: ['body.items'], code: 'odd', holds: () => false }),
-      { body: { items: [{ low: 'x' }] } },
-      ['body.items[0].low wrong_type'],
-    ],
-    [
-      'what a condition reads is wrong',
-      (on) => on.needed('header.key', on.above('body.a', 1)),
-      { body: { a: 'x' } },
-      ['body.a wrong_type'],
-    ],
-    [
-      'something else is wrong',
-      (on) => on.ascending('body.a', 'body.d'),
-      { query: { from: 'x' }, body: { a: 9 } },
-      ['query.from wrong_type', 'body.d out_of_order'],
-    ],
+    ['something in an element is wrong', (on) => on.check({ reads: ['body.items'], code: 'odd', holds: () => false }), { body: { items: [{ low: 'x' }] } }, ['body.items[0].low wrong_type']],
+    ['what a condition reads is wrong', (on) => on.needed('header.key', on.above('body.a', 1)), { body: { a: 'x' } }, ['body.a wrong_type']],
+    ['something else is wrong', (on) => on.ascending('body.a', 'body.d'), { query: { from: 'x' }, body: { a: 9 } }, ['query.from wrong_type', 'body.d out_of_order']],
   ])('%s', (_, rule, sent, told) => {
     expect(judged(rule, sent).map((one) => one.split(':')[0])).toEqual(told)
   })
@@ -301,11 +201,7 @@ test('fill makes values of others before any rule runs, element by element too',
     on.fill('body.items[].label', ['body.items[].kind'] as never, ((kind: string) => `of kind ${kind}`) as never),
     on.fill('body.c', ['query.word'], (word) => (word === 'none' ? undefined : (word as string))),
   ])
-  const verdict = judgeParts(
-    filled,
-    { query: { word: 'w' }, body: { b: 9, items: [{ kind: 'a' }, { kind: 'b', label: 'own' }, {}] } },
-    { trace: true },
-  )
+  const verdict = judgeParts(filled, { query: { word: 'w' }, body: { b: 9, items: [{ kind: 'a' }, { kind: 'b', label: 'own' }, {}] } }, { trace: true })
   expect(verdict).toMatchObject({ outcome: 'rejected', errors: [{ address: 'body.a', code: 'out_of_order' }] })
   expect(verdict.trace?.readings.filter(({ how }) => how === 'filled').map(({ address, read }) => [address, read])).toEqual([
     ['body.a', 8],
@@ -358,13 +254,7 @@ describe('rules of a record travel with it', () => {
   test('and are described in words', () => {
     const described = JSON.stringify(describeAll(plan))
     for (const words of ['until must be more than from', 'note must be sent when from is more than 100']) expect(described).toContain(words)
-    const all = describeAll(
-      declared((on) => [
-        on.sumWithin('body.items[].low', [1, 9]),
-        on.fill('body.a', ['body.d'], (d) => d),
-        on.check({ reads: ['body.a'], code: 'x', holds: () => true }),
-      ]),
-    )
+    const all = describeAll(declared((on) => [on.sumWithin('body.items[].low', [1, 9]), on.fill('body.a', ['body.d'], (d) => d), on.check({ reads: ['body.a'], code: 'x', holds: () => true })]))
     expect((all.rules as { words: string }[]).map(({ words }) => words)).toEqual([
       'body.items must add up to at least 1 and at most 9',
       'body.a is made of body.d where it is not sent',
@@ -395,9 +285,7 @@ describe('a group shares', () => {
   const app = intake({ base: '/api', endpoints: group({ prefix: '/v1', statuses: { path: 410, rules: 409 } }, teams) })
   const outline = async (request: string) => {
     const verdict = await judge(app, request, { services: {} })
-    return verdict.outcome === 'rejected'
-      ? [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)]
-      : verdict.input
+    return verdict.outcome === 'rejected' ? [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)] : verdict.input
   }
   test('its prefix, declarations, rules, lookups and policy; the nearest wins', async () => {
     expect(await outline('GET /api/v1/teams/orion/nights/3?limit=4&locale=de HTTP/1.1')).toMatchObject({
@@ -408,12 +296,8 @@ describe('a group shares', () => {
     expect(await outline('GET /api/v1/teams/o/nights/3 HTTP/1.1')).toEqual([404, 'path.team too_short'])
     expect(await outline('GET /api/v1/teams/nebula/nights/3 HTTP/1.1')).toEqual([409, 'header.x-key needed'])
     expect(await outline('GET /api/v1/teams/comet/nights/3 HTTP/1.1')).toEqual([422, 'path.team not_found'])
-    expect(
-      await outline(`PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours": 4, "x": "${'y'.repeat(20)}"}`),
-    ).toEqual([413, 'body too_large'])
-    expect(
-      await outline('PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours":4            }'),
-    ).toMatchObject({ body: { hours: 4 } })
+    expect(await outline(`PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours": 4, "x": "${'y'.repeat(20)}"}`)).toEqual([413, 'body too_large'])
+    expect(await outline('PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours":4            }')).toMatchObject({ body: { hours: 4 } })
     expect(JSON.stringify(describeAll(app))).toContain('"template":"/v1/teams/{team}/nights/{night}"')
     const rejected = await judge(app, 'GET /api/v1/teams/nebula/nights/3 HTTP/1.1')
     expect((await answer(rejected as never, new Request('http://x', { headers: { 'accept-language': 'de' } })).json()).detail).toBe(

@@ -1,28 +1,6 @@
 /** Declarations and values for property tests. */
 import fc from 'fast-check'
-import {
-  anything,
-  bigInteger,
-  choice,
-  constant,
-  day,
-  decimal,
-  duration,
-  either,
-  type Field,
-  flag,
-  instant,
-  integer,
-  later,
-  list,
-  number,
-  readAs,
-  record,
-  table,
-  tagged,
-  text,
-  tuple,
-} from 'yosei'
+import { anything, bigInteger, choice, constant, day, decimal, duration, either, type Field, flag, instant, integer, later, list, number, readAs, record, table, tagged, text, tuple } from 'yosei'
 
 const hostile = fc.constantFrom(
   '__proto__',
@@ -82,9 +60,7 @@ export function samples(depth: number): fc.Arbitrary<Sample> {
   const records = fc.uniqueArray(fc.tuple(names, below), { selector: ([name]) => name, maxLength: 4 }).map((fields) =>
     sample(
       record(Object.fromEntries(fields.map(([name, one]) => [name, one.field]))),
-      fc
-        .tuple(...fields.map(([, one]) => one.values))
-        .map((values) => Object.fromEntries(fields.map(([name], index) => [name, values[index]]))),
+      fc.tuple(...fields.map(([, one]) => one.values)).map((values) => Object.fromEntries(fields.map(([name], index) => [name, values[index]]))),
     ),
   )
   const lists = below.map((one) => sample(list(one.field), fc.array(one.values, { maxLength: 3 })))
@@ -95,9 +71,7 @@ export function samples(depth: number): fc.Arbitrary<Sample> {
     below.map(nullable),
     below.map((one) => sample(table(one.field), fc.dictionary(names, one.values, { maxKeys: 3, noNullPrototype: true }))),
     fc.tuple(below, below).map(([a, b]) => sample(tuple([a.field, b.field]), fc.tuple(a.values, b.values))),
-    fc
-      .tuple(numbers, strings, lists, records)
-      .map((branches) => sample(either(branches.map(({ field }) => field)), fc.oneof(...branches.map(({ values }) => values)))),
+    fc.tuple(numbers, strings, lists, records).map((branches) => sample(either(branches.map(({ field }) => field)), fc.oneof(...branches.map(({ values }) => values)))),
     fc.tuple(records, records).map(([a, b]) =>
       sample(
         tagged('~tag', { a: a.field, toString: b.field }),
@@ -155,12 +129,7 @@ const leaf = fc.tuple(fc.constantFrom(...limited), optioned).map(([field, { pres
   const scalar = field.kind !== 'anything' && field.kind !== 'constant'
   return { ...field, ...presence, ...(scalar ? nullable : {}), ...other } as Field
 })
-const defaulted = fc.constantFrom<Field>(
-  integer({ default: 5 }),
-  text({ default: 'x', nullable: true }),
-  list(integer(), { default: () => [1] }),
-  instant({ default: new Date(0) }),
-)
+const defaulted = fc.constantFrom<Field>(integer({ default: 5 }), text({ default: 'x', nullable: true }), list(integer(), { default: () => [1] }), instant({ default: new Date(0) }))
 
 /** Declarations with every kind and option, to a depth. */
 export function declarations(depth: number): fc.Arbitrary<Field> {
@@ -178,13 +147,9 @@ export function declarations(depth: number): fc.Arbitrary<Field> {
         below,
         records,
         records,
-        fc
-          .tuple(below, fc.constantFrom<object>({}, { length: [1, 2] }, { distinct: true }, { length: [0, 3], distinct: true }))
-          .map(([item, options]) => list(item, options)),
+        fc.tuple(below, fc.constantFrom<object>({}, { length: [1, 2] }, { distinct: true }, { length: [0, 3], distinct: true })).map(([item, options]) => list(item, options)),
         records.map((item) => list(item, Object.keys(item.fields).length > 0 ? { distinct: Object.keys(item.fields)[0] as never } : {})),
-        fc
-          .tuple(below, fc.constantFrom<object>({}, { length: [1, 2] }, { names: /^[a-z]+$/ }))
-          .map(([value, options]) => table(value, options)),
+        fc.tuple(below, fc.constantFrom<object>({}, { length: [1, 2] }, { names: /^[a-z]+$/ })).map(([value, options]) => table(value, options)),
         fc.tuple(below, below).map((items) => tuple(items)),
         fc.tuple(below, below).map((branches) => either(branches)),
         fc.tuple(records, records).map(([a, b]) => tagged('~tag', { a, b })),
@@ -251,13 +216,7 @@ export const json = fc.letrec((tie) => ({
     tie('object'),
   ),
   object: fc
-    .array(
-      fc.tuple(
-        fc.oneof(names, fc.constantFrom('~tag', '~also', 'inner', 'parts')),
-        fc.oneof({ weight: 4, arbitrary: tie('value') }, fc.constantFrom('a', 'b')),
-      ),
-      { maxLength: 5 },
-    )
+    .array(fc.tuple(fc.oneof(names, fc.constantFrom('~tag', '~also', 'inner', 'parts')), fc.oneof({ weight: 4, arbitrary: tie('value') }, fc.constantFrom('a', 'b'))), { maxLength: 5 })
     .map((entries) => Object.fromEntries(entries)),
 })).value
 
@@ -282,11 +241,7 @@ export function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
       case 'record':
         return fc
           .tuple(
-            fc.tuple(
-              ...Object.entries(node.fields).map(([name, one]) =>
-                fc.option(below(one), { freq: 8, nil: undefined }).map((value) => [name, value] as const),
-              ),
-            ),
+            fc.tuple(...Object.entries(node.fields).map(([name, one]) => fc.option(below(one), { freq: 8, nil: undefined }).map((value) => [name, value] as const))),
             fc.oneof({ weight: 5, arbitrary: fc.constant([]) }, fc.array(fc.tuple(names, json), { maxLength: 2 })),
           )
           .map(([entries, others]) => Object.fromEntries([...entries.filter(([, value]) => value !== undefined), ...others]))
@@ -297,11 +252,7 @@ export function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
       case 'table':
         return fc.dictionary(names, below(node.value), { maxKeys: 3, noNullPrototype: true })
       case 'tagged':
-        return fc.oneof(
-          ...Object.entries(node.branches).map(([value, branch]) =>
-            below(branch).map((one) => ({ ...(one as object), [node.tag]: value })),
-          ),
-        )
+        return fc.oneof(...Object.entries(node.branches).map(([value, branch]) => below(branch).map((one) => ({ ...(one as object), [node.tag]: value }))))
       case 'either':
         return fc.oneof(...(node.branches as Field[]).map(below))
       case 'readAs':

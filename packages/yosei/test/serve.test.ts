@@ -8,21 +8,7 @@ import { afterAll, describe, expect, test } from '@jest/globals'
 import connect from 'connect'
 import express from 'express'
 import Koa from 'koa'
-import {
-  answer,
-  DeclarationError,
-  endpoint,
-  file,
-  intake,
-  integer,
-  type JournalEvent,
-  judge,
-  list,
-  record,
-  refuse,
-  serve,
-  text,
-} from 'yosei'
+import { answer, DeclarationError, endpoint, file, intake, integer, type JournalEvent, judge, list, record, refuse, serve, text } from 'yosei'
 import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, nodeListener } from 'yosei/node'
 import { catalogueFor } from '../dist/answer/catalogue.js'
@@ -74,12 +60,7 @@ describe('a rejection is answered', () => {
     ['text/plain;q=7', 'application/problem+json'],
   ])('Accept: %s → %s', async (accept, type) => {
     const response = await handle(post(bad, accept === undefined ? {} : { accept }))
-    expect([
-      response.status,
-      response.headers.get('content-type'),
-      response.headers.get('vary'),
-      response.headers.get('cache-control'),
-    ]).toEqual([422, type, 'Accept, Accept-Language', 'no-store'])
+    expect([response.status, response.headers.get('content-type'), response.headers.get('vary'), response.headers.get('cache-control')]).toEqual([422, type, 'Accept, Accept-Language', 'no-store'])
     const told = await response.text()
     for (const part of ['body.words[0]', 'body.words[1]', 'body.secret', '5 characters']) expect(told).toContain(part)
     expect(told).not.toContain('hidden')
@@ -111,8 +92,7 @@ describe('a rejection is answered', () => {
     for (const tag of languagesOf(undefined)) {
       const words = shipped[tag] as typeof english
       expect(Object.keys(words).sort()).toEqual(Object.keys(english).sort())
-      for (const code of Object.keys(english).filter((one) => !/^(out_of_range|sent\.)/.test(one)))
-        expect([code, places(words[code] as string)]).toEqual([code, places(english[code] as string)])
+      for (const code of Object.keys(english).filter((one) => !/^(out_of_range|sent\.)/.test(one))) expect([code, places(words[code] as string)]).toEqual([code, places(english[code] as string)])
     }
   })
   test('in an envelope of the house, and in its own words', async () => {
@@ -137,11 +117,7 @@ describe('a rejection is answered', () => {
       ok: false,
       status: 422,
       instance: 'urn:uuid:0af76519-16cd-43dd-8448-eb211c80319c',
-      said: [
-        'body.words[0] must have at least 1 character; "" was sent',
-        'body.words[1] is wordy; "longer" was sent',
-        'body.secret is wordy',
-      ],
+      said: ['body.words[0] must have at least 1 character; "" was sent', 'body.words[1] is wordy; "longer" was sent', 'body.secret is wordy'],
       more: 0,
     })
     expect(events[0]).toMatchObject({
@@ -162,10 +138,7 @@ describe('a rejection is answered', () => {
     const app = intake({ endpoints: { note }, limits: { errors: 2 } })
     const verdict = await judge(app, post({ words: Array.from({ length: 9 }, () => '') }))
     expect(verdict).toMatchObject({ outcome: 'rejected', more: 7 })
-    const response = answer(
-      verdict as never,
-      new Request('http://kr.example', { headers: { accept: 'text/plain', 'accept-language': 'de' } }),
-    )
+    const response = answer(verdict as never, new Request('http://kr.example', { headers: { accept: 'text/plain', 'accept-language': 'de' } }))
     expect((await response.text()).split('\n').slice(0, 3)).toEqual([
       '422 Unprocessable Content',
       'body.words[0] muss mindestens 1 Zeichen haben; gesendet wurde ""',
@@ -177,9 +150,7 @@ describe('a rejection is answered', () => {
 describe('serve', () => {
   test('endpoints and handlers that do not pair up are refused at start', () => {
     const app = intake({ endpoints: { note, read } })
-    expect(() => serve(app, { note: () => 1 } as never)).toThrow(
-      new DeclarationError('serve, read: the endpoint has no handler. Add read to the handlers.'),
-    )
+    expect(() => serve(app, { note: () => 1 } as never)).toThrow(new DeclarationError('serve, read: the endpoint has no handler. Add read to the handlers.'))
     expect(() => serve(app, { note: () => 1, read: () => 1, other: () => 1 } as never)).toThrow('the handler has no endpoint')
   })
   test('failures are journalled with the id that the answer has, and told without a word of the inside', async () => {
@@ -273,12 +244,7 @@ describe('serve', () => {
 
 /** The same service behind whatever framework: what is accepted comes to the handler, typed, and the rest is answered. */
 const app = intake({ base: '/api', endpoints: { note, read } })
-const shown = (request: IncomingMessage) =>
-  request.method === 'OPTIONS'
-    ? 'passed'
-    : request.method === 'POST'
-      ? inputOf(note, request).body.words.length
-      : inputOf(read, request).path.id
+const shown = (request: IncomingMessage) => (request.method === 'OPTIONS' ? 'passed' : request.method === 'POST' ? inputOf(note, request).body.words.length : inputOf(read, request).path.id)
 const end = (response: ServerResponse, value: unknown) => response.end(JSON.stringify(value))
 const events: JournalEvent[] = []
 const journalled = intake({ base: '/api', endpoints: { note, read }, journal: { write: (event) => void events.push(event) } })
@@ -286,10 +252,7 @@ const consume = (request: IncomingMessage, _: ServerResponse, next: () => void) 
 
 const frameworks: [string, () => RequestListener][] = [
   ['node:http, with serve', () => nodeListener(serve(app, { note: ({ body }) => body.words.length, read: ({ path }) => path.id }))],
-  [
-    'node:http, with a gate',
-    () => (request, response) => gate(app, { unmatched: 'answer' })(request, response, () => end(response, shown(request))),
-  ],
+  ['node:http, with a gate', () => (request, response) => gate(app, { unmatched: 'answer' })(request, response, () => end(response, shown(request)))],
   [
     'connect, the whole group',
     () =>
@@ -346,10 +309,7 @@ describe.each(frameworks)('behind %s', (name, make) => {
     expect(await sent('/api/notes/7')).toEqual([200, 7])
     expect(await sent('/api/notes/1', '{"words":["a","b"]}')).toEqual([200, 2])
     expect(await sent('/api/notes/x')).toEqual([400, ['path.id']])
-    expect(await sent('/api/notes/0?tag=long', '{"words":["",1]}')).toEqual([
-      400,
-      ['path.id', 'query.tag', 'body.words[0]', 'body.words[1]'],
-    ])
+    expect(await sent('/api/notes/0?tag=long', '{"words":["",1]}')).toEqual([400, ['path.id', 'query.tag', 'body.words[0]', 'body.words[1]']])
     if (!parsed) {
       expect(await sent('/api/notes/1', '{"words":')).toEqual([400, ['body']])
       expect(await sent('/api/notes/1', '{}', 'text/plain')).toEqual([415, ['header.content-type']])
@@ -379,10 +339,7 @@ test('a gate says when it stands behind what has eaten the body, and what is not
     body: '{"words":["a"]}',
     headers: { 'content-type': 'application/json' },
   })
-  expect([response.status, Object.keys((await response.json()) as object)]).toEqual([
-    500,
-    ['type', 'title', 'status', 'detail', 'instance'],
-  ])
+  expect([response.status, Object.keys((await response.json()) as object)]).toEqual([500, ['type', 'title', 'status', 'detail', 'instance']])
   expect(String(events.at(-1)?.cause)).toContain('put the gate before what reads the stream')
   expect(await (await fetch(`${base}/api/elsewhere`)).json()).toBe('through')
 })

@@ -64,11 +64,7 @@ describe('in one process', () => {
     gone.abort()
     expect(await first).toBe('gone')
     const second = await post(url, '/0s/700ms/slots/slow')
-    expect([second.status, second.headers.get('retry-after'), (await second.json()).fields]).toEqual([
-      409,
-      '5',
-      { 'path.slot': [{ code: 'busy', detail: 'is being worked on by another request' }] },
-    ])
+    expect([second.status, second.headers.get('retry-after'), (await second.json()).fields]).toEqual([409, '5', { 'path.slot': [{ code: 'busy', detail: 'is being worked on by another request' }] }])
     await sleep(400)
     expect([(await post(url, '/0s/700ms/slots/slow')).status, room.left, turns.size]).toEqual([201, 7, 0])
     await close()
@@ -81,9 +77,7 @@ describe('in one process', () => {
       await Promise.all(
         Array.from({ length: 500 }, async (_, number) => {
           const slot = `${['throw', 'refuse', 'book'][number % 3]}-${number % 60}`
-          const { status } = await handle(
-            new Request(`http://kr.example/${number % 2 ? '20s/30s' : '0s/700ms'}/slots/${slot}`, { method: 'POST' }),
-          )
+          const { status } = await handle(new Request(`http://kr.example/${number % 2 ? '20s/30s' : '0s/700ms'}/slots/${slot}`, { method: 'POST' }))
           counts[status] = (counts[status] ?? 0) + 1
         }),
       )
@@ -163,8 +157,7 @@ overRedis('over Redis, in four processes', () => {
   test('the fence grows from turn to turn, whichever process has it', async () => {
     await client.set('room', '1000')
     const fences: number[] = []
-    for (let number = 0; number < 8; number++)
-      fences.push(Number(((await (await post(url(number), '/20s/30s/slots/b')).json()) as { fence: string }).fence))
+    for (let number = 0; number < 8; number++) fences.push(Number(((await (await post(url(number), '/20s/30s/slots/b')).json()) as { fence: string }).fence))
     expect(fences).toEqual([...fences].sort((a, b) => a - b))
     expect(new Set(fences).size).toBe(8)
   })
