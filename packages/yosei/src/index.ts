@@ -1,8 +1,6 @@
 export { type Context, type Handle, type Handlers, type ServeOptions, serve } from './adapt/serve.js'
-export type { Catalogue, Catalogues } from './answer/catalogue.js'
-export { answer, type Problem } from './answer/problem.js'
+export { answer } from './answer/problem.js'
 export { codeOf } from './compile/compiler.js'
-export type { Reading, Stage, Step } from './compile/run.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './declare/address.js'
 export type { Comparable, Condition } from './declare/conditions.js'
 export {
@@ -42,6 +40,7 @@ export {
   without,
 } from './declare/fields.js'
 export { group } from './declare/group.js'
+export type { Catalogue, Catalogues, Journal, JournalEvent, Problem, Refusal, TakenTurn, TakeOptions, TurnStore } from './declare/hooks.js'
 export { type Endpoints, type Head, type Intake, intake } from './declare/intake.js'
 export type { Lookup, LookupMaker, Turn } from './declare/lookups.js'
 export { DeclarationError } from './declare/mistake.js'
@@ -49,11 +48,20 @@ export type { Bounds, Format, Messages, Moment, Presence, Size, Span } from './d
 export type { Limits, Mode, Policy, Statuses } from './declare/policy.js'
 export type { Blame, Found, Rule, RuleMaker } from './declare/rules.js'
 export type { Common, Field, Fields, In, InFields, Out, OutFields, Upload } from './declare/types.js'
+export type {
+  AcceptedVerdict,
+  EndpointVerdict,
+  FieldError,
+  PendingVerdict,
+  Reading,
+  Rejected,
+  Stage,
+  Step,
+  Verdict,
+} from './declare/verdict.js'
 export { describe } from './describe/describe.js'
-export type { Journal, JournalEvent } from './judge/journal.js'
 export { type JudgeOptions, type JudgePartsOptions, judge, judgeParts } from './judge/judge.js'
-export { type Refusal, type Refused, refuse } from './judge/refuse.js'
-export { memoryTurns, type TakenTurn, type TakeOptions, type TurnStore } from './judge/turns.js'
-export type { AcceptedVerdict, EndpointVerdict, FieldError, PendingVerdict, Rejected, Verdict } from './judge/verdict.js'
+export { type Refused, refuse } from './judge/refuse.js'
+export { memoryTurns } from './judge/turns.js'
 export { UnacceptableError, write } from './judge/write.js'
 export { type BrokenMessage, type Message, parseMessage, type RequestLike } from './read/message.js'

@@ -1,12 +1,14 @@
 /** A gate before the handlers of a framework: lets through what is accepted, and answers the rest. */
+
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import type { Accepted, Endpoint, EndpointNode, FoundBy, Part } from '../declare/endpoint.js'
 import { type Endpoints, type Intake, type IntakeNode, intake } from '../declare/intake.js'
 import { readSpan } from '../declare/units.js'
+import type { AcceptedVerdict, Rejected } from '../declare/verdict.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import type { HeldTurn } from '../judge/turns.js'
-import { type AcceptedVerdict, type Rejected, type Rejection, reject, verdictOf } from '../judge/verdict.js'
+import { type Rejection, reject, verdictOf } from '../judge/verdict.js'
 import { Unreadable } from '../read/body.js'
 import { startDeadline } from './deadline.js'
 import { NodeIncoming } from './incoming.js'

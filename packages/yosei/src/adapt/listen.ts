@@ -7,8 +7,7 @@ import { settleLimits } from '../declare/policy.js'
 import { reject } from '../judge/verdict.js'
 import type { Destination } from '../read/match.js'
 import { type NodeBody, NodeIncoming } from './incoming.js'
-import { fail } from './node.js'
-import { send } from './reply.js'
+import { fail, send } from './reply.js'
 import { type Handle, type Service, serviceOf } from './serve.js'
 
 export interface ListenOptions {

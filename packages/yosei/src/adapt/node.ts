@@ -1,7 +1,7 @@
 /** Services on Node: behind a server of one's own, or with one that answers everything in the same form. */
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
 import { NodeIncoming, requestOf, signalOf, streamOf } from './incoming.js'
-import { send, sendResponse } from './reply.js'
+import { fail, send, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
 export { foundOf, type Gate, type GateOptions, gate, inputOf, verdictAt } from './gate.js'
@@ -26,13 +26,4 @@ export function nodeListener(handle: Handle): RequestListener {
 
 async function respond(handle: Handle, request: IncomingMessage, response: ServerResponse): Promise<void> {
   await sendResponse(await handle(requestOf(request, request.url ?? '/', signalOf(response).signal, streamOf(request))), response)
-}
-
-/** What a service lets through is thrown where the process sees it, once the client has its answer. */
-export function fail(error: unknown, response: ServerResponse): void {
-  if (!response.headersSent) response.writeHead(500, { connection: 'close' })
-  response.end()
-  process.nextTick(() => {
-    throw error
-  })
 }

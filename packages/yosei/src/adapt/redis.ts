@@ -1,7 +1,8 @@
 /** Turns over Redis: for many processes, on one machine or on several. */
+
 import { randomUUID } from 'node:crypto'
 import { setTimeout as sleep } from 'node:timers/promises'
-import type { TurnStore } from '../judge/turns.js'
+import type { TurnStore } from '../declare/hooks.js'
 
 /** What is needed of a client of the package `redis`. */
 export interface RedisClient {

@@ -25,3 +25,12 @@ export async function sendResponse({ status, headers, body }: Response, response
   // A client that goes while it is answered is no failure of the service.
   else await pipeline(Readable.fromWeb(body as NodeReadableStream), response).catch(() => response.destroy())
 }
+
+/** What a service lets through is thrown where the process sees it, once the client has its answer. */
+export function fail(error: unknown, response: ServerResponse): void {
+  if (!response.headersSent) response.writeHead(500, { connection: 'close' })
+  response.end()
+  process.nextTick(() => {
+    throw error
+  })
+}

@@ -1,10 +1,6 @@
 /** Catalogues: the words of each code, in each language. */
+import type { Catalogue, Catalogues } from '../declare/hooks.js'
 import { english } from './english.js'
-
-/** The words of one language: by code, or by code and variant (`wrong_type.flag`). */
-export type Catalogue = { readonly [code: string]: string }
-/** By language tag (RFC 5646). */
-export type Catalogues = { readonly [tag: string]: Catalogue }
 
 const merged = new WeakMap<Catalogues, Map<string, Catalogue>>()
 

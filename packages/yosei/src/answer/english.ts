@@ -1,6 +1,6 @@
 /** The words of errors in English: the catalogue that others are held against. */
-import type { Catalogue } from './catalogue.js'
 
+import type { Catalogue } from '../declare/hooks.js'
 export const english: Catalogue = {
   sent: '{message}; {sent} was sent',
   'sent.list': 'a list',

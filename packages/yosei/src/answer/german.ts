@@ -1,6 +1,6 @@
 /** The words of errors in German. */
-import type { Catalogue } from './catalogue.js'
 
+import type { Catalogue } from '../declare/hooks.js'
 export const german: Catalogue = {
   sent: '{message}; gesendet wurde {sent}',
   'sent.list': 'eine Liste',

@@ -1,5 +1,5 @@
 /** The languages in which answers are written. A page's bundle has English alone, and those that its intake brings. */
-import type { Catalogues } from './catalogue.js'
+import type { Catalogues } from '../declare/hooks.js'
 import { english } from './english.js'
 import { german } from './german.js'
 

@@ -7,7 +7,7 @@
 import { type Fault, Unshown } from '../compile/run.js'
 import { writeInstant } from '../compile/times.js'
 import type { AnyCondition } from '../declare/conditions.js'
-import type { Catalogue } from './catalogue.js'
+import type { Catalogue } from '../declare/hooks.js'
 import { english } from './english.js'
 
 /** The message of a fault: own words as they are, else the catalogue's and what was sent. */

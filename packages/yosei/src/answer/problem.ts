@@ -1,23 +1,16 @@
 /** Rejections as HTTP answers: problem documents, pages, and plain text. */
+
 import { formatAddress, formatPointer } from '../declare/address.js'
+import type { Catalogue, Problem } from '../declare/hooks.js'
 import type { IntakeNode } from '../declare/intake.js'
-import { originOf, type Rejected, type Rejection, verdictOf } from '../judge/verdict.js'
-import { type Catalogue, catalogueFor } from './catalogue.js'
+import type { Rejected } from '../declare/verdict.js'
+import { originOf, type Rejection, verdictOf } from '../judge/verdict.js'
+import { catalogueFor } from './catalogue.js'
 import { languagesOf, shipped } from './languages.js'
 import { fill, wordFault } from './messages.js'
 import { chooseForm, chooseLanguage, type Form, forms } from './negotiate.js'
 import { page } from './page.js'
 import type { Reply } from './reply.js'
-
-/** A problem document (RFC 9457); `fields` is our extension: the error map. */
-export interface Problem {
-  type: string
-  title: string
-  status: number
-  detail: string
-  instance: string
-  fields?: { [address: string]: { code: string; detail: string; pointer?: string }[] }
-}
 
 /** Reason phrases of RFC 9110, section 15, and RFC 6585. */
 const titles: { readonly [status: number]: string } = {

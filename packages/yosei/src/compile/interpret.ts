@@ -1,4 +1,5 @@
 /** Walks a node and a value side by side: checks, reads and copies in one pass, and tells all that is wrong. */
+
 import { formatAddress, valueAt } from '../declare/address.js'
 import { tagNode } from '../declare/locate.js'
 import { inRange } from '../declare/media-range.js'
@@ -17,12 +18,13 @@ import {
   type TupleNode,
 } from '../declare/node.js'
 import { readSize } from '../declare/units.js'
+import type { Reading } from '../declare/verdict.js'
 import { put } from '../read/own.js'
 import { malformed } from '../read/percent.js'
 import { isUpload } from '../read/upload.js'
 import { canonical } from './canonical.js'
 import { copyJson } from './copy.js'
-import { addFault, type Fault, note, type Reading, type Run, type Source, tell, tellBelow } from './run.js'
+import { addFault, type Fault, note, type Run, type Source, tell, tellBelow } from './run.js'
 import { readScalar } from './scalars.js'
 import { suggest } from './suggest.js'
 

@@ -2,17 +2,19 @@
  * Rules, on an input whose shape has been read. Each runs when all that it reads was read without error and, for most, is
  * present. First the values that are derived from others, then what must hold.
  */
+
 import { EACH, formatAddress, type Path, parseAddress, valueAt } from '../declare/address.js'
 import type { AnyCondition } from '../declare/conditions.js'
 import { isSecret, nodesAt } from '../declare/locate.js'
 import type { Node } from '../declare/node.js'
 import type { AnyRule, FillRule, Found, PlacedRule } from '../declare/rules.js'
+import type { Step } from '../declare/verdict.js'
 import { weightOf } from '../read/accept.js'
 import { put } from '../read/own.js'
 import { canonical } from './canonical.js'
 import type { Parts } from './engine.js'
 import { compareDecimals } from './numbers.js'
-import { addFault, type Fault, type Run, type Step } from './run.js'
+import { addFault, type Fault, type Run } from './run.js'
 import { writeInstant } from './times.js'
 
 /** What rules are judged on; `root` declares the parts. */

@@ -1,9 +1,7 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
 import { formatAddress, type Path } from '../declare/address.js'
 import type { Messages, Node } from '../declare/node.js'
-
-/** Where in the way of a request an error was found. */
-export type Stage = 'match' | 'admit' | 'identify' | 'receive' | 'read' | 'shape' | 'rules' | 'turn' | 'lookups' | 'handle'
+import type { Reading, Stage, Step } from '../declare/verdict.js'
 
 /** One thing found wrong. Its words are made only when somebody asks for them. */
 export interface Fault {
@@ -27,22 +25,6 @@ export interface Fault {
 /** Stands for a value that may not be echoed. */
 export class Unshown {
   constructor(readonly kind: string) {}
-}
-
-/** How a value was read: for the moment when one surprises somebody. */
-export interface Reading {
-  readonly address: string
-  readonly sent: unknown
-  readonly read: unknown
-  readonly how: 'as is' | 'from text' | 'default' | 'filled' | 'dropped'
-}
-
-/** One stage, or one rule, and how it went. */
-export interface Step {
-  readonly stage: Stage
-  readonly name?: string
-  readonly outcome: 'passed' | 'failed' | 'not run'
-  readonly because?: string
 }
 
 /**

@@ -1,12 +1,10 @@
 /** An intake: the endpoints of a service, and what they share. */
-import type { Catalogues } from '../answer/catalogue.js'
-import type { Problem } from '../answer/problem.js'
-import type { Journal } from '../judge/journal.js'
-import type { TurnStore } from '../judge/turns.js'
-import type { Rejected } from '../judge/verdict.js'
+
 import type { Endpoint, EndpointNode } from './endpoint.js'
+import type { Catalogues, Journal, Problem, TurnStore } from './hooks.js'
 import { mistake } from './mistake.js'
 import { nearest, type Policy, type SettledLimits, type Statuses, settleLimits } from './policy.js'
+import type { Rejected } from './verdict.js'
 
 export type Endpoints = { readonly [name: string]: Endpoint }
 /** The endpoints of a service with what they share; the default export of an intake module. */

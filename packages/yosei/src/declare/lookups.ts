@@ -1,8 +1,9 @@
 /** Lookups: questions to the outside world. And turns: one request per key at a time. */
-import type { Refusal } from '../judge/refuse.js'
+
 import type { Address } from './address.js'
 import type { AnyCondition, Condition, ConditionMaker } from './conditions.js'
 import { conditionMaker } from './conditions.js'
+import type { Refusal } from './hooks.js'
 import type { Span } from './node.js'
 import type { Reads, Values } from './rules.js'
 

@@ -1,17 +1,18 @@
 /** The stage that checks: the shape of every part, then the rules; all errors told together. */
 
-import type { Catalogues } from '../answer/catalogue.js'
 import { interpretParts, type Parts, readerOf } from '../compile/engine.js'
 import { runRules } from '../compile/rules.js'
 import { addFault, type Fault, type Run } from '../compile/run.js'
 import { formatAddress, parseAddress } from '../declare/address.js'
 import { type BodyNode, type EndpointNode, type Part, partNames, rootOf } from '../declare/endpoint.js'
+import type { Catalogues } from '../declare/hooks.js'
 import { inDeclaredOrder } from '../declare/locate.js'
 import { placedRules } from '../declare/place.js'
 import type { PlacedRule } from '../declare/rules.js'
+import type { AcceptedVerdict } from '../declare/verdict.js'
 import { Unreadable } from '../read/body.js'
 import { statusOf } from './statuses.js'
-import { type AcceptedVerdict, type Rejection, reject } from './verdict.js'
+import { type Rejection, reject } from './verdict.js'
 
 export interface Matter {
   /** What the verdict calls the endpoint. */

@@ -1,9 +1,10 @@
 /** The stages between a sound request and its handler: the turn, and the lookups under it. */
+import type { TurnStore } from '../declare/hooks.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { askLookups } from './lookups.js'
 import type { LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
-import { type HeldTurn, memoryTurns, type NotTaken, type TurnStore, takeTurn } from './turns.js'
+import { type HeldTurn, memoryTurns, type NotTaken, takeTurn } from './turns.js'
 
 /** What a handler goes in with. */
 export interface Entry {

@@ -2,7 +2,7 @@
 
 import type { Opened } from './open.js'
 import { refusalsIn, rejectRefused } from './refuse.js'
-import { statusFor } from './statuses.js'
+import { retryAfter, statusFor } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
 
 /** Who it is, or why nobody may go on. `cause` is what was thrown. */
@@ -27,6 +27,3 @@ export async function identify({ app, message, destination }: Opened, services: 
     return { rejected: reject(name, [], { status, stage: 'identify', headers: retryAfter, words: app.languages }), cause }
   }
 }
-
-/** Seconds after which it may be worth another try (RFC 9110, section 10.2.3). */
-export const retryAfter = { 'retry-after': '5' }

@@ -1,37 +1,12 @@
 /** The journal: one structured event for each rejection and each failure. It never blocks or breaks a request. */
-import type { Stage } from '../compile/run.js'
+
 import { formatAddress } from '../declare/address.js'
 import type { EndpointNode, Part } from '../declare/endpoint.js'
+import type { Journal, JournalEvent } from '../declare/hooks.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { absentIn, writeMasked } from './masked.js'
 import type { Judged } from './stages.js'
 import type { Rejection } from './verdict.js'
-
-export interface JournalEvent {
-  /** RFC 3339. */
-  readonly time: string
-  /** The request's, also in its answer. */
-  readonly id: string
-  readonly endpoint?: string
-  /** `observed`: it would have been rejected, and went on. `failed`: it was not the request's fault. */
-  readonly outcome: 'rejected' | 'observed' | 'failed'
-  readonly status: number
-  readonly stage: Stage
-  /** What was sent is shortened, and there where it is no secret alone. */
-  readonly errors: readonly { readonly address: string; readonly code: string; readonly sent?: string }[]
-  /** Declared fields that may be left out, and were. */
-  readonly absent: readonly string[]
-  readonly milliseconds: number
-  /** Of a failure: what was thrown, with its stack. */
-  readonly cause?: unknown
-  /** Of a failure: the request as a message, secrets masked, enough to be judged again. */
-  readonly input?: string
-}
-
-/** Where events go. */
-export interface Journal {
-  write(event: JournalEvent): void
-}
 
 /** What an event is made of. */
 export interface Happening {

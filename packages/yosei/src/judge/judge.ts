@@ -1,9 +1,11 @@
 /** Verdicts for those who ask for one: of a request, or of parts that are split already. */
+
 import { startRun } from '../compile/run.js'
 import { valueAt } from '../declare/address.js'
 import type { Endpoint, EndpointNode, Part } from '../declare/endpoint.js'
 import type { Endpoints, Intake, IntakeNode } from '../declare/intake.js'
 import { settleLimits } from '../declare/policy.js'
+import type { AcceptedVerdict, EndpointVerdict, PendingVerdict, Verdict } from '../declare/verdict.js'
 import { type BrokenMessage, type Message, messageOf, type RequestLike } from '../read/message.js'
 import { check } from './check.js'
 import { askLookups } from './lookups.js'
@@ -11,15 +13,7 @@ import { open } from './open.js'
 import { type Received, receiveNow, type Unreceived } from './receive.js'
 import { following } from './signal.js'
 import { type AcceptedJudgement, type AnyVerdict, conclude, judgeStages, partsOf } from './stages.js'
-import {
-  type AcceptedVerdict,
-  type EndpointVerdict,
-  type PendingVerdict,
-  type Rejection,
-  reject,
-  type Verdict,
-  verdictOf,
-} from './verdict.js'
+import { type Rejection, reject, verdictOf } from './verdict.js'
 
 export interface JudgeOptions {
   /** What lookups and `identify` are given. Without services none is asked, and a request with lookups is pending. */

@@ -1,17 +1,17 @@
 /** The stage that asks the outside world: side by side, in the order that `follows` asks. */
+
 import { canonical } from '../compile/canonical.js'
 import { concrete, holds } from '../compile/rules.js'
 import type { Fault } from '../compile/run.js'
 import { type Path, parseAddress, valueAt } from '../declare/address.js'
 import { rootOf } from '../declare/endpoint.js'
+import type { Refusal } from '../declare/hooks.js'
 import type { LookupNode } from '../declare/lookups.js'
 import { readSpan } from '../declare/units.js'
 import { put } from '../read/own.js'
-import { retryAfter } from './identify.js'
-import type { Refusal } from './refuse.js'
 import type { AcceptedJudgement } from './stages.js'
-import { statusFor } from './statuses.js'
-import { type Rejection, reject } from './verdict.js'
+import { retryAfter, statusFor } from './statuses.js'
+import { grouped, type Rejection, reject } from './verdict.js'
 
 export interface Asking {
   readonly services: unknown
@@ -102,16 +102,6 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
 }
 
 const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
-
-/** Errors of one address stand together, each address where its first is. */
-export function grouped(faults: readonly Fault[]): Fault[] {
-  const byAddress = new Map<string, Fault[]>()
-  for (const fault of faults) {
-    const key = JSON.stringify(fault.path)
-    byAddress.set(key, [...(byAddress.get(key) ?? []), fault])
-  }
-  return [...byAddress.values()].flat()
-}
 
 /** What a question comes to: its value, or why there is none. */
 async function askOne(name: string, lookup: LookupNode, values: readonly unknown[], asking: Asking & { found: object }): Promise<Answer> {

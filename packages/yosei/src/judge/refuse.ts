@@ -1,22 +1,10 @@
 /** Refusals: what a handler, or who looks the caller up, finds wrong with a request. */
 
-import type { Catalogues } from '../answer/catalogue.js'
-import type { Fault, Stage } from '../compile/run.js'
+import type { Fault } from '../compile/run.js'
 import { parseAddress } from '../declare/address.js'
-import { grouped } from './lookups.js'
-import { type Rejection, reject } from './verdict.js'
-
-/** What is wrong, told like any other error. */
-export interface Refusal {
-  readonly status: 401 | 402 | 403 | 404 | 409 | 410 | 412 | 422 | 423 | 428 | 429
-  readonly code: string
-  /** Completes the sentence that the address begins. */
-  readonly message: string
-  /** The address of the field that is to blame. */
-  readonly at?: string
-  /** Header fields of the answer, such as `retry-after`. A 401 has `www-authenticate: Bearer` where none is given. */
-  readonly headers?: { readonly [name: string]: string }
-}
+import type { Catalogues, Refusal } from '../declare/hooks.js'
+import type { Stage } from '../declare/verdict.js'
+import { grouped, type Rejection, reject } from './verdict.js'
 
 export interface Refused {
   readonly refused: true

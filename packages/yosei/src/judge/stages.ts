@@ -3,6 +3,7 @@
 import type { Parts } from '../compile/engine.js'
 import { addFault, type Run, startRun } from '../compile/run.js'
 import type { IntakeNode } from '../declare/intake.js'
+import type { AcceptedVerdict } from '../declare/verdict.js'
 import { cookieValues } from '../read/cookies.js'
 import type { AnyMessage } from '../read/message.js'
 import { headerValues, pairValues, pathValues } from '../read/values.js'
@@ -11,7 +12,7 @@ import { identify } from './identify.js'
 import { type Opened, open } from './open.js'
 import { type Received, receive, receiveNow, type Unreceived } from './receive.js'
 import type { LateSignal } from './signal.js'
-import { type AcceptedVerdict, type Rejection, reject } from './verdict.js'
+import { type Rejection, reject } from './verdict.js'
 
 export interface StageOptions {
   readonly services?: unknown

@@ -29,3 +29,6 @@ export function statusOf(faults: readonly Fault[], statuses: Statuses | undefine
   const found = faults.map(failureOf)
   return statusFor(order.find((failure) => found.includes(failure)) ?? 'rules', statuses)
 }
+
+/** Seconds after which it may be worth another try (RFC 9110, section 10.2.3). */
+export const retryAfter = { 'retry-after': '5' }

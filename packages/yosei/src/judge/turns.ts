@@ -1,38 +1,14 @@
 /** Turns: one request per key at a time, from before the lookups until the handler has settled. */
+
 import { canonical } from '../compile/canonical.js'
 import { type Path, parseAddress, valueAt } from '../declare/address.js'
+import type { TakenTurn, TurnStore } from '../declare/hooks.js'
 import type { TurnNode } from '../declare/lookups.js'
 import { readSpan } from '../declare/units.js'
-import { retryAfter } from './identify.js'
 import type { LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
-import { statusFor } from './statuses.js'
+import { retryAfter, statusFor } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
-
-/** A turn that somebody has. */
-export interface TakenTurn {
-  /** Greater than that of every turn before, for a store that checks it. */
-  readonly fence: bigint
-  /** Begins the lease anew; `false` where the turn is somebody else's by now. */
-  renew(): Promise<boolean>
-  release(): Promise<void>
-}
-
-export interface TakeOptions {
-  /** Milliseconds to wait for the turn. */
-  readonly wait: number
-  /** Milliseconds after which a turn ends that is not renewed. */
-  readonly lease: number
-  /** How many may wait for one key. */
-  readonly waiters: number
-  readonly signal: AbortSignal
-}
-
-/** Where turns are taken. */
-export interface TurnStore {
-  /** The turn; or `busy` where it was not to be had in time, `full` where too many wait for it. */
-  take(scope: string, key: string, options: TakeOptions): Promise<TakenTurn | 'busy' | 'full'>
-}
 
 interface Line {
   holder: { readonly fence: bigint; until: number } | undefined

@@ -1,65 +1,12 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
-import { type Catalogues, catalogueFor } from '../answer/catalogue.js'
+
+import { catalogueFor } from '../answer/catalogue.js'
 import { wordFault } from '../answer/messages.js'
-import type { Fault, Reading, Stage, Step } from '../compile/run.js'
+import type { Fault } from '../compile/run.js'
 import { formatAddress, formatPointer } from '../declare/address.js'
-import type { Accepted, FoundBy, Part } from '../declare/endpoint.js'
-import type { Endpoints } from '../declare/intake.js'
-
-export interface FieldError {
-  readonly part: Part
-  readonly address: string
-  /** Inside the body, RFC 6901. */
-  readonly pointer?: string
-  readonly code: string
-  /** Completes the sentence that the address begins. */
-  readonly message: string
-  readonly stage: Stage
-  /** Of a syntax error in the body, both from 1. */
-  readonly line?: number
-  readonly column?: number
-}
-
-interface Trace {
-  readonly readings: readonly Reading[]
-  readonly steps: readonly Step[]
-}
-interface Traced {
-  /** How each value was read and how each stage and rule went, where `trace` asked for it. */
-  readonly trace?: Trace
-}
-export interface AcceptedVerdict<N, I> extends Traced {
-  readonly outcome: 'accepted'
-  readonly endpoint: N
-  readonly input: I
-}
-/** Sound so far, but these lookups were not asked, since no services were given. */
-export interface PendingVerdict<N, I> extends Traced {
-  readonly outcome: 'pending'
-  readonly endpoint: N
-  readonly input: I
-  readonly unasked: readonly string[]
-}
-/** Only an endpoint with lookups can be pending. */
-type MaybePending<N, I, F> = unknown extends F ? PendingVerdict<N, I> : keyof F extends never ? never : PendingVerdict<N, I>
-/** The verdict on a request to one endpoint. */
-export type EndpointVerdict<N, I, F> = AcceptedVerdict<N, I> | MaybePending<N, I, F> | Rejected
-export interface Rejected extends Traced {
-  readonly outcome: 'rejected'
-  readonly endpoint: string | undefined
-  readonly stage: Stage
-  readonly status: number
-  /** Header fields that the status asks for. */
-  readonly headers: { readonly [name: string]: string }
-  readonly errors: readonly FieldError[]
-  /** The error map: address → its errors, in the order found. */
-  readonly errorsByField: { readonly [address: string]: readonly FieldError[] }
-  /** Errors found beyond the limit and not listed. */
-  readonly more: number
-}
-export type Verdict<E extends Endpoints = Endpoints> =
-  | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> | MaybePending<N, Accepted<E[N]>, FoundBy<E[N]>> }[keyof E & string]
-  | Rejected
+import type { Part } from '../declare/endpoint.js'
+import type { Catalogues } from '../declare/hooks.js'
+import type { FieldError, Rejected, Stage, Trace } from '../declare/verdict.js'
 
 /** A rejection as the stages make it: what they found, not yet in words. */
 export interface Rejection {
@@ -155,4 +102,14 @@ function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
     stage,
     ...(code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : {}),
   }
+}
+
+/** Errors of one address stand together, each address where its first is. */
+export function grouped(faults: readonly Fault[]): Fault[] {
+  const byAddress = new Map<string, Fault[]>()
+  for (const fault of faults) {
+    const key = JSON.stringify(fault.path)
+    byAddress.set(key, [...(byAddress.get(key) ?? []), fault])
+  }
+  return [...byAddress.values()].flat()
 }

@@ -1,14 +1,16 @@
 /** Requests written from typed values: the inverse of reading. */
+
 import { encode } from '../compile/encode.js'
 import type { Fault } from '../compile/run.js'
 import type { BodyNode, Endpoint, EndpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { type ListNode, type Node, type RecordNode, sentShape, type TupleNode } from '../declare/node.js'
 import { settleLimits } from '../declare/policy.js'
+import type { Rejected } from '../declare/verdict.js'
 import { markUpload } from '../read/upload.js'
 import { addFormValue, type Values } from '../read/values.js'
 import { judgeMessage } from './judge.js'
-import { type Rejected, reject, verdictOf } from './verdict.js'
+import { reject, verdictOf } from './verdict.js'
 
 /** What a handler receives; an endpoint without cookies need not be given any. */
 type WithoutCookies<I> = I extends { cookie: infer C } ? ({} extends C ? Omit<I, 'cookie'> & { cookie?: C } : I) : I

@@ -1,0 +1,80 @@
+/** What an intake is given besides its endpoints, and what its hooks get to see. */
+import type { Stage } from './verdict.js'
+
+/** The words of one language: by code, or by code and variant (`wrong_type.flag`). */
+export type Catalogue = { readonly [code: string]: string }
+/** By language tag (RFC 5646). */
+export type Catalogues = { readonly [tag: string]: Catalogue }
+
+/** A problem document (RFC 9457); `fields` is our extension: the error map. */
+export interface Problem {
+  type: string
+  title: string
+  status: number
+  detail: string
+  instance: string
+  fields?: { [address: string]: { code: string; detail: string; pointer?: string }[] }
+}
+
+/** What is wrong, told like any other error. */
+export interface Refusal {
+  readonly status: 401 | 402 | 403 | 404 | 409 | 410 | 412 | 422 | 423 | 428 | 429
+  readonly code: string
+  /** Completes the sentence that the address begins. */
+  readonly message: string
+  /** The address of the field that is to blame. */
+  readonly at?: string
+  /** Header fields of the answer, such as `retry-after`. A 401 has `www-authenticate: Bearer` where none is given. */
+  readonly headers?: { readonly [name: string]: string }
+}
+
+export interface JournalEvent {
+  /** RFC 3339. */
+  readonly time: string
+  /** The request's, also in its answer. */
+  readonly id: string
+  readonly endpoint?: string
+  /** `observed`: it would have been rejected, and went on. `failed`: it was not the request's fault. */
+  readonly outcome: 'rejected' | 'observed' | 'failed'
+  readonly status: number
+  readonly stage: Stage
+  /** What was sent is shortened, and there where it is no secret alone. */
+  readonly errors: readonly { readonly address: string; readonly code: string; readonly sent?: string }[]
+  /** Declared fields that may be left out, and were. */
+  readonly absent: readonly string[]
+  readonly milliseconds: number
+  /** Of a failure: what was thrown, with its stack. */
+  readonly cause?: unknown
+  /** Of a failure: the request as a message, secrets masked, enough to be judged again. */
+  readonly input?: string
+}
+
+/** Where events go. */
+export interface Journal {
+  write(event: JournalEvent): void
+}
+
+/** A turn that somebody has. */
+export interface TakenTurn {
+  /** Greater than that of every turn before, for a store that checks it. */
+  readonly fence: bigint
+  /** Begins the lease anew; `false` where the turn is somebody else's by now. */
+  renew(): Promise<boolean>
+  release(): Promise<void>
+}
+
+export interface TakeOptions {
+  /** Milliseconds to wait for the turn. */
+  readonly wait: number
+  /** Milliseconds after which a turn ends that is not renewed. */
+  readonly lease: number
+  /** How many may wait for one key. */
+  readonly waiters: number
+  readonly signal: AbortSignal
+}
+
+/** Where turns are taken. */
+export interface TurnStore {
+  /** The turn; or `busy` where it was not to be had in time, `full` where too many wait for it. */
+  take(scope: string, key: string, options: TakeOptions): Promise<TakenTurn | 'busy' | 'full'>
+}
