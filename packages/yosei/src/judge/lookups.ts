@@ -6,12 +6,13 @@ import type { Fault } from '../compile/run.js'
 import { type Path, parseAddress, valueAt } from '../declare/address.js'
 import { rootOf } from '../declare/endpoint.js'
 import type { Refusal } from '../declare/hooks.js'
+import { inDeclaredOrder } from '../declare/locate.js'
 import type { LookupNode } from '../declare/lookups.js'
 import { readSpan } from '../declare/units.js'
 import { put } from '../read/own.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter, statusFor } from './statuses.js'
-import { grouped, type Rejection, reject } from './verdict.js'
+import { type Rejection, reject } from './verdict.js'
 
 export interface Asking {
   readonly services: unknown
@@ -91,7 +92,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   }
   for (const [index, name] of names.entries()) opened.trace?.steps.push({ stage: 'lookups', name, outcome: stepOf(all[index] as Answer) })
   if (!first) return { found }
-  const rejection = reject(opened.destination.name, grouped(faults), {
+  const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, faults), {
     ...first,
     stage: 'lookups',
     most: limits.errors,
