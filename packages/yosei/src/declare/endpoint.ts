@@ -1,16 +1,12 @@
 /** An endpoint: what a request to one method and path may look like. */
-import { checkSound, checkTextPart } from '#checks'
-import { parseAddress } from './address.js'
-import { addressesIn } from './conditions.js'
+import { checkEndpoint } from '#checks'
 import { record } from './fields.js'
-import { nodesAt } from './locate.js'
 import { type Lookup, type LookupMaker, type LookupNode, lookupMaker, type Turn, type TurnNode } from './lookups.js'
 import { readMediaRange } from './media-range.js'
 import { mistake } from './mistake.js'
-import { childrenOf, type Node, type RecordNode, sentShape } from './node.js'
-import { placedRules } from './place.js'
-import { type Policy, settleLimits } from './policy.js'
-import { type AnyRule, addressesOf, type Rule, type RuleMaker, ruleMaker } from './rules.js'
+import type { Node, RecordNode } from './node.js'
+import type { Policy } from './policy.js'
+import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
 import { parseTemplate, type Template } from './template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from './types.js'
 
@@ -164,80 +160,6 @@ function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode 
   }
   checkEndpoint(signature, node as EndpointNode)
   return node as EndpointNode
-}
-
-/** @throws DeclarationError where the parts, rules, lookups and the turn of an endpoint make no sense together. */
-export function checkEndpoint(signature: string, node: EndpointNode): void {
-  checkParts(signature, node)
-  settleLimits(signature, node.limits)
-  const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
-  const isDeclared = (address: string, base: readonly (string | number)[] = []) => {
-    const path = parseAddress(address)
-    return path !== undefined && bodies.some((body) => nodesAt(rootOf(node, body), [...base, ...path]).length > 0)
-  }
-  const check = (where: string, addresses: readonly string[], base?: readonly (string | number)[]) => {
-    const lost = addresses.find((address) => !isDeclared(address, base))
-    if (lost !== undefined) mistake(`${signature}, ${where}`, `${lost} is not declared`, 'Name a declared field')
-  }
-  for (const body of bodies) for (const { rule, base } of placedRules(node, body)) check(`rule ${rule.rule}`, addressesOf(rule), base)
-  if (node.turn) check('turn', node.turn.by)
-  for (const [name, { reads, fill, when, follows = [] }] of Object.entries(node.lookups)) {
-    check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
-    const stranger = follows.find((one) => !Object.hasOwn(node.lookups, one))
-    if (stranger !== undefined) mistake(`${signature}, lookup ${name}`, `it follows ${stranger}, which there is not`, 'Name another lookup')
-    if (followsItself(name, node.lookups)) mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
-  }
-}
-
-function followsItself(name: string, lookups: EndpointNode['lookups'], from = name, seen = new Set<string>()): boolean {
-  return (lookups[from]?.follows ?? []).some((one) => {
-    if (one === name) return true
-    if (seen.has(one)) return false
-    seen.add(one)
-    return followsItself(name, lookups, one, seen)
-  })
-}
-
-function checkParts(signature: string, node: EndpointNode): void {
-  const named = node.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
-  const undeclared = named.find((name) => !Object.hasOwn(node.path.fields, name))
-  const unnamed = Object.keys(node.path.fields).find((name) => !named.includes(name))
-  if (undeclared !== undefined)
-    mistake(
-      `${signature}, path.${undeclared}`,
-      'the template has this parameter, the path does not declare it',
-      `Add ${undeclared} to path`,
-    )
-  if (unnamed !== undefined)
-    mistake(`${signature}, path.${unnamed}`, 'this is no parameter of the template', `Write {${unnamed}} into the template`)
-  for (const name of ['path', 'query', 'header', 'cookie'] as const) {
-    checkSound(signature, node[name], [name])
-    checkTextPart(signature, name, node[name])
-  }
-  if (node.bodies.length > 0 && (node.method === 'GET' || node.method === 'HEAD'))
-    mistake(`${signature}, body`, `${node.method} has no body (RFC 9110, section 9.3)`, 'Declare a query, or use POST')
-  for (const { node: body } of node.bodies) checkSound(signature, body, ['body'])
-  for (const { mediaType, syntax, node: body } of node.bodies) {
-    const where = `${signature}, body, ${mediaType}`
-    const shape = sentShape(body)
-    if (syntax === 'form' || syntax === 'multipart') {
-      if (shape.kind !== 'record') mistake(where, `a form is a record, not ${shape.kind}`, 'Declare a record() of its fields')
-      checkTextPart(signature, syntax, shape)
-    } else if (syntax === 'json' && holds(body, 'file'))
-      mistake(where, 'JSON carries no file', "Declare files in a body of 'multipart/form-data'")
-    else if (syntax === 'text' && (shape.kind === 'list' || shape.kind === 'record' || shape.kind === 'file'))
-      mistake(where, `a text is one value, not ${shape.kind}`, 'Declare text() or another value')
-    else if (syntax === 'raw' && shape.kind !== 'file')
-      mistake(where, 'this media type has no values to read', 'Declare file(), which takes the body as it is')
-  }
-}
-
-/** Whether a kind stands anywhere in a declaration. */
-function holds(node: Node, kind: Node['kind'], seen = new Set<Node>()): boolean {
-  if (node.kind === kind) return true
-  if (seen.has(node)) return false
-  seen.add(node)
-  return childrenOf(node).some(([, child]) => holds(child, kind, seen))
 }
 
 /** How a media type is read: RFC 8259, with RFC 6839's suffix; the forms of HTML; text; or not at all. */

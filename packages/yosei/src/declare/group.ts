@@ -1,5 +1,6 @@
 /** Endpoints that share a path prefix, declarations, rules, lookups and policy. */
-import { checkEndpoint, cookiePart, type Endpoint, type EndpointNode, headerPart, type Input, part, type SentInput } from './endpoint.js'
+import { checkEndpoint } from '#checks'
+import { cookiePart, type Endpoint, type EndpointNode, headerPart, type Input, part, type SentInput } from './endpoint.js'
 import type { Endpoints } from './intake.js'
 import { type Lookup, type LookupMaker, type LookupNode, lookupMaker } from './lookups.js'
 import type { RecordNode } from './node.js'
