@@ -70,7 +70,7 @@ describe('lookups are asked, and what they do not find is told', () => {
         y: on.lookup({ reads: ['path.id'], ask, refusal: { status: 404, code: 'q', message: 'q' } }),
       }),
       '/x/no?a=no1',
-      [410, 'query.a p: p', 'path.id q: q'],
+      [410, 'path.id q: q', 'query.a p: p'],
     ],
     ['not asked without the value that it reads', (on) => ({ x: on.lookup({ reads: ['query.a'], ask }) }), '/x/one', { found: {} }, []],
     ['asked when a condition holds', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }), '/x/one?n=4', { found: { x: { id: 'one' } } }],
