@@ -4,4 +4,6 @@ export default {
   extensionsToTreatAsEsm: ['.ts'],
   transform: { '\\.ts$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }] },
   testTimeout: 180_000,
+  // Much of the time goes to processes that tests start and wait for: leave no processor out.
+  maxWorkers: '100%',
 }
