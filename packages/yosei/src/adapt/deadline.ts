@@ -1,34 +1,42 @@
 /** Time limits of which most are never reached: one timer looks after all, so that one costs next to nothing. */
 
+/** A limit of time. */
 export interface Deadline {
+  /** Nothing happens any more. */
   off(): void
 }
-interface Waiting extends Deadline {
-  readonly at: number
-  readonly reached: () => void
+
+class Waiting implements Deadline {
+  constructor(
+    readonly at: number,
+    public reached: (() => void) | undefined,
+  ) {}
+
+  /** What would have happened is let go at once: it may hold a whole request, and the list is only cleared now and then. */
+  off(): void {
+    this.reached = undefined
+  }
 }
 
-const waiting = new Set<Waiting>()
+let waiting: Waiting[] = []
 let timer: ReturnType<typeof setInterval> | undefined
 /** How late a limit may be noticed, in milliseconds. */
 const grain = 50
 
 /** Calls `reached` when so many milliseconds have gone, unless it is off by then. */
 export function startDeadline(milliseconds: number, reached: () => void): Deadline {
-  const one: Waiting = { at: Date.now() + milliseconds, reached, off: () => void waiting.delete(one) }
-  waiting.add(one)
+  const one = new Waiting(Date.now() + milliseconds, reached)
+  waiting.push(one)
   timer ??= setInterval(look, grain)
   return one
 }
 
 function look(): void {
   const now = Date.now()
-  for (const one of waiting)
-    if (one.at <= now) {
-      waiting.delete(one)
-      one.reached()
-    }
-  if (waiting.size > 0) return
+  const due = waiting.filter(({ at, reached }) => reached && at <= now)
+  waiting = waiting.filter(({ at, reached }) => reached && at > now)
+  for (const { reached } of due) reached?.()
+  if (waiting.length > 0) return
   clearInterval(timer)
   timer = undefined
 }

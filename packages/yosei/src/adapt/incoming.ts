@@ -2,7 +2,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
 import { LateSignal } from '../judge/signal.js'
-import { type AnyMessage, type BodySource, joinBytes, piecesOf, type Trouble } from '../read/message.js'
+import { type AnyMessage, type BodySource, joinBytes, lowerCase, piecesOf, type Trouble } from '../read/message.js'
 import { type Deadline, startDeadline } from './deadline.js'
 import type { Incoming } from './serve.js'
 
@@ -44,7 +44,7 @@ const hasBody = ({ headers }: IncomingMessage) =>
 
 function linesOf(raw: readonly string[]): [string, string][] {
   const lines: [string, string][] = []
-  for (let i = 0; i < raw.length; i += 2) lines.push([(raw[i] as string).toLowerCase(), raw[i + 1] as string])
+  for (let i = 0; i < raw.length; i += 2) lines.push([lowerCase(raw[i] as string), raw[i + 1] as string])
   return lines
 }
 

@@ -104,12 +104,20 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     process(incoming) {
       const { message, signal } = incoming
       const progress: Progress = { app, message, since: Date.now(), id: undefined }
+      const fail = (error: unknown) => failed(error, progress)
+      const go = (judged: Judged) => {
+        try {
+          const reply = settle(judged, incoming, progress)
+          return reply instanceof Promise ? reply.catch(fail) : reply
+        } catch (error) {
+          return fail(error)
+        }
+      }
       try {
         const judged = judgeStages(app, message, { services: options.services, asks: true, signal })
-        const reply = judged instanceof Promise ? judged.then((one) => settle(one, incoming, progress)) : settle(judged, incoming, progress)
-        return reply instanceof Promise ? reply.catch((error) => failed(error, progress)) : Promise.resolve(reply)
+        return judged instanceof Promise ? judged.then(go, fail) : Promise.resolve(go(judged))
       } catch (error) {
-        return new Promise((resolve) => resolve(failed(error, progress)))
+        return new Promise((resolve) => resolve(fail(error)))
       }
     },
   }
@@ -305,9 +313,13 @@ function inTime(promise: Promise<unknown>, milliseconds: number): Promise<unknow
 
 const jsonHeaders = { 'content-type': 'application/json' }
 
+/** Most handlers return plain objects, and to name `Response` is slow: Node fetches it anew each time. */
+const isResponse = (value: unknown): value is Response =>
+  typeof value === 'object' && value !== null && Object.getPrototypeOf(value) !== Object.prototype && value instanceof Response
+
 /** What a handler returned, as an answer. */
 function replyOf(value: unknown, status: number, method: string): Reply {
-  if (value instanceof Response) return { status: value.status, headers: {}, body: null, response: value }
+  if (isResponse(value)) return { status: value.status, headers: {}, body: null, response: value }
   if (value === undefined) return { status: status === 200 ? 204 : status, headers: {}, body: null }
   const body = toJson(value)
   return { status, headers: jsonHeaders, body: method === 'HEAD' || status === 204 ? null : body }

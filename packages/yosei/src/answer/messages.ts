@@ -10,34 +10,87 @@ import type { AnyCondition } from '../declare/conditions.js'
 import type { Catalogue } from '../declare/hooks.js'
 import { english } from './english.js'
 
+/** A catalogue, and how what it speaks of is written: as it is, or for the inside of a JSON string. */
+export interface Wording {
+  /** The text of a code, or of its variant; or of anything else that a catalogue has. */
+  text(code: string, variant?: string): string | undefined
+  write(text: string): string
+  /** A quotation mark, written. */
+  readonly mark: string
+}
+
+const wordings = { plain: new WeakMap<Catalogue, Wording>(), json: new WeakMap<Catalogue, Wording>() }
+
+/** The words of a catalogue, to be read as they are or to be put into JSON. */
+export function wordingOf(catalogue: Catalogue, form: keyof typeof wordings = 'plain'): Wording {
+  const known = wordings[form].get(catalogue)
+  if (known) return known
+  const write = form === 'json' ? writeJson : (text: string) => text
+  const texts = new Map<string, Map<string | undefined, string | undefined>>()
+  const wording: Wording = {
+    text(code, variant) {
+      let variants = texts.get(code)
+      if (!variants) {
+        variants = new Map()
+        if (texts.size < mostKept) texts.set(code, variants)
+      }
+      const known = variants.get(variant)
+      if (known !== undefined || variants.has(variant)) return known
+      const text = (variant === undefined ? undefined : catalogue[`${code}.${variant}`]) ?? catalogue[code]
+      const written = text === undefined ? undefined : write(text)
+      if (variants.size < mostKept) variants.set(variant, written)
+      return written
+    },
+    write,
+    mark: write('"'),
+  }
+  wordings[form].set(catalogue, wording)
+  return wording
+}
+
+/** Codes and own words may be made up for each error, so not every one is kept. */
+const mostKept = 2000
+
+const escaped = /[\u0000-\u001f"\\\ud800-\udfff]/
+/** The inside of a JSON string. Most texts need no escape, which is soon seen. */
+const writeJson = (text: string) => (escaped.test(text) ? JSON.stringify(text).slice(1, -1) : text)
+
 /** The message of a fault: own words as they are, else the catalogue's and what was sent. */
-export function wordFault(fault: Fault, catalogue: Catalogue = english): string {
-  const { code, variant = fault.node?.kind, about } = fault
+export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): string {
+  const { code, variant = fault.node?.kind, limit, about } = fault
   const sent =
-    fault.sent === undefined ? undefined : fault.sent instanceof Unshown ? catalogue[`sent.${fault.sent.kind}`] : quote(fault.sent)
-  const values: Values = { limit: fault.limit, sent }
+    fault.sent === undefined
+      ? undefined
+      : fault.sent instanceof Unshown
+        ? wording.text(`sent.${fault.sent.kind}`)
+        : quote(fault.sent, wording)
+  const values = about ? shown(about, wording) : {}
+  if (limit !== undefined) values.limit = show(limit, wording)
+  values.sent = sent
   if (about) {
-    Object.assign(values, about)
-    if ('value' in about) values.other = `${about.other} (${quote(about.value)})`
-    if ('when' in about) values.when = wordCondition(about.when as AnyCondition, catalogue)
+    if ('value' in about) values.other = `${values.other} (${quote(about.value, wording)})`
+    if ('when' in about) values.when = wordCondition(about.when as AnyCondition, wording)
   }
   const own = ownWords(fault)
-  if (own !== undefined) return fill(own, values)
-  const message = fill(catalogue[`${code}.${variant}`] ?? catalogue[code] ?? 'is not accepted', values)
-  return sent === undefined || catalogue.sent === undefined ? message : fill(catalogue.sent, { message, sent })
+  if (own !== undefined) return fill(wording.write(own), values)
+  const message = fill(wording.text(code, variant) ?? 'is not accepted', values)
+  const around = sent === undefined ? undefined : wording.text('sent')
+  return around === undefined ? message : fill(around, { message, sent })
 }
 
 /** A condition as the clause that a message ends with. */
-function wordCondition(condition: AnyCondition, catalogue: Catalogue): string {
-  const say = (key: string, values: Values) => fill(catalogue[key] ?? '', values)
+function wordCondition(condition: AnyCondition, wording: Wording): string {
+  const say = (key: string, about: { readonly [name: string]: unknown }) => fill(wording.text(key) ?? '', shown(about, wording))
   switch (condition.condition) {
     case 'all':
     case 'any':
-      return condition.of.map((one) => wordCondition(one, catalogue)).join(catalogue[`when.${condition.condition}`])
+      return condition.of.map((one) => wordCondition(one, wording)).join(wording.text(`when.${condition.condition}`))
     case 'not': {
       const { of } = condition
-      const known = of.condition === 'present' || of.condition === 'is' ? catalogue[`when.not.${of.condition}`] : undefined
-      return known ? fill(known, { ...of }) : say('when.not', { value: wordCondition(of, catalogue) })
+      const isShort = of.condition === 'present' || of.condition === 'is'
+      return isShort
+        ? say(`when.not.${of.condition}`, { ...of })
+        : fill(wording.text('when.not') ?? '', { value: wordCondition(of, wording) })
     }
     case 'accepts':
       return say('when.accepts', { value: condition.type })
@@ -48,7 +101,14 @@ function wordCondition(condition: AnyCondition, catalogue: Catalogue): string {
   }
 }
 
-type Values = { [name: string]: unknown }
+/** What goes into the places of a text, written for where the text will stand. */
+type Values = { [name: string]: string | undefined }
+
+function shown(about: { readonly [name: string]: unknown }, wording: Wording): Values {
+  const values: Values = {}
+  for (const name in about) if (about[name] !== undefined) values[name] = show(about[name], wording)
+  return values
+}
 
 function ownWords({ messages, node, code, limit, sent }: Fault): string | undefined {
   const words = messages ?? (node?.kind === 'readAs' ? (node.message ?? node.base.messages) : node?.messages)
@@ -71,9 +131,6 @@ interface Place {
   readonly more: string | undefined
 }
 const templates = new Map<string, readonly (string | Place)[]>()
-/** Own words may be made anew for each error, so not every text is kept. */
-const mostTemplates = 2000
-
 function partsOf(template: string): readonly (string | Place)[] {
   const known = templates.get(template)
   if (known) return known
@@ -86,34 +143,39 @@ function partsOf(template: string): readonly (string | Place)[] {
     end = found.index + place.length
   }
   if (end < template.length) parts.push(template.slice(end))
-  if (templates.size < mostTemplates) templates.set(template, parts)
+  if (templates.size < mostKept) templates.set(template, parts)
   return parts
 }
 
 /** Puts values in the places of a template; a name without a value stays as it stands. */
-export function fill(template: string, values: { readonly [name: string]: unknown }): string {
+export function fill(template: string, values: Readonly<Values>): string {
   let text = ''
   for (const part of partsOf(template)) {
     if (typeof part === 'string') text += part
     else if (!Object.hasOwn(values, part.name) || values[part.name] === undefined) text += part.place
-    else text += part.one === undefined ? show(values[part.name]) : Number(values[part.name]) === 1 ? part.one : part.more
+    else text += part.one === undefined ? values[part.name] : Number(values[part.name]) === 1 ? part.one : part.more
   }
   return text
 }
 
-function show(value: unknown): string {
+function show(value: unknown, wording: Wording): string {
+  if (typeof value === 'number') return String(value)
   if (value instanceof Date) return writeInstant(value)
-  if (Array.isArray(value)) return value.map(show).join(', ')
-  return String(value)
+  if (Array.isArray(value)) return value.map((one) => show(one, wording)).join(', ')
+  return wording.write(String(value))
 }
 
 const longest = 40
 
 /** What was sent, as the sender would recognise it: shortened, and never more than a scalar. */
-function quote(value: unknown): string | undefined {
+function quote(value: unknown, { write, mark }: Wording): string | undefined {
   if (value instanceof Date) return writeInstant(value)
   if (typeof value === 'object' && value !== null) return undefined
-  const text = typeof value === 'string' ? JSON.stringify(value) : String(value)
+  if (typeof value !== 'string') return shorten(String(value))
+  return value.length < longest - 1 && !escaped.test(value) ? mark + value + mark : write(shorten(JSON.stringify(value)))
+}
+
+function shorten(text: string): string {
   if (text.length <= longest) return text
   const points = [...text.slice(0, 2 * longest + 2)]
   return points.length > longest ? `${points.slice(0, longest - 1).join('')}…` : text

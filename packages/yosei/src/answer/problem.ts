@@ -7,7 +7,7 @@ import type { Rejected } from '../declare/verdict.js'
 import { originOf, type Rejection, verdictOf } from '../judge/verdict.js'
 import { catalogueFor } from './catalogue.js'
 import { languagesOf, shipped } from './languages.js'
-import { fill, wordFault } from './messages.js'
+import { fill, type Wording, wordFault, wordingOf } from './messages.js'
 import { chooseForm, chooseLanguage, type Form, forms } from './negotiate.js'
 import { page } from './page.js'
 import type { Reply } from './reply.js'
@@ -96,39 +96,38 @@ function written(form: Exclude<Form, (typeof forms)[0]>, problem: Problem, langu
 }
 
 /** What a problem document says besides its fields: of what is wrong first, and how much more there is. */
-function detailOf({ status, faults, more }: Rejection, first: string | undefined, catalogue: Catalogue): string {
-  if (first === undefined) return catalogue[`detail.${status}`] ?? (catalogue['detail.other'] as string)
+function detailOf({ status, faults, more }: Rejection, first: string | undefined, wording: Wording): string | undefined {
+  if (first === undefined) return wording.text(`detail.${status}`) ?? wording.text('detail.other')
   const others = faults.length - 1 + more
-  return others > 0 ? fill(catalogue['detail.more'] as string, { first, more: others }) : first
+  return others > 0 ? fill(wording.text('detail.more') ?? '{first}', { first, more: String(others) }) : first
 }
 
 function problemOf(rejection: Rejection, catalogue: Catalogue, id: string): Problem {
   return JSON.parse(writeProblem(rejection, catalogue, id))
 }
 
-/** A JSON string. Most texts here need no escape, which is soon seen. */
-const quoteJson = (text: string) => (/[\u0000-\u001f"\\\ud800-\udfff]/.test(text) ? JSON.stringify(text) : `"${text}"`)
-
 /** The text of a problem document: written at once, since an object with addresses for names is slow to make and to write. */
 function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string): string {
   const { status, faults } = rejection
+  const wording = wordingOf(catalogue, 'json')
+  const { write } = wording
   let first: string | undefined
   let before: string | undefined
   let fields = ''
   for (const fault of faults) {
     const { path, code } = fault
-    const address = formatAddress(path)
-    const detail = wordFault(fault, catalogue)
+    const address = write(formatAddress(path))
+    const detail = wordFault(fault, wording)
     first ??= `${address} ${detail}`
     // Errors of one address follow one another.
     if (address === before) fields += ','
-    else fields += `${before === undefined ? ',"fields":{' : '],'}${quoteJson(address)}:[`
+    else fields += `${before === undefined ? ',"fields":{' : '],'}"${address}":[`
     before = address
-    fields += `{"code":${quoteJson(code)},"detail":${quoteJson(detail)}`
-    fields += path[0] === 'body' ? `,"pointer":${quoteJson(formatPointer(path))}}` : '}'
+    fields += `{"code":"${write(code)}","detail":"${detail}"`
+    fields += path[0] === 'body' ? `,"pointer":"${write(formatPointer(path))}"}` : '}'
   }
   if (before !== undefined) fields += ']}'
-  const title = quoteJson(titles[status] ?? 'Rejected')
-  const detail = quoteJson(detailOf(rejection, first, catalogue))
-  return `{"type":"about:blank","title":${title},"status":${status},"detail":${detail},"instance":"urn:uuid:${id}"${fields}}`
+  const title = titles[status] ?? 'Rejected'
+  const detail = detailOf(rejection, first, wording)
+  return `{"type":"about:blank","title":"${title}","status":${status},"detail":"${detail}","instance":"urn:uuid:${id}"${fields}}`
 }

@@ -1,6 +1,6 @@
 /** How the parts of an endpoint are read: by code made for it, or by the interpreter where no code may be made. */
 import { compileEndpoint } from '#compiler'
-import { type BodyNode, type EndpointNode, type Part, partNames } from '../declare/endpoint.js'
+import { type BodyNode, type EndpointNode, oncePerBody, type Part, partNames } from '../declare/endpoint.js'
 import { interpret } from './interpret.js'
 import type { Run } from './run.js'
 import { sourceOf } from './source.js'
@@ -22,21 +22,12 @@ export type Reader = (
   parsed: boolean,
 ) => Parts
 
-const readers = new WeakMap<EndpointNode, Map<BodyNode | undefined, Reader>>()
-
-/** The reader of an endpoint with a body of one media type, made when it is first needed. */
-export function readerOf(endpoint: EndpointNode, chosen: BodyNode | undefined): Reader {
-  const known = readers.get(endpoint) ?? new Map<BodyNode | undefined, Reader>()
-  readers.set(endpoint, known)
-  let reader = known.get(chosen)
-  if (!reader) {
-    const interpreted: Reader = (path, query, header, cookie, body, run, hasBody) =>
-      interpretParts(endpoint, chosen, { path, query, header, cookie, body }, run, hasBody)
-    reader = (endpoint.engine === 'interpreted' ? undefined : compileEndpoint(endpoint, chosen, interpreted)) ?? interpreted
-    known.set(chosen, reader)
-  }
-  return reader
-}
+/** The reader of an endpoint with a body of one media type. */
+export const readerOf = oncePerBody((endpoint, chosen): Reader => {
+  const interpreted: Reader = (path, query, header, cookie, body, run, hasBody) =>
+    interpretParts(endpoint, chosen, { path, query, header, cookie, body }, run, hasBody)
+  return (endpoint.engine === 'interpreted' ? undefined : compileEndpoint(endpoint, chosen, interpreted)) ?? interpreted
+})
 
 /** What is not on the hot path: some parts alone, a form, or a trace of each reading. */
 export function interpretParts(

@@ -183,6 +183,24 @@ function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[
 
 const roots = new WeakMap<EndpointNode, Map<BodyNode | undefined, RecordNode>>()
 
+/** What is worked out of an endpoint with a body of one media type: once, when it is first asked for. */
+export function oncePerBody<T extends object>(work: (endpoint: EndpointNode, body: BodyNode | undefined) => T) {
+  const known = new WeakMap<EndpointNode, Map<BodyNode | undefined, T>>()
+  return (endpoint: EndpointNode, body: BodyNode | undefined): T => {
+    let byBody = known.get(endpoint)
+    if (!byBody) {
+      byBody = new Map()
+      known.set(endpoint, byBody)
+    }
+    let worked = byBody.get(body)
+    if (!worked) {
+      worked = work(endpoint, body)
+      byBody.set(body, worked)
+    }
+    return worked
+  }
+}
+
 /** The parts of an endpoint as the fields of one record: where addresses start. */
 export function rootOf(endpoint: EndpointNode, chosen = endpoint.bodies[0]): RecordNode {
   const { path, query, header, cookie } = endpoint

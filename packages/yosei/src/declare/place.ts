@@ -1,24 +1,16 @@
 /** The rules of an endpoint, each where it applies: its own, and those that its records bring. */
 import type { Path } from './address.js'
 import { EACH } from './address.js'
-import { type BodyNode, type EndpointNode, rootOf } from './endpoint.js'
+import { oncePerBody, rootOf } from './endpoint.js'
 import { mistake } from './mistake.js'
 import { childrenOf, type Node, sentShape } from './node.js'
 import type { PlacedRule } from './rules.js'
 
-const known = new WeakMap<EndpointNode, Map<BodyNode | undefined, readonly PlacedRule[]>>()
-
 /** The rules that hold for a body of one media type. */
-export function placedRules(endpoint: EndpointNode, body: BodyNode | undefined): readonly PlacedRule[] {
-  const byBody = known.get(endpoint) ?? new Map<BodyNode | undefined, readonly PlacedRule[]>()
-  known.set(endpoint, byBody)
-  const placed = byBody.get(body) ?? [
-    ...placesIn(rootOf(endpoint, body), [], [], `${endpoint.method} ${endpoint.template}`),
-    ...endpoint.rules.map((rule) => ({ rule, base: [], guards: [] })),
-  ]
-  byBody.set(body, placed)
-  return placed
-}
+export const placedRules = oncePerBody((endpoint, body): readonly PlacedRule[] => [
+  ...placesIn(rootOf(endpoint, body), [], [], `${endpoint.method} ${endpoint.template}`),
+  ...endpoint.rules.map((rule) => ({ rule, base: [], guards: [] })),
+])
 
 type Guards = PlacedRule['guards']
 

@@ -35,9 +35,9 @@ export function absentIn({ destination, body }: Opened, sent: Parts): string[] {
 /** The request as an HTTP/1.1 message. What is not declared is left out: nobody has said that it is no secret. */
 export function writeMasked(opened: Opened, sent: Parts): string {
   const { destination, message, body } = opened
-  const { endpoint, name: _ } = destination
+  const { endpoint } = destination
   const values = Object.fromEntries((['path', 'query', 'header'] as const).map((part) => [part, maskedPart(endpoint[part], sent[part])]))
-  const parameters = new Map(destination.parameters.map((name, index) => [name, opened.segments[index]]))
+  const parameters = new Map(destination.parameters.map(({ name }, index) => [name, opened.segments[index]]))
   const segments = endpoint.segments.map((segment) => {
     if (typeof segment === 'string') return segment
     return endpoint.path.fields[segment.name]?.secret ? masked : (parameters.get(segment.name) ?? '')

@@ -38,6 +38,13 @@ interface Preview {
   readonly codings: readonly string[]
 }
 
+/** Why it may not. */
+interface Refused {
+  readonly status: number
+  readonly fault: Omit<Fault, 'stage'>
+  readonly headers?: { readonly [name: string]: string }
+}
+
 const kept = new WeakMap<IntakeNode, Routes>()
 function routesOf(app: IntakeNode): Routes {
   const known = kept.get(app)
@@ -55,8 +62,17 @@ export function open(app: IntakeNode, message: AnyMessage, run: Run): Opened | R
   const { destination, segments } = found
   run.trace?.steps.push({ stage: 'match', name: destination.name, outcome: 'passed' })
   const opened = admit(app, message, destination, segments, question < 0 ? undefined : target.slice(question + 1), run)
-  run.trace?.steps.push({ stage: 'admit', outcome: 'outcome' in opened ? 'failed' : 'passed' })
-  return opened
+  const refused = 'fault' in opened
+  run.trace?.steps.push({ stage: 'admit', outcome: refused ? 'failed' : 'passed' })
+  if (!refused) return opened
+  const { fault, status, headers = {} } = opened
+  return reject(destination.name, [{ ...fault, stage: 'admit' }], {
+    status,
+    stage: 'admit',
+    headers,
+    trace: run.trace,
+    words: app.languages,
+  })
 }
 
 /** The methods of RFC 9110, but CONNECT, and RFC 5789; others are known where an endpoint declares them. */
@@ -80,28 +96,28 @@ function admit(
   segments: readonly string[],
   query: string | undefined,
   run: Run,
-): Opened | Rejection {
-  const { limits, endpoint, name } = destination
-  const refused = (status: number, fault: Omit<Fault, 'stage'>, headers?: { [name: string]: string }) =>
-    reject(name, [{ ...fault, stage: 'admit' }], { status, stage: 'admit', headers: headers ?? {}, trace: run.trace, words: app.languages })
-  if (message.target.length > limits.uri) return refused(414, { path: ['path'], code: 'too_large', limit: limits.uri, variant: 'bytes' })
+): Opened | Refused {
+  const { limits, endpoint } = destination
+  if (message.target.length > limits.uri)
+    return { status: 414, fault: { path: ['path'], code: 'too_large', limit: limits.uri, variant: 'bytes' } }
   const head = preview(message)
-  if ('fault' in head) return refused(head.status, head.fault)
-  if (head.bytes > limits.headers) return refused(431, { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' })
+  if ('fault' in head) return head
+  if (head.bytes > limits.headers)
+    return { status: 431, fault: { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' } }
   const { contentLength, contentType, codings } = head
   const hasBody = contentLength === undefined ? message.body !== null && message.body !== '' : contentLength > 0
   const body = hasBody ? bodyFor(endpoint, contentType) : endpoint.bodies[0]
   const most = body ? mostBytes(body, limits.body) : limits.body
   const length = contentLength ?? (isNow(message.body) ? message.body.length : 0)
-  if (length > most) return refused(413, { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, close)
+  if (length > most) return { status: 413, fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, headers: close }
   if (hasBody) {
     const coding = codings.find((one) => !knownCodings.includes(one))
     if (coding !== undefined)
-      return refused(
-        415,
-        { path: ['header', 'content-encoding'], code: 'not_a_choice', limit: knownCodings, sent: coding },
-        { 'accept-encoding': knownCodings.join(', ') },
-      )
+      return {
+        status: 415,
+        fault: { path: ['header', 'content-encoding'], code: 'not_a_choice', limit: knownCodings, sent: coding },
+        headers: { 'accept-encoding': knownCodings.join(', ') },
+      }
     if (endpoint.bodies.length > 0 && !(body && charsetTaken(body, contentType))) {
       const taken = endpoint.bodies.map(({ mediaType }) => mediaType)
       const fault = {
@@ -111,17 +127,15 @@ function admit(
         variant: body && 'charset',
         sent: contentType,
       }
-      return refused(415, fault, { accept: taken.join(', ') })
+      return { status: 415, fault, headers: { accept: taken.join(', ') } }
     }
   }
   // Every pair takes a character and a separator, so a short query need not be counted.
   if (query !== undefined && query.length >= 2 * limits.queryValues - 1 && countPairs(query) > limits.queryValues)
-    return refused(statusFor('query', endpoint.statuses), {
-      path: ['query'],
-      code: 'too_many',
-      limit: limits.queryValues,
-      variant: 'query',
-    })
+    return {
+      status: statusFor('query', endpoint.statuses),
+      fault: { path: ['query'], code: 'too_many', limit: limits.queryValues, variant: 'query' },
+    }
   return { app, message, destination, segments, query, head, body, most, trace: run.trace }
 }
 
@@ -140,8 +154,6 @@ const countPairs = (query: string) => {
 
 /** What can be undone of a body (RFC 9110, section 8.4.1; RFC 7932). */
 const knownCodings = ['gzip', 'deflate', 'br']
-
-type Refused = { readonly status: number; readonly fault: Omit<Fault, 'stage'> }
 
 /** Looks through the header fields once, for all that the stages before the body need of them. */
 function preview({ headers }: AnyMessage): Preview | Refused {
@@ -187,11 +199,9 @@ const none: readonly string[] = []
 
 /** A number of bytes; the same one may stand there several times (RFC 9110, section 8.6). */
 function readLength(value: string): number | undefined {
-  if (!/^\d{1,15}$/.test(value)) {
-    const [first, ...others] = value.split(',').map((one) => one.trim())
-    return first !== undefined && others.length > 0 && others.every((one) => one === first) ? readLength(first) : undefined
-  }
-  return Number(value)
+  if (/^\d{1,15}$/.test(value)) return Number(value)
+  const [first, ...others] = value.split(',').map((one) => one.trim())
+  return first !== undefined && others.length > 0 && others.every((one) => one === first) ? readLength(first) : undefined
 }
 
 const readCodings = (value: string) =>

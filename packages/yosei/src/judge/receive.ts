@@ -33,15 +33,17 @@ export function receiveNow(opened: Opened): Received | Unreceived | undefined {
 
 const nothing: Received = { value: undefined }
 
-export function receive(opened: Opened): Promise<Received | Unreceived> {
+/** Waits for the body, and goes on with what came of it: without a promise more than it takes, as most requests come by here. */
+export function receive<T>(opened: Opened, goOn: (received: Received | Unreceived) => T | Promise<T>): Promise<T> {
   const { message, head, body, most, destination } = opened
   const sent = message.body as string | Uint8Array | BodySource
   const milliseconds = destination.limits.receive
-  if (isNow(sent)) return decoded(sent, opened)
-  if (body?.syntax === 'multipart' && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened)
+  if (isNow(sent)) return decoded(sent, opened).then(goOn)
+  if (body?.syntax === 'multipart' && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened).then(goOn)
   return sent.collect(most, milliseconds).then((bytes) => {
-    if (isTrouble(bytes)) return troubles(opened)[bytes]
-    return head.codings.length === 0 && body?.syntax !== 'multipart' ? readBytes(bytes, opened) : decoded(bytes, opened)
+    if (isTrouble(bytes)) return goOn(troubles(opened)[bytes])
+    if (head.codings.length > 0 || body?.syntax === 'multipart') return decoded(bytes, opened).then(goOn)
+    return goOn(readBytes(bytes, opened))
   })
 }
 

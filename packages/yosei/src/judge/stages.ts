@@ -62,7 +62,7 @@ async function identifyFirst(opened: Opened, run: Run, options: StageOptions): P
 
 function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown): Judged | Promise<Judged> {
   const now = options.received ?? receiveNow(opened)
-  return now ? judgedOf(opened, now, run, who) : receive(opened).then((received) => judgedOf(opened, received, run, who))
+  return now ? judgedOf(opened, now, run, who) : receive(opened, (received) => judgedOf(opened, received, run, who))
 }
 
 function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who: unknown): Judged | Promise<Judged> {
@@ -75,13 +75,13 @@ function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who
 
 /** The stage that reads: every part as it was sent, by name. */
 export function partsOf({ message, destination, segments, query }: Opened, received: Received | Unreceived, run: Run): Parts {
-  const { endpoint, parameters } = destination
+  const { endpoint } = destination
   const { headers } = message
   const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
   return {
-    path: pathValues(parameters, segments, endpoint.path),
+    path: pathValues(destination.parameters, segments),
     query: query === undefined ? undefined : pairValues(query, endpoint.query, tellMalformed),
-    header: headerValues(headers, endpoint.header),
+    header: headerValues(headers, destination.headers),
     cookie: cookieValues(headers, endpoint.cookie),
     body: 'value' in received ? received.value : undefined,
   }

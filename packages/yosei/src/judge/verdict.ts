@@ -1,7 +1,7 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
 
 import { catalogueFor } from '../answer/catalogue.js'
-import { wordFault } from '../answer/messages.js'
+import { wordFault, wordingOf } from '../answer/messages.js'
 import type { Fault } from '../compile/run.js'
 import { formatAddress, formatPointer } from '../declare/address.js'
 import type { Part } from '../declare/endpoint.js'
@@ -97,7 +97,7 @@ function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
     code,
     // Many rejections are told by code alone, so the words wait until they are asked for.
     get message() {
-      return wordFault(fault, catalogueFor('en', words))
+      return wordFault(fault, wordingOf(catalogueFor('en', words)))
     },
     stage,
     ...(code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : {}),

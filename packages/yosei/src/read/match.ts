@@ -2,13 +2,16 @@
 import type { EndpointNode } from '../declare/endpoint.js'
 import { type SettledLimits, settleLimits } from '../declare/policy.js'
 import { decodePercent } from './percent.js'
+import { type Carried, carriedBy } from './values.js'
 
-/** What a method means at the end of a template, with the names of the template's parameters in their order. */
+/** What a method means at the end of a template. */
 export interface Destination {
   readonly name: string
   readonly endpoint: EndpointNode
   readonly limits: SettledLimits
-  readonly parameters: readonly string[]
+  /** The template's parameters, in its order. */
+  readonly parameters: readonly Carried[]
+  readonly headers: readonly Carried[]
 }
 interface Junction {
   readonly literal: Map<string, Junction>
@@ -43,8 +46,14 @@ export function layRoutes(app: { readonly endpoints: { readonly [name: string]: 
       }
       at = next
     }
-    const parameters = endpoint.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
-    at.methods.set(endpoint.method, { name, endpoint, limits: settleLimits(name, endpoint.limits), parameters })
+    const names = endpoint.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
+    at.methods.set(endpoint.method, {
+      name,
+      endpoint,
+      limits: settleLimits(name, endpoint.limits),
+      parameters: carriedBy(endpoint.path, names),
+      headers: carriedBy(endpoint.header),
+    })
   }
   return root
 }

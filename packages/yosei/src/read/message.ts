@@ -124,7 +124,7 @@ function linesOf(headers: Pieces['headers'] = {}): [string, string][] {
 }
 
 /** Names mostly come in lower case already. */
-function lowerCase(name: string): string {
+export function lowerCase(name: string): string {
   for (let i = 0; i < name.length; i++) {
     const code = name.charCodeAt(i)
     if ((code >= 65 && code <= 90) || code > 127) return name.toLowerCase()

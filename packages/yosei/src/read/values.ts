@@ -10,27 +10,23 @@ const isList = (node: Node | undefined): node is ListNode | TupleNode =>
   node !== undefined && (node.kind === 'list' || node.kind === 'tuple')
 const shapeOf = ({ fields }: RecordNode, name: string) => (Object.hasOwn(fields, name) ? sentShape(fields[name] as Node) : undefined)
 
-interface Carried {
+/** How path and header carry a declared field. */
+export interface Carried {
   readonly name: string
   /** Whether the value is a list, whose elements are joined by commas (`simple`). */
   readonly isList: boolean
 }
-const carried = new WeakMap<RecordNode, readonly Carried[]>()
 
-/** How path and header carry each declared field: found out once. */
-function carriedBy(declared: RecordNode): readonly Carried[] {
-  const known = carried.get(declared)
-  if (known) return known
-  const made = Object.entries(declared.fields).map(([name, field]) => ({ name, isList: isList(sentShape(field)) }))
-  carried.set(declared, made)
-  return made
-}
+/** How these fields of a part are carried, in the order of their names. */
+export const carriedBy = (declared: RecordNode, names = Object.keys(declared.fields)): Carried[] =>
+  names.map((name) => ({ name, isList: isList(shapeOf(declared, name)) }))
 
-/** The path's parameters, from their raw segments. `names` are in the order of the template. */
-export function pathValues(names: readonly string[], segments: readonly string[], declared: RecordNode): Values {
+/** The path's parameters, from their raw segments. Both are in the order of the template. */
+export function pathValues(parameters: readonly Carried[], segments: readonly string[]): Values {
   const values: Values = {}
-  for (const { name, isList } of carriedBy(declared)) {
-    const segment = segments[names.indexOf(name)] as string
+  for (let i = 0; i < parameters.length; i++) {
+    const { name, isList } = parameters[i] as Carried
+    const segment = segments[i] as string
     put(values, name, isList ? segment.split(',').map(decodePercent) : decodePercent(segment))
   }
   return values
@@ -67,8 +63,14 @@ export function pairValues(query: string, declared: RecordNode, tellMalformed: (
 }
 
 function addPair(values: Values, name: string, raw: string | undefined, declared: RecordNode): void {
-  const [, whole = '', key = ''] = (name.includes('[') && deep.exec(name)) || []
-  const holder = whole === '' ? undefined : shapeOf(declared, whole)
+  const brackets = name.includes('[') ? deep.exec(name) : null
+  if (brackets) addMember(values, name, raw, declared, brackets)
+  else add(values, name, raw, shapeOf(declared, name))
+}
+
+/** Adds a member of an object (`deepObject`); any other name with brackets is a name like others. */
+function addMember(values: Values, name: string, raw: string | undefined, declared: RecordNode, [, whole = '', key = '']: RegExpExecArray) {
+  const holder = shapeOf(declared, whole)
   if (holder?.kind !== 'record' && holder?.kind !== 'table') {
     add(values, name, raw, shapeOf(declared, name))
     return
@@ -105,9 +107,10 @@ function gather(before: unknown, more: unknown): unknown[] {
 }
 
 /** The declared header fields; the lines of a list are joined and split at commas (RFC 9110, section 5.6.1). */
-export function headerValues(headers: readonly (readonly [string, string])[], declared: RecordNode): Values {
+export function headerValues(headers: readonly (readonly [string, string])[], fields: readonly Carried[]): Values {
   const values: Values = {}
-  for (const { name, isList } of carriedBy(declared)) {
+  for (let at = 0; at < fields.length; at++) {
+    const { name, isList } = fields[at] as Carried
     let sent: unknown
     for (let i = 0; i < headers.length; i++) {
       const line = headers[i] as readonly [string, string]
