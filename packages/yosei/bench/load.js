@@ -45,8 +45,8 @@ if (role) {
   process.send(await roles[role]())
   process.on('disconnect', () => process.exit())
 } else {
-  const rounds = Number(process.env.LOAD_ROUNDS ?? 7)
-  const seconds = Number(process.env.LOAD_SECONDS ?? 3)
+  const rounds = Number(process.env.LOAD_ROUNDS ?? 15)
+  const seconds = Number(process.env.LOAD_SECONDS ?? 1)
   const children = Object.keys(roles).map((name) => [name, fork(fileURLToPath(import.meta.url), [name])])
   const ports = Object.fromEntries(await Promise.all(children.map(async ([name, child]) => [name, (await once(child, 'message'))[0]])))
   const [, { target, body, wrong }] = cases

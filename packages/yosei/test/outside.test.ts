@@ -240,7 +240,7 @@ describe('the journal', () => {
     const handle = serve(app, {
       vault: ({ body }) => {
         if (broken) throw new Error('the vault is jammed', { cause: new TypeError('inner') })
-        return refuse({ status: 409, code: 'held', message: 'is held', at: 'body.word' + String(body).slice(99) })
+        return refuse({ status: 409, code: 'held', message: 'is held', at: `body.word${String(body).slice(99)}` })
       },
     })
     const answers = [await (await handle(vaultRequest())).text()]

@@ -3,6 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
 import { LateSignal } from '../judge/signal.js'
 import { type AnyMessage, type BodySource, joinBytes, lowerCase, piecesOf, type Trouble } from '../read/message.js'
+import { soon } from './batch.js'
 import { type Deadline, startDeadline } from './deadline.js'
 import type { Incoming } from './serve.js'
 
@@ -26,6 +27,12 @@ export class NodeIncoming implements Incoming {
   request(): Request {
     return requestOf(this.node, this.target, this.signal.signal, null)
   }
+}
+
+/** Starts on a request: at once where a body is to come, since its head may turn it away; or with others that have come. */
+export function startOn({ body }: NodeIncoming, work: () => void): void {
+  if (body) work()
+  else soon(work)
 }
 
 /** Fires when the client has gone before it had its answer. */
@@ -95,7 +102,7 @@ export class NodeBody implements BodySource {
     this.#deadline?.off()
     // What is still to come of a body that is not wanted is not taken from the network.
     if (typeof result === 'string') this.#request.pause()
-    end(result)
+    soon(() => end(result))
   }
 
   async *chunks(milliseconds: number): AsyncIterable<Uint8Array> {

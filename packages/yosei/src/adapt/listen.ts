@@ -6,7 +6,7 @@ import type { Fault } from '../compile/run.js'
 import { settleLimits } from '../declare/policy.js'
 import { reject } from '../judge/verdict.js'
 import type { Destination } from '../read/match.js'
-import { type NodeBody, NodeIncoming } from './incoming.js'
+import { type NodeBody, NodeIncoming, startOn } from './incoming.js'
 import { fail, send } from './reply.js'
 import { type Handle, type Service, serviceOf } from './serve.js'
 
@@ -56,13 +56,15 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
     }
     const socket: Connection = request.socket
     socket[receiving] = incoming.body
-    service
-      .process(incoming)
-      .then((reply) => {
-        socket[receiving] = null
-        return send(request.complete || reply.headers.connection ? reply : ended(reply), response)
-      })
-      .catch((error) => fail(error, response))
+    startOn(incoming, () =>
+      service
+        .process(incoming)
+        .then((reply) => {
+          socket[receiving] = null
+          return send(request.complete || reply.headers.connection ? reply : ended(reply), response)
+        })
+        .catch((error) => fail(error, response)),
+    )
   }
   server.on('request', answer)
   server.on('checkContinue', answer)

@@ -1,6 +1,6 @@
 /** Services on Node: behind a server of one's own, or with one that answers everything in the same form. */
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
-import { NodeIncoming, requestOf, signalOf, streamOf } from './incoming.js'
+import { NodeIncoming, requestOf, signalOf, startOn, streamOf } from './incoming.js'
 import { fail, send, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
@@ -17,10 +17,18 @@ export { type Listening, type ListenOptions, listen } from './listen.js'
 export function nodeListener(handle: Handle): RequestListener {
   const service = serviceOf(handle)
   return (request, response) => {
-    const answered = service
-      ? service.process(new NodeIncoming(request, response)).then((reply) => send(reply, response))
-      : respond(handle, request, response)
-    answered.catch((error) => fail(error, response))
+    const failed = (error: unknown) => fail(error, response)
+    if (!service) {
+      respond(handle, request, response).catch(failed)
+      return
+    }
+    const incoming = new NodeIncoming(request, response)
+    startOn(incoming, () =>
+      service
+        .process(incoming)
+        .then((reply) => send(reply, response))
+        .catch(failed),
+    )
   }
 }
 

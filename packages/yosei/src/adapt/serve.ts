@@ -7,7 +7,7 @@ import type { JournalEvent } from '../declare/hooks.js'
 import type { Endpoints, Intake, IntakeNode } from '../declare/intake.js'
 import { mistake } from '../declare/mistake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
-import { idOf, writeJournal } from '../judge/journal.js'
+import { idOf, newId, writeJournal } from '../judge/journal.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
@@ -97,7 +97,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   return {
     app,
     refuse(verdict) {
-      const id = crypto.randomUUID()
+      const id = newId()
       writeJournal(app, { id, outcome: 'rejected', rejection: verdict, since: Date.now() })
       return reply(app, verdict, [], id)
     },

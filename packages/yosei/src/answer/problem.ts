@@ -4,7 +4,8 @@ import { formatAddress, formatPointer } from '../declare/address.js'
 import type { Catalogue, Problem } from '../declare/hooks.js'
 import type { IntakeNode } from '../declare/intake.js'
 import type { Rejected } from '../declare/verdict.js'
-import { originOf, type Rejection, verdictOf } from '../judge/verdict.js'
+import { newId } from '../judge/journal.js'
+import { noHeaders, originOf, type Rejection, verdictOf } from '../judge/verdict.js'
 import { catalogueFor } from './catalogue.js'
 import { languagesOf, shipped } from './languages.js'
 import { fill, type Wording, wordFault, wordingOf } from './messages.js'
@@ -56,7 +57,7 @@ export function answer(verdict: Rejected, request?: { readonly headers: Headers 
     accept: request?.headers.get('accept') ?? undefined,
     language: request?.headers.get('accept-language') ?? undefined,
   }
-  const { status, headers, body } = replyTo(originOf(verdict), wishes, crypto.randomUUID(), undefined)
+  const { status, headers, body } = replyTo(originOf(verdict), wishes, newId(), undefined)
   return new Response(body as string, { status, headers })
 }
 
@@ -77,7 +78,7 @@ export function replyTo(rejection: Rejection, wishes: Wishes, id: string, envelo
   return { status, headers: headersOf(rejection, form, language), body }
 }
 
-function headersOf(rejection: Rejection, type: string, language: string): { [name: string]: string } {
+function headersOf({ headers: own }: Rejection, type: string, language: string): Reply['headers'] {
   const headers: { [name: string]: string } = {
     'content-type': type.startsWith('text/') && !type.includes(';') ? `${type}; charset=utf-8` : type,
     'content-language': language,
@@ -85,8 +86,7 @@ function headersOf(rejection: Rejection, type: string, language: string): { [nam
     vary: 'Accept, Accept-Language',
   }
   if (type === 'text/html') headers['content-security-policy'] = "default-src 'none'; style-src 'unsafe-inline'"
-  for (const name in rejection.headers) headers[name] = rejection.headers[name] as string
-  return headers
+  return own === noHeaders ? headers : { ...headers, ...own }
 }
 
 function written(form: Exclude<Form, (typeof forms)[0]>, problem: Problem, language: string, catalogue: Catalogue): string {
@@ -116,7 +116,10 @@ function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string): s
   let fields = ''
   for (const fault of faults) {
     const { path, code } = fault
-    const address = write(formatAddress(path))
+    const raw = formatAddress(path)
+    // Only names in brackets can have anything to escape.
+    const isPlain = !raw.includes('"')
+    const address = isPlain ? raw : write(raw)
     const detail = wordFault(fault, wording)
     first ??= `${address} ${detail}`
     // Errors of one address follow one another.
@@ -124,7 +127,8 @@ function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string): s
     else fields += `${before === undefined ? ',"fields":{' : '],'}"${address}":[`
     before = address
     fields += `{"code":"${write(code)}","detail":"${detail}"`
-    fields += path[0] === 'body' ? `,"pointer":"${write(formatPointer(path))}"}` : '}'
+    if (path[0] === 'body') fields += `,"pointer":"${isPlain ? formatPointer(path) : write(formatPointer(path))}"`
+    fields += '}'
   }
   if (before !== undefined) fields += ']}'
   const title = titles[status] ?? 'Rejected'

@@ -11,7 +11,7 @@ import { placedRules } from '../declare/place.js'
 import type { PlacedRule } from '../declare/rules.js'
 import type { AcceptedVerdict } from '../declare/verdict.js'
 import { Unreadable } from '../read/body.js'
-import { statusOf } from './statuses.js'
+import { firstOf } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
 
 export interface Matter {
@@ -54,9 +54,9 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
   if (faults.length === 0)
     return trace ? { outcome: 'accepted', endpoint: name, input, trace } : { outcome: 'accepted', endpoint: name, input }
   const ordered = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults)
-  const stage = (['read', 'shape', 'rules'] as const).find((one) => faults.some((fault) => fault.stage === one)) ?? 'rules'
+  const { status, stage } = firstOf(faults, endpoint.statuses)
   return reject(name, ordered, {
-    status: statusOf(faults, endpoint.statuses),
+    status,
     stage,
     beyond,
     trace,

@@ -67,10 +67,17 @@ function eventOf(
   }
 }
 
+let source: Crypto | undefined
+/** An id for a request that brings none. Node makes its `crypto` anew each time that it is named. */
+export function newId(): string {
+  source ??= crypto
+  return source.randomUUID()
+}
+
 /** The request's id: the trace of W3C's Trace Context where it has one, or a new one; a UUID in either case. */
 export function idOf(headers: readonly (readonly [name: string, value: string])[]): string {
   let parent: string | undefined
   for (const [name, value] of headers) if (name === 'traceparent') parent = value
   const trace = parent === undefined ? undefined : /^[0-9a-f]{2}-(?!0{32})([0-9a-f]{32})-[0-9a-f]{16}-[0-9a-f]{2}/.exec(parent)?.[1]
-  return trace === undefined ? crypto.randomUUID() : trace.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
+  return trace === undefined ? newId() : trace.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
 }

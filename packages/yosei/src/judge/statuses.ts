@@ -2,6 +2,7 @@
 import type { Fault } from '../compile/run.js'
 import type { Part } from '../declare/endpoint.js'
 import type { Statuses } from '../declare/policy.js'
+import type { Stage } from '../declare/verdict.js'
 
 const defaults: Required<Statuses> = {
   unmatched: 404,
@@ -24,10 +25,12 @@ const order = ['syntax', 'path', 'query', 'header', 'cookie', 'body', 'rules'] a
 const failureOf = ({ stage, path }: Fault): (typeof order)[number] =>
   stage === 'read' ? 'syntax' : stage === 'rules' ? 'rules' : (path[0] as Part)
 
-/** The status of a check that found these faults. */
-export function statusOf(faults: readonly Fault[], statuses: Statuses | undefined): number {
-  const found = faults.map(failureOf)
-  return statusFor(order.find((failure) => found.includes(failure)) ?? 'rules', statuses)
+/** The status of a check that found these faults, and the stage where the first of them was. */
+export function firstOf(faults: readonly Fault[], statuses: Statuses | undefined): { status: number; stage: Stage } {
+  let first = order.length - 1
+  for (const fault of faults) first = Math.min(first, order.indexOf(failureOf(fault)))
+  const failure = order[first] as (typeof order)[number]
+  return { status: statusFor(failure, statuses), stage: failure === 'syntax' ? 'read' : failure === 'rules' ? 'rules' : 'shape' }
 }
 
 /** Seconds after which it may be worth another try (RFC 9110, section 10.2.3). */

@@ -51,7 +51,8 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
     words,
   }
 }
-const noHeaders = {}
+/** Of most rejections. */
+export const noHeaders = {}
 
 const origins = new WeakMap<Rejected, Rejection>()
 /** What a verdict was made of: an answer words it in the language that the client reads. */
