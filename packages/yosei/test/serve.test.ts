@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { setFlagsFromString } from 'node:v8'
 import { runInNewContext } from 'node:vm'
-import { afterAll, describe, expect, test } from '@jest/globals'
+import { afterAll, describe, expect, jest, test } from '@jest/globals'
 import connect from 'connect'
 import express from 'express'
 import Koa from 'koa'
@@ -367,6 +367,21 @@ describe('over connections that fail', () => {
     socket.destroy()
     await sleep(100)
     expect(String(gone)).toContain('The client has gone')
+    await close()
+  })
+  test('a test that stops its clocks is answered all the same', async () => {
+    const { port, close } = await listen(serve(intake({ endpoints: { read, note } }), { read: () => 1, note: () => 2 }))
+    jest.useFakeTimers()
+    try {
+      const socket = connectTo(port, '127.0.0.1')
+      const head = 'Host: x\r\nContent-Type: application/json\r\nConnection: close\r\n'
+      socket.write(`GET /notes/1 HTTP/1.1\r\nHost: x\r\n\r\nPOST /notes/1 HTTP/1.1\r\n${head}Content-Length: 2\r\n\r\n{}`)
+      let came = ''
+      for await (const chunk of socket) came += chunk
+      expect(came.match(/(?<=HTTP.1.1 )\d+/g)).toEqual(['200', '422'])
+    } finally {
+      jest.useRealTimers()
+    }
     await close()
   })
   test('a large answer goes out no faster than the client takes it', async () => {

@@ -4,6 +4,9 @@
  * a service under load answers by half as many again in a row. One that is idle answers some microseconds later.
  */
 
+// Not the global one: that stands still where a test stops its clocks.
+import { setImmediate } from 'node:timers'
+
 let waiting: (() => void)[] = []
 /** The most in a row: where handlers return at once, the first is answered when all have been handled. */
 const most = 32

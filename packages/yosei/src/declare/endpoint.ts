@@ -181,8 +181,6 @@ function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[
   })
 }
 
-const roots = new WeakMap<EndpointNode, Map<BodyNode | undefined, RecordNode>>()
-
 /** What is worked out of an endpoint with a body of one media type: once, when it is first asked for. */
 export function oncePerBody<T extends object>(work: (endpoint: EndpointNode, body: BodyNode | undefined) => T) {
   const known = new WeakMap<EndpointNode, Map<BodyNode | undefined, T>>()
@@ -201,19 +199,11 @@ export function oncePerBody<T extends object>(work: (endpoint: EndpointNode, bod
   }
 }
 
+const rootWith = oncePerBody(({ path, query, header, cookie }, body): RecordNode => {
+  return { kind: 'record', presence: 'required', fields: { path, query, header, cookie, ...(body ? { body: body.node } : {}) } }
+})
 /** The parts of an endpoint as the fields of one record: where addresses start. */
-export function rootOf(endpoint: EndpointNode, chosen = endpoint.bodies[0]): RecordNode {
-  const { path, query, header, cookie } = endpoint
-  const known = roots.get(endpoint) ?? new Map<BodyNode | undefined, RecordNode>()
-  roots.set(endpoint, known)
-  const root = known.get(chosen) ?? {
-    kind: 'record',
-    presence: 'required',
-    fields: { path, query, header, cookie, ...(chosen ? { body: chosen.node } : {}) },
-  }
-  known.set(chosen, root)
-  return root
-}
+export const rootOf = (endpoint: EndpointNode, chosen = endpoint.bodies[0]): RecordNode => rootWith(endpoint, chosen)
 
 export const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
 /** Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are let by. */

@@ -108,7 +108,8 @@ const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcom
 async function askOne(name: string, lookup: LookupNode, values: readonly unknown[], asking: Asking & { found: object }): Promise<Answer> {
   const controller = new AbortController()
   const gone = () => controller.abort(asking.signal.reason)
-  asking.signal.addEventListener('abort', gone, { once: true })
+  if (asking.signal.aborted) gone()
+  else asking.signal.addEventListener('abort', gone, { once: true })
   const milliseconds = readSpan(lookup.within ?? '2s')
   let timer: ReturnType<typeof setTimeout> | undefined
   const late = new Promise<never>((_, refuse) => {
