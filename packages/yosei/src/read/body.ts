@@ -1,14 +1,22 @@
 /** The bytes of a body → the values that its declaration reads. */
-import type { Fault } from '../compile/run.js'
+import type { Path } from '../declare/address.js'
 import type { BodyNode } from '../declare/endpoint.js'
 import { type RecordNode, sentShape } from '../declare/node.js'
 import { readJson, repeatedNames } from './json.js'
 import { uploadOf } from './upload.js'
 import { pairValues } from './values.js'
 
-/** A body that could not be read, and why: one fault or more, at places in the body. */
+interface ReadFault {
+  readonly code: string
+  readonly variant?: string
+  /** What its words speak of. */
+  readonly about?: { readonly [name: string]: unknown }
+  /** Where in the body it is. */
+  readonly below?: Path
+}
+/** A body that could not be read, and why. */
 export class Unreadable {
-  constructor(readonly faults: readonly (Pick<Fault, 'code' | 'variant' | 'about'> & { readonly below?: Fault['path'] })[]) {}
+  constructor(readonly faults: readonly ReadFault[]) {}
 }
 
 const utf8 = new TextDecoder('utf-8', { fatal: true })
