@@ -235,7 +235,7 @@ test('own words: one text, by code, by function, and never the value of a secret
     'body.d 2 undefined',
     'body.e is no link: "y"',
   ])
-  expect(errors(judgeParts(post(field), { body: { a: 'ab', b: 'x', c: 1, d: 'long', e: 'y' } }))).toEqual(['body.b is no number: x', 'body.d not {sent}', 'body.e is no link: "y"'])
+  expect(errors(judgeParts(post(field), { body: { a: 'ab', b: '{sent}', c: 1, d: 'long', e: 'y' } }))).toEqual(['body.b is no number: {sent}', 'body.d not {sent}', 'body.e is no link: "y"'])
 })
 
 test('a misspelt name is put right, and a value sent in another part is pointed at', async () => {

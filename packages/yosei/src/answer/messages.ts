@@ -55,9 +55,12 @@ const escaped = /[\u0000-\u001f"\\\ud800-\udfff]/
 /** The inside of a JSON string. Most texts need no escape, which is soon seen. */
 const writeJson = (text: string) => (escaped.test(text) ? JSON.stringify(text).slice(1, -1) : text)
 
-/** The message of a fault: own words as they are, else the catalogue's and what was sent. */
+/** The message of a fault: own words, as a function says them or with their places filled; else the catalogue's and what was sent. */
 export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): string {
   const { code, variant = fault.node?.kind, limit, about } = fault
+  const own = ownWords(fault)
+  const said = typeof own === 'function' ? saidBy(own, fault) : undefined
+  if (said !== undefined) return wording.write(said)
   const sent =
     fault.sent === undefined
       ? undefined
@@ -71,8 +74,7 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): 
     if ('value' in about) values.other = `${values.other} (${quote(about.value, wording)})`
     if ('when' in about) values.when = wordCondition(about.when as AnyCondition, wording)
   }
-  const own = ownWords(fault)
-  if (own !== undefined) return fill(wording.write(own), values)
+  if (typeof own === 'string') return fill(wording.write(own), values)
   const message = fill(wording.text(code, variant) ?? 'is not accepted', values)
   const around = sent === undefined ? undefined : wording.text('sent')
   return around === undefined ? message : fill(around, { message, sent })
@@ -110,15 +112,19 @@ function shown(about: { readonly [name: string]: unknown }, wording: Wording): V
   return values
 }
 
-function ownWords({ messages, node, code, limit, sent }: Fault): string | undefined {
+type OwnWords = string | ((about: { readonly limit?: unknown; readonly sent?: unknown }) => string)
+
+function ownWords({ messages, node, code }: Fault): OwnWords | undefined {
   const words = messages ?? (node?.kind === 'readAs' ? (node.message ?? node.base.messages) : node?.messages)
   if (typeof words === 'string' || words === undefined) return words
-  const own = Object.hasOwn(words, code) ? words[code] : undefined
-  if (typeof own !== 'function') return own
+  return Object.hasOwn(words, code) ? words[code] : undefined
+}
+
+/** What a function says of a fault; the catalogue has words where it fails. */
+function saidBy(words: Exclude<OwnWords, string>, { limit, sent }: Fault): string | undefined {
   try {
-    return String(own({ limit, sent: sent instanceof Unshown ? undefined : sent }))
+    return String(words({ limit, sent: sent instanceof Unshown ? undefined : sent }))
   } catch {
-    // The catalogue has words where own ones fail.
     return undefined
   }
 }
@@ -143,7 +149,7 @@ function partsOf(template: string): readonly (string | Place)[] {
     end = found.index + place.length
   }
   if (end < template.length) parts.push(template.slice(end))
-  if (templates.size < mostKept) templates.set(template, parts)
+  if (templates.size < mostKept && template.length < 500) templates.set(template, parts)
   return parts
 }
 
