@@ -1,6 +1,7 @@
 import { connect } from 'node:net'
 import { brotliCompressSync, deflateSync, gzipSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import fc from 'fast-check'
 import { day, endpoint, file, flag, instant, intake, integer, type JournalEvent, list, record, refuse, serve, table, text } from 'yosei'
 import { type Listening, listen } from 'yosei/node'
 
@@ -180,6 +181,7 @@ const good = '{"name":"a"}'
 const multipart = (...parts: (readonly [disposition: string, content: string, type?: string])[]) =>
   `${parts.map(([disposition, content, type]) => `--x\r\nContent-Disposition: form-data; ${disposition}\r\n${type ? `Content-Type: ${type}\r\n` : ''}\r\n${content}\r\n`).join('')}--x--\r\n`
 const parts = 'POST /api/form\nContent-Type: multipart/form-data; boundary=x'
+const half = (name: string) => `--x\r\nContent-Disposition: form-data; name="${name}"; filename="a"\r\nContent-Type: image/png\r\n\r\npn`
 const accepted = (input: object) => JSON.stringify({ path: {}, query: {}, header: {}, cookie: {}, ...input })
 
 type Row = readonly [message: string | readonly [head: string, body: string | Uint8Array], wanted: string, otherwise?: { readonly fetch?: string; readonly why?: string; readonly end?: boolean }]
@@ -363,6 +365,9 @@ const table120: Row[] = [
   [[parts, multipart(['name="title"', 'x'.repeat(300)])], '413|body too_large'],
   [[parts, '--x\r\nContent-Disposition: form-data; name="title"\r\n\r\na'], '400|body bad_syntax'],
   [['POST /api/form\nContent-Type: multipart/form-data', 'x'], '400|body bad_syntax'],
+  [[`${parts}\nContent-Length: 190`, half('plates')], '408|body bad_syntax|connection=close', { fetch: '400|body bad_syntax', why: 'a body in process has an end' }],
+  [[`${parts}\nContent-Length: 190`, half('other')], '408|body bad_syntax|connection=close', { fetch: '400|body bad_syntax', why: 'a body in process has an end' }],
+  [[`${parts}\nContent-Length: 190`, half('other')], '400|body bad_syntax', { end: true }],
   // handlers
   ['POST /api/fails/throws', '500'],
   ['POST /api/fails/refuses', '409|path.how taken|header.x-team spent'],
@@ -387,3 +392,26 @@ describe('the same message is answered in process', () => {
     },
   )
 })
+
+/** Ways in which a message goes wrong on its way, or is made to. */
+const odd = ['\0', '\r\n', '%zz', '[', '"', '{', '\\', ';', ',', '&', '../', ' ', '\xff', '__proto__', '99999999999999999999', '\r\nContent-Length: 3', '\r\nTransfer-Encoding: chunked']
+const spoil = (raw: Buffer, [at, how, length]: readonly [number, number, number]) => {
+  const place = at % (raw.length + 1)
+  const [before, behind] = [raw.subarray(0, place), raw.subarray(place)]
+  const more = how < odd.length ? bytes(odd[how] as string) : how % 2 ? behind.subarray(0, length) : bytes('')
+  return Buffer.concat([before, more, how < odd.length ? behind : behind.subarray(how % 2 ? 0 : length)])
+}
+const sound = table120.map(([message]) => rawOf(message)).filter((raw) => !/^HEAD|fails/.test(raw.toString('latin1')))
+const spoiled = fc
+  .tuple(fc.constantFrom(...sound), fc.array(fc.tuple(fc.nat(800), fc.nat(odd.length + 3), fc.integer({ min: 1, max: 300 })), { minLength: 1, maxLength: 3 }))
+  .map(([raw, ways]) => ways.reduce(spoil, raw))
+
+test('whatever message comes, it is answered, and nothing breaks', () =>
+  fc.assert(
+    fc.asyncProperty(fc.array(spoiled, { minLength: 150, maxLength: 150 }), async (messages) => {
+      const all = await Promise.all(messages.filter(({ length }) => length > 0).map((raw) => overSocket(raw)))
+      expect(all.map(({ status }) => status)).not.toContain(500)
+      for (const { text } of all) expect(text).not.toMatch(/secret of the inside|at .*\.js|node:/)
+    }),
+    { numRuns: 5, endOnFailure: true },
+  ))

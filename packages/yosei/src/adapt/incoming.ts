@@ -2,7 +2,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
 import { LateSignal } from '../judge/signal.js'
-import { type AnyMessage, type BodySource, joinBytes, lowerCase, piecesOf, type Trouble } from '../read/message.js'
+import { type AnyMessage, type BodySource, chunksUntil, joinBytes, lowerCase, piecesOf, type Trouble } from '../read/message.js'
 import { soon } from './batch.js'
 import { type Deadline, startDeadline } from './deadline.js'
 import type { Incoming } from './serve.js'
@@ -61,7 +61,6 @@ export class NodeBody implements BodySource {
   readonly #response: ServerResponse
   readonly #parts: Uint8Array[] = []
   #length = 0
-  #isStreaming = false
   #trouble: Trouble | undefined
   #end: ((result: Uint8Array | Trouble) => void) | undefined
   #deadline: Deadline | undefined
@@ -74,8 +73,6 @@ export class NodeBody implements BodySource {
   fail(trouble: Trouble): void {
     this.#trouble = trouble
     this.#finish(trouble)
-    // A stream that is being read in chunks ends with an error.
-    if (this.#isStreaming) this.#request.destroy(new Error(trouble))
   }
 
   collect(limit: number, milliseconds: number): Promise<Uint8Array | Trouble> {
@@ -108,15 +105,16 @@ export class NodeBody implements BodySource {
   async *chunks(milliseconds: number): AsyncIterable<Uint8Array> {
     if (this.#trouble) throw this.#trouble
     this.#start()
-    this.#isStreaming = true
-    const deadline = startDeadline(milliseconds, () => this.fail('late'))
+    const trouble = new Promise<Trouble>((resolve) => {
+      this.#end = (result) => resolve(result as Trouble)
+    })
+    this.#deadline = startDeadline(milliseconds, () => this.#finish('late'))
+    // The connection stays, for the answer.
+    const pieces = this.#request.iterator({ destroyOnReturn: false })
     try {
-      for await (const chunk of this.#request) yield chunk as Uint8Array
-    } catch {
-      throw this.#trouble ?? 'broken'
+      yield* chunksUntil(trouble, () => pieces.next())
     } finally {
-      this.#isStreaming = false
-      deadline.off()
+      this.#deadline.off()
     }
   }
 

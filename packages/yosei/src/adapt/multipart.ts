@@ -60,6 +60,8 @@ export async function receiveForm(
     trouble = 'too_large'
   })
   parser.on('file', (name, stream, { filename = '', mimeType }) => {
+    // A form that breaks off breaks its file, whether somebody reads that already or not.
+    stream.on('error', () => undefined)
     const limit = Object.hasOwn(declared.fields, name) ? fileLimit(declared.fields[name] as never, most) : undefined
     // Browsers send an empty file without a name where none was chosen.
     if (limit === undefined || (filename === '' && mimeType === 'application/octet-stream')) {

@@ -141,12 +141,7 @@ function sourceOf(stream: ReadableStream<Uint8Array>): BodySource {
       timer = setTimeout(() => resolve('late'), milliseconds)
     })
     try {
-      for (;;) {
-        const next = await Promise.race([reader.read().catch(() => 'broken' as const), late])
-        if (typeof next === 'string') throw next
-        if (next.done) return
-        yield next.value
-      }
+      yield* chunksUntil(late, () => reader.read())
     } finally {
       clearTimeout(timer)
       // What is left is not waited for.
@@ -154,6 +149,20 @@ function sourceOf(stream: ReadableStream<Uint8Array>): BodySource {
     }
   }
   return { chunks, collect: (limit, milliseconds) => collect(chunks(milliseconds), limit) }
+}
+
+interface Next {
+  readonly done?: boolean | undefined
+  readonly value?: Uint8Array | undefined
+}
+/** Chunks as they come, until there are no more, or trouble comes: that is thrown. */
+export async function* chunksUntil(trouble: Promise<Trouble>, next: () => Promise<Next>): AsyncIterable<Uint8Array> {
+  for (;;) {
+    const one = await Promise.race([next().catch(() => 'broken' as const), trouble])
+    if (typeof one === 'string') throw one
+    if (one.done) return
+    yield one.value as Uint8Array
+  }
 }
 
 /** All bytes of the chunks, up to a limit. */
