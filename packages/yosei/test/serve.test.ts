@@ -384,6 +384,41 @@ describe('over connections that fail', () => {
     }
     await close()
   })
+  test('any fetch handler can stand behind the listener, and fails for its own request alone', async () => {
+    const told = jest.spyOn(console, 'error').mockImplementation(() => undefined)
+    let gone = 0
+    const url = await started(
+      nodeListener(async (request) => {
+        const body = await request.text().catch((error) => {
+          gone++
+          throw error
+        })
+        if (body === 'break') throw new Error('inside')
+        return new Response(`${request.method} ${new URL(request.url).pathname} ${body}`)
+      }),
+    )
+    const send = (raw: string, length?: number) =>
+      new Promise<string>((resolve) => {
+        const socket = connectTo(Number(new URL(url).port), '127.0.0.1', () => socket.write(raw))
+        let came = ''
+        socket.on('data', (chunk) => {
+          came += chunk
+        })
+        socket.on('close', () => resolve(came.replace(/^HTTP.1.1 (\d+).*?\r\n\r\n/s, '$1 ')))
+        if (length !== undefined) setTimeout(() => socket.destroy(), length)
+      })
+    const message = (line: string, body: string, host = 'x') => `${line} HTTP/1.1\r\nHost: ${host}\r\nConnection: close\r\nContent-Length: ${body.length}\r\n\r\n${body}`
+    expect(await (await fetch(`${url}/a?b`, { method: 'POST', body: 'words' })).text()).toBe('POST /a words')
+    expect(await send(message('POST //a', 'words', 'no host'))).toContain('POST //a words')
+    expect(await send(message('TRACE /a', ''))).toMatch(/^400 /)
+    expect(told).not.toHaveBeenCalled()
+    expect(await send(message('POST /a', 'break'))).toMatch(/^500 /)
+    expect(told).toHaveBeenCalledWith(new Error('inside'))
+    expect(await send(message('POST /a', 'half').slice(0, -2), 50)).toBe('')
+    for (let i = 0; i < 40 && gone === 0; i++) await sleep(50)
+    expect([gone, told.mock.calls.length]).toEqual([1, 1])
+    told.mockRestore()
+  })
   test('a large answer goes out no faster than the client takes it', async () => {
     const app = intake({ endpoints: { read } })
     let made = 0

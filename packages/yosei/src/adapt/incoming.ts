@@ -124,13 +124,24 @@ export class NodeBody implements BodySource {
   }
 }
 
-/** The request as fetch has it. `body` is what is left of it. */
+/** The target as a URL. A path is one, also where it begins with two slashes; a host that is none is not believed. */
+function urlOf(target: string, scheme: string, host: string): URL {
+  const origin = `${scheme}://${host}`
+  const base = URL.canParse(origin) ? origin : `${scheme}://localhost`
+  return target.startsWith('/') ? new URL(base + target) : new URL(target, base)
+}
+
+/**
+ * The request as fetch has it. `body` is what is left of it.
+ *
+ * @throws TypeError where fetch has no such request: a method that it forbids, a target that is no URL.
+ */
 export function requestOf(request: IncomingMessage, target: string, signal: AbortSignal, body: BodyInit | null): Request {
   const { host = 'localhost' } = request.headers
   const scheme = 'encrypted' in request.socket ? 'https' : 'http'
   const headers = new Headers()
   for (const [name, value] of linesOf(request.rawHeaders)) headers.append(name, value)
-  return new Request(new URL(target, `${scheme}://${host}`), {
+  return new Request(urlOf(target, scheme, host), {
     method: request.method ?? 'GET',
     headers,
     signal,

@@ -17,9 +17,8 @@ export { type Listening, type ListenOptions, listen } from './listen.js'
 export function nodeListener(handle: Handle): RequestListener {
   const service = serviceOf(handle)
   return (request, response) => {
-    const failed = (error: unknown) => fail(error, response)
     if (!service) {
-      respond(handle, request, response).catch(failed)
+      respond(handle, request, response)
       return
     }
     const incoming = new NodeIncoming(request, response)
@@ -27,11 +26,29 @@ export function nodeListener(handle: Handle): RequestListener {
       service
         .process(incoming)
         .then((reply) => send(reply, response))
-        .catch(failed),
+        .catch((error) => fail(error, response)),
     )
   }
 }
 
+/** Another handler's answer. What it throws ends its own request alone: a client can make it throw by going. */
 async function respond(handle: Handle, request: IncomingMessage, response: ServerResponse): Promise<void> {
-  await sendResponse(await handle(requestOf(request, request.url ?? '/', signalOf(response).signal, streamOf(request))), response)
+  const refuse = (status: number) => {
+    if (!response.headersSent) response.writeHead(status, { connection: 'close' })
+    response.end()
+  }
+  let asked: Request
+  try {
+    asked = requestOf(request, request.url ?? '/', signalOf(response).signal, streamOf(request))
+  } catch {
+    refuse(400)
+    return
+  }
+  try {
+    await sendResponse(await handle(asked), response)
+  } catch (error) {
+    if (response.destroyed) return
+    console.error(error)
+    refuse(500)
+  }
 }
