@@ -194,6 +194,27 @@ describe('serve', () => {
       },
     })
     expect((await serve(broken, { note: () => 1, read: () => 1 })(post(bad))).status).toBe(422)
+    const rejected = jest.fn()
+    process.on('unhandledRejection', rejected)
+    const slow = intake({ endpoints: { note, read }, journal: { write: () => Promise.reject(torn) } })
+    expect((await serve(slow, { note: () => 1, read: () => 1 })(post(bad))).status).toBe(422)
+    await sleep(20)
+    process.off('unhandledRejection', rejected)
+    expect(rejected).not.toHaveBeenCalled()
+  })
+  test('header fields that cannot be sent are a failure of the service, and end nothing', async () => {
+    const events: JournalEvent[] = []
+    const app = intake({ endpoints: { note, read }, journal: { write: (event) => void events.push(event) } })
+    const handlers = {
+      note: () => refuse({ status: 409, code: 'held', message: 'is held', headers: { 'x-by': 'line\nbreak' } }),
+      read: () => new Response('words', { headers: { 'x-by': 'bell \x07' } }),
+    }
+    const handle = serve(app, handlers)
+    expect([(await handle(post({ words: ['a'] }))).status, events.at(-1)?.outcome]).toEqual([409, 'failed'])
+    const { url, close } = await listen(handle)
+    for (let i = 0; i < 2; i++) expect((await fetch(`${url}/notes/1`)).status).toBe(500)
+    expect(events.at(-1)).toMatchObject({ outcome: 'failed', status: 500 })
+    await close()
   })
   test('who asks is found before the body is received, and given to the handler', async () => {
     const app = intake({
@@ -212,6 +233,12 @@ describe('serve', () => {
     expect([barred.status, barred.headers.get('www-authenticate')]).toEqual([401, 'Basic realm="kr"'])
     expect(await judge(app, post({ words: ['a'] }), { services: { keys: [] } })).toMatchObject({ status: 401, stage: 'identify' })
     expect(await judge(app, post({ words: ['a'] }))).toMatchObject({ outcome: 'accepted' })
+    const endless = intake({
+      endpoints: { note },
+      limits: { handle: '50ms' },
+      identify: (_head, _services, signal) => new Promise((_, reject) => signal.addEventListener('abort', () => reject(signal.reason))),
+    })
+    expect(await judge(endless, post({ words: ['a'] }), { services: {} })).toMatchObject({ status: 503, stage: 'identify', headers: { 'retry-after': '5' } })
   })
   test('files are there until the handler is done, and gone then', async () => {
     const before = readdirSync(tmpdir())

@@ -7,7 +7,7 @@ import { settleLimits } from '../declare/policy.js'
 import { reject } from '../judge/verdict.js'
 import type { Destination } from '../read/match.js'
 import { type NodeBody, NodeIncoming, startOn } from './incoming.js'
-import { fail, send } from './reply.js'
+import { deliver, fail, send } from './reply.js'
 import { type Handle, type Service, serviceOf } from './serve.js'
 
 export interface ListenOptions {
@@ -57,13 +57,14 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
     const socket: Connection = request.socket
     socket[receiving] = incoming.body
     startOn(incoming, () =>
-      service
-        .process(incoming)
-        .then((reply) => {
-          socket[receiving] = null
-          return send(request.complete || reply.headers.connection ? reply : ended(reply), response)
-        })
-        .catch((error) => fail(error, response)),
+      service.process(incoming).then(
+        (reply) => {
+          // Another request may be coming in over the connection by now.
+          if (socket[receiving] === incoming.body) socket[receiving] = null
+          return deliver(service, request.complete || reply.headers.connection ? reply : ended(reply), response)
+        },
+        (error) => fail(error, response),
+      ),
     )
   }
   server.on('request', answer)

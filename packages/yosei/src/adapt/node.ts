@@ -1,7 +1,7 @@
 /** Services on Node: behind a server of one's own, or with one that answers everything in the same form. */
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
 import { NodeIncoming, requestOf, signalOf, startOn, streamOf } from './incoming.js'
-import { fail, send, sendResponse } from './reply.js'
+import { deliver, fail, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
 export { foundOf, type Gate, type GateOptions, gate, inputOf, verdictAt } from './gate.js'
@@ -23,10 +23,10 @@ export function nodeListener(handle: Handle): RequestListener {
     }
     const incoming = new NodeIncoming(request, response)
     startOn(incoming, () =>
-      service
-        .process(incoming)
-        .then((reply) => send(reply, response))
-        .catch((error) => fail(error, response)),
+      service.process(incoming).then(
+        (reply) => deliver(service, reply, response),
+        (error) => fail(error, response),
+      ),
     )
   }
 }

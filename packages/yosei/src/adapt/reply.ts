@@ -4,6 +4,8 @@ import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import type { ReadableStream as NodeReadableStream } from 'node:stream/web'
 import type { Reply } from '../answer/reply.js'
+import { reject } from '../judge/verdict.js'
+import type { Service } from './serve.js'
 
 export function send(reply: Reply, response: ServerResponse): Promise<void> | undefined {
   const { status, headers, body } = reply
@@ -13,6 +15,16 @@ export function send(reply: Reply, response: ServerResponse): Promise<void> | un
   if (body !== null) lines.push('content-length', String(Buffer.byteLength(body)))
   response.writeHead(status, lines).end(body)
   return undefined
+}
+
+/** Sends what a service answers. What cannot be sent, such as a header field of odd characters, is a failure like others. */
+export async function deliver(service: Service, reply: Reply, response: ServerResponse): Promise<void> {
+  try {
+    await send(reply, response)
+  } catch (cause) {
+    if (response.headersSent) response.destroy()
+    else send(service.refuse(reject(undefined, [], { status: 500, stage: 'handle', words: service.app.languages }), cause), response)
+  }
 }
 
 /** Streams a Response's body as fast as the client takes it. */

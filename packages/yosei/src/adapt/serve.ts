@@ -13,7 +13,7 @@ import { following, type LateSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { retryAfter, statusFor } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
-import { type Rejection, reject } from '../judge/verdict.js'
+import { noHeaders, type Rejection, reject } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
 import { startDeadline } from './deadline.js'
 
@@ -59,8 +59,8 @@ export interface Incoming {
 export interface Service {
   readonly app: IntakeNode
   process(incoming: Incoming): Promise<Reply>
-  /** The answer to what never became a request. */
-  refuse(verdict: Rejection): Reply
+  /** The answer to what never became a request, or whose answer could not be sent for this cause. */
+  refuse(verdict: Rejection, cause?: unknown): Reply
 }
 export type Handle = (request: Request) => Promise<Response>
 
@@ -96,9 +96,9 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   checkPairs(app, handlers)
   return {
     app,
-    refuse(verdict) {
+    refuse(verdict, cause) {
       const id = newId()
-      writeJournal(app, { id, outcome: 'rejected', rejection: verdict, since: Date.now() })
+      writeJournal(app, { id, outcome: cause === undefined ? 'rejected' : 'failed', rejection: verdict, since: Date.now(), cause })
       return reply(app, verdict, [], id)
     },
     process(incoming) {
@@ -203,11 +203,20 @@ export function note(progress: Progress, rejection: Rejection, outcome: JournalE
 function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers'], id: string): Reply {
   const wishes = { accept: fieldOf(headers, 'accept'), language: fieldOf(headers, 'accept-language') }
   try {
-    return replyTo(verdict, wishes, id, app.envelope)
+    const made = replyTo(verdict, wishes, id, app.envelope)
+    if (app.envelope || verdict.headers !== noHeaders) checkHeaders(made.headers)
+    return made
   } catch (cause) {
     writeJournal(app, { id, outcome: 'failed', rejection: verdict, since: Date.now(), cause })
-    return replyTo(verdict, wishes, id, undefined)
+    return replyTo({ ...verdict, headers: noHeaders }, wishes, id, undefined)
   }
+}
+
+/** Header fields of a service's own may have been made of what a client sent. */
+function checkHeaders(headers: Reply['headers']): void {
+  for (const [name, value] of Object.entries(headers))
+    if (!/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(name) || !/^[\t\x20-\x7e\x80-\xff]*$/.test(value))
+      throw new TypeError(`"${name}: ${value}" is no header field: write visible characters of Latin-1 alone`)
 }
 
 function fieldOf(headers: AnyMessage['headers'], name: string): string | undefined {

@@ -51,7 +51,8 @@ export interface JournalEvent {
 
 /** Where events go. */
 export interface Journal {
-  write(event: JournalEvent): void
+  /** A request does not wait for it, and is not harmed where it throws, or where a promise of its is rejected. */
+  write(event: JournalEvent): unknown
 }
 
 /** A turn that somebody has. */

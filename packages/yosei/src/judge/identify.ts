@@ -2,6 +2,7 @@
 
 import type { Opened } from './open.js'
 import { refusalsIn, rejectRefused } from './refuse.js'
+import { askWithin } from './signal.js'
 import { retryAfter, statusFor } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
 
@@ -9,7 +10,7 @@ import { type Rejection, reject } from './verdict.js'
 export type Identified = { readonly who: unknown } | { readonly rejected: Rejection; readonly cause?: unknown }
 
 export async function identify({ app, message, destination }: Opened, services: unknown, signal: AbortSignal): Promise<Identified> {
-  const { name, endpoint } = destination
+  const { name, endpoint, limits } = destination
   const head = {
     method: message.method,
     target: message.target,
@@ -18,7 +19,7 @@ export async function identify({ app, message, destination }: Opened, services: 
     },
   }
   try {
-    const who = await app.identify?.(head, services as never, signal)
+    const who = await askWithin(['identify', limits.handle], signal, (own) => app.identify?.(head, services as never, own))
     const refusals = refusalsIn(who)
     if (!refusals) return { who }
     return { rejected: rejectRefused(name, refusals, 'identify', { place: 'header.authorization', words: app.languages }) }

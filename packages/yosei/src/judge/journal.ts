@@ -25,7 +25,7 @@ export function writeJournal({ journal, endpoints }: IntakeNode, happening: Happ
   try {
     const endpoint = endpoints[happening.rejection.endpoint ?? '']
     const event = eventOf(happening, endpoint)
-    if (event) (journal ?? errorOutput).write(event)
+    if (event) Promise.resolve((journal ?? errorOutput).write(event)).catch(() => undefined)
   } catch {
     // A journal that fails is no reason for a request to fail.
   }

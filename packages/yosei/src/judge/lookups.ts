@@ -10,6 +10,7 @@ import { inDeclaredOrder } from '../declare/locate.js'
 import type { LookupNode } from '../declare/lookups.js'
 import { readSpan } from '../declare/units.js'
 import { put } from '../read/own.js'
+import { askWithin } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter, statusFor } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
@@ -106,28 +107,14 @@ const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcom
 
 /** What a question comes to: its value, or why there is none. */
 async function askOne(name: string, lookup: LookupNode, values: readonly unknown[], asking: Asking & { found: object }): Promise<Answer> {
-  const controller = new AbortController()
-  const gone = () => controller.abort(asking.signal.reason)
-  if (asking.signal.aborted) gone()
-  else asking.signal.addEventListener('abort', gone, { once: true })
-  const milliseconds = readSpan(lookup.within ?? '2s')
-  let timer: ReturnType<typeof setTimeout> | undefined
-  const late = new Promise<never>((_, refuse) => {
-    timer = setTimeout(() => {
-      const error = new Error(`the lookup ${name} had no answer within ${lookup.within ?? '2s'}`)
-      refuse(error)
-      controller.abort(error)
-    }, milliseconds)
-  })
+  const { services, who, found, signal: outer } = asking
   try {
-    const about = { signal: controller.signal, who: asking.who, found: asking.found as { readonly [name: string]: unknown } }
-    const value = await Promise.race([(async () => lookup.ask(asking.services as never, values as never, about))(), late])
+    const value = await askWithin([`the lookup ${name}`, readSpan(lookup.within ?? '2s')], outer, (signal) =>
+      lookup.ask(services as never, values as never, { signal, who, found: found as { readonly [name: string]: unknown } }),
+    )
     return { outcome: 'found', value }
   } catch (cause) {
     return { outcome: 'failed', cause }
-  } finally {
-    clearTimeout(timer)
-    asking.signal.removeEventListener('abort', gone)
   }
 }
 

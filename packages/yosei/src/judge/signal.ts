@@ -27,6 +27,36 @@ export class LateSignal<S = unknown> {
 }
 type Listen<S> = (abort: (reason: unknown) => void, source: S) => void
 
+/**
+ * Asks the outside world. It has so many milliseconds; its signal fires when they are over, and when the client goes.
+ *
+ * @throws what it threw, or that it took too long.
+ */
+export async function askWithin<T>(
+  [name, milliseconds]: readonly [what: string, milliseconds: number],
+  outer: AbortSignal,
+  ask: (signal: AbortSignal) => T | Promise<T>,
+): Promise<T> {
+  const controller = new AbortController()
+  const gone = () => controller.abort(outer.reason)
+  if (outer.aborted) gone()
+  else outer.addEventListener('abort', gone, { once: true })
+  let timer: ReturnType<typeof setTimeout> | undefined
+  const late = new Promise<never>((_, refuse) => {
+    timer = setTimeout(() => {
+      const error = new Error(`${name} had no answer within ${milliseconds} ms`)
+      refuse(error)
+      controller.abort(error)
+    }, milliseconds)
+  })
+  try {
+    return await Promise.race([(async () => ask(controller.signal))(), late])
+  } finally {
+    clearTimeout(timer)
+    outer.removeEventListener('abort', gone)
+  }
+}
+
 /** Follows another signal. */
 export const following = (outer: AbortSignal | undefined): LateSignal =>
   (outer ? new LateSignal(follow, outer) : new LateSignal()) as LateSignal
