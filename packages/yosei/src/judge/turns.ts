@@ -66,6 +66,7 @@ const reserved = { fence: 0n, until: Number.POSITIVE_INFINITY }
 
 /** Waits at the end of a line; whether the turn came. A lease that runs out frees it as well. */
 function waitFor(line: Line, isFree: () => boolean, wait: number, signal: AbortSignal): Promise<boolean> {
+  if (signal.aborted) return Promise.resolve(false)
   return new Promise((resolve) => {
     const end = (came: boolean) => {
       line.waiting.delete(come)
