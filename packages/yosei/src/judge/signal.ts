@@ -27,6 +27,9 @@ export class LateSignal<S = unknown> {
 }
 type Listen<S> = (abort: (reason: unknown) => void, source: S) => void
 
+/** Timers that are to run longer fire at once. */
+const longestTimer = 2 ** 31 - 1
+
 /**
  * Asks the outside world. It has so many milliseconds; its signal fires when they are over, and when the client goes.
  *
@@ -47,7 +50,7 @@ export async function askWithin<T>(
       const error = new Error(`${name} had no answer within ${milliseconds} ms`)
       refuse(error)
       controller.abort(error)
-    }, milliseconds)
+    }, Math.min(milliseconds, longestTimer))
   })
   try {
     return await Promise.race([(async () => ask(controller.signal))(), late])
