@@ -46,11 +46,14 @@ export async function askWithin<T>(
   else outer.addEventListener('abort', gone, { once: true })
   let timer: ReturnType<typeof setTimeout> | undefined
   const late = new Promise<never>((_, refuse) => {
-    timer = setTimeout(() => {
-      const error = new Error(`${name} had no answer within ${milliseconds} ms`)
-      refuse(error)
-      controller.abort(error)
-    }, Math.min(milliseconds, longestTimer))
+    timer = setTimeout(
+      () => {
+        const error = new Error(`${name} had no answer within ${milliseconds} ms`)
+        refuse(error)
+        controller.abort(error)
+      },
+      Math.min(milliseconds, longestTimer),
+    )
   })
   try {
     return await Promise.race([(async () => ask(controller.signal))(), late])
