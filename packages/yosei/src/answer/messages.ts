@@ -26,6 +26,8 @@ export function wordingOf(catalogue: Catalogue, form: keyof typeof wordings = 'p
   const known = wordings[form].get(catalogue)
   if (known) return known
   const write = form === 'json' ? writeJson : (text: string) => text
+  // A code of a service's own may be called like what every object has.
+  const own = (key: string) => (Object.hasOwn(catalogue, key) ? catalogue[key] : undefined)
   const texts = new Map<string, Map<string | undefined, string | undefined>>()
   const wording: Wording = {
     text(code, variant) {
@@ -36,7 +38,7 @@ export function wordingOf(catalogue: Catalogue, form: keyof typeof wordings = 'p
       }
       const known = variants.get(variant)
       if (known !== undefined || variants.has(variant)) return known
-      const text = (variant === undefined ? undefined : catalogue[`${code}.${variant}`]) ?? catalogue[code]
+      const text = (variant === undefined ? undefined : own(`${code}.${variant}`)) ?? own(code)
       const written = text === undefined ? undefined : write(text)
       if (variants.size < mostKept) variants.set(variant, written)
       return written

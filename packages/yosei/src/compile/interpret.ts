@@ -211,13 +211,9 @@ export function keepOrTell(node: RecordNode, sent: object, read: object, implied
 /** What is kept of an undeclared name. */
 const kept: Node = { kind: 'anything', presence: 'optional' }
 
-/** A name that nobody has declared can be as long as a body; a verdict repeats it several times. */
-const longestName = 200
-
 function tellUndeclared(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
   const nearest = suggest(name, [...Object.keys(node.fields), ...implied], run)
-  const shown = name.length > longestName ? `${name.slice(0, longestName)}…` : name
-  tellBelow(run, node, 'undeclared', [shown], nearest === undefined ? {} : { variant: 'near', about: { nearest } })
+  tellBelow(run, node, 'undeclared', [name], nearest === undefined ? {} : { variant: 'near', about: { nearest } })
 }
 
 function readTable(node: TableNode, value: unknown, source: Source, run: Run): object | undefined {
