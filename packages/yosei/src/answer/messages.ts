@@ -4,8 +4,9 @@
  * failed: `{limit}`, and `{limit|character|characters}` for the word that goes with one or with more.
  */
 
-import { type Fault, Unshown } from '../compile/run.js'
+import { type Fault, Place, Unshown } from '../compile/run.js'
 import { writeInstant } from '../compile/times.js'
+import { tellAddress } from '../declare/address.js'
 import type { AnyCondition } from '../declare/conditions.js'
 import type { Catalogue } from '../declare/hooks.js'
 import { english } from './english.js'
@@ -62,7 +63,7 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): 
   const { code, variant = fault.node?.kind, limit, about } = fault
   const own = ownWords(fault)
   const said = typeof own === 'function' ? saidBy(own, fault) : undefined
-  if (said !== undefined) return wording.write(said)
+  if (said !== undefined) return wording.write(bounded(said))
   const sent =
     fault.sent === undefined
       ? undefined
@@ -73,14 +74,19 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): 
   if (limit !== undefined) values.limit = show(limit, wording)
   values.sent = sent
   if (about) {
-    if ('value' in about) values.other = `${values.other} (${quote(about.value, wording)})`
+    const value = quote(about.value, wording)
+    if (value !== undefined && 'value' in about) values.other = `${values.other} (${value})`
     if ('when' in about) values.when = wordCondition(about.when as AnyCondition, wording)
   }
-  if (typeof own === 'string') return fill(wording.write(own), values)
+  if (typeof own === 'string') return fill(wording.write(bounded(own)), values)
   const message = fill(wording.text(code, variant) ?? 'is not accepted', values)
   const around = sent === undefined ? undefined : wording.text('sent')
   return around === undefined ? message : fill(around, { message, sent })
 }
+
+/** Own words may be made of what was sent: more of them than this is not told. */
+const longestWords = 4000
+const bounded = (text: string) => (text.length > longestWords ? `${text.slice(0, longestWords)}…` : text)
 
 /** A condition as the clause that a message ends with. */
 function wordCondition(condition: AnyCondition, wording: Wording): string {
@@ -132,17 +138,17 @@ function saidBy(words: Exclude<OwnWords, string>, { limit, sent }: Fault): strin
 }
 
 /** A place in a template: the value of a name, or one of two words by its number. */
-interface Place {
+interface Slot {
   readonly place: string
   readonly name: string
   readonly one: string | undefined
   readonly more: string | undefined
 }
-const templates = new Map<string, readonly (string | Place)[]>()
-function partsOf(template: string): readonly (string | Place)[] {
+const templates = new Map<string, readonly (string | Slot)[]>()
+function partsOf(template: string): readonly (string | Slot)[] {
   const known = templates.get(template)
   if (known) return known
-  const parts: (string | Place)[] = []
+  const parts: (string | Slot)[] = []
   let end = 0
   for (const found of template.matchAll(/\{([a-z]+)(?:\|([^|}]*)\|([^|}]*))?\}/gi)) {
     const [place, name = '', one, more] = found
@@ -169,8 +175,10 @@ export function fill(template: string, values: Readonly<Values>): string {
 function show(value: unknown, wording: Wording): string {
   if (typeof value === 'number') return String(value)
   if (value instanceof Date) return writeInstant(value)
+  if (value instanceof Place) return wording.write(tellAddress(value.path))
   if (Array.isArray(value)) return value.map((one) => show(one, wording)).join(', ')
-  return wording.write(String(value))
+  // What was sent may have a `toString` of its own.
+  return typeof value === 'object' && value !== null ? '…' : wording.write(bounded(String(value)))
 }
 
 const longest = 40
@@ -180,7 +188,9 @@ function quote(value: unknown, { write, mark }: Wording): string | undefined {
   if (value instanceof Date) return writeInstant(value)
   if (typeof value === 'object' && value !== null) return undefined
   if (typeof value !== 'string') return shorten(String(value))
-  return value.length < longest - 1 && !escaped.test(value) ? mark + value + mark : write(shorten(JSON.stringify(value)))
+  return value.length < longest - 1 && !escaped.test(value)
+    ? mark + value + mark
+    : write(shorten(JSON.stringify(value.slice(0, 2 * longest))))
 }
 
 function shorten(text: string): string {

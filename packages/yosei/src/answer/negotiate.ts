@@ -23,10 +23,16 @@ export function chooseLanguage(field: string | undefined, tags: readonly string[
     .sort((a, b) => b.weight - a.weight)
   for (const { value } of ranges) {
     if (value === '*') return first
-    for (let range = value; range !== ''; range = range.replace(/(?:-[^-])?(?:^|-)[^-]*$/, '')) {
+    for (let range = value; range !== ''; range = shorter(range)) {
       const found = tags.find((tag) => tag.toLowerCase() === range)
       if (found !== undefined) return found
     }
   }
   return first
+}
+
+/** Without its last subtag, and without a single letter before that (RFC 4647, section 3.4). */
+function shorter(range: string): string {
+  const rest = range.slice(0, Math.max(0, range.lastIndexOf('-')))
+  return rest.charAt(rest.length - 2) === '-' ? rest.slice(0, -2) : rest
 }

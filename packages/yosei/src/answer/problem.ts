@@ -1,6 +1,6 @@
 /** Rejections as HTTP answers: problem documents, pages, and plain text. */
 
-import { formatAddress, formatPointer } from '../declare/address.js'
+import { formatPointer, tellAddress } from '../declare/address.js'
 import type { Catalogue, Problem } from '../declare/hooks.js'
 import type { IntakeNode } from '../declare/intake.js'
 import type { Rejected } from '../declare/verdict.js'
@@ -96,42 +96,62 @@ function written(form: Exclude<Form, (typeof forms)[0]>, problem: Problem, langu
 }
 
 /** What a problem document says besides its fields: of what is wrong first, and how much more there is. */
-function detailOf({ status, faults, more }: Rejection, first: string | undefined, wording: Wording): string | undefined {
+function detailOf(status: number, first: string | undefined, others: number, wording: Wording): string | undefined {
   if (first === undefined) return wording.text(`detail.${status}`) ?? wording.text('detail.other')
-  const others = faults.length - 1 + more
   return others > 0 ? fill(wording.text('detail.more') ?? '{first}', { first, more: String(others) }) : first
 }
 
+/** A page may write one character in six, so its fields have less room. */
 function problemOf(rejection: Rejection, catalogue: Catalogue, id: string): Problem {
-  return JSON.parse(writeProblem(rejection, catalogue, id))
+  return JSON.parse(writeProblem(rejection, catalogue, id, rejection.room / 6))
 }
 
-/** The text of a problem document: written at once, since an object with addresses for names is slow to make and to write. */
-function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string): string {
-  const { status, faults } = rejection
+/** What a document has besides its fields, with room to spare. */
+const around = 1000
+
+/**
+ * The text of a problem document: written at once, since an object with addresses for names is slow to make and to write.
+ * Errors that have no room any more are counted with those that were not listed.
+ */
+function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string, room = rejection.room): string {
+  const { status, faults, more } = rejection
   const wording = wordingOf(catalogue, 'json')
   const { write } = wording
   let first: string | undefined
   let before: string | undefined
   let fields = ''
+  let told = 0
   for (const fault of faults) {
     const { path, code } = fault
-    const raw = formatAddress(path)
+    const raw = tellAddress(path)
     // Only names in brackets can have anything to escape.
     const isPlain = !raw.includes('"')
     const address = isPlain ? raw : write(raw)
     const detail = wordFault(fault, wording)
-    first ??= `${address} ${detail}`
+    const pointer = path[0] === 'body' ? formatPointer(path) : undefined
     // Errors of one address follow one another.
-    if (address === before) fields += ','
-    else fields += `${before === undefined ? ',"fields":{' : '],'}"${address}":[`
+    let field = address === before ? ',' : `${before === undefined ? ',"fields":{' : '],'}"${address}":[`
+    field += `{"code":"${write(code)}","detail":"${detail}"`
+    if (pointer !== undefined) field += `,"pointer":"${isPlain ? pointer : write(pointer)}"`
+    // A character has at most three bytes, so most answers need not be counted.
+    const length = around + (first ?? '').length + fields.length + field.length
+    if (told > 0 && length * 3 > room && around + bytesOf(first ?? '') + bytesOf(fields) + bytesOf(field) > room) break
+    first ??= `${address} ${detail}`
     before = address
-    fields += `{"code":"${write(code)}","detail":"${detail}"`
-    if (path[0] === 'body') fields += `,"pointer":"${isPlain ? formatPointer(path) : write(formatPointer(path))}"`
-    fields += '}'
+    fields += `${field}}`
+    told++
   }
   if (before !== undefined) fields += ']}'
   const title = titles[status] ?? 'Rejected'
-  const detail = detailOf(rejection, first, wording)
+  const detail = detailOf(status, first, faults.length - 1 + more, wording)
   return `{"type":"about:blank","title":"${title}","status":${status},"detail":"${detail}","instance":"urn:uuid:${id}"${fields}}`
+}
+
+const bytesOf = (text: string): number => {
+  let bytes = text.length
+  for (let i = 0; i < text.length; i++) {
+    const code = text.charCodeAt(i)
+    if (code > 0x7f) bytes += code > 0x7ff ? 2 : 1
+  }
+  return bytes
 }

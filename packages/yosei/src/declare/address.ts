@@ -55,14 +55,53 @@ function writeName(name: string): string {
   return text
 }
 
-/** The address of a path: `['body', 'labels', 'a.b', 2]` → `body.labels["a.b"][2]`. */
-export function formatAddress(path: Path): string {
+function joined(path: Path, write: (name: string) => string): string {
   let address = ''
   for (let i = 0; i < path.length; i++) {
     const key = path[i] as string | number
-    address += typeof key === 'string' ? writeName(key) : key === EACH ? '[]' : `[${key}]`
+    address += typeof key === 'string' ? write(key) : key === EACH ? '[]' : `[${key}]`
   }
   return address.startsWith('.') ? address.slice(1) : address
+}
+
+/** The address of a path: `['body', 'labels', 'a.b', 2]` → `body.labels["a.b"][2]`. */
+export const formatAddress = (path: Path): string => joined(path, writeName)
+
+/** A longer name is told shortened, so that what a client reads of its mistakes cannot outgrow what it sent. */
+const longestTold = 64
+const isLong = (key: string | number) => typeof key === 'string' && key.length > longestTold
+
+/**
+ * The address of a path as a client is told it: a name of more than 64 characters is shortened in its middle, with its
+ * length and a digest that keeps addresses apart. It is a label then, and not to be split again.
+ */
+export const tellAddress = (path: Path): string =>
+  joined(path, (name) => (isLong(name) ? `[${JSON.stringify(shorten(name))}]` : writeName(name)))
+
+/** The last name that was shortened: many errors lie below the same. It is forgotten when the work at hand is done. */
+let last = { name: '', short: '' }
+function shorten(name: string): string {
+  if (last.name === name) return last.short
+  if (last.name === '') queueMicrotask(forget)
+  last = { name, short: `${name.slice(0, 32)} … ${name.length} characters, ${digest(name)} … ${name.slice(-12)}` }
+  return last.short
+}
+function forget(): void {
+  last = { name: '', short: '' }
+}
+
+const { imul } = Math
+
+/** 64 bits that differ where texts do, but for who wants them not to: two multiplicative hashes side by side. */
+function digest(text: string): string {
+  let a = 0x811c9dc5
+  let b = 0x9e3779b9
+  for (let i = 0; i < text.length; i++) {
+    const code = text.charCodeAt(i)
+    a = imul(a ^ code, 0x01000193)
+    b = imul((b << 5) ^ (b >>> 27) ^ code, 0x85ebca6b)
+  }
+  return [a, b].map((half) => (half >>> 0).toString(16).padStart(8, '0')).join('')
 }
 
 /** The path of an address, or `undefined` where the text is no address. The inverse of `formatAddress`. */
@@ -86,13 +125,13 @@ export function parseAddress(address: string): Path | undefined {
   return path.length === 0 ? undefined : path
 }
 
-/** The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. */
-export function formatPointer(path: Path): string {
+/** The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. None where a name is told shortened. */
+export function formatPointer(path: Path): string | undefined {
+  if (path.some(isLong)) return undefined
   let pointer = ''
   for (let i = 1; i < path.length; i++) {
     const key = String(path[i])
-    // A name can be as long as a body: there this takes a quarter of the time of replacing.
-    pointer += `/${key.includes('~') || key.includes('/') ? key.split('~').join('~0').split('/').join('~1') : key}`
+    pointer += `/${key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key}`
   }
   return pointer
 }

@@ -2,29 +2,55 @@
 import { EACH, type Path } from './address.js'
 import { type Node, resolve } from './node.js'
 
-/** The nodes that a step leads to: several where branches of a union have the same name. */
-function step(node: Node, key: string | number): readonly Node[] {
-  switch (node.kind) {
+type Shape = Exclude<Node, { kind: 'either' | 'later' }>
+
+const shapes = new WeakMap<Node, readonly Shape[]>()
+
+/**
+ * What may stand at the place of a node: the branches of unions, and what `later` makes, in the place of themselves, each
+ * once however many ways lead to it. Of a `tagged` union itself as well, for its tag.
+ */
+function shapesOf(node: Node): readonly Shape[] {
+  const known = shapes.get(node)
+  if (known) return known
+  const seen = new Set<Node>()
+  const found: Shape[] = []
+  const look = (one: Node): void => {
+    if (seen.has(one)) return
+    seen.add(one)
+    if (one.kind === 'later') look(resolve(one))
+    else if (one.kind === 'either') for (const branch of one.branches) look(branch)
+    else {
+      found.push(one)
+      if (one.kind === 'tagged') for (const branch of Object.values(one.branches)) look(branch)
+    }
+  }
+  look(node)
+  shapes.set(node, found)
+  return found
+}
+
+/** The nodes that a step leads to. */
+function step(shape: Shape, key: string | number): readonly Node[] {
+  switch (shape.kind) {
     case 'list':
-      return typeof key === 'number' ? [node.item] : []
+      return typeof key === 'number' ? [shape.item] : []
     case 'tuple':
-      return key === EACH ? node.items : node.items.filter((_, index) => index === key)
+      return key === EACH ? shape.items : shape.items.filter((_, index) => index === key)
     case 'record':
-      return Object.hasOwn(node.fields, key) ? [node.fields[key] as Node] : []
+      return Object.hasOwn(shape.fields, key) ? [shape.fields[key] as Node] : []
     case 'table':
-      return typeof key === 'string' ? [node.value] : []
+      return typeof key === 'string' ? [shape.value] : []
     case 'tagged':
-      return node.tag === key ? [tagNode(node)] : Object.values(node.branches).flatMap((branch) => step(branch, key))
-    case 'either':
-      return node.branches.flatMap((branch) => step(branch, key))
-    case 'later':
-      return step(resolve(node), key)
-    case 'readAs':
-      return []
+      return shape.tag === key ? [tagNode(shape)] : []
     default:
       return []
   }
 }
+
+const below = (nodes: readonly Node[], key: string | number): readonly Node[] => [
+  ...new Set(nodes.flatMap((node) => shapesOf(node).flatMap((shape) => step(shape, key)))),
+]
 
 /** The tag of a union as a field of its own. */
 export const tagNode = ({ branches, secret, messages }: Extract<Node, { kind: 'tagged' }>): Node => ({
@@ -36,61 +62,58 @@ export const tagNode = ({ branches, secret, messages }: Extract<Node, { kind: 't
 })
 
 /** The nodes at a path; none where the path leaves what is declared. */
-export const nodesAt = (root: Node, path: Path): readonly Node[] =>
-  path.reduce<readonly Node[]>((nodes, key) => nodes.flatMap((node) => step(node, key)), [root])
+export const nodesAt = (root: Node, path: Path): readonly Node[] => path.reduce<readonly Node[]>(below, [root])
 
 /** Whether the value at a path is a secret, or inside one. */
-export const isSecret = (root: Node, path: Path): boolean =>
-  [...path.keys(), path.length].some((length) => nodesAt(root, path.slice(0, length)).some((node) => node.secret))
+export function isSecret(root: Node, path: Path): boolean {
+  let nodes: readonly Node[] = [root]
+  const isHidden = () => nodes.some((node) => node.secret || shapesOf(node).some(({ secret }) => secret))
+  return (
+    isHidden() ||
+    path.some((key) => {
+      nodes = below(nodes, key)
+      return isHidden()
+    })
+  )
+}
+
+/** A place that several paths go through: what is declared there, and those below it with their ranks. */
+interface Fork {
+  readonly nodes: readonly Node[]
+  readonly below: Map<string | number, { readonly rank: number; readonly fork: Fork }>
+}
 
 /** Sorts by the order of the declaration: what holds before what it holds, elements by index, undeclared names last. */
 export function inDeclaredOrder<T extends { readonly path: Path }>(root: Node, items: readonly T[]): T[] {
   if (items.length < 2) return [...items]
-  const freeNames = new Map<string, number>()
-  const rank = (nodes: readonly Node[], path: Path, depth: number): number => {
-    const key = path[depth] as string | number
-    if (typeof key === 'number') return key
-    for (const node of nodes) {
-      const found = rankOf(node, key)
-      if (typeof found === 'number') return found
-      if (found === undefined) continue
-      const place = JSON.stringify(path.slice(0, depth + 1))
-      if (!freeNames.has(place)) freeNames.set(place, freeNames.size)
-      return freeNames.get(place) as number
-    }
-    return Number.MAX_SAFE_INTEGER
-  }
-  const ranked = items.map(({ path }) => {
-    let nodes: readonly Node[] = [root]
-    return path.map((key, depth) => {
-      const found = rank(nodes, path, depth)
-      nodes = nodes.flatMap((node) => step(node, key))
-      return found
+  const top: Fork = { nodes: [root], below: new Map() }
+  const ranked = items.map((item) => {
+    let fork = top
+    const ranks = item.path.map((key) => {
+      let next = fork.below.get(key)
+      if (!next) {
+        next = { rank: rankOf(fork, key), fork: { nodes: below(fork.nodes, key), below: new Map() } }
+        fork.below.set(key, next)
+      }
+      fork = next.fork
+      return next.rank
     })
+    return { item, ranks }
   })
-  return [...items.keys()].sort((a, b) => compare(ranked[a] as number[], ranked[b] as number[])).map((index) => items[index] as T)
+  return ranked.sort((a, b) => compare(a.ranks, b.ranks)).map(({ item }) => item)
 }
 
-/** The place of a name among those of a node; `free` where it has no order but that in which it was sent. */
-function rankOf(node: Node, name: string): number | 'free' | undefined {
-  switch (node.kind) {
-    case 'record': {
-      const index = Object.keys(node.fields).indexOf(name)
-      return index < 0 ? undefined : index
-    }
-    case 'table':
-      return 'free'
-    case 'tagged':
-      return node.tag === name ? -1 : first(Object.values(node.branches), name)
-    case 'either':
-      return first(node.branches, name)
-    case 'later':
-      return rankOf(resolve(node), name)
-    default:
-      return undefined
+/** The place of a name among those declared; of one that is free, the order in which it came. */
+function rankOf({ nodes, below }: Fork, key: string | number): number {
+  if (typeof key === 'number') return key
+  for (const shape of nodes.flatMap(shapesOf)) {
+    if (shape.kind === 'table') return below.size
+    if (shape.kind === 'tagged' && shape.tag === key) return -1
+    const index = shape.kind === 'record' ? Object.keys(shape.fields).indexOf(key) : -1
+    if (index >= 0) return index
   }
+  return Number.MAX_SAFE_INTEGER
 }
-const first = (branches: readonly Node[], name: string) => branches.map((branch) => rankOf(branch, name)).find((rank) => rank !== undefined)
 
 function compare(a: readonly number[], b: readonly number[]): number {
   for (let i = 0; i < Math.min(a.length, b.length); i++) if (a[i] !== b[i]) return (a[i] as number) - (b[i] as number)
