@@ -4,10 +4,10 @@ import type { ListNode, Node, ReadAsNode, RecordNode, ScalarNode, TableNode } fr
 import { put } from '../read/own.js'
 import { emitEndpoint, functionName } from './emit.js'
 import type { Reader } from './engine.js'
-import { applyReader, defaultOf, interpret, keepOrTell, tellMisnamed, tellRepeated } from './interpret.js'
+import { applyReader, countFaults, defaultOf, interpret, keepOrTell, readOnce, tellMisnamed, tellRepeated } from './interpret.js'
 import { isMultiple } from './numbers.js'
 import { clock, type Run, type Source, tell } from './run.js'
-import { codePoints, readScalar } from './scalars.js'
+import { codePoints, matches, readScalar } from './scalars.js'
 import { readDay, readInstant } from './times.js'
 
 /** The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without 'unsafe-eval'). */
@@ -90,23 +90,23 @@ const library = {
   readerIn: (run: Run, node: ReadAsNode, base: unknown, sent: unknown, path: Path) =>
     within(run, path, () => applyReader(node, base, sent, run)),
   enter(run: Run, reader: (value: unknown, run: Run, parsed: boolean) => unknown, value: unknown, path: Path, parsed: boolean): unknown {
-    run.depth++
-    run.entries--
-    const read = within(run, path, () => reader(value, run, parsed))
-    run.depth--
-    return read
+    return readOnce(run, reader, value, () => {
+      run.depth++
+      const read = within(run, path, () => reader(value, run, parsed))
+      run.depth--
+      return read
+    })
   },
-  countFaults: (run: Run) => run.faults.length + run.beyond,
-  mark: (run: Run) => ({ faults: run.faults.length, beyond: run.beyond, suggestions: run.suggestions, entries: run.entries }),
+  countFaults,
+  mark: (run: Run) => ({ faults: run.faults.length, beyond: run.beyond, suggestions: run.suggestions }),
   isClean: (run: Run, mark: { faults: number; beyond: number }) => {
     const clean = run.faults.length === mark.faults && run.beyond === mark.beyond
     if (!clean) run.faults = run.faults.slice(0, mark.faults)
     run.beyond = mark.beyond
     return clean
   },
-  goBack: (run: Run, mark: { suggestions: number; entries: number }) => {
+  goBack: (run: Run, mark: { suggestions: number }) => {
     run.suggestions = mark.suggestions
-    run.entries = mark.entries
   },
   isPolluted,
   isWithin: (count: number, least: number, most: number) => count >= least && count <= most,
@@ -114,6 +114,7 @@ const library = {
   codePoints,
   defaultOf,
   isMultiple,
+  matches,
   put,
   readDay,
   readInstant,

@@ -94,7 +94,7 @@ function emitText(writer: Writer, node: TextNode, read: string, source: Source):
     if (least > 1) tests.push(`(${text}.length >= ${2 * least} || codePoints(${text}) >= ${least})`)
     if (most < Number.POSITIVE_INFINITY) tests.push(`(${text}.length <= ${most} || codePoints(${text}) <= ${most})`)
   }
-  if (node.pattern) tests.push(`${writer.bind(node.pattern)}.test(${text})`)
+  if (node.pattern) tests.push(`matches(${writer.bind(node.pattern)}, ${text})`)
   if (node.format) tests.push(`${writer.bind(formats[node.format])}(${text}) === undefined`)
   const test = tests.join(' && ')
   return changes.length > 0 ? { prepare: `let ${text}`, test, value: text } : { test }

@@ -6,6 +6,7 @@
 import { formatAddress } from '../declare/address.js'
 import type { BodyNode, EndpointNode, Part } from '../declare/endpoint.js'
 import {
+  childrenOf,
   type EitherNode,
   type ListNode,
   type Node,
@@ -21,6 +22,7 @@ import { emitScalar, isScalar, literal } from './emit-scalar.js'
 import { access, identifier, key, quote } from './quote.js'
 import type { Source } from './run.js'
 import { sourceOf } from './source.js'
+import { formsOf, tellApart, tellsIn } from './tell-apart.js'
 import { type Code, createWriter, type Writer } from './writer.js'
 
 /** The name of an endpoint's function, as a debugger shows it. */
@@ -101,12 +103,16 @@ function emit(writer: Writer, node: Node, value: string, outer: Place, count?: C
     return count && !countsHere ? `{ if (${read} === undefined) ${count.name}--; ${call} }` : call
   }
   const whole = { writer, read, place, slowly }
-  if (node.readOnly || (node.secret && !isScalar(node))) writer.line(slowly())
+  // A declaration that is shared in many places stands in the code once for each: beyond so many, the interpreter reads.
+  if (writer.count++ > mostEmitted) writer.line(slowly())
+  else if (node.readOnly || (node.secret && !isScalar(node))) writer.line(slowly())
   else if (node.kind === 'readAs') emitReadAs(whole, node)
   else if (node.kind === 'later') emitLater(whole, resolve(node))
   else whenPresent(whole, node, () => emitKind(whole, node))
   return read
 }
+
+const mostEmitted = 4000
 
 /** Whether the interpreter reads every value that is absent. */
 const comesToInterpreter = ({ kind }: Node) => kind !== 'readAs' && kind !== 'later' && kind !== 'either'
@@ -271,7 +277,9 @@ function emitTable({ writer, read, place }: Whole, node: TableNode): void {
   writer.line(`const ${made} = {}`)
   writer.block(`for (const ${name} of Object.keys(${read})) {`, () => {
     if (node.names)
-      writer.line(`if (!${writer.bind(node.names)}.test(${name})) misnamedIn(run, ${writer.bind(node)}, ${name}, ${pathOf(writer, place)})`)
+      writer.line(
+        `if (!matches(${writer.bind(node.names)}, ${name})) misnamedIn(run, ${writer.bind(node)}, ${name}, ${pathOf(writer, place)})`,
+      )
     const one = emit(writer, node.value, `${read}[${name}]`, below(place, name, '*'))
     writer.line(`if (${one} !== undefined) put(${made}, ${name}, ${one})`)
   })
@@ -295,13 +303,58 @@ function emitTagged(whole: Whole, node: TaggedNode, implied: readonly (readonly 
   })
 }
 
+/** Reads the branch that the value names, where the branches can be told apart; else by trial. */
+function emitEither(whole: Whole, node: EitherNode): void {
+  const { writer, read, place, slowly } = whole
+  const apart = tellApart(node)
+  if (!apart || !tellsIn(apart, place.source)) {
+    // Where unions lie in unions, trials would multiply: the interpreter knows what it has tried.
+    if (isFork(node) && forksBelow(node)) writer.line(slowly())
+    else emitTrials(whole, node.branches)
+    return
+  }
+  writer.block(`if (${isPlain(read)}) {`, () =>
+    writer.block(`switch (${property(read, apart.name)}) {`, () => {
+      for (const branch of new Set(apart.branches.values())) {
+        const values = [...apart.branches].filter(([, one]) => one === branch)
+        writer.block(`${values.map(([value]) => `case ${literal(writer, value)}: `).join('')}{`, () => {
+          const before = writer.name('n')
+          writer.line(`const ${before} = countFaults(run)`)
+          const made = emit(writer, branch, read, place)
+          writer.line(`${read} = countFaults(run) > ${before} ? undefined : ${made}`)
+          writer.line('break')
+        })
+      }
+      writer.line(`default: ${slowly()}`)
+    }),
+  )
+  writer.block('else {', () => (apart.others.length > 0 ? emitTrials(whole, apart.others) : writer.line(slowly())))
+}
+
+/** Whether one value may be tried by several branches to its depth. */
+function isFork(node: EitherNode): boolean {
+  const forms = node.branches.map(formsOf)
+  const deep = (kinds: readonly Node['kind'][]) => forms.filter((some) => some.some(({ kind }) => kinds.includes(kind))).length > 1
+  return deep(['list', 'tuple', 'anything']) || (deep(['record', 'table', 'tagged', 'anything']) && !tellApart(node))
+}
+
+function forksBelow(node: Node): boolean {
+  const seen = new Set<Node>()
+  const look = (one: Node): boolean => {
+    if (seen.has(one)) return one === node
+    seen.add(one)
+    return (one !== node && one.kind === 'either' && isFork(one)) || childrenOf(one).some(([, child]) => look(child))
+  }
+  return look(node)
+}
+
 /** Tries each branch; what they found wrong is taken back, and told by the interpreter where none takes the value. */
-function emitEither({ writer, read, place, slowly }: Whole, node: EitherNode): void {
+function emitTrials({ writer, read, place, slowly }: Whole, branches: EitherNode['branches']): void {
   const [sent, before, taken] = [writer.name('v'), writer.name('m'), writer.name('t')]
   writer.line(`const ${sent} = ${read}, ${before} = mark(run)`)
   writer.line(`let ${taken} = ${sent} === undefined${place.source === 'text' ? ` || ${sent} === ""` : ''}`)
   writer.line(`if (${taken}) ${slowly()}`)
-  for (const branch of node.branches) {
+  for (const branch of branches) {
     writer.block(`if (!${taken}) {`, () => {
       writer.line(`${read} = ${emit(writer, branch, sent, place)}`)
       writer.line(`${taken} = isClean(run, ${before})`)
@@ -331,7 +384,5 @@ function emitLater({ writer, read, place, slowly }: Whole, node: Node): void {
       writer.line(`return ${emit(writer, node, 'value', { ...place, path: [], address: ['later'] })}`),
     )
   })
-  writer.line(
-    `if (run.depth < run.deepest && run.entries > 0) ${read} = enter(run, ${reader}, ${read}, ${pathOf(writer, place)}, parsed); else ${slowly()}`,
-  )
+  writer.line(`if (run.depth < run.deepest) ${read} = enter(run, ${reader}, ${read}, ${pathOf(writer, place)}, parsed); else ${slowly()}`)
 }

@@ -2,6 +2,9 @@
 import type { Format } from '../declare/node.js'
 import { readDay, readInstant, readTime, type Unread } from './times.js'
 
+/** Finds what a text must not have. A repeat of what it may have would keep a note of each character, without end. */
+const none = (source: string) => new RegExp(source, 'u')
+
 const label = /^[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?$/
 
 /** Labels of letters, digits and inner hyphens to 63 octets, 253 in all (RFC 1123, section 2.1). */
@@ -12,7 +15,7 @@ function isIdnHostname(text: string): boolean {
   const plain = text.normalize('NFC').replaceAll(/[。．｡]/g, '.')
   if (/[\u0000-\u002c\u002f\u003a-\u0040\u005b-\u0060\u007b-\u007f]/.test(plain) || plain.startsWith('.') || plain.endsWith('.'))
     return false
-  if (isAscii(plain)) return isHostname(plain)
+  if (isAscii(plain) || plain.length > 1000) return isHostname(plain)
   try {
     return isHostname(new URL(`http://${plain}/`).hostname)
   } catch {
@@ -62,16 +65,24 @@ const ucschar =
   '\\u{a0}-\\u{d7ff}\\u{f900}-\\u{fdcf}\\u{fdf0}-\\u{ffef}\\u{10000}-\\u{1fffd}\\u{20000}-\\u{2fffd}\\u{30000}-\\u{3fffd}\\u{40000}-\\u{efffd}'
 const iprivate = '\\u{e000}-\\u{f8ff}\\u{f0000}-\\u{ffffd}\\u{100000}-\\u{10fffd}'
 function referenceGrammar(more: string, moreInQuery: string) {
-  const chars = (own: string) => new RegExp(`^(?:[A-Za-z0-9._~!$&'()*+,;=${more}${own}\\-]|%[0-9A-Fa-f]{2})*$`, 'u')
+  const chars = (own: string) => {
+    const other = none(`[^A-Za-z0-9._~!$&'()*+,;=%${more}${own}\\-]|%(?![0-9A-Fa-f]{2})`)
+    return { test: (text: string) => !other.test(text) }
+  }
   const [userinfo, host, path, query] = [chars(':'), chars(''), chars(':@\\/'), chars(`:@\\/?${moreInQuery}`)]
+  const fragmentChars = chars(':@\\/?')
   return (text: string, absolute: boolean): boolean => {
     // RFC 3986, appendix B.
     const [, scheme, authority, way = '', question, fragment] =
-      /^(?:([^:/?#]*):)?(?:\/\/([^/?#]*))?([^?#]*)(?:\?([^#]*))?(?:#(.*))?$/su.exec(text) ?? []
+      /^(?:([^:/?#]*):)?(?:\/\/([^/?#]*))?([^?#]*)(?:\?([^#]*))?(?:#(.*))?$/s.exec(text) ?? []
     if (scheme === undefined ? absolute : !/^[A-Za-z][A-Za-z0-9+.-]*$/.test(scheme)) return false
-    if (!path.test(way) || !query.test(question ?? '') || !chars(':@\\/?').test(fragment ?? '')) return false
+    if (!path.test(way) || !query.test(question ?? '') || !fragmentChars.test(fragment ?? '')) return false
     if (authority === undefined) return !way.startsWith('//')
-    const [, user = '', name = ''] = /^(?:(.*)@)?(.*?)(?::\d*)?$/su.exec(authority) ?? []
+    const at = authority.lastIndexOf('@')
+    const user = authority.slice(0, Math.max(0, at))
+    const place = authority.slice(at + 1)
+    const colon = place.lastIndexOf(':')
+    const name = colon >= 0 && !/[^0-9]/.test(place.slice(colon + 1)) ? place.slice(0, colon) : place
     const literal = /^\[(?:v[0-9A-Fa-f]+\.([A-Za-z0-9._~!$&'()*+,;=:-]+)|(.*))\]$/.exec(name)
     return userinfo.test(user) && (literal ? literal[1] !== undefined || isIpv6(literal[2] as string) : host.test(name))
   }
@@ -84,15 +95,33 @@ const isIdnEmail = mailboxGrammar(`${atext}${ucschar}`, isIdnHostname)
 const isUri = referenceGrammar('', '')
 const isIri = referenceGrammar(ucschar, iprivate)
 
-const pointer = /^(?:\/(?:[^~/]|~[01])*)*$/
-const relativePointer = /^(?:0|[1-9][0-9]*)(?:[+-][1-9][0-9]*)?(?:#|(?:\/(?:[^~/]|~[01])*)*)$/
+const isPointer = (text: string) => (text === '' || text.startsWith('/')) && !/~(?![01])/.test(text)
+const relativeStart = /^(?:0|[1-9][0-9]*)(?:[+-][1-9][0-9]*)?/
+function isRelativePointer(text: string): boolean {
+  const start = relativeStart.exec(text)?.[0]
+  const rest = start === undefined ? '' : text.slice(start.length)
+  return start !== undefined && (rest === '#' || isPointer(rest))
+}
 
 // RFC 6570, section 2.
-const varname = '(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})(?:\\.?(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2}))*'
-const varspec = `${varname}(?::[1-9][0-9]{0,3}|\\*)?`
-const expression = `\\{[+#./;?&=,!@|]?${varspec}(?:,${varspec})*\\}`
-const literals = `[^\\u0000-\\u0020"'%<>\\\\^\`{|}]|%[0-9A-Fa-f]{2}`
-const uriTemplate = new RegExp(`^(?:${literals}|${expression})*$`, 'u')
+const otherInName = none('[^A-Za-z0-9_.%]|%(?![0-9A-Fa-f]{2})|^[.]|[.][.]|[.]$')
+function isVariable(text: string): boolean {
+  const [name = '', length, ...more] = (text.endsWith('*') ? text.slice(0, -1) : text).split(':')
+  if (more.length > 0 || (length !== undefined && (text.endsWith('*') || !/^[1-9][0-9]{0,3}$/.test(length)))) return false
+  return name !== '' && !otherInName.test(name)
+}
+const otherLiteral = none(`[\\u0000-\\u0020"'<>\\\\^\`|}]|%(?![0-9A-Fa-f]{2})`)
+function isUriTemplate(text: string): boolean {
+  const [start = '', ...expressions] = text.split('{')
+  return (
+    !otherLiteral.test(start) &&
+    expressions.every((one) => {
+      const end = one.indexOf('}')
+      const variables = one.slice(/^[+#./;?&=,!@|]/.test(one) ? 1 : 0, Math.max(0, end)).split(',')
+      return end > 0 && variables.every(isVariable) && !otherLiteral.test(one.slice(end + 1))
+    })
+  )
+}
 
 function isRegex(text: string): boolean {
   try {
@@ -128,8 +157,8 @@ export const formats: { readonly [F in Format]: (text: string) => Unread | undef
   time: (text) => read(readTime(text)),
   'date-time': (text) => read(readInstant(text)),
   duration: (text) => must(fullDuration.test(text)),
-  'json-pointer': (text) => must(pointer.test(text)),
-  'relative-json-pointer': (text) => must(relativePointer.test(text)),
-  'uri-template': (text) => must(uriTemplate.test(text)),
+  'json-pointer': (text) => must(isPointer(text)),
+  'relative-json-pointer': (text) => must(isRelativePointer(text)),
+  'uri-template': (text) => must(isUriTemplate(text)),
   regex: (text) => must(isRegex(text)),
 }

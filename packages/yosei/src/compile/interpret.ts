@@ -1,6 +1,6 @@
 /** Walks a node and a value side by side: checks, reads and copies in one pass, and tells all that is wrong. */
 
-import { formatAddress, valueAt } from '../declare/address.js'
+import { tellAddress, valueAt } from '../declare/address.js'
 import { tagNode } from '../declare/locate.js'
 import { inRange } from '../declare/media-range.js'
 import {
@@ -18,23 +18,82 @@ import {
   type TupleNode,
 } from '../declare/node.js'
 import { readSize } from '../declare/units.js'
-import type { Reading } from '../declare/verdict.js'
 import { put } from '../read/own.js'
 import { malformed } from '../read/percent.js'
 import { isUpload } from '../read/upload.js'
 import { canonical } from './canonical.js'
 import { copyJson } from './copy.js'
-import { addFault, type Fault, note, type Run, type Source, tell, tellBelow } from './run.js'
-import { readScalar } from './scalars.js'
+import { addFault, addReading, type Fault, mostFaults, note, Place, type Run, type Source, type Try, tell, tellBelow } from './run.js'
+import { matches, readScalar } from './scalars.js'
 import { suggest } from './suggest.js'
+import { branchFor } from './tell-apart.js'
 
 /** Reads a value by its declaration. `undefined`: absent, or it could not be read, and then a fault says why. */
 export function interpret(node: Node, value: unknown, source: Source, run: Run): unknown {
+  return run.tries ? recall(run.tries, node, value, source, run) : read(node, value, source, run)
+}
+
+function read(node: Node, value: unknown, source: Source, run: Run): unknown {
   if (!node.secret) return walk(node, value, source, run)
   run.secrecy++
   const read = walk(node, value, source, run)
   run.secrecy--
   return read
+}
+
+/**
+ * Reads inside a union whose branches are tried one after the other. They may lead to the same declaration at the same
+ * place in many ways, each of which would double the work below it: so each declaration tries a value at a place once.
+ */
+function recall(tries: NonNullable<Run['tries']>, node: Node, value: unknown, source: Source, run: Run): unknown {
+  const attempt = attemptOnce(tries, node, value, source, run)
+  take(run, attempt)
+  return attempt.read
+}
+
+function attemptOnce(tries: NonNullable<Run['tries']>, node: Node, value: unknown, source: Source, run: Run): Try {
+  let values = tries.get(node)
+  if (!values) {
+    values = new Map()
+    tries.set(node, values)
+  }
+  const known = values.get(value)
+  const attempt = known && isSameTry(known, source, run) ? known : attemptAt(node, value, source, run)
+  values.set(value, attempt)
+  return attempt
+}
+
+const isSameTry = ({ path, source, isSecret }: Try, now: Source, run: Run) =>
+  source === now && isSecret === run.secrecy > 0 && path.length === run.path.length && path.every((key, index) => key === run.path[index])
+
+/** What a declaration makes of the value where the walk is, kept apart from what was found before. */
+function attemptAt(node: Node, value: unknown, source: Source, run: Run): Try {
+  const { faults, beyond, trace } = run
+  const readings = trace?.readings ?? []
+  run.faults = []
+  run.beyond = 0
+  if (trace) trace.readings = []
+  const made = read(node, value, source, run)
+  const attempt: Try = {
+    path: run.path.slice(),
+    source,
+    isSecret: run.secrecy > 0,
+    read: made,
+    faults: run.faults,
+    beyond: run.beyond,
+    readings: trace?.readings ?? [],
+  }
+  run.faults = faults
+  run.beyond = beyond
+  if (trace) trace.readings = readings
+  return attempt
+}
+
+/** What an attempt found counts. */
+function take(run: Run, { faults, beyond, readings }: Try): void {
+  for (const fault of faults) addFault(run, fault)
+  run.beyond += beyond
+  if (run.trace) for (const reading of readings) addReading(run.trace, reading)
 }
 
 function walk(node: Node, value: unknown, source: Source, run: Run): unknown {
@@ -157,7 +216,7 @@ export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run)
     const key = canonical(value)
     const earlier = seen.get(key)
     if (earlier === undefined) seen.set(key, index)
-    else tellBelow(run, node, 'repeated', [index, ...steps], { about: { other: formatAddress([...run.path, earlier, ...steps]) } })
+    else tellBelow(run, node, 'repeated', [index, ...steps], { about: { other: new Place([...run.path, earlier, ...steps]) } })
   }
 }
 
@@ -212,7 +271,7 @@ export function keepOrTell(node: RecordNode, sent: object, read: object, implied
 const kept: Node = { kind: 'anything', presence: 'optional' }
 
 function tellUndeclared(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
-  const nearest = suggest(name, [...Object.keys(node.fields), ...implied], run)
+  const nearest = run.suggestions > 0 ? suggest(name, [...Object.keys(node.fields), ...implied], run) : undefined
   tellBelow(run, node, 'undeclared', [name], nearest === undefined ? {} : { variant: 'near', about: { nearest } })
 }
 
@@ -222,7 +281,7 @@ function readTable(node: TableNode, value: unknown, source: Source, run: Run): o
   const names = Object.keys(value)
   tellCount(node, names.length, run)
   for (const name of names) {
-    if (node.names && !node.names.test(name)) tellMisnamed(node, name, run)
+    if (node.names && !matches(node.names, name)) tellMisnamed(node, name, run)
     const one = below(name, node.value, value[name], source, run)
     if (one !== undefined) put(read, name, one)
   }
@@ -269,60 +328,83 @@ function readFile(node: FileNode, value: unknown, run: Run): unknown {
   return value
 }
 
-/** What one branch of a union made of a value: kept while it is the closest so far. */
-type Attempt = Pick<Run, 'faults' | 'beyond'> & { readonly readings: readonly Reading[] }
-
-/** The branch that takes the value; else the closest one speaks: the one with the fewest errors, and of those the deepest. */
+/**
+ * The branch that the value names, where they can be told apart; else the one that takes it. Where none does, the closest
+ * speaks: the one with the fewest errors, and of those the deepest.
+ */
 function readEither(node: EitherNode, value: unknown, source: Source, run: Run): unknown {
-  const { faults, beyond, trace } = run
-  const readings = trace?.readings ?? []
-  let closest: Attempt | undefined
-  let read: unknown
+  const named = branchFor(node, value, source)
+  if (named) {
+    const before = countFaults(run)
+    const read = interpret(named, value, source, run)
+    return countFaults(run) === before ? read : undefined
+  }
+  const isOutermost = run.tries === undefined
+  run.tries ??= new Map()
+  const { tries } = run
+  let closest: Try | undefined
   for (const branch of node.branches) {
-    run.faults = []
-    run.beyond = 0
-    if (trace) trace.readings = []
-    read = interpret(branch, value, source, run)
-    const attempt = { faults: run.faults, beyond: run.beyond, readings: trace?.readings ?? [] }
+    const attempt = attemptOnce(tries, branch, value, source, run)
     // A value of another type altogether came close to nothing.
-    const other = run.faults.some((fault) => fault.path.length === run.path.length && isOtherType(fault))
+    const other = attempt.faults.some((fault) => fault.path.length === run.path.length && isOtherType(fault))
     if (!other && (!closest || isCloser(attempt, closest))) closest = attempt
     if (attempt.faults.length === 0) break
   }
-  run.faults = faults
-  run.beyond = beyond
-  if (trace) trace.readings = readings
+  if (isOutermost) run.tries = undefined
   if (!closest) {
     note(run, 'as is', undefined, undefined)
     return tell(run, node, 'no_branch', value)
   }
-  for (const fault of closest.faults) addFault(run, fault)
-  run.beyond += closest.beyond
-  for (const reading of closest.readings) readings.push(reading)
-  return closest.faults.length === 0 ? read : undefined
+  take(run, closest)
+  return closest.faults.length === 0 ? closest.read : undefined
 }
 
-function isCloser(a: Attempt, b: Attempt): boolean {
+export const countFaults = (run: Run): number => run.faults.length + run.beyond
+
+function isCloser(a: Try, b: Try): boolean {
   const count = a.faults.length + a.beyond - b.faults.length - b.beyond
-  const depth = ({ faults }: Attempt) => Math.max(...faults.map((fault) => fault.path.length))
-  return count < 0 || (count === 0 && depth(a) > depth(b))
+  return count < 0 || (count === 0 && deepestIn(a) > deepestIn(b))
 }
+const deepestIn = ({ faults }: Try) => faults.reduce((deepest, { path }) => Math.max(deepest, path.length), 0)
 
 const isOtherType = ({ code }: Fault) => ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch'].includes(code)
 
 function readLater(node: LaterNode, value: unknown, source: Source, run: Run): unknown {
-  if (run.depth === run.deepest || run.entries === 0) return tell(run, node, 'too_large', undefined, run.deepest, 'depth')
-  run.depth++
-  run.entries--
-  const read = interpret(resolve(node), value, source, run)
-  run.depth--
-  return read
+  if (run.depth === run.deepest) return tell(run, node, 'too_large', undefined, run.deepest, 'depth')
+  const held = resolve(node)
+  return readOnce(run, held, value, () => {
+    run.depth++
+    const read = interpret(held, value, source, run)
+    run.depth--
+    return read
+  })
+}
+
+/**
+ * Reads a value by a declaration that holds itself. What a program hands over may hold one object in many places, and so
+ * stand for far more than it is: what was right of it once is right, and what was wrong is not looked at again when more
+ * is wrong than anybody is told.
+ */
+export function readOnce(run: Run, by: unknown, value: unknown, read: () => unknown): unknown {
+  if (!run.met || typeof value !== 'object' || value === null) return read()
+  const values = run.met.get(by) ?? new Map<object, { readonly read: unknown } | undefined>()
+  run.met.set(by, values)
+  const known = values.get(value)
+  if (known) return known.read
+  if (values.has(value) && run.found > mostFaults) {
+    run.beyond++
+    return undefined
+  }
+  const before = countFaults(run)
+  const made = read()
+  values.set(value, countFaults(run) === before ? { read: made } : undefined)
+  return made
 }
 
 function readReadAs(node: ReadAsNode, value: unknown, source: Source, run: Run): unknown {
-  const before = run.faults.length
+  const before = countFaults(run)
   const base = interpret(node.base, value, source, run)
-  if (base === undefined || run.faults.length > before) return undefined
+  if (base === undefined || countFaults(run) > before) return undefined
   return applyReader(node, base, value, run)
 }
 
@@ -335,7 +417,7 @@ export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run:
     // What a reader throws may tell of the inside; its code alone is told.
   }
   const last = run.trace?.readings.at(-1)
-  if (last && run.trace && last.address === formatAddress(run.path)) {
+  if (last && run.trace && last.address === tellAddress(run.path)) {
     run.trace.readings.pop()
     note(run, last.how, last.sent, read)
   }

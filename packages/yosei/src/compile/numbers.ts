@@ -12,9 +12,18 @@ function digitsOf(text: string): Decimal {
   const shift = Number(exponent)
   const moved = shift < 0 ? `${'0'.repeat(-shift)}${whole}` : whole + part.slice(0, shift).padEnd(shift, '0')
   const point = shift < 0 ? moved.length + shift : moved.length
-  const integer = moved.slice(0, point).replace(/^0+/, '')
-  const fraction = (moved.slice(point) + (shift < 0 ? part : part.slice(shift))).replace(/0+$/, '')
+  const integer = withoutZeros(moved.slice(0, point), 'before')
+  const fraction = withoutZeros(moved.slice(point) + (shift < 0 ? part : part.slice(shift)), 'behind')
   return { negative: sign === '-' && integer + fraction !== '', integer, fraction }
+}
+
+/** A loop, since a search for zeros before the end begins anew at each of them. */
+function withoutZeros(digits: string, where: 'before' | 'behind'): string {
+  let start = 0
+  let end = digits.length
+  if (where === 'before') while (digits.charCodeAt(start) === 48) start++
+  else while (digits.charCodeAt(end - 1) === 48) end--
+  return digits.slice(start, end)
 }
 
 /** Below, at or above zero as `a` is less than, equal to or more than `b`. Both are decimals as texts. */

@@ -1,5 +1,5 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
-import { formatAddress, type Path } from '../declare/address.js'
+import { type Path, tellAddress } from '../declare/address.js'
 import type { Messages, Node } from '../declare/node.js'
 import type { Reading, Stage, Step } from '../declare/verdict.js'
 
@@ -22,6 +22,11 @@ export interface Fault {
   readonly messages?: Messages | undefined
 }
 
+/** Stands for the address of a path in the words of an error: written when they are. */
+export class Place {
+  constructor(readonly path: Path) {}
+}
+
 /** Stands for a value that may not be echoed. */
 export class Unshown {
   constructor(readonly kind: string) {}
@@ -34,11 +39,15 @@ export class Unshown {
 export type Source = 'json' | 'coerced' | 'text'
 
 export interface Run {
+  /** Where the judgement is, should it fail. */
+  stage: 'shape' | 'rules'
   /** The clock of the judgement, in milliseconds since 1970: see `clock`. */
   now: number | undefined
   faults: Fault[]
   /** Faults beyond the most that are kept. */
   beyond: number
+  /** How often anything was found wrong, also in what a union tried and gave up. */
+  found: number
   /** Where the walk is now; for a scalar that code has found wrong, its path as a whole. */
   path: (string | number)[]
   /** The path of the walk itself, which goes on. */
@@ -53,16 +62,31 @@ export interface Run {
   secrecy: number
   /** The deepest nesting of values whose declaration holds itself, or says nothing about them. */
   deepest: number
-  /** How deep the walk is in declarations that hold themselves, and how often it may still enter one. */
+  /** How deep the walk is in declarations that hold themselves. */
   depth: number
-  entries: number
+  /** What came of each declaration and value inside a union that is tried branch by branch: see `recall`. */
+  tries: Map<Node, Map<unknown, Try>> | undefined
+  /** Objects that declarations which hold themselves have read, where a program may have put one into many places. */
+  met: Map<unknown, Map<object, { readonly read: unknown } | undefined>> | undefined
+}
+
+/** What one declaration made of one value at one place. */
+export interface Try {
+  readonly path: Path
+  readonly source: Source
+  readonly isSecret: boolean
+  readonly read: unknown
+  readonly faults: readonly Fault[]
+  readonly beyond: number
+  readonly readings: readonly Reading[]
 }
 
 /** The most that is kept of one judgement: a body made to be wrong in a million places must not fill the memory. */
-const mostFaults = 1000
+export const mostFaults = 1000
 const mostReadings = 10_000
 
 export function addFault(run: Run, fault: Fault): void {
+  run.found++
   if (run.faults === noFaults) run.faults = []
   if (run.faults.length === mostFaults) run.beyond++
   else run.faults.push(fault)
@@ -73,8 +97,6 @@ export const deepest = 64
 
 /** Until a run finds something wrong. Never added to: see `addFault`. */
 const noFaults: Fault[] = []
-/** A walk comes back to where it began, so all runs can share one path; but one inside another (a reader may judge too). */
-const sharedPath: (string | number)[] = []
 
 /** The time of a judgement: the same throughout, and looked at only where a limit depends on it. */
 export function clock(run: Run): number {
@@ -83,11 +105,13 @@ export function clock(run: Run): number {
 }
 
 export function startRun(now?: number, trace = false): Run {
-  const walk = sharedPath.length === 0 ? sharedPath : []
+  const walk: (string | number)[] = []
   return {
+    stage: 'shape',
     now,
     faults: noFaults,
     beyond: 0,
+    found: 0,
     path: walk,
     walk,
     trace: trace ? { readings: [], steps: [] } : undefined,
@@ -96,7 +120,8 @@ export function startRun(now?: number, trace = false): Run {
     secrecy: 0,
     deepest,
     depth: 0,
-    entries: 100_000,
+    tries: undefined,
+    met: undefined,
   }
 }
 
@@ -142,7 +167,11 @@ const kindOf = (value: unknown) => (Array.isArray(value) ? 'list' : value === nu
 
 /** Notes a reading, where they were asked for. A secret is noted without its value. */
 export function note(run: Run, how: Reading['how'], sent: unknown, read: unknown): void {
-  if (!run.trace || run.trace.readings.length === mostReadings) return
+  if (!run.trace) return
   const shown = (value: unknown) => (run.secrecy > 0 && value !== undefined ? '(secret)' : value)
-  run.trace.readings.push({ address: formatAddress(run.path), sent: shown(sent), read: shown(read), how })
+  addReading(run.trace, { address: tellAddress(run.path), sent: shown(sent), read: shown(read), how })
+}
+
+export function addReading({ readings }: { readonly readings: Reading[] }, reading: Reading): void {
+  if (readings.length < mostReadings) readings.push(reading)
 }

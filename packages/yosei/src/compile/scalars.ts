@@ -57,6 +57,15 @@ export function codePoints(text: string): number {
   return count
 }
 
+/** A pattern that runs out of room on a text of many millions does not match it. */
+export function matches(pattern: RegExp, text: string): boolean {
+  try {
+    return pattern.test(text)
+  } catch {
+    return false
+  }
+}
+
 function readText(node: TextNode, value: unknown, run: Run): string | undefined {
   if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
   let text = node.normalize ? value.normalize(node.normalize) : value
@@ -67,7 +76,7 @@ function readText(node: TextNode, value: unknown, run: Run): string | undefined 
     if (length < node.length[0]) tell(run, node, 'too_short', value, node.length[0])
     if (length > node.length[1]) tell(run, node, 'too_long', value, node.length[1])
   }
-  if (node.pattern && !node.pattern.test(text)) tell(run, node, 'wrong_pattern', value, node.pattern.source)
+  if (node.pattern && !matches(node.pattern, text)) tell(run, node, 'wrong_pattern', value, node.pattern.source)
   const unformed = node.format && formats[node.format](text)
   if (unformed) tell(run, node, unformed, value, node.format, node.format as string)
   return text

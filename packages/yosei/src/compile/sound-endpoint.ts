@@ -1,5 +1,5 @@
 /** Endpoints whose parts, rules, lookups and turn make no sense together are refused where they are declared. */
-import { parseAddress } from '../declare/address.js'
+import { EACH, type Path, parseAddress } from '../declare/address.js'
 import { addressesIn } from '../declare/conditions.js'
 import { type EndpointNode, rootOf } from '../declare/endpoint.js'
 import { nodesAt } from '../declare/locate.js'
@@ -7,7 +7,7 @@ import { mistake } from '../declare/mistake.js'
 import { childrenOf, type Node, sentShape } from '../declare/node.js'
 import { placedRules } from '../declare/place.js'
 import { settleLimits } from '../declare/policy.js'
-import { addressesOf } from '../declare/rules.js'
+import { type AnyRule, addressesOf } from '../declare/rules.js'
 import { checkSound, checkTextPart } from './sound.js'
 
 /** @throws DeclarationError where the parts, rules, lookups and the turn of an endpoint make no sense together. */
@@ -23,7 +23,11 @@ export function checkEndpoint(signature: string, node: EndpointNode): void {
     const lost = addresses.find((address) => !isDeclared(address, base))
     if (lost !== undefined) mistake(`${signature}, ${where}`, `${lost} is not declared`, 'Name a declared field')
   }
-  for (const body of bodies) for (const { rule, base } of placedRules(node, body)) check(`rule ${rule.rule}`, addressesOf(rule), base)
+  for (const body of bodies)
+    for (const { rule, base } of placedRules(node, body)) {
+      check(`rule ${rule.rule}`, addressesOf(rule), base)
+      checkPairs(`${signature}, rule ${rule.rule}`, rule)
+    }
   if (node.turn) check('turn', node.turn.by)
   for (const [name, { reads, fill, when, follows = [] }] of Object.entries(node.lookups)) {
     check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
@@ -31,6 +35,26 @@ export function checkEndpoint(signature: string, node: EndpointNode): void {
     if (stranger !== undefined) mistake(`${signature}, lookup ${name}`, `it follows ${stranger}, which there is not`, 'Name another lookup')
     if (followsItself(name, node.lookups)) mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
   }
+}
+
+/** Elements of two lists are no pairs: what compares them would have to compare each with each. */
+function checkPairs(where: string, rule: AnyRule): void {
+  if (rule.rule !== 'ascending' && rule.rule !== 'equal' && rule.rule !== 'different') return
+  const [first, second] = rule.reads.map((address) => parseAddress(address) as Path) as [Path, Path]
+  if (strays(first, second) && strays(second, first))
+    mistake(where, `${rule.reads.join(' and ')} lie in two lists, whose elements are no pairs`, 'Compare within one list, or write a check')
+  const stray = rule.blames.find((address) => {
+    const path = parseAddress(address) as Path
+    return strays(path, first) && strays(path, second)
+  })
+  if (stray !== undefined)
+    mistake(where, `it blames ${stray}, in a list that it does not compare`, 'Blame an address in the lists that it reads')
+}
+
+/** Whether a path goes through a list that another does not. */
+function strays(path: Path, other: Path): boolean {
+  const parts = path.findIndex((key, index) => key !== other[index])
+  return parts >= 0 && path.includes(EACH, parts)
 }
 
 function followsItself(name: string, lookups: EndpointNode['lookups'], from = name, seen = new Set<string>()): boolean {

@@ -194,8 +194,15 @@ function checkPattern(option: string, pattern: RegExp | undefined, refuse: Refus
 
 /** Whether a declaration has a value that ends. */
 function hasEnd(node: Node, inside: ReadonlySet<Node> = new Set()): boolean {
-  if (node.presence !== 'required' || node.nullable) return true
+  if (node.presence !== 'required' || node.nullable || ending.has(node)) return true
   if (inside.has(node)) return false
+  const ends = endsInside(node, inside)
+  if (ends) ending.add(node)
+  return ends
+}
+const ending = new WeakSet<Node>()
+
+function endsInside(node: Node, inside: ReadonlySet<Node>): boolean {
   const below = new Set([...inside, node])
   const ends = (child: Node) => hasEnd(child, below)
   switch (node.kind) {

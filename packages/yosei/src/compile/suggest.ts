@@ -5,7 +5,7 @@ const longest = 64
 
 /** The nearest of `names` to a name that is none of them, if one is near. Bounded: see `Run.suggestions`. */
 export function suggest(name: string, names: readonly string[], run: Run): string | undefined {
-  if (name.length > longest || run.suggestions === 0) return undefined
+  if (name.length > longest) return undefined
   run.suggestions--
   let best: string | undefined
   // One edit in three letters; of the shortest names only the case may differ.

@@ -117,7 +117,9 @@ export function readInstant(text: string): number | Unread {
 }
 
 /** An instant as its RFC 3339 text in UTC, with a fraction only where it has one. */
-export const writeInstant = (instant: Date): string => instant.toISOString().replace('.000Z', 'Z')
+export const writeInstant = (instant: Date): string =>
+  // A reader of one's own may make a Date that is none.
+  Number.isNaN(instant.getTime()) ? 'no date' : instant.toISOString().replace('.000Z', 'Z')
 
 const isoDuration = /^P(?:(\d+)W|(?:(\d+)D)?(?:T(?=\d)(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:[.,]\d+)?)S)?)?)$/
 

@@ -7,6 +7,8 @@ export interface Code {
 }
 
 export interface Writer {
+  /** How many declarations have been written. */
+  count: number
   line(text: string): void
   /** Writes a line that opens a block, the block, and the line that closes it. */
   block(opening: string, inside: () => void, closing?: string): void
@@ -30,6 +32,7 @@ export function createWriter(): Writer {
   let names = 0
 
   const writer: Writer = {
+    count: 0,
     line: (text) => void lines.push('  '.repeat(depth) + text),
     block(opening, inside, closing = '}') {
       writer.line(opening)

@@ -15,6 +15,7 @@ export const placedRules = oncePerBody((endpoint, body): readonly PlacedRule[] =
 type Guards = PlacedRule['guards']
 
 function placesIn(node: Node, base: Path, guards: Guards, where: string): PlacedRule[] {
+  if (!bringsRules(node)) return []
   switch (node.kind) {
     case 'record': {
       const own = (node.rules ?? []).map((rule) => ({ rule, base, guards }))
@@ -29,13 +30,11 @@ function placesIn(node: Node, base: Path, guards: Guards, where: string): Placed
         placesIn(sentShape(branch), base, [...guards, { path: [...base, node.tag], value }], where),
       )
     default:
-      if (bringsRules(node))
-        mistake(
-          `${where}, ${base.join('.')}`,
-          `the rules of a record in ${node.kind}() have no place of their own`,
-          'Give the rules to the endpoint',
-        )
-      return []
+      return mistake(
+        `${where}, ${base.join('.')}`,
+        `the rules of a record in ${node.kind}() have no place of their own`,
+        'Give the rules to the endpoint',
+      )
   }
 }
 

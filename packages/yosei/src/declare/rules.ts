@@ -62,19 +62,30 @@ export interface Found {
 export type Reads<T> = readonly Address<T>[]
 export type Values<T, R extends Reads<T>> = { [I in keyof R]: At<T, R[I]> }
 
+/** Whether two addresses go through the same lists as long as both go through any: elements of two lists are no pairs. */
+type Paired<A extends string, B extends string> = A extends `${infer P}[]${infer InA}`
+  ? B extends `${infer Q}[]${infer InB}`
+    ? [P, Q] extends [Q, P]
+      ? Paired<InA, InB>
+      : false
+    : true
+  : true
 /** The second address, where one value can be the other. */
-type Alike<T, A extends Address<T>, B extends Address<T>> = [NonNullable<At<T, B>>] extends [NonNullable<At<T, A>>]
-  ? B
-  : [NonNullable<At<T, A>>] extends [NonNullable<At<T, B>>]
-    ? B
-    : never
+type Alike<T, A extends Address<T>, B extends Address<T>> =
+  Paired<A, B> extends false
+    ? never
+    : [NonNullable<At<T, B>>] extends [NonNullable<At<T, A>>]
+      ? B
+      : [NonNullable<At<T, A>>] extends [NonNullable<At<T, B>>]
+        ? B
+        : never
 
 /** Makes the rules of an endpoint whose accepted input is `T`, or of a record that is read to `T`. */
 export interface RuleMaker<T> extends ConditionMaker<T> {
   /** low < high (or ≤ with `orEqual`). Blames `high`. */
   ascending<A extends Address<T>, B extends Address<T>>(
     low: A,
-    high: NonNullable<At<T, B>> extends NonNullable<At<T, A>> ? B : never,
+    high: Paired<A, B> extends false ? never : NonNullable<At<T, B>> extends NonNullable<At<T, A>> ? B : never,
     options?: Blame & { orEqual?: boolean },
   ): Rule
   /** Both the same. Blames the second. */
