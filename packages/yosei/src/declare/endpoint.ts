@@ -216,11 +216,11 @@ const mapFields = (fields: Fields, map: (field: Field) => Field): Fields =>
   Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, map(field)]))
 
 function lowerCase(signature: string, header: Fields): Fields {
-  const lower: { [name: string]: Field } = {}
+  const lower = new Map<string, Field>()
   for (const [name, field] of Object.entries(header)) {
     const key = name.toLowerCase()
-    if (Object.hasOwn(lower, key)) mistake(`${signature}, header.${key}`, 'two names differ only in case', 'Declare the header field once')
-    lower[key] = secretAlways.has(key) ? asSecret(field) : field
+    if (lower.has(key)) mistake(`${signature}, header.${key}`, 'two names differ only in case', 'Declare the header field once')
+    lower.set(key, secretAlways.has(key) ? asSecret(field) : field)
   }
-  return lower
+  return Object.fromEntries(lower)
 }

@@ -59,6 +59,8 @@ export interface Journal {
 export interface TakenTurn {
   /** Greater than that of every turn before, for a store that checks it. */
   readonly fence: bigint
+  /** When it was asked for, by `performance.now()`, where that was before it was had: its lease began no earlier. */
+  readonly since?: number
   /** Begins the lease anew; `false` where the turn is somebody else's by now. */
   renew(): Promise<boolean>
   release(): Promise<void>

@@ -75,8 +75,13 @@ export function intake<const E extends Endpoints>(declaration: IntakeDeclaration
     limits: settleLimits('intake', limits),
     statuses: statuses ?? {},
   }
+  for (const [, endpoint] of settled) intakes.set(endpoint, node)
   return Object.freeze(node) as unknown as Intake<E>
 }
+
+const intakes = new WeakMap<EndpointNode, IntakeNode>()
+/** The intake that an endpoint was taken from; `undefined` for one that was only declared. */
+export const intakeOf = (endpoint: EndpointNode): IntakeNode | undefined => intakes.get(endpoint)
 
 const defined = <T extends object>(of: T) => Object.fromEntries(Object.entries(of).filter(([, value]) => value !== undefined)) as Policy
 

@@ -2,8 +2,8 @@
 
 import { interpretParts, type Parts, readerOf } from '../compile/engine.js'
 import { runRules } from '../compile/rules.js'
-import { addFault, type Fault, type Run } from '../compile/run.js'
-import { formatAddress, parseAddress } from '../declare/address.js'
+import { addFault, type Fault, Place, type Run } from '../compile/run.js'
+import { parseAddress } from '../declare/address.js'
 import { type BodyNode, type EndpointNode, type Part, partNames, rootOf } from '../declare/endpoint.js'
 import type { Catalogues } from '../declare/hooks.js'
 import { inDeclaredOrder } from '../declare/locate.js'
@@ -12,7 +12,7 @@ import type { PlacedRule } from '../declare/rules.js'
 import type { AcceptedVerdict } from '../declare/verdict.js'
 import { Unreadable } from '../read/body.js'
 import { firstOf } from './statuses.js'
-import { type Rejection, reject } from './verdict.js'
+import { type Rejection, reject, rejectFailed } from './verdict.js'
 
 export interface Matter {
   /** What the verdict calls the endpoint. */
@@ -33,14 +33,25 @@ export interface Matter {
   readonly accept: string | undefined
   /** The most errors that are listed. */
   readonly errors: number
+  /** The most bytes of an answer. */
+  readonly room: number
   /** Own words of the intake. */
   readonly words: Catalogues | undefined
 }
 
-/** Judges parts that are split already. */
+/** Judges parts that are split already. Where a function of the declaration throws, or we do, that is the verdict. */
 export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown> | Rejection {
+  try {
+    return judgeParts(matter, run)
+  } catch (cause) {
+    return rejectFailed(matter.name, cause, { stage: run.stage, trace: run.trace, words: matter.words })
+  }
+}
+
+function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> | Rejection {
   const { name, endpoint, sent, only } = matter
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
+  if (!matter.parsed) run.met = new Map()
   const hot = !only && !matter.form && !run.trace
   const input = hot
     ? readerOf(endpoint, matter.body)(sent.path, sent.query, sent.header, sent.cookie, sent.body, run, hasBody, matter.parsed)
@@ -49,6 +60,7 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
   if (run.trace) tellSteps(run)
   const placed = placedRules(endpoint, matter.body)
   const rules = only ? placed.filter((one) => readsOnly(one, only)) : placed
+  run.stage = 'rules'
   if (rules.length > 0) runRules(rules, { root: rootOf(endpoint, matter.body), sent, input, accept: matter.accept }, run)
   const { faults, beyond, trace } = run
   if (faults.length === 0)
@@ -62,6 +74,7 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
     trace,
     most: matter.errors,
     words: matter.words,
+    room: matter.room,
   })
 }
 
@@ -99,7 +112,7 @@ function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
     (other) => other !== part && !(other !== 'body' && Object.hasOwn(endpoint[other].fields, name)) && isSent(sent[other], name),
   )
   const found = elsewhere ?? (part !== 'header' && headers.some(([field]) => field === name.toLowerCase()) ? 'header' : undefined)
-  return found ? { ...fault, variant: 'elsewhere', about: { elsewhere: formatAddress([found, name]) } } : fault
+  return found ? { ...fault, variant: 'elsewhere', about: { elsewhere: new Place([found, name]) } } : fault
 }
 
 const isSent = (values: unknown, name: string) =>

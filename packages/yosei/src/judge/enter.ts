@@ -4,7 +4,8 @@ import type { IntakeNode } from '../declare/intake.js'
 import { askLookups } from './lookups.js'
 import type { LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
-import { type HeldTurn, memoryTurns, type NotTaken, takeTurn } from './turns.js'
+import { type HeldTurn, memoryTurns, takeTurn } from './turns.js'
+import { type Rejection, rejectFailed } from './verdict.js'
 
 /** What a handler goes in with. */
 export interface Entry {
@@ -27,24 +28,25 @@ export function enter(
   services: unknown,
   signal: LateSignal,
   app: IntakeNode,
-): Promise<Entry | NotTaken> | undefined {
+): Promise<Entry | Rejection> | undefined {
   const { turn, lookups } = judged.opened.destination.endpoint
   for (const _ in lookups) return takeAndAsk(judged, services, signal, app)
   return turn ? takeAndAsk(judged, services, signal, app) : undefined
 }
 
-async function takeAndAsk(judged: AcceptedJudgement, services: unknown, signal: LateSignal, app: IntakeNode): Promise<Entry | NotTaken> {
+async function takeAndAsk(judged: AcceptedJudgement, services: unknown, signal: LateSignal, app: IntakeNode): Promise<Entry | Rejection> {
   const { turn: declared, lookups } = judged.opened.destination.endpoint
-  const turn = declared ? await takeTurn(judged, declared, storeOf(app), signal) : undefined
-  if (turn && 'rejection' in turn) return turn
-  if (Object.keys(lookups).length === 0) return { found: {}, turn }
+  let turn: HeldTurn | Rejection | undefined
   try {
-    const { found, rejection, cause } = await askLookups(judged, { services, who: judged.who, signal: signal.signal })
+    turn = declared ? await takeTurn(judged, declared, storeOf(app), signal) : undefined
+    if (turn && 'outcome' in turn) return turn
+    if (Object.keys(lookups).length === 0) return { found: {}, turn }
+    const { found, rejection } = await askLookups(judged, { services, who: judged.who, signal: signal.signal })
     if (!rejection) return { found, turn }
     await turn?.release()
-    return { rejection, cause }
-  } catch (error) {
-    await turn?.release()
-    throw error
+    return rejection
+  } catch (cause) {
+    if (turn && 'release' in turn) await turn.release()
+    return rejectFailed(judged.verdict.endpoint, cause, { stage: turn ? 'lookups' : 'turn', words: app.languages })
   }
 }

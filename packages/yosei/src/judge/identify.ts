@@ -6,10 +6,11 @@ import { askWithin } from './signal.js'
 import { retryAfter, statusFor } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
 
-/** Who it is, or why nobody may go on. `cause` is what was thrown. */
-export type Identified = { readonly who: unknown } | { readonly rejected: Rejection; readonly cause?: unknown }
+/** Who it is, or why nobody may go on. */
+export type Identified = { readonly who: unknown } | { readonly rejected: Rejection }
 
-export async function identify({ app, message, destination }: Opened, services: unknown, signal: AbortSignal): Promise<Identified> {
+export async function identify(opened: Opened, services: unknown, signal: AbortSignal): Promise<Identified> {
+  const { app, message, destination } = opened
   const { name, endpoint, limits } = destination
   const head = {
     method: message.method,
@@ -22,9 +23,11 @@ export async function identify({ app, message, destination }: Opened, services: 
     const who = await askWithin(['identify', limits.handle], signal, (own) => app.identify?.(head, services as never, own))
     const refusals = refusalsIn(who)
     if (!refusals) return { who }
-    return { rejected: rejectRefused(name, refusals, 'identify', { place: 'header.authorization', words: app.languages }) }
+    return {
+      rejected: rejectRefused(name, refusals, 'identify', { place: 'header.authorization', words: app.languages, room: opened.room }),
+    }
   } catch (cause) {
     const status = statusFor('unavailable', endpoint.statuses)
-    return { rejected: reject(name, [], { status, stage: 'identify', headers: retryAfter, words: app.languages }), cause }
+    return { rejected: reject(name, [], { status, stage: 'identify', headers: retryAfter, words: app.languages, cause }) }
   }
 }

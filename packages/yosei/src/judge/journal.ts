@@ -1,6 +1,6 @@
 /** The journal: one structured event for each rejection and each failure. It never blocks or breaks a request. */
 
-import { formatAddress } from '../declare/address.js'
+import { tellAddress } from '../declare/address.js'
 import type { EndpointNode, Part } from '../declare/endpoint.js'
 import type { Journal, JournalEvent } from '../declare/hooks.js'
 import type { IntakeNode } from '../declare/intake.js'
@@ -16,11 +16,11 @@ export interface Happening {
   readonly judged?: Judged | undefined
   /** When the request came, in milliseconds since 1970. */
   readonly since: number
-  readonly cause?: unknown
 }
 
 /** Writes an event, unless its endpoint wants none of its kind. */
-export function writeJournal({ journal, endpoints }: IntakeNode, happening: Happening): void {
+export function writeJournal(app: IntakeNode | undefined, happening: Happening): void {
+  const { journal, endpoints = {} } = app ?? {}
   if (!journal && happening.outcome !== 'failed') return
   try {
     const endpoint = endpoints[happening.rejection.endpoint ?? '']
@@ -37,11 +37,8 @@ const errorOutput: Journal = {
   },
 }
 
-function eventOf(
-  { id, outcome, rejection, judged, since, cause }: Happening,
-  endpoint: EndpointNode | undefined,
-): JournalEvent | undefined {
-  const { status, stage, faults } = rejection
+function eventOf({ id, outcome, rejection, judged, since }: Happening, endpoint: EndpointNode | undefined): JournalEvent | undefined {
+  const { status, stage, faults, cause } = rejection
   const isFailure = outcome === 'failed'
   const wanted = endpoint?.journalled ?? true
   if (wanted === false && !isFailure) return undefined
@@ -58,7 +55,7 @@ function eventOf(
     stage,
     errors: told.map(({ path, code, sent }) => {
       const isScalar = typeof sent === 'string' || typeof sent === 'number' || typeof sent === 'boolean'
-      return { address: formatAddress(path), code, ...(isScalar ? { sent: String(sent).slice(0, 40) } : {}) }
+      return { address: tellAddress(path), code, ...(isScalar ? { sent: String(sent).slice(0, 40) } : {}) }
     }),
     absent: known ? absentIn(known.opened, known.sent) : [],
     milliseconds: now - since,

@@ -3,17 +3,18 @@
 import { startRun } from '../compile/run.js'
 import { valueAt } from '../declare/address.js'
 import type { Endpoint, EndpointNode, Part } from '../declare/endpoint.js'
-import type { Endpoints, Intake, IntakeNode } from '../declare/intake.js'
+import { type Endpoints, type Intake, type IntakeNode, intakeOf } from '../declare/intake.js'
 import { settleLimits } from '../declare/policy.js'
-import type { AcceptedVerdict, EndpointVerdict, PendingVerdict, Verdict } from '../declare/verdict.js'
+import type { AcceptedVerdict, EndpointVerdict, PendingVerdict, Rejected, Verdict } from '../declare/verdict.js'
 import { type BrokenMessage, type Message, messageOf, type RequestLike } from '../read/message.js'
 import { check } from './check.js'
+import { newId, writeJournal } from './journal.js'
 import { askLookups } from './lookups.js'
 import { open } from './open.js'
 import { type Received, receiveNow, type Unreceived } from './receive.js'
 import { following } from './signal.js'
-import { type AcceptedJudgement, type AnyVerdict, conclude, judgeStages, partsOf } from './stages.js'
-import { type Rejection, reject, verdictOf } from './verdict.js'
+import { type AcceptedJudgement, type AnyVerdict, conclude, type Judged, judgeStages, partsOf } from './stages.js'
+import { type Rejection, reject, rejectFailed, roomFor, verdictOf } from './verdict.js'
 
 export interface JudgeOptions {
   /** What lookups and `identify` are given. Without services none is asked, and a request with lookups is pending. */
@@ -44,7 +45,7 @@ export async function judge<E extends Endpoints>(app: Intake<E>, request: Reques
   const coming = judgeStages(app as unknown as IntakeNode, message, { services, asks, who, now, trace, signal: following(signal) })
   const judged = coming instanceof Promise ? await coming : coming
   const { verdict, dispose } = judged
-  if (verdict.outcome === 'rejected') return verdictOf(verdict)
+  if (verdict.outcome === 'rejected') return told(app as unknown as IntakeNode, verdict, judged)
   if (dispose) unheld.register(verdict.input as object, dispose)
   for (const _ in judged.opened?.destination.endpoint.lookups)
     return (await settleLookups(judged as AcceptedJudgement, services, signal)) as Verdict<E>
@@ -55,8 +56,18 @@ export async function judge<E extends Endpoints>(app: Intake<E>, request: Reques
 async function settleLookups(judged: AcceptedJudgement, services: unknown, signal = new AbortController().signal) {
   const unasked = Object.keys(judged.opened.destination.endpoint.lookups)
   if (services === undefined) return pending(judged.verdict, unasked)
-  const { rejection } = await askLookups(judged, { services, who: judged.who, signal })
-  return rejection ? verdictOf(rejection) : judged.verdict
+  const about = { stage: 'lookups', words: judged.opened.app.languages } as const
+  const { rejection } = await askLookups(judged, { services, who: judged.who, signal }).catch((cause) => ({
+    rejection: rejectFailed(judged.verdict.endpoint, cause, about),
+  }))
+  return rejection ? told(judged.opened.app, rejection, judged) : judged.verdict
+}
+
+/** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */
+function told(app: IntakeNode | undefined, rejection: Rejection, judged?: Judged): Rejected {
+  if (rejection.cause !== undefined && (app?.journal || rejection.status === 500))
+    writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
+  return verdictOf(rejection)
 }
 
 const pending = (verdict: AcceptedVerdict<string, unknown>, unasked: readonly string[]): PendingVerdict<string, unknown> => ({
@@ -66,7 +77,7 @@ const pending = (verdict: AcceptedVerdict<string, unknown>, unasked: readonly st
 })
 
 /** Removes the files of a request when nobody holds its input any more: who asks for a verdict alone never says that it is done. */
-const unheld = new FinalizationRegistry<() => Promise<void>>((dispose) => void dispose())
+const unheld = new FinalizationRegistry<() => Promise<void>>((dispose) => void dispose().catch(() => undefined))
 
 function rejectBroken(message: BrokenMessage): Rejection {
   const path = [message.line === 1 ? 'path' : 'header']
@@ -109,6 +120,7 @@ export function judgeParts<I, S, F>(
   const node = endpoint as unknown as EndpointNode
   const name = `${node.method} ${node.template}`
   const { errors, depth } = settleLimits(name, node.limits)
+  const app = intakeOf(node)
   const run = startRun(now?.getTime(), trace)
   run.deepest = depth
   const matter = {
@@ -122,10 +134,11 @@ export function judgeParts<I, S, F>(
     parsed: false,
     accept: valueAt(parts, ['header', 'accept']) as string | undefined,
     errors,
-    words: undefined,
+    room: roomFor(0),
+    words: app?.languages,
   }
   const verdict = check(matter, run)
   const unasked = Object.keys(node.lookups)
-  if (verdict.outcome === 'rejected') return verdictOf(verdict)
+  if (verdict.outcome === 'rejected') return told(app, verdict)
   return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, I, F>
 }

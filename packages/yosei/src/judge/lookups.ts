@@ -23,8 +23,6 @@ export interface Asking {
 export interface Answered {
   readonly found: { readonly [name: string]: unknown }
   readonly rejection?: Rejection
-  /** What was thrown, where the outside world failed. */
-  readonly cause?: unknown
 }
 
 type Answer =
@@ -58,7 +56,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     const before = await Promise.all((lookup.follows ?? []).map(answerOf))
     // A step of its own, so that lookups of one stage see the same input whatever fills it.
     if (before.some(({ outcome }) => outcome === 'refused' || outcome === 'failed')) return notRun
-    if (lookup.when && !holds(lookup.when, matter, [])) return notRun
+    if (lookup.when && !holds(lookup.when, matter)) return notRun
     const values = lookup.reads.map((address) => valueAt(input, parseAddress(address) as Path))
     if (values.includes(undefined)) return notRun
     const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
@@ -68,7 +66,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     same.set(key, asking_)
     const got = judgeAnswer(await asking_, lookup)
     if (got.outcome === 'found') {
-      found[name] = got.value
+      put(found, name, got.value)
       if (lookup.fill !== undefined) fill(input, parseAddress(lookup.fill) as Path, got.value)
     }
     return got
@@ -99,8 +97,10 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     most: limits.errors,
     trace: opened.trace,
     words: opened.app.languages,
+    room: opened.room,
+    cause,
   })
-  return { found, rejection, ...(cause === undefined ? {} : { cause }) }
+  return { found, rejection }
 }
 
 const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
@@ -114,7 +114,7 @@ async function askOne(name: string, lookup: LookupNode, values: readonly unknown
     )
     return { outcome: 'found', value }
   } catch (cause) {
-    return { outcome: 'failed', cause }
+    return { outcome: 'failed', cause: cause ?? new Error(`${cause} was thrown`) }
   }
 }
 

@@ -1,5 +1,6 @@
 /** A request as it may be written down: whole enough to be judged again, without any secret. */
 import type { Parts } from '../compile/engine.js'
+import { formsOf } from '../compile/tell-apart.js'
 import { formatAddress, type Path } from '../declare/address.js'
 import { type Node, type RecordNode, sentShape } from '../declare/node.js'
 import { isUpload } from '../read/upload.js'
@@ -88,7 +89,7 @@ function maskedValue(node: Node, value: unknown, depth = 0): unknown {
     }
     case 'either':
       // Which branch it is cannot be told from here, and one of them may be a secret.
-      return shape.branches.some((branch) => typeof below(branch, value) === 'object' || below(branch, value) === masked)
+      return typeof value === 'object' || formsOf(shape).some(({ secret }) => secret) || shape.branches.some(({ secret }) => secret)
         ? undefined
         : short(value)
     case 'file':

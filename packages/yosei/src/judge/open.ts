@@ -9,7 +9,7 @@ import { type Destination, layRoutes, match, type Routes } from '../read/match.j
 import { readMediaType } from '../read/media-type.js'
 import { type AnyMessage, isNow } from '../read/message.js'
 import { statusFor } from './statuses.js'
-import { type Rejection, reject } from './verdict.js'
+import { type Rejection, reject, roomFor } from './verdict.js'
 
 /** A request that may come in. */
 export interface Opened {
@@ -25,6 +25,8 @@ export interface Opened {
   readonly body: BodyNode | undefined
   /** The most bytes that the body may have. */
   readonly most: number
+  /** The most bytes that an answer of a rejection may have. */
+  readonly room: number
   readonly trace: Run['trace']
 }
 
@@ -105,6 +107,12 @@ function admit(
   if (head.bytes > limits.headers)
     return { status: 431, fault: { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' } }
   const { contentLength, contentType, codings } = head
+  if (codings.length > mostCodings || new Set(codings).size < codings.length)
+    return {
+      status: 415,
+      fault: { path: ['header', 'content-encoding'], code: 'too_many', limit: mostCodings, variant: 'codings' },
+      headers: { 'accept-encoding': knownCodings.join(', '), ...close },
+    }
   const hasBody = contentLength === undefined ? message.body !== null && message.body !== '' : contentLength > 0
   const body = hasBody ? bodyFor(endpoint, contentType) : endpoint.bodies[0]
   const most = body ? mostBytes(body, limits.body) : limits.body
@@ -136,7 +144,8 @@ function admit(
       status: statusFor('query', endpoint.statuses),
       fault: { path: ['query'], code: 'too_many', limit: limits.queryValues, variant: 'query' },
     }
-  return { app, message, destination, segments, query, head, body, most, trace: run.trace }
+  const room = roomFor(message.target.length + head.bytes + length)
+  return { app, message, destination, segments, query, head, body, most, room, trace: run.trace }
 }
 
 export const close = { connection: 'close' }
@@ -154,6 +163,8 @@ const countPairs = (query: string) => {
 
 /** What can be undone of a body (RFC 9110, section 8.4.1; RFC 7932). */
 const knownCodings = ['gzip', 'deflate', 'br']
+/** Each at most once: every one that is undone costs as much as a whole body. */
+const mostCodings = 2
 
 /** Looks through the header fields once, for all that the stages before the body need of them. */
 function preview({ headers }: AnyMessage): Preview | Refused {
@@ -162,6 +173,8 @@ function preview({ headers }: AnyMessage): Preview | Refused {
   let contentLength: number | undefined
   let accept: string | undefined
   let codings = none
+  let hosts = 0
+  let transfers = 0
   for (let i = 0; i < headers.length; i++) {
     const line = headers[i] as readonly [string, string]
     const name = line[0]
@@ -186,7 +199,19 @@ function preview({ headers }: AnyMessage): Preview | Refused {
         accept = accept === undefined ? value : `${accept}, ${value}`
         break
       case 'content-encoding':
-        codings = [...codings, ...readCodings(value)]
+        if (codings.length <= mostCodings) codings = [...codings, ...readCodings(value)]
+        break
+      case 'host':
+        // RFC 9112, section 3.2.
+        if (++hosts > 1) return { status: 400, fault: { path: ['header', name], code: 'sent_twice', limit: hosts }, headers: close }
+        break
+      case 'transfer-encoding':
+        // Content codings are undone here, transfer codings but the framing are not (RFC 9112, sections 6.1 and 6.3).
+        if (++transfers > 1) return { status: 400, fault: { path: ['header', name], code: 'sent_twice', limit: transfers }, headers: close }
+        if (!/(?:^|[, \t])chunked$/i.test(value))
+          return { status: 400, fault: { path: ['header', name], code: 'bad_syntax', variant: 'framing' }, headers: close }
+        if (value.toLowerCase() !== 'chunked')
+          return { status: 501, fault: { path: ['header', name], code: 'not_constant', limit: 'chunked', sent: value }, headers: close }
         break
       case 'expect':
         if (value.toLowerCase() !== '100-continue')

@@ -5,12 +5,15 @@ import { type RecordNode, sentShape } from '../declare/node.js'
 import { readBody, Unreadable } from '../read/body.js'
 import { type BodySource, isNow, type Trouble } from '../read/message.js'
 import { close, type Opened } from './open.js'
+import { retryAfter, statusFor } from './statuses.js'
 
 /** A body that could not be had. */
 export interface Unreceived {
   readonly status: number
-  readonly fault: Pick<Fault, 'code' | 'limit' | 'variant' | 'path'>
+  /** None where it was not the request's. */
+  readonly fault: Pick<Fault, 'code' | 'limit' | 'variant' | 'path'> | undefined
   readonly headers: { readonly [name: string]: string }
+  readonly cause?: unknown
 }
 
 /** What came of a body. `value` is `undefined` where there was none. */
@@ -104,6 +107,10 @@ async function receiveParts(chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Ar
   const declared = sentShape((body as NonNullable<typeof body>).node) as RecordNode
   const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most)
   if (isTrouble(form)) return troubles(opened)[form]
+  if ('failed' in form) {
+    const status = statusFor('unavailable', destination.endpoint.statuses)
+    return { status, fault: undefined, headers: { ...retryAfter, ...close }, cause: form.failed }
+  }
   if (form.broken) {
     await form.dispose()
     return { value: new Unreadable([{ code: 'bad_syntax', variant: 'form', about: { reason: form.broken } }]) }

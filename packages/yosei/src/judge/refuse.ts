@@ -33,7 +33,7 @@ export function rejectRefused(
   name: string | undefined,
   all: readonly Refusal[],
   stage: Stage,
-  { place, ...about }: { place: string; most?: number; words: Catalogues | undefined },
+  { place, ...about }: { place: string; most?: number; words: Catalogues | undefined; room: number },
 ): Rejection {
   const [first] = all
   const status = first?.status ?? 422

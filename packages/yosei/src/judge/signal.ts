@@ -28,7 +28,7 @@ export class LateSignal<S = unknown> {
 type Listen<S> = (abort: (reason: unknown) => void, source: S) => void
 
 /** Timers that are to run longer fire at once. */
-const longestTimer = 2 ** 31 - 1
+export const longestTimer = 2 ** 31 - 1
 
 /**
  * Asks the outside world. It has so many milliseconds; its signal fires when they are over, and when the client goes.

@@ -12,7 +12,7 @@ import { identify } from './identify.js'
 import { type Opened, open } from './open.js'
 import { type Received, receive, receiveNow, type Unreceived } from './receive.js'
 import type { LateSignal } from './signal.js'
-import { type Rejection, reject } from './verdict.js'
+import { type Rejection, reject, rejectFailed } from './verdict.js'
 
 export interface StageOptions {
   readonly services?: unknown
@@ -41,23 +41,35 @@ export interface Judged {
   /** The parts as they were sent. */
   readonly sent?: Parts
   readonly who?: unknown
-  /** What was thrown, where the outside world failed. */
-  readonly cause?: unknown
   /** Removes the files that came with the request. They are gone already where it was rejected. */
   readonly dispose?: (() => Promise<void>) | undefined
 }
 
-/** What a request comes to: at once, unless there is somebody to ask or something to wait for. */
+/**
+ * What a request comes to: at once, unless there is somebody to ask or something to wait for. It neither throws nor rejects:
+ * where a stage fails, that is the verdict.
+ */
 export function judgeStages(app: IntakeNode, message: AnyMessage, options: StageOptions): Judged | Promise<Judged> {
-  const run = startRun(options.now?.getTime(), options.trace)
-  const opened = open(app, message, run)
-  if ('outcome' in opened) return { verdict: opened }
-  return app.identify && options.asks ? identifyFirst(opened, run, options) : takeBody(opened, run, options, options.who)
+  let opened: Opened | undefined
+  const failed = (cause: unknown): Judged => {
+    const verdict = rejectFailed(opened?.destination.name, cause, { stage: opened ? 'receive' : 'match', words: app.languages })
+    return opened ? { verdict, opened } : { verdict }
+  }
+  try {
+    const run = startRun(options.now?.getTime(), options.trace)
+    const found = open(app, message, run)
+    if ('outcome' in found) return { verdict: found }
+    opened = found
+    const judged = app.identify && options.asks ? identifyFirst(found, run, options) : takeBody(found, run, options, options.who)
+    return judged instanceof Promise ? judged.catch(failed) : judged
+  } catch (cause) {
+    return failed(cause)
+  }
 }
 
 async function identifyFirst(opened: Opened, run: Run, options: StageOptions): Promise<Judged> {
   const asked = await identify(opened, options.services, options.signal.signal)
-  return 'rejected' in asked ? { verdict: asked.rejected, opened, cause: asked.cause } : takeBody(opened, run, options, asked.who)
+  return 'rejected' in asked ? { verdict: asked.rejected, opened } : takeBody(opened, run, options, asked.who)
 }
 
 function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown): Judged | Promise<Judged> {
@@ -66,11 +78,19 @@ function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown)
 }
 
 function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who: unknown): Judged | Promise<Judged> {
-  const sent = partsOf(opened, received, run)
-  const verdict = conclude(opened, sent, received, run)
   const dispose = 'dispose' in received ? received.dispose : undefined
-  const judged: Judged = { verdict, opened, sent, who, dispose }
-  return dispose && verdict.outcome === 'rejected' ? dispose().then(() => judged) : judged
+  const judged = judgedNow(opened, received, run, who, dispose)
+  return dispose && judged.verdict.outcome === 'rejected' ? dispose().then(() => judged) : judged
+}
+
+function judgedNow(opened: Opened, received: Received | Unreceived, run: Run, who: unknown, dispose: Judged['dispose']): Judged {
+  try {
+    const sent = partsOf(opened, received, run)
+    return { verdict: conclude(opened, sent, received, run), opened, sent, who, dispose }
+  } catch (cause) {
+    const { destination, app } = opened
+    return { verdict: rejectFailed(destination.name, cause, { stage: 'read', words: app.languages }), opened, who, dispose }
+  }
 }
 
 /** The stage that reads: every part as it was sent, by name. */
@@ -93,8 +113,9 @@ export function conclude(opened: Opened, sent: Parts, received: Received | Unrec
   const { name, endpoint, limits } = destination
   run.trace?.steps.push({ stage: 'receive', outcome: 'fault' in received ? 'failed' : 'passed' })
   if ('fault' in received) {
-    const { fault, status, headers } = received
-    return reject(name, [{ ...fault, stage: 'receive' }], { status, stage: 'receive', headers, trace: run.trace, words: app.languages })
+    const { fault, cause, ...about } = received
+    const faults = fault ? [{ ...fault, stage: 'receive' as const }] : []
+    return reject(name, faults, { ...about, stage: 'receive', trace: run.trace, words: app.languages, cause })
   }
   run.deepest = limits.depth
   const matter = {
@@ -108,6 +129,7 @@ export function conclude(opened: Opened, sent: Parts, received: Received | Unrec
     parsed: !received.isForeign,
     accept: head.accept,
     errors: limits.errors,
+    room: opened.room,
     words: app.languages,
   }
   return check(matter, run)

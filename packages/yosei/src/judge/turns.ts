@@ -5,21 +5,27 @@ import { type Path, parseAddress, valueAt } from '../declare/address.js'
 import type { TakenTurn, TurnStore } from '../declare/hooks.js'
 import type { TurnNode } from '../declare/lookups.js'
 import { readSpan } from '../declare/units.js'
-import type { LateSignal } from './signal.js'
+import { type LateSignal, longestTimer } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter, statusFor } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
 
 interface Line {
-  holder: { readonly fence: bigint; until: number } | undefined
+  holder: Holder | undefined
   readonly waiting: Set<() => void>
+}
+interface Holder {
+  /** Ends the turn, unless it is renewed before. */
+  lease: ReturnType<typeof setTimeout> | undefined
 }
 
 /** Turns within one process. Those who wait are let in as they came. */
 export function memoryTurns(): TurnStore & { readonly size: number } {
   const lines = new Map<string, Line>()
   let fence = 0n
-  const freed = (id: string, line: Line) => {
+  const end = (id: string, line: Line, holder: Holder) => {
+    clearTimeout(holder.lease)
+    if (line.holder !== holder) return
     line.holder = undefined
     const [next] = line.waiting
     if (next) next()
@@ -34,44 +40,48 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
       const id = `${scope} ${key}`
       const line = lines.get(id) ?? { holder: undefined, waiting: new Set() }
       lines.set(id, line)
-      const isFree = () => !line.holder || line.holder.until <= Date.now()
-      if (!isFree() || line.waiting.size > 0) {
+      if (line.holder || line.waiting.size > 0) {
         if (wait <= 0) return 'busy'
         if (line.waiting.size >= waiters) return 'full'
-        if (!(await waitFor(line, isFree, wait, signal))) {
+        if (!(await waitFor(line, wait, signal))) {
           if (line.waiting.size === 0 && !line.holder) lines.delete(id)
           return 'busy'
         }
         lines.set(id, line)
       }
-      fence++
-      const holder = { fence, until: Date.now() + lease }
+      const holder: Holder = { lease: undefined }
       line.holder = holder
+      // A timer, not a time: where nothing of the process could run, the turn could not be renewed either, and ends for
+      // nobody. Timers fire in the order in which they are due, so a renewal that was due comes first.
+      const begin = () => {
+        clearTimeout(holder.lease)
+        holder.lease = setTimeout(() => end(id, line, holder), Math.min(lease, longestTimer))
+      }
+      begin()
       return {
-        fence,
+        fence: ++fence,
         async renew() {
           if (line.holder !== holder) return false
-          holder.until = Date.now() + lease
+          begin()
           return true
         },
         async release() {
-          if (line.holder === holder) freed(id, line)
+          end(id, line, holder)
         },
       }
     },
   }
 }
 
-const reserved = { fence: 0n, until: Number.POSITIVE_INFINITY }
+const reserved: Holder = { lease: undefined }
 
-/** Waits at the end of a line; whether the turn came. A lease that runs out frees it as well. */
-function waitFor(line: Line, isFree: () => boolean, wait: number, signal: AbortSignal): Promise<boolean> {
+/** Waits at the end of a line; whether the turn came. */
+function waitFor(line: Line, wait: number, signal: AbortSignal): Promise<boolean> {
   if (signal.aborted) return Promise.resolve(false)
   return new Promise((resolve) => {
     const end = (came: boolean) => {
       line.waiting.delete(come)
       clearTimeout(timer)
-      clearInterval(looking)
       signal.removeEventListener('abort', gone)
       resolve(came)
     }
@@ -81,11 +91,7 @@ function waitFor(line: Line, isFree: () => boolean, wait: number, signal: AbortS
       end(true)
     }
     const gone = () => end(false)
-    const timer = setTimeout(gone, wait)
-    const looking = setInterval(() => {
-      const [first] = line.waiting
-      if (first === come && isFree()) come()
-    }, 50)
+    const timer = setTimeout(gone, Math.min(wait, longestTimer))
     line.waiting.add(come)
     signal.addEventListener('abort', gone)
   })
@@ -96,10 +102,6 @@ export interface HeldTurn {
   readonly fence: bigint
   release(): Promise<void>
 }
-export interface NotTaken {
-  readonly rejection: Rejection
-  readonly cause?: unknown
-}
 
 /** Takes the turn of a request that was accepted so far. */
 export async function takeTurn(
@@ -107,51 +109,77 @@ export async function takeTurn(
   turn: TurnNode,
   store: TurnStore,
   signal: LateSignal,
-): Promise<HeldTurn | NotTaken> {
+): Promise<HeldTurn | Rejection> {
   const { name, endpoint } = judged.opened.destination
   const [wait, lease, longest] = [turn.wait ?? '0s', turn.lease ?? '30s', turn.longest ?? '5m'].map(readSpan) as [number, number, number]
   const paths = turn.by.map((address) => parseAddress(address) as Path)
   const key = canonical(paths.map((path) => valueAt(judged.verdict.input, path) ?? null))
   const { trace } = judged.opened
-  const rejected = (status: number, variant?: string): Rejection => {
+  const rejected = (status: number, variant?: string, cause?: unknown): Rejection => {
     trace?.steps.push({ stage: 'turn', outcome: 'failed' })
     const faults = variant === undefined ? [] : [{ path: paths[0] ?? ['path'], stage: 'turn' as const, code: 'busy', variant }]
-    return reject(name, faults, { status, stage: 'turn', headers: retryAfter, trace, words: judged.opened.app.languages })
+    return reject(name, faults, { status, stage: 'turn', headers: retryAfter, trace, words: judged.opened.app.languages, cause })
   }
   let taken: TakenTurn | 'busy' | 'full'
   try {
     taken = await store.take(turn.of, key, { wait, lease, waiters: turn.waiters ?? 100, signal: signal.signal })
   } catch (cause) {
-    return { rejection: rejected(statusFor('unavailable', endpoint.statuses)), cause }
+    return rejected(statusFor('unavailable', endpoint.statuses), undefined, cause ?? new Error('the store of turns failed'))
   }
-  if (taken === 'busy') return { rejection: rejected(statusFor('turn', endpoint.statuses), 'held') }
-  if (taken === 'full') return { rejection: rejected(statusFor('unavailable', endpoint.statuses), 'full') }
+  if (taken === 'busy') return rejected(statusFor('turn', endpoint.statuses), 'held')
+  if (taken === 'full') return rejected(statusFor('unavailable', endpoint.statuses), 'full')
   trace?.steps.push({ stage: 'turn', outcome: 'passed' })
   return hold(taken, lease, longest, signal)
 }
 
+/** A store has this long to let go of a turn: nobody's answer waits longer. What cannot be released ends with its lease. */
+const releaseWithin = 1000
+
+/**
+ * Holds a turn. By the clock of this process its lease ends a tenth before it ends for others, counted from when it was
+ * last asked for: so who cannot reach the store has been told before anybody else is let in.
+ */
 function hold(taken: TakenTurn, lease: number, longest: number, signal: LateSignal): HeldTurn {
-  const since = Date.now()
-  const lose = (why: string) => {
+  const since = performance.now()
+  const own = lease * 0.9
+  let until = (taken.since ?? since) + own
+  let ending: ReturnType<typeof setTimeout> | undefined
+  const stop = () => {
     clearInterval(renewing)
+    clearTimeout(ending)
+  }
+  const lose = (why: string) => {
+    stop()
     signal.abort(new DOMException(why, 'TimeoutError'))
   }
-  const renewing = setInterval(
-    () => {
-      if (Date.now() - since >= longest) return lose('The turn was held for its longest time')
-      taken.renew().then(
-        (isOurs) => isOurs || lose('The turn went to somebody else'),
-        () => undefined,
-      )
-    },
-    Math.max(10, Math.min(lease / 3, longest)),
-  )
+  const renew = () => {
+    const asked = performance.now()
+    if (asked - since >= longest) return lose('The turn was held for its longest time')
+    taken.renew().then(
+      (isOurs) => {
+        if (isOurs) until = asked + own
+        else lose('The turn went to somebody else')
+      },
+      () => undefined,
+    )
+  }
+  const renewing = setInterval(renew, Math.max(10, Math.min(lease / 3, longest, longestTimer)))
+  const look = () => {
+    const left = until - performance.now()
+    if (left <= 0) lose('The turn could not be renewed')
+    else ending = setTimeout(look, Math.min(Math.max(1, left), longestTimer))
+  }
+  look()
   return {
     fence: taken.fence,
     async release() {
-      clearInterval(renewing)
-      // What cannot be released ends with its lease.
-      await taken.release().catch(() => undefined)
+      stop()
+      let timer: ReturnType<typeof setTimeout> | undefined
+      const late = new Promise<void>((resolve) => {
+        timer = setTimeout(resolve, releaseWithin)
+      })
+      await Promise.race([taken.release().catch(() => undefined), late])
+      clearTimeout(timer)
     },
   }
 }

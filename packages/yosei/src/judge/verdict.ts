@@ -3,7 +3,7 @@
 import { catalogueFor } from '../answer/catalogue.js'
 import { wordFault, wordingOf } from '../answer/messages.js'
 import type { Fault } from '../compile/run.js'
-import { formatAddress, formatPointer } from '../declare/address.js'
+import { formatPointer, tellAddress } from '../declare/address.js'
 import type { Part } from '../declare/endpoint.js'
 import type { Catalogues } from '../declare/hooks.js'
 import type { FieldError, Rejected, Stage, Trace } from '../declare/verdict.js'
@@ -21,6 +21,10 @@ export interface Rejection {
   readonly trace: Trace | undefined
   /** Own words of the intake. */
   readonly words: Catalogues | undefined
+  /** The most bytes of an answer to it. */
+  readonly room: number
+  /** What was thrown, where it was not the request's fault. */
+  readonly cause?: unknown
 }
 
 interface About {
@@ -33,11 +37,16 @@ interface About {
   /** The most errors that are listed. */
   readonly most?: number
   readonly words?: Catalogues | undefined
+  readonly room?: number
+  readonly cause?: unknown
 }
+
+/** The most bytes of an answer to a request of so many: what is told must not outgrow what was sent. */
+export const roomFor = (bytes: number): number => Math.min(32_000 + 4 * bytes, 256_000)
 
 /** Makes the rejection of a request with these faults, in this order. */
 export function reject(endpoint: string | undefined, faults: readonly Fault[], about: About): Rejection {
-  const { status, stage, headers = noHeaders, beyond = 0, trace, most = 50, words } = about
+  const { status, stage, headers = noHeaders, beyond = 0, trace, most = 50, words, room = roomFor(0), cause } = about
   const listed = faults.length > most ? faults.slice(0, most) : faults
   return {
     outcome: 'rejected',
@@ -49,8 +58,15 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
     more: faults.length - listed.length + beyond,
     trace,
     words,
+    room,
+    ...(cause === undefined ? {} : { cause }),
   }
 }
+/** The rejection of a request that something failed on which was not its fault: told to nobody but the journal. */
+export function rejectFailed(endpoint: string | undefined, cause: unknown, about: Omit<About, 'status' | 'cause'>): Rejection {
+  return reject(endpoint, [], { ...about, status: 500, cause: cause ?? new Error(`${cause} was thrown`) })
+}
+
 /** Of most rejections. */
 export const noHeaders = {}
 
@@ -80,21 +96,20 @@ export function verdictOf(rejection: Rejection): Rejected {
 }
 
 function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
-  const map: { [address: string]: FieldError[] } = {}
-  for (const error of errors) {
-    map[error.address] ??= []
-    map[error.address]?.push(error)
-  }
-  return map
+  const map = new Map<string, FieldError[]>()
+  for (const error of errors) map.set(error.address, [...(map.get(error.address) ?? []), error])
+  // An address that a refusal names may be any text, `__proto__` too.
+  return Object.fromEntries(map)
 }
 
 function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
   const { path, code, stage } = fault
   const part = path[0] as Part
+  const pointer = part === 'body' ? formatPointer(path) : undefined
   return {
     part,
-    address: formatAddress(path),
-    ...(part === 'body' ? { pointer: formatPointer(path) } : {}),
+    address: tellAddress(path),
+    ...(pointer === undefined ? {} : { pointer }),
     code,
     // Many rejections are told by code alone, so the words wait until they are asked for.
     get message() {
@@ -109,7 +124,7 @@ function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
 export function grouped(faults: readonly Fault[]): Fault[] {
   const byAddress = new Map<string, Fault[]>()
   for (const fault of faults) {
-    const key = JSON.stringify(fault.path)
+    const key = tellAddress(fault.path)
     byAddress.set(key, [...(byAddress.get(key) ?? []), fault])
   }
   return [...byAddress.values()].flat()

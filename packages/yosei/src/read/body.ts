@@ -19,6 +19,9 @@ export class Unreadable {
   constructor(readonly faults: readonly ReadFault[]) {}
 }
 
+/** An address with more steps than any declaration has tells nobody more. */
+const deepestTold = 64
+
 const utf8 = new TextDecoder('utf-8', { fatal: true })
 
 /** The value of a body that is not empty. `contentType` is as it was sent. */
@@ -37,7 +40,8 @@ export function readBody(body: string | Uint8Array, { syntax, node }: BodyNode, 
   const read = readJson(text)
   if (!('value' in read)) return new Unreadable([{ code: 'bad_syntax', about: { ...read } }])
   const repeated = uniqueNames ? repeatedNames(text, 50) : []
-  if (repeated.length > 0) return new Unreadable(repeated.map((below) => ({ code: 'sent_twice', variant: 'name', below })))
+  if (repeated.length > 0)
+    return new Unreadable(repeated.map((path) => ({ code: 'sent_twice', variant: 'name', below: path.slice(0, deepestTold) })))
   return read.value
 }
 

@@ -9,4 +9,8 @@ interface Form {
   /** Removes the files. */
   dispose(): Promise<void>
 }
-export type FormOrTrouble = Form | Trouble
+/** Why the machine could not keep it: no fault of who sent it. */
+interface Failed {
+  readonly failed: unknown
+}
+export type FormOrTrouble = Form | Trouble | Failed

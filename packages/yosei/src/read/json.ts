@@ -43,9 +43,9 @@ export function repeatedNames(text: string, most: number): Path[] {
       nameIsDue = typeof inside !== 'number'
       if (typeof inside === 'number') path[path.length - 1] = open[open.length - 1] = inside + 1
     } else if (one === '"') {
-      string.lastIndex = at
-      const raw = `${string.exec(text)?.[0]}"`
-      at += raw.length - 1
+      const end = stringEnd(text, at)
+      const raw = text.slice(at, end + 1)
+      at = end
       if (!nameIsDue) continue
       nameIsDue = false
       const name = JSON.parse(raw) as string
@@ -58,14 +58,36 @@ export function repeatedNames(text: string, most: number): Path[] {
   return found
 }
 
-const placeOf = (text: string, offset: number): SyntaxFault => {
-  const before = text.slice(0, offset).split(/\r\n|\r|\n/)
-  return { line: before.length, column: (before.at(-1) as string).length + 1 }
+function placeOf(text: string, offset: number): SyntaxFault {
+  let line = 1
+  let start = 0
+  for (let at = 0; at < offset; at++) {
+    const one = text.charCodeAt(at)
+    if (one !== 10 && (one !== 13 || text.charCodeAt(at + 1) === 10)) continue
+    line++
+    start = at + 1
+  }
+  // Between a carriage return and its line feed the line has not ended.
+  return { line, column: Math.max(0, offset - start) + 1 }
 }
 
 const space = /[ \t\r\n]*/y
 const scalar = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false|null/y
-const string = /"(?:[^"\\\u0000-\u001f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*/y
+// One at a time: a repeat of alternatives keeps a note of each, and a text of many millions has no room for them.
+const plainCharacters = /[^"\\\u0000-\u001f]+/y
+const escaped = /\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4})/y
+
+/** Where a string stops being one, from its opening mark on: at its closing mark, where it is sound. */
+function stringEnd(text: string, at: number): number {
+  let end = at + 1
+  for (;;) {
+    const grammar = text[end] === '\\' ? escaped : plainCharacters
+    grammar.lastIndex = end
+    const found = grammar.exec(text)
+    if (!found) return end
+    end += found[0].length
+  }
+}
 
 /** The offset at which a text stops being JSON. Walks with a stack of its own, so that no nesting can exhaust the program's. */
 function brokenAt(text: string): number {
@@ -77,7 +99,11 @@ function brokenAt(text: string): number {
     return found !== null
   }
   const take = (one: string) => text[at] === one && ++at > 0
-  const takeString = () => text[at] === '"' && skip(string) && take('"')
+  const takeString = () => {
+    if (text[at] !== '"') return false
+    at = stringEnd(text, at)
+    return take('"')
+  }
   const takeName = () => takeString() && skip(space) && take(':')
 
   const open: ('{' | '[')[] = []

@@ -46,7 +46,7 @@ export type RequestLike = Request | string | Pieces
 
 const token = "[!#$%&'*+.^_`|~0-9A-Za-z-]+"
 const requestLine = new RegExp(`^(${token}) (\\S+) HTTP/1\\.[01]$`)
-const fieldLine = new RegExp(`^(${token}):[ \\t]*(.*?)[ \\t]*$`)
+const fieldLine = new RegExp(`^(${token}):(.*)$`)
 
 /**
  * Takes an HTTP/1.1 request message apart (RFC 9112). Lines may end in LF alone; the blank line after the head may be
@@ -74,10 +74,20 @@ export function parseMessage(text: string): Message | BrokenMessage {
     } else {
       const found = fieldLine.exec(raw)
       if (!found) return { line, reason: `"${shorten(raw)}" is no header field; write Name: value, and leave a blank line before the body` }
-      headers.push([(found[1] as string).toLowerCase(), found[2] as string])
+      headers.push([(found[1] as string).toLowerCase(), trimmed(found[2] as string)])
     }
     if (end < 0) return { method, target, headers, body: null }
   }
+}
+
+/** Without the white space around a field's value (RFC 9110, section 5.5): in loops, as blanks inside it may be many. */
+function trimmed(value: string): string {
+  const isBlank = (at: number) => value.charCodeAt(at) === 32 || value.charCodeAt(at) === 9
+  let start = 0
+  let end = value.length
+  while (start < end && isBlank(start)) start++
+  while (end > start && isBlank(end - 1)) end--
+  return value.slice(start, end)
 }
 
 const shorten = (text: string) => (text.length > 40 ? `${text.slice(0, 39)}…` : text)
