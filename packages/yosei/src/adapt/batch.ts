@@ -21,5 +21,14 @@ function goOn(): void {
   const row = waiting.slice(0, most)
   waiting = waiting.slice(most)
   if (waiting.length > 0) setImmediate(goOn)
-  for (const work of row) work()
+  for (const work of row) {
+    try {
+      work()
+    } catch (error) {
+      // One that breaks must not take the others of its row with it.
+      process.nextTick(() => {
+        throw error
+      })
+    }
+  }
 }

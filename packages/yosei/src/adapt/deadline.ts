@@ -20,19 +20,28 @@ class Waiting implements Deadline {
 
 let waiting: Waiting[] = []
 let timer: ReturnType<typeof setInterval> | undefined
+/** When it last fired. */
+let looked = 0
 /** How late a limit may be noticed, in milliseconds. */
 const grain = 50
 
 /** Calls `reached` when so many milliseconds have gone, unless it is off by then. */
 export function startDeadline(milliseconds: number, reached: () => void): Deadline {
-  const one = new Waiting(Date.now() + milliseconds, reached)
+  const now = Date.now()
+  const one = new Waiting(now + milliseconds, reached)
   waiting.push(one)
-  timer ??= setInterval(look, grain)
+  // A timer that was started while a test had stopped the clocks never fires.
+  if (timer === undefined || now - looked > 20 * grain) {
+    clearInterval(timer)
+    timer = setInterval(look, grain)
+    looked = now
+  }
   return one
 }
 
 function look(): void {
   const now = Date.now()
+  looked = now
   const due = waiting.filter(({ at, reached }) => reached && at <= now)
   waiting = waiting.filter(({ at, reached }) => reached && at > now)
   for (const { reached } of due) reached?.()

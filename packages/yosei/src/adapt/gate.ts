@@ -2,18 +2,17 @@
 
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import type { Accepted, Endpoint, EndpointNode, FoundBy, Part } from '../declare/endpoint.js'
-import { type Endpoints, type Intake, type IntakeNode, intake } from '../declare/intake.js'
+import { type Endpoints, type Intake, type IntakeNode, intake, intakeOf } from '../declare/intake.js'
 import { readSpan } from '../declare/units.js'
 import type { AcceptedVerdict, Rejected } from '../declare/verdict.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
-import type { HeldTurn } from '../judge/turns.js'
-import { type Rejection, reject, verdictOf } from '../judge/verdict.js'
+import { type Rejection, rejectFailed, verdictOf } from '../judge/verdict.js'
 import { Unreadable } from '../read/body.js'
 import { startDeadline } from './deadline.js'
 import { NodeIncoming } from './incoming.js'
 import { send } from './reply.js'
-import { note, type Progress, told } from './serve.js'
+import { type Context, contextFor, failedReply, note, type Progress, runHandler, told } from './serve.js'
 
 export interface GateOptions {
   services?: unknown
@@ -31,11 +30,17 @@ export interface FrameworkRequest extends IncomingMessage {
   readonly body?: unknown
 }
 
-/** What came of a request at the gate. */
+/** What came of a request that goes through. */
 interface Passed {
   readonly endpoint: EndpointNode
   readonly verdict: AcceptedVerdict<string, unknown> | Rejected
+  readonly judged: Judged
   readonly entry: Entry
+  readonly incoming: NodeIncoming
+  readonly progress: Progress
+  readonly services: unknown
+  /** Whether the turn ends when somebody says so who knows the handler's promise, and not with the response. */
+  isHeld: boolean
 }
 const passed = new WeakMap<IncomingMessage, Passed>()
 
@@ -58,10 +63,13 @@ function passedAt(endpoint: Endpoint, request: IncomingMessage): Passed {
  * app.post('/telescopes/:id/sessions', gate(bookSession), (request, response) => response.json(inputOf(bookSession, request).body))
  */
 export function inputOf<E extends Endpoint>(endpoint: E, request: IncomingMessage): Accepted<E> {
-  const { verdict } = passedAt(endpoint, request)
+  return acceptedAt(passedAt(endpoint, request)).input as Accepted<E>
+}
+
+function acceptedAt({ verdict }: Passed): AcceptedVerdict<string, unknown> {
   if (verdict.outcome === 'rejected')
     throw new TypeError('this request would have been rejected, and was only observed: look at verdictAt(endpoint, request) first')
-  return verdict.input as Accepted<E>
+  return verdict
 }
 
 /** What the lookups of an endpoint found for a request that came through a gate. */
@@ -72,6 +80,56 @@ export function foundOf<E extends Endpoint>(endpoint: E, request: IncomingMessag
 /** The verdict on a request that came through a gate; a rejection where it was only observed. */
 export function verdictAt<E extends Endpoint>(endpoint: E, request: IncomingMessage): AcceptedVerdict<string, Accepted<E>> | Rejected {
   return passedAt(endpoint, request).verdict as AcceptedVerdict<string, Accepted<E>> | Rejected
+}
+
+/** What a handler behind a gate may know of its request: as behind `serve`, and a way to end its turn. */
+export interface PassedContext<E, Services = unknown> extends Context<E, Services> {
+  /** Ends the turn before the response has ended. */
+  release(): Promise<void>
+}
+
+/**
+ * Who asks, the signal, the id, the turn and what was found, of a request that came through a gate.
+ *
+ * @throws TypeError where the request came through no gate of that endpoint.
+ * @example
+ * app.post('/slots/:slot', gate(bookSlot), async (request, response) => {
+ *   const { who, release } = contextOf(bookSlot, request)
+ * })
+ */
+export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMessage): PassedContext<E> {
+  const { judged, entry, incoming, progress, services } = passedAt(endpoint, request)
+  const release = async () => entry.turn?.release()
+  return Object.assign(contextFor(services, judged.who, incoming, progress, entry), { release }) as unknown as PassedContext<E>
+}
+
+/**
+ * A handler behind a gate whose promise ends the turn, as behind `serve`: what it returns is the answer, unless it has
+ * answered already. A plain handler's turn ends when its response has ended.
+ *
+ * @example
+ * app.post('/slots/:slot', gate(app), handled(bookSlot, async ({ path }, { who }) => ({ booked: path.slot, who })))
+ */
+export function handled<E extends Endpoint, Services = unknown>(
+  endpoint: E,
+  handler: (
+    input: Accepted<E>,
+    context: Context<E, Services>,
+    raw: { readonly request: IncomingMessage; readonly response: ServerResponse },
+  ) => unknown,
+): Gate {
+  const run = async (request: IncomingMessage, response: ServerResponse): Promise<void> => {
+    const found = passedAt(endpoint, request)
+    acceptedAt(found)
+    found.isHeld = true
+    const { judged, entry, incoming, progress, services } = found
+    const call = (input: unknown, context: unknown) => handler(input as Accepted<E>, context as Context<E, Services>, { request, response })
+    const reply = await runHandler(judged as AcceptedJudgement, call, incoming, services, progress, entry, (error) =>
+      failedReply(error, progress, judged),
+    )
+    if (!response.headersSent && !response.destroyed) await send(reply, response)
+  }
+  return (request, response, next) => void run(request, response).catch(next)
 }
 
 /**
@@ -86,20 +144,26 @@ export function gate<E extends Endpoints>(of: Intake<E> | Endpoint, options: Gat
   const pass = gateFor(of, options)
   return (request, response, next) => {
     pass(request, response, () => (request as FrameworkRequest).body).then(
-      (isThrough) => {
-        if (isThrough) next()
+      (passage) => {
+        if (passage) next()
       },
       (error) => next(error),
     )
   }
 }
 
-/** Whether a request goes through; where it does not, it has been answered. */
-export type Pass = (request: FrameworkRequest, response: ServerResponse, parsedBody: () => unknown) => Promise<boolean>
+/** How a request goes through; `undefined` where it does not, since it has been answered or its client has gone. */
+export type Pass = (request: FrameworkRequest, response: ServerResponse, parsedBody: () => unknown) => Promise<Passage | undefined>
+interface Passage {
+  /** Does what follows the gate, and ends the turn when that has settled. */
+  hold<T>(work: () => Promise<T>): Promise<T>
+}
+/** Nothing was judged, or no turn was taken. */
+const free: Passage = { hold: (work) => work() }
 
 export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 'pass' }: GateOptions): Pass {
   const isApp = 'endpoints' in of
-  const app = (isApp ? of : intake({ endpoints: { [nameOf(of)]: of } })) as unknown as IntakeNode
+  const app = isApp ? (of as unknown as IntakeNode) : soloOf(of as unknown as EndpointNode)
   // A gate on one route that matches nothing must not let everything by.
   const goesOn = (unmatched ?? (isApp ? 'next' : 'answer')) === 'next'
   return async (request, response, parsedBody) => {
@@ -107,58 +171,85 @@ export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 
     const incoming = new NodeIncoming(request, response, isApp ? whole : tailOf(whole, of))
     const progress: Progress = { app, message: incoming.message, since: Date.now(), id: undefined }
     const judgedAt = (one: NodeIncoming) => judgeAt(app, one, request, parsedBody(), services)
-    let judged: Judged | 'misplaced'
-    try {
-      judged = await judgedAt(incoming)
-      // Under a mount the templates may be those of the mounted part alone.
-      if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
-        judged = await judgedAt(new NodeIncoming(request, response, request.url))
-    } catch (error) {
-      await send(told(progress, reject(undefined, [], { status: 500, stage: 'handle', words: app.languages }), undefined, error), response)
-      return false
-    }
-    if (judged === 'misplaced') {
-      const cause = new Error(
-        'the body was consumed before it came to the gate, and nothing of it is at request.body: put the gate before what reads the stream, or behind a parser that leaves request.body',
-      )
-      await send(told(progress, reject(undefined, [], { status: 500, stage: 'receive', words: app.languages }), undefined, cause), response)
-      return false
-    }
+    let judged = await judgedAt(incoming)
+    // Under a mount the templates may be those of the mounted part alone.
+    if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
+      judged = await judgedAt(new NodeIncoming(request, response, request.url))
     const { verdict, opened, dispose } = judged
     const endpoint = opened?.destination.endpoint
-    if (dispose) response.once('close', () => dispose().catch(() => undefined))
+    if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
     leaveBody(request, judged)
     if (verdict.outcome === 'accepted') {
       const entry = (await enter(judged as AcceptedJudgement, services, incoming.signal, app)) ?? nothingAsked
-      if (!('rejection' in entry)) {
-        if (entry.turn) releaseWhenDone(entry.turn, response, endpoint as EndpointNode)
-        passed.set(request, { endpoint: endpoint as EndpointNode, verdict, entry })
-        return true
-      }
-      return turnAway(entry.rejection, entry.cause, judged)
+      return 'outcome' in entry ? turnAway(entry) : letThrough(verdict, entry)
     }
     if (request.method === 'OPTIONS' && verdict.stage === 'match') {
-      if (options === 'pass') return true
+      if (options === 'pass') return free
       if (verdict.headers.allow !== undefined) {
         await send({ status: 204, headers: { allow: verdict.headers.allow }, body: null }, response)
-        return false
+        return undefined
       }
     }
-    if (verdict.stage === 'match' && goesOn) return true
-    return turnAway(verdict, judged.cause, judged)
+    if (verdict.stage === 'match' && goesOn && verdict.cause === undefined) return free
+    return turnAway(verdict)
 
-    /** Answers a rejection, unless it is only observed here: whether the request goes on. */
-    async function turnAway(rejection: Rejection, cause: unknown, judged: Judged): Promise<boolean> {
-      if (endpoint && isObserved(endpoint, rejection)) {
-        note(progress, rejection, 'observed', judged, cause)
-        passed.set(request, { endpoint, verdict: verdictOf(rejection), entry: nothingAsked })
-        return true
+    function letThrough(verdict: Passed['verdict'], entry: Entry): Passage | undefined {
+      const { turn } = entry
+      if (response.closed) {
+        // The client has gone meanwhile: nobody waits for what a handler would do.
+        turn?.release()
+        return undefined
       }
-      const reply = told(progress, rejection, judged, cause)
+      const passage: Passed = {
+        endpoint: endpoint as EndpointNode,
+        verdict,
+        judged,
+        entry,
+        incoming,
+        progress,
+        services,
+        isHeld: false,
+      }
+      passed.set(request, passage)
+      if (!turn) return free
+      releaseWhenDone(passage, response)
+      return {
+        async hold(work) {
+          passage.isHeld = true
+          try {
+            return await work()
+          } finally {
+            await turn.release()
+          }
+        },
+      }
+    }
+
+    /** Answers a rejection, unless it is only observed here. */
+    async function turnAway(rejection: Rejection): Promise<Passage | undefined> {
+      if (endpoint && isObserved(endpoint, rejection)) {
+        note(progress, rejection, 'observed', judged)
+        return letThrough(verdictOf(rejection), nothingAsked)
+      }
+      const reply = told(progress, rejection, judged)
       await send(request.complete ? reply : { ...reply, headers: { ...reply.headers, connection: 'close' } }, response)
-      return false
+      return undefined
     }
   }
+}
+
+/** An intake of one endpoint, with all that the endpoint's own intake shares. */
+function soloOf(endpoint: EndpointNode): IntakeNode {
+  const name = endpoint.name ?? `${endpoint.method} ${endpoint.template}`
+  const whole = intakeOf(endpoint)
+  if (whole) return { ...whole, base: '', endpoints: { [name]: endpoint } }
+  return intake({ endpoints: { [name]: endpoint } }) as unknown as IntakeNode
+}
+
+/** Does what is due when a response has ended or its client has gone, also where that was before. */
+function whenClosed(response: ServerResponse, work: () => void): void {
+  if (response.closed) work()
+  else response.once('close', work)
 }
 
 /** Whether all that is wrong lies in what is only observed. */
@@ -173,14 +264,18 @@ function leaveBody(request: FrameworkRequest & { body?: unknown; _body?: boolean
   Object.assign(request, { body: sent.body, _body: true })
 }
 
-/** The turn ends with the answer. A client that goes before does not end it: the handler is still at work then. */
-function releaseWhenDone(turn: HeldTurn, response: ServerResponse, endpoint: EndpointNode): void {
-  const until = Date.now() + readSpan(endpoint.turn?.longest ?? '5m')
+/**
+ * The turn of a plain handler ends with its answer: nothing else says when it is done. A client that goes before does not
+ * end it, since the handler is still at work then.
+ */
+function releaseWhenDone(passage: Passed, response: ServerResponse): void {
+  const until = Date.now() + readSpan(passage.endpoint.turn?.longest ?? '5m')
   const look = () => {
-    if (response.writableEnded || Date.now() > until) turn.release()
+    if (passage.isHeld) return
+    if (response.writableEnded || Date.now() > until) passage.entry.turn?.release()
     else startDeadline(100, look)
   }
-  response.once('close', look)
+  whenClosed(response, look)
 }
 
 /** The end of a path that a template can match: a route says itself where it stands, whatever is before it. */
@@ -191,9 +286,7 @@ function tailOf(target: string, endpoint: Endpoint): string {
   return query.length > 0 ? `${tail}?${query.join('?')}` : tail
 }
 
-const nameOf = (endpoint: Endpoint) => (endpoint as unknown as EndpointNode).name ?? `${endpoint.method} ${endpoint.template}`
-const isLost = (judged: Judged | 'misplaced') =>
-  judged !== 'misplaced' && judged.verdict.outcome === 'rejected' && judged.verdict.stage === 'match'
+const isLost = ({ verdict }: Judged) => verdict.outcome === 'rejected' && verdict.stage === 'match'
 
 async function judgeAt(
   app: IntakeNode,
@@ -201,12 +294,14 @@ async function judgeAt(
   request: FrameworkRequest,
   parsed: unknown,
   services: unknown,
-): Promise<Judged | 'misplaced'> {
+): Promise<Judged> {
   const { message, signal, body } = incoming
   const options = { services, asks: true, signal }
   // Parsers leave an empty object where there was no body, and the stream alone where they did not look at it.
   if (body === null || !request.readableEnded) return judgeStages(app, message, options)
-  if (parsed === undefined) return 'misplaced'
+  if (parsed === undefined) return { verdict: rejectFailed(undefined, new Error(misplaced), { stage: 'receive', words: app.languages }) }
   if (typeof parsed === 'string' || parsed instanceof Uint8Array) return judgeStages(app, { ...message, body: parsed }, options)
   return judgeStages(app, message, { ...options, received: { value: parsed, isForeign: true } })
 }
+const misplaced =
+  'the body was consumed before it came to the gate, and nothing of it is at request.body: put the gate before what reads the stream, or behind a parser that leaves request.body'

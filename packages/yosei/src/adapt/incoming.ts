@@ -13,14 +13,18 @@ export class NodeIncoming implements Incoming {
   readonly signal: LateSignal
   readonly body: NodeBody | null
 
-  /** @param target The raw target, where it is not the request's own. */
+  /**
+   * @param target The raw target, where it is not the request's own.
+   * @param isAsking Whether the client asked if it may send, and has not been told.
+   */
   constructor(
     readonly node: IncomingMessage,
     response: ServerResponse,
     readonly target = node.url ?? '/',
+    isAsking = false,
   ) {
     this.signal = signalOf(response)
-    this.body = hasBody(node) ? new NodeBody(node, response) : null
+    this.body = hasBody(node) ? new NodeBody(node, response, isAsking) : null
     this.message = piecesOf(node.method ?? 'GET', target, linesOf(node.rawHeaders), this.body)
   }
 
@@ -59,15 +63,17 @@ function linesOf(raw: readonly string[]): [string, string][] {
 export class NodeBody implements BodySource {
   readonly #request: IncomingMessage
   readonly #response: ServerResponse
+  readonly #isAsking: boolean
   readonly #parts: Uint8Array[] = []
   #length = 0
   #trouble: Trouble | undefined
   #end: ((result: Uint8Array | Trouble) => void) | undefined
   #deadline: Deadline | undefined
 
-  constructor(request: IncomingMessage, response: ServerResponse) {
+  constructor(request: IncomingMessage, response: ServerResponse, isAsking: boolean) {
     this.#request = request
     this.#response = response
+    this.#isAsking = isAsking
   }
 
   fail(trouble: Trouble): void {
@@ -80,6 +86,7 @@ export class NodeBody implements BodySource {
     this.#start()
     this.#deadline = startDeadline(milliseconds, () => this.#finish('late'))
     this.#request.on('data', (chunk: Uint8Array) => {
+      if (!this.#end) return
       this.#length += chunk.length
       if (this.#length > limit) this.#finish('too_large')
       else this.#parts.push(chunk)
@@ -120,7 +127,7 @@ export class NodeBody implements BodySource {
 
   /** A client that asked whether it may send is told so when its body is wanted (RFC 9110, section 10.1.1). */
   #start(): void {
-    if (this.#request.headers.expect !== undefined) this.#response.writeContinue()
+    if (this.#isAsking) this.#response.writeContinue()
   }
 }
 

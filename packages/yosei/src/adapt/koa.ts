@@ -22,7 +22,9 @@ export function koaGate<E extends Endpoints>(of: Intake<E> | Endpoint, options: 
   const pass = gateFor(of, options)
   return async (context: GateContext, next: () => Promise<unknown>): Promise<void> => {
     const { req, res, request } = context
-    if (await pass(req, res, () => (request as { body?: unknown }).body)) await next()
+    const passage = await pass(req, res, () => (request as { body?: unknown }).body)
+    // The promise of all that follows is known here, so it ends the turn.
+    if (passage) await passage.hold(next)
     // The gate has answered: koa has nothing to add.
     else context.respond = false
   }

@@ -47,8 +47,10 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
     requestTimeout: receive + 1000,
     connectionsCheckingInterval: Math.min(1000, Math.max(50, receive / 4)),
   })
-  const answer = (request: IncomingMessage, response: ServerResponse) => {
-    const incoming = new NodeIncoming(request, response)
+  // Their bytes are limited. Beyond a number of its own Node would drop some without a word, also from what is counted.
+  server.maxHeadersCount = 0
+  const answer = (request: IncomingMessage, response: ServerResponse, isAsking = false) => {
+    const incoming = new NodeIncoming(request, response, request.url, isAsking)
     if (request.headers.host === undefined && request.httpVersion === '1.1') {
       const verdict = rejectRaw(service, 400, { path: ['header', 'host'], code: 'missing' })
       send(service.refuse(verdict), response)
@@ -67,9 +69,10 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
       ),
     )
   }
-  server.on('request', answer)
-  server.on('checkContinue', answer)
-  server.on('checkExpectation', answer)
+  server.on('request', (request, response) => answer(request, response))
+  // Only here is it this server that tells a client to go on: elsewhere Node has done so already.
+  server.on('checkContinue', (request, response) => answer(request, response, true))
+  server.on('checkExpectation', (request, response) => answer(request, response))
   // A tunnel is nothing that an endpoint declares.
   server.on('connect', (_, socket) => socket.end(messageOf(service.refuse(rejectRaw(service, 501, { path: [], code: '' })))))
   server.on('clientError', (error: ClientError, socket: Connection) => {
@@ -130,7 +133,7 @@ function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
     case 'HPE_INVALID_CONTENT_LENGTH':
       return broken(['header', 'content-length'], 'length')
     case 'HPE_INVALID_TRANSFER_ENCODING':
-      return broken(['header', 'transfer-encoding'], 'message', { reason: 'chunked must be the last coding' })
+      return broken(['header', 'transfer-encoding'], 'framing')
     case 'HPE_INVALID_METHOD': {
       const line = new TextDecoder().decode(rawPacket?.slice(0, 200))
       const isRequest = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+ \S+ HTTP\/1\.[01]\r?\n/.test(line)

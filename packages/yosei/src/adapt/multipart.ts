@@ -1,6 +1,6 @@
 /** Forms with files, as they stream in: the files go to a temporary place, which is removed when the request is done. */
 import { createReadStream, createWriteStream } from 'node:fs'
-import { mkdtemp, readFile, rm } from 'node:fs/promises'
+import { mkdtemp, readFile, rmdir, unlink } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
@@ -29,11 +29,8 @@ export async function receiveForm(
   const { default: busboy } = await import('busboy').catch(() => {
     throw new Error("A body of 'multipart/form-data' is declared: it needs the package busboy (npm install busboy)")
   })
-  const values: Values = {}
-  let folder: Promise<string> | undefined
-  const dispose = async () => {
-    if (folder !== undefined) await rm(await folder, { recursive: true, force: true })
-  }
+  const files = new TemporaryFiles()
+  const broken = (reason: string): FormOrTrouble => ({ values: {}, dispose: () => files.dispose(), broken: reason })
   let parser: ReturnType<typeof busboy>
   try {
     parser = busboy({
@@ -42,22 +39,21 @@ export async function receiveForm(
       limits: { fieldSize: most, fieldNameSize: 200, parts: mostParts, headerPairs: 50 },
     })
   } catch {
-    return { values, dispose, broken: 'the boundary of its parts is not given' }
+    return broken('the boundary of its parts is not given')
   }
 
   let bytes = 0
   let received = 0
-  let trouble: 'too_large' | undefined
-  const written: Promise<void>[] = []
+  let isTooLarge = false
   // A file stands where it came among the values, though it is written later.
   const arrived: (readonly [name: string, value: unknown])[] = []
   parser.on('field', (name, value, { nameTruncated, valueTruncated }) => {
     bytes += Buffer.byteLength(name) + Buffer.byteLength(value)
-    if (nameTruncated || valueTruncated || bytes > most) trouble = 'too_large'
+    if (nameTruncated || valueTruncated || bytes > most) isTooLarge = true
     else arrived.push([name, value])
   })
   parser.on('partsLimit', () => {
-    trouble = 'too_large'
+    isTooLarge = true
   })
   parser.on('file', (name, stream, { filename = '', mimeType }) => {
     // A form that breaks off breaks its file, whether somebody reads that already or not.
@@ -70,69 +66,121 @@ export async function receiveForm(
       return
     }
     const at = arrived.push([name, undefined]) - 1
-    written.push(
-      (async () => {
-        folder ??= mkdtemp(join(tmpdir(), 'upload-'))
-        const path = join(await folder, String(at))
-        let size = 0
-        await pipeline(
-          stream,
-          async function* (source) {
-            for await (const chunk of source) {
-              size += (chunk as Uint8Array).length
-              // What is beyond the limit is counted, not kept: the field's error says that it is too large.
-              if (size <= limit) yield chunk
-            }
-          },
-          createWriteStream(path),
-        )
-        arrived[at] = [name, uploadAt(path, filename, mimeType, size)]
-      })(),
-    )
+    files.write(stream, limit, (path, size) => {
+      arrived[at] = [name, uploadAt(path, filename, mimeType, size)]
+    })
   })
-  const ended = new Promise<void>((resolve, reject) => {
-    parser.on('close', resolve)
-    parser.on('error', reject)
+  const ended = new Promise<'ended' | 'broken'>((resolve) => {
+    parser.on('close', () => resolve('ended'))
+    parser.on('error', () => resolve('broken'))
   })
-  // Both are looked at below; until then neither may count as unhandled.
-  ended.catch(() => undefined)
+  const giveUp = async (trouble: FormOrTrouble): Promise<FormOrTrouble> => {
+    parser.destroy()
+    await files.settled()
+    await files.dispose()
+    return files.failure ? { failed: files.failure.cause } : trouble
+  }
+  const coming = Symbol.asyncIterator in chunks ? chunks[Symbol.asyncIterator]() : chunks[Symbol.iterator]()
   try {
-    for await (const chunk of chunks) {
-      received += chunk.length
-      if (received > mostInAll) trouble = 'too_large'
-      if (trouble) break
-      if (!parser.write(chunk)) await Promise.race([new Promise((resolve) => parser.once('drain', resolve)), ended])
+    for (;;) {
+      const next = Promise.resolve(coming.next())
+      // Who waits for more of the body is not waited for where nothing can be kept of it.
+      const one = await Promise.race([next, files.failed])
+      if (one === 'failed') {
+        next.catch(() => undefined)
+        return giveUp('broken')
+      }
+      if (one.done) break
+      received += one.value.length
+      if (received > mostInAll) isTooLarge = true
+      if (isTooLarge) {
+        Promise.resolve(coming.return?.()).catch(() => undefined)
+        return giveUp('too_large')
+      }
+      if (parser.write(one.value)) continue
+      const drained = new Promise<'drained'>((resolve) => parser.once('drain', () => resolve('drained')))
+      if ((await Promise.race([drained, ended, files.failed])) === 'broken') return giveUp(broken('its parts cannot be told apart'))
     }
   } catch (error) {
-    parser.destroy()
-    await Promise.allSettled(written)
-    if (error === 'late' || error === 'broken') {
-      await dispose()
-      return error
-    }
-    return { values, dispose, broken: 'its parts cannot be told apart' }
-  }
-  if (trouble) {
-    parser.destroy()
-    await Promise.allSettled(written)
-    await dispose()
-    return trouble
+    return giveUp(error === 'late' || error === 'broken' ? error : broken('its parts cannot be told apart'))
   }
   parser.end()
-  try {
-    await ended
-    await Promise.all(written)
-  } catch {
-    await Promise.allSettled(written)
-    return { values, dispose, broken: 'it ends inside a part' }
-  }
-  if (trouble) {
-    await dispose()
-    return trouble
-  }
+  const end = await Promise.race([ended, files.failed])
+  const areWritten = end !== 'failed' && (await files.settled())
+  if (files.failure) return giveUp('broken')
+  if (end === 'broken' || !areWritten) return giveUp(broken('it ends inside a part'))
+  if (isTooLarge) return giveUp('too_large')
+  const values: Values = {}
   for (const [name, value] of arrived) addFormValue(values, name, value, declared)
-  return { values, dispose }
+  return { values, dispose: () => files.dispose() }
 }
+
+/** The files of one form, in a folder that is made when the first of them comes. */
+class TemporaryFiles {
+  readonly #written: Promise<boolean>[] = []
+  readonly #paths: string[] = []
+  #folder: Promise<string> | undefined
+  /** Why this machine could not keep a file: no fault of who sent it. */
+  failure: { readonly cause: unknown } | undefined
+  #fail: () => void = () => undefined
+  readonly failed = new Promise<'failed'>((resolve) => {
+    this.#fail = () => resolve('failed')
+  })
+
+  write(stream: Readable, limit: number, done: (path: string, size: number) => void): void {
+    // Nobody waits for it while the form is still coming, so it never rejects.
+    this.#written.push(this.#write(stream, limit, done).then(isTrue, isFalse))
+  }
+
+  async #write(stream: Readable, limit: number, done: (path: string, size: number) => void): Promise<void> {
+    const fails = (cause: unknown) => {
+      this.failure ??= { cause }
+      this.#fail()
+    }
+    this.#folder ??= mkdtemp(join(tmpdir(), 'upload-'))
+    const folder = await this.#folder.catch((cause) => {
+      fails(cause)
+      throw cause
+    })
+    const path = join(folder, String(this.#paths.length))
+    this.#paths.push(path)
+    const file = createWriteStream(path)
+    // A file that is given up may still be on its way to being opened: only when it is closed can it be removed.
+    const closed = new Promise<void>((resolve) => file.once('close', resolve))
+    file.on('error', (cause) => {
+      // What breaks the form off ends the file with the same error.
+      if (cause !== stream.errored) fails(cause)
+    })
+    let size = 0
+    await pipeline(
+      stream,
+      async function* (source) {
+        for await (const chunk of source) {
+          size += (chunk as Uint8Array).length
+          // What is beyond the limit is counted, not kept: the field's error says that it is too large.
+          if (size <= limit) yield chunk
+        }
+      },
+      file,
+    ).finally(() => closed)
+    done(path, size)
+  }
+
+  /** Waits until nothing is being written any more; whether all was. */
+  async settled(): Promise<boolean> {
+    return (await Promise.all(this.#written)).every((isWritten) => isWritten)
+  }
+
+  /** By their names: to look into the folder takes a file descriptor, and a machine in need may have none. */
+  async dispose(): Promise<void> {
+    const folder = await this.#folder?.catch(() => undefined)
+    if (folder === undefined) return
+    for (const path of this.#paths.splice(0)) await unlink(path).catch(() => undefined)
+    await rmdir(folder).catch(() => undefined)
+  }
+}
+const isTrue = () => true
+const isFalse = () => false
 
 /** The limit of a declared file; `undefined` where the field is none. */
 function fileLimit(field: RecordNode['fields'][string], most: number): number | undefined {

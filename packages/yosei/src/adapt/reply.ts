@@ -4,7 +4,8 @@ import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import type { ReadableStream as NodeReadableStream } from 'node:stream/web'
 import type { Reply } from '../answer/reply.js'
-import { reject } from '../judge/verdict.js'
+import { rejectFailed } from '../judge/verdict.js'
+import { startDeadline } from './deadline.js'
 import type { Service } from './serve.js'
 
 export function send(reply: Reply, response: ServerResponse): Promise<void> | undefined {
@@ -19,15 +20,57 @@ export function send(reply: Reply, response: ServerResponse): Promise<void> | un
   const length = Buffer.byteLength(body)
   lines.push('content-length', String(length))
   // What has a byte a character is ASCII, which Node writes faster when it is told.
-  response.writeHead(status, lines).end(body, length === body.length ? 'latin1' : 'utf8')
+  const encoding = length === body.length ? 'latin1' : 'utf8'
+  response.writeHead(status, lines)
+  if (headers.connection === 'close' && !response.req.complete) linger(response, body, encoding)
+  else response.end(body, encoding)
+  if (response.writableLength > 0) watch(response)
   return undefined
+}
+
+/** How long, and for how many bytes, a client that is still sending is listened to after its answer. */
+const lingering = { milliseconds: 500, bytes: 1_000_000 }
+
+/** Answers a client that is still sending, and then closes: at once, what it had sent and nobody read would reset the answer. */
+function linger(response: ServerResponse, body: string, encoding: BufferEncoding): void {
+  const { req: request } = response
+  response.write(body, encoding)
+  let bytes = 0
+  const take = (chunk: Uint8Array) => {
+    bytes += chunk.length
+    if (bytes > lingering.bytes) end()
+  }
+  const deadline = startDeadline(lingering.milliseconds, () => end())
+  const end = () => {
+    deadline.off()
+    request.off('data', take)
+    if (!response.writableEnded) response.end()
+  }
+  request.on('data', take).on('error', end).once('end', end).once('close', end).resume()
+}
+
+/** How long a client may take nothing of its answer, which is kept for it meanwhile. */
+const patience = 60_000
+
+/** Lets go of a client that does not read. */
+function watch(response: ServerResponse): void {
+  const { socket } = response
+  if (!socket) return
+  let taken = socket.bytesWritten
+  const look = () => {
+    if (socket.bytesWritten === taken && response.writableLength > 0) socket.destroy()
+    taken = socket.bytesWritten
+    deadline = startDeadline(patience, look)
+  }
+  let deadline = startDeadline(patience, look)
+  response.once('close', () => deadline.off())
 }
 
 /** Sends what a service answers. What cannot be sent, such as a header field of odd characters, is a failure like others. */
 export function deliver(service: Service, reply: Reply, response: ServerResponse): Promise<void> | undefined {
   const broken = (cause: unknown) => {
     if (response.headersSent) response.destroy()
-    else send(service.refuse(reject(undefined, [], { status: 500, stage: 'handle', words: service.app.languages }), cause), response)
+    else send(service.refuse(rejectFailed(undefined, cause, { stage: 'handle', words: service.app.languages })), response)
   }
   try {
     return send(reply, response)?.catch(broken)

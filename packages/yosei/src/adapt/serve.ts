@@ -13,7 +13,7 @@ import { following, type LateSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { retryAfter, statusFor } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
-import { noHeaders, type Rejection, reject } from '../judge/verdict.js'
+import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
 import { startDeadline } from './deadline.js'
 
@@ -59,8 +59,8 @@ export interface Incoming {
 export interface Service {
   readonly app: IntakeNode
   process(incoming: Incoming): Promise<Reply>
-  /** The answer to what never became a request, or whose answer could not be sent for this cause. */
-  refuse(verdict: Rejection, cause?: unknown): Reply
+  /** The answer to what never became a request, or whose answer could not be sent. */
+  refuse(verdict: Rejection): Reply
 }
 export type Handle = (request: Request) => Promise<Response>
 
@@ -96,9 +96,9 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   checkPairs(app, handlers)
   return {
     app,
-    refuse(verdict, cause) {
+    refuse(verdict) {
       const id = newId()
-      writeJournal(app, { id, outcome: cause === undefined ? 'rejected' : 'failed', rejection: verdict, since: Date.now(), cause })
+      writeJournal(app, { id, outcome: verdict.cause === undefined ? 'rejected' : 'failed', rejection: verdict, since: Date.now() })
       return reply(app, verdict, [], id)
     },
     process(incoming) {
@@ -126,8 +126,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   function failed(error: unknown, progress: Progress, judged?: Judged): Reply {
     // What is let through comes by here once more on its way out.
     if (progress.letThrough === error && error !== undefined) throw error
-    const rejection = reject(judged?.verdict.endpoint, [], { status: 500, stage: 'handle', words: app.languages })
-    const reply = told(progress, rejection, judged, error)
+    const reply = failedReply(error, progress, judged)
     if (options.letThrough?.(error)) {
       progress.letThrough = error
       throw error
@@ -138,27 +137,35 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   function settle(judged: Judged, incoming: Incoming, progress: Progress): Reply | Promise<Reply> {
     const { verdict, dispose } = judged
     if (verdict.outcome === 'accepted') {
-      const reply = accepted(judged as AcceptedJudgement, incoming, progress)
-      return dispose ? Promise.resolve(reply).finally(() => dispose().catch(() => undefined)) : reply
+      const handle = () => accepted(judged as AcceptedJudgement, incoming, progress)
+      return dispose ? disposeAfter(handle, dispose) : handle()
     }
     if (progress.message.method === 'OPTIONS' && options.options !== 'pass' && isUnmatched(verdict, progress.message))
       return { status: 204, headers: verdict.headers.allow === undefined ? {} : { allow: verdict.headers.allow }, body: null }
-    return told(progress, verdict, judged, judged.cause)
+    return told(progress, verdict, judged)
   }
 
   function accepted(judged: AcceptedJudgement, incoming: Incoming, progress: Progress): Reply | Promise<Reply> {
     const handler = handlers[judged.verdict.endpoint] as AnyHandlers[string]
-    const go = (entry: Entry) => run(judged, handler, incoming, options, progress, entry)
-    try {
-      const entering = enter(judged, options.services, incoming.signal, app)
-      const reply = entering
-        ? entering.then((entry) => ('rejection' in entry ? told(progress, entry.rejection, judged, entry.cause) : go(entry)))
-        : go(nothingAsked)
-      return reply instanceof Promise ? reply.catch((error) => failed(error, progress, judged)) : reply
-    } catch (error) {
-      return failed(error, progress, judged)
-    }
+    const fail = (error: unknown) => failed(error, progress, judged)
+    const go = (entry: Entry) => runHandler(judged, handler, incoming, options.services, progress, entry, fail)
+    const entering = enter(judged, options.services, incoming.signal, app)
+    return entering ? entering.then((entry) => ('outcome' in entry ? told(progress, entry, judged) : go(entry))) : go(nothingAsked)
   }
+}
+
+async function disposeAfter(handle: () => Reply | Promise<Reply>, dispose: () => Promise<void>): Promise<Reply> {
+  try {
+    return await handle()
+  } finally {
+    await dispose().catch(() => undefined)
+  }
+}
+
+/** Journals a failure of what was not the request's fault, and answers it. */
+export function failedReply(cause: unknown, progress: Progress, judged?: Judged): Reply {
+  const about = { stage: 'handle', words: progress.app.languages } as const
+  return told(progress, rejectFailed(judged?.verdict.endpoint, cause, about), judged)
 }
 
 const isUnmatched = ({ stage, headers }: Rejection, { target }: AnyMessage) =>
@@ -187,17 +194,16 @@ function identified(progress: Progress): string {
 }
 
 /** Journals a rejection or a failure, and answers it. */
-export function told(progress: Progress, rejection: Rejection, judged?: Judged, cause?: unknown): Reply {
+export function told(progress: Progress, rejection: Rejection, judged?: Judged): Reply {
   const { app, message } = progress
   const id = identified(progress)
-  note(progress, rejection, cause === undefined ? 'rejected' : 'failed', judged, cause)
+  note(progress, rejection, rejection.cause === undefined ? 'rejected' : 'failed', judged)
   return reply(app, rejection, message.headers, id)
 }
 
-export function note(progress: Progress, rejection: Rejection, outcome: JournalEvent['outcome'], judged?: Judged, cause?: unknown): void {
+export function note(progress: Progress, rejection: Rejection, outcome: JournalEvent['outcome'], judged?: Judged): void {
   const { app, since } = progress
-  if (app.journal || outcome === 'failed')
-    writeJournal(app, { id: identified(progress), outcome, rejection, judged, since, ...(cause === undefined ? {} : { cause }) })
+  if (app.journal || outcome === 'failed') writeJournal(app, { id: identified(progress), outcome, rejection, judged, since })
 }
 
 function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers'], id: string): Reply {
@@ -207,7 +213,7 @@ function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers
     if (app.envelope || verdict.headers !== noHeaders) checkHeaders(made.headers)
     return made
   } catch (cause) {
-    writeJournal(app, { id, outcome: 'failed', rejection: verdict, since: Date.now(), cause })
+    writeJournal(app, { id, outcome: 'failed', rejection: { ...verdict, cause }, since: Date.now() })
     return replyTo({ ...verdict, headers: noHeaders }, wishes, id, undefined)
   }
 }
@@ -258,46 +264,74 @@ class HandlerContext implements Context<Endpoint, unknown> {
   }
 }
 
+export const contextFor = (
+  services: unknown,
+  who: unknown,
+  incoming: Incoming,
+  progress: Progress,
+  entry: Entry,
+): Context<Endpoint, unknown> => new HandlerContext(services, who, incoming, progress, entry)
+
 const overtime = Symbol('over its time')
 
 /** The stage that handles. The turn, where there is one, ends when the handler has settled, and only then. */
-function run(
+export function runHandler(
   judged: AcceptedJudgement,
-  handler: AnyHandlers[string],
+  handler: (input: unknown, context: Context<Endpoint, unknown>) => unknown,
   incoming: Incoming,
-  { services }: ServeOptions<unknown>,
+  services: unknown,
   progress: Progress,
   entry: Entry,
+  fail: (error: unknown) => Reply,
 ): Reply | Promise<Reply> {
-  const call = () => handler(judged.verdict.input, new HandlerContext(services, judged.who, incoming, progress, entry))
-  const value = entry.turn ? releaseAfter(call, entry.turn) : call()
-  if (!isPromise(value)) return handled(value, judged, incoming, progress)
-  return inTime(value, judged.opened.destination.limits.handle).then((settled) => handled(settled, judged, incoming, progress))
+  const call = () => handler(judged.verdict.input, contextFor(services, judged.who, incoming, progress, entry))
+  const settle = (value: unknown) => replyOfHandler(value, judged, incoming, progress)
+  const { turn } = entry
+  if (turn) return runInTurn(call, turn, judged, settle, fail)
+  try {
+    const value = call()
+    return isPromise(value) ? inTime(value, judged.opened.destination.limits.handle).then(settle).catch(fail) : settle(value)
+  } catch (error) {
+    return fail(error)
+  }
+}
+
+/** The turn is let go of when the handler has settled, however long that takes; its answer waits for that. */
+async function runInTurn(
+  call: () => unknown,
+  turn: HeldTurn,
+  judged: AcceptedJudgement,
+  settle: (value: unknown) => Reply,
+  fail: (error: unknown) => Reply,
+): Promise<Reply> {
+  const handling = (async () => call())()
+  const release = () => turn.release()
+  const released = handling.then(release, release)
+  try {
+    const value = await inTime(handling, judged.opened.destination.limits.handle)
+    if (value !== overtime) await released
+    return settle(value)
+  } catch (error) {
+    await released
+    return fail(error)
+  }
 }
 
 /** What a handler came to, as an answer. */
-function handled(value: unknown, judged: AcceptedJudgement, incoming: Incoming, progress: Progress): Reply {
+function replyOfHandler(value: unknown, judged: AcceptedJudgement, incoming: Incoming, progress: Progress): Reply {
   const { app, message } = progress
   const { destination, body } = judged.opened
   const { name, endpoint, limits } = destination
   if (value === overtime) {
     incoming.signal.abort(new DOMException('The handler is over its time', 'TimeoutError'))
     const status = statusFor('unavailable', endpoint.statuses)
-    const verdict = reject(name, [], { status, stage: 'handle', headers: retryAfter, words: app.languages })
-    return told(progress, verdict, judged, new Error(`The handler of ${name} took more than ${limits.handle} ms`))
+    const cause = new Error(`The handler of ${name} took more than ${limits.handle} ms`)
+    return told(progress, reject(name, [], { status, stage: 'handle', headers: retryAfter, words: app.languages, cause }), judged)
   }
   const refusals = refusalsIn(value)
   if (!refusals) return replyOf(value, endpoint.success, message.method)
-  const about = { place: body ? 'body' : 'path', most: limits.errors, words: app.languages }
+  const about = { place: body ? 'body' : 'path', most: limits.errors, words: app.languages, room: judged.opened.room }
   return told(progress, rejectRefused(name, refusals, 'handle', about), judged)
-}
-
-async function releaseAfter(call: () => unknown, turn: HeldTurn): Promise<unknown> {
-  try {
-    return await call()
-  } finally {
-    await turn.release()
-  }
 }
 
 const isPromise = (value: unknown): value is Promise<unknown> =>
