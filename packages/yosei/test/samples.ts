@@ -1,6 +1,31 @@
 /** Declarations and values for property tests. */
 import fc from 'fast-check'
-import { anything, bigInteger, choice, constant, day, decimal, duration, either, type Field, flag, instant, integer, later, list, number, readAs, record, table, tagged, text, tuple } from 'yosei'
+import {
+  anything,
+  bigInteger,
+  choice,
+  constant,
+  day,
+  decimal,
+  duration,
+  either,
+  endpoint,
+  type Field,
+  flag,
+  instant,
+  intake,
+  integer,
+  judgeParts,
+  later,
+  list,
+  number,
+  readAs,
+  record,
+  table,
+  tagged,
+  text,
+  tuple,
+} from 'yosei'
 
 const hostile = fc.constantFrom(
   '__proto__',
@@ -21,7 +46,7 @@ const hostile = fc.constantFrom(
   '\u2028',
   "';",
 )
-export const names = fc.oneof({ weight: 3, arbitrary: fc.stringMatching(/^[a-z]{1,4}$/) }, { weight: 1, arbitrary: hostile })
+const names = fc.oneof({ weight: 3, arbitrary: fc.stringMatching(/^[a-z]{1,4}$/) }, { weight: 1, arbitrary: hostile })
 const texts = fc.string({ unit: 'binary', maxLength: 8 })
 
 /** A field, and the values that it reads to. */
@@ -132,7 +157,7 @@ const leaf = fc.tuple(fc.constantFrom(...limited), optioned).map(([field, { pres
 const defaulted = fc.constantFrom<Field>(integer({ default: 5 }), text({ default: 'x', nullable: true }), list(integer(), { default: () => [1] }), instant({ default: new Date(0) }))
 
 /** Declarations with every kind and option, to a depth. */
-export function declarations(depth: number): fc.Arbitrary<Field> {
+function declarations(depth: number): fc.Arbitrary<Field> {
   if (depth === 0) return fc.oneof({ weight: 5, arbitrary: leaf }, defaulted)
   const below = declarations(depth - 1)
   const records = fc
@@ -221,7 +246,7 @@ export const json = fc.letrec((tie) => ({
 })).value
 
 /** Values that come close to what a declaration takes: made along it, and wrong here and there. */
-export function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
+function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
   const node = field as unknown as {
     kind: string
     fields: { [name: string]: Field }
@@ -266,4 +291,36 @@ export function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
     }
   }
   return fc.oneof({ weight: 6, arbitrary: fc.constant(undefined).chain(right) }, json)
+}
+
+/** Declarations beside values that come close to them: what both engines are held against each other with. */
+export const enginePairs = fc
+  .tuple(declarations(2), declarations(0))
+  .chain(([field, inQuery]) =>
+    fc.tuple(fc.constant(field), fc.constant(inQuery), fc.array(near(field), { minLength: 20, maxLength: 20 }), fc.constantFrom('reject', 'drop', 'keep' as const), fc.boolean()),
+  )
+type EnginePair = typeof enginePairs extends fc.Arbitrary<infer P> ? P : never
+
+const shown = (value: unknown) =>
+  JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? `${one}n` : typeof one === 'number' && !Number.isFinite(one) ? String(one) : Object.is(one, -0) ? '-0' : one))
+const clock = new Date('2031-03-01T12:00:00Z')
+
+/** What each engine says of each of the values. */
+export function bothVerdicts([field, inQuery, values, undeclared, coerce]: EnginePair): { outcome: string; compiled: string; interpreted: string }[] {
+  const both = (['compiled', 'interpreted'] as const).map((engine) => {
+    const put = endpoint('PUT /{id}', {
+      path: { id: integer() },
+      query: { a: inQuery, b: list(inQuery.kind === 'list' ? text() : inQuery, { optional: true }) },
+      body: record({ value: field }),
+      coerce,
+      undeclared: { body: undeclared },
+    } as never)
+    return intake({ engine, endpoints: { put } }).endpoints.put
+  })
+  return values.map((value) => {
+    const asText = typeof value === 'string' || Array.isArray(value) ? value : undefined
+    const sent = { path: { id: '1' }, query: asText === undefined ? {} : { a: asText, b: asText }, body: { value } }
+    const [compiled, interpreted] = both.map((one) => judgeParts(one as never, sent, { now: clock }))
+    return { outcome: compiled?.outcome ?? '', compiled: shown(compiled), interpreted: shown(interpreted) }
+  })
 }

@@ -7,12 +7,21 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { createClient } from 'redis'
-import { endpoint, intake, memoryTurns, text } from 'yosei'
+import { endpoint, intake, memoryTurns, serve, text } from 'yosei'
 import { gate, inputOf, listen } from 'yosei/node'
+import { redisTurns } from 'yosei/redis'
 import { makeService } from './turns-service.js'
 
 const script = join(dirname(fileURLToPath(import.meta.url)), 'turns-service.js')
 const post = (base: string, path: string, signal?: AbortSignal) => fetch(base + path, { method: 'POST', ...(signal ? { signal } : {}) })
+/** Looks until it is so, for as long as a busy machine may take. */
+async function until(look: () => Promise<boolean>): Promise<boolean> {
+  for (let i = 0; i < 200; i++) {
+    if (await look()) return true
+    await sleep(25)
+  }
+  return false
+}
 /** How often each status came. */
 async function tally(responses: Promise<Response>[]): Promise<{ [status: string]: number }> {
   const counts: { [status: string]: number } = {}
@@ -146,7 +155,7 @@ overRedis('over Redis, in four processes', () => {
     await once(redis, 'exit')
   })
   const url = (number: number) => services[number % 4]?.url as string
-  const held = async () => (await client.keys('turns:*')).filter((key) => key !== 'turns:fence')
+  const held = async () => (await client.keys('turns:*')).filter((key) => !key.endsWith(':fence'))
 
   test('of 200 that want one of two places at once, two get it, and the store has what is left', async () => {
     await client.set('room', '2')
@@ -160,6 +169,48 @@ overRedis('over Redis, in four processes', () => {
     for (let number = 0; number < 8; number++) fences.push(Number(((await (await post(url(number), '/20s/30s/slots/b')).json()) as { fence: string }).fence))
     expect(fences).toEqual([...fences].sort((a, b) => a - b))
     expect(new Set(fences).size).toBe(8)
+  })
+  test('the fence grows also where Redis has lost what it knew, and the keys of a turn lie together in a cluster', async () => {
+    await client.set('room', '1000')
+    const fence = async () => BigInt(((await (await post(url(0), '/20s/30s/slots/c')).json()) as { fence: string }).fence)
+    const before = await fence()
+    expect(new Set((await client.keys('turns:*')).map((key) => key.match(/^turns:(\{[0-9a-f]{64}\})/)?.[1]))).not.toContain(undefined)
+    await client.flushAll()
+    await client.set('room', '1000')
+    expect(await fence()).toBeGreaterThan(before)
+    // The clock of Redis may stand still: then it counts.
+    const [key] = (await client.keys('turns:*:fence')) as [string]
+    await client.set(key, '9000000000000000')
+    expect(await fence()).toBe(9000000000000001n)
+  })
+  test('where Redis does not answer, nobody waits for ever, and the first is told before the second can be let in', async () => {
+    await client.set('room', '1000')
+    const store = redisTurns(client as never, { within: '300ms' })
+    const options = { wait: 1000, lease: 600, waiters: 9, signal: new AbortController().signal }
+    const slot = endpoint('POST /{slot}', { path: { slot: text() }, turn: { of: 'slot', by: ['path.slot'], lease: '600ms', wait: '1s' } })
+    let told = 0
+    let begun = () => undefined as void
+    const inside = new Promise<void>((resolve) => {
+      begun = resolve
+    })
+    const handle = serve(intake({ endpoints: { slot }, turns: store, journal: { write: () => undefined } }), {
+      slot: async (_, { signal }) => {
+        begun()
+        await new Promise((resolve) => signal.addEventListener('abort', resolve))
+        told = performance.now()
+      },
+    })
+    const first = handle(new Request('http://kr.example/z', { method: 'POST' }))
+    await inside
+    redis.kill('SIGSTOP')
+    const [start, taking] = [performance.now(), await store.take('slot', '["other"]', options).catch((error: Error) => error.message)]
+    expect([taking, performance.now() - start < 1000 + 2 * 300 + 500]).toEqual(['Redis had no answer within 300 ms', true])
+    expect((await first).status).toBe(204)
+    redis.kill('SIGCONT')
+    const second = await store.take('slot', '["z"]', { ...options, wait: 5000 })
+    expect([typeof second, told > 0 && told < performance.now()]).toEqual(['object', true])
+    if (typeof second === 'object') await second.release()
+    expect(await until(async () => (await held()).length === 0)).toBe(true)
   })
   test('one that is killed in its handler frees the key after its lease, and not before', async () => {
     const doomed = await begin()

@@ -1,0 +1,149 @@
+/**
+ * Attacks the library for as long as it is told: node attack.js [--seconds 60]. Each round holds the two engines against each
+ * other on declarations and values made at random, sends spoiled messages, uploads and connections that break off to a server,
+ * and measures how every reader of text grows. Prints what was tried; exits with 1 at the first throw, hang or difference.
+ * The generators are those of the tests.
+ */
+import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
+import { connect } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { fileURLToPath } from 'node:url'
+import { parseArgs } from 'node:util'
+import { transformFileSync } from '@swc/core'
+import fc from 'fast-check'
+import { endpoint, file, intake, integer, list, record, serve, table, text } from 'yosei'
+import { listen } from 'yosei/node'
+
+const { values } = parseArgs({ options: { seconds: { type: 'string', default: '60' }, seed: { type: 'string' } } })
+const seconds = Number(values.seconds)
+const seed = Number(values.seed ?? Date.now() % 1_000_000)
+
+/** A module of the tests, without its types. */
+async function fromTests(name) {
+  const folder = fileURLToPath(new URL('../test/made/', import.meta.url))
+  mkdirSync(folder, { recursive: true })
+  const source = fileURLToPath(new URL(`../test/${name}.ts`, import.meta.url))
+  const options = { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }
+  writeFileSync(join(folder, `${name}.js`), transformFileSync(source, options).code.replaceAll("'../dist/", "'../../dist/"))
+  return import(join(folder, `${name}.js`))
+}
+const { bothVerdicts, enginePairs } = await fromTests('samples')
+const { growthOf, mostGrowth, readers, repetitive } = await fromTests('growth')
+const { spoilt } = await fromTests('hostile')
+
+const counts = { pairs: 0, messages: 0, uploads: 0, dropped: 0, texts: 0 }
+const folder = mkdtempSync(join(tmpdir(), 'attack-'))
+process.env.TMPDIR = folder
+const fail = (what, detail) => {
+  console.error(`${what} (seed ${seed})\n`, detail)
+  console.log(report())
+  process.exit(1)
+}
+const report = () =>
+  Object.entries(counts)
+    .map(([name, count]) => `${count} ${name}`)
+    .join(', ')
+for (const event of ['uncaughtException', 'unhandledRejection']) process.on(event, (error) => fail(event, error))
+/** What is begun has to end. */
+async function inTime(name, work) {
+  const late = sleep(60_000, 'late', { ref: false })
+  if ((await Promise.race([work, late])) === 'late') fail(`${name} hangs`, '')
+}
+
+let next = seed
+const failures = []
+const app = intake({
+  limits: { receive: '2s', handle: '2s' },
+  journal: { write: (event) => event.outcome === 'failed' && failures.push(event) },
+  endpoints: {
+    list: endpoint('GET /items/{id}', {
+      path: { id: integer() },
+      query: { tag: list(text(), { optional: true }), filter: record({ state: text() }, { optional: true }) },
+      header: { 'x-page': list(integer(), { optional: true }) },
+      cookie: { theme: text({ optional: true }) },
+    }),
+    make: endpoint('POST /items', { body: { 'application/json': table(record({ a: integer(), b: list(text()) })), 'text/plain': text() } }),
+    form: endpoint('POST /form', { body: { 'multipart/form-data': record({ title: text(), plate: file({ bytes: '100kB' }) }) } }),
+  },
+})
+const { port, close } = await listen(serve(app, { list: (input) => input, make: ({ body }) => body, form: ({ body }) => body.plate.bytes }))
+
+const message = (head, body = '') =>
+  Buffer.from(`${head}\r\nHost: kr.example\r\n${body === '' ? '' : `Content-Length: ${Buffer.byteLength(body)}\r\n`}\r\n${body}`, 'latin1')
+const part = (name, more, content) => `--x\r\nContent-Disposition: form-data; name="${name}"${more}\r\n\r\n${content}\r\n`
+const upload = message(
+  'POST /form HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=x',
+  `${part('title', '', 'a')}${part('plate', '; filename="p"\r\nContent-Type: image/png', 'x'.repeat(50_000))}--x--\r\n`,
+)
+const messages = [
+  message('GET /items/7?tag=a&tag=b&filter[state]=on HTTP/1.1\r\nX-Page: 1, 2\r\nCookie: theme=dark'),
+  message('POST /items HTTP/1.1\r\nContent-Type: application/json', '{"one":{"a":1,"b":["x"]}}'),
+  message('POST /items HTTP/1.1\r\nContent-Type: application/json\r\nExpect: 100-continue', '{"one":{"a":"x"}}'),
+  Buffer.from('POST /items HTTP/1.1\r\nHost: x\r\nContent-Type: text/plain\r\nTransfer-Encoding: chunked\r\n\r\n3\r\nabc\r\n0\r\n\r\n'),
+  upload,
+]
+
+/** Sends over a connection of its own, until there is an answer; or lets go after so many milliseconds. */
+const exchange = (raw, letGo) =>
+  new Promise((resolve) => {
+    const socket = connect(port, '127.0.0.1', () => socket.write(raw))
+    let came = ''
+    socket.setTimeout(8000, () => fail('no answer', raw.toString('latin1').slice(0, 500)))
+    socket.on('data', (chunk) => {
+      came += chunk.toString('latin1')
+      if (/HTTP\/1\.1 (?!100)/.test(came)) socket.destroy()
+    })
+    socket.on('error', () => undefined)
+    socket.on('close', () => resolve(came.match(/HTTP\/1\.1 (?!100)(\d+)/)?.[1]))
+    if (letGo !== undefined) setTimeout(() => socket.destroy(), letGo)
+  })
+
+const rounds = [
+  async function engines() {
+    for (const pair of fc.sample(enginePairs, { seed: next++, numRuns: 100 }))
+      for (const { compiled, interpreted } of bothVerdicts(pair)) {
+        counts.pairs++
+        if (compiled !== interpreted) fail('the engines differ', `${compiled}\n${interpreted}`)
+      }
+  },
+  async function spoiled() {
+    const all = fc.sample(spoilt(messages), { seed: next++, numRuns: 60 }).filter(({ length }) => length > 0)
+    const statuses = await Promise.all(all.map((raw) => exchange(raw)))
+    counts.messages += all.length
+    const broken = statuses.findIndex((status) => status === undefined || status === '500')
+    if (broken >= 0) fail(`a message was answered with ${statuses[broken]}`, all[broken].toString('latin1').slice(0, 2000))
+  },
+  async function uploads() {
+    const statuses = await Promise.all(Array.from({ length: 10 }, () => exchange(upload)))
+    counts.uploads += statuses.length
+    if (statuses.some((status) => status !== '200')) fail('an upload was refused', statuses.join())
+  },
+  async function dropped() {
+    const cuts = Array.from({ length: 40 }, (_, index) =>
+      exchange(upload.subarray(0, 100 + ((next * 7919 + index * 1301) % upload.length)), (index * 7) % 40),
+    )
+    await Promise.all(cuts)
+    counts.dropped += cuts.length
+  },
+  async function growth() {
+    const names = Object.keys(readers)
+    const name = names[next++ % names.length]
+    for (const [unit, end] of repetitive) {
+      const growth = await growthOf((size) => readers[name](unit.repeat(size / unit.length) + end))
+      counts.texts++
+      if (growth > mostGrowth) fail(`${name} grows by ${growth.toFixed(1)} for four times as much`, JSON.stringify(unit + end))
+    }
+  },
+]
+
+const end = performance.now() + seconds * 1000
+while (performance.now() < end) for (const round of rounds) await inTime(round.name, round())
+await inTime('close', close())
+for (let i = 0; i < 100 && readdirSync(folder).length > 0; i++) await sleep(50)
+if (readdirSync(folder).length > 0) fail('files were left', readdirSync(folder))
+if (failures.length > 0) fail('something failed inside', failures[0])
+rmSync(folder, { recursive: true })
+console.log(`${report()}: nothing broke in ${seconds} s (seed ${seed})`)
+process.exit(0)
