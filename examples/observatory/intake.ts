@@ -60,7 +60,7 @@ const rightAscension = readAs(
 
 const session = record({
   target: record({
-    name: text({ length: [1, 80], trim: true }),
+    name: text({ length: [1, 80], tidy: ['trim'] }),
     rightAscension,
     declination: number({ min: -90, max: 90, title: 'Declination, in degrees' }),
   }),
@@ -135,7 +135,7 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
       follows: ['telescope'],
       ask: ({ sessions }: Services, [telescope, { opens }]) => sessions.at(telescope, nightOf(opens)),
       absent: true,
-      refusal: { status: 409, code: 'night_taken', message: 'lies in a night that is booked already', at: 'body.window' },
+      refusal: { status: 409, code: 'night_booked', message: 'lies in a night that is booked already', at: 'body.window' },
     }),
     quota: on.lookup({
       reads: ['header.x-team', 'body.window'],

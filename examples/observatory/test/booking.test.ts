@@ -27,5 +27,5 @@ test('two bookings of one night at the same moment: one of them gets it', async 
   expect(answers.map(({ status }) => status).sort()).toEqual([201, 409, 409])
   expect((await services.sessions.left('nebula', nightOf(opens))) + (await services.sessions.left('quasar', nightOf(opens))) + (await services.sessions.left('pulsar', nightOf(opens)))).toBe(5)
   const { fields } = await (answers.find(({ status }) => status === 409) as Response).json()
-  expect(fields).toEqual({ 'body.window': [{ code: 'night_taken', detail: 'lies in a night that is booked already', pointer: '/window' }] })
+  expect(fields).toEqual({ 'body.window': [{ code: 'night_booked', detail: 'lies in a night that is booked already', pointer: '/window' }] })
 })

@@ -29,7 +29,7 @@ program
 
 program
   .command('show')
-  .description('Shows an endpoint: its description as JSON, or the code that is made for it.')
+  .description('Shows an endpoint: its outline as JSON, or the code that is made for it.')
   .argument('<intake>', 'the module whose default export is the intake (TypeScript or JavaScript)')
   .argument('<endpoint>', 'the name of the endpoint in the intake')
   .option('--code', 'print the generated code')

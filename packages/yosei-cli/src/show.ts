@@ -1,6 +1,6 @@
-/** Shows what an endpoint is: its description, or the code that is made for it. */
+/** Shows what an endpoint is: its outline, or the code that is made for it. */
 import { distance } from 'fastest-levenshtein'
-import { codeOf, describe, type Intake } from 'yosei'
+import { codeOf, type Intake, outline } from 'yosei'
 import { Failure } from './failure.js'
 
 /** @throws Failure where the intake has no endpoint of that name. */
@@ -12,5 +12,5 @@ export function showEndpoint(app: Intake, name: string, code: boolean): string {
       `${name}: the intake has no endpoint of this name; ${nearest === undefined ? 'it has none at all' : `the nearest is ${nearest}`}`,
     )
   }
-  return code ? codeOf(endpoint) : JSON.stringify(describe(endpoint), null, 2)
+  return code ? codeOf(endpoint) : JSON.stringify(outline(endpoint), null, 2)
 }

@@ -1,6 +1,6 @@
 /**
  * The same checks as the reference endpoints', as their author would write them for production: one pass that checks
- * every limit, tells every error at its address, refuses undeclared names, and copies. The input has the parts that a
+ * every limit, tells every error at its address, refuses unlisted names, and copies. The input has the parts that a
  * handler gets of such an endpoint. Formats are the library's own, so
  * that both sides read the same dates and addresses; a test holds that both take and refuse the same.
  */
@@ -59,8 +59,8 @@ function wrongObject(value) {
   return value === null ? 'null_not_allowed' : 'wrong_type'
 }
 
-function tellUndeclared(errors, value, declared, prefix) {
-  for (const name of Object.keys(value)) if (!declared.has(name)) errors = tell(errors, `${prefix}.${name}`, 'undeclared')
+function tellUnlisted(errors, value, declared, prefix) {
+  for (const name of Object.keys(value)) if (!declared.has(name)) errors = tell(errors, `${prefix}.${name}`, 'unlisted')
   return errors
 }
 
@@ -92,7 +92,7 @@ export function checkReport(body) {
   }
   let count = 0
   for (const _ in body) count++
-  if (count !== (note === undefined ? 7 : 8) || errors) errors = tellUndeclared(errors, body, reportNames, 'body')
+  if (count !== (note === undefined ? 7 : 8) || errors) errors = tellUnlisted(errors, body, reportNames, 'body')
   if (errors) return { errors }
   const input = { station, observed: new Date(time), sky, cloud: cloud + 0, humidity: humidity + 0, wind: wind + 0, domeOpen }
   if (note !== undefined) input.note = note
@@ -130,7 +130,7 @@ export function checkBooking(body) {
     }
     let count = 0
     for (const _ in target) count++
-    if (count !== 3 || errors) errors = tellUndeclared(errors, target, targetNames, 'body.target')
+    if (count !== 3 || errors) errors = tellUnlisted(errors, target, targetNames, 'body.target')
     readTarget = { name, rightAscension: rightAscension + 0, declination: declination + 0 }
   } else errors = tell(errors, 'body.target', wrongObject(target))
   let readWindow
@@ -142,7 +142,7 @@ export function checkBooking(body) {
     if (typeof closes !== 'number') errors = tell(errors, 'body.window.closes', closes)
     let count = 0
     for (const _ in window) count++
-    if (count !== 2 || errors) errors = tellUndeclared(errors, window, windowNames, 'body.window')
+    if (count !== 2 || errors) errors = tellUnlisted(errors, window, windowNames, 'body.window')
     readWindow = { opens: new Date(opens), closes: new Date(closes) }
   } else errors = tell(errors, 'body.window', wrongObject(window))
   let readExposures
@@ -171,7 +171,7 @@ export function checkBooking(body) {
         errors = tell(errors, `body.exposures[${i}].count`, wrongInteger(count, 1, 500))
       let names = 0
       for (const _ in exposure) names++
-      if (names !== 3 || errors) errors = tellUndeclared(errors, exposure, exposureNames, `body.exposures[${i}]`)
+      if (names !== 3 || errors) errors = tellUnlisted(errors, exposure, exposureNames, `body.exposures[${i}]`)
       readExposures.push({ filter, seconds, count })
     }
   } else errors = tell(errors, 'body.exposures', wrongObject(exposures))
@@ -183,7 +183,7 @@ export function checkBooking(body) {
   }
   let count = 0
   for (const _ in body) count++
-  if (count !== (note === undefined ? 4 : 5) || errors) errors = tellUndeclared(errors, body, bookingNames, 'body')
+  if (count !== (note === undefined ? 4 : 5) || errors) errors = tellUnlisted(errors, body, bookingNames, 'body')
   if (errors) return { errors }
   const input = { target: readTarget, window: readWindow, exposures: readExposures, contact }
   if (note !== undefined) input.note = note
@@ -240,7 +240,7 @@ export function checkCatalogue(body) {
         }
         let names = 0
         for (const _ in place) names++
-        if (names !== 2 || errors) errors = tellUndeclared(errors, place, placeNames, `body.targets[${i}].place`)
+        if (names !== 2 || errors) errors = tellUnlisted(errors, place, placeNames, `body.targets[${i}].place`)
         readPlace = { rightAscension: rightAscension + 0, declination: declination + 0 }
       } else errors = tell(errors, `body.targets[${i}].place`, wrongObject(place))
       if (typeof magnitude !== 'number' || !(magnitude >= -30 && magnitude <= 40)) {
@@ -271,7 +271,7 @@ export function checkCatalogue(body) {
       if (entry.public !== true && entry.public !== false) errors = tell(errors, `body.targets[${i}].public`, wrongObject(entry.public))
       let names = 0
       for (const _ in entry) names++
-      if (names !== (seen === undefined ? 6 : 7) || errors) errors = tellUndeclared(errors, entry, entryNames, `body.targets[${i}]`)
+      if (names !== (seen === undefined ? 6 : 7) || errors) errors = tellUnlisted(errors, entry, entryNames, `body.targets[${i}]`)
       const read = { name, kind, place: readPlace, magnitude: magnitude + 0, filters: readFilters }
       if (seen !== undefined) read.seen = new Date(time)
       read.public = entry.public
@@ -280,7 +280,7 @@ export function checkCatalogue(body) {
   } else errors = tell(errors, 'body.targets', wrongObject(targets))
   let count = 0
   for (const _ in body) count++
-  if (count !== 3 || errors) errors = tellUndeclared(errors, body, catalogueNames, 'body')
+  if (count !== 3 || errors) errors = tellUnlisted(errors, body, catalogueNames, 'body')
   return errors ? { errors } : accept({ title, made: new Date(made), targets: readTargets })
 }
 

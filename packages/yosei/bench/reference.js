@@ -26,7 +26,7 @@ export const booking = endpoint('POST /telescopes/{telescopeId}/sessions', {
   header: { 'x-team': slug },
   body: record({
     target: record({
-      name: text({ length: [1, 80], trim: true }),
+      name: text({ length: [1, 80], tidy: ['trim'] }),
       rightAscension: number({ min: 0, below: 24 }),
       declination: number({ min: -90, max: 90 }),
     }),

@@ -5,7 +5,7 @@ import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
 const kinds = [
-  'text({ length: [1, 80], trim: true })',
+  'text({ length: [1, 80], tidy: ["trim"] })',
   'integer({ min: 0, max: 9 })',
   'number({ optional: true })',
   "choice(['a', 'b', 'c'])",

@@ -44,7 +44,7 @@ export type { Catalogue, Catalogues, Journal, JournalEvent, Problem, Refusal, Ta
 export { type Endpoints, type Head, type Intake, intake } from './declare/intake.js'
 export type { Lookup, LookupMaker, Turn } from './declare/lookups.js'
 export { DeclarationError } from './declare/mistake.js'
-export type { Bounds, Format, Messages, Moment, Presence, Size, Span } from './declare/node.js'
+export type { Bounds, Format, Messages, Moment, Need, Size, Span } from './declare/node.js'
 export type { Limits, Mode, Policy, Statuses } from './declare/policy.js'
 export type { Blame, Found, Rule, RuleMaker } from './declare/rules.js'
 export type { Common, Field, Fields, In, InFields, Out, OutFields, Upload } from './declare/types.js'
@@ -59,9 +59,9 @@ export type {
   Step,
   Verdict,
 } from './declare/verdict.js'
-export { describe } from './describe/describe.js'
 export { type JudgeOptions, type JudgePartsOptions, judge, judgeParts } from './judge/judge.js'
 export { type Refused, refuse } from './judge/refuse.js'
 export { memoryTurns } from './judge/turns.js'
 export { UnacceptableError, write } from './judge/write.js'
+export { outline } from './outline/outline.js'
 export { type BrokenMessage, type Message, parseMessage, type RequestLike } from './read/message.js'

@@ -39,7 +39,7 @@ import {
   text,
 } from 'yosei'
 import { koaGate } from 'yosei/koa'
-import { contextOf, gate, handled, inputOf, listen, nodeListener } from 'yosei/node'
+import { contextOf, gate, handled, inputOf, listen, listenerOf } from 'yosei/node'
 import { growthOf, mostGrowth, readers, repetitive } from './growth.ts'
 
 const open: { close(): unknown }[] = []
@@ -587,7 +587,7 @@ describe('listen', () => {
     const own = await listen(handle)
     open.push(own)
     const others = [
-      nodeListener(handle),
+      listenerOf(handle),
       connect()
         .use(gate(app))
         .use((_, response) => response.end('1')),

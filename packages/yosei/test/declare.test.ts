@@ -1,7 +1,7 @@
-/** Declarations: what makes no sense, variants, own words, hints; and what else reads them: the trace, write, describe. */
+/** Declarations: what makes no sense, variants, own words, hints; and what else reads them: the trace, write, outline. */
 
 import { Worker } from 'node:worker_threads'
-import { expect, describe as suite, test } from '@jest/globals'
+import { describe, expect, test } from '@jest/globals'
 import {
   adding,
   allOptional,
@@ -12,7 +12,6 @@ import {
   DeclarationError,
   day,
   decimal,
-  describe,
   duration,
   either,
   endpoint,
@@ -28,6 +27,7 @@ import {
   list,
   number,
   only,
+  outline,
   readAs,
   record,
   table,
@@ -42,7 +42,7 @@ import {
 const post = (body: Field) => endpoint('POST /x', { body })
 const errors = (verdict: ReturnType<typeof judgeParts>) => (verdict.outcome === 'rejected' ? verdict.errors.map(({ address, message }) => `${address} ${message}`) : ['accepted'])
 
-suite('a declaration that makes no sense throws, naming the address and the mend', () => {
+describe('a declaration that makes no sense throws, naming the address and the mend', () => {
   // biome-ignore lint/suspicious/noExplicitAny: these declarations are wrong for the compiler too
   const any = (value: unknown) => value as any
   const loop: Field = record({ inner: later(() => loop) })
@@ -70,7 +70,7 @@ suite('a declaration that makes no sense throws, naming the address and the mend
     ['names by such a pattern', () => post(table(text(), { names: /^(\w|\d)*$/ })), /the names .* exponential/],
     ['an optional path parameter', () => endpoint('GET /x/{id}', { path: { id: text({ optional: true }) } }), /path\.id: is a path parameter and may not be left out/],
     ['a path parameter with a default', () => endpoint('GET /x/{id}', { path: { id: text({ default: 'a' }) } }), /path\.id/],
-    ['a path parameter undeclared', () => endpoint('GET /x/{id}', any({ path: {} })), /path\.id: the template has this parameter/],
+    ['a path parameter unlisted', () => endpoint('GET /x/{id}', any({ path: {} })), /path\.id: the template has this parameter/],
     ['a path field that the template lacks', () => endpoint('GET /x', any({ path: { id: text() } })), /path\.id: this is no parameter of the template/],
     ['header names that differ in case', () => endpoint('GET /x', { header: { 'X-A': text(), 'x-a': text() } }), /header\.x-a: two names differ only in case/],
     ['a branch that declares the tag', () => post(tagged('kind', { a: record({ kind: text() }) })), /the branch a declares kind, the tag/],
@@ -129,7 +129,7 @@ suite('a declaration that makes no sense throws, naming the address and the mend
   })
 })
 
-suite('patterns that take exponential time are told from those that do not', () => {
+describe('patterns that take exponential time are told from those that do not', () => {
   const dangerous = [
     /^(a+)+$/,
     /^(a*)*$/,
@@ -188,8 +188,8 @@ suite('patterns that take exponential time are told from those that do not', () 
   })
 })
 
-suite('variants of a record', () => {
-  const session = record({ name: text({ trim: true, default: 'new' }), seconds: integer({ min: 1 }), note: text({ optional: true }) }, { undeclared: 'drop' })
+describe('variants of a record', () => {
+  const session = record({ name: text({ tidy: ['trim'], default: 'new' }), seconds: integer({ min: 1 }), note: text({ optional: true }) }, { unlisted: 'drop' })
   const read = (field: Field, body: unknown) => {
     const verdict = judgeParts(post(field), { body })
     return verdict.outcome === 'accepted' ? (verdict.input as { body: unknown }).body : verdict.errors.map(({ address, code }) => `${address} ${code}`)
@@ -240,13 +240,13 @@ test('own words: one text, by code, by function, and never the value of a secret
 
 test('a misspelt name is put right, and a value sent in another part is pointed at', async () => {
   const app = intake({
-    undeclared: { body: 'drop' },
+    unlisted: { body: 'drop' },
     endpoints: {
       book: endpoint('POST /x/{id}', {
         path: { id: text() },
         query: { limit: integer() },
         header: { 'x-team': text() },
-        undeclared: { body: 'reject' },
+        unlisted: { body: 'refuse' },
         body: record({ note: text(), sessions: list(text()) }),
       }),
     },
@@ -267,12 +267,12 @@ test('a misspelt name is put right, and a value sent in another part is pointed 
   expect(suggested).toHaveLength(8)
 })
 
-test('undeclared names and coercion follow the nearest setting', () => {
-  const body = record({ a: integer(), inner: record({ b: integer({ optional: true }) }, { undeclared: 'reject' }) })
+test('unlisted names and coercion follow the nearest setting', () => {
+  const body = record({ a: integer(), inner: record({ b: integer({ optional: true }) }, { unlisted: 'refuse' }) })
   const { one, own } = intake({
     coerce: true,
-    undeclared: { body: 'keep', query: 'drop' },
-    endpoints: { one: endpoint('POST /a', { body }), own: endpoint('POST /b', { body, coerce: false, undeclared: { body: 'reject' } }) },
+    unlisted: { body: 'keep', query: 'drop' },
+    endpoints: { one: endpoint('POST /a', { body }), own: endpoint('POST /b', { body, coerce: false, unlisted: { body: 'refuse' } }) },
   }).endpoints
   const sent = { query: { z: '1' }, body: { a: '1', x: [1], inner: { y: 1 } } }
   expect(errors(judgeParts(one, sent))).toEqual(['body.inner.y is not known here'])
@@ -345,7 +345,7 @@ test('the trace tells each reading, and of each rule whether it ran and why not'
   })
 })
 
-suite('queries and headers carry lists and records', () => {
+describe('queries and headers carry lists and records', () => {
   const search = endpoint('GET /x/{ids}', {
     path: { ids: list(integer()) },
     query: {
@@ -366,14 +366,14 @@ suite('queries and headers carry lists and records', () => {
     ['/x/1?commas=a%2Cb&tags=', { query: { commas: ['a,b'] } }],
     ['/x/1?commas=a,,b', ['query.commas[1] missing']],
     ['/x/1?filter[state]=a&filter%5Bn%5D=1&filter[n]=2&filter[up]&rest[__proto__]=1&rest[b]=2', { query: { filter: { state: 'a', n: [1, 2], up: true }, rest: JSON.parse('{"__proto__":1,"b":2}') } }],
-    ['/x/1?filter[n]=x&filter[z]=1&other[a]=1&filter[state]=%ff', ['query.filter.state bad_encoding', 'query.filter.n[0] wrong_type', 'query.filter.z undeclared', 'query["other[a]"] undeclared']],
+    ['/x/1?filter[n]=x&filter[z]=1&other[a]=1&filter[state]=%ff', ['query.filter.state bad_encoding', 'query.filter.n[0] wrong_type', 'query.filter.z unlisted', 'query["other[a]"] unlisted']],
     [
       `/x/1?${'l'.repeat(300)}A=1&o=1&${'l'.repeat(300)}B=1`,
       ['A', 'B']
-        .flatMap((end, index) => [`query["${'l'.repeat(32)} … 301 characters, ${['c0412a0c3016f5f2', 'c3412ec5aa2b2b87'][index]} … ${'l'.repeat(11)}${end}"] undeclared`, 'query.o undeclared'])
+        .flatMap((end, index) => [`query["${'l'.repeat(32)} … 301 characters, ${['c0412a0c3016f5f2', 'c3412ec5aa2b2b87'][index]} … ${'l'.repeat(11)}${end}"] unlisted`, 'query.o unlisted'])
         .slice(0, 3),
     ],
-    ['/x/1?filter=a&tags[x]=1', ['query.filter wrong_type', 'query["tags[x]"] undeclared']],
+    ['/x/1?filter=a&tags[x]=1', ['query.filter wrong_type', 'query["tags[x]"] unlisted']],
     ['/x/1,b?deep=1&deep=2', ['path.ids[1] wrong_type']],
   ])('%s', async (target, expected) => {
     const verdict = await judge(app, { method: 'GET', target })
@@ -403,7 +403,7 @@ suite('queries and headers carry lists and records', () => {
   })
 })
 
-suite('write', () => {
+describe('write', () => {
   const hours = readAs(text({ pattern: /^\d+h$/ }), (value) => Number.parseInt(value, 10), { code: 'odd', write: (value) => `${value}h` })
   const put = endpoint('PUT /odd/{name}', {
     path: { name: text() },
@@ -490,7 +490,7 @@ suite('write', () => {
   })
 })
 
-test('describe gives plain JSON: kinds, limits, annotations, rules in words, and what holds itself by reference', () => {
+test('outline gives plain JSON: kinds, limits, annotations, rules in words, and what holds itself by reference', () => {
   interface Tree {
     label: string
     parts: Tree[]
@@ -523,7 +523,7 @@ test('describe gives plain JSON: kinds, limits, annotations, rules in words, and
       }),
     },
   })
-  const described = describe(app)
+  const described = outline(app)
   expect(JSON.parse(JSON.stringify(described))).toEqual(described)
   expect(described).toEqual({
     title: 'Odd',
@@ -548,30 +548,30 @@ test('describe gives plain JSON: kinds, limits, annotations, rules in words, and
         tags: ['odd'],
         success: 204,
         coerce: true,
-        path: { n: { kind: 'bigInteger', presence: 'required', min: '1' } },
+        path: { n: { kind: 'bigInteger', need: 'required', min: '1' } },
         query: {
-          from: { kind: 'instant', presence: 'defaulted', computed: true, description: 'Start' },
-          until: { kind: 'instant', presence: 'optional' },
+          from: { kind: 'instant', need: 'defaulted', computed: true, description: 'Start' },
+          until: { kind: 'instant', need: 'optional' },
         },
         header: {},
         cookie: {},
         body: {
           'application/json': {
             kind: 'record',
-            presence: 'required',
+            need: 'required',
             fields: {
-              a: { kind: 'text', presence: 'required', pattern: '^x', deprecated: true, messages: 'no' },
+              a: { kind: 'text', need: 'required', pattern: '^x', deprecated: true, messages: 'no' },
               b: {
                 kind: 'record',
-                presence: 'required',
+                need: 'required',
                 name: 'tree',
                 fields: {
-                  label: { kind: 'text', presence: 'required' },
-                  parts: { kind: 'list', presence: 'required', item: { kind: 'later', of: 'tree' } },
+                  label: { kind: 'text', need: 'required' },
+                  parts: { kind: 'list', need: 'required', item: { kind: 'later', of: 'tree' } },
                 },
               },
-              c: { kind: 'readAs', presence: 'required', code: 'odd', base: { kind: 'choice', presence: 'required', values: [1, 2] } },
-              d: { kind: 'tagged', presence: 'required', tag: 't', branches: { x: { kind: 'record', presence: 'required', fields: {} } } },
+              c: { kind: 'readAs', need: 'required', code: 'odd', base: { kind: 'choice', need: 'required', values: [1, 2] } },
+              d: { kind: 'tagged', need: 'required', tag: 't', branches: { x: { kind: 'record', need: 'required', fields: {} } } },
             },
           },
         },
@@ -613,11 +613,11 @@ test('describe gives plain JSON: kinds, limits, annotations, rules in words, and
         definitions: {
           tree: {
             kind: 'record',
-            presence: 'required',
+            need: 'required',
             name: 'tree',
             fields: {
-              label: { kind: 'text', presence: 'required' },
-              parts: { kind: 'list', presence: 'required', item: { kind: 'later', of: 'tree' } },
+              label: { kind: 'text', need: 'required' },
+              parts: { kind: 'list', need: 'required', item: { kind: 'later', of: 'tree' } },
             },
           },
         },

@@ -88,7 +88,7 @@ describe('no name can get into the code as more than a name', () => {
       ...sent,
       body: { body: { [name]: { [name]: 'x' }, [`${name}?`]: 1 }, branches: { [`tag ${name}`]: 'none' } },
     })
-    expect(rejected.outcome === 'rejected' && rejected.errors.map(({ code }) => code)).toEqual(['wrong_type', 'undeclared', 'not_a_choice'])
+    expect(rejected.outcome === 'rejected' && rejected.errors.map(({ code }) => code)).toEqual(['wrong_type', 'unlisted', 'not_a_choice'])
     expect((globalThis as { hacked?: number }).hacked).toBeUndefined()
   })
   test('nor can a limit that is no number', () => {
@@ -151,7 +151,7 @@ test('what the bench has by hand takes and refuses the same as the declarations'
         yield copy
       }
     }
-    if (!Array.isArray(value)) yield { ...value, undeclared: 1 }
+    if (!Array.isArray(value)) yield { ...value, unlisted: 1 }
   }
   let compared = 0
   for (const [index, { endpoint: declared, body, wrong }] of cases.entries()) {

@@ -37,7 +37,7 @@ const tree: Field<Tree> = record({ name: text(), parts: list(later(() => tree)) 
 const nested = (depth: number): object => (depth === 0 ? { name: 'a', parts: [] } : { name: 'a', parts: [nested(depth - 1)] })
 
 const rows: Row[] = [
-  // presence, of every kind alike
+  // need, of every kind alike
   ['required', text(), [['tjc', absent, told('missing')], ['jc', undefined, told('missing')], ['jc', null, told('null_not_allowed')], ['t', '', told('missing')], ['jc', '', '']]],
   ['optional', integer({ optional: true }), [['tjc', absent, absent], ['t', '', absent], ['j', '', told('wrong_type')], ['c', '', told('wrong_type')], ['jc', null, told('null_not_allowed')]]],
   ['default', integer({ default: 7 }), [['tjc', absent, 7], ['t', '', 7], ['jc', null, told('null_not_allowed')], ['jc', 8, 8]]],
@@ -54,11 +54,12 @@ const rows: Row[] = [
   ['text length', text({ length: [2, 3] }), [...same('tjc', 'ab', 'abc', '💫💫💫'), ...all('tjc', told('too_short'), 'a', '💫'), ...all('tjc', told('too_long'), 'abcd', '💫💫💫💫')]],
   ['text pattern, without its state', text({ pattern: /^[a-z]+$/g }), [...same('tjc', 'ab', 'ab', 'ab'), ...all('tjc', told('wrong_pattern'), 'AB', '1')]],
   ['text, all limits at once', text({ length: [4, 9], pattern: /^[a-z]+$/, format: 'uuid' }), [['tjc', 'A1', told('too_short', 'wrong_pattern', 'wrong_format')]]],
-  ['text trim', text({ trim: true, length: [1, 2] }), [['tjc', '  ab\t', 'ab'], ['tjc', '   ', told('too_short')]]],
-  ['text case', text({ case: 'lower', pattern: /^[a-z]+$/ }), [['tjc', 'AbC', 'abc']]],
-  ['text case upper', text({ case: 'upper' }), [['tjc', 'abß', 'ABSS']]],
-  ['text normalize', text({ normalize: 'NFC', length: [1, 1] }), [['tjc', 'e\u0301', 'é']]],
-  ['text normalize compatibly', text({ normalize: 'NFKC' }), [['tjc', 'ﬁ①', 'fi1']]],
+  ['text trim', text({ tidy: ['trim'], length: [1, 2] }), [['tjc', '  ab\t', 'ab'], ['tjc', '   ', told('too_short')]]],
+  ['text case', text({ tidy: ['lower'], pattern: /^[a-z]+$/ }), [['tjc', 'AbC', 'abc']]],
+  ['text case upper', text({ tidy: ['upper'] }), [['tjc', 'abß', 'ABSS']]],
+  ['text squeeze, in its order', text({ tidy: ['upper', 'squeeze', 'trim'], length: [1, 3] }), [['tjc', ' a  \t b ', 'A B']]],
+  ['text normalize', text({ tidy: ['NFC'], length: [1, 1] }), [['tjc', 'e\u0301', 'é']]],
+  ['text normalize compatibly', text({ tidy: ['NFKC'] }), [['tjc', 'ﬁ①', 'fi1']]],
   ['text keepEmpty', text({ keepEmpty: true }), [['tjc', '', '']]],
   // integer
   ['integer', integer(), [
@@ -122,22 +123,22 @@ const rows: Row[] = [
   ['list', list(integer()), [['jc', [1, 2], [1, 2]], ['jc', [], []], ['t', ['1', '2'], [1, 2]], ['t', '1', [1]], ['c', ['1'], [1]], ['j', ['1', 2, 'x'], told('[0] wrong_type', '[2] wrong_type')], ['t', ['1', 'x'], told('[1] wrong_type')], ['t', ['1', ''], told('[1] missing')], ['jc', [1, null], told('[1] null_not_allowed')], ...all('jc', told('wrong_type'), 1, {}, 'a')]],
   ['list length', list(integer(), { length: [1, 2] }), [['jc', [1], [1]], ['jc', [], told('too_few')], ['jc', [1, 2, 3], told('too_many')], ['c', ['x', 2, 3], told('too_many', '[0] wrong_type')]]],
   ['list distinct', list(either([integer(), record({ a: integer(), b: integer() })]), { distinct: true }), [['jc', [1, 2], [1, 2]], ['jc', [1, 2, 1, 1], told('[2] repeated', '[3] repeated')], ['jc', [{ a: 1, b: 2 }, { b: 2, a: 1 }], told('[1] repeated')]]],
-  ['list distinct by a field', list(record({ licence: text({ case: 'lower' }), n: integer({ optional: true }) }), { distinct: 'licence' }), [['jc', [{ licence: 'a' }, { licence: 'A', n: 2 }], told('[1].licence repeated')], ['jc', [{ licence: 'a' }, { n: 1 }, { n: 1 }], told('[1].licence missing', '[2].licence missing')]]],
+  ['list distinct by a field', list(record({ licence: text({ tidy: ['lower'] }), n: integer({ optional: true }) }), { distinct: 'licence' }), [['jc', [{ licence: 'a' }, { licence: 'A', n: 2 }], told('[1].licence repeated')], ['jc', [{ licence: 'a' }, { n: 1 }, { n: 1 }], told('[1].licence missing', '[2].licence missing')]]],
   ['list joined by commas', list(text(), { explode: false }), [['t', 'a,b', ['a', 'b']], ['jc', ['a,b'], ['a,b']]]],
   ['list joined by bars', list(integer(), { style: 'pipeDelimited' }), [['t', '1|2', [1, 2]], ['t', '1,2', told('[0] wrong_type')]]],
   // tuple
   ['tuple', tuple([integer(), text({ length: [1, 2] })]), [['jc', [1, 'a'], [1, 'a']], ['t', ['1', 'a'], [1, 'a']], ['c', ['1', 'a'], [1, 'a']], ['jc', [1], told('too_few')], ['jc', [1, 'a', 2], told('too_many')], ['j', ['1', 'abc'], told('[0] wrong_type', '[1] too_long')], ['jc', {}, told('wrong_type')]]],
   // record
-  ['record', record({ a: integer(), b: text({ optional: true }) }), [['jc', { a: 1 }, { a: 1 }], ['t', { a: '1', b: 'x' }, { a: 1, b: 'x' }], ['c', { a: '1' }, { a: 1 }], ['jc', { b: 1 }, told('.a missing', '.b wrong_type')], ['jc', { a: 1, c: 2, 'd.e': 3 }, told('.c undeclared', '["d.e"] undeclared')], ...all('jc', told('wrong_type'), [], 'a', 1)]],
-  ['record drops', record({ a: integer() }, { undeclared: 'drop' }), [['jc', { a: 1, z: 2 }, { a: 1 }]]],
-  ['record keeps', record({ a: integer() }, { undeclared: 'keep' }), [['jc', { a: 1, z: { y: [2] } }, { a: 1, z: { y: [2] } }]]],
+  ['record', record({ a: integer(), b: text({ optional: true }) }), [['jc', { a: 1 }, { a: 1 }], ['t', { a: '1', b: 'x' }, { a: 1, b: 'x' }], ['c', { a: '1' }, { a: 1 }], ['jc', { b: 1 }, told('.a missing', '.b wrong_type')], ['jc', { a: 1, c: 2, 'd.e': 3 }, told('.c unlisted', '["d.e"] unlisted')], ...all('jc', told('wrong_type'), [], 'a', 1)]],
+  ['record drops', record({ a: integer() }, { unlisted: 'drop' }), [['jc', { a: 1, z: 2 }, { a: 1 }]]],
+  ['record keeps', record({ a: integer() }, { unlisted: 'keep' }), [['jc', { a: 1, z: { y: [2] } }, { a: 1, z: { y: [2] } }]]],
   ['record of hostile names', record({ constructor: integer(), toString: integer({ optional: true }), ['__proto__']: integer() }), [['jc', JSON.parse('{"constructor":1,"__proto__":2}'), JSON.parse('{"constructor":1,"__proto__":2}')], ['jc', {}, told('.constructor missing', '.__proto__ missing')]]],
   // table
   ['table', table(integer()), [['jc', { a: 1, 'b c': 2 }, { a: 1, 'b c': 2 }], ['t', { a: '1' }, { a: 1 }], ['j', { a: 'x', 'b.c': 'y' }, told('.a wrong_type', '["b.c"] wrong_type')], ['jc', JSON.parse('{"__proto__":1}'), JSON.parse('{"__proto__":1}')], ['jc', [], told('wrong_type')]]],
   ['table length, names', table(text(), { length: [1, 2], names: /^[a-z]+$/ }), [['jc', { a: 'x' }, { a: 'x' }], ['jc', {}, told('too_few')], ['jc', { a: 'x', B: 'y', c: 'z' }, told('too_many', '.B wrong_pattern')]]],
   // unions
   ['tagged', tagged('mode', { survey: record({ tiles: integer() }), single: record({ repeat: integer({ default: 1 }) }) }), [
-    ['jc', { mode: 'survey', tiles: 4 }, { mode: 'survey', tiles: 4 }], ['jc', { mode: 'single' }, { mode: 'single', repeat: 1 }], ['jc', { mode: 'single', tiles: 4 }, told('.tiles undeclared')], ['jc', { mode: 'survey', tiles: 'x', repeat: 'y' }, told('.tiles wrong_type', '.repeat undeclared')],
+    ['jc', { mode: 'survey', tiles: 4 }, { mode: 'survey', tiles: 4 }], ['jc', { mode: 'single' }, { mode: 'single', repeat: 1 }], ['jc', { mode: 'single', tiles: 4 }, told('.tiles unlisted')], ['jc', { mode: 'survey', tiles: 'x', repeat: 'y' }, told('.tiles wrong_type', '.repeat unlisted')],
     ['jc', {}, told('.mode missing')], ['jc', { mode: 'other', tiles: 'x' }, told('.mode not_a_choice')], ['jc', { mode: 'toString' }, told('.mode not_a_choice')], ['jc', { mode: 1 }, told('.mode wrong_type')], ['jc', { mode: null }, told('.mode null_not_allowed')], ['jc', 'survey', told('wrong_type')], ['jc', null, told('null_not_allowed')],
   ]],
   ['tagged in tagged', tagged('a', { x: tagged('b', { y: record({ n: integer() }) }) }), [['jc', { a: 'x', b: 'y', n: 1 }, { a: 'x', b: 'y', n: 1 }], ['jc', { a: 'x', b: 'z' }, told('.b not_a_choice')]]],

@@ -62,7 +62,7 @@ const app = intake({
       },
     }),
     purge: endpoint('PURGE /items', {}),
-    fails: endpoint('POST /fails/{how}', { path: { how: text() }, body: record({}, { optional: true, undeclared: 'drop' }) }),
+    fails: endpoint('POST /fails/{how}', { path: { how: text() }, body: record({}, { optional: true, unlisted: 'drop' }) }),
   },
 })
 const handle = serve(app, {
@@ -81,7 +81,7 @@ const handle = serve(app, {
     if (how === 'throws') throw new Error(`secret of the inside ${id}`)
     if (how === 'refuses')
       return refuse([
-        { status: 409, code: 'taken', message: 'is taken', at: 'path.how' },
+        { status: 409, code: 'booked', message: 'is booked already', at: 'path.how' },
         { status: 422, code: 'spent', message: 'is spent', at: 'header.x-team' },
       ])
     if (how === 'answers')
@@ -198,7 +198,7 @@ const table120: Row[] = [
   ['GET /api/items/a;b=1', '200|{"id":"a;b=1"}'],
   ['GET /api/items/%', '400|path.id bad_encoding'],
   ['GET /api/items/%E0%A4', '400|path.id bad_encoding'],
-  ['GET /api/items/%zz?limit=x', '400|path.id bad_encoding|query.limit undeclared'],
+  ['GET /api/items/%zz?limit=x', '400|path.id bad_encoding|query.limit unlisted'],
   ['GET /api/it%65ms/mine', '200|"mine"'],
   ['GET /api/items/..', '404', { fetch: '404', why: 'a Request resolves the dots: /api/' }],
   ['GET /api/items/x/../mine', '404', { fetch: '200|"mine"', why: 'a Request resolves the dots' }],
@@ -238,7 +238,7 @@ const table120: Row[] = [
   ['GET /api/items?&&', `200|${accepted({})}`],
   ['GET /api/items?limit=03', '400|query.limit wrong_type'],
   ['GET /api/items?limit=1&limit=2', '400|query.limit sent_twice'],
-  ['GET /api/items?limit=1&LIMIT=2', '400|query.LIMIT undeclared'],
+  ['GET /api/items?limit=1&LIMIT=2', '400|query.LIMIT unlisted'],
   ['GET /api/items?l%69mit=4', `200|${accepted({ query: { limit: 4 } })}`],
   ['GET /api/items?limit=%zz', '400|query.limit bad_encoding'],
   ['GET /api/items?%zz=1', '400|query bad_encoding'],
@@ -251,9 +251,9 @@ const table120: Row[] = [
   ['GET /api/items?blanks=a%20b+c', `200|${accepted({ query: { blanks: ['a', 'b', 'c'] } })}`],
   ['GET /api/items?filter[state]=on&filter[min]=2', `200|${accepted({ query: { filter: { state: 'on', min: 2 } } })}`],
   ['GET /api/items?filter%5Bmin%5D=x', '400|query.filter.state missing|query.filter.min wrong_type'],
-  ['GET /api/items?filter[a][b]=1', '400|query["filter[a][b]"] undeclared'],
+  ['GET /api/items?filter[a][b]=1', '400|query["filter[a][b]"] unlisted'],
   ['GET /api/items?free[__proto__]=1', `200|${accepted({ query: { free: JSON.parse('{"__proto__":1}') } })}`],
-  ['GET /api/items?__proto__=1', '400|query.__proto__ undeclared'],
+  ['GET /api/items?__proto__=1', '400|query.__proto__ unlisted'],
   ['GET /api/items?at=2031-03-01T00:00:00+01:00', '400|query.at wrong_format'],
   ['GET /api/items?at=2031-03-01T00:00:00%2B01:00', `200|${accepted({ query: { at: '2031-02-28T23:00:00.000Z' } })}`],
   ['GET /api/items?tag=1&tag=2&tag=3&tag=4&tag=5', `200|${accepted({ query: { tag: ['1', '2', '3', '4', '5'] } })}`],
@@ -298,8 +298,8 @@ const table120: Row[] = [
   [[`POST /api/items\n${json}`, 'null'], '422|body null_not_allowed'],
   [[`POST /api/items\n${json}`, '[]'], '422|body wrong_type'],
   [[`POST /api/items\n${json}`, '{}'], '422|body.name missing'],
-  [[`POST /api/items\n${json}`, '{"name":1,"count":1.5,"nmae":""}'], '422|body.name wrong_type|body.count not_whole|body.nmae undeclared'],
-  [[`POST /api/items?a=1\n${json}`, '{"name":1}'], '400|query.a undeclared|body.name wrong_type'],
+  [[`POST /api/items\n${json}`, '{"name":1,"count":1.5,"nmae":""}'], '422|body.name wrong_type|body.count not_whole|body.nmae unlisted'],
+  [[`POST /api/items?a=1\n${json}`, '{"name":1}'], '400|query.a unlisted|body.name wrong_type'],
   [[`POST /api/items\n${json}`, '{"name":"a","name":"b"}'], '201|{"name":"b"}'],
   [[`PUT /api/items/1\n${json}`, '{"name":"a","tags":["x,{","name"],"n\\u0061me":"b"}'], '400|body.name sent_twice'],
   [[`PUT /api/items/1\n${json}`, '{"name":"\\"name\\":","tags":[]}'], '200|{"name":"\\"name\\":","tags":[]}'],
@@ -313,13 +313,13 @@ const table120: Row[] = [
   [['POST /api/items\nContent-Type: json', good], '415|header.content-type wrong_media_type'],
   [['POST /api/items\nContent-Type: application/merge-patch+json', good], '415|header.content-type wrong_media_type'],
   [['POST /api/items\nContent-Type: application/json; charset=latin1', good], '415|header.content-type wrong_media_type'],
-  [[`POST /api/none\n${json}`, '{}'], '400|body undeclared'],
-  [['POST /api/none', 'x'], '400|body undeclared'],
+  [[`POST /api/none\n${json}`, '{}'], '400|body unlisted'],
+  [['POST /api/none', 'x'], '400|body unlisted'],
   ['POST /api/none', '204'],
   ['POST /api/maybe', '200|null'],
   [[`POST /api/maybe\n${json}`, '{}'], '200|{}'],
   [[`POST /api/maybe\n${json}`, 'null'], '422|body null_not_allowed'],
-  [['GET /api/items/mine', 'x'], '400|body undeclared', { fetch: none }],
+  [['GET /api/items/mine', 'x'], '400|body unlisted', { fetch: none }],
   // framing
   [[`POST /api/items\n${json}\nContent-Length: 5\nContent-Length: 6`, good], '400|header.content-length bad_syntax', { fetch: '400|header.content-length bad_syntax' }],
   [[`POST /api/items\n${json}\nContent-Length: x`, good], '400|header.content-length bad_syntax'],
@@ -345,7 +345,7 @@ const table120: Row[] = [
   // other media types
   [['POST /api/many\nContent-Type: application/vnd.kr+json', '{"kr":7}'], '200|{"kr":7}'],
   [[`POST /api/many\n${form}`, 'name=a+b&count=3&tags=x&tags=y'], '200|{"name":"a b","count":3,"tags":["x","y"]}'],
-  [[`POST /api/many\n${form}`, 'count=x&other=%41'], '422|body.name missing|body.count wrong_type|body.other undeclared'],
+  [[`POST /api/many\n${form}`, 'count=x&other=%41'], '422|body.name missing|body.count wrong_type|body.other unlisted'],
   [[`POST /api/many\n${form}`, 'name=%zz&count=1'], '400|body.name bad_encoding'],
   [[`POST /api/many\n${form}`, '%zz=1'], '400|body bad_encoding'],
   [['POST /api/many\nContent-Type: text/plain', 'hello'], '200|"hello"'],
@@ -360,7 +360,7 @@ const table120: Row[] = [
     '200|{"title":"t","plates":[{"name":"a b.png","type":"image/png","bytes":3},{"name":"c","type":"image/gif","bytes":1}]}',
   ],
   [[parts, multipart(['name="title"', 'a'], ['name="plates"; filename="a"', 'x'.repeat(21), 'text/plain'])], '422|body.plates[0] too_large|body.plates[0] wrong_media_type'],
-  [[parts, multipart(['name="title"', 'a'], ['name="night"', 'today'], ['name="other"; filename="a"', 'x', 'text/plain'])], '422|body.night wrong_format|body.other undeclared'],
+  [[parts, multipart(['name="title"', 'a'], ['name="night"', 'today'], ['name="other"; filename="a"', 'x', 'text/plain'])], '422|body.night wrong_format|body.other unlisted'],
   [[parts, multipart(['name="title"', 'a'], ['name="plates"', 'no file'])], '422|body.plates[0] wrong_type'],
   [[parts, multipart(['name="title"', 'x'.repeat(300)])], '413|body too_large'],
   [[parts, '--x\r\nContent-Disposition: form-data; name="title"\r\n\r\na'], '400|body bad_syntax'],
@@ -370,7 +370,7 @@ const table120: Row[] = [
   [[`${parts}\nContent-Length: 190`, half('other')], '400|body bad_syntax', { end: true }],
   // handlers
   ['POST /api/fails/throws', '500'],
-  ['POST /api/fails/refuses', '409|path.how taken|header.x-team spent'],
+  ['POST /api/fails/refuses', '409|path.how booked|header.x-team spent'],
   ['POST /api/fails/waits', '503|retry-after=5'],
   ['POST /api/fails/answers', '418|as it is|set-cookie=a=1, b=2|x-url=http://kr.example/api/fails/answers|x-who=nobody'],
 ]

@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals'
 import { adding, allOptional, answer, choice, endpoint, flag, instant, intake, integer, judge, judgeParts, list, number, type RequestLike, record, text } from 'yosei'
 
 const item = record({
-  name: text({ length: [2, 5], trim: true }),
+  name: text({ length: [2, 5], tidy: ['trim'] }),
   price: number({ above: 0, below: 100, step: 0.1 }),
   secret: text({ length: [4, 8], secret: true, optional: true }),
   sizes: list(record({ low: integer(), high: integer(), unit: choice(['mm', 'in'], { default: 'mm' }) }), {
@@ -127,7 +127,7 @@ describe('a request is rejected, with all errors at once', () => {
         'query.tag[0] wrong_pattern',
         'query.all wrong_type',
         'query.mail wrong_format',
-        'query.limits undeclared',
+        'query.limits unlisted',
         'header.x-page[1] wrong_type',
         'header.authorization too_short',
       ],
@@ -136,7 +136,7 @@ describe('a request is rejected, with all errors at once', () => {
     ['a name sent twice', get('/api/items?limit=3&limit=6'), [400, 'query.limit sent_twice']],
     ['broken encodings, at the field or the part', get('/api/items?limit=%f&%=1'), [400, 'query bad_encoding', 'query.limit bad_encoding']],
     ['a broken encoding in the path', get('/api/items/%ff'), [400, 'path.id bad_encoding']],
-    ['a body too many', { method: 'GET', target: '/api/items', body: '{}' }, [400, 'body undeclared']],
+    ['a body too many', { method: 'GET', target: '/api/items', body: '{}' }, [400, 'body unlisted']],
     ['a body too few', 'POST /api/items HTTP/1.1', [400, 'body missing']],
     ['no media type', { method: 'POST', target: '/api/items', body: '{}' }, [415, 'header.content-type wrong_media_type']],
     ['another media type', post('a=1', 'text/plain'), [415, 'header.content-type wrong_media_type']],
@@ -181,7 +181,7 @@ describe('a request is rejected, with all errors at once', () => {
     [
       'names of prototypes',
       post(`{"name":"lens","price":1,"sizes":[],"valid":1,"__proto__":{"a":1},"constructor":2}`),
-      [422, 'body.sizes too_few', 'body.valid wrong_type', 'body.__proto__ undeclared', 'body.constructor undeclared'],
+      [422, 'body.sizes too_few', 'body.valid wrong_type', 'body.__proto__ unlisted', 'body.constructor unlisted'],
     ],
     [
       'rules beside shape errors, element by element',

@@ -33,7 +33,7 @@ test('no input throws, hangs, or touches a prototype', () => {
   const before = JSON.stringify(Object.getOwnPropertyNames(Object.prototype))
   const judged = (field: Field, value: unknown, how: object) => {
     const body = endpoint('PUT /', {
-      body: record({ value: field }, { undeclared: 'keep' }),
+      body: record({ value: field }, { unlisted: 'keep' }),
       query: { value: list(text(), { optional: true }) },
     })
     const verdict = judgeParts(body, { body: { value, kept: value }, query: { value: value as string } }, { trace: true, ...how })

@@ -4,7 +4,6 @@ import {
   choice,
   DeclarationError,
   decimal,
-  describe as describeAll,
   endpoint,
   type Field,
   group,
@@ -16,6 +15,7 @@ import {
   later,
   list,
   only,
+  outline,
   type Rule,
   type RuleMaker,
   record,
@@ -253,9 +253,9 @@ describe('rules of a record travel with it', () => {
     expect(() => endpoint('POST /x', { body: record({ span: inside }) })).toThrow('have no place of their own')
   })
   test('and are described in words', () => {
-    const described = JSON.stringify(describeAll(plan))
+    const described = JSON.stringify(outline(plan))
     for (const words of ['until must be more than from', 'note must be sent when from is more than 100']) expect(described).toContain(words)
-    const all = describeAll(declared((on) => [on.sumWithin('body.items[].low', [1, 9]), on.fill('body.a', ['body.d'], (d) => d), on.check({ reads: ['body.a'], code: 'x', holds: () => true })]))
+    const all = outline(declared((on) => [on.sumWithin('body.items[].low', [1, 9]), on.fill('body.a', ['body.d'], (d) => d), on.check({ reads: ['body.a'], code: 'x', holds: () => true })]))
     expect((all.rules as { words: string }[]).map(({ words }) => words)).toEqual([
       'body.items must add up to at least 1 and at most 9',
       'body.a is made of body.d where it is not sent',
@@ -284,22 +284,22 @@ describe('a group shares', () => {
     { show, plan },
   )
   const app = intake({ base: '/api', endpoints: group({ prefix: '/v1', statuses: { path: 410, rules: 409 } }, teams) })
-  const outline = async (request: string) => {
+  const told = async (request: string) => {
     const verdict = await judge(app, request, { services: {} })
     return verdict.outcome === 'rejected' ? [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)] : verdict.input
   }
   test('its prefix, declarations, rules, lookups and policy; the nearest wins', async () => {
-    expect(await outline('GET /api/v1/teams/orion/nights/3?limit=4&locale=de HTTP/1.1')).toMatchObject({
+    expect(await told('GET /api/v1/teams/orion/nights/3?limit=4&locale=de HTTP/1.1')).toMatchObject({
       path: { team: 'orion', night: 3 },
       query: { limit: 4, locale: 'de' },
     })
-    expect(await outline('GET /api/v1/teams/orion/nights/3?limit=6 HTTP/1.1')).toEqual([400, 'query.limit above_max'])
-    expect(await outline('GET /api/v1/teams/o/nights/3 HTTP/1.1')).toEqual([404, 'path.team too_short'])
-    expect(await outline('GET /api/v1/teams/nebula/nights/3 HTTP/1.1')).toEqual([409, 'header.x-key needed'])
-    expect(await outline('GET /api/v1/teams/comet/nights/3 HTTP/1.1')).toEqual([422, 'path.team not_found'])
-    expect(await outline(`PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours": 4, "x": "${'y'.repeat(20)}"}`)).toEqual([413, 'body too_large'])
-    expect(await outline('PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours":4            }')).toMatchObject({ body: { hours: 4 } })
-    expect(JSON.stringify(describeAll(app))).toContain('"template":"/v1/teams/{team}/nights/{night}"')
+    expect(await told('GET /api/v1/teams/orion/nights/3?limit=6 HTTP/1.1')).toEqual([400, 'query.limit above_max'])
+    expect(await told('GET /api/v1/teams/o/nights/3 HTTP/1.1')).toEqual([404, 'path.team too_short'])
+    expect(await told('GET /api/v1/teams/nebula/nights/3 HTTP/1.1')).toEqual([409, 'header.x-key needed'])
+    expect(await told('GET /api/v1/teams/comet/nights/3 HTTP/1.1')).toEqual([422, 'path.team not_found'])
+    expect(await told(`PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours": 4, "x": "${'y'.repeat(20)}"}`)).toEqual([413, 'body too_large'])
+    expect(await told('PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours":4            }')).toMatchObject({ body: { hours: 4 } })
+    expect(JSON.stringify(outline(app))).toContain('"template":"/v1/teams/{team}/nights/{night}"')
     const rejected = await judge(app, 'GET /api/v1/teams/nebula/nights/3 HTTP/1.1')
     expect((await answer(rejected as never, new Request('http://x', { headers: { 'accept-language': 'de' } })).json()).detail).toBe(
       'header.x-key muss gesendet werden, wenn path.team gleich nebula ist',

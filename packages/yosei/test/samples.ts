@@ -112,10 +112,10 @@ export function samples(depth: number): fc.Arbitrary<Sample> {
 // Every option, for what must be the same whatever reads it.
 
 const limited: readonly Field[] = [
-  text({ length: [1, 3], trim: true }),
-  text({ length: [2, 4], case: 'upper', pattern: /^[A-Z]+$/ }),
+  text({ length: [1, 3], tidy: ['trim'] }),
+  text({ length: [2, 4], tidy: ['upper'], pattern: /^[A-Z]+$/ }),
   text({ format: 'email' }),
-  text({ normalize: 'NFKC', keepEmpty: true }),
+  text({ tidy: ['NFKC'], keepEmpty: true }),
   text({ secret: true, length: [3, 5] }),
   integer({ min: 1, max: 9 }),
   integer({ above: -3, step: 2 }),
@@ -135,7 +135,7 @@ const limited: readonly Field[] = [
   anything(),
 ]
 const optioned = fc.record({
-  presence: fc.constantFrom({}, {}, { presence: 'optional' }),
+  need: fc.constantFrom({}, {}, { need: 'optional' }),
   nullable: fc.constantFrom({}, {}, { nullable: true }),
   other: fc.constantFrom(
     {},
@@ -145,14 +145,14 @@ const optioned = fc.record({
     { secret: true },
     { coerce: true },
     { coerce: false },
-    { readOnly: true, presence: 'optional' },
-    { readOnly: 'drop', presence: 'optional' },
+    { readOnly: true, need: 'optional' },
+    { readOnly: 'drop', need: 'optional' },
     { messages: 'own words' },
   ),
 })
-const leaf = fc.tuple(fc.constantFrom(...limited), optioned).map(([field, { presence, nullable, other }]): Field => {
+const leaf = fc.tuple(fc.constantFrom(...limited), optioned).map(([field, { need, nullable, other }]): Field => {
   const scalar = field.kind !== 'anything' && field.kind !== 'constant'
-  return { ...field, ...presence, ...(scalar ? nullable : {}), ...other } as Field
+  return { ...field, ...need, ...(scalar ? nullable : {}), ...other } as Field
 })
 const defaulted = fc.constantFrom<Field>(integer({ default: 5 }), text({ default: 'x', nullable: true }), list(integer(), { default: () => [1] }), instant({ default: new Date(0) }))
 
@@ -163,7 +163,7 @@ function declarations(depth: number): fc.Arbitrary<Field> {
   const records = fc
     .tuple(
       fc.uniqueArray(fc.tuple(names, below), { selector: ([name]) => name, maxLength: 4 }),
-      fc.constantFrom<object>({}, {}, {}, { undeclared: 'drop' }, { undeclared: 'keep' }, { undeclared: 'reject' }),
+      fc.constantFrom<object>({}, {}, {}, { unlisted: 'drop' }, { unlisted: 'keep' }, { unlisted: 'refuse' }),
     )
     .map(([fields, options]) => record(Object.fromEntries(fields), options))
   return fc
@@ -182,7 +182,7 @@ function declarations(depth: number): fc.Arbitrary<Field> {
         below.map((base) => readAs(base, (value) => (value === 1 ? undefined : [value]), { code: 'odd' })),
         below.map((inner) => {
           const loop: Field = record({
-            inner: { ...inner, presence: 'optional' } as Field,
+            inner: { ...inner, need: 'optional' } as Field,
             parts: list(
               later(() => loop),
               { optional: true },
@@ -194,10 +194,10 @@ function declarations(depth: number): fc.Arbitrary<Field> {
       optioned,
     )
     .map(
-      ([field, { presence, nullable, other }]) =>
+      ([field, { need, nullable, other }]) =>
         ({
           ...field,
-          ...presence,
+          ...need,
           ...(field.kind === 'readAs' ? {} : nullable),
           ...('coerce' in other || 'secret' in other ? other : {}),
         }) as Field,
@@ -297,7 +297,7 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
 export const enginePairs = fc
   .tuple(declarations(2), declarations(0))
   .chain(([field, inQuery]) =>
-    fc.tuple(fc.constant(field), fc.constant(inQuery), fc.array(near(field), { minLength: 20, maxLength: 20 }), fc.constantFrom('reject', 'drop', 'keep' as const), fc.boolean()),
+    fc.tuple(fc.constant(field), fc.constant(inQuery), fc.array(near(field), { minLength: 20, maxLength: 20 }), fc.constantFrom('refuse', 'drop', 'keep' as const), fc.boolean()),
   )
 type EnginePair = typeof enginePairs extends fc.Arbitrary<infer P> ? P : never
 
@@ -306,14 +306,14 @@ const shown = (value: unknown) =>
 const clock = new Date('2031-03-01T12:00:00Z')
 
 /** What each engine says of each of the values. */
-export function bothVerdicts([field, inQuery, values, undeclared, coerce]: EnginePair): { outcome: string; compiled: string; interpreted: string }[] {
+export function bothVerdicts([field, inQuery, values, unlisted, coerce]: EnginePair): { outcome: string; compiled: string; interpreted: string }[] {
   const both = (['compiled', 'interpreted'] as const).map((engine) => {
     const put = endpoint('PUT /{id}', {
       path: { id: integer() },
       query: { a: inQuery, b: list(inQuery.kind === 'list' ? text() : inQuery, { optional: true }) },
       body: record({ value: field }),
       coerce,
-      undeclared: { body: undeclared },
+      unlisted: { body: unlisted },
     } as never)
     return intake({ engine, endpoints: { put } }).endpoints.put
   })

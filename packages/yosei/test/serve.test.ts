@@ -12,7 +12,7 @@ import express from 'express'
 import Koa from 'koa'
 import { answer, DeclarationError, endpoint, file, intake, integer, type JournalEvent, judge, list, record, refuse, serve, text } from 'yosei'
 import { koaGate } from 'yosei/koa'
-import { gate, inputOf, listen, nodeListener } from 'yosei/node'
+import { gate, inputOf, listen, listenerOf } from 'yosei/node'
 import { catalogueFor } from '../dist/answer/catalogue.js'
 import { languagesOf, shipped } from '../dist/answer/languages.js'
 
@@ -280,7 +280,7 @@ const journalled = intake({ base: '/api', endpoints: { note, read }, journal: { 
 const consume = (request: IncomingMessage, _: ServerResponse, next: () => void) => request.resume().on('end', next)
 
 const frameworks: [string, () => RequestListener][] = [
-  ['node:http, with serve', () => nodeListener(serve(app, { note: ({ body }) => body.words.length, read: ({ path }) => path.id }))],
+  ['node:http, with serve', () => listenerOf(serve(app, { note: ({ body }) => body.words.length, read: ({ path }) => path.id }))],
   ['node:http, with a gate', () => (request, response) => gate(app, { unmatched: 'answer' })(request, response, () => end(response, shown(request)))],
   [
     'connect, the whole group',
@@ -415,7 +415,7 @@ describe('over connections that fail', () => {
     const told = jest.spyOn(console, 'error').mockImplementation(() => undefined)
     let gone = 0
     const url = await started(
-      nodeListener(async (request) => {
+      listenerOf(async (request) => {
         const body = await request.text().catch((error) => {
           gone++
           throw error

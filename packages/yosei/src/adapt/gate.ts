@@ -259,9 +259,9 @@ function isObserved({ mode = 'enforce' }: EndpointNode, { faults }: Rejection): 
 }
 
 /** The gate has read the stream: who comes behind it finds the body where a parser would have left it. */
-function leaveBody(request: FrameworkRequest & { body?: unknown; _body?: boolean }, { sent }: Judged): void {
-  if (request.body !== undefined || sent?.body === undefined || sent.body instanceof Unreadable) return
-  Object.assign(request, { body: sent.body, _body: true })
+function leaveBody(request: FrameworkRequest, { sent }: Judged): void {
+  if (request.body === undefined && sent?.body !== undefined && !(sent.body instanceof Unreadable))
+    Object.assign(request, { body: sent.body })
 }
 
 /**

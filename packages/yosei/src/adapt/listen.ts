@@ -35,7 +35,7 @@ export interface Listening {
  */
 export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: ListenOptions = {}): Promise<Listening> {
   const service = serviceOf(handle)
-  if (!service) throw new TypeError('listen takes what serve made; for another handler, use createServer(nodeListener(handler))')
+  if (!service) throw new TypeError('listen takes what serve made; for another handler, use createServer(listenerOf(handler))')
   const limits = Object.values(service.app.endpoints).map((endpoint) => settleLimits(endpoint.template, endpoint.limits))
   const largest = (limit: keyof Destination['limits']) => Math.max(service.app.limits[limit], ...limits.map((one) => one[limit]))
   const receive = largest('receive')

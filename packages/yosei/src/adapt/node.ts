@@ -12,9 +12,9 @@ export { type Listening, type ListenOptions, listen } from './listen.js'
  * fetch handler a Request.
  *
  * @example
- * createServer(nodeListener(serve(app, handlers))).listen(8080)
+ * createServer(listenerOf(serve(app, handlers))).listen(8080)
  */
-export function nodeListener(handle: Handle): RequestListener {
+export function listenerOf(handle: Handle): RequestListener {
   const service = serviceOf(handle)
   return (request, response) => {
     if (!service) {

@@ -83,7 +83,7 @@ const library = {
   slow,
   slowInstant,
   slowScalar,
-  undeclaredIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
+  unlistedIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
     within(run, path, () => keepOrTell(node, sent, read, implied, run)),
   repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Path) => within(run, path, () => tellRepeated(node, read, run)),
   misnamedIn: (run: Run, node: TableNode, name: string, path: Path) => within(run, path, () => tellMisnamed(node, name, run)),

@@ -1,5 +1,5 @@
 /** Writes the test of a scalar: what it says is right, is right; what it does not take, the interpreter looks at. */
-import type { InstantNode, Node, NumberNode, ScalarNode, TextNode } from '../declare/node.js'
+import { type InstantNode, type Node, type NumberNode, type ScalarNode, type TextNode, type Tidying, tidyings } from '../declare/node.js'
 import { formats } from './formats.js'
 import { quote } from './quote.js'
 import type { Source } from './run.js'
@@ -75,12 +75,17 @@ export function literal(writer: Writer, value: unknown): string {
   return typeof value === 'number' || typeof value === 'boolean' || value === null ? String(value) : writer.bind(value)
 }
 
+const changing: { readonly [T in Tidying]: string } = {
+  NFC: '.normalize("NFC")',
+  NFKC: '.normalize("NFKC")',
+  trim: '.trim()',
+  squeeze: '.replace(/\\s+/g, " ")',
+  lower: '.toLowerCase()',
+  upper: '.toUpperCase()',
+}
+
 function emitText(writer: Writer, node: TextNode, read: string, source: Source): Test {
-  const changes = [
-    ...(node.normalize ? [`.normalize(${quote(node.normalize)})`] : []),
-    ...(node.trim ? ['.trim()'] : []),
-    ...(node.case ? [node.case === 'lower' ? '.toLowerCase()' : '.toUpperCase()'] : []),
-  ]
+  const changes = tidyings.filter((one) => node.tidy?.includes(one)).map((one) => changing[one])
   const text = changes.length > 0 ? writer.name('t') : read
   const tests = [`typeof ${read} === "string"`]
   if (source === 'text' && !node.keepEmpty) tests.push(`${read} !== ""`)

@@ -34,9 +34,9 @@ export function emitEndpoint(endpoint: EndpointNode, body: BodyNode | undefined)
   writer.block(`return function ${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed) {`, () => {
     writer.line('if (isPolluted()) return interpreted(path, query, header, cookie, body, run, hasBody, parsed)')
     const part = (part: Part, node: Node, source: Source) => {
-      const undeclared = endpoint.undeclared?.[part === 'body' ? 'body' : 'query'] ?? 'reject'
-      if (endpoint.undeclared) writer.line(`run.undeclared = ${quote(undeclared)}`)
-      return emit(writer, node, part === 'body' ? part : `${part} ?? {}`, { path: [quote(part)], address: [part], source, undeclared })
+      const unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
+      if (endpoint.unlisted) writer.line(`run.unlisted = ${quote(unlisted)}`)
+      return emit(writer, node, part === 'body' ? part : `${part} ?? {}`, { path: [quote(part)], address: [part], source, unlisted })
     }
     /** Without fields there is nothing to read, and only in a query perhaps something too much. */
     const textPart = (name: Exclude<Part, 'body'>) => {
@@ -63,7 +63,7 @@ interface Place {
   /** The address, for comments. */
   readonly address: readonly (string | number)[]
   readonly source: Source
-  readonly undeclared: 'reject' | 'drop' | 'keep'
+  readonly unlisted: 'refuse' | 'drop' | 'keep'
 }
 
 const below = (place: Place, code: string, step: string | number): Place => ({
@@ -129,7 +129,7 @@ interface Whole {
 /** Writes what is right of a value that may be absent or null; `inside` writes the rest. */
 function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => void): void {
   const emptyIsAbsent = place.source === 'text' && !(node.kind === 'text' && node.keepEmpty)
-  if (node.presence === 'defaulted') {
+  if (node.need === 'defaulted') {
     const given =
       typeof node.default === 'object' || typeof node.default === 'function'
         ? `defaultOf(${writer.bind(node)})`
@@ -138,7 +138,7 @@ function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => v
     writer.block(node.nullable ? `else if (${read} !== null) {` : 'else {', inside)
     return
   }
-  const optional = node.presence === 'optional'
+  const optional = node.need === 'optional'
   if (optional && emptyIsAbsent) writer.line(`if (${read} === "") ${read} = undefined`)
   const tests = [...(optional ? [`${read} !== undefined`] : []), ...(node.nullable ? [`${read} !== null`] : [])]
   if (tests.length > 0) writer.block(`if (${tests.join(' && ')}) {`, inside)
@@ -203,15 +203,15 @@ const property = (object: string, name: string) =>
 const isPlain = (read: string) =>
   `typeof ${read} === "object" && ${read} !== null && (parsed ? !Array.isArray(${read}) : prototypeOf(${read}) === plain)`
 
-/** Counts the names of an object instead of looking each up: one too many is an undeclared one. */
+/** Counts the names of an object instead of looking each up: one too many is an unlisted one. */
 function emitRecord({ writer, read, place }: Whole, node: RecordNode, implied: readonly (readonly [tag: string, value: string])[]): void {
-  const undeclared = node.undeclared ?? place.undeclared
+  const unlisted = node.unlisted ?? place.unlisted
   const fields = Object.entries(node.fields)
-  const needed = fields.filter(([, field]) => field.presence === 'required').length + implied.length
+  const needed = fields.filter(([, field]) => field.need === 'required').length + implied.length
   const count = writer.name('n')
-  if (undeclared !== 'drop') writer.line(`let ${count} = ${needed}`)
+  if (unlisted !== 'drop') writer.line(`let ${count} = ${needed}`)
   const values = fields.map(([name, field]): [string, Node, string] => {
-    const counted = undeclared === 'drop' ? undefined : { name: count, needed: field.presence === 'required' }
+    const counted = unlisted === 'drop' ? undefined : { name: count, needed: field.need === 'required' }
     return [name, field, emit(writer, field, property(read, name), below(place, quote(name), name), counted)]
   })
   const made = writer.name('o')
@@ -227,10 +227,10 @@ function emitRecord({ writer, read, place }: Whole, node: RecordNode, implied: r
     const add = name === '__proto__' ? `put(${made}, ${quote(name)}, ${value})` : `${made}${access(name)} = ${value}`
     writer.line(mayBeAbsent(field) ? `if (${value} !== undefined) ${add}` : add)
   }
-  if (undeclared !== 'drop') {
+  if (unlisted !== 'drop') {
     writer.line(`for (const _ in ${read}) ${count}--`)
     writer.line(
-      `if (${count} !== 0) undeclaredIn(run, ${writer.bind(node)}, ${read}, ${made}, ${writer.bind(implied.map(([tag]) => tag))}, ${pathOf(writer, place)})`,
+      `if (${count} !== 0) unlistedIn(run, ${writer.bind(node)}, ${read}, ${made}, ${writer.bind(implied.map(([tag]) => tag))}, ${pathOf(writer, place)})`,
     )
   }
   writer.line(`${read} = ${made}`)
@@ -238,7 +238,7 @@ function emitRecord({ writer, read, place }: Whole, node: RecordNode, implied: r
 
 function mayBeAbsent(node: Node): boolean {
   if (node.kind === 'later') return false
-  return node.presence === 'optional' || (node.readOnly !== undefined && node.readOnly !== false && node.presence !== 'defaulted')
+  return node.need === 'optional' || (node.readOnly !== undefined && node.readOnly !== false && node.need !== 'defaulted')
 }
 
 function listTest(read: string, { length }: ListNode): string {
@@ -378,7 +378,7 @@ function emitReadAs({ writer, read, place }: Whole, node: ReadAsNode): void {
 
 /** Declarations that hold themselves have functions of their own, which start where they are entered. */
 function emitLater({ writer, read, place, slowly }: Whole, node: Node): void {
-  const id = `${writer.bind(node)} ${place.source} ${place.undeclared}`
+  const id = `${writer.bind(node)} ${place.source} ${place.unlisted}`
   const reader = writer.once(id, 'later', (name) => {
     writer.block(`function ${name}(value, run, parsed) {`, () =>
       writer.line(`return ${emit(writer, node, 'value', { ...place, path: [], address: ['later'] })}`),

@@ -45,7 +45,7 @@ export function interpretParts(
     input[part] = undefined
     if (!node || (part === 'body' && !hasBody)) continue
     run.path.push(part)
-    run.undeclared = endpoint.undeclared?.[part === 'body' ? 'body' : 'query'] ?? 'reject'
+    run.unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
     const source = part !== 'body' || form ? 'text' : sourceOf(endpoint, body as BodyNode)
     input[part] = interpret(node, part === 'body' ? sent.body : (sent[part] ?? {}), source, run)
     run.path.pop()

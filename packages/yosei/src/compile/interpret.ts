@@ -148,10 +148,10 @@ function walk(node: Node, value: unknown, source: Source, run: Run): unknown {
 }
 
 function absent(node: Node, run: Run, noted = false): unknown {
-  const defaulted = node.presence === 'defaulted'
+  const defaulted = node.need === 'defaulted'
   const read = defaulted ? defaultOf(node) : undefined
   if (!noted) note(run, defaulted ? 'default' : 'as is', undefined, read)
-  if (node.presence === 'required') tell(run, node, 'missing')
+  if (node.need === 'required') tell(run, node, 'missing')
   return read
 }
 
@@ -258,21 +258,21 @@ function readRecord(node: RecordNode, value: unknown, source: Source, run: Run, 
 
 /** Deals with the names that are not declared: each is told, kept or dropped. */
 export function keepOrTell(node: RecordNode, sent: object, read: object, implied: readonly string[], run: Run): void {
-  const undeclared = node.undeclared ?? run.undeclared
-  if (undeclared === 'drop') return
+  const unlisted = node.unlisted ?? run.unlisted
+  if (unlisted === 'drop') return
   for (const [name, value] of Object.entries(sent)) {
     if (Object.hasOwn(node.fields, name) || implied.includes(name)) continue
-    if (undeclared === 'reject') tellUndeclared(node, name, implied, run)
+    if (unlisted === 'refuse') tellUnlisted(node, name, implied, run)
     else put(read as { [name: string]: unknown }, name, below(name, kept, value, 'json', run))
   }
 }
 
-/** What is kept of an undeclared name. */
-const kept: Node = { kind: 'anything', presence: 'optional' }
+/** What is kept of an unlisted name. */
+const kept: Node = { kind: 'anything', need: 'optional' }
 
-function tellUndeclared(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
+function tellUnlisted(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
   const nearest = run.suggestions > 0 ? suggest(name, [...Object.keys(node.fields), ...implied], run) : undefined
-  tellBelow(run, node, 'undeclared', [name], nearest === undefined ? {} : { variant: 'near', about: { nearest } })
+  tellBelow(run, node, 'unlisted', [name], nearest === undefined ? {} : { variant: 'near', about: { nearest } })
 }
 
 function readTable(node: TableNode, value: unknown, source: Source, run: Run): object | undefined {

@@ -54,8 +54,8 @@ export interface Run {
   readonly walk: (string | number)[]
   /** Readings and steps, where they were asked for. */
   readonly trace: { readings: Reading[]; readonly steps: Step[] } | undefined
-  /** What happens to undeclared names where a record does not say. */
-  undeclared: 'reject' | 'drop' | 'keep'
+  /** What happens to unlisted names where a record does not say. */
+  unlisted: 'refuse' | 'drop' | 'keep'
   /** Names are compared for suggestions only so often in one judgement. */
   suggestions: number
   /** How many secrets the walk is inside of. */
@@ -115,7 +115,7 @@ export function startRun(now?: number, trace = false): Run {
     path: walk,
     walk,
     trace: trace ? { readings: [], steps: [] } : undefined,
-    undeclared: 'reject',
+    unlisted: 'refuse',
     suggestions: 8,
     secrecy: 0,
     deepest,

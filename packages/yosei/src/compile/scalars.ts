@@ -14,7 +14,9 @@ import type {
   NumberNode,
   ScalarNode,
   TextNode,
+  Tidying,
 } from '../declare/node.js'
+import { tidyings } from '../declare/node.js'
 import { readSpan } from '../declare/units.js'
 import { formats } from './formats.js'
 import { compareDecimals, countDigits, isMultiple } from './numbers.js'
@@ -66,11 +68,23 @@ export function matches(pattern: RegExp, text: string): boolean {
   }
 }
 
+const tidying: { readonly [T in Tidying]: (text: string) => string } = {
+  NFC: (text) => text.normalize('NFC'),
+  NFKC: (text) => text.normalize('NFKC'),
+  trim: (text) => text.trim(),
+  squeeze: (text) => text.replace(/\s+/g, ' '),
+  lower: (text) => text.toLowerCase(),
+  upper: (text) => text.toUpperCase(),
+}
+function tidied(text: string, tidy: readonly Tidying[]): string {
+  let tidied = text
+  for (const one of tidyings) if (tidy.includes(one)) tidied = tidying[one](tidied)
+  return tidied
+}
+
 function readText(node: TextNode, value: unknown, run: Run): string | undefined {
   if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
-  let text = node.normalize ? value.normalize(node.normalize) : value
-  if (node.trim) text = text.trim()
-  if (node.case) text = node.case === 'lower' ? text.toLowerCase() : text.toUpperCase()
+  const text = node.tidy ? tidied(value, node.tidy) : value
   if (node.length) {
     const length = codePoints(text)
     if (length < node.length[0]) tell(run, node, 'too_short', value, node.length[0])

@@ -68,14 +68,10 @@ function followsItself(name: string, lookups: EndpointNode['lookups'], from = na
 
 function checkParts(signature: string, node: EndpointNode): void {
   const named = node.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
-  const undeclared = named.find((name) => !Object.hasOwn(node.path.fields, name))
+  const unlisted = named.find((name) => !Object.hasOwn(node.path.fields, name))
   const unnamed = Object.keys(node.path.fields).find((name) => !named.includes(name))
-  if (undeclared !== undefined)
-    mistake(
-      `${signature}, path.${undeclared}`,
-      'the template has this parameter, the path does not declare it',
-      `Add ${undeclared} to path`,
-    )
+  if (unlisted !== undefined)
+    mistake(`${signature}, path.${unlisted}`, 'the template has this parameter, the path does not declare it', `Add ${unlisted} to path`)
   if (unnamed !== undefined)
     mistake(`${signature}, path.${unnamed}`, 'this is no parameter of the template', `Write {${unnamed}} into the template`)
   for (const name of ['path', 'query', 'header', 'cookie'] as const) {

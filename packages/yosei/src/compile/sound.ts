@@ -5,16 +5,16 @@ import { EACH, formatAddress, type Path } from '../declare/address.js'
 import type { Part } from '../declare/endpoint.js'
 import { readMediaRange } from '../declare/media-range.js'
 import { mistake } from '../declare/mistake.js'
-import { childrenOf, type Node, type RecordNode, sentShape } from '../declare/node.js'
+import { childrenOf, type Node, type RecordNode, sentShape, tidyings } from '../declare/node.js'
 import { isExponential } from '../declare/pattern.js'
 import { readSize, readSpan } from '../declare/units.js'
 import { encode, faultsOf } from './encode.js'
 import { compareDecimals } from './numbers.js'
 import { readDeclaredDay, readMoment } from './times.js'
 
-const common = 'presence kind nullable default title description examples deprecated readOnly secret messages coerce name'
+const common = 'need kind nullable default title description examples deprecated readOnly secret messages coerce name'
 const own: { readonly [K in Node['kind']]: string } = {
-  text: 'length pattern format trim case normalize keepEmpty',
+  text: 'length pattern format tidy keepEmpty',
   integer: 'min max above below step',
   number: 'min max above below step',
   bigInteger: 'min max above below step',
@@ -27,7 +27,7 @@ const own: { readonly [K in Node['kind']]: string } = {
   constant: 'value',
   list: 'item length distinct style explode',
   tuple: 'items',
-  record: 'fields undeclared rules',
+  record: 'fields unlisted rules',
   table: 'value length names',
   tagged: 'tag branches',
   either: 'branches',
@@ -72,6 +72,7 @@ function checkOwn(node: Node, refuse: Refuse): void {
     case 'text':
       checkLength(node.length, refuse)
       checkPattern('pattern', node.pattern, refuse)
+      checkTidy(node.tidy, refuse)
       return
     case 'integer':
     case 'number':
@@ -175,6 +176,16 @@ function checkOrder(low: unknown, high: unknown, wrong: boolean, refuse: Refuse)
   if (wrong) refuse(`the lower limit ${low} leaves nothing below the upper limit ${high}`, 'Swap or mend them')
 }
 
+function checkTidy(tidy: readonly string[] = [], refuse: Refuse): void {
+  const unknown = tidy.find((one) => !(tidyings as readonly string[]).includes(one))
+  if (unknown !== undefined) refuse(`there is no tidying "${unknown}"`, `Name some of ${tidyings.join(', ')}`)
+  for (const both of [
+    ['NFC', 'NFKC'],
+    ['lower', 'upper'],
+  ])
+    if (both.every((one) => tidy.includes(one))) refuse(`a text is tidied to ${both.join(' or ')}, not to both`, 'Name one of them')
+}
+
 function checkLength(length: readonly [number, number] | undefined, refuse: Refuse): void {
   if (!length) return
   const [least, most] = length
@@ -194,7 +205,7 @@ function checkPattern(option: string, pattern: RegExp | undefined, refuse: Refus
 
 /** Whether a declaration has a value that ends. */
 function hasEnd(node: Node, inside: ReadonlySet<Node> = new Set()): boolean {
-  if (node.presence !== 'required' || node.nullable || ending.has(node)) return true
+  if (node.need !== 'required' || node.nullable || ending.has(node)) return true
   if (inside.has(node)) return false
   const ends = endsInside(node, inside)
   if (ends) ending.add(node)
@@ -219,7 +230,7 @@ function endsInside(node: Node, inside: ReadonlySet<Node>): boolean {
 }
 
 function checkDefault(where: string, node: Node, path: Path): void {
-  if (node.presence !== 'defaulted' || typeof node.default === 'function') return
+  if (node.need !== 'defaulted' || typeof node.default === 'function') return
   const { readOnly: _, ...sendable } = node
   const [fault] = faultsOf(sendable as Node, encode(node, node.default))
   if (fault)
@@ -236,7 +247,7 @@ export function checkTextPart(where: string, part: Exclude<Part, 'body'> | 'form
   const hasPairs = part === 'query' || part === 'form' || part === 'multipart'
   for (const [name, field] of Object.entries(node.fields)) {
     const path = [hasPairs && part !== 'query' ? 'body' : part, name]
-    if (part === 'path' && field.presence !== 'required')
+    if (part === 'path' && field.need !== 'required')
       refuse(where, path, 'is a path parameter and may not be left out', 'Take away optional or default')
     const shape = sentShape(field)
     if (part !== 'multipart' && holdsFile(shape))

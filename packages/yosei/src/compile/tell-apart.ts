@@ -81,6 +81,6 @@ function valuesOf(form: Node, name: string, coerced = false): readonly unknown[]
   if (form.kind === 'tagged') return form.tag === name ? Object.keys(form.branches) : undefined
   if (form.kind !== 'record' || !Object.hasOwn(form.fields, name)) return undefined
   const field = form.fields[name] as Node
-  if (coerced || form.coerce || field.coerce || field.presence !== 'required' || field.nullable || field.readOnly) return undefined
+  if (coerced || form.coerce || field.coerce || field.need !== 'required' || field.nullable || field.readOnly) return undefined
   return field.kind === 'constant' ? [field.value] : field.kind === 'choice' ? field.values : undefined
 }

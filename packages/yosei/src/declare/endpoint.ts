@@ -200,15 +200,15 @@ export function oncePerBody<T extends object>(work: (endpoint: EndpointNode, bod
 }
 
 const rootWith = oncePerBody(({ path, query, header, cookie }, body): RecordNode => {
-  return { kind: 'record', presence: 'required', fields: { path, query, header, cookie, ...(body ? { body: body.node } : {}) } }
+  return { kind: 'record', need: 'required', fields: { path, query, header, cookie, ...(body ? { body: body.node } : {}) } }
 })
 /** The parts of an endpoint as the fields of one record: where addresses start. */
 export const rootOf = (endpoint: EndpointNode, chosen = endpoint.bodies[0]): RecordNode => rootWith(endpoint, chosen)
 
 export const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
 /** Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are let by. */
-export const headerPart = (signature: string, fields: Fields) => part(lowerCase(signature, fields), { undeclared: 'drop' })
-export const cookiePart = (fields: Fields) => part(mapFields(fields, asSecret), { undeclared: 'drop' })
+export const headerPart = (signature: string, fields: Fields) => part(lowerCase(signature, fields), { unlisted: 'drop' })
+export const cookiePart = (fields: Fields) => part(mapFields(fields, asSecret), { unlisted: 'drop' })
 const secretAlways = new Set(['authorization', 'cookie', 'set-cookie'])
 
 const asSecret = (field: Field): Field => Object.freeze({ ...field, secret: true })

@@ -1,7 +1,7 @@
 /** The builders of fields. Each makes one frozen node and judges nothing. */
 import { parseAddress } from './address.js'
 import { mistake } from './mistake.js'
-import type { Bounds, Format, Moment, Node, Presence, RecordNode, Size, Span } from './node.js'
+import type { Bounds, Format, Moment, Need, Node, RecordNode, Size, Span, Tidying } from './node.js'
 import { addressesOf, type Rule, type RuleMaker, ruleMaker } from './rules.js'
 import type { Common, Field, Fields, Flat, In, InFields, InTuple, Made, Out, OutFields, OutTuple, RecordField, Upload } from './types.js'
 
@@ -10,12 +10,11 @@ export interface TextOptions extends Common<string> {
   length?: Bounds
   pattern?: RegExp
   format?: Format
-  /** White space at both ends is cut off before anything is checked. */
-  trim?: boolean
-  /** Letters are made lower or upper case before anything is checked. */
-  case?: 'lower' | 'upper'
-  /** The Unicode normalization form that is made before anything is checked. */
-  normalize?: 'NFC' | 'NFKC'
+  /**
+   * What is done to the text before anything is checked: a Unicode normalization form, white space at both ends cut off, runs
+   * of white space made one blank, letters made lower or upper case. Always in this order, whatever the order of the list.
+   */
+  tidy?: readonly Tidying[]
   /** In text sources an empty value counts as not sent, unless this is set. */
   keepEmpty?: boolean
 }
@@ -77,8 +76,8 @@ export interface ListOptions<T, K> extends Common<T> {
   explode?: boolean
 }
 export interface RecordOptions<T> extends Common<T> {
-  /** What happens to names that are not declared. `reject` by default. */
-  undeclared?: 'reject' | 'drop' | 'keep'
+  /** What happens to names that are not declared. `refuse` by default. */
+  unlisted?: 'refuse' | 'drop' | 'keep'
   /** Rules between its fields, at addresses inside it. They travel with it, into lists and branches. */
   rules?: (on: RuleMaker<T>) => readonly Rule[]
 }
@@ -105,8 +104,8 @@ interface Options {
 /** The one place where nodes are made. */
 function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {
   const { optional, ...rest } = options
-  const presence = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
-  return Object.freeze({ kind, presence, ...own, ...rest }) as unknown as F
+  const need = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
+  return Object.freeze({ kind, need, ...own, ...rest }) as unknown as F
 }
 
 /** Without `g` and `y`, whose lastIndex would carry over from one request to the next. */
@@ -264,9 +263,9 @@ export function readAs<B extends Field, T>(
   about: ReadAs<Out<B>, T>,
 ): B extends Field<unknown, infer I, infer P> ? Field<T, I, P> : never
 export function readAs(base: Field, read: (value: never) => unknown, about: ReadAs<unknown, never>): Field {
-  const { presence, readOnly, secret } = base as unknown as Node
+  const { need, readOnly, secret } = base as unknown as Node
   const same = { ...(readOnly ? { readOnly } : {}), ...(secret ? { secret } : {}) }
-  return Object.freeze({ kind: 'readAs', presence, base, read, ...same, ...about }) as Field
+  return Object.freeze({ kind: 'readAs', need, base, read, ...same, ...about }) as Field
 }
 
 /** Any JSON value, as a copy. */
@@ -288,12 +287,12 @@ export function file<const O extends FileOptions = {}>(options?: O & FileOptions
 
 type MadeRecord<F extends Fields> = Field<OutFields<F>, InFields<F>, 'required'> & { readonly fields: F }
 type Optionally<F extends Fields> = {
-  readonly [K in keyof F]: F[K] extends Field<infer O, infer I, Presence> ? Field<O, I, 'optional'> : never
+  readonly [K in keyof F]: F[K] extends Field<infer O, infer I, Need> ? Field<O, I, 'optional'> : never
 }
 
 /** The same record with other fields; its own options stay, but that it must be sent. */
 function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): MadeRecord<F> {
-  const { kind: _, presence: __, default: ___, ...options } = of as unknown as RecordNode
+  const { kind: _, need: __, default: ___, ...options } = of as unknown as RecordNode
   for (const rule of options.rules ?? []) {
     const lost = addressesOf(rule).find((address) => !Object.hasOwn(fields, String(parseAddress(address)?.[0])))
     if (lost !== undefined)
@@ -310,7 +309,7 @@ function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): Mad
 export function allOptional<F extends Fields>(of: RecordField<F>): MadeRecord<Optionally<F>> {
   const optionally = Object.entries(of.fields).map(([name, field]) => {
     const { default: _, ...rest } = field as unknown as Node
-    return [name, Object.freeze({ ...rest, presence: 'optional' })]
+    return [name, Object.freeze({ ...rest, need: 'optional' })]
   })
   return variant(of, Object.fromEntries(optionally))
 }

@@ -62,8 +62,8 @@ export interface IntakeNode extends Readonly<Shared> {
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
 export function intake<const E extends Endpoints>(declaration: IntakeDeclaration<E>): Intake<E> {
-  const { endpoints, base = '', engine, limits, statuses, coerce, undeclared, uniqueNames, mode, journalled, ...own } = declaration
-  const policy = defined({ limits, statuses, coerce, undeclared, uniqueNames, mode, journalled })
+  const { endpoints, base = '', engine, limits, statuses, coerce, unlisted, uniqueNames, mode, journalled, ...own } = declaration
+  const policy = defined({ limits, statuses, coerce, unlisted, uniqueNames, mode, journalled })
   const settled = Object.entries(endpoints).map(([name, endpoint]) => {
     return [name, settle(name, endpoint as EndpointNode, policy, engine)] as const
   })

@@ -55,7 +55,7 @@ const below = (nodes: readonly Node[], key: string | number): readonly Node[] =>
 /** The tag of a union as a field of its own. */
 export const tagNode = ({ branches, secret, messages }: Extract<Node, { kind: 'tagged' }>): Node => ({
   kind: 'choice',
-  presence: 'required',
+  need: 'required',
   values: Object.keys(branches),
   ...(secret ? { secret } : {}),
   ...(messages ? { messages } : {}),
@@ -83,7 +83,7 @@ interface Fork {
   readonly below: Map<string | number, { readonly rank: number; readonly fork: Fork }>
 }
 
-/** Sorts by the order of the declaration: what holds before what it holds, elements by index, undeclared names last. */
+/** Sorts by the order of the declaration: what holds before what it holds, elements by index, unlisted names last. */
 export function inDeclaredOrder<T extends { readonly path: Path }>(root: Node, items: readonly T[]): T[] {
   if (items.length < 2) return [...items]
   const top: Fork = { nodes: [root], below: new Map() }

@@ -36,7 +36,7 @@ export type Format =
   | 'uri-template'
   | 'relative-json-pointer'
 
-export type Presence = 'required' | 'optional' | 'defaulted'
+export type Need = 'required' | 'optional' | 'defaulted'
 
 /** Own words: one text whatever is wrong, or by code, or a function of the limit and what was sent. */
 export type Messages =
@@ -45,7 +45,7 @@ export type Messages =
 
 /** What every node has. */
 interface Declared {
-  readonly presence: Presence
+  readonly need: Need
   readonly nullable?: boolean
   readonly default?: unknown
   readonly title?: string
@@ -59,14 +59,16 @@ interface Declared {
   readonly name?: string
 }
 
+/** What may be done to a text before it is checked, in the order in which it is done. */
+export const tidyings = ['NFC', 'NFKC', 'trim', 'squeeze', 'lower', 'upper'] as const
+export type Tidying = (typeof tidyings)[number]
+
 export interface TextNode extends Declared {
   readonly kind: 'text'
   readonly length?: Bounds
   readonly pattern?: RegExp
   readonly format?: Format
-  readonly trim?: boolean
-  readonly case?: 'lower' | 'upper'
-  readonly normalize?: 'NFC' | 'NFKC'
+  readonly tidy?: readonly Tidying[]
   readonly keepEmpty?: boolean
 }
 interface Limits<T> {
@@ -132,7 +134,7 @@ export interface TupleNode extends Declared {
 export interface RecordNode extends Declared {
   readonly kind: 'record'
   readonly fields: { readonly [name: string]: Node }
-  readonly undeclared?: 'reject' | 'drop' | 'keep'
+  readonly unlisted?: 'refuse' | 'drop' | 'keep'
   /** Rules between its fields, which it brings along wherever it is used. */
   readonly rules?: readonly AnyRule[]
 }

@@ -45,8 +45,8 @@ export interface Policy {
   statuses?: Statuses
   /** Read text where the JSON body should carry another type. */
   coerce?: boolean
-  /** What happens to names that are not declared. `reject` by default. */
-  undeclared?: { readonly query?: 'reject' | 'drop'; readonly body?: 'reject' | 'drop' | 'keep' }
+  /** What happens to names that are not declared. `refuse` by default. */
+  unlisted?: { readonly query?: 'refuse' | 'drop'; readonly body?: 'refuse' | 'drop' | 'keep' }
   /** Refuse JSON in which an object has a name twice (RFC 7493, section 2.3), which a parser takes without a word. Costs a scan. */
   uniqueNames?: boolean
   /** `observe` lets a gate pass what it would reject, journalled as such; for a part, what is wrong in that part alone. */
@@ -98,7 +98,7 @@ function settle(where: string, limits: Limits): SettledLimits {
 /** The settings of both, one by one; the nearer win. */
 export function nearest(near: Policy, far: Policy): Policy {
   const both = { ...far, ...near }
-  for (const name of ['limits', 'statuses', 'undeclared'] as const)
+  for (const name of ['limits', 'statuses', 'unlisted'] as const)
     if (near[name] && far[name]) Object.assign(both, { [name]: { ...far[name], ...near[name] } })
   return both
 }

@@ -1,10 +1,10 @@
 /** The static side of a declaration: what a field reads to, what a client sends, and what may be left out. */
-import type { Messages, Presence } from './node.js'
+import type { Messages, Need } from './node.js'
 
 /** A declared field: frozen data. `Out` is the value after reading, `In` the value that a client sends (as JSON). */
-export interface Field<Out = unknown, In = unknown, P extends Presence = Presence> {
+export interface Field<Out = unknown, In = unknown, P extends Need = Need> {
   readonly kind: string
-  readonly presence: P
+  readonly need: P
   readonly '~out'?: Out
   readonly '~in'?: In
 }
@@ -49,28 +49,28 @@ export interface Common<T> {
 /** Shows an intersection as one object type. */
 export type Flat<T> = { [K in keyof T]: T[K] } & {}
 /** The value that a field reads to. */
-export type Out<F> = F extends Field<infer T, unknown, Presence> ? T : never
+export type Out<F> = F extends Field<infer T, unknown, Need> ? T : never
 /** The JSON value that a client sends for a field. */
-export type In<F> = F extends Field<unknown, infer T, Presence> ? T : never
+export type In<F> = F extends Field<unknown, infer T, Need> ? T : never
 
-type PresenceOf<O> = O extends { default: unknown }
+type NeedOf<O> = O extends { default: unknown }
   ? 'defaulted'
   : O extends { optional: true } | { readOnly: true | 'drop' }
     ? 'optional'
     : 'required'
 type Null<O> = O extends { nullable: true } ? null : never
 /** The field that a builder makes of its options `O`. */
-export type Made<Out, In, O> = Field<Out | Null<O>, In | Null<O>, PresenceOf<O>>
+export type Made<Out, In, O> = Field<Out | Null<O>, In | Null<O>, NeedOf<O>>
 
 export type OutTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: Out<I[K]> }
 export type InTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: In<I[K]> }
 export type OutFields<F extends Fields> = Flat<
-  { [K in keyof F as F[K]['presence'] extends 'optional' ? never : K]: Out<F[K]> } & {
-    [K in keyof F as F[K]['presence'] extends 'optional' ? K : never]?: Out<F[K]>
+  { [K in keyof F as F[K]['need'] extends 'optional' ? never : K]: Out<F[K]> } & {
+    [K in keyof F as F[K]['need'] extends 'optional' ? K : never]?: Out<F[K]>
   }
 >
 export type InFields<F extends Fields> = Flat<
-  { [K in keyof F as F[K]['presence'] extends 'required' ? K : never]: In<F[K]> } & {
-    [K in keyof F as F[K]['presence'] extends 'required' ? never : K]?: In<F[K]>
+  { [K in keyof F as F[K]['need'] extends 'required' ? K : never]: In<F[K]> } & {
+    [K in keyof F as F[K]['need'] extends 'required' ? never : K]?: In<F[K]>
   }
 >

@@ -83,7 +83,7 @@ const readsOnly = ({ rule, base }: PlacedRule, parts: readonly Part[]) =>
 
 /** What is told while parts are read comes as they are declared, but for what is only found at the end of a value. */
 const cameInOrder = (faults: readonly Fault[]) =>
-  faults.every(({ stage, code }) => stage === 'shape' && code !== 'undeclared' && code !== 'repeated')
+  faults.every(({ stage, code }) => stage === 'shape' && code !== 'unlisted' && code !== 'repeated')
 
 function tellSteps({ trace, faults }: Run): void {
   for (const stage of ['read', 'shape'] as const)
@@ -99,8 +99,8 @@ function takesBody({ sent, body }: Matter, run: Run): boolean {
 
 function bodyFaults(sent: unknown, body: BodyNode | undefined): Unreadable['faults'] {
   if (sent instanceof Unreadable) return sent.faults
-  if (!body) return sent === undefined ? none : [{ code: 'undeclared', variant: 'body' }]
-  return sent === undefined && body.node.presence === 'required' ? [{ code: 'missing' }] : none
+  if (!body) return sent === undefined ? none : [{ code: 'unlisted', variant: 'body' }]
+  return sent === undefined && body.node.need === 'required' ? [{ code: 'missing' }] : none
 }
 const none: Unreadable['faults'] = []
 

@@ -23,7 +23,7 @@ export function absentIn({ destination, body }: Opened, sent: Parts): string[] {
     for (const [name, field] of Object.entries(shape.fields)) {
       const one = Object.hasOwn(object, name) ? object[name] : undefined
       if (one !== undefined) look(field, one, [...path, name], depth + 1)
-      else if (field.presence !== 'required' && found.length < 100) found.push(formatAddress([...path, name]))
+      else if (field.need !== 'required' && found.length < 100) found.push(formatAddress([...path, name]))
     }
   }
   look(query, sent.query, ['query'], 0)

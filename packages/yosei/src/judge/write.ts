@@ -137,7 +137,7 @@ function uploadIn(value: unknown) {
   })
 }
 
-const unknownField: Node = { kind: 'text', presence: 'optional' }
+const unknownField: Node = { kind: 'text', need: 'optional' }
 
 /** RFC 3986: all but unreserved characters encoded. `undefined` for a lone surrogate, which UTF-8 has no bytes for. */
 function encodeText(text: string): string | undefined {

@@ -8,7 +8,7 @@ const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) 
 const slug = text({ pattern: /^[a-z][a-z0-9-]+$/, length: [2, 40] })
 const session = record({
   target: record({
-    name: text({ length: [1, 80], trim: true }),
+    name: text({ length: [1, 80], tidy: ['trim'] }),
     rightAscension: number({ min: 0, below: 24 }),
     declination: number({ min: -90, max: 90 }),
   }),
@@ -109,7 +109,7 @@ same<Sent<typeof bookSession>['body']['observing'], { mode: 'survey'; tiles: num
 const withDefault = choice([1, 2], { default: 1, nullable: true })
 same<Out<typeof withDefault>, 1 | 2 | null>()
 same<In<typeof withDefault>, 1 | 2 | null>()
-same<(typeof withDefault)['presence'], 'defaulted'>()
+same<(typeof withDefault)['need'], 'defaulted'>()
 export const open: Field<Date, string, 'optional'> = instant({ optional: true })
 
 // What must not compile.
@@ -121,7 +121,7 @@ endpoint('POST /x', { body: record({ a: integer(), b: text() }), rules: (on) => 
 endpoint('POST /x', { body: record({ a: integer() }), rules: (on) => [on.check({ reads: ['body.a'], blames: ['body.b'], code: 'odd', holds: (a) => a > 1 })] })
 // @ts-expect-error a value used as another type than it is read to
 endpoint('POST /x', { body: record({ a: instant() }), rules: (on) => [on.check({ reads: ['body.a'], code: 'odd', holds: (a) => a.startsWith('2031') })] })
-// @ts-expect-error a path parameter left undeclared
+// @ts-expect-error a path parameter left unlisted
 endpoint('GET /x/{id}', { query: { a: integer() } })
 // @ts-expect-error a path parameter misspelt
 endpoint('GET /x/{id}', { path: { idd: integer() } })

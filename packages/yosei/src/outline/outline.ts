@@ -12,43 +12,43 @@ type Json = string | number | boolean | null | readonly Json[] | { readonly [nam
 type JsonObject = { readonly [name: string]: Json }
 
 /**
- * A plain-JSON description of an endpoint or an intake: kinds, limits, annotations, rules as data and in words. Its shape
+ * An endpoint or an intake: kinds, limits, annotations, rules as data and in words. Its shape
  * is documented in docs/fields.md and stays.
  *
  * @example
- * JSON.stringify(describe(app), null, 2)
+ * JSON.stringify(outline(app), null, 2)
  */
-export function describe(of: Endpoint | Intake): JsonObject {
-  if (!('endpoints' in of)) return describeEndpoint(of as EndpointNode)
+export function outline(of: Endpoint | Intake): JsonObject {
+  if (!('endpoints' in of)) return outlineEndpoint(of as EndpointNode)
   const { endpoints, title, version, base, limits, statuses } = of as unknown as IntakeNode
   return {
     ...plain({ title, version, base, limits, statuses }),
-    endpoints: Object.fromEntries(Object.entries(endpoints).map(([name, one]) => [name, describeEndpoint(one)])),
+    endpoints: Object.fromEntries(Object.entries(endpoints).map(([name, one]) => [name, outlineEndpoint(one)])),
   }
 }
 
-function describeEndpoint(endpoint: EndpointNode): JsonObject {
+function outlineEndpoint(endpoint: EndpointNode): JsonObject {
   const { segments: _, origin: __, path, query, header, cookie, bodies, rules, lookups, ...rest } = endpoint
-  const { field, definitions } = describer()
+  const { field, definitions } = outliner()
   const part = ({ fields }: RecordNode) => mapValues(fields, field)
   const root = rootOf(endpoint)
-  const described = {
+  const whole = {
     ...plain(rest),
     path: part(path),
     query: part(query),
     header: part(header),
     cookie: part(cookie),
     body: Object.fromEntries(bodies.map(({ mediaType, node }) => [mediaType, field(node)])),
-    rules: describeRules(rules, root),
+    rules: outlineRules(rules, root),
     lookups: mapValues(lookups, (lookup) => plain(lookup)),
   }
-  return definitions.size > 0 ? { ...described, definitions: Object.fromEntries(definitions) } : described
+  return definitions.size > 0 ? { ...whole, definitions: Object.fromEntries(definitions) } : whole
 }
 
-const describeRules = (rules: readonly AnyRule[], root: Node): Json => rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) }))
+const outlineRules = (rules: readonly AnyRule[], root: Node): Json => rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) }))
 
-/** Describes fields; declarations that hold themselves are described once, and referred to by name. */
-function describer() {
+/** Outlines fields; declarations that hold themselves stand there once, and are referred to by name. */
+function outliner() {
   const names = new Map<Node, string>()
   const definitions = new Map<string, Json>()
 
@@ -61,7 +61,7 @@ function describer() {
       case 'tuple':
         return { ...plain(node), items: node.items.map(field) }
       case 'record':
-        return { ...plain(node), fields: mapValues(node.fields, field), ...(node.rules ? { rules: describeRules(node.rules, node) } : {}) }
+        return { ...plain(node), fields: mapValues(node.fields, field), ...(node.rules ? { rules: outlineRules(node.rules, node) } : {}) }
       case 'table':
         return { ...plain(node), value: field(node.value) }
       case 'tagged':
