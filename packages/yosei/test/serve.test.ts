@@ -13,8 +13,8 @@ import Koa from 'koa'
 import { answer, DeclarationError, endpoint, file, intake, integer, type JournalEvent, judge, list, record, refuse, serve, text } from 'yosei'
 import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, listenerOf } from 'yosei/node'
-import { catalogueFor } from '../dist/answer/catalogue.js'
-import { languagesOf, shipped } from '../dist/answer/languages.js'
+import { catalogueFor } from '../dist/words/catalogue.js'
+import { languagesOf, shipped } from '../dist/words/languages.js'
 
 const open: { close(): unknown }[] = []
 afterAll(async () => {

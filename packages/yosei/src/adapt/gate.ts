@@ -1,14 +1,16 @@
 /** A gate before the handlers of a framework: lets through what is accepted, and answers the rest. */
 
 import type { IncomingMessage, ServerResponse } from 'node:http'
-import type { Accepted, Endpoint, EndpointNode, FoundBy, Part } from '../declare/endpoint.js'
-import { type Endpoints, type Intake, type IntakeNode, intake, intakeOf } from '../declare/intake.js'
-import { readSpan } from '../declare/units.js'
-import type { AcceptedVerdict, Rejected } from '../declare/verdict.js'
+import type { EndpointNode } from '../declare/endpoint.js'
+import { declareIntake, type IntakeNode, intakeOf } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { type Rejection, rejectFailed, verdictOf } from '../judge/verdict.js'
 import { Unreadable } from '../read/body.js'
+import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
+import type { Part } from '../terms/parts.js'
+import { readSpan } from '../terms/units.js'
+import type { AcceptedVerdict, Rejected } from '../terms/verdict.js'
 import { startDeadline } from './deadline.js'
 import { NodeIncoming } from './incoming.js'
 import { send } from './reply.js'
@@ -243,7 +245,7 @@ function soloOf(endpoint: EndpointNode): IntakeNode {
   const name = endpoint.name ?? `${endpoint.method} ${endpoint.template}`
   const whole = intakeOf(endpoint)
   if (whole) return { ...whole, base: '', endpoints: { [name]: endpoint } }
-  return intake({ endpoints: { [name]: endpoint } }) as unknown as IntakeNode
+  return declareIntake({ endpoints: { [name]: endpoint } }) as unknown as IntakeNode
 }
 
 /** Does what is due when a response has ended or its client has gone, also where that was before. */

@@ -1,7 +1,7 @@
 /** Journals through pino: one line of JSON for each event. */
 
 import { type Logger, pino } from 'pino'
-import type { Journal, JournalEvent } from '../declare/hooks.js'
+import type { Journal, JournalEvent } from '../terms/hooks.js'
 
 /**
  * A journal that writes newline-delimited JSON, to a file or a stream.

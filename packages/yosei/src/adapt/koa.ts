@@ -1,7 +1,6 @@
 /** The gate for frameworks whose middleware takes a context and awaits the next. */
 import type { ServerResponse } from 'node:http'
-import type { Endpoint } from '../declare/endpoint.js'
-import type { Endpoints, Intake } from '../declare/intake.js'
+import type { Endpoint, Endpoints, Intake } from '../terms/endpoint.js'
 import { type FrameworkRequest, type GateOptions, gateFor } from './gate.js'
 
 /** What the gate needs of the context. */

@@ -5,12 +5,13 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
-import { type RecordNode, sentShape } from '../declare/node.js'
-import type { Upload } from '../declare/types.js'
-import { readSize } from '../declare/units.js'
+import type { RecordNode } from '../kinds/record.js'
+import { sentShape } from '../kinds/shape.js'
+import { markUpload } from '../kinds/upload.js'
 import type { FormOrTrouble } from '../read/form.js'
-import { markUpload } from '../read/upload.js'
 import { addFormValue, type Values } from '../read/values.js'
+import type { Upload } from '../terms/types.js'
+import { readSize } from '../terms/units.js'
 
 /** Parts of a form, whatever they carry: far more than a form has, far less than would fill the memory. */
 const mostParts = 1000

@@ -1,8 +1,8 @@
 /** What a platform with the web's interfaces does for the library, where Node does not. */
-import type { RecordNode } from '../declare/node.js'
+import type { RecordNode } from '../kinds/record.js'
+import { uploadOf } from '../kinds/upload.js'
 import type { FormOrTrouble } from '../read/form.js'
 import { collect } from '../read/message.js'
-import { uploadOf } from '../read/upload.js'
 import { addFormValue, type Values } from '../read/values.js'
 
 /** Undoes a content coding; at most so many bytes come of it. */

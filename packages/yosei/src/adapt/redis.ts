@@ -2,10 +2,10 @@
 
 import { createHash, randomUUID } from 'node:crypto'
 import { setTimeout as sleep } from 'node:timers/promises'
-import type { TurnStore } from '../declare/hooks.js'
-import { mistake } from '../declare/mistake.js'
-import type { Span } from '../declare/node.js'
-import { readSpan } from '../declare/units.js'
+import type { Span } from '../terms/declared.js'
+import type { TurnStore } from '../terms/hooks.js'
+import { mistake } from '../terms/mistake.js'
+import { readSpan } from '../terms/units.js'
 
 /** What is needed of a client of the package `redis`. */
 export interface RedisClient {

@@ -2,10 +2,7 @@
 
 import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
-import type { Accepted, Endpoint, FoundBy } from '../declare/endpoint.js'
-import type { JournalEvent } from '../declare/hooks.js'
-import type { Endpoints, Intake, IntakeNode } from '../declare/intake.js'
-import { mistake } from '../declare/mistake.js'
+import type { IntakeNode } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
@@ -15,6 +12,9 @@ import { retryAfter, statusFor } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
 import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
+import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
+import type { JournalEvent } from '../terms/hooks.js'
+import { mistake } from '../terms/mistake.js'
 import { startDeadline } from './deadline.js'
 
 /** What a handler is given besides the input. */

@@ -1,5 +1,5 @@
 /** What the client would rather read: RFC 9110, section 12.5, and the lookup of RFC 4647, section 3.4. */
-import { weighted, weightOf } from '../read/accept.js'
+import { weighted, weightOf } from '../grammar/accept.js'
 
 export const forms = ['application/problem+json', 'text/html', 'text/plain'] as const
 export type Form = (typeof forms)[number]

@@ -8,7 +8,7 @@ h1{font-size:1.5rem;font-weight:600;margin:0}h1 b{font-variant-numeric:tabular-n
 dl{margin:0;border-top:1px solid #8884}dt{font-family:ui-monospace,monospace;font-size:.9rem;padding-top:.6rem}dd{margin:0;padding-bottom:.6rem;border-bottom:1px solid #8884}
 footer{margin-top:2rem;font-size:.85rem;opacity:.6}`
 
-import type { Catalogue, Problem } from '../declare/hooks.js'
+import type { Catalogue, Problem } from '../terms/hooks.js'
 export function page({ status, title, detail, instance, fields = {} }: Problem, language: string, catalogue: Catalogue): string {
   const rows = Object.entries(fields).map(
     ([address, errors]) => `<dt>${escaped(address)}</dt>${errors.map((error) => `<dd>${escaped(error.detail)}</dd>`).join('')}`,

@@ -1,17 +1,16 @@
 /** An endpoint: what a request to one method and path may look like. */
-import { checkEndpoint } from '#checks'
+
+import { readMediaRange } from '../grammar/media-range.js'
+import type { Node } from '../kinds/kind.js'
+import type { RecordNode } from '../kinds/record.js'
+import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from '../rules/rules.js'
+import type { Endpoint } from '../terms/endpoint.js'
+import { mistake } from '../terms/mistake.js'
+import type { Policy } from '../terms/policy.js'
+import { parseTemplate, type Template } from '../terms/template.js'
+import type { Field, Fields, Flat, In, InFields, Out, OutFields } from '../terms/types.js'
 import { record } from './fields.js'
 import { type Lookup, type LookupMaker, type LookupNode, lookupMaker, type Turn, type TurnNode } from './lookups.js'
-import { readMediaRange } from './media-range.js'
-import { mistake } from './mistake.js'
-import type { Node, RecordNode } from './node.js'
-import type { Policy } from './policy.js'
-import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
-import { parseTemplate, type Template } from './template.js'
-import type { Field, Fields, Flat, In, InFields, Out, OutFields } from './types.js'
-
-export const partNames = ['path', 'query', 'header', 'cookie', 'body'] as const
-export type Part = (typeof partNames)[number]
 
 type Names<S extends string> = S extends `${string}{${infer N}}${infer Rest}` ? N | Names<Rest> : never
 type PathFields<S extends string> = { readonly [K in Names<S>]: Field }
@@ -43,20 +42,6 @@ export type SentInput<P, Q, H, C, B> = Flat<{
   body: InBody<B>
 }>
 
-/** One request schema. `I` is the accepted input, `S` what a client sends, `F` what its lookups find. */
-export interface Endpoint<I = unknown, S = unknown, F = unknown> {
-  readonly method: string
-  readonly template: string
-  readonly '~input'?: I
-  readonly '~sent'?: S
-  readonly '~found'?: F
-}
-/** The typed input of an endpoint's accepted requests. */
-export type Accepted<E> = E extends Endpoint<infer I, unknown, unknown> ? I : never
-/** What a client sends to an endpoint. */
-export type Sent<E> = E extends Endpoint<unknown, infer S, unknown> ? S : never
-/** What an endpoint's lookups find, by their names. */
-export type FoundBy<E> = E extends Endpoint<unknown, unknown, infer F> ? F : never
 type Lookups = { readonly [name: string]: Lookup<unknown, unknown> }
 type FoundIn<L> = { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
 
@@ -117,7 +102,7 @@ interface Declaration<Q, H, C, B, I, L> extends Policy {
  * @example
  * const listSessions = endpoint('GET /sessions', { query: { limit: integer({ min: 1, max: 100, default: 20 }) } })
  */
-export function endpoint<
+export function declareEndpoint<
   const S extends string,
   P extends PathFields<S> = PathFields<S>,
   Q extends Fields = {},
@@ -158,7 +143,6 @@ function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode 
     rules: (rules?.(ruleMaker as unknown as RuleMaker<unknown>) ?? []) as readonly AnyRule[],
     lookups: (lookups?.(lookupMaker as unknown as LookupMaker<unknown>) ?? {}) as EndpointNode['lookups'],
   }
-  checkEndpoint(signature, node as EndpointNode)
   return node as EndpointNode
 }
 

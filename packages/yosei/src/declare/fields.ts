@@ -1,9 +1,28 @@
 /** The builders of fields. Each makes one frozen node and judges nothing. */
-import { parseAddress } from './address.js'
-import { mistake } from './mistake.js'
-import type { Bounds, Format, Moment, Need, Node, RecordNode, Size, Span, Tidying } from './node.js'
-import { addressesOf, type Rule, type RuleMaker, ruleMaker } from './rules.js'
-import type { Common, Field, Fields, Flat, In, InFields, InTuple, Made, Out, OutFields, OutTuple, RecordField, Upload } from './types.js'
+
+import type { Format } from '../grammar/formats.js'
+import type { Node } from '../kinds/kind.js'
+import type { RecordNode } from '../kinds/record.js'
+import type { Tidying } from '../kinds/text.js'
+import { type AnyRule, addressesOf, type Rule, type RuleMaker, ruleMaker } from '../rules/rules.js'
+import { parseAddress } from '../terms/address.js'
+import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
+import { mistake } from '../terms/mistake.js'
+import type {
+  Common,
+  Field,
+  Fields,
+  Flat,
+  In,
+  InFields,
+  InTuple,
+  Made,
+  Out,
+  OutFields,
+  OutTuple,
+  RecordField,
+  Upload,
+} from '../terms/types.js'
 
 export interface TextOptions extends Common<string> {
   /** Least and greatest number of code points. */
@@ -293,7 +312,7 @@ type Optionally<F extends Fields> = {
 /** The same record with other fields; its own options stay, but that it must be sent. */
 function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): MadeRecord<F> {
   const { kind: _, need: __, default: ___, ...options } = of as unknown as RecordNode
-  for (const rule of options.rules ?? []) {
+  for (const rule of (options.rules ?? []) as readonly AnyRule[]) {
     const lost = addressesOf(rule).find((address) => !Object.hasOwn(fields, String(parseAddress(address)?.[0])))
     if (lost !== undefined)
       mistake(

@@ -1,13 +1,13 @@
 /** Endpoints that share a path prefix, declarations, rules, lookups and policy. */
-import { checkEndpoint } from '#checks'
-import { cookiePart, type Endpoint, type EndpointNode, headerPart, type Input, part, type SentInput } from './endpoint.js'
-import type { Endpoints } from './intake.js'
+
+import type { RecordNode } from '../kinds/record.js'
+import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from '../rules/rules.js'
+import type { Endpoint, Endpoints } from '../terms/endpoint.js'
+import { nearest, type Policy } from '../terms/policy.js'
+import { parseTemplate } from '../terms/template.js'
+import type { Fields, Flat } from '../terms/types.js'
+import { cookiePart, type EndpointNode, headerPart, type Input, part, type SentInput } from './endpoint.js'
 import { type Lookup, type LookupMaker, type LookupNode, lookupMaker } from './lookups.js'
-import type { RecordNode } from './node.js'
-import { nearest, type Policy } from './policy.js'
-import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from './rules.js'
-import { parseTemplate } from './template.js'
-import type { Fields, Flat } from './types.js'
 
 type Lookups = { readonly [name: string]: Lookup<unknown, unknown> }
 interface Shared<P, Q, H, C, L> extends Policy {
@@ -40,7 +40,7 @@ type Grouped<E, P, Q, H, C, L> =
  * @example
  * intake({ endpoints: { ...group({ prefix: '/v1', header: { 'x-team': slug } }, { bookSession, listSessions }) } })
  */
-export function group<
+export function declareGroup<
   const E extends Endpoints,
   P extends Fields = {},
   Q extends Fields = {},
@@ -76,6 +76,5 @@ function joined(shared: LooseShared, endpoint: EndpointNode): EndpointNode {
     lookups: { ...((lookups?.(lookupMaker as never) ?? {}) as { readonly [name: string]: LookupNode }), ...endpoint.lookups },
     origin: endpoint.origin ?? endpoint,
   })
-  checkEndpoint(signature, node)
   return node
 }

@@ -1,16 +1,10 @@
 /** An intake: the endpoints of a service, and what they share. */
 
-import type { Endpoint, EndpointNode } from './endpoint.js'
-import type { Catalogues, Journal, Problem, TurnStore } from './hooks.js'
-import { mistake } from './mistake.js'
-import { nearest, type Policy, type SettledLimits, type Statuses, settleLimits } from './policy.js'
-import type { Rejected } from './verdict.js'
-
-export type Endpoints = { readonly [name: string]: Endpoint }
-/** The endpoints of a service with what they share; the default export of an intake module. */
-export interface Intake<E extends Endpoints = Endpoints> {
-  readonly endpoints: E
-}
+import type { Endpoints, Intake } from '../terms/endpoint.js'
+import type { Catalogues, Journal, Problem, TurnStore } from '../terms/hooks.js'
+import { nearest, type Policy, type SettledLimits, type Statuses, settleLimits } from '../terms/policy.js'
+import type { Rejected } from '../terms/verdict.js'
+import type { EndpointNode } from './endpoint.js'
 
 /** What is known of a request before its body has come. */
 export interface Head {
@@ -61,13 +55,12 @@ export interface IntakeNode extends Readonly<Shared> {
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
-export function intake<const E extends Endpoints>(declaration: IntakeDeclaration<E>): Intake<E> {
+export function declareIntake<const E extends Endpoints>(declaration: IntakeDeclaration<E>): Intake<E> {
   const { endpoints, base = '', engine, limits, statuses, coerce, unlisted, uniqueNames, mode, journalled, ...own } = declaration
   const policy = defined({ limits, statuses, coerce, unlisted, uniqueNames, mode, journalled })
   const settled = Object.entries(endpoints).map(([name, endpoint]) => {
     return [name, settle(name, endpoint as EndpointNode, policy, engine)] as const
   })
-  refuseDoubles(settled)
   const node: IntakeNode = {
     ...own,
     endpoints: Object.freeze(Object.fromEntries(settled)),
@@ -94,14 +87,4 @@ function settle(name: string, endpoint: EndpointNode, shared: Policy, engine: En
     name,
     ...(engine === undefined ? {} : { engine }),
   }) as EndpointNode
-}
-
-function refuseDoubles(endpoints: readonly (readonly [name: string, EndpointNode])[]): void {
-  const shapes = new Map<string, string>()
-  for (const [name, { method, segments }] of endpoints) {
-    const shape = `${method} /${segments.map((segment) => (typeof segment === 'string' ? segment : '{}')).join('/')}`
-    const other = shapes.get(shape)
-    if (other !== undefined) mistake(`intake, ${name}`, `${other} matches the same requests`, 'Give one of them another method or path')
-    shapes.set(shape, name)
-  }
 }

@@ -1,11 +1,11 @@
 /** Lookups: questions to the outside world. And turns: one request per key at a time. */
 
-import type { Address } from './address.js'
-import type { AnyCondition, Condition, ConditionMaker } from './conditions.js'
-import { conditionMaker } from './conditions.js'
-import type { Refusal } from './hooks.js'
-import type { Span } from './node.js'
-import type { Reads, Values } from './rules.js'
+import type { AnyCondition, Condition, ConditionMaker } from '../rules/conditions.js'
+import { conditionMaker } from '../rules/conditions.js'
+import type { Reads, Values } from '../rules/rules.js'
+import type { Address } from '../terms/address.js'
+import type { Span } from '../terms/declared.js'
+import type { Refusal } from '../terms/hooks.js'
 
 /** A lookup as a declaration gives it. */
 export interface Lookup<Services, Found> {

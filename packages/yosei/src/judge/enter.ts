@@ -1,6 +1,7 @@
 /** The stages between a sound request and its handler: the turn, and the lookups under it. */
-import type { TurnStore } from '../declare/hooks.js'
+
 import type { IntakeNode } from '../declare/intake.js'
+import type { TurnStore } from '../terms/hooks.js'
 import { askLookups } from './lookups.js'
 import type { LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'

@@ -1,9 +1,10 @@
 /** The journal: one structured event for each rejection and each failure. It never blocks or breaks a request. */
 
-import { tellAddress } from '../declare/address.js'
-import type { EndpointNode, Part } from '../declare/endpoint.js'
-import type { Journal, JournalEvent } from '../declare/hooks.js'
+import type { EndpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
+import { tellAddress } from '../terms/address.js'
+import type { Journal, JournalEvent } from '../terms/hooks.js'
+import type { Part } from '../terms/parts.js'
 import { absentIn, writeMasked } from './masked.js'
 import type { Judged } from './stages.js'
 import type { Rejection } from './verdict.js'

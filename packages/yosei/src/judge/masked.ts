@@ -1,16 +1,17 @@
 /** A request as it may be written down: whole enough to be judged again, without any secret. */
-import type { Parts } from '../compile/engine.js'
-import { formsOf } from '../compile/tell-apart.js'
-import { formatAddress, type Path } from '../declare/address.js'
-import { type Node, type RecordNode, sentShape } from '../declare/node.js'
-import { isUpload } from '../read/upload.js'
+import type { Parts } from '../engine/engine.js'
+import { kindOf, type Node } from '../kinds/kind.js'
+import { kinds } from '../kinds/kinds.js'
+import type { RecordNode } from '../kinds/record.js'
+import { sentShape } from '../kinds/shape.js'
+import { formatAddress, type Path } from '../terms/address.js'
 import type { Opened } from './open.js'
 
 /** Stands where a secret was. */
 const masked = '(secret)'
 /** The longest body and text that are written. */
 const longestBody = 16_000
-const longestText = 1000
+const _longestText = 1000
 
 /** The declared fields that may be left out, and were: of each part, and of the records in it. */
 export function absentIn({ destination, body }: Opened, sent: Parts): string[] {
@@ -69,42 +70,5 @@ const maskedPart = (declared: RecordNode, values: unknown): { [name: string]: un
 function maskedValue(node: Node, value: unknown, depth = 0): unknown {
   if (value === undefined || value === null) return value
   if (node.secret) return masked
-  if (depth > 32) return undefined
-  const shape = sentShape(node)
-  if (shape.secret) return masked
-  const below = (field: Node, one: unknown) => maskedValue(field, one, depth + 1)
-  switch (shape.kind) {
-    case 'record':
-      return mapped(value, (name, one) => (Object.hasOwn(shape.fields, name) ? below(shape.fields[name] as Node, one) : undefined))
-    case 'table':
-      return mapped(value, (_, one) => below(shape.value, one))
-    case 'list':
-      return Array.isArray(value) ? value.slice(0, 1000).map((one) => below(shape.item, one)) : undefined
-    case 'tuple':
-      return Array.isArray(value) ? shape.items.map((item, index) => below(item, value[index])) : undefined
-    case 'tagged': {
-      const chosen = (value as { [name: string]: unknown })[shape.tag]
-      const branch = typeof chosen === 'string' && Object.hasOwn(shape.branches, chosen) ? shape.branches[chosen] : undefined
-      return branch ? { [shape.tag]: chosen, ...(below(branch, value) as object) } : undefined
-    }
-    case 'either':
-      // Which branch it is cannot be told from here, and one of them may be a secret.
-      return typeof value === 'object' || formsOf(shape).some(({ secret }) => secret) || shape.branches.some(({ secret }) => secret)
-        ? undefined
-        : short(value)
-    case 'file':
-      return isUpload(value) ? `(${value.bytes} bytes)` : undefined
-    case 'anything':
-      return undefined
-    default:
-      return short(value)
-  }
-}
-
-const short = (value: unknown) =>
-  typeof value === 'string' ? value.slice(0, longestText) : typeof value === 'object' || typeof value === 'symbol' ? undefined : value
-
-function mapped(value: unknown, map: (name: string, value: unknown) => unknown): object | undefined {
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined
-  return Object.fromEntries(Object.entries(value).map(([name, one]) => [name, map(name, one)]))
+  return depth > 32 ? undefined : kindOf(kinds, node).mask(node, value, (below, one) => maskedValue(below, one, depth + 1))
 }

@@ -1,13 +1,16 @@
 /** The stages that need the head alone: which endpoint is meant, and whether its limits and media types let the body come. */
-import type { Fault, Run } from '../compile/run.js'
+
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
-import { inRange } from '../declare/media-range.js'
-import { type ListNode, type Node, sentShape } from '../declare/node.js'
-import { readSize } from '../declare/units.js'
+import { inRange } from '../grammar/media-range.js'
+import { readMediaType } from '../grammar/media-type.js'
+import type { Node } from '../kinds/kind.js'
+import type { ListNode } from '../kinds/list.js'
+import type { Fault, Run } from '../kinds/run.js'
+import { sentShape } from '../kinds/shape.js'
 import { type Destination, layRoutes, match, type Routes } from '../read/match.js'
-import { readMediaType } from '../read/media-type.js'
 import { type AnyMessage, isNow } from '../read/message.js'
+import { readSize } from '../terms/units.js'
 import { statusFor } from './statuses.js'
 import { type Rejection, reject, roomFor } from './verdict.js'
 

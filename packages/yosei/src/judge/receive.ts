@@ -1,7 +1,8 @@
 /** The stage that receives the body: its bytes, within limits of size and time, their codings undone. */
 import { decode, receiveForm } from '#platform'
-import type { Fault } from '../compile/run.js'
-import { type RecordNode, sentShape } from '../declare/node.js'
+import type { RecordNode } from '../kinds/record.js'
+import type { Fault } from '../kinds/run.js'
+import { sentShape } from '../kinds/shape.js'
 import { readBody, Unreadable } from '../read/body.js'
 import { type BodySource, isNow, type Trouble } from '../read/message.js'
 import { close, type Opened } from './open.js'

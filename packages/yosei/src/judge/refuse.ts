@@ -1,9 +1,9 @@
 /** Refusals: what a handler, or who looks the caller up, finds wrong with a request. */
 
-import type { Fault } from '../compile/run.js'
-import { parseAddress } from '../declare/address.js'
-import type { Catalogues, Refusal } from '../declare/hooks.js'
-import type { Stage } from '../declare/verdict.js'
+import type { Fault } from '../kinds/run.js'
+import { parseAddress } from '../terms/address.js'
+import type { Catalogues, Refusal } from '../terms/hooks.js'
+import type { Stage } from '../terms/verdict.js'
 import { grouped, type Rejection, reject } from './verdict.js'
 
 export interface Refused {

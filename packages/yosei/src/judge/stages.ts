@@ -1,12 +1,13 @@
 /** The stages of a request, from its head to what a handler may work with. */
 
-import type { Parts } from '../compile/engine.js'
-import { addFault, type Run, startRun } from '../compile/run.js'
 import type { IntakeNode } from '../declare/intake.js'
-import type { AcceptedVerdict } from '../declare/verdict.js'
+import type { Parts } from '../engine/engine.js'
+import { startRun } from '../engine/interpret.js'
+import { addFault, type Run } from '../kinds/run.js'
 import { cookieValues } from '../read/cookies.js'
 import type { AnyMessage } from '../read/message.js'
 import { headerValues, pairValues, pathValues } from '../read/values.js'
+import type { AcceptedVerdict } from '../terms/verdict.js'
 import { check } from './check.js'
 import { identify } from './identify.js'
 import { type Opened, open } from './open.js'

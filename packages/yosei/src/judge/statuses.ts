@@ -1,8 +1,8 @@
 /** Which status a failure gets (RFC 9110, section 15). */
-import type { Fault } from '../compile/run.js'
-import type { Part } from '../declare/endpoint.js'
-import type { Statuses } from '../declare/policy.js'
-import type { Stage } from '../declare/verdict.js'
+import type { Fault } from '../kinds/run.js'
+import type { Part } from '../terms/parts.js'
+import type { Statuses } from '../terms/policy.js'
+import type { Stage } from '../terms/verdict.js'
 
 const defaults: Required<Statuses> = {
   unmatched: 404,

@@ -1,10 +1,10 @@
 /** Turns: one request per key at a time, from before the lookups until the handler has settled. */
 
-import { canonical } from '../compile/canonical.js'
-import { type Path, parseAddress, valueAt } from '../declare/address.js'
-import type { TakenTurn, TurnStore } from '../declare/hooks.js'
 import type { TurnNode } from '../declare/lookups.js'
-import { readSpan } from '../declare/units.js'
+import { type Path, parseAddress, valueAt } from '../terms/address.js'
+import { canonical } from '../terms/canonical.js'
+import type { TakenTurn, TurnStore } from '../terms/hooks.js'
+import { readSpan } from '../terms/units.js'
 import { type LateSignal, longestTimer } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter, statusFor } from './statuses.js'

@@ -1,12 +1,12 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
 
-import { catalogueFor } from '../answer/catalogue.js'
-import { wordFault, wordingOf } from '../answer/messages.js'
-import type { Fault } from '../compile/run.js'
-import { formatPointer, tellAddress } from '../declare/address.js'
-import type { Part } from '../declare/endpoint.js'
-import type { Catalogues } from '../declare/hooks.js'
-import type { FieldError, Rejected, Stage, Trace } from '../declare/verdict.js'
+import type { Fault } from '../kinds/run.js'
+import { formatPointer, tellAddress } from '../terms/address.js'
+import type { Catalogues } from '../terms/hooks.js'
+import type { Part } from '../terms/parts.js'
+import type { FieldError, Rejected, Stage, Trace } from '../terms/verdict.js'
+import { catalogueFor } from '../words/catalogue.js'
+import { wordFault, wordingOf } from '../words/messages.js'
 
 /** A rejection as the stages make it: what they found, not yet in words. */
 export interface Rejection {

@@ -1,12 +1,17 @@
 /** Declarations as plain JSON: what every reader uses that is not on the hot path. */
-import { wordFault } from '../answer/messages.js'
-import { writeInstant } from '../compile/times.js'
-import { type Path, parseAddress } from '../declare/address.js'
-import { type Endpoint, type EndpointNode, rootOf } from '../declare/endpoint.js'
-import type { Intake, IntakeNode } from '../declare/intake.js'
-import { nodesAt } from '../declare/locate.js'
-import { type Node, type RecordNode, resolve } from '../declare/node.js'
-import type { AnyRule } from '../declare/rules.js'
+
+import { type EndpointNode, rootOf } from '../declare/endpoint.js'
+import type { IntakeNode } from '../declare/intake.js'
+import { writeInstant } from '../grammar/times.js'
+import type { Node } from '../kinds/kind.js'
+import { childrenOf } from '../kinds/kinds.js'
+import { resolve } from '../kinds/later.js'
+import { nodesAt } from '../kinds/locate.js'
+import type { RecordNode } from '../kinds/record.js'
+import type { AnyRule } from '../rules/rules.js'
+import { type Path, parseAddress } from '../terms/address.js'
+import type { Endpoint, Intake } from '../terms/endpoint.js'
+import { wordFault } from '../words/messages.js'
 
 type Json = string | number | boolean | null | readonly Json[] | { readonly [name: string]: Json }
 type JsonObject = { readonly [name: string]: Json }
@@ -53,26 +58,10 @@ function outliner() {
   const definitions = new Map<string, Json>()
 
   function field(node: Node): JsonObject {
-    switch (node.kind) {
-      case 'later':
-        return { kind: 'later', of: reference(resolve(node)) }
-      case 'list':
-        return { ...plain(node), item: field(node.item) }
-      case 'tuple':
-        return { ...plain(node), items: node.items.map(field) }
-      case 'record':
-        return { ...plain(node), fields: mapValues(node.fields, field), ...(node.rules ? { rules: outlineRules(node.rules, node) } : {}) }
-      case 'table':
-        return { ...plain(node), value: field(node.value) }
-      case 'tagged':
-        return { ...plain(node), branches: mapValues(node.branches, field) }
-      case 'either':
-        return { ...plain(node), branches: node.branches.map(field) }
-      case 'readAs':
-        return { ...plain(node), base: field(node.base) }
-      default:
-        return plain(node)
-    }
+    if (node.kind === 'later') return { kind: 'later', of: reference(resolve(node)) }
+    const children = new Set<unknown>(childrenOf(node).map(([, child]) => child))
+    const whole = plain(node, (value) => (children.has(value) ? field(value as Node) : undefined))
+    return node.kind === 'record' && node.rules ? { ...whole, rules: outlineRules(node.rules as readonly AnyRule[], node) } : whole
   }
 
   function reference(node: Node): string {
@@ -94,20 +83,22 @@ const mapValues = <T>(values: { readonly [name: string]: T }, map: (value: T) =>
   Object.fromEntries(Object.entries(values).map(([name, value]) => [name, map(value)]))
 
 /** What JSON can carry of an object: patterns as their source, dates and big integers as text, functions not at all. */
-function plain(of: object): JsonObject {
+function plain(of: object, child: (value: unknown) => JsonObject | undefined = () => undefined): JsonObject {
   const entries = Object.entries(of).flatMap(([name, value]): [string, Json][] => {
     if (typeof value === 'function') return name === 'default' ? [['computed', true]] : []
-    return value === undefined ? [] : [[name, toJson(value)]]
+    return value === undefined ? [] : [[name, toJson(value, child)]]
   })
   return Object.fromEntries(entries)
 }
 
-function toJson(value: unknown): Json {
+function toJson(value: unknown, child: (value: unknown) => JsonObject | undefined): Json {
+  const known = child(value)
+  if (known) return known
   if (typeof value === 'bigint') return String(value)
   if (value instanceof Date) return writeInstant(value)
   if (value instanceof RegExp) return value.source
-  if (Array.isArray(value)) return value.map(toJson)
-  return typeof value === 'object' && value !== null ? plain(value) : (value as Json)
+  if (Array.isArray(value)) return value.map((one) => toJson(one, child))
+  return typeof value === 'object' && value !== null ? plain(value, child) : (value as Json)
 }
 
 /** The code by which the catalogue words a rule, where the rule itself may have another. */

@@ -1,9 +1,11 @@
 /** The bytes of a body → the values that its declaration reads. */
-import type { Path } from '../declare/address.js'
+
 import type { BodyNode } from '../declare/endpoint.js'
-import { type RecordNode, sentShape } from '../declare/node.js'
+import type { RecordNode } from '../kinds/record.js'
+import { sentShape } from '../kinds/shape.js'
+import { uploadOf } from '../kinds/upload.js'
+import type { Path } from '../terms/address.js'
 import { readJson, repeatedNames } from './json.js'
-import { uploadOf } from './upload.js'
 import { pairValues } from './values.js'
 
 interface ReadFault {

@@ -1,7 +1,8 @@
 /** Cookies (RFC 6265), as the Cookie header field carries them. */
-import type { RecordNode } from '../declare/node.js'
-import { put } from './own.js'
-import { decodePercent } from './percent.js'
+
+import { decodePercent } from '../grammar/percent.js'
+import type { RecordNode } from '../kinds/record.js'
+import { put } from '../terms/own.js'
 import type { Values } from './values.js'
 
 /** The declared cookies. Of a name sent twice the first counts (section 5.4 puts the most specific first); values are percent-decoded. */

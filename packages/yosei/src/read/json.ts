@@ -1,5 +1,5 @@
 /** JSON (RFC 8259), with the place of a syntax error. */
-import type { Path } from '../declare/address.js'
+import type { Path } from '../terms/address.js'
 
 export interface SyntaxFault {
   /** From 1. */

@@ -1,7 +1,7 @@
 /** Which endpoint a method and a raw path mean. */
 import type { EndpointNode } from '../declare/endpoint.js'
-import { type SettledLimits, settleLimits } from '../declare/policy.js'
-import { decodePercent } from './percent.js'
+import { decodePercent } from '../grammar/percent.js'
+import { type SettledLimits, settleLimits } from '../terms/policy.js'
 import { type Carried, carriedBy } from './values.js'
 
 /** What a method means at the end of a template. */

@@ -1,7 +1,12 @@
 /** The texts of a request's parts, by name, as their declarations carry them: OpenAPI's styles, split before decoding. */
-import { type ListNode, type Node, type RecordNode, sentShape, type TupleNode } from '../declare/node.js'
-import { put } from './own.js'
-import { type Decoded, decodePercent, malformed } from './percent.js'
+
+import { type Decoded, decodePercent, malformed } from '../grammar/percent.js'
+import type { Node } from '../kinds/kind.js'
+import type { ListNode } from '../kinds/list.js'
+import type { RecordNode } from '../kinds/record.js'
+import { sentShape } from '../kinds/shape.js'
+import type { TupleNode } from '../kinds/tuple.js'
+import { put } from '../terms/own.js'
 
 /** The values of a part: a text for a name that came once, a list for one that came again or carries several. */
 export type Values = { [name: string]: unknown }

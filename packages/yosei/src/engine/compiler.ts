@@ -1,0 +1,131 @@
+/** Makes code for an endpoint, and runs it. */
+import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { isMultiple } from '../grammar/numbers.js'
+import { readDay, readInstant } from '../grammar/times.js'
+import { kindOf, type Node } from '../kinds/kind.js'
+import { type ListNode, tellRepeated } from '../kinds/list.js'
+import { matches } from '../kinds/patterns.js'
+import { applyReader, type ReadAsNode } from '../kinds/read-as.js'
+import { readNode, readOnce } from '../kinds/reading.js'
+import { keepOrTell, type RecordNode } from '../kinds/record.js'
+import { clock, countFaults, type Run, type Source, tell } from '../kinds/run.js'
+import type { ScalarKind } from '../kinds/scalar.js'
+import { type TableNode, tellMisnamed } from '../kinds/table.js'
+import { codePoints } from '../kinds/text.js'
+import type { Endpoint } from '../terms/endpoint.js'
+import { put } from '../terms/own.js'
+import { emitEndpoint, functionName } from './emit.js'
+import type { Reader } from './engine.js'
+import { defaultOf } from './interpret.js'
+
+/** The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without 'unsafe-eval'). */
+export function compileEndpoint(endpoint: EndpointNode, body: BodyNode | undefined, interpreted: Reader): Reader | undefined {
+  const { source, constants } = emitEndpoint(endpoint, body)
+  const names = [...Object.keys(library), ...constants.map((_, index) => `k${index}`), 'interpreted']
+  try {
+    const made = new Function(...names, `"use strict"\n${source}\n//# sourceURL=yosei/${functionName(endpoint)}.js`)
+    return made(...Object.values(library), ...constants, interpreted) as Reader
+  } catch {
+    return undefined
+  }
+}
+
+/**
+ * The code that is made for an endpoint with the first of its bodies, for reading. `k0`, `k1`, … stand for its declarations and patterns, which the
+ * code is given.
+ *
+ * @example
+ * console.log(codeOf(app.endpoints.bookSession))
+ */
+export function codeOf(endpoint: Endpoint): string {
+  const node = endpoint as unknown as EndpointNode
+  return emitEndpoint(node, node.bodies[0]).source
+}
+
+/** An enumerable name on the prototype of every object would count as sent. */
+function isPolluted(): boolean {
+  for (const _ in Object.prototype) return true
+  return false
+}
+
+type Path = (string | number)[]
+
+function within<T>(run: Run, path: Path, inside: () => T): T {
+  const { length } = run.path
+  for (const step of path) run.path.push(step)
+  const result = inside()
+  while (run.path.length > length) run.path.pop()
+  return result
+}
+
+/** The interpreter, for a value that the code does not take. */
+const slow = (run: Run, node: Node, value: unknown, source: Source, path: Path): unknown =>
+  within(run, path, () => readNode(node, value, source, run))
+
+/** A scalar has nothing below it, so its path can stand as it is while something is told of it. */
+const wholePath = ({ path: outer }: Run, path: Path): Path => (outer.length === 0 ? path : [...outer, ...path])
+
+/** The interpreter for a scalar, without what holds for every kind. */
+function slowScalar(run: Run, node: Node, value: unknown, source: Source, path: Path): unknown {
+  const isScalar = typeof value === 'string' ? value !== '' || source !== 'text' : typeof value === 'number' || typeof value === 'boolean'
+  if (!isScalar) return slow(run, node, value, source, path)
+  const outer = run.path
+  run.path = wholePath(run, path)
+  const read = (kindOf(run.kinds, node) as ScalarKind<Node>).readScalar(node, value, run, source)
+  run.path = outer
+  return read
+}
+
+/** The same for an instant: where reading it has said why it cannot be read, that is told, and it is not read again. */
+function slowInstant(run: Run, node: Node, value: unknown, source: Source, path: Path, tried: unknown): unknown {
+  if (typeof tried !== 'string' || source === 'text') return slowScalar(run, node, value, source, path)
+  const outer = run.path
+  run.path = wholePath(run, path)
+  tell(run, node, tried, value)
+  run.path = outer
+  return undefined
+}
+
+/** What generated code calls by name. */
+const library = {
+  slow,
+  slowInstant,
+  slowScalar,
+  unlistedIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
+    within(run, path, () => keepOrTell(node, sent, read, implied, run)),
+  repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Path) => within(run, path, () => tellRepeated(node, read, run)),
+  misnamedIn: (run: Run, node: TableNode, name: string, path: Path) => within(run, path, () => tellMisnamed(node, name, run)),
+  readerIn: (run: Run, node: ReadAsNode, base: unknown, sent: unknown, path: Path) =>
+    within(run, path, () => applyReader(node, base, sent, run)),
+  enter(run: Run, reader: (value: unknown, run: Run, parsed: boolean) => unknown, value: unknown, path: Path, parsed: boolean): unknown {
+    return readOnce(run, reader, value, () => {
+      run.depth++
+      const read = within(run, path, () => reader(value, run, parsed))
+      run.depth--
+      return read
+    })
+  },
+  countFaults,
+  mark: (run: Run) => ({ faults: run.faults.length, beyond: run.beyond, suggestions: run.suggestions }),
+  isClean: (run: Run, mark: { faults: number; beyond: number }) => {
+    const clean = run.faults.length === mark.faults && run.beyond === mark.beyond
+    if (!clean) run.faults = run.faults.slice(0, mark.faults)
+    run.beyond = mark.beyond
+    return clean
+  },
+  goBack: (run: Run, mark: { suggestions: number }) => {
+    run.suggestions = mark.suggestions
+  },
+  isPolluted,
+  isWithin: (count: number, least: number, most: number) => count >= least && count <= most,
+  clock,
+  codePoints,
+  defaultOf,
+  isMultiple,
+  matches,
+  put,
+  readDay,
+  readInstant,
+  plain: Object.prototype,
+  prototypeOf: Object.getPrototypeOf,
+}

@@ -1,0 +1,94 @@
+/**
+ * Writes the code that reads the parts of one endpoint. The code takes what is right at once and hands the rest, node by
+ * node, to the interpreter, which tells what is wrong. So both say the same, and what is slow is done only for values
+ * that are wrong or rare.
+ */
+import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import type { CodeOf, Count, Node, Spot, Whole } from '../kinds/kind.js'
+import { codes, kinds, shapeOf } from '../kinds/kinds.js'
+import { identifier, quote } from '../kinds/quote.js'
+import type { Source } from '../kinds/run.js'
+import { literal } from '../kinds/scalar.js'
+import { type Code, createWriter, type Writer } from '../kinds/writer.js'
+import { formatAddress } from '../terms/address.js'
+import type { Part } from '../terms/parts.js'
+import { sourceOf } from './source.js'
+
+/** The name of an endpoint's function, as a debugger shows it. */
+export const functionName = ({ name, method, template }: EndpointNode): string => `read_${identifier(name ?? `${method} ${template}`)}`
+
+/** A `Reader` of the endpoint's parts, as code. */
+export function emitEndpoint(endpoint: EndpointNode, body: BodyNode | undefined): Code {
+  const writer = createWriter()
+  writer.block(`return function ${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed) {`, () => {
+    writer.line('if (isPolluted()) return interpreted(path, query, header, cookie, body, run, hasBody, parsed)')
+    const part = (part: Part, node: Node, source: Source) => {
+      const unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
+      if (endpoint.unlisted) writer.line(`run.unlisted = ${quote(unlisted)}`)
+      return emit(writer, node, part === 'body' ? part : `${part} ?? {}`, { path: [quote(part)], address: [part], source, unlisted })
+    }
+    /** Without fields there is nothing to read, and only in a query perhaps something too much. */
+    const textPart = (name: Exclude<Part, 'body'>) => {
+      const isEmpty = Object.keys(endpoint[name].fields).length === 0
+      if (!isEmpty) return part(name, endpoint[name], 'text')
+      if (name === 'query') writer.block('if (query !== undefined) {', () => part(name, endpoint[name], 'text'))
+      return '{}'
+    }
+    const [path, query, header, cookie] = (['path', 'query', 'header', 'cookie'] as const).map(textPart)
+    const read = writer.name('v')
+    writer.line(`let ${read}`)
+    if (body) {
+      writer.block('if (hasBody) {', () => writer.line(`${read} = ${part('body', body.node, sourceOf(endpoint, body))}`))
+    }
+    writer.line(`return { path: ${path}, query: ${query}, header: ${header}, cookie: ${cookie}, body: ${read} }`)
+  })
+  return writer.code()
+}
+
+/** A declaration that is shared in many places stands in the code once for each: beyond so many, the interpreter reads. */
+const mostEmitted = 4000
+
+/** Writes the reading of a value, from the text of an expression; gives the variable with what was read. */
+function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Count): string {
+  const place =
+    node.coerce === undefined || outer.source === 'text'
+      ? outer
+      : { ...outer, source: node.coerce ? ('coerced' as const) : ('json' as const) }
+  const read = writer.name('v')
+  writer.line(`let ${read} = ${value} // ${quote(formatAddress(place.address))}`)
+  const code = codes[node.kind] as unknown as CodeOf<Node>
+  const isScalar = shapeOf(node) === 'scalar'
+  const known = `run, ${writer.bind(node)}, ${read}, ${quote(place.source)}, ${writer.path(place)}`
+  const reader = isScalar && !node.secret && !node.readOnly ? 'slowScalar' : 'slow'
+  // A needed value that is not there comes to the interpreter, but where a kind has another way.
+  const countsHere = count && !(count.needed && code.absent === 'told')
+  if (countsHere) writer.line(count.needed ? `if (${read} === undefined) ${count.name}--` : `if (${read} !== undefined) ${count.name}++`)
+  const slowly = (tried?: string) => {
+    const call = `${read} = ${tried === undefined || reader === 'slow' ? `${reader}(${known})` : `slowInstant(${known}, ${tried})`}`
+    return count && !countsHere ? `{ if (${read} === undefined) ${count.name}--; ${call} }` : call
+  }
+  const whole: Whole = { writer, read, place, slowly, kinds, emit: (...below) => emit(writer, ...below) }
+  if (writer.count++ > mostEmitted || node.readOnly || (node.secret && !isScalar)) writer.line(slowly())
+  else if (code.absent === 'own') code.write(whole, node)
+  else whenPresent(whole, node, () => code.write(whole, node))
+  return read
+}
+
+/** Writes what is right of a value that may be absent or null; `inside` writes the rest. */
+function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => void): void {
+  const emptyIsAbsent = place.source === 'text' && !(node.kind === 'text' && node.keepEmpty)
+  if (node.need === 'defaulted') {
+    const given =
+      typeof node.default === 'object' || typeof node.default === 'function'
+        ? `defaultOf(${writer.bind(node)})`
+        : literal(writer, node.default)
+    writer.line(`if (${read} === undefined${emptyIsAbsent ? ` || ${read} === ""` : ''}) ${read} = ${given}`)
+    writer.block(node.nullable ? `else if (${read} !== null) {` : 'else {', inside)
+    return
+  }
+  const optional = node.need === 'optional'
+  if (optional && emptyIsAbsent) writer.line(`if (${read} === "") ${read} = undefined`)
+  const tests = [...(optional ? [`${read} !== undefined`] : []), ...(node.nullable ? [`${read} !== null`] : [])]
+  if (tests.length > 0) writer.block(`if (${tests.join(' && ')}) {`, inside)
+  else inside()
+}

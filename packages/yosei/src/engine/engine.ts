@@ -1,0 +1,55 @@
+/** How the parts of an endpoint are read: by code made for it, or by the interpreter where no code may be made. */
+import { type BodyNode, type EndpointNode, oncePerBody } from '../declare/endpoint.js'
+import { readNode } from '../kinds/reading.js'
+import type { Run } from '../kinds/run.js'
+import { type Part, partNames } from '../terms/parts.js'
+import { compileEndpoint } from './compiler.js'
+import { sourceOf } from './source.js'
+
+/** The parts of a request: as sent, or as read. */
+export type Parts = { readonly [part: string]: unknown }
+/**
+ * Reads the parts of a request, and tells the run what is wrong. `hasBody` is false where there is none to read; `parsed`
+ * is true where the library has parsed all that was sent itself, so that it is plain data.
+ */
+export type Reader = (
+  path: unknown,
+  query: unknown,
+  header: unknown,
+  cookie: unknown,
+  body: unknown,
+  run: Run,
+  hasBody: boolean,
+  parsed: boolean,
+) => Parts
+
+/** The reader of an endpoint with a body of one media type. */
+export const readerOf = oncePerBody((endpoint, chosen): Reader => {
+  const interpreted: Reader = (path, query, header, cookie, body, run, hasBody) =>
+    interpretParts(endpoint, chosen, { path, query, header, cookie, body }, run, hasBody)
+  return (endpoint.engine === 'interpreted' ? undefined : compileEndpoint(endpoint, chosen, interpreted)) ?? interpreted
+})
+
+/** What is not on the hot path: some parts alone, a form, or a trace of each reading. */
+export function interpretParts(
+  endpoint: EndpointNode,
+  body: BodyNode | undefined,
+  sent: Parts,
+  run: Run,
+  hasBody: boolean,
+  only: readonly Part[] = partNames,
+  form = false,
+): Parts {
+  const input: { [part: string]: unknown } = {}
+  for (const part of only) {
+    const node = part === 'body' ? body?.node : endpoint[part]
+    input[part] = undefined
+    if (!node || (part === 'body' && !hasBody)) continue
+    run.path.push(part)
+    run.unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
+    const source = part !== 'body' || form ? 'text' : sourceOf(endpoint, body as BodyNode)
+    input[part] = readNode(node, part === 'body' ? sent.body : (sent[part] ?? {}), source, run)
+    run.path.pop()
+  }
+  return input
+}

@@ -1,0 +1,165 @@
+/** The formats of texts, each by the grammar of its own standard. */
+import { readDay, readInstant, readTime, type Unread } from './times.js'
+
+/** Finds what a text must not have. A repeat of what it may have would keep a note of each character, without end. */
+const none = (source: string) => new RegExp(source, 'u')
+
+const label = /^[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?$/
+
+/** Labels of letters, digits and inner hyphens to 63 octets, 253 in all (RFC 1123, section 2.1). */
+const isHostname = (text: string) => text.length <= 253 && text.split('.').every((part) => label.test(part))
+
+/** A host name whose labels may be in any script (RFC 5890): it is one when its ASCII form is. */
+function isIdnHostname(text: string): boolean {
+  const plain = text.normalize('NFC').replaceAll(/[。．｡]/g, '.')
+  if (/[\u0000-\u002c\u002f\u003a-\u0040\u005b-\u0060\u007b-\u007f]/.test(plain) || plain.startsWith('.') || plain.endsWith('.'))
+    return false
+  if (isAscii(plain) || plain.length > 1000) return isHostname(plain)
+  try {
+    return isHostname(new URL(`http://${plain}/`).hostname)
+  } catch {
+    return false
+  }
+}
+const isAscii = (text: string) => !/[^\u0000-\u007f]/.test(text)
+
+const octet = '(?:25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])'
+const ipv4 = new RegExp(`^${octet}(?:\\.${octet}){3}$`)
+const isIpv4 = (text: string) => ipv4.test(text)
+
+/** RFC 4291, section 2.2: eight groups, one run of zeros as `::`, the last two groups perhaps as an IPv4 address. */
+function isIpv6(text: string): boolean {
+  if (text.length > 45) return false
+  const halves = text.split('::')
+  if (halves.length > 2) return false
+  const groups = halves.flatMap((half) => (half === '' ? [] : half.split(':')))
+  const last = groups.at(-1)
+  const mapped = last?.includes('.') && text.endsWith(last)
+  if (mapped && !isIpv4(last as string)) return false
+  const count = groups.length + (mapped ? 1 : 0)
+  return (
+    (mapped ? groups.slice(0, -1) : groups).every((group) => /^[0-9A-Fa-f]{1,4}$/.test(group)) &&
+    (halves.length === 2 ? count <= 7 : count === 8)
+  )
+}
+
+/** RFC 5321, sections 4.1.2 and 4.5.3.1: a local part of up to 64 octets, and a domain or an address in brackets. */
+function mailboxGrammar(atext: string, isDomain: (text: string) => boolean) {
+  const dotted = new RegExp(`^[${atext}]+(?:\\.[${atext}]+)*$`, 'u')
+  const quoted = new RegExp(`^"(?:[ ${atext}()<>\\[\\]:;@,.]|\\\\[\\x20-\\x7e])*"$`, 'u')
+  return (text: string): boolean => {
+    const at = text.lastIndexOf('@')
+    const [local, domain] = [text.slice(0, at), text.slice(at + 1)]
+    if (at < 1 || text.length > 254 || octets(local) > 64 || octets(text) > 254) return false
+    if (!dotted.test(local) && !quoted.test(local)) return false
+    const address = /^\[(.*)\]$/.exec(domain)?.[1]
+    return address === undefined ? isDomain(domain) : isIpv4(address) || (/^IPv6:/i.test(address) && isIpv6(address.slice(5)))
+  }
+}
+const octets = (text: string) => (isAscii(text) ? text.length : new TextEncoder().encode(text).length)
+const atext = "A-Za-z0-9!#$%&'*+\\/=?^_`{|}~\\-"
+
+// RFC 3986, with the characters that RFC 3987 adds.
+const ucschar =
+  '\\u{a0}-\\u{d7ff}\\u{f900}-\\u{fdcf}\\u{fdf0}-\\u{ffef}\\u{10000}-\\u{1fffd}\\u{20000}-\\u{2fffd}\\u{30000}-\\u{3fffd}\\u{40000}-\\u{efffd}'
+const iprivate = '\\u{e000}-\\u{f8ff}\\u{f0000}-\\u{ffffd}\\u{100000}-\\u{10fffd}'
+function referenceGrammar(more: string, moreInQuery: string) {
+  const chars = (own: string) => {
+    const other = none(`[^A-Za-z0-9._~!$&'()*+,;=%${more}${own}\\-]|%(?![0-9A-Fa-f]{2})`)
+    return { test: (text: string) => !other.test(text) }
+  }
+  const [userinfo, host, path, query] = [chars(':'), chars(''), chars(':@\\/'), chars(`:@\\/?${moreInQuery}`)]
+  const fragmentChars = chars(':@\\/?')
+  return (text: string, absolute: boolean): boolean => {
+    // RFC 3986, appendix B.
+    const [, scheme, authority, way = '', question, fragment] =
+      /^(?:([^:/?#]*):)?(?:\/\/([^/?#]*))?([^?#]*)(?:\?([^#]*))?(?:#(.*))?$/s.exec(text) ?? []
+    if (scheme === undefined ? absolute : !/^[A-Za-z][A-Za-z0-9+.-]*$/.test(scheme)) return false
+    if (!path.test(way) || !query.test(question ?? '') || !fragmentChars.test(fragment ?? '')) return false
+    if (authority === undefined) return !way.startsWith('//')
+    const at = authority.lastIndexOf('@')
+    const user = authority.slice(0, Math.max(0, at))
+    const place = authority.slice(at + 1)
+    const colon = place.lastIndexOf(':')
+    const name = colon >= 0 && !/[^0-9]/.test(place.slice(colon + 1)) ? place.slice(0, colon) : place
+    const literal = /^\[(?:v[0-9A-Fa-f]+\.([A-Za-z0-9._~!$&'()*+,;=:-]+)|(.*))\]$/.exec(name)
+    return userinfo.test(user) && (literal ? literal[1] !== undefined || isIpv6(literal[2] as string) : host.test(name))
+  }
+}
+/** Most addresses are plain: letters and digits with dots. */
+const plainEmail = /^[A-Za-z0-9_+-]+(?:\.[A-Za-z0-9_+-]+)*@(?:[A-Za-z0-9]{1,63}\.)+[A-Za-z]{2,63}$/
+const isAnyEmail = mailboxGrammar(atext, isHostname)
+const isEmail = (text: string) => (text.length <= 64 && plainEmail.test(text)) || isAnyEmail(text)
+const isIdnEmail = mailboxGrammar(`${atext}${ucschar}`, isIdnHostname)
+const isUri = referenceGrammar('', '')
+const isIri = referenceGrammar(ucschar, iprivate)
+
+const isPointer = (text: string) => (text === '' || text.startsWith('/')) && !/~(?![01])/.test(text)
+const relativeStart = /^(?:0|[1-9][0-9]*)(?:[+-][1-9][0-9]*)?/
+function isRelativePointer(text: string): boolean {
+  const start = relativeStart.exec(text)?.[0]
+  const rest = start === undefined ? '' : text.slice(start.length)
+  return start !== undefined && (rest === '#' || isPointer(rest))
+}
+
+// RFC 6570, section 2.
+const otherInName = none('[^A-Za-z0-9_.%]|%(?![0-9A-Fa-f]{2})|^[.]|[.][.]|[.]$')
+function isVariable(text: string): boolean {
+  const [name = '', length, ...more] = (text.endsWith('*') ? text.slice(0, -1) : text).split(':')
+  if (more.length > 0 || (length !== undefined && (text.endsWith('*') || !/^[1-9][0-9]{0,3}$/.test(length)))) return false
+  return name !== '' && !otherInName.test(name)
+}
+const otherLiteral = none(`[\\u0000-\\u0020"'<>\\\\^\`|}]|%(?![0-9A-Fa-f]{2})`)
+function isUriTemplate(text: string): boolean {
+  const [start = '', ...expressions] = text.split('{')
+  return (
+    !otherLiteral.test(start) &&
+    expressions.every((one) => {
+      const end = one.indexOf('}')
+      const variables = one.slice(/^[+#./;?&=,!@|]/.test(one) ? 1 : 0, Math.max(0, end)).split(',')
+      return end > 0 && variables.every(isVariable) && !otherLiteral.test(one.slice(end + 1))
+    })
+  )
+}
+
+function isRegex(text: string): boolean {
+  try {
+    new RegExp(text, 'u')
+    return true
+  } catch {
+    return false
+  }
+}
+
+// RFC 3339, appendix A: weeks alone, or units without a gap between them.
+const fullDuration =
+  /^P(?:\d+W|(?=[\dT])(?:\d+Y(?:\d+M(?:\d+D)?)?|\d+M(?:\d+D)?|\d+D)?(?:T(?:\d+H(?:\d+M(?:\d+S)?)?|\d+M(?:\d+S)?|\d+S))?)$/
+
+const must = (holds: boolean) => (holds ? undefined : 'wrong_format')
+const read = (value: unknown) => (typeof value === 'string' ? (value as Unread) : undefined)
+
+/** The code of the error where a text is not of the format. */
+export const formats = {
+  email: (text: string) => must(isEmail(text)),
+  'idn-email': (text: string) => must(isIdnEmail(text)),
+  // RFC 9562, section 4.
+  uuid: (text: string) => must(/^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i.test(text)),
+  uri: (text: string) => must(isUri(text, true)),
+  'uri-reference': (text: string) => must(isUri(text, false)),
+  iri: (text: string) => must(isIri(text, true)),
+  'iri-reference': (text: string) => must(isIri(text, false)),
+  hostname: (text: string) => must(isHostname(text)),
+  'idn-hostname': (text: string) => must(isIdnHostname(text)),
+  ipv4: (text: string) => must(isIpv4(text)),
+  ipv6: (text: string) => must(isIpv6(text)),
+  date: (text: string) => read(readDay(text)),
+  time: (text: string) => read(readTime(text)),
+  'date-time': (text: string) => read(readInstant(text)),
+  duration: (text: string) => must(fullDuration.test(text)),
+  'json-pointer': (text: string) => must(isPointer(text)),
+  'relative-json-pointer': (text: string) => must(isRelativePointer(text)),
+  'uri-template': (text: string) => must(isUriTemplate(text)),
+  regex: (text: string) => must(isRegex(text)),
+} satisfies { readonly [format: string]: (text: string) => Unread | undefined }
+/** The formats of JSON Schema's open vocabulary. */
+export type Format = keyof typeof formats

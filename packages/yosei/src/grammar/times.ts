@@ -1,0 +1,165 @@
+/** Instants, days and durations: RFC 3339 and ISO 8601 texts, and how declarations write them. */
+import { readSpan } from '../terms/units.js'
+
+const minute = 60_000
+const dayLength = 24 * 60 * minute
+
+/** Why a text is no date or time: its form, or that there is none such. */
+export type Unread = 'wrong_format' | 'unreal_date'
+
+// Read by character codes and in small integers, without a regular expression or parts of the text: dates are on the hot
+// path of most bodies. What cannot be read is one of two numbers that no day and no time reaches.
+const noForm = 0x3fff_ffff
+const notReal = 0x3fff_fffe
+const unread = (code: number): Unread => (code === noForm ? 'wrong_format' : 'unreal_date')
+
+/** The number in two digits; below zero where they are none. */
+function two(text: string, at: number): number {
+  const tens = text.charCodeAt(at) - 48
+  const ones = text.charCodeAt(at + 1) - 48
+  return tens >= 0 && tens <= 9 && ones >= 0 && ones <= 9 ? tens * 10 + ones : -1
+}
+const dash = 45
+const colon = 58
+const dot = 46
+const plus = 43
+const isDigit = (code: number) => code >= 48 && code <= 57
+/** `Z` or `z`, `T` or `t`. */
+const isLetter = (code: number, letter: number) => code === letter || code === letter + 32
+
+const isLeapYear = (year: number) => year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0)
+const monthLength = (year: number, month: number) =>
+  month === 2 ? (isLeapYear(year) ? 29 : 28) : month === 4 || month === 6 || month === 9 || month === 11 ? 30 : 31
+
+/** Reads an RFC 3339 full-date to milliseconds since 1970, at midnight UTC. */
+export function readDay(text: string): number | Unread {
+  const day = text.length === 10 ? dayIn(text) : noForm
+  return day >= notReal ? unread(day) : day * dayLength
+}
+
+/** The days since 1970 of the date that a text begins with. */
+function dayIn(text: string): number {
+  const century = two(text, 0)
+  const yearOfCentury = two(text, 2)
+  const month = two(text, 5)
+  const day = two(text, 8)
+  if (century < 0 || yearOfCentury < 0 || month < 0 || day < 0 || text.charCodeAt(4) !== dash || text.charCodeAt(7) !== dash) return noForm
+  const year = century * 100 + yearOfCentury
+  if (month < 1 || month > 12 || day < 1 || day > monthLength(year, month)) return notReal
+  return daysSince1970(year, month, day)
+}
+
+/** Counts in years that begin in March, so that a leap day is the last of its year. */
+function daysSince1970(year: number, month: number, day: number): number {
+  // 400 years more, so that all that follows is above zero.
+  const marchYear = (month > 2 ? year : year - 1) + 400
+  const dayOfYear = (((153 * (month + (month > 2 ? -3 : 9)) + 2) / 5) | 0) + day - 1
+  const leapDays = ((marchYear / 4) | 0) - ((marchYear / 100) | 0) + ((marchYear / 400) | 0)
+  return marchYear * 365 + leapDays + dayOfYear - 719_468 - 146_097
+}
+
+/** Is added to a time that is a leap second. Its milliseconds are those of the second before. */
+const leap = 0x2000_0000
+
+/** Reads an RFC 3339 full-time to milliseconds since midnight UTC. */
+export function readTime(text: string): number | Unread {
+  const time = timeIn(text, 0)
+  return time >= notReal ? unread(time) : time >= leap / 2 ? time - leap : time
+}
+
+function timeIn(text: string, at: number): number {
+  const hour = two(text, at)
+  const min = two(text, at + 3)
+  const second = two(text, at + 6)
+  if (hour < 0 || min < 0 || second < 0 || text.charCodeAt(at + 2) !== colon || text.charCodeAt(at + 5) !== colon) return noForm
+  let end = at + 8
+  let fraction = 0
+  if (text.charCodeAt(end) === dot) {
+    const start = ++end
+    for (; isDigit(text.charCodeAt(end)); end++) if (end < start + 3) fraction = fraction * 10 + text.charCodeAt(end) - 48
+    if (end === start) return noForm
+    if (end < start + 3) fraction *= end === start + 1 ? 100 : 10
+  }
+  const offset = offsetIn(text, end)
+  if (offset >= notReal) return offset
+  if (hour > 23 || min > 59 || second > 60) return notReal
+  const minutes = hour * 60 + min - offset
+  if (second < 60) return minutes * minute + second * 1000 + fraction
+  // Leap seconds end a day of UTC.
+  return (minutes + 1) % 1440 === 0 ? minutes * minute + 59_000 + fraction + leap : notReal
+}
+
+/** The minutes of an offset from UTC, which ends the text. */
+function offsetIn(text: string, at: number): number {
+  const sign = text.charCodeAt(at)
+  if (isLetter(sign, 90)) return text.length === at + 1 ? 0 : noForm
+  const hours = two(text, at + 1)
+  const minutes = two(text, at + 4)
+  if ((sign !== plus && sign !== dash) || hours < 0 || minutes < 0 || text.charCodeAt(at + 3) !== colon || text.length !== at + 6)
+    return noForm
+  if (hours > 23 || minutes > 59) return notReal
+  return (sign === dash ? -1 : 1) * (hours * 60 + minutes)
+}
+
+/**
+ * Reads an RFC 3339 date-time (section 5.6) to milliseconds since 1970; digits beyond the millisecond are cut off.
+ * A leap second is read as the last second before it; there are leap seconds at the end of months alone.
+ */
+export function readInstant(text: string): number | Unread {
+  if (!isLetter(text.charCodeAt(10), 84)) return 'wrong_format'
+  const day = dayIn(text)
+  const time = timeIn(text, 11)
+  if (day >= notReal || time >= notReal)
+    return unread(day === noForm ? day : time >= notReal && (time === noForm || day < notReal) ? time : day)
+  if (time < leap / 2) return day * dayLength + time
+  const instant = day * dayLength + time - leap
+  return new Date(instant + minute).getUTCDate() === 1 ? instant : 'unreal_date'
+}
+
+/** An instant as its RFC 3339 text in UTC, with a fraction only where it has one. */
+export const writeInstant = (instant: Date): string =>
+  // A reader of one's own may make a Date that is none.
+  Number.isNaN(instant.getTime()) ? 'no date' : instant.toISOString().replace('.000Z', 'Z')
+
+const isoDuration = /^P(?:(\d+)W|(?:(\d+)D)?(?:T(?=\d)(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:[.,]\d+)?)S)?)?)$/
+
+/** Reads an ISO 8601 duration of weeks, or of days, hours, minutes and seconds, to milliseconds. */
+export function readDuration(text: string): number | undefined {
+  const found = isoDuration.exec(text)
+  if (!found || text === 'P') return undefined
+  const [weeks = 0, days = 0, hours = 0, minutes = 0] = found.slice(1, 5).map((part) => Number(part ?? 0))
+  const seconds = Number((found[5] ?? '0').replace(',', '.'))
+  return (weeks * 7 + days) * dayLength + (hours * 60 + minutes) * minute + Math.round(seconds * 1000)
+}
+
+/** A number of milliseconds as an ISO 8601 duration. */
+export function writeDuration(milliseconds: number): string {
+  const days = Math.floor(milliseconds / dayLength)
+  const hours = Math.floor((milliseconds % dayLength) / (60 * minute))
+  const minutes = Math.floor((milliseconds % (60 * minute)) / minute)
+  const seconds = (milliseconds % minute) / 1000
+  const time = `${hours ? `${hours}H` : ''}${minutes ? `${minutes}M` : ''}${seconds ? `${seconds}S` : ''}`
+  return days || time ? `P${days ? `${days}D` : ''}${time && `T${time}`}` : 'PT0S'
+}
+
+/** A declared moment in milliseconds since 1970; `+36h` and `-15m` count from `now`. NaN where it is none. */
+export function readMoment(moment: string | Date, now: number): number {
+  if (typeof moment !== 'string') return moment.getTime()
+  if (/^[+-]/.test(moment)) return now + (moment.startsWith('-') ? -1 : 1) * readSpan(moment.slice(1))
+  return Number(readInstant(moment))
+}
+
+/** A declared day as its text; `+2d` counts from the day that `now` is in `zone`. `undefined` where it is none. */
+export function readDeclaredDay(declared: string, now: number, zone = 'UTC'): string | undefined {
+  const days = /^([+-]\d+)d$/.exec(declared)?.[1]
+  if (days === undefined) return typeof readDay(declared) === 'number' ? declared : undefined
+  const parts = new Intl.DateTimeFormat('en', {
+    timeZone: zone,
+    calendar: 'iso8601',
+    year: 'numeric',
+    month: 'numeric',
+    day: 'numeric',
+  }).formatToParts(now)
+  const part = (type: string) => Number(parts.find((one) => one.type === type)?.value)
+  return new Date((daysSince1970(part('year'), part('month'), part('day')) + Number(days)) * dayLength).toISOString().slice(0, 10)
+}

@@ -1,0 +1,42 @@
+/** Any JSON value, as a copy. */
+import type { Declared } from '../terms/declared.js'
+import { choose } from './code.js'
+import { copyJson } from './copy.js'
+import type { CodeOf, KindOf } from './kind.js'
+import { note, tell } from './run.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    anything: AnythingNode
+  }
+}
+export interface AnythingNode extends Declared {
+  readonly kind: 'anything'
+}
+
+export const anything: KindOf<AnythingNode> = {
+  shape: 'anything',
+  options: {},
+  check: () => undefined,
+  children: () => [],
+  hasEnd: () => true,
+  read(node, value, _, run) {
+    const read = copyJson(value, run.deepest)
+    note(run, 'as is', value, read)
+    return read === undefined ? tell(run, node, 'too_large', undefined, run.deepest, 'depth') : read
+  },
+  takesNull: () => true,
+  echoes: () => false,
+  encode: (_, value) => value,
+  mask: () => undefined,
+}
+
+export const anythingCode: CodeOf<AnythingNode> = {
+  absent: 'told',
+  write(whole) {
+    const { read, place } = whole
+    const text = `typeof ${read} === "string" && ${read} !== ""`
+    const json = `${read} === null || (${read} !== undefined && typeof ${read} !== "object")`
+    choose(whole, place.source === 'text' ? text : json, () => undefined)
+  },
+}

@@ -1,0 +1,38 @@
+/** A whole number of any size. Beyond ±(2^53−1) JSON must carry it as text, since a JSON number has lost its digits by then. */
+import type { Declared } from '../terms/declared.js'
+import { checkLimits, integerText, type Limits, limits, tellLimits } from './number.js'
+import { type Run, tell } from './run.js'
+import { scalar, scalarCode } from './scalar.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    bigInteger: BigIntegerNode
+  }
+}
+export interface BigIntegerNode extends Declared, Limits<bigint> {
+  readonly kind: 'bigInteger'
+}
+
+export const bigInteger = scalar<BigIntegerNode>({
+  options: limits,
+  check: checkLimits,
+  readScalar: read,
+  encode: (_, value) => (typeof value === 'bigint' ? String(value) : value),
+})
+
+/** More digits than these cost more to read than any number is worth. */
+const mostDigits = 1000
+
+function read(node: BigIntegerNode, value: unknown, run: Run): bigint | undefined {
+  if (typeof value === 'number' && !Number.isInteger(value))
+    return tell(run, node, Number.isFinite(value) ? 'not_whole' : 'out_of_range', value)
+  if (typeof value === 'number' && !Number.isSafeInteger(value)) return tell(run, node, 'out_of_range', value)
+  if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value))) return tell(run, node, 'wrong_type', value)
+  if (typeof value === 'string' && value.length > mostDigits) return tell(run, node, 'out_of_range', value, mostDigits, 'digits')
+  const read = BigInt(value)
+  tellLimits(node, node, value, read, run)
+  if (node.step !== undefined && read % node.step !== 0n) tell(run, node, 'not_a_step', value, node.step)
+  return read
+}
+
+export const bigIntegerCode = scalarCode<BigIntegerNode>(() => ({}))

@@ -1,0 +1,31 @@
+/** Exactly one value. */
+import type { Declared } from '../terms/declared.js'
+import { tell } from './run.js'
+import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    constant: ConstantNode
+  }
+}
+export interface ConstantNode extends Declared {
+  readonly kind: 'constant'
+  readonly value: string | number | boolean | null
+}
+
+export const constant = scalar<ConstantNode>({
+  options: { value: true },
+  check: () => undefined,
+  takesNull: ({ value }) => value === null,
+  readScalar(node, value, run, source) {
+    const fromText = isText(value, source)
+    if (value === node.value || (fromText && String(node.value) === value)) return node.value
+    const known = fromText || (typeof value === typeof node.value && value !== null)
+    return tell(run, node, known ? 'not_constant' : 'wrong_type', value, node.value)
+  },
+})
+
+export const constantCode = scalarCode<ConstantNode>((writer, { value }, read, source) => {
+  if (source === 'text' && (typeof value !== 'string' || value === '')) return {}
+  return { test: `${read} === ${literal(writer, value)}`, ...zero(read, [value]) }
+})

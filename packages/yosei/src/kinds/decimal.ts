@@ -1,0 +1,45 @@
+/** An exact decimal such as `12.50`, kept as its text; JSON must carry it as a string. */
+import { compareDecimals, countDigits } from '../grammar/numbers.js'
+import type { Declared } from '../terms/declared.js'
+import { type Run, tell } from './run.js'
+import { checkOrder, scalar, scalarCode } from './scalar.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    decimal: DecimalNode
+  }
+}
+export interface DecimalNode extends Declared {
+  readonly kind: 'decimal'
+  readonly digits?: number
+  readonly scale?: number
+  readonly min?: string
+  readonly max?: string
+}
+
+export const decimal = scalar<DecimalNode>({
+  options: { digits: true, scale: true, min: true, max: true },
+  check({ min, max, digits, scale }, refuse) {
+    for (const limit of [min, max])
+      if (limit !== undefined && !/^-?\d+(\.\d+)?$/.test(limit)) refuse(`the limit "${limit}" is no decimal`, 'Write it as "12.50"')
+    if (min !== undefined && max !== undefined) checkOrder(min, max, compareDecimals(min, max) > 0, refuse)
+    for (const count of [digits, scale])
+      if (count !== undefined && !(Number.isInteger(count) && count >= 0)) refuse(`${count} is no number of digits`, 'Give a whole number')
+    if (digits !== undefined && scale !== undefined) checkOrder(scale, digits, scale > digits, refuse)
+  },
+  readScalar: read,
+})
+
+const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
+
+function read(node: DecimalNode, value: unknown, run: Run): string | undefined {
+  if (typeof value !== 'string' || !decimalText.test(value)) return tell(run, node, 'wrong_type', value)
+  const { digits, scale } = countDigits(value)
+  if (node.digits !== undefined && digits > node.digits) tell(run, node, 'too_many_digits', value, node.digits)
+  if (node.scale !== undefined && scale > node.scale) tell(run, node, 'too_many_digits', value, node.scale, 'scale')
+  if (node.min !== undefined && compareDecimals(value, node.min) < 0) tell(run, node, 'below_min', value, node.min)
+  if (node.max !== undefined && compareDecimals(value, node.max) > 0) tell(run, node, 'above_max', value, node.max)
+  return value
+}
+
+export const decimalCode = scalarCode<DecimalNode>(() => ({}))

@@ -1,0 +1,40 @@
+/** An ISO 8601 duration of weeks, days, hours, minutes and seconds, such as `PT1H30M`, read to milliseconds. */
+import { readDuration, writeDuration } from '../grammar/times.js'
+import type { Declared, Span } from '../terms/declared.js'
+import { readSpan } from '../terms/units.js'
+import { type Run, tell } from './run.js'
+import { checkOrder, scalar, scalarCode } from './scalar.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    duration: DurationNode
+  }
+}
+export interface DurationNode extends Declared {
+  readonly kind: 'duration'
+  readonly min?: Span
+  readonly max?: Span
+}
+
+export const duration = scalar<DurationNode>({
+  options: { min: true, max: true },
+  check({ min, max }, refuse) {
+    for (const limit of [min, max])
+      if (limit !== undefined && Number.isNaN(readSpan(limit))) refuse(`"${limit}" is no span`, 'Write it as 30s, 15m, 36h or 7d')
+    if (min !== undefined && max !== undefined) checkOrder(min, max, readSpan(min) > readSpan(max), refuse)
+  },
+  readScalar: read,
+  encode: (_, value) => (typeof value === 'number' && value >= 0 ? writeDuration(value) : value),
+})
+
+function read(node: DurationNode, value: unknown, run: Run): number | undefined {
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
+  const read = readDuration(value)
+  if (read === undefined) return tell(run, node, 'wrong_format', value)
+  if (!Number.isSafeInteger(read)) return tell(run, node, 'out_of_range', value)
+  if (node.min !== undefined && read < readSpan(node.min)) tell(run, node, 'below_min', value, node.min)
+  if (node.max !== undefined && read > readSpan(node.max)) tell(run, node, 'above_max', value, node.max)
+  return read
+}
+
+export const durationCode = scalarCode<DurationNode>(() => ({}))

@@ -1,0 +1,151 @@
+/** A union: by the constants that its branches require, where those tell them apart; else by trial, in order. */
+import type { Declared } from '../terms/declared.js'
+import { isPlain, property } from './code.js'
+import { type CodeOf, type KindOf, kindOf, type Node, type Whole } from './kind.js'
+import { attemptOnce, readNode, take } from './reading.js'
+import { countFaults, type Fault, note, type Run, type Source, type Try, tell } from './run.js'
+import { literal, shorten } from './scalar.js'
+import { formsOf } from './shape.js'
+import { type Apart, isFork, namedBranch, tellApart, tellsIn } from './tell-apart.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    either: EitherNode
+  }
+}
+export interface EitherNode extends Declared {
+  readonly kind: 'either'
+  readonly branches: readonly Node[]
+}
+
+export const either: KindOf<EitherNode> = {
+  shape: 'union',
+  options: { branches: true },
+  check({ branches }, refuse) {
+    if (branches.length === 0) refuse('the union has no branch', 'Give it a branch')
+  },
+  children: ({ branches }) => branches.map((branch) => [undefined, branch]),
+  hasEnd: ({ branches }, ends) => branches.length === 0 || branches.some(ends),
+  read,
+  takesNull: () => true,
+  echoes: () => false,
+  encode({ branches }, value, { encode, takes, kinds }) {
+    const named = namedBranch(branches, value, 'json', kinds)
+    if (named) return encode(named, value)
+    for (const branch of branches) {
+      const form = encode(branch, value)
+      if (takes(branch, form)) return form
+    }
+    return value
+  },
+  // Which branch it is cannot be told from here, and one of them may be a secret.
+  mask: (node, value) =>
+    typeof value === 'object' || [...node.branches, ...formsOf(node)].some(({ secret }) => secret) ? undefined : shorten(value),
+}
+
+/**
+ * The branch that the value names, where they can be told apart; else the one that takes it. Where none does, the closest
+ * speaks: the one with the fewest errors, and of those the deepest.
+ */
+function read(node: EitherNode, value: unknown, source: Source, run: Run): unknown {
+  const named = namedBranch(node.branches, value, source, run.kinds)
+  if (named) {
+    const before = countFaults(run)
+    const read = readNode(named, value, source, run)
+    return countFaults(run) === before ? read : undefined
+  }
+  const isOutermost = run.tries === undefined
+  run.tries ??= new Map()
+  const { tries } = run
+  let closest: Try | undefined
+  for (const branch of node.branches) {
+    const attempt = attemptOnce(tries, branch, value, source, run)
+    // A value of another type altogether came close to nothing.
+    const other = attempt.faults.some((fault) => fault.path.length === run.path.length && isOtherType(fault))
+    if (!other && (!closest || isCloser(attempt, closest))) closest = attempt
+    if (attempt.faults.length === 0) break
+  }
+  if (isOutermost) run.tries = undefined
+  if (!closest) {
+    note(run, 'as is', undefined, undefined)
+    return tell(run, node, 'no_branch', value)
+  }
+  take(run, closest)
+  return closest.faults.length === 0 ? closest.read : undefined
+}
+
+function isCloser(a: Try, b: Try): boolean {
+  const count = a.faults.length + a.beyond - b.faults.length - b.beyond
+  return count < 0 || (count === 0 && deepestIn(a) > deepestIn(b))
+}
+const deepestIn = ({ faults }: Try) => faults.reduce((deepest, { path }) => Math.max(deepest, path.length), 0)
+
+const isOtherType = ({ code }: Fault) => ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch'].includes(code)
+
+export const eitherCode: CodeOf<EitherNode> = {
+  absent: 'passed',
+  write(whole, node) {
+    const { writer, place, slowly, kinds } = whole
+    const apart = tellApart(node.branches, kinds)
+    if (apart && tellsIn(apart, place.source)) writeNamed(whole, apart)
+    // Where unions lie in unions, trials would multiply: the interpreter knows what it has tried.
+    else if (isFork(node.branches, kinds) && forksBelow(whole, node)) writer.line(slowly())
+    else writeTrials(whole, node.branches)
+  },
+}
+
+/** Reads the branch that the value names. */
+function writeNamed(whole: Whole, { name, branches, others }: Apart): void {
+  const { writer, read, place, slowly, emit } = whole
+  writer.block(`if (${isPlain(read)}) {`, () =>
+    writer.block(`switch (${property(read, name)}) {`, () => {
+      for (const branch of new Set(branches.values())) {
+        const values = [...branches].filter(([, one]) => one === branch)
+        writer.block(`${values.map(([value]) => `case ${literal(writer, value)}: `).join('')}{`, () => {
+          const before = writer.name('n')
+          writer.line(`const ${before} = countFaults(run)`)
+          const made = emit(branch, read, place)
+          writer.line(`${read} = countFaults(run) > ${before} ? undefined : ${made}`)
+          writer.line('break')
+        })
+      }
+      writer.line(`default: ${slowly()}`)
+    }),
+  )
+  writer.block('else {', () => (others.length > 0 ? writeTrials(whole, others) : writer.line(slowly())))
+}
+
+function forksBelow({ kinds }: Whole, node: EitherNode): boolean {
+  const seen = new Set<Node>()
+  const look = (one: Node): boolean => {
+    if (seen.has(one)) return one === node
+    seen.add(one)
+    const isOther = one !== node && one.kind === 'either' && isFork(one.branches, kinds)
+    return (
+      isOther ||
+      kindOf(kinds, one)
+        .children(one)
+        .some(([, child]) => look(child))
+    )
+  }
+  return look(node)
+}
+
+/** Tries each branch; what they found wrong is taken back, and told by the interpreter where none takes the value. */
+function writeTrials({ writer, read, place, slowly, emit }: Whole, branches: readonly Node[]): void {
+  const [sent, before, taken] = [writer.name('v'), writer.name('m'), writer.name('t')]
+  writer.line(`const ${sent} = ${read}, ${before} = mark(run)`)
+  writer.line(`let ${taken} = ${sent} === undefined${place.source === 'text' ? ` || ${sent} === ""` : ''}`)
+  writer.line(`if (${taken}) ${slowly()}`)
+  for (const branch of branches) {
+    writer.block(`if (!${taken}) {`, () => {
+      writer.line(`${read} = ${emit(branch, sent, place)}`)
+      writer.line(`${taken} = isClean(run, ${before})`)
+    })
+  }
+  writer.block(`if (!${taken}) {`, () => {
+    writer.line(`goBack(run, ${before})`)
+    writer.line(`${read} = ${sent}`)
+    writer.line(slowly())
+  })
+}

@@ -1,0 +1,51 @@
+/** A file in a `multipart/form-data` body, or the whole body of another media type. */
+import { inRange, readMediaRange } from '../grammar/media-range.js'
+import type { Declared, Size } from '../terms/declared.js'
+import { readSize } from '../terms/units.js'
+import type { CodeOf, KindOf } from './kind.js'
+import { note, notOfKind, type Run, type Source, tell, tellBelow } from './run.js'
+import { isUpload } from './upload.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    file: FileNode
+  }
+}
+export interface FileNode extends Declared {
+  readonly kind: 'file'
+  readonly bytes?: Size
+  readonly types?: readonly string[]
+}
+
+export const file: KindOf<FileNode> = {
+  shape: 'file',
+  options: { bytes: true, types: true },
+  check({ bytes, types = [] }, refuse) {
+    if (bytes !== undefined && !(readSize(bytes) >= 0)) refuse(`bytes is "${bytes}"`, 'Write it as 64kB or 5MB, or as a number')
+    for (const type of types)
+      if (readMediaRange(type)?.type !== type) refuse(`"${type}" is no media type`, "Write it as 'image/png' or 'image/*', in lower case")
+  },
+  children: () => [],
+  hasEnd: () => true,
+  read,
+  takesNull: () => false,
+  echoes: () => false,
+  encode: (_, value) => value,
+  mask: (_, value) => (isUpload(value) ? `(${value.bytes} bytes)` : undefined),
+}
+
+function read(node: FileNode, value: unknown, _: Source, run: Run): unknown {
+  if (Array.isArray(value)) return tell(run, node, 'sent_twice', undefined, value.length)
+  if (!isUpload(value)) return notOfKind(node, value, run)
+  note(run, 'as is', value.name, value)
+  if (value.bytes > readSize(node.bytes ?? Number.POSITIVE_INFINITY)) tell(run, node, 'too_large', undefined, node.bytes, 'file')
+  const type = value.type.split(';', 1)[0]?.trim().toLowerCase() ?? ''
+  if (node.types && !node.types.some((range) => inRange(type, range)))
+    tellBelow(run, node, 'wrong_media_type', [], { limit: node.types, sent: type })
+  return value
+}
+
+export const fileCode: CodeOf<FileNode> = {
+  absent: 'told',
+  write: ({ writer, slowly }) => writer.line(slowly()),
+}

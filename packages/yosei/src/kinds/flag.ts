@@ -1,0 +1,32 @@
+/** True or false; as text `true`, `false`, `1` or `0`, and a bare `?name` in a query is true. */
+import type { Declared } from '../terms/declared.js'
+import { tell } from './run.js'
+import { scalar, scalarCode } from './scalar.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    flag: FlagNode
+  }
+}
+export interface FlagNode extends Declared {
+  readonly kind: 'flag'
+}
+
+export const flag = scalar<FlagNode>({
+  options: {},
+  check: () => undefined,
+  readScalar(node, value, run, source) {
+    if (typeof value === 'boolean') return value
+    if (source !== 'json') {
+      if (value === 'true' || value === '1') return true
+      if (value === 'false' || value === '0') return false
+    }
+    return tell(run, node, 'wrong_type', value)
+  },
+})
+
+export const flagCode = scalarCode<FlagNode>((_, __, read, source) =>
+  source === 'text'
+    ? { test: `${read} === "true" || ${read} === "false"`, value: `${read} === "true"` }
+    : { test: `${read} === true || ${read} === false` },
+)

@@ -1,0 +1,114 @@
+/** Values of one kind, in order. In a query the name is repeated, unless `style` says otherwise. */
+
+import { EACH, valueAt } from '../terms/address.js'
+import { canonical } from '../terms/canonical.js'
+import type { Bounds, Declared } from '../terms/declared.js'
+import { below, choose } from './code.js'
+import type { CodeOf, KindOf, Node } from './kind.js'
+import { readBelow } from './reading.js'
+import { element, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
+import { checkLength } from './scalar.js'
+import { sentShape } from './shape.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    list: ListNode
+  }
+}
+export interface ListNode extends Declared {
+  readonly kind: 'list'
+  readonly item: Node
+  readonly length?: Bounds
+  readonly distinct?: boolean | string
+  readonly style?: 'form' | 'spaceDelimited' | 'pipeDelimited'
+  readonly explode?: boolean
+}
+
+export const list: KindOf<ListNode> = {
+  shape: 'list',
+  options: { item: true, length: true, distinct: true, style: true, explode: true },
+  check({ length, distinct, item }, refuse) {
+    checkLength(length, refuse)
+    const shape = sentShape(item)
+    if (typeof distinct === 'string' && (shape.kind !== 'record' || !Object.hasOwn(shape.fields, distinct)))
+      refuse(`its elements have no field ${distinct}`, 'Let distinct name a field of the elements')
+  },
+  children: ({ item }) => [[EACH, item]],
+  hasEnd: ({ length, item }, ends) => (length?.[0] ?? 0) === 0 || ends(item),
+  read,
+  takesNull: () => false,
+  echoes: () => false,
+  encode: ({ item }, value, { encode }) => (Array.isArray(value) ? value.map((one) => encode(item, one)) : value),
+  mask: ({ item }, value, below) => (Array.isArray(value) ? value.slice(0, 1000).map((one) => below(item, one)) : undefined),
+}
+
+const separators = { form: ',', spaceDelimited: ' ', pipeDelimited: '|' } as const
+
+function read(node: ListNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
+  const joined = node.explode === undefined ? (node.style ?? 'form') !== 'form' : !node.explode
+  const sent = source === 'text' && typeof value === 'string' ? (joined ? value.split(separators[node.style ?? 'form']) : [value]) : value
+  if (!Array.isArray(sent)) return notOfKind(node, value, run)
+  if (sent.length === 0) note(run, 'as is', [], [])
+  tellCount(node, sent.length, run)
+  const read = sent.map((one, index) => readBelow(index, node.item, element(one), source, run))
+  if (node.distinct) tellRepeated(node, read, run)
+  return read
+}
+
+export function tellCount(node: Node & { readonly length?: Bounds }, count: number, run: Run): void {
+  const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
+  if (count < least) tell(run, node, 'too_few', undefined, least)
+  if (count > most) tell(run, node, 'too_many', undefined, most)
+}
+
+export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
+  const by = typeof node.distinct === 'string' ? node.distinct : undefined
+  const values = by === undefined ? read : read.map((one) => valueAt(one, [by]))
+  if (!mayRepeat(values)) return
+  const seen = new Map<string, number>()
+  const steps = by === undefined ? [] : [by]
+  for (const [index, value] of values.entries()) {
+    if (value === undefined) continue
+    const key = canonical(value)
+    const earlier = seen.get(key)
+    if (earlier === undefined) seen.set(key, index)
+    else tellBelow(run, node, 'repeated', [index, ...steps], { about: { other: new Place([...run.path, earlier, ...steps]) } })
+  }
+}
+
+/** Rules out repetition among a few texts or numbers, which is most lists. */
+function mayRepeat(values: readonly unknown[]): boolean {
+  if (values.length > 16) return true
+  for (let i = 0; i < values.length; i++) {
+    const value = values[i]
+    if (typeof value !== 'string' && typeof value !== 'number') return true
+    for (let j = 0; j < i; j++) if (values[j] === value) return true
+  }
+  return false
+}
+
+export const listCode: CodeOf<ListNode> = {
+  absent: 'told',
+  write(whole, node) {
+    const { writer, read, place } = whole
+    const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
+    const test = [
+      `Array.isArray(${read})`,
+      ...(least > 0 ? [`${read}.length >= ${Number(least)}`] : []),
+      ...(most < Number.POSITIVE_INFINITY ? [`${read}.length <= ${Number(most)}`] : []),
+    ].join(' && ')
+    choose(whole, test, () => {
+      const [index, made] = [writer.name('i'), writer.name('o')]
+      writer.line(`const ${made} = []`)
+      writer.block(`for (let ${index} = 0; ${index} < ${read}.length; ${index}++) {`, () => {
+        const one = whole.emit(node.item, elementOf(read, index), below(place, index, EACH))
+        writer.line(`${made}.push(${one})`)
+      })
+      if (node.distinct) writer.line(`repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`)
+      writer.line(`${read} = ${made}`)
+    })
+  },
+}
+
+/** A hole or `undefined` in an array that a program made counts as null, as in JSON. */
+export const elementOf = (read: string, index: string | number) => `${read}[${index}] === undefined ? null : ${read}[${index}]`

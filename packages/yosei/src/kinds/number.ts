@@ -1,0 +1,83 @@
+/** Numbers, and whole numbers within ±(2^53−1); as text by the grammar of JSON numbers (RFC 8259, section 6). */
+import { isMultiple } from '../grammar/numbers.js'
+import type { Declared } from '../terms/declared.js'
+import type { Node, Refuse } from './kind.js'
+import { type Run, type Source, tell } from './run.js'
+import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    integer: NumberNode<'integer'>
+    number: NumberNode<'number'>
+  }
+}
+export interface Limits<T> {
+  readonly min?: T
+  readonly max?: T
+  readonly above?: T
+  readonly below?: T
+  readonly step?: T
+}
+export interface NumberNode<K extends 'integer' | 'number'> extends Declared, Limits<number> {
+  readonly kind: K
+}
+type AnyNumber = NumberNode<'integer'> | NumberNode<'number'>
+
+export const limits = { min: true, max: true, above: true, below: true, step: true } as const
+
+export function checkLimits({ min, above, max, below, step }: Limits<number | bigint>, refuse: Refuse): void {
+  const lows = [min, above].filter((limit) => limit !== undefined)
+  const highs = [max, below].filter((limit) => limit !== undefined)
+  for (const limit of [...lows, ...highs]) if (Number.isNaN(limit)) refuse('a limit is not a number', 'Give a number')
+  for (const low of lows)
+    for (const high of highs) checkOrder(low, high, low > high || (low === high && (low === above || high === below)), refuse)
+  if (step !== undefined && !(step > 0)) refuse(`step is ${step}`, 'Give a step above zero')
+}
+
+export const number = scalar<NumberNode<'number'>>({ options: limits, check: checkLimits, readScalar: read })
+export const integer = scalar<NumberNode<'integer'>>({ options: limits, check: checkLimits, readScalar: read })
+
+export const integerText = /^-?(0|[1-9][0-9]*)$/
+const numberText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?$/
+
+function read(node: AnyNumber, value: unknown, run: Run, source: Source): number | undefined {
+  const whole = node.kind === 'integer'
+  if (isText(value, source) ? !(whole ? integerText : numberText).test(value) : typeof value !== 'number')
+    return tell(run, node, 'wrong_type', value)
+  const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
+  if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER)) return tell(run, node, 'out_of_range', value)
+  if (whole && !Number.isInteger(read)) return tell(run, node, 'not_whole', value)
+  tellLimits(node, node, value, read, run)
+  if (node.step !== undefined && !isMultiple(read, node.step)) tell(run, node, 'not_a_step', value, node.step)
+  return read
+}
+
+export function tellLimits(node: Node, limits: Limits<number | bigint>, value: unknown, read: number | bigint, run: Run): void {
+  const { min, above, max, below } = limits
+  if (min !== undefined && read < min) tell(run, node, 'below_min', value, min)
+  if (above !== undefined && read <= above) tell(run, node, 'below_min', value, above, 'above')
+  if (max !== undefined && read > max) tell(run, node, 'above_max', value, max)
+  if (below !== undefined && read >= below) tell(run, node, 'above_max', value, below, 'below')
+}
+
+const codeOf = <K extends 'integer' | 'number'>() =>
+  scalarCode<NumberNode<K>>((writer, node, read, source) => {
+    if (source === 'text') return {}
+    const { min, max, above, below, step } = node
+    const limits: [string, number | undefined][] = [
+      ['>=', min],
+      ['>', above],
+      ['<=', max],
+      ['<', below],
+    ]
+    const tests = limits.flatMap(([operator, limit]) => (limit === undefined ? [] : [`${read} ${operator} ${literal(writer, limit)}`]))
+    const bounded = (min ?? above) !== undefined && (max ?? below) !== undefined
+    if (node.kind === 'integer') tests.unshift(`Number.isSafeInteger(${read})`)
+    else tests.unshift(bounded ? `typeof ${read} === "number"` : `Number.isFinite(${read})`)
+    if (step !== undefined) tests.push(`isMultiple(${read}, ${literal(writer, step)})`)
+    // −0 becomes 0, as JSON would write it.
+    const mayBeZero = !((min !== undefined && min > 0) || (above !== undefined && above >= 0))
+    return { test: tests.join(' && '), ...(mayBeZero ? { value: `${read} + 0` } : {}) }
+  })
+export const numberCode = codeOf<'number'>()
+export const integerCode = codeOf<'integer'>()

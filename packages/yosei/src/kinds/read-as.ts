@@ -1,0 +1,72 @@
+/** A value that passed its base goes through a reader of the declaration's own. */
+import { tellAddress } from '../terms/address.js'
+import type { Declared } from '../terms/declared.js'
+import type { CodeOf, KindOf, Node } from './kind.js'
+import { readNode } from './reading.js'
+import { countFaults, note, type Run, type Source, tell } from './run.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    readAs: ReadAsNode
+  }
+}
+export interface ReadAsNode extends Declared {
+  readonly kind: 'readAs'
+  readonly base: Node
+  readonly read: (value: never) => unknown
+  readonly code: string
+  readonly message?: string
+  readonly write?: (value: never) => unknown
+}
+
+export const readAs: KindOf<ReadAsNode> = {
+  shape: 'behind',
+  options: { base: true, read: true, code: true, message: true, write: true },
+  check: () => undefined,
+  children: ({ base }) => [[undefined, base]],
+  hasEnd: ({ base }, ends) => ends(base),
+  read,
+  takesNull: () => true,
+  echoes: ({ base }, echoes) => echoes(base),
+  // A value that the base takes as it is goes out as it is; another is written back first.
+  encode(node, value, { encode, takes }) {
+    const asIs = encode(node.base, value)
+    return !node.write || takes(node, asIs) ? asIs : encode(node.base, node.write(value as never))
+  },
+  mask: ({ base }, value, below) => below(base, value),
+}
+
+function read(node: ReadAsNode, value: unknown, source: Source, run: Run): unknown {
+  const before = countFaults(run)
+  const base = readNode(node.base, value, source, run)
+  if (base === undefined || countFaults(run) > before) return undefined
+  return applyReader(node, base, value, run)
+}
+
+/** Gives what was read of the base to the reader. */
+export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run: Run): unknown {
+  let read: unknown
+  try {
+    read = node.read(base as never)
+  } catch {
+    // What a reader throws may tell of the inside; its code alone is told.
+  }
+  const last = run.trace?.readings.at(-1)
+  if (last && run.trace && last.address === tellAddress(run.path)) {
+    run.trace.readings.pop()
+    note(run, last.how, last.sent, read)
+  }
+  if (read === undefined) tell(run, node, node.code, sent)
+  return read
+}
+
+export const readAsCode: CodeOf<ReadAsNode> = {
+  absent: 'own',
+  write({ writer, read, place, emit }, node) {
+    const [before, sent] = [writer.name('n'), writer.name('v')]
+    writer.line(`const ${sent} = ${read}, ${before} = countFaults(run)`)
+    writer.line(`${read} = ${emit(node.base, sent, place)}`)
+    const reader = `readerIn(run, ${writer.bind(node)}, ${read}, ${sent}, ${writer.path(place)})`
+    writer.line(`if (${read} !== undefined) ${read} = countFaults(run) > ${before} ? undefined : ${reader}`)
+  },
+}

@@ -1,0 +1,100 @@
+/** Reading what lies below: once for each place where branches of unions meet, and without end never. */
+import type { Node } from './kind.js'
+import { addFault, addReading, countFaults, mostFaults, type Run, type Source, type Try } from './run.js'
+
+/** Reads a value by its declaration. `undefined`: absent, or it could not be read, and then a fault says why. */
+export function readNode(node: Node, value: unknown, source: Source, run: Run): unknown {
+  return run.tries ? recall(run.tries, node, value, source, run) : read(node, value, source, run)
+}
+
+/** Reads what lies below the value where the walk is. */
+export function readBelow(step: string | number, node: Node, value: unknown, source: Source, run: Run): unknown {
+  run.path.push(step)
+  const read = readNode(node, value, source, run)
+  run.path.pop()
+  return read
+}
+
+function read(node: Node, value: unknown, source: Source, run: Run): unknown {
+  if (!node.secret) return run.interpret(node, value, source, run)
+  run.secrecy++
+  const read = run.interpret(node, value, source, run)
+  run.secrecy--
+  return read
+}
+
+/**
+ * Reads inside a union whose branches are tried one after the other. They may lead to the same declaration at the same
+ * place in many ways, each of which would double the work below it: so each declaration tries a value at a place once.
+ */
+function recall(tries: NonNullable<Run['tries']>, node: Node, value: unknown, source: Source, run: Run): unknown {
+  const attempt = attemptOnce(tries, node, value, source, run)
+  take(run, attempt)
+  return attempt.read
+}
+
+export function attemptOnce(tries: NonNullable<Run['tries']>, node: Node, value: unknown, source: Source, run: Run): Try {
+  let values = tries.get(node)
+  if (!values) {
+    values = new Map()
+    tries.set(node, values)
+  }
+  const known = values.get(value)
+  const attempt = known && isSameTry(known, source, run) ? known : attemptAt(node, value, source, run)
+  values.set(value, attempt)
+  return attempt
+}
+
+const isSameTry = ({ path, source, isSecret }: Try, now: Source, run: Run) =>
+  source === now && isSecret === run.secrecy > 0 && path.length === run.path.length && path.every((key, index) => key === run.path[index])
+
+/** What a declaration makes of the value where the walk is, kept apart from what was found before. */
+function attemptAt(node: Node, value: unknown, source: Source, run: Run): Try {
+  const { faults, beyond, trace } = run
+  const readings = trace?.readings ?? []
+  run.faults = []
+  run.beyond = 0
+  if (trace) trace.readings = []
+  const made = read(node, value, source, run)
+  const attempt: Try = {
+    path: run.path.slice(),
+    source,
+    isSecret: run.secrecy > 0,
+    read: made,
+    faults: run.faults,
+    beyond: run.beyond,
+    readings: trace?.readings ?? [],
+  }
+  run.faults = faults
+  run.beyond = beyond
+  if (trace) trace.readings = readings
+  return attempt
+}
+
+/** What an attempt found counts. */
+export function take(run: Run, { faults, beyond, readings }: Try): void {
+  for (const fault of faults) addFault(run, fault)
+  run.beyond += beyond
+  if (run.trace) for (const reading of readings) addReading(run.trace, reading)
+}
+
+/**
+ * Reads a value by a declaration that holds itself. What a program hands over may hold one object in many places, and so
+ * stand for far more than it is: what was right of it once is right, and what was wrong is not looked at again when more
+ * is wrong than anybody is told.
+ */
+export function readOnce(run: Run, by: unknown, value: unknown, read: () => unknown): unknown {
+  if (!run.met || typeof value !== 'object' || value === null) return read()
+  const values = run.met.get(by) ?? new Map<object, { readonly read: unknown } | undefined>()
+  run.met.set(by, values)
+  const known = values.get(value)
+  if (known) return known.read
+  if (values.has(value) && run.found > mostFaults) {
+    run.beyond++
+    return undefined
+  }
+  const before = countFaults(run)
+  const made = read()
+  values.set(value, countFaults(run) === before ? { read: made } : undefined)
+  return made
+}

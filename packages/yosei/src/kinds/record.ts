@@ -1,0 +1,121 @@
+/** Named fields, each with its own declaration. */
+import type { Declared } from '../terms/declared.js'
+import { put } from '../terms/own.js'
+import { below, choose, isPlain, property } from './code.js'
+import type { CodeOf, KindOf, Node, Whole } from './kind.js'
+import { access, key, quote } from './quote.js'
+import { readBelow } from './reading.js'
+import { isNamed, notOfKind, type Run, type Source, tellBelow } from './run.js'
+import { suggest } from './suggest.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    record: RecordNode
+  }
+}
+export interface RecordNode extends Declared {
+  readonly kind: 'record'
+  readonly fields: { readonly [name: string]: Node }
+  readonly unlisted?: 'refuse' | 'drop' | 'keep'
+  /** Rules between its fields, which it brings along wherever it is used: see the room of rules. */
+  readonly rules?: readonly object[]
+}
+
+export const record: KindOf<RecordNode> = {
+  shape: 'object',
+  options: { fields: true, unlisted: true, rules: true },
+  check: () => undefined,
+  children: ({ fields }) => Object.entries(fields),
+  hasEnd: ({ fields }, ends) => Object.values(fields).every(ends),
+  read: (node, value, source, run) => readRecord(node, value, source, run, []),
+  takesNull: () => false,
+  echoes: () => false,
+  encode: ({ fields }, value, { encode }) =>
+    mapNames(value, (name, one) => (Object.hasOwn(fields, name) ? encode(fields[name] as Node, one) : one)),
+  mask: ({ fields }, value, below) =>
+    mapNames(value, (name, one) => (Object.hasOwn(fields, name) ? below(fields[name] as Node, one) : undefined), undefined),
+}
+
+/** The same names with other values; what has no names stays as it is, or becomes `otherwise`. */
+export function mapNames(value: unknown, map: (name: string, value: unknown) => unknown, otherwise: unknown = value): unknown {
+  if (!isNamed(value)) return otherwise
+  const mapped: { [name: string]: unknown } = {}
+  for (const [name, one] of Object.entries(value)) if (one !== undefined) put(mapped, name, map(name, one))
+  return mapped
+}
+
+/** `implied` are the tags of the unions that the record is a branch of: read there, and copied here. */
+export function readRecord(node: RecordNode, value: unknown, source: Source, run: Run, implied: readonly string[]): object | undefined {
+  if (!isNamed(value)) return notOfKind(node, value, run)
+  const read: { [name: string]: unknown } = {}
+  for (const tag of implied) put(read, tag, value[tag])
+  for (const name of Object.keys(node.fields)) {
+    const one = readBelow(name, node.fields[name] as Node, Object.hasOwn(value, name) ? value[name] : undefined, source, run)
+    if (one !== undefined) put(read, name, one)
+  }
+  keepOrTell(node, value, read, implied, run)
+  return read
+}
+
+/** Deals with the names that are not declared: each is told, kept or dropped. */
+export function keepOrTell(node: RecordNode, sent: object, read: object, implied: readonly string[], run: Run): void {
+  const unlisted = node.unlisted ?? run.unlisted
+  if (unlisted === 'drop') return
+  for (const [name, value] of Object.entries(sent)) {
+    if (Object.hasOwn(node.fields, name) || implied.includes(name)) continue
+    if (unlisted === 'refuse') tellUnlisted(node, name, implied, run)
+    else put(read as { [name: string]: unknown }, name, readBelow(name, kept, value, 'json', run))
+  }
+}
+
+/** What is kept of an unlisted name. */
+const kept: Node = { kind: 'anything', need: 'optional' }
+
+function tellUnlisted(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
+  const nearest = run.suggestions > 0 ? suggest(name, [...Object.keys(node.fields), ...implied], run) : undefined
+  tellBelow(run, node, 'unlisted', [name], nearest === undefined ? {} : { variant: 'near', about: { nearest } })
+}
+
+export const recordCode: CodeOf<RecordNode> = {
+  absent: 'told',
+  write: (whole, node) => choose(whole, isPlain(whole.read), () => writeRecord(whole, node, [])),
+}
+
+/** Counts the names of an object instead of looking each up: one too many is an unlisted one. */
+export function writeRecord(
+  { writer, read, place, emit }: Whole,
+  node: RecordNode,
+  implied: readonly (readonly [tag: string, value: string])[],
+): void {
+  const unlisted = node.unlisted ?? place.unlisted
+  const fields = Object.entries(node.fields)
+  const needed = fields.filter(([, field]) => field.need === 'required').length + implied.length
+  const count = writer.name('n')
+  if (unlisted !== 'drop') writer.line(`let ${count} = ${needed}`)
+  const values = fields.map(([name, field]): [string, Node, string] => {
+    const counted = unlisted === 'drop' ? undefined : { name: count, needed: field.need === 'required' }
+    return [name, field, emit(field, property(read, name), below(place, quote(name), name), counted)]
+  })
+  const made = writer.name('o')
+  // What may be absent is added behind what is always there, in the order of the declaration.
+  const firstOptional = values.findIndex(([, field]) => mayBeAbsent(field))
+  const always = firstOptional < 0 ? values : values.slice(0, firstOptional)
+  const literal = [
+    ...implied.map(([tag, value]) => `${key(tag)}: ${quote(value)}`),
+    ...always.map(([name, , value]) => `${key(name)}: ${value}`),
+  ]
+  writer.line(`const ${made} = ${literal.length > 0 ? `{ ${literal.join(', ')} }` : '{}'}`)
+  for (const [name, field, value] of values.slice(always.length)) {
+    const add = name === '__proto__' ? `put(${made}, ${quote(name)}, ${value})` : `${made}${access(name)} = ${value}`
+    writer.line(mayBeAbsent(field) ? `if (${value} !== undefined) ${add}` : add)
+  }
+  if (unlisted !== 'drop') {
+    writer.line(`for (const _ in ${read}) ${count}--`)
+    const tags = writer.bind(implied.map(([tag]) => tag))
+    writer.line(`if (${count} !== 0) unlistedIn(run, ${writer.bind(node)}, ${read}, ${made}, ${tags}, ${writer.path(place)})`)
+  }
+  writer.line(`${read} = ${made}`)
+}
+
+const mayBeAbsent = ({ kind, need, readOnly }: Node): boolean =>
+  kind !== 'later' && (need === 'optional' || (Boolean(readOnly) && need !== 'defaulted'))

@@ -1,0 +1,96 @@
+/** What all scalars have in common: kinds without fields of their own, read from one JSON scalar or one text. */
+import type { Declared } from '../terms/declared.js'
+import type { CodeOf, KindOf, Node, Refuse } from './kind.js'
+import { quote } from './quote.js'
+import { note, type Run, type Source, tell } from './run.js'
+import type { Writer } from './writer.js'
+
+type ScalarNode = Extract<Node, Declared>
+/** Takes what was sent, tells all that is wrong with it, and gives what was read; `undefined` where it could not be read at all. */
+type ReadScalar<N> = (node: N, value: unknown, run: Run, source: Source) => unknown
+
+type OfScalar = 'shape' | 'children' | 'hasEnd' | 'takesNull' | 'echoes' | 'encode' | 'mask'
+
+/** A scalar kind: its own options and checks, and how it reads. */
+export function scalar<N extends Declared>(
+  own: Omit<KindOf<N>, OfScalar | 'read'> & { readonly readScalar: ReadScalar<N> } & Partial<Pick<KindOf<N>, 'takesNull' | 'encode'>>,
+): ScalarKind<N> {
+  const { readScalar } = own
+  return {
+    shape: 'scalar',
+    children: () => [],
+    hasEnd: () => true,
+    takesNull: () => false,
+    echoes: () => true,
+    encode: (_, value) => value,
+    mask: (_, value) => shorten(value),
+    read(node, value, source, run) {
+      if (source === 'text' && Array.isArray(value)) {
+        note(run, 'from text', value, undefined)
+        return tell(run, node as unknown as ScalarNode, 'sent_twice', undefined, value.length)
+      }
+      const read = readScalar(node, value, run, source)
+      note(run, source !== 'json' && typeof value === 'string' ? 'from text' : 'as is', value, read)
+      return read
+    },
+    ...own,
+  }
+}
+export interface ScalarKind<N extends Declared> extends KindOf<N> {
+  readonly shape: 'scalar'
+  readonly readScalar: ReadScalar<N>
+}
+
+/** The longest text that is written down of a request. */
+const longestText = 1000
+export const shorten = (value: unknown): unknown =>
+  typeof value === 'string' ? value.slice(0, longestText) : typeof value === 'object' || typeof value === 'symbol' ? undefined : value
+
+/** A text that stands for a value: where text is read, and not only JSON. */
+export const isText = (value: unknown, source: Source): value is string => source !== 'json' && typeof value === 'string'
+
+export function checkOrder(low: unknown, high: unknown, wrong: boolean, refuse: Refuse): void {
+  if (wrong) refuse(`the lower limit ${low} leaves nothing below the upper limit ${high}`, 'Swap or mend them')
+}
+
+export function checkLength(length: readonly [number, number] | undefined, refuse: Refuse): void {
+  if (!length) return
+  const [least, most] = length
+  if (!(Number.isInteger(least) && least >= 0 && most >= 0))
+    refuse(`the length [${least}, ${most}] counts nothing`, 'Give two whole numbers from zero on')
+  checkOrder(least, most, least > most, refuse)
+}
+
+/** What is right of a scalar, as code; what it does not take, the interpreter looks at. */
+export interface Test {
+  /** A line before the test. */
+  readonly prepare?: string
+  /** `undefined` where the interpreter looks at every value. */
+  readonly test?: string
+  /** What is read, where it is not what was sent. */
+  readonly value?: string
+  /** What came of reading a value that the test does not take. */
+  readonly tried?: string
+}
+
+/** The code of a scalar kind, by its test. */
+export const scalarCode = <N extends Declared>(testOf: (writer: Writer, node: N, read: string, source: Source) => Test): CodeOf<N> => ({
+  absent: 'told',
+  write({ writer, read, place, slowly }, node) {
+    const { test, value, prepare, tried } = testOf(writer, node, read, place.source)
+    if (prepare) writer.line(prepare)
+    if (test === undefined) writer.line(slowly())
+    else if (value === undefined) writer.line(`if (!(${test})) ${slowly(tried)}`)
+    else writer.line(`if (${test}) ${read} = ${value}; else ${slowly(tried)}`)
+  },
+})
+
+/** −0 is equal to 0, but what is read is the 0 of the declaration. */
+export const zero = (read: string, values: readonly unknown[]): Pick<Test, 'value'> =>
+  values.includes(0) ? { value: `${read} === 0 ? 0 : ${read}` } : {}
+
+/** A value in the code itself, where nothing but its type decides how it is written; else a constant. */
+export function literal(writer: Writer, value: unknown): string {
+  if (typeof value === 'string') return quote(value)
+  return typeof value === 'number' || typeof value === 'boolean' || value === null ? String(value) : writer.bind(value)
+}

@@ -1,0 +1,78 @@
+/** Free names, one kind of value. */
+import { EACH_NAME } from '../terms/address.js'
+import type { Bounds, Declared } from '../terms/declared.js'
+import { put } from '../terms/own.js'
+import { below, choose, isPlain } from './code.js'
+import type { CodeOf, KindOf, Node } from './kind.js'
+import { tellCount } from './list.js'
+import { checkPattern, matches } from './patterns.js'
+import { readBelow } from './reading.js'
+import { mapNames } from './record.js'
+import { isNamed, notOfKind, type Run, type Source, tellBelow } from './run.js'
+import { checkLength } from './scalar.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    table: TableNode
+  }
+}
+export interface TableNode extends Declared {
+  readonly kind: 'table'
+  readonly value: Node
+  readonly length?: Bounds
+  readonly names?: RegExp
+}
+
+export const table: KindOf<TableNode> = {
+  shape: 'object',
+  options: { value: true, length: true, names: true },
+  check({ length, names }, refuse) {
+    checkLength(length, refuse)
+    checkPattern('names', names, refuse)
+  },
+  children: ({ value }) => [[EACH_NAME, value]],
+  hasEnd: ({ length, value }, ends) => (length?.[0] ?? 0) === 0 || ends(value),
+  read,
+  takesNull: () => false,
+  echoes: () => false,
+  encode: (node, value, { encode }) => mapNames(value, (_, one) => encode(node.value, one)),
+  mask: (node, value, below) => mapNames(value, (_, one) => below(node.value, one), undefined),
+}
+
+function read(node: TableNode, value: unknown, source: Source, run: Run): object | undefined {
+  if (!isNamed(value)) return notOfKind(node, value, run)
+  const read: { [name: string]: unknown } = {}
+  const names = Object.keys(value)
+  tellCount(node, names.length, run)
+  for (const name of names) {
+    if (node.names && !matches(node.names, name)) tellMisnamed(node, name, run)
+    const one = readBelow(name, node.value, value[name], source, run)
+    if (one !== undefined) put(read, name, one)
+  }
+  return read
+}
+
+export function tellMisnamed(node: TableNode, name: string, run: Run): void {
+  tellBelow(run, node, 'wrong_pattern', [name], { limit: node.names?.source, variant: 'name' })
+}
+
+export const tableCode: CodeOf<TableNode> = {
+  absent: 'told',
+  write(whole, node) {
+    const { writer, read, place } = whole
+    const counted = node.length ? ` && isWithin(Object.keys(${read}).length, ${Number(node.length[0])}, ${Number(node.length[1])})` : ''
+    choose(whole, `${isPlain(read)}${counted}`, () => {
+      const [name, made] = [writer.name('s'), writer.name('o')]
+      writer.line(`const ${made} = {}`)
+      writer.block(`for (const ${name} of Object.keys(${read})) {`, () => {
+        if (node.names)
+          writer.line(
+            `if (!matches(${writer.bind(node.names)}, ${name})) misnamedIn(run, ${writer.bind(node)}, ${name}, ${writer.path(place)})`,
+          )
+        const one = whole.emit(node.value, `${read}[${name}]`, below(place, name, '*'))
+        writer.line(`if (${one} !== undefined) put(${made}, ${name}, ${one})`)
+      })
+      writer.line(`${read} = ${made}`)
+    })
+  },
+}

@@ -1,0 +1,104 @@
+/** A union told apart by the text in `tag`. A branch does not declare the tag itself: the key implies it. */
+import type { Declared } from '../terms/declared.js'
+import { choose, isPlain, property } from './code.js'
+import type { CodeOf, KindOf, Node, Whole } from './kind.js'
+import { quote } from './quote.js'
+import { type RecordNode, readRecord, writeRecord } from './record.js'
+import { isNamed, note, notOfKind, type Run, type Source, tell } from './run.js'
+import { sentShape } from './shape.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    tagged: TaggedNode
+  }
+}
+export interface TaggedNode extends Declared {
+  readonly kind: 'tagged'
+  readonly tag: string
+  readonly branches: { readonly [value: string]: Node }
+}
+
+export const tagged: KindOf<TaggedNode> = {
+  shape: 'object',
+  options: { tag: true, branches: true },
+  check({ tag, branches }, refuse) {
+    if (Object.keys(branches).length === 0) refuse('the union has no branch', 'Give it a branch')
+    for (const [value, branch] of Object.entries(branches)) {
+      const shape = sentShape(branch)
+      if (branch.kind === 'readAs' || (shape.kind !== 'record' && shape.kind !== 'tagged'))
+        refuse(`the branch ${value} is no record`, 'Make each branch a record()')
+      if ((shape.kind === 'record' && Object.hasOwn(shape.fields, tag)) || (shape.kind === 'tagged' && shape.tag === tag))
+        refuse(`the branch ${value} declares ${tag}, the tag`, 'Leave the tag out of the branches: the union implies it')
+    }
+  },
+  children: ({ branches }) => Object.values(branches).map((branch) => [undefined, branch]),
+  hasEnd: ({ branches }, ends) => Object.keys(branches).length === 0 || Object.values(branches).some(ends),
+  read: (node, value, source, run) => readTagged(node, value, source, run, []),
+  takesNull: () => false,
+  echoes: () => false,
+  encode(node, value, { encode }) {
+    const branch = branchOf(node, value)
+    return branch ? encode(branch, value) : value
+  },
+  mask(node, value, below) {
+    const branch = branchOf(node, value)
+    return branch ? { [node.tag]: (value as { [name: string]: unknown })[node.tag], ...(below(branch, value) as object) } : undefined
+  },
+}
+
+function branchOf({ tag, branches }: TaggedNode, value: unknown): Node | undefined {
+  const chosen = isNamed(value) && Object.hasOwn(value, tag) ? value[tag] : undefined
+  return typeof chosen === 'string' && Object.hasOwn(branches, chosen) ? branches[chosen] : undefined
+}
+
+/** The tag of a union as a field of its own. */
+export const tagNode = ({ branches, secret, messages }: TaggedNode): Node => ({
+  kind: 'choice',
+  need: 'required',
+  values: Object.keys(branches),
+  ...(secret ? { secret } : {}),
+  ...(messages ? { messages } : {}),
+})
+
+function readTagged(node: TaggedNode, value: unknown, source: Source, run: Run, implied: readonly string[]): object | undefined {
+  if (!isNamed(value)) return notOfKind(node, value, run)
+  const { tag, branches } = node
+  const chosen = Object.hasOwn(value, tag) ? value[tag] : undefined
+  const found = branchOf(node, value)
+  run.path.push(tag)
+  note(run, 'as is', chosen, found ? chosen : undefined)
+  if (!found) {
+    const code =
+      chosen === undefined ? 'missing' : chosen === null ? 'null_not_allowed' : typeof chosen === 'string' ? 'not_a_choice' : 'wrong_type'
+    tell(run, tagNode(node), code, chosen, Object.keys(branches))
+  }
+  run.path.pop()
+  if (!found) return undefined
+  const branch = sentShape(found)
+  const tags = [...implied, tag]
+  return branch.kind === 'tagged'
+    ? readTagged(branch, value, source, run, tags)
+    : readRecord(branch as RecordNode, value, source, run, tags)
+}
+
+export const taggedCode: CodeOf<TaggedNode> = {
+  absent: 'told',
+  write: (whole, node) => choose(whole, isPlain(whole.read), () => writeTagged(whole, node, [])),
+}
+
+function writeTagged(whole: Whole, node: TaggedNode, implied: readonly (readonly [tag: string, value: string])[]): void {
+  const { writer, read, slowly } = whole
+  // A branch inside a branch has no place of its own: the interpreter starts with the outermost.
+  writer.block(`switch (${property(read, node.tag)}) {`, () => {
+    for (const [value, branch] of Object.entries(node.branches)) {
+      const shape = sentShape(branch)
+      const tags = [...implied, [node.tag, value] as const]
+      writer.block(`case ${quote(value)}: {`, () => {
+        if (shape.kind === 'tagged') writeTagged(whole, shape, tags)
+        else writeRecord(whole, shape as RecordNode, tags)
+        writer.line('break')
+      })
+    }
+    writer.line(`default: ${slowly()}`)
+  })
+}

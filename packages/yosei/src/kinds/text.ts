@@ -1,0 +1,99 @@
+/** A text: in JSON a string; elsewhere the text as it stands after decoding. */
+import { type Format, formats } from '../grammar/formats.js'
+import type { Bounds, Declared } from '../terms/declared.js'
+import type { Refuse } from './kind.js'
+import { checkPattern, matches } from './patterns.js'
+import { type Run, tell } from './run.js'
+import { checkLength, scalar, scalarCode, type Test } from './scalar.js'
+import type { Writer } from './writer.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    text: TextNode
+  }
+}
+export interface TextNode extends Declared {
+  readonly kind: 'text'
+  readonly length?: Bounds
+  readonly pattern?: RegExp
+  readonly format?: Format
+  readonly tidy?: readonly Tidying[]
+  readonly keepEmpty?: boolean
+}
+
+/** What may be done to a text before it is checked, in the order in which it is done: as a function, and as code. */
+const tidyings = {
+  NFC: [(text: string) => text.normalize('NFC'), '.normalize("NFC")'],
+  NFKC: [(text: string) => text.normalize('NFKC'), '.normalize("NFKC")'],
+  trim: [(text: string) => text.trim(), '.trim()'],
+  squeeze: [(text: string) => text.replace(/\s+/g, ' '), '.replace(/\\s+/g, " ")'],
+  lower: [(text: string) => text.toLowerCase(), '.toLowerCase()'],
+  upper: [(text: string) => text.toUpperCase(), '.toUpperCase()'],
+} as const
+export type Tidying = keyof typeof tidyings
+const inOrder = Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
+
+export const text = scalar<TextNode>({
+  options: { length: true, pattern: true, format: true, tidy: true, keepEmpty: true },
+  check({ length, pattern, format, tidy = [] }, refuse) {
+    checkLength(length, refuse)
+    checkPattern('pattern', pattern, refuse)
+    if (format !== undefined && !Object.hasOwn(formats, format))
+      refuse(`there is no format "${format}"`, `Name one of ${Object.keys(formats).join(', ')}`)
+    checkTidy(tidy, refuse)
+  },
+  readScalar: read,
+})
+
+function checkTidy(tidy: readonly Tidying[], refuse: Refuse): void {
+  const unknown = tidy.find((one) => !Object.hasOwn(tidyings, one))
+  if (unknown !== undefined) refuse(`there is no tidying "${unknown}"`, `Name some of ${Object.keys(tidyings).join(', ')}`)
+  const pairs: readonly (readonly Tidying[])[] = [
+    ['NFC', 'NFKC'],
+    ['lower', 'upper'],
+  ]
+  for (const pair of pairs)
+    if (pair.every((one) => tidy.includes(one))) refuse(`a text is tidied to ${pair.join(' or ')}, not to both`, 'Name one of them')
+}
+
+function read(node: TextNode, value: unknown, run: Run): string | undefined {
+  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
+  let text = value
+  if (node.tidy) for (const [name, [tidied]] of inOrder) if (node.tidy.includes(name)) text = tidied(text)
+  if (node.length) {
+    const length = codePoints(text)
+    if (length < node.length[0]) tell(run, node, 'too_short', value, node.length[0])
+    if (length > node.length[1]) tell(run, node, 'too_long', value, node.length[1])
+  }
+  if (node.pattern && !matches(node.pattern, text)) tell(run, node, 'wrong_pattern', value, node.pattern.source)
+  const unformed = node.format && formats[node.format](text)
+  if (unformed) tell(run, node, unformed, value, node.format, node.format)
+  return text
+}
+
+/** Code points, not UTF-16 units: an emoji counts once. */
+export function codePoints(text: string): number {
+  let count = text.length
+  for (let i = 0; i < text.length - 1; i++)
+    if ((text.charCodeAt(i) & 0xfc00) === 0xd800 && (text.charCodeAt(i + 1) & 0xfc00) === 0xdc00) count--
+  return count
+}
+
+export const textCode = scalarCode<TextNode>((writer: Writer, node, read, source): Test => {
+  const changes = inOrder.filter(([name]) => node.tidy?.includes(name)).map(([, [, code]]) => code)
+  const text = changes.length > 0 ? writer.name('t') : read
+  const tests = [`typeof ${read} === "string"`]
+  if (source === 'text' && !node.keepEmpty) tests.push(`${read} !== ""`)
+  if (changes.length > 0) tests.push(`(${text} = ${read}${changes.join('')}, true)`)
+  if (node.length) {
+    const [least, most] = [Number(node.length[0]), Number(node.length[1])]
+    // A code point is one or two UTF-16 units, so most lengths are known without counting.
+    if (least === 1 && !tests.includes(`${text} !== ""`)) tests.push(`${text} !== ""`)
+    if (least > 1) tests.push(`(${text}.length >= ${2 * least} || codePoints(${text}) >= ${least})`)
+    if (most < Number.POSITIVE_INFINITY) tests.push(`(${text}.length <= ${most} || codePoints(${text}) <= ${most})`)
+  }
+  if (node.pattern) tests.push(`matches(${writer.bind(node.pattern)}, ${text})`)
+  if (node.format) tests.push(`${writer.bind(formats[node.format])}(${text}) === undefined`)
+  const test = tests.join(' && ')
+  return changes.length > 0 ? { prepare: `let ${text}`, test, value: text } : { test }
+})

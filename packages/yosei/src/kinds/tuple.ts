@@ -1,0 +1,51 @@
+/** Exactly these values, each of its own kind, in this order. */
+import type { Declared } from '../terms/declared.js'
+import { below, choose } from './code.js'
+import type { CodeOf, KindOf, Node } from './kind.js'
+import { elementOf } from './list.js'
+import { readBelow } from './reading.js'
+import { element, notOfKind, type Run, type Source, tell } from './run.js'
+
+declare module './kind.js' {
+  interface Kinds {
+    tuple: TupleNode
+  }
+}
+export interface TupleNode extends Declared {
+  readonly kind: 'tuple'
+  readonly items: readonly Node[]
+}
+
+export const tuple: KindOf<TupleNode> = {
+  shape: 'list',
+  options: { items: true },
+  check: () => undefined,
+  children: ({ items }) => items.map((item, index) => [index, item]),
+  hasEnd: ({ items }, ends) => items.every(ends),
+  read,
+  takesNull: () => false,
+  echoes: () => false,
+  encode: ({ items }, value, { encode }) =>
+    Array.isArray(value) ? value.map((one, index) => (items[index] ? encode(items[index], one) : one)) : value,
+  mask: ({ items }, value, below) => (Array.isArray(value) ? items.map((item, index) => below(item, value[index])) : undefined),
+}
+
+function read(node: TupleNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
+  const sent = source === 'text' && typeof value === 'string' ? [value] : value
+  if (!Array.isArray(sent)) return notOfKind(node, value, run)
+  const count = node.items.length
+  if (sent.length < count) tell(run, node, 'too_few', undefined, count)
+  if (sent.length > count) tell(run, node, 'too_many', undefined, count)
+  return node.items.slice(0, sent.length).map((item, index) => readBelow(index, item, element(sent[index]), source, run))
+}
+
+export const tupleCode: CodeOf<TupleNode> = {
+  absent: 'told',
+  write(whole, { items }) {
+    const { writer, read, place } = whole
+    choose(whole, `Array.isArray(${read}) && ${read}.length === ${items.length}`, () => {
+      const values = items.map((item, index) => whole.emit(item, elementOf(read, index), below(place, String(index), index)))
+      writer.line(`${read} = [${values.join(', ')}]`)
+    })
+  },
+}

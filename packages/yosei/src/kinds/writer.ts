@@ -1,0 +1,79 @@
+/** Collects the lines of generated code, and the constants that it is given. */
+import { formatAddress } from '../terms/address.js'
+import { quote } from './quote.js'
+
+/** Source text, and the values of the names `k0`, `k1`, … in it. */
+export interface Code {
+  readonly source: string
+  readonly constants: readonly unknown[]
+}
+
+export interface Writer {
+  /** How many declarations have been written. */
+  count: number
+  line(text: string): void
+  /** Writes a line that opens a block, the block, and the line that closes it. */
+  block(opening: string, inside: () => void, closing?: string): void
+  /** A variable name that is not used yet. */
+  name(letter: string): string
+  /** The name of a value that the code is given; a value has one name. */
+  bind(value: unknown): string
+  /** The name of a function that stands before all others and is written once for each id. */
+  once(id: string, letter: string, write: (name: string) => void): string
+  /** A path as code: a constant where no index is in it. */
+  path(place: { readonly path: readonly string[]; readonly address: readonly (string | number)[] }): string
+  code(): Code
+}
+
+export function createWriter(): Writer {
+  const constants: unknown[] = []
+  const bound = new Map<unknown, string>()
+  const written = new Map<string, string>()
+  const functions: string[][] = []
+  const main: string[] = []
+  let lines = main
+  let depth = 0
+  let names = 0
+
+  const writer: Writer = {
+    count: 0,
+    line: (text) => void lines.push('  '.repeat(depth) + text),
+    block(opening, inside, closing = '}') {
+      writer.line(opening)
+      depth++
+      inside()
+      depth--
+      writer.line(closing)
+    },
+    name: (letter) => `${letter}${names++}`,
+    bind(value) {
+      const known = bound.get(value)
+      if (known !== undefined) return known
+      const name = `k${constants.push(value) - 1}`
+      bound.set(value, name)
+      return name
+    },
+    once(id, letter, write) {
+      const known = written.get(id)
+      if (known !== undefined) return known
+      const name = writer.name(letter)
+      written.set(id, name)
+      const outer = { lines, depth }
+      lines = []
+      depth = 0
+      functions.push(lines)
+      write(name)
+      lines = outer.lines
+      depth = outer.depth
+      return name
+    },
+    path({ path, address }) {
+      const isConstant = path.length > 0 && path.every((step) => step.startsWith('"'))
+      const steps = `[${path.join(', ')}]`
+      if (!isConstant) return steps
+      return writer.once(path.join(), 'p', (name) => writer.line(`const ${name} = ${steps} // ${quote(formatAddress(address))}`))
+    },
+    code: () => ({ source: [...functions.flat(), ...main].join('\n'), constants }),
+  }
+  return writer
+}

@@ -1,0 +1,109 @@
+/** Endpoints whose parts, rules, lookups and turn make no sense together are refused where they are declared. */
+
+import { type EndpointNode, rootOf } from '../declare/endpoint.js'
+import { placedRules } from '../declare/place.js'
+import type { Node } from '../kinds/kind.js'
+import { childrenOf } from '../kinds/kinds.js'
+import { nodesAt } from '../kinds/locate.js'
+import { sentShape } from '../kinds/shape.js'
+import { addressesIn } from '../rules/conditions.js'
+import { type AnyRule, addressesOf } from '../rules/rules.js'
+import { EACH, type Path, parseAddress } from '../terms/address.js'
+import { mistake } from '../terms/mistake.js'
+import { settleLimits } from '../terms/policy.js'
+import { checkSound, checkTextPart } from './fields.js'
+
+/** @throws DeclarationError where the parts, rules, lookups and the turn of an endpoint make no sense together. */
+export function checkEndpoint(node: EndpointNode): void {
+  const signature = `${node.method} ${node.template}`
+  checkParts(signature, node)
+  settleLimits(signature, node.limits)
+  const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
+  const isDeclared = (address: string, base: readonly (string | number)[] = []) => {
+    const path = parseAddress(address)
+    return path !== undefined && bodies.some((body) => nodesAt(rootOf(node, body), [...base, ...path]).length > 0)
+  }
+  const check = (where: string, addresses: readonly string[], base?: readonly (string | number)[]) => {
+    const lost = addresses.find((address) => !isDeclared(address, base))
+    if (lost !== undefined) mistake(`${signature}, ${where}`, `${lost} is not declared`, 'Name a declared field')
+  }
+  for (const body of bodies)
+    for (const { rule, base } of placedRules(node, body)) {
+      check(`rule ${rule.rule}`, addressesOf(rule), base)
+      checkPairs(`${signature}, rule ${rule.rule}`, rule)
+    }
+  if (node.turn) check('turn', node.turn.by)
+  for (const [name, { reads, fill, when, follows = [] }] of Object.entries(node.lookups)) {
+    check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
+    const stranger = follows.find((one) => !Object.hasOwn(node.lookups, one))
+    if (stranger !== undefined) mistake(`${signature}, lookup ${name}`, `it follows ${stranger}, which there is not`, 'Name another lookup')
+    if (followsItself(name, node.lookups)) mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
+  }
+}
+
+/** Elements of two lists are no pairs: what compares them would have to compare each with each. */
+function checkPairs(where: string, rule: AnyRule): void {
+  if (rule.rule !== 'ascending' && rule.rule !== 'equal' && rule.rule !== 'different') return
+  const [first, second] = rule.reads.map((address) => parseAddress(address) as Path) as [Path, Path]
+  if (strays(first, second) && strays(second, first))
+    mistake(where, `${rule.reads.join(' and ')} lie in two lists, whose elements are no pairs`, 'Compare within one list, or write a check')
+  const stray = rule.blames.find((address) => {
+    const path = parseAddress(address) as Path
+    return strays(path, first) && strays(path, second)
+  })
+  if (stray !== undefined)
+    mistake(where, `it blames ${stray}, in a list that it does not compare`, 'Blame an address in the lists that it reads')
+}
+
+/** Whether a path goes through a list that another does not. */
+function strays(path: Path, other: Path): boolean {
+  const parts = path.findIndex((key, index) => key !== other[index])
+  return parts >= 0 && path.includes(EACH, parts)
+}
+
+function followsItself(name: string, lookups: EndpointNode['lookups'], from = name, seen = new Set<string>()): boolean {
+  return (lookups[from]?.follows ?? []).some((one) => {
+    if (one === name) return true
+    if (seen.has(one)) return false
+    seen.add(one)
+    return followsItself(name, lookups, one, seen)
+  })
+}
+
+function checkParts(signature: string, node: EndpointNode): void {
+  const named = node.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
+  const unlisted = named.find((name) => !Object.hasOwn(node.path.fields, name))
+  const unnamed = Object.keys(node.path.fields).find((name) => !named.includes(name))
+  if (unlisted !== undefined)
+    mistake(`${signature}, path.${unlisted}`, 'the template has this parameter, the path does not declare it', `Add ${unlisted} to path`)
+  if (unnamed !== undefined)
+    mistake(`${signature}, path.${unnamed}`, 'this is no parameter of the template', `Write {${unnamed}} into the template`)
+  for (const name of ['path', 'query', 'header', 'cookie'] as const) {
+    checkSound(signature, node[name], [name])
+    checkTextPart(signature, name, node[name])
+  }
+  if (node.bodies.length > 0 && (node.method === 'GET' || node.method === 'HEAD'))
+    mistake(`${signature}, body`, `${node.method} has no body (RFC 9110, section 9.3)`, 'Declare a query, or use POST')
+  for (const { node: body } of node.bodies) checkSound(signature, body, ['body'])
+  for (const { mediaType, syntax, node: body } of node.bodies) {
+    const where = `${signature}, body, ${mediaType}`
+    const shape = sentShape(body)
+    if (syntax === 'form' || syntax === 'multipart') {
+      if (shape.kind !== 'record') mistake(where, `a form is a record, not ${shape.kind}`, 'Declare a record() of its fields')
+      checkTextPart(signature, syntax, shape)
+    } else if (syntax === 'json' && holds(body, 'file'))
+      mistake(where, 'JSON carries no file', "Declare files in a body of 'multipart/form-data'")
+    else if (syntax === 'text' && (shape.kind === 'list' || shape.kind === 'record' || shape.kind === 'file'))
+      mistake(where, `a text is one value, not ${shape.kind}`, 'Declare text() or another value')
+    else if (syntax === 'raw' && shape.kind !== 'file')
+      mistake(where, 'this media type has no values to read', 'Declare file(), which takes the body as it is')
+  }
+}
+
+/** Whether a kind stands anywhere in a declaration. */
+function holds(node: Node, kind: Node['kind'], seen = new Set<Node>()): boolean {
+  if (node.kind === kind) return true
+  if (seen.has(node)) return false
+  seen.add(node)
+  return childrenOf(node).some(([, child]) => holds(child, kind, seen))
+}

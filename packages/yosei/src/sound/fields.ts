@@ -1,0 +1,113 @@
+/** Declarations that make no sense are refused where they are declared, with the address and the mend. */
+
+import { encode, faultsOf } from '../engine/encode.js'
+import { kindOf, type Node } from '../kinds/kind.js'
+import { childrenOf, kinds, shapeOf } from '../kinds/kinds.js'
+import type { RecordNode } from '../kinds/record.js'
+import { sentShape } from '../kinds/shape.js'
+import { EACH, formatAddress, type Path } from '../terms/address.js'
+import type { Declared } from '../terms/declared.js'
+import { mistake } from '../terms/mistake.js'
+import type { Part } from '../terms/parts.js'
+import { wordFault } from '../words/messages.js'
+
+/** The options that every field has. */
+const common: { readonly [O in keyof Declared | 'kind']-?: true } = {
+  kind: true,
+  need: true,
+  nullable: true,
+  default: true,
+  title: true,
+  description: true,
+  examples: true,
+  deprecated: true,
+  readOnly: true,
+  secret: true,
+  messages: true,
+  coerce: true,
+  name: true,
+}
+
+/** Nodes that were found sound: declarations share many. */
+const sound = new WeakSet<Node>()
+
+/** @throws DeclarationError where a node, or one below it, makes no sense. */
+export function checkSound(where: string, node: Node, path: Path): void {
+  if (sound.has(node)) return
+  if (typeof node !== 'object' || node === null || !Object.hasOwn(kinds, node.kind))
+    refuse(where, path, 'is no field', 'Declare it with text(), integer(), record() or another builder')
+  sound.add(node)
+  try {
+    const kind = kindOf(kinds, node)
+    const unknown = Object.keys(node).find((option) => !Object.hasOwn(common, option) && !Object.hasOwn(kind.options, option))
+    const own = Object.keys(kind.options).join(' ')
+    if (unknown !== undefined)
+      refuse(where, path, `${node.kind} has no option ${unknown}`, `Its options are ${own || 'those of every field'}`)
+    for (const [step, child] of childrenOf(node)) checkSound(where, child, step === undefined ? path : [...path, step])
+    if (!hasEnd(node)) refuse(where, path, 'holds itself without end', 'Make the field that holds it optional, nullable or a list')
+    kind.check(node, (what, mend) => refuse(where, path, what, mend))
+    checkDefault(where, node, path)
+  } catch (error) {
+    sound.delete(node)
+    throw error
+  }
+}
+
+function refuse(where: string, path: Path, what: string, mend: string): never {
+  mistake(`${where}, ${formatAddress(path)}`, what, mend)
+}
+
+/** Whether a declaration has a value that ends. */
+function hasEnd(node: Node, inside: ReadonlySet<Node> = new Set()): boolean {
+  if (node.need !== 'required' || node.nullable || ending.has(node)) return true
+  if (inside.has(node)) return false
+  const ends = endsInside(node, inside)
+  if (ends) ending.add(node)
+  return ends
+}
+const ending = new WeakSet<Node>()
+
+function endsInside(node: Node, inside: ReadonlySet<Node>): boolean {
+  const below = new Set([...inside, node])
+  return kindOf(kinds, node).hasEnd(node, (child) => hasEnd(child, below))
+}
+
+function checkDefault(where: string, node: Node, path: Path): void {
+  if (node.need !== 'defaulted' || typeof node.default === 'function') return
+  const { readOnly: _, ...sendable } = node
+  const [fault] = faultsOf(sendable as Node, encode(node, node.default))
+  if (fault)
+    refuse(where, [...path, ...fault.path], `its own default is rejected: it ${wordFault(fault)}`, 'Give a default that the field takes')
+}
+
+const isFlat = (node: Node) => shapeOf(node) === 'list' || shapeOf(node) === 'object'
+
+/**
+ * What a part that is sent as text can carry: values and lists of them; in a query or a form also records of them; files in
+ * `multipart/form-data` alone.
+ */
+export function checkTextPart(where: string, part: Exclude<Part, 'body'> | 'form' | 'multipart', node: RecordNode): void {
+  const hasPairs = part === 'query' || part === 'form' || part === 'multipart'
+  for (const [name, field] of Object.entries(node.fields)) {
+    const path = [hasPairs && part !== 'query' ? 'body' : part, name]
+    if (part === 'path' && field.need !== 'required')
+      refuse(where, path, 'is a path parameter and may not be left out', 'Take away optional or default')
+    const shape = sentShape(field)
+    if (part !== 'multipart' && holdsFile(shape))
+      refuse(where, path, 'a file comes in no such part', "Declare it in a body of 'multipart/form-data'")
+    if (!isFlat(shape)) continue
+    const inside = childrenOf(shape).map(([step, child]) => [step ?? EACH, sentShape(child)] as const)
+    const deep = inside.find(([, child]) => isFlat(child) && !(hasPairs && shape.kind !== 'list' && child.kind === 'list'))
+    const takes = shape.kind === 'list' || shape.kind === 'tuple' || (hasPairs && (shape.kind === 'record' || shape.kind === 'table'))
+    const single = part === 'cookie' && (shape.kind === 'list' || shape.kind === 'tuple')
+    if (!takes || deep || single)
+      refuse(
+        where,
+        path,
+        `a ${part} has no way to carry this ${shape.kind}`,
+        'Declare values, or lists of values; what is nested goes into the body',
+      )
+  }
+}
+
+const holdsFile = (node: Node): boolean => node.kind === 'file' || (node.kind === 'list' && sentShape(node.item).kind === 'file')

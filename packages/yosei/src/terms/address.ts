@@ -1,0 +1,152 @@
+/**
+ * A field has one address, the same in rules, error maps, tools and pages: `body.exposures[2].seconds`.
+ * Here are its static type, its text, and its parts.
+ */
+
+import type { Upload } from './types.js'
+
+type Atom = string | number | boolean | bigint | Date | Upload | null | undefined | ((...args: never) => unknown)
+type Less = [never, 0, 1, 2, 3, 4, 5, 6]
+/** Joins an address and what stands behind it: a name after a dot, a bracket as it is. */
+type Join<Head extends string, Rest> = Rest extends string ? (Rest extends `[${string}` ? `${Head}${Rest}` : `${Head}.${Rest}`) : never
+type Inside<T, Depth extends number> = Depth extends 0
+  ? never
+  : unknown extends T
+    ? never
+    : T extends Atom
+      ? never
+      : T extends readonly (infer E)[]
+        ? '[]' | Join<'[]', Inside<NonNullable<E>, Less[Depth]>>
+        : T extends object
+          ? { [K in keyof T & string]: string extends K ? never : K | Join<K, Inside<NonNullable<T[K]>, Less[Depth]>> }[keyof T & string]
+          : never
+/** The addresses inside an accepted input, to a depth of six; a list's elements are written `[]`. */
+export type Address<T> = Inside<T, 6>
+
+type Absent<T> = undefined extends T ? undefined : never
+type Member<T, K extends string> = T extends unknown ? (K extends keyof T ? T[K] : undefined) : never
+type Elements<T> = NonNullable<T> extends readonly (infer E)[] ? E : never
+/** The value at an address: behind a `[]`, the list of the values there. */
+export type At<T, A extends string> = A extends `${infer Head}.${infer Rest}`
+  ? Head extends `${infer Name}[]`
+    ? At<Elements<Member<T, Name>>, Rest>[] | Absent<Member<T, Name>>
+    : At<NonNullable<Member<T, Head>>, Rest> | Absent<Member<T, Head>>
+  : A extends `${infer Name}[]`
+    ? Member<T, Name>
+    : Member<T, A>
+
+/** An address in its steps: the part, then names and indices. `EACH` stands for every element of a list. */
+export type Path = readonly (string | number)[]
+export const EACH = -1
+/** Stands for every name of a table. */
+export const EACH_NAME = -2
+
+const plainName = /^[A-Za-z_$][A-Za-z0-9_$-]*$/
+const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[([0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]/y
+
+const written = new Map<string, string>()
+/** Names come from clients too, so not every one is kept. */
+const mostWritten = 5000
+
+/** A name as it stands in an address, behind what holds it. */
+function writeName(name: string): string {
+  const known = written.get(name)
+  if (known !== undefined) return known
+  const text = plainName.test(name) ? `.${name}` : `[${JSON.stringify(name)}]`
+  if (written.size < mostWritten && name.length < 65) written.set(name, text)
+  return text
+}
+
+function joined(path: Path, write: (name: string) => string): string {
+  let address = ''
+  for (let i = 0; i < path.length; i++) {
+    const key = path[i] as string | number
+    address += typeof key === 'string' ? write(key) : key === EACH ? '[]' : key === EACH_NAME ? '{}' : `[${key}]`
+  }
+  return address.startsWith('.') ? address.slice(1) : address
+}
+
+/** The address of a path: `['body', 'labels', 'a.b', 2]` → `body.labels["a.b"][2]`. */
+export const formatAddress = (path: Path): string => joined(path, writeName)
+
+/** A longer name is told shortened, so that what a client reads of its mistakes cannot outgrow what it sent. */
+const longestTold = 64
+const isLong = (key: string | number) => typeof key === 'string' && key.length > longestTold
+
+/**
+ * The address of a path as a client is told it: a name of more than 64 characters is shortened in its middle, with its
+ * length and a digest that keeps addresses apart. It is a label then, and not to be split again.
+ */
+export const tellAddress = (path: Path): string =>
+  joined(path, (name) => (isLong(name) ? `[${JSON.stringify(shorten(name))}]` : writeName(name)))
+
+/** The last name that was shortened: many errors lie below the same. It is forgotten when the work at hand is done. */
+let last = { name: '', short: '' }
+function shorten(name: string): string {
+  if (last.name === name) return last.short
+  if (last.name === '') queueMicrotask(forget)
+  last = { name, short: `${name.slice(0, 32)} … ${name.length} characters, ${digest(name)} … ${name.slice(-12)}` }
+  return last.short
+}
+function forget(): void {
+  last = { name: '', short: '' }
+}
+
+const { imul } = Math
+
+/** 64 bits that differ where texts do, but for who wants them not to: two multiplicative hashes side by side. */
+function digest(text: string): string {
+  let a = 0x811c9dc5
+  let b = 0x9e3779b9
+  for (let i = 0; i < text.length; i++) {
+    const code = text.charCodeAt(i)
+    a = imul(a ^ code, 0x01000193)
+    b = imul((b << 5) ^ (b >>> 27) ^ code, 0x85ebca6b)
+  }
+  return [a, b].map((half) => (half >>> 0).toString(16).padStart(8, '0')).join('')
+}
+
+/** The path of an address, or `undefined` where the text is no address. The inverse of `formatAddress`. */
+export function parseAddress(address: string): Path | undefined {
+  const path: (string | number)[] = []
+  step.lastIndex = 0
+  while (step.lastIndex < address.length) {
+    const found = step.exec(address)
+    if (!found) return undefined
+    const [, name, index, quoted] = found
+    if (name !== undefined) path.push(name)
+    else if (index !== undefined) path.push(index === '' ? EACH : Number(index))
+    else {
+      try {
+        path.push(JSON.parse(quoted as string) as string)
+      } catch {
+        return undefined
+      }
+    }
+  }
+  return path.length === 0 ? undefined : path
+}
+
+/** The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. None where a name is told shortened. */
+export function formatPointer(path: Path): string | undefined {
+  if (path.some(isLong)) return undefined
+  let pointer = ''
+  for (let i = 1; i < path.length; i++) {
+    const key = String(path[i])
+    pointer += `/${key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key}`
+  }
+  return pointer
+}
+
+/** The value at a path, reading own properties only; behind an `EACH`, the list of the values there. */
+export function valueAt(root: unknown, path: Path, from = 0): unknown {
+  let value = root
+  for (let i = from; i < path.length; i++) {
+    const key = path[i] as string | number
+    if (value === null || typeof value !== 'object') return undefined
+    if (key === EACH)
+      return Array.isArray(value) ? (i + 1 === path.length ? value : value.map((element) => valueAt(element, path, i + 1))) : undefined
+    value = Object.hasOwn(value, key) ? (value as Record<string | number, unknown>)[key] : undefined
+  }
+  return value
+}

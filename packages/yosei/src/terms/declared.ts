@@ -1,0 +1,33 @@
+/** What every declared field has, whatever its kind; and how its options are written. */
+
+/** Least and greatest length or count, both inclusive. */
+export type Bounds = readonly [min: number, max: number]
+/** `30s`, `15m`, `36h`, `7d`: how a duration is written in a declaration. On the wire it is ISO 8601. */
+export type Span = `${number}${'ms' | 's' | 'm' | 'h' | 'd'}`
+/** `64kB`, `5MB` (powers of ten), or a number of bytes. */
+export type Size = number | `${number}${'B' | 'kB' | 'MB' | 'GB'}`
+/** An RFC 3339 instant, a Date, or an instant relative to the clock of the judgement. */
+export type Moment = string | Date | `+${Span}` | `-${Span}`
+
+/** Whether a field must be sent; a defaulted one is there in any case. */
+export type Need = 'required' | 'optional' | 'defaulted'
+
+/** Own words: one text whatever is wrong, or by code, or a function of the limit and what was sent. */
+export type Messages =
+  | string
+  | { readonly [code: string]: string | ((about: { readonly limit?: unknown; readonly sent?: unknown }) => string) }
+
+export interface Declared {
+  readonly need: Need
+  readonly nullable?: boolean
+  readonly default?: unknown
+  readonly title?: string
+  readonly description?: string
+  readonly examples?: readonly unknown[]
+  readonly deprecated?: boolean
+  readonly readOnly?: boolean | 'drop'
+  readonly secret?: boolean
+  readonly messages?: Messages
+  readonly coerce?: boolean
+  readonly name?: string
+}

@@ -1,0 +1,3 @@
+/** The parts of a request, in the order in which their errors are told. */
+export const partNames = ['path', 'query', 'header', 'cookie', 'body'] as const
+export type Part = (typeof partNames)[number]

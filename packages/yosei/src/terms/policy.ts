@@ -1,0 +1,105 @@
+/** Settings that an endpoint has of its own, or shares with its group and its intake; the nearest wins. */
+
+import type { Size, Span } from './declared.js'
+import { mistake } from './mistake.js'
+import type { Part } from './parts.js'
+import { readSize, readSpan } from './units.js'
+
+/** How large and how slow a request may be. Each is looked at as early as the request shows it. */
+export interface Limits {
+  /** Of the request target; 8kB by default. Beyond: 414. */
+  uri?: Size
+  /** Of all header fields together; 16kB by default. Beyond: 431. */
+  headers?: Size
+  /** Of the body, also after a content coding was undone; 1MB by default. Beyond: 413. */
+  body?: Size
+  /** Pairs in the query; 200 by default. */
+  queryValues?: number
+  /** Levels of nesting where a declaration holds itself or says nothing; 64 by default. */
+  depth?: number
+  /** Errors that a verdict lists; 50 by default, the rest counted. */
+  errors?: number
+  /** Time for the body to come; 30s by default. Beyond: 408. */
+  receive?: Span
+  /** Time for the handler; 60s by default. Beyond: 503, and its signal fires. */
+  handle?: Span
+}
+
+/** The status for a kind of failure, where the default does not suit. */
+export type Statuses = {
+  readonly [K in
+    | 'unmatched'
+    | 'method'
+    | 'path'
+    | 'query'
+    | 'header'
+    | 'cookie'
+    | 'syntax'
+    | 'body'
+    | 'rules'
+    | 'turn'
+    | 'unavailable']?: number
+}
+
+export interface Policy {
+  limits?: Limits
+  statuses?: Statuses
+  /** Read text where the JSON body should carry another type. */
+  coerce?: boolean
+  /** What happens to names that are not declared. `refuse` by default. */
+  unlisted?: { readonly query?: 'refuse' | 'drop'; readonly body?: 'refuse' | 'drop' | 'keep' }
+  /** Refuse JSON in which an object has a name twice (RFC 7493, section 2.3), which a parser takes without a word. Costs a scan. */
+  uniqueNames?: boolean
+  /** `observe` lets a gate pass what it would reject, journalled as such; for a part, what is wrong in that part alone. */
+  mode?: Mode | { readonly [P in Part]?: Mode }
+  /** Which rejections are journalled: none where `false`, or none of a part's errors. Failures always are. */
+  journalled?: boolean | { readonly [P in Part]?: boolean }
+}
+
+export type Mode = 'enforce' | 'observe'
+
+/** Limits as numbers: bytes, counts, milliseconds. */
+export type SettledLimits = { readonly [K in keyof Limits]-?: number }
+
+const defaults: Required<Limits> = {
+  uri: '8kB',
+  headers: '16kB',
+  body: '1MB',
+  queryValues: 200,
+  depth: 64,
+  errors: 50,
+  receive: '30s',
+  handle: '60s',
+}
+
+const settled = new WeakMap<Limits, SettledLimits>()
+
+/** @throws DeclarationError where a limit is none. */
+export function settleLimits(where: string, limits: Limits = unlimited): SettledLimits {
+  const known = settled.get(limits) ?? settle(where, limits)
+  settled.set(limits, known)
+  return known
+}
+
+const unlimited: Limits = {}
+
+function settle(where: string, limits: Limits): SettledLimits {
+  const entries = Object.entries({ ...defaults, ...limits }).map(([name, limit]) => {
+    if (!Object.hasOwn(defaults, name))
+      mistake(`${where}, limits`, `there is no limit ${name}`, `Name one of ${Object.keys(defaults).join(', ')}`)
+    const isTime = name === 'receive' || name === 'handle'
+    const value = isTime ? readSpan(String(limit)) : readSize(limit)
+    if (!(value >= 0))
+      mistake(`${where}, limits`, `${name} is "${limit}"`, isTime ? 'Write it as 30s or 5m' : 'Write it as a number, or as 64kB or 5MB')
+    return [name, value] as const
+  })
+  return Object.freeze(Object.fromEntries(entries)) as SettledLimits
+}
+
+/** The settings of both, one by one; the nearer win. */
+export function nearest(near: Policy, far: Policy): Policy {
+  const both = { ...far, ...near }
+  for (const name of ['limits', 'statuses', 'unlisted'] as const)
+    if (near[name] && far[name]) Object.assign(both, { [name]: { ...far[name], ...near[name] } })
+  return both
+}

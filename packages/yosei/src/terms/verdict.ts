@@ -1,0 +1,77 @@
+/** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
+import type { Accepted, Endpoints, FoundBy } from './endpoint.js'
+import type { Part } from './parts.js'
+
+/** Where in the way of a request an error was found. */
+export type Stage = 'match' | 'admit' | 'identify' | 'receive' | 'read' | 'shape' | 'rules' | 'turn' | 'lookups' | 'handle'
+
+/** How a value was read: for the moment when one surprises somebody. */
+export interface Reading {
+  readonly address: string
+  readonly sent: unknown
+  readonly read: unknown
+  readonly how: 'as is' | 'from text' | 'default' | 'filled' | 'dropped'
+}
+
+/** One stage, or one rule, and how it went. */
+export interface Step {
+  readonly stage: Stage
+  readonly name?: string
+  readonly outcome: 'passed' | 'failed' | 'not run'
+  readonly because?: string
+}
+
+export interface FieldError {
+  readonly part: Part
+  readonly address: string
+  /** Inside the body, RFC 6901. */
+  readonly pointer?: string
+  readonly code: string
+  /** Completes the sentence that the address begins. */
+  readonly message: string
+  readonly stage: Stage
+  /** Of a syntax error in the body, both from 1. */
+  readonly line?: number
+  readonly column?: number
+}
+
+export interface Trace {
+  readonly readings: readonly Reading[]
+  readonly steps: readonly Step[]
+}
+interface Traced {
+  /** How each value was read and how each stage and rule went, where `trace` asked for it. */
+  readonly trace?: Trace
+}
+export interface AcceptedVerdict<N, I> extends Traced {
+  readonly outcome: 'accepted'
+  readonly endpoint: N
+  readonly input: I
+}
+/** Sound so far, but these lookups were not asked, since no services were given. */
+export interface PendingVerdict<N, I> extends Traced {
+  readonly outcome: 'pending'
+  readonly endpoint: N
+  readonly input: I
+  readonly unasked: readonly string[]
+}
+/** Only an endpoint with lookups can be pending. */
+type MaybePending<N, I, F> = unknown extends F ? PendingVerdict<N, I> : keyof F extends never ? never : PendingVerdict<N, I>
+/** The verdict on a request to one endpoint. */
+export type EndpointVerdict<N, I, F> = AcceptedVerdict<N, I> | MaybePending<N, I, F> | Rejected
+export interface Rejected extends Traced {
+  readonly outcome: 'rejected'
+  readonly endpoint: string | undefined
+  readonly stage: Stage
+  readonly status: number
+  /** Header fields that the status asks for. */
+  readonly headers: { readonly [name: string]: string }
+  readonly errors: readonly FieldError[]
+  /** The error map: address → its errors, in the order found. */
+  readonly errorsByField: { readonly [address: string]: readonly FieldError[] }
+  /** Errors found beyond the limit and not listed. */
+  readonly more: number
+}
+export type Verdict<E extends Endpoints = Endpoints> =
+  | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> | MaybePending<N, Accepted<E[N]>, FoundBy<E[N]>> }[keyof E & string]
+  | Rejected

@@ -1,0 +1,15 @@
+/** Catalogues: the words of each code, in each language. */
+import type { Catalogue, Catalogues } from '../terms/hooks.js'
+import { english } from './english.js'
+
+const merged = new WeakMap<Catalogues, Map<string, Catalogue>>()
+
+/** The words of a language: an intake's own before those that are shipped, and English where both are silent. */
+export function catalogueFor(tag: string, own: Catalogues | undefined, shipped: Catalogues = {}): Catalogue {
+  if (!own) return shipped[tag] ?? english
+  const known = merged.get(own) ?? new Map<string, Catalogue>()
+  merged.set(own, known)
+  const catalogue = known.get(tag) ?? { ...english, ...shipped[tag], ...own[tag] }
+  known.set(tag, catalogue)
+  return catalogue
+}

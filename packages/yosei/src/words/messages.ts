@@ -1,0 +1,200 @@
+/**
+ * The words of errors. Each completes the sentence that the address begins: “query.limit *must be at most 50*”.
+ * A catalogue has a text for each code, or for a code and its variant (`wrong_type.flag`), with places for what
+ * failed: `{limit}`, and `{limit|character|characters}` for the word that goes with one or with more.
+ */
+
+import { writeInstant } from '../grammar/times.js'
+import { type Fault, Place, Unshown } from '../kinds/run.js'
+import type { AnyCondition } from '../rules/conditions.js'
+import { tellAddress } from '../terms/address.js'
+import type { Catalogue } from '../terms/hooks.js'
+import { english } from './english.js'
+
+/** A catalogue, and how what it speaks of is written: as it is, or for the inside of a JSON string. */
+export interface Wording {
+  /** The text of a code, or of its variant; or of anything else that a catalogue has. */
+  text(code: string, variant?: string): string | undefined
+  write(text: string): string
+  /** A quotation mark, written. */
+  readonly mark: string
+}
+
+const wordings = { plain: new WeakMap<Catalogue, Wording>(), json: new WeakMap<Catalogue, Wording>() }
+
+/** The words of a catalogue, to be read as they are or to be put into JSON. */
+export function wordingOf(catalogue: Catalogue, form: keyof typeof wordings = 'plain'): Wording {
+  const known = wordings[form].get(catalogue)
+  if (known) return known
+  const write = form === 'json' ? writeJson : (text: string) => text
+  // A code of a service's own may be called like what every object has.
+  const own = (key: string) => (Object.hasOwn(catalogue, key) ? catalogue[key] : undefined)
+  const texts = new Map<string, Map<string | undefined, string | undefined>>()
+  const wording: Wording = {
+    text(code, variant) {
+      let variants = texts.get(code)
+      if (!variants) {
+        variants = new Map()
+        if (texts.size < mostKept) texts.set(code, variants)
+      }
+      const known = variants.get(variant)
+      if (known !== undefined || variants.has(variant)) return known
+      const text = (variant === undefined ? undefined : own(`${code}.${variant}`)) ?? own(code)
+      const written = text === undefined ? undefined : write(text)
+      if (variants.size < mostKept) variants.set(variant, written)
+      return written
+    },
+    write,
+    mark: write('"'),
+  }
+  wordings[form].set(catalogue, wording)
+  return wording
+}
+
+/** Codes and own words may be made up for each error, so not every one is kept. */
+const mostKept = 2000
+
+const escaped = /[\u0000-\u001f"\\\ud800-\udfff]/
+/** The inside of a JSON string. Most texts need no escape, which is soon seen. */
+const writeJson = (text: string) => (escaped.test(text) ? JSON.stringify(text).slice(1, -1) : text)
+
+/** The message of a fault: own words, as a function says them or with their places filled; else the catalogue's and what was sent. */
+export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): string {
+  const { code, variant = fault.node?.kind, limit, about } = fault
+  const own = ownWords(fault)
+  const said = typeof own === 'function' ? saidBy(own, fault) : undefined
+  if (said !== undefined) return wording.write(bounded(said))
+  const sent =
+    fault.sent === undefined
+      ? undefined
+      : fault.sent instanceof Unshown
+        ? wording.text(`sent.${fault.sent.kind}`)
+        : quote(fault.sent, wording)
+  const values = about ? shown(about, wording) : {}
+  if (limit !== undefined) values.limit = show(limit, wording)
+  values.sent = sent
+  if (about) {
+    const value = quote(about.value, wording)
+    if (value !== undefined && 'value' in about) values.other = `${values.other} (${value})`
+    if ('when' in about) values.when = wordCondition(about.when as AnyCondition, wording)
+  }
+  if (typeof own === 'string') return fill(wording.write(bounded(own)), values)
+  const message = fill(wording.text(code, variant) ?? 'is not accepted', values)
+  const around = sent === undefined ? undefined : wording.text('sent')
+  return around === undefined ? message : fill(around, { message, sent })
+}
+
+/** Own words may be made of what was sent: more of them than this is not told. */
+const longestWords = 4000
+const bounded = (text: string) => (text.length > longestWords ? `${text.slice(0, longestWords)}…` : text)
+
+/** A condition as the clause that a message ends with. */
+function wordCondition(condition: AnyCondition, wording: Wording): string {
+  const say = (key: string, about: { readonly [name: string]: unknown }) => fill(wording.text(key) ?? '', shown(about, wording))
+  switch (condition.condition) {
+    case 'all':
+    case 'any':
+      return condition.of.map((one) => wordCondition(one, wording)).join(wording.text(`when.${condition.condition}`))
+    case 'not': {
+      const { of } = condition
+      const isShort = of.condition === 'present' || of.condition === 'is'
+      return isShort
+        ? say(`when.not.${of.condition}`, { ...of })
+        : fill(wording.text('when.not') ?? '', { value: wordCondition(of, wording) })
+    }
+    case 'accepts':
+      return say('when.accepts', { value: condition.type })
+    case 'in':
+      return say('when.in', { address: condition.address, value: condition.values })
+    default:
+      return say(`when.${condition.condition}`, { ...condition })
+  }
+}
+
+/** What goes into the places of a text, written for where the text will stand. */
+type Values = { [name: string]: string | undefined }
+
+function shown(about: { readonly [name: string]: unknown }, wording: Wording): Values {
+  const values: Values = {}
+  for (const name in about) if (about[name] !== undefined) values[name] = show(about[name], wording)
+  return values
+}
+
+type OwnWords = string | ((about: { readonly limit?: unknown; readonly sent?: unknown }) => string)
+
+function ownWords({ messages, node, code }: Fault): OwnWords | undefined {
+  const words = messages ?? (node?.kind === 'readAs' ? (node.message ?? node.base.messages) : node?.messages)
+  if (typeof words === 'string' || words === undefined) return words
+  return Object.hasOwn(words, code) ? words[code] : undefined
+}
+
+/** What a function says of a fault; the catalogue has words where it fails. */
+function saidBy(words: Exclude<OwnWords, string>, { limit, sent }: Fault): string | undefined {
+  try {
+    return String(words({ limit, sent: sent instanceof Unshown ? undefined : sent }))
+  } catch {
+    return undefined
+  }
+}
+
+/** A place in a template: the value of a name, or one of two words by its number. */
+interface Slot {
+  readonly place: string
+  readonly name: string
+  readonly one: string | undefined
+  readonly more: string | undefined
+}
+const templates = new Map<string, readonly (string | Slot)[]>()
+function partsOf(template: string): readonly (string | Slot)[] {
+  const known = templates.get(template)
+  if (known) return known
+  const parts: (string | Slot)[] = []
+  let end = 0
+  for (const found of template.matchAll(/\{([a-z]+)(?:\|([^|}]*)\|([^|}]*))?\}/gi)) {
+    const [place, name = '', one, more] = found
+    if (found.index > end) parts.push(template.slice(end, found.index))
+    parts.push({ place, name, one, more })
+    end = found.index + place.length
+  }
+  if (end < template.length) parts.push(template.slice(end))
+  if (templates.size < mostKept && template.length < 500) templates.set(template, parts)
+  return parts
+}
+
+/** Puts values in the places of a template; a name without a value stays as it stands. */
+export function fill(template: string, values: Readonly<Values>): string {
+  let text = ''
+  for (const part of partsOf(template)) {
+    if (typeof part === 'string') text += part
+    else if (!Object.hasOwn(values, part.name) || values[part.name] === undefined) text += part.place
+    else text += part.one === undefined ? values[part.name] : Number(values[part.name]) === 1 ? part.one : part.more
+  }
+  return text
+}
+
+function show(value: unknown, wording: Wording): string {
+  if (typeof value === 'number') return String(value)
+  if (value instanceof Date) return writeInstant(value)
+  if (value instanceof Place) return wording.write(tellAddress(value.path))
+  if (Array.isArray(value)) return value.map((one) => show(one, wording)).join(', ')
+  // What was sent may have a `toString` of its own.
+  return typeof value === 'object' && value !== null ? '…' : wording.write(bounded(String(value)))
+}
+
+const longest = 40
+
+/** What was sent, as the sender would recognise it: shortened, and never more than a scalar. */
+function quote(value: unknown, { write, mark }: Wording): string | undefined {
+  if (value instanceof Date) return writeInstant(value)
+  if (typeof value === 'object' && value !== null) return undefined
+  if (typeof value !== 'string') return shorten(String(value))
+  return value.length < longest - 1 && !escaped.test(value)
+    ? mark + value + mark
+    : write(shorten(JSON.stringify(value.slice(0, 2 * longest))))
+}
+
+function shorten(text: string): string {
+  if (text.length <= longest) return text
+  const points = [...text.slice(0, 2 * longest + 2)]
+  return points.length > longest ? `${points.slice(0, longest - 1).join('')}…` : text
+}
