@@ -1,7 +1,8 @@
 /** Endpoints that share a path prefix, declarations, rules, lookups and policy. */
 
 import type { RecordNode } from '../kinds/record.js'
-import { type AnyRule, type Rule, type RuleMaker, ruleMaker } from '../rules/rules.js'
+import type { AnyRule, Rule } from '../rules/rule.js'
+import { type RuleMaker, ruleMaker } from '../rules/rules.js'
 import type { Endpoint, Endpoints } from '../terms/endpoint.js'
 import { nearest, type Policy } from '../terms/policy.js'
 import { parseTemplate } from '../terms/template.js'

@@ -1,8 +1,8 @@
 /** Lookups: questions to the outside world. And turns: one request per key at a time. */
 
-import type { AnyCondition, Condition, ConditionMaker } from '../rules/conditions.js'
-import { conditionMaker } from '../rules/conditions.js'
-import type { Reads, Values } from '../rules/rules.js'
+import type { AnyCondition, Condition } from '../rules/condition.js'
+import { type ConditionMaker, conditionMaker } from '../rules/conditions.js'
+import type { Reads, Values } from '../rules/rule.js'
 import type { Address } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import type { Refusal } from '../terms/hooks.js'

@@ -2,12 +2,10 @@
 import { type BodyNode, type EndpointNode, oncePerBody } from '../declare/endpoint.js'
 import { readNode } from '../kinds/reading.js'
 import type { Run } from '../kinds/run.js'
-import { type Part, partNames } from '../terms/parts.js'
+import { type Part, type Parts, partNames } from '../terms/parts.js'
 import { compileEndpoint } from './compiler.js'
 import { sourceOf } from './source.js'
 
-/** The parts of a request: as sent, or as read. */
-export type Parts = { readonly [part: string]: unknown }
 /**
  * Reads the parts of a request, and tells the run what is wrong. `hasBody` is false where there is none to read; `parsed`
  * is true where the library has parsed all that was sent itself, so that it is plain data.

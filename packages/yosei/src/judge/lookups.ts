@@ -2,9 +2,10 @@
 
 import { rootOf } from '../declare/endpoint.js'
 import type { LookupNode } from '../declare/lookups.js'
-import { concrete, holds } from '../engine/rules.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import type { Fault } from '../kinds/run.js'
+import { holdingOf } from '../rules/conditions.js'
+import { concrete } from '../rules/matter.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { Refusal } from '../terms/hooks.js'
@@ -40,7 +41,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   const { opened, verdict, sent } = judged
   const { endpoint, limits } = opened.destination
   const input = verdict.input as { readonly [part: string]: unknown }
-  const matter = { root: rootOf(endpoint, opened.body), sent, input, accept: opened.head.accept }
+  const matter = { root: rootOf(endpoint, opened.body), sent, input, accept: opened.head.accept, base: [] }
   const answers = new Map<string, Promise<Answer>>()
   const found: { [name: string]: unknown } = {}
   /** Equal questions are asked once. */
@@ -56,7 +57,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     const before = await Promise.all((lookup.follows ?? []).map(answerOf))
     // A step of its own, so that lookups of one stage see the same input whatever fills it.
     if (before.some(({ outcome }) => outcome === 'refused' || outcome === 'failed')) return notRun
-    if (lookup.when && !holds(lookup.when, matter)) return notRun
+    if (lookup.when && !holdingOf(lookup.when, matter)([])) return notRun
     const values = lookup.reads.map((address) => valueAt(input, parseAddress(address) as Path))
     if (values.includes(undefined)) return notRun
     const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
@@ -85,7 +86,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
       const { status, code, message, at, headers = {} } = one.refusal
       first ??= { status, headers }
       const address = at ?? (endpoint.lookups[names[index] as string] as LookupNode).reads[0] ?? 'path'
-      const [place = parseAddress(address) as Path] = concrete(input, parseAddress(address) as Path, [])
+      const [place = parseAddress(address) as Path] = concrete(input, parseAddress(address) as Path)
       faults.push({ path: place, stage: 'lookups', code, messages: message })
     }
   }

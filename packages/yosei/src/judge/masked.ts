@@ -1,10 +1,11 @@
 /** A request as it may be written down: whole enough to be judged again, without any secret. */
-import type { Parts } from '../engine/engine.js'
+
 import { kindOf, type Node } from '../kinds/kind.js'
 import { kinds } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { formatAddress, type Path } from '../terms/address.js'
+import type { Parts } from '../terms/parts.js'
 import type { Opened } from './open.js'
 
 /** Stands where a secret was. */

@@ -1,12 +1,12 @@
 /** The stages of a request, from its head to what a handler may work with. */
 
 import type { IntakeNode } from '../declare/intake.js'
-import type { Parts } from '../engine/engine.js'
 import { startRun } from '../engine/interpret.js'
 import { addFault, type Run } from '../kinds/run.js'
 import { cookieValues } from '../read/cookies.js'
 import type { AnyMessage } from '../read/message.js'
 import { headerValues, pairValues, pathValues } from '../read/values.js'
+import type { Parts } from '../terms/parts.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
 import { check } from './check.js'
 import { identify } from './identify.js'

@@ -8,7 +8,8 @@ import { childrenOf } from '../kinds/kinds.js'
 import { resolve } from '../kinds/later.js'
 import { nodesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
-import type { AnyRule } from '../rules/rules.js'
+import type { AnyRule } from '../rules/rule.js'
+import { ruleOf } from '../rules/rules.js'
 import { type Path, parseAddress } from '../terms/address.js'
 import type { Endpoint, Intake } from '../terms/endpoint.js'
 import { wordFault } from '../words/messages.js'
@@ -101,51 +102,9 @@ function toJson(value: unknown, child: (value: unknown) => JsonObject | undefine
   return typeof value === 'object' && value !== null ? plain(value, child) : (value as Json)
 }
 
-/** The code by which the catalogue words a rule, where the rule itself may have another. */
-const codes: { readonly [R in AnyRule['rule']]: string } = {
-  ascending: 'out_of_order',
-  equal: 'unequal',
-  different: 'equal_not_allowed',
-  together: 'not_together',
-  exactlyOne: 'more_than_one',
-  atLeastOne: 'none_present',
-  atMostOne: 'more_than_one',
-  needed: 'needed',
-  absent: 'not_allowed_here',
-  sumWithin: 'rule',
-  check: 'rule',
-  find: 'rule',
-  fill: 'rule',
-}
-
 /** A rule as the sentence that its error would be. */
 function wordsOf(rule: AnyRule, root: Node): string {
-  const [other = '', second = other] = rule.reads
-  const instants = nodesAt(root, parseAddress(second) as Path).some((node) => node.kind === 'instant')
-  const about: { [name: string]: unknown } = { other, addresses: rule.reads }
-  let variant = instants ? 'instant' : ''
-  switch (rule.rule) {
-    case 'ascending':
-      if (rule.orEqual) variant = instants ? 'instantOrEqual' : 'orEqual'
-      break
-    case 'needed':
-    case 'absent':
-      about.when = rule.when
-      break
-    case 'sumWithin':
-      variant = 'atMost' in rule.bounds ? 'sumOther' : 'sum'
-      if ('atMost' in rule.bounds) about.other = rule.bounds.atMost
-      else [about.least, about.most] = rule.bounds
-      break
-    case 'fill':
-      variant = 'fill'
-      break
-    case 'check':
-    case 'find':
-      variant = 'own'
-      break
-    default:
-  }
-  const blamed = rule.blames.length > 0 ? rule.blames : 'address' in rule ? [rule.address] : rule.reads
-  return `${blamed.join(' and ')} ${wordFault({ path: [], stage: 'rules', code: codes[rule.rule], variant, messages: rule.message, about })}`
+  const isInstant = (address: string) => nodesAt(root, parseAddress(address) as Path).some(({ kind }) => kind === 'instant')
+  const { code, variant, about, at } = ruleOf(rule).sentence(rule, isInstant)
+  return `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
 }

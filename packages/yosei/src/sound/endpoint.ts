@@ -7,8 +7,8 @@ import { childrenOf } from '../kinds/kinds.js'
 import { nodesAt } from '../kinds/locate.js'
 import { sentShape } from '../kinds/shape.js'
 import { addressesIn } from '../rules/conditions.js'
-import { type AnyRule, addressesOf } from '../rules/rules.js'
-import { EACH, type Path, parseAddress } from '../terms/address.js'
+import { addressesOf, ruleOf } from '../rules/rules.js'
+import { parseAddress } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
 import { settleLimits } from '../terms/policy.js'
 import { checkSound, checkTextPart } from './fields.js'
@@ -30,7 +30,8 @@ export function checkEndpoint(node: EndpointNode): void {
   for (const body of bodies)
     for (const { rule, base } of placedRules(node, body)) {
       check(`rule ${rule.rule}`, addressesOf(rule), base)
-      checkPairs(`${signature}, rule ${rule.rule}`, rule)
+      const wrong = ruleOf(rule).mistake(rule)
+      if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
     }
   if (node.turn) check('turn', node.turn.by)
   for (const [name, { reads, fill, when, follows = [] }] of Object.entries(node.lookups)) {
@@ -39,26 +40,6 @@ export function checkEndpoint(node: EndpointNode): void {
     if (stranger !== undefined) mistake(`${signature}, lookup ${name}`, `it follows ${stranger}, which there is not`, 'Name another lookup')
     if (followsItself(name, node.lookups)) mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
   }
-}
-
-/** Elements of two lists are no pairs: what compares them would have to compare each with each. */
-function checkPairs(where: string, rule: AnyRule): void {
-  if (rule.rule !== 'ascending' && rule.rule !== 'equal' && rule.rule !== 'different') return
-  const [first, second] = rule.reads.map((address) => parseAddress(address) as Path) as [Path, Path]
-  if (strays(first, second) && strays(second, first))
-    mistake(where, `${rule.reads.join(' and ')} lie in two lists, whose elements are no pairs`, 'Compare within one list, or write a check')
-  const stray = rule.blames.find((address) => {
-    const path = parseAddress(address) as Path
-    return strays(path, first) && strays(path, second)
-  })
-  if (stray !== undefined)
-    mistake(where, `it blames ${stray}, in a list that it does not compare`, 'Blame an address in the lists that it reads')
-}
-
-/** Whether a path goes through a list that another does not. */
-function strays(path: Path, other: Path): boolean {
-  const parts = path.findIndex((key, index) => key !== other[index])
-  return parts >= 0 && path.includes(EACH, parts)
 }
 
 function followsItself(name: string, lookups: EndpointNode['lookups'], from = name, seen = new Set<string>()): boolean {

@@ -1,3 +1,5 @@
 /** The parts of a request, in the order in which their errors are told. */
 export const partNames = ['path', 'query', 'header', 'cookie', 'body'] as const
 export type Part = (typeof partNames)[number]
+/** The parts of a request: as sent, or as read. */
+export type Parts = { readonly [part: string]: unknown }

@@ -6,7 +6,8 @@
 
 import { writeInstant } from '../grammar/times.js'
 import { type Fault, Place, Unshown } from '../kinds/run.js'
-import type { AnyCondition } from '../rules/conditions.js'
+import type { AnyCondition } from '../rules/condition.js'
+import { conditionOf } from '../rules/conditions.js'
 import { tellAddress } from '../terms/address.js'
 import type { Catalogue } from '../terms/hooks.js'
 import { english } from './english.js'
@@ -91,24 +92,11 @@ const bounded = (text: string) => (text.length > longestWords ? `${text.slice(0,
 /** A condition as the clause that a message ends with. */
 function wordCondition(condition: AnyCondition, wording: Wording): string {
   const say = (key: string, about: { readonly [name: string]: unknown }) => fill(wording.text(key) ?? '', shown(about, wording))
-  switch (condition.condition) {
-    case 'all':
-    case 'any':
-      return condition.of.map((one) => wordCondition(one, wording)).join(wording.text(`when.${condition.condition}`))
-    case 'not': {
-      const { of } = condition
-      const isShort = of.condition === 'present' || of.condition === 'is'
-      return isShort
-        ? say(`when.not.${of.condition}`, { ...of })
-        : fill(wording.text('when.not') ?? '', { value: wordCondition(of, wording) })
-    }
-    case 'accepts':
-      return say('when.accepts', { value: condition.type })
-    case 'in':
-      return say('when.in', { address: condition.address, value: condition.values })
-    default:
-      return say(`when.${condition.condition}`, { ...condition })
+  const clause = (one: AnyCondition): string => {
+    const inner = one.condition === 'not' ? conditionOf(one.of).negated(one.of, say) : undefined
+    return inner ?? conditionOf(one).words(one, say, clause)
   }
+  return clause(condition)
 }
 
 /** What goes into the places of a text, written for where the text will stand. */

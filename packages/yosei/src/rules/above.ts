@@ -1,0 +1,32 @@
+/** The value is more, or less, than a limit. */
+import type { Address } from '../terms/address.js'
+import type { Comparable, Condition, ConditionOf, One } from './condition.js'
+import { order } from './matter.js'
+import { valuesHold } from './values.js'
+
+declare module './condition.js' {
+  interface Conditions {
+    above: Beyond<'above'>
+    below: Beyond<'below'>
+  }
+}
+export interface AboveMaker<T> {
+  above<A extends Address<T>>(address: A, limit: One<T, A> & Comparable): Condition
+  below<A extends Address<T>>(address: A, limit: One<T, A> & Comparable): Condition
+}
+export interface Beyond<C extends 'above' | 'below'> {
+  readonly condition: C
+  readonly address: string
+  readonly value: unknown
+}
+
+const beyond = <C extends 'above' | 'below'>(condition: C, isBeyond: (found: number) => boolean): ConditionOf<Beyond<C>> => ({
+  make: (address: string, value: unknown) => ({ condition, address, value }),
+  addresses: ({ address }) => [address],
+  holding: ({ address, value }, matter) => valuesHold(address, matter, (one, exact) => isBeyond(order(one, value, exact))),
+  words: ({ address, value }, say) => say(`when.${condition}`, { address, value }),
+  negated: () => undefined,
+})
+
+export const above = beyond('above', (found) => found > 0)
+export const below = beyond('below', (found) => found < 0)

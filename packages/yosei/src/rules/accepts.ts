@@ -1,0 +1,24 @@
+/** The client takes a media type (RFC 9110, section 12.5.1). */
+import { weightOf } from '../grammar/accept.js'
+import type { Condition, ConditionOf } from './condition.js'
+
+declare module './condition.js' {
+  interface Conditions {
+    accepts: { readonly condition: 'accepts'; readonly type: string }
+  }
+}
+export interface AcceptsMaker {
+  /** The client takes this media type (RFC 9110, section 12.5.1). */
+  accepts(type: string): Condition
+}
+
+export const accepts: ConditionOf<{ readonly condition: 'accepts'; readonly type: string }> = {
+  make: (type: string) => ({ condition: 'accepts', type }),
+  addresses: () => [],
+  holding({ type }, { accept }) {
+    const isTaken = accept === undefined || weightOf(type, accept) > 0
+    return () => isTaken
+  },
+  words: ({ type }, say) => say('when.accepts', { value: type }),
+  negated: () => undefined,
+}

@@ -1,0 +1,31 @@
+/** All conditions hold, or any of them. */
+import type { AnyCondition, Condition, ConditionOf } from './condition.js'
+
+declare module './condition.js' {
+  interface Conditions {
+    all: Several<'all'>
+    any: Several<'any'>
+  }
+}
+export interface AllMaker {
+  all(...conditions: readonly Condition[]): Condition
+  any(...conditions: readonly Condition[]): Condition
+}
+export interface Several<C extends 'all' | 'any'> {
+  readonly condition: C
+  readonly of: readonly AnyCondition[]
+}
+
+const several = <C extends 'all' | 'any'>(condition: C, how: 'every' | 'some'): ConditionOf<Several<C>> => ({
+  make: (...of: AnyCondition[]) => ({ condition, of }),
+  addresses: ({ of }, addressesIn) => of.flatMap(addressesIn),
+  holding({ of }, _, holding) {
+    const held = of.map(holding)
+    return (blamed) => held[how]((one) => one(blamed))
+  },
+  words: ({ of }, say, clause) => of.map(clause).join(say(`when.${condition}`, {})),
+  negated: () => undefined,
+})
+
+export const all = several('all', 'every')
+export const any = several('any', 'some')

@@ -1,0 +1,43 @@
+/** Any condition of one's own; false blames `blames`, or the last address read. */
+import { valueAt } from '../terms/address.js'
+import { concrete, faultOf, pathOf } from './matter.js'
+import { none, type Reads, type Rule, type RuleOf, sound, type Values, worded } from './rule.js'
+
+declare module './rule.js' {
+  interface Rules {
+    check: Check
+  }
+}
+export interface CheckMaker<T> {
+  /** Any condition; false blames `blames`, or the last address read. Called only when all that it reads is present and sound. */
+  check<const R extends Reads<T>>(rule: {
+    reads: R
+    blames?: Reads<T>
+    code: string
+    message?: string
+    holds: (...values: Values<T, R>) => boolean
+  }): Rule
+}
+export interface Check extends Rule {
+  readonly rule: 'check'
+  readonly holds: (...values: never[]) => boolean
+}
+
+export const check: RuleOf<Check> = {
+  make: ({ blames, message, ...rule }: Omit<Check, 'rule' | 'blames'> & { blames?: readonly string[] }) => ({
+    rule: 'check',
+    blames: blames ?? rule.reads.slice(-1),
+    ...rule,
+    ...worded(message),
+  }),
+  waits: true,
+  derives: false,
+  names: none,
+  mistake: sound,
+  judge(rule, { input, base }) {
+    const values = rule.reads.map((address) => valueAt(input, pathOf(address, base)))
+    if (rule.holds(...(values as never[]))) return []
+    return rule.blames.flatMap((address) => concrete(input, pathOf(address, base)).map((path) => faultOf(rule, path, { about: {} })))
+  },
+  sentence: ({ blames }) => ({ code: 'rule', variant: 'own', at: blames }),
+}

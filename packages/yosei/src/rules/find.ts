@@ -1,0 +1,41 @@
+/** Any search of one's own for faults, each at its exact place. */
+import { parseAddress, valueAt } from '../terms/address.js'
+import { faultOf, pathOf } from './matter.js'
+import { type Found, none, type Reads, type Rule, type RuleOf, sound, type Values, worded } from './rule.js'
+
+declare module './rule.js' {
+  interface Rules {
+    find: Find
+  }
+}
+export interface FindMaker<T> {
+  /** Any search for faults, each at its exact place (`body.windows[3].closes`). */
+  find<const R extends Reads<T>>(rule: {
+    reads: R
+    code: string
+    message?: string
+    finds: (...values: Values<T, R>) => readonly Found[]
+  }): Rule
+}
+export interface Find extends Rule {
+  readonly rule: 'find'
+  readonly finds: (...values: never[]) => readonly Found[]
+}
+
+export const find: RuleOf<Find> = {
+  make: ({ message, ...rule }: Omit<Find, 'rule' | 'blames'>) => ({ rule: 'find', blames: [], ...rule, ...worded(message) }),
+  waits: true,
+  derives: false,
+  names: none,
+  mistake: sound,
+  judge(rule, { input, base }) {
+    const values = rule.reads.map((address) => valueAt(input, pathOf(address, base)))
+    return rule.finds(...(values as never[])).map(({ at, code = rule.code, message }) => {
+      // Where it names no place, it is at the first field that the rule reads.
+      const path = parseAddress(at)
+      const place = path ? [...base, ...path] : pathOf(rule.reads[0] ?? 'body', base)
+      return faultOf(rule, place, { code, ...(message === undefined ? {} : { messages: message }) })
+    })
+  },
+  sentence: ({ reads }) => ({ code: 'rule', variant: 'own', at: reads }),
+}

@@ -1,0 +1,43 @@
+/** The value is one, or one of several. */
+import type { Address } from '../terms/address.js'
+import type { Condition, ConditionOf, One } from './condition.js'
+import { type Matter, order } from './matter.js'
+import { valuesHold } from './values.js'
+
+declare module './condition.js' {
+  interface Conditions {
+    is: Is
+    in: In
+  }
+}
+export interface IsMaker<T> {
+  is<A extends Address<T>>(address: A, value: One<T, A>): Condition
+  in<A extends Address<T>>(address: A, values: readonly One<T, A>[]): Condition
+}
+export interface Is {
+  readonly condition: 'is'
+  readonly address: string
+  readonly value: unknown
+}
+export interface In {
+  readonly condition: 'in'
+  readonly address: string
+  readonly values: readonly unknown[]
+}
+
+export const is: ConditionOf<Is> = {
+  make: (address: string, value: unknown) => ({ condition: 'is', address, value }),
+  addresses: ({ address }) => [address],
+  holding: ({ address, value }, matter: Matter) => valuesHold(address, matter, (one, exact) => order(one, value, exact) === 0),
+  words: ({ address, value }, say) => say('when.is', { address, value }),
+  negated: ({ address, value }, say) => say('when.not.is', { address, value }),
+}
+
+export const within: ConditionOf<In> = {
+  make: (address: string, values: readonly unknown[]) => ({ condition: 'in', address, values }),
+  addresses: ({ address }) => [address],
+  holding: ({ address, values }, matter) =>
+    valuesHold(address, matter, (one, exact) => values.some((value) => order(one, value, exact) === 0)),
+  words: ({ address, values }, say) => say('when.in', { address, value: values }),
+  negated: () => undefined,
+}

@@ -1,0 +1,51 @@
+/** Must be sent, or must not be sent, while a condition holds. */
+import { type Address, valueAt } from '../terms/address.js'
+import type { AnyCondition, Condition } from './condition.js'
+import { addressesIn, holdingOf } from './conditions.js'
+import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
+import { type Rule, type RuleOf, sound } from './rule.js'
+
+declare module './rule.js' {
+  interface Rules {
+    needed: Conditional<'needed'>
+    absent: Conditional<'absent'>
+  }
+}
+export interface NeededMaker<T> {
+  /** Must be sent while the condition holds. */
+  needed(address: Address<T>, when: Condition): Rule
+  /** Must not be sent while the condition holds. */
+  absent(address: Address<T>, when: Condition): Rule
+}
+export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
+  readonly rule: R
+  readonly address: string
+  readonly when: AnyCondition
+}
+
+const conditional = <R extends 'needed' | 'absent'>(
+  rule: R,
+  code: string,
+  isWrong: (isSent: boolean) => boolean,
+): RuleOf<Conditional<R>> => ({
+  make: (address: string, when: AnyCondition) => {
+    return { rule, code, address, when, reads: [address, ...addressesIn(when)], blames: [address] }
+  },
+  waits: false,
+  derives: false,
+  names: ({ address }) => [address],
+  mistake: sound,
+  judge(rule, matter) {
+    const { input, sent, base } = matter
+    const isDue = holdingOf(rule.when, matter)
+    return concrete(input, pathOf(rule.address, base)).flatMap((one) => {
+      if (!isWrong(isPresent(sent, one)) || !isDue(one)) return []
+      // What is needed in a list's element is not needed of an element that is not there.
+      return one.length > 1 && isNone(valueAt(input, one.slice(0, -1))) ? [] : [faultOf(rule, one, { about: { when: rule.when } })]
+    })
+  },
+  sentence: ({ when, blames }) => ({ code, about: { when }, at: blames }),
+})
+
+export const needed = conditional('needed', 'needed', (isSent) => !isSent)
+export const absent = conditional('absent', 'not_allowed_here', (isSent) => isSent)

@@ -1,0 +1,22 @@
+/** A condition does not hold. */
+import type { AnyCondition, Condition, ConditionOf } from './condition.js'
+
+declare module './condition.js' {
+  interface Conditions {
+    not: { readonly condition: 'not'; readonly of: AnyCondition }
+  }
+}
+export interface NotMaker {
+  not(condition: Condition): Condition
+}
+
+export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondition }> = {
+  make: (of: AnyCondition) => ({ condition: 'not', of }),
+  addresses: ({ of }, addressesIn) => addressesIn(of),
+  holding({ of }, _, holding) {
+    const held = holding(of)
+    return (blamed) => !held(blamed)
+  },
+  words: ({ of }, say, clause) => say('when.not', { value: clause(of) }),
+  negated: () => undefined,
+}

@@ -1,0 +1,25 @@
+/** Something was sent there. */
+import type { Address } from '../terms/address.js'
+import type { Condition, ConditionOf } from './condition.js'
+import { concrete, eachOnce, isPresent, pathOf } from './matter.js'
+
+declare module './condition.js' {
+  interface Conditions {
+    present: { readonly condition: 'present'; readonly address: string }
+  }
+}
+export interface PresentMaker<T> {
+  /** Something was sent there. */
+  present(address: Address<T>): Condition
+}
+
+export const present: ConditionOf<{ readonly condition: 'present'; readonly address: string }> = {
+  make: (address: string) => ({ condition: 'present', address }),
+  addresses: ({ address }) => [address],
+  holding({ address }, { input, sent, base }) {
+    const path = pathOf(address, base)
+    return eachOnce(path, (indices) => concrete(input, path, indices).some((place) => isPresent(sent, place)))
+  },
+  words: ({ address }, say) => say('when.present', { address }),
+  negated: ({ address }, say) => say('when.not.present', { address }),
+}

@@ -1,0 +1,68 @@
+/**
+ * Rules between fields. Each has a file of its own in this room, which adds its node to `Rules` and
+ * says all that holds for it alone: its call, and a `RuleOf`. The table `rules` holds them all, so that the compiler names what a new
+ * rule forgot.
+ */
+import type { Fault } from '../kinds/run.js'
+import type { Address, At } from '../terms/address.js'
+import type { Matter } from './matter.js'
+
+/** A rule as a declaration gives it: its code, and the addresses that it reads and blames. */
+export interface Rule {
+  readonly code: string
+  readonly message?: string
+  /** Addresses of the fields that the rule needs. */
+  readonly reads: readonly string[]
+  /** Addresses at which its error is told. */
+  readonly blames: readonly string[]
+}
+
+// biome-ignore lint/suspicious/noEmptyInterface: filled by the files of the rules.
+export interface Rules {}
+export type RuleName = keyof Rules
+export type AnyRule = Rules[RuleName]
+
+/** Own words for a rule's error, and another place for it. */
+export interface Blame {
+  code?: string
+  message?: string
+  blames?: readonly string[]
+}
+/** One thing found wrong by an own rule, at an exact place. */
+export interface Found {
+  readonly at: string
+  readonly code?: string
+  readonly message?: string
+}
+
+export type Reads<T> = readonly Address<T>[]
+export type Values<T, R extends Reads<T>> = { [I in keyof R]: At<T, R[I]> }
+
+/** A rule as the sentence that its error would be: the code by which the catalogue words it, and what goes into its places. */
+interface Sentence {
+  readonly code: string
+  readonly variant?: string | undefined
+  readonly about?: { readonly [name: string]: unknown }
+  /** Where it would stand. */
+  readonly at: readonly string[]
+}
+
+export interface RuleOf<R extends Rule> {
+  make(...given: never[]): R
+  /** Whether it waits until all that it reads is present. */
+  readonly waits: boolean
+  /** Whether it makes values of others, before any rule judges. */
+  readonly derives: boolean
+  /** Addresses that it names besides those that it reads and blames. */
+  names(rule: R): readonly string[]
+  /** What makes no sense about it, and the mend. */
+  mistake(rule: R): readonly [what: string, mend: string] | undefined
+  /** What does not hold. */
+  judge(rule: R, matter: Matter): readonly Fault[]
+  /** @param isInstant Whether an address holds instants. */
+  sentence(rule: R, isInstant: (address: string) => boolean): Sentence
+}
+
+export const worded = (message: string | undefined): { readonly message?: string } => (message === undefined ? {} : { message })
+export const sound = (): undefined => undefined
+export const none = (): readonly string[] => []
