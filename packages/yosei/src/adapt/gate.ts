@@ -1,6 +1,7 @@
 /** A gate before the handlers of a framework: lets through what is accepted, and answers the rest. */
 
 import type { IncomingMessage, ServerResponse } from 'node:http'
+import * as platform from '#platform'
 import type { EndpointNode } from '../declare/endpoint.js'
 import { declareIntake, type IntakeNode, intakeOf } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
@@ -298,7 +299,7 @@ async function judgeAt(
   services: unknown,
 ): Promise<Judged> {
   const { message, signal, body } = incoming
-  const options = { services, asks: true, signal }
+  const options = { services, asks: true, signal, platform }
   // Parsers leave an empty object where there was no body, and the stream alone where they did not look at it.
   if (body === null || !request.readableEnded) return judgeStages(app, message, options)
   if (parsed === undefined) return { verdict: rejectFailed(undefined, new Error(misplaced), { stage: 'receive', words: app.languages }) }

@@ -21,27 +21,34 @@ export async function decode(
   }
 }
 
-/** Holds the files in memory. */
+/** Parts of a form, whatever they carry. */
+const mostParts = 1000
+
+/** Holds the files in memory. The limits are those of every platform. */
 export async function receiveForm(
   chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
   contentType: string,
   declared: RecordNode,
+  most: number,
+  mostInAll: number,
 ): Promise<FormOrTrouble> {
-  const bytes = await collect(chunks as AsyncIterable<Uint8Array>, Number.POSITIVE_INFINITY)
+  const bytes = await collect(chunks as AsyncIterable<Uint8Array>, mostInAll)
   if (typeof bytes === 'string') return bytes
   const values: Values = {}
   const dispose = async () => undefined
+  let form: FormData
   try {
-    const form = await new Response(bytes as Uint8Array<ArrayBuffer>, { headers: { 'content-type': contentType } }).formData()
-    for (const [name, value] of form)
-      addFormValue(
-        values,
-        name,
-        typeof value === 'string' ? value : uploadOf(value.name, value.type, new Uint8Array(await value.arrayBuffer())),
-        declared,
-      )
-    return { values, dispose }
+    form = await new Response(bytes as Uint8Array<ArrayBuffer>, { headers: { 'content-type': contentType } }).formData()
   } catch {
     return { values, dispose, broken: 'its parts cannot be told apart' }
   }
+  let length = 0
+  let parts = 0
+  for (const [name, value] of form) {
+    if (typeof value === 'string') length += new TextEncoder().encode(name + value).length
+    if (length > most || ++parts > mostParts) return 'too_large'
+    const content = typeof value === 'string' ? value : uploadOf(value.name, value.type, new Uint8Array(await value.arrayBuffer()))
+    addFormValue(values, name, content, declared)
+  }
+  return { values, dispose }
 }

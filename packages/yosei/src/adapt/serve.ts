@@ -1,5 +1,6 @@
 /** A service: every request through its stages, to its handler, to an answer. */
 
+import * as platform from '#platform'
 import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
 import type { IntakeNode } from '../declare/intake.js'
@@ -114,7 +115,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
         }
       }
       try {
-        const judged = judgeStages(app, message, { services: options.services, asks: true, signal })
+        const judged = judgeStages(app, message, { services: options.services, asks: true, signal, platform })
         return judged instanceof Promise ? judged.then(go, fail) : Promise.resolve(go(judged))
       } catch (error) {
         return new Promise((resolve) => resolve(fail(error)))

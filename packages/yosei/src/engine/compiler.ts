@@ -15,8 +15,8 @@ import { codePoints } from '../kinds/text.js'
 import type { Endpoint } from '../terms/endpoint.js'
 import { put } from '../terms/own.js'
 import { emitEndpoint, functionName } from './emit.js'
-import type { Reader } from './engine.js'
 import { defaultOf } from './interpret.js'
+import type { Reader } from './parts.js'
 
 /** The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without 'unsafe-eval'). */
 export function compileEndpoint(endpoint: EndpointNode, body: BodyNode | undefined, interpreted: Reader): Reader | undefined {

@@ -2,7 +2,7 @@
 
 import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
 import { placedRules } from '../declare/place.js'
-import { interpretParts, readerOf } from '../engine/engine.js'
+import { interpretParts, type Reader } from '../engine/parts.js'
 import { runRules } from '../engine/rules.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
@@ -26,6 +26,8 @@ export interface Matter {
   readonly headers: readonly (readonly [name: string, value: string])[]
   /** The parts that are judged: all of them where nothing is said. */
   readonly only: readonly Part[] | undefined
+  /** Reads all parts fast, where code may be made. */
+  readonly readerOf: ((endpoint: EndpointNode, body: BodyNode | undefined) => Reader) | undefined
   /** Whether the body is read as text, as a form gives it. */
   readonly form: boolean | undefined
   /** Whether all that was sent was parsed here: it is plain data then. */
@@ -53,8 +55,8 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const { name, endpoint, sent, only } = matter
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
-  const hot = !only && !matter.form && !run.trace
-  const input = hot
+  const readerOf = only || matter.form || run.trace ? undefined : matter.readerOf
+  const input = readerOf
     ? readerOf(endpoint, matter.body)(sent.path, sent.query, sent.header, sent.cookie, sent.body, run, hasBody, matter.parsed)
     : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))

@@ -1,12 +1,29 @@
 /** The stage that receives the body: its bytes, within limits of size and time, their codings undone. */
-import { decode, receiveForm } from '#platform'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import { readBody, Unreadable } from '../read/body.js'
+import type { FormOrTrouble } from '../read/form.js'
 import { type BodySource, isNow, type Trouble } from '../read/message.js'
 import { close, type Opened } from './open.js'
 import { retryAfter, statusFor } from './statuses.js'
+
+/** What the platform does for a body: Node, or one with the web's interfaces. */
+export interface Platform {
+  /** Undoes a content coding; at most so many bytes come of it. */
+  decode(bytes: Uint8Array, coding: 'gzip' | 'deflate' | 'br', most: number): Promise<Uint8Array | 'too_large' | 'broken'>
+  /**
+   * @param most Bytes of all parts but the files; a file has the limit that its declaration sets, else this.
+   * @param mostInAll Bytes of everything.
+   */
+  receiveForm(
+    chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
+    contentType: string,
+    declared: RecordNode,
+    most: number,
+    mostInAll: number,
+  ): Promise<FormOrTrouble>
+}
 
 /** A body that could not be had. */
 export interface Unreceived {
@@ -38,25 +55,25 @@ export function receiveNow(opened: Opened): Received | Unreceived | undefined {
 const nothing: Received = { value: undefined }
 
 /** Waits for the body, and goes on with what came of it: without a promise more than it takes, as most requests come by here. */
-export function receive<T>(opened: Opened, goOn: (received: Received | Unreceived) => T | Promise<T>): Promise<T> {
+export function receive<T>(opened: Opened, platform: Platform, goOn: (received: Received | Unreceived) => T | Promise<T>): Promise<T> {
   const { message, head, body, most, destination } = opened
   const sent = message.body as string | Uint8Array | BodySource
   const milliseconds = destination.limits.receive
-  if (isNow(sent)) return decoded(sent, opened).then(goOn)
-  if (body?.syntax === 'multipart' && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened).then(goOn)
+  if (isNow(sent)) return decoded(sent, opened, platform).then(goOn)
+  if (body?.syntax === 'multipart' && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened, platform).then(goOn)
   return sent.collect(most, milliseconds).then((bytes) => {
     if (isTrouble(bytes)) return goOn(troubles(opened)[bytes])
-    if (head.codings.length > 0 || body?.syntax === 'multipart') return decoded(bytes, opened).then(goOn)
+    if (head.codings.length > 0 || body?.syntax === 'multipart') return decoded(bytes, opened, platform).then(goOn)
     return goOn(readBytes(bytes, opened))
   })
 }
 
-async function decoded(sent: string | Uint8Array, opened: Opened): Promise<Received | Unreceived> {
+async function decoded(sent: string | Uint8Array, opened: Opened, platform: Platform): Promise<Received | Unreceived> {
   const wrong = wrongLength(sent, opened)
   if (wrong) return wrong
-  const bytes = await undo(typeof sent === 'string' ? new TextEncoder().encode(sent) : sent, opened)
+  const bytes = await undo(typeof sent === 'string' ? new TextEncoder().encode(sent) : sent, opened, platform)
   if (!(bytes instanceof Uint8Array)) return bytes
-  return opened.body?.syntax === 'multipart' ? receiveParts([bytes], opened) : readBytes(bytes, opened)
+  return opened.body?.syntax === 'multipart' ? receiveParts([bytes], opened, platform) : readBytes(bytes, opened)
 }
 
 const isTrouble = (value: unknown): value is Trouble => typeof value === 'string'
@@ -92,7 +109,7 @@ function readBytes(bytes: string | Uint8Array, opened: Opened): Received | Unrec
 }
 
 /** Undoes the codings, the last applied first. What they unpack to is held to the same limit. */
-async function undo(bytes: Uint8Array, opened: Opened): Promise<Uint8Array | Unreceived> {
+async function undo(bytes: Uint8Array, opened: Opened, { decode }: Platform): Promise<Uint8Array | Unreceived> {
   let plain = bytes
   for (const coding of opened.head.codings.toReversed()) {
     const decoded = await decode(plain, coding as 'gzip' | 'deflate' | 'br', opened.most)
@@ -103,7 +120,11 @@ async function undo(bytes: Uint8Array, opened: Opened): Promise<Uint8Array | Unr
   return plain
 }
 
-async function receiveParts(chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>, opened: Opened): Promise<Received | Unreceived> {
+async function receiveParts(
+  chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
+  opened: Opened,
+  { receiveForm }: Platform,
+): Promise<Received | Unreceived> {
   const { head, body, destination, most } = opened
   const declared = sentShape((body as NonNullable<typeof body>).node) as RecordNode
   const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most)

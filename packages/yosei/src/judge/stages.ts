@@ -2,6 +2,7 @@
 
 import type { IntakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
+import { readerOf } from '../engine/reader.js'
 import { addFault, type Run } from '../kinds/run.js'
 import { cookieValues } from '../read/cookies.js'
 import type { AnyMessage } from '../read/message.js'
@@ -11,7 +12,7 @@ import type { AcceptedVerdict } from '../terms/verdict.js'
 import { check } from './check.js'
 import { identify } from './identify.js'
 import { type Opened, open } from './open.js'
-import { type Received, receive, receiveNow, type Unreceived } from './receive.js'
+import { type Platform, type Received, receive, receiveNow, type Unreceived } from './receive.js'
 import type { LateSignal } from './signal.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
 
@@ -23,6 +24,7 @@ export interface StageOptions {
   readonly now?: Date | undefined
   readonly trace?: boolean | undefined
   readonly signal: LateSignal
+  readonly platform: Platform
   /** A body that was read already, by somebody else. */
   readonly received?: Received
 }
@@ -75,7 +77,7 @@ async function identifyFirst(opened: Opened, run: Run, options: StageOptions): P
 
 function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown): Judged | Promise<Judged> {
   const now = options.received ?? receiveNow(opened)
-  return now ? judgedOf(opened, now, run, who) : receive(opened, (received) => judgedOf(opened, received, run, who))
+  return now ? judgedOf(opened, now, run, who) : receive(opened, options.platform, (received) => judgedOf(opened, received, run, who))
 }
 
 function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who: unknown): Judged | Promise<Judged> {
@@ -127,6 +129,7 @@ export function conclude(opened: Opened, sent: Parts, received: Received | Unrec
     headers: message.headers,
     only: undefined,
     form: false,
+    readerOf,
     parsed: !received.isForeign,
     accept: head.accept,
     errors: limits.errors,

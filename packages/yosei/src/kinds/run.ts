@@ -1,27 +1,9 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
 import { type Path, tellAddress } from '../terms/address.js'
-import type { Messages } from '../terms/declared.js'
-import type { Reading, Stage, Step } from '../terms/verdict.js'
-import { type KindTable, kindOf, type Node } from './kind.js'
+import type { Reading } from '../terms/verdict.js'
+import { type Fault, type Interpret, type KindTable, kindOf, type Node, type Run } from './kind.js'
 
-/** One thing found wrong. Its words are made only when somebody asks for them. */
-export interface Fault {
-  readonly path: Path
-  readonly stage: Stage
-  readonly code: string
-  /** The declaration that was not met: it may have own words. */
-  readonly node?: Node | undefined
-  /** The limit that failed. */
-  readonly limit?: unknown
-  /** What was sent, where it may be echoed; or the kind of it, where that is what is wrong. */
-  readonly sent?: unknown
-  /** Chooses between the ways in which a catalogue words one code, `wrong_type.instant`: the node's kind if nothing is said. */
-  readonly variant?: string | undefined
-  /** What else the words speak of. */
-  readonly about?: { readonly [name: string]: unknown } | undefined
-  /** Own words that are not the node's. */
-  readonly messages?: Messages | undefined
-}
+export type { Fault, Run, Source, Try } from './kind.js'
 
 /** Stands for the address of a path in the words of an error: written when they are. */
 export class Place {
@@ -31,61 +13,6 @@ export class Place {
 /** Stands for a value that may not be echoed. */
 export class Unshown {
   constructor(readonly kind: string) {}
-}
-
-/**
- * Where values come from: JSON with types of its own; JSON in which text is read as well; or text alone, where an empty
- * text counts as not sent.
- */
-export type Source = 'json' | 'coerced' | 'text'
-
-/** Reads a value by its declaration. `undefined`: absent, or it could not be read, and then a fault says why. */
-export type Interpret = (node: Node, value: unknown, source: Source, run: Run) => unknown
-
-export interface Run {
-  readonly kinds: KindTable
-  /** The interpreter, for one node: see `readNode`. */
-  readonly interpret: Interpret
-  /** Where the judgement is, should it fail. */
-  stage: 'shape' | 'rules'
-  /** The clock of the judgement, in milliseconds since 1970: see `clock`. */
-  now: number | undefined
-  faults: Fault[]
-  /** Faults beyond the most that are kept. */
-  beyond: number
-  /** How often anything was found wrong, also in what a union tried and gave up. */
-  found: number
-  /** Where the walk is now; for a scalar that code has found wrong, its path as a whole. */
-  path: (string | number)[]
-  /** The path of the walk itself, which goes on. */
-  readonly walk: (string | number)[]
-  /** Readings and steps, where they were asked for. */
-  readonly trace: { readings: Reading[]; readonly steps: Step[] } | undefined
-  /** What happens to unlisted names where a record does not say. */
-  unlisted: 'refuse' | 'drop' | 'keep'
-  /** Names are compared for suggestions only so often in one judgement. */
-  suggestions: number
-  /** How many secrets the walk is inside of. */
-  secrecy: number
-  /** The deepest nesting of values whose declaration holds itself, or says nothing about them. */
-  deepest: number
-  /** How deep the walk is in declarations that hold themselves. */
-  depth: number
-  /** What came of each declaration and value inside a union that is tried branch by branch: see `recall`. */
-  tries: Map<Node, Map<unknown, Try>> | undefined
-  /** Objects that declarations which hold themselves have read, where a program may have put one into many places. */
-  met: Map<unknown, Map<object, { readonly read: unknown } | undefined>> | undefined
-}
-
-/** What one declaration made of one value at one place. */
-export interface Try {
-  readonly path: Path
-  readonly source: Source
-  readonly isSecret: boolean
-  readonly read: unknown
-  readonly faults: readonly Fault[]
-  readonly beyond: number
-  readonly readings: readonly Reading[]
 }
 
 /** The most that is kept of one judgement: a body made to be wrong in a million places must not fill the memory. */

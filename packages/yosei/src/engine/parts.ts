@@ -1,9 +1,8 @@
 /** How the parts of an endpoint are read: by code made for it, or by the interpreter where no code may be made. */
-import { type BodyNode, type EndpointNode, oncePerBody } from '../declare/endpoint.js'
+import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { readNode } from '../kinds/reading.js'
 import type { Run } from '../kinds/run.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
-import { compileEndpoint } from './compiler.js'
 import { sourceOf } from './source.js'
 
 /**
@@ -20,13 +19,6 @@ export type Reader = (
   hasBody: boolean,
   parsed: boolean,
 ) => Parts
-
-/** The reader of an endpoint with a body of one media type. */
-export const readerOf = oncePerBody((endpoint, chosen): Reader => {
-  const interpreted: Reader = (path, query, header, cookie, body, run, hasBody) =>
-    interpretParts(endpoint, chosen, { path, query, header, cookie, body }, run, hasBody)
-  return (endpoint.engine === 'interpreted' ? undefined : compileEndpoint(endpoint, chosen, interpreted)) ?? interpreted
-})
 
 /** What is not on the hot path: some parts alone, a form, or a trace of each reading. */
 export function interpretParts(

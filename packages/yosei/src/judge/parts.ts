@@ -1,0 +1,69 @@
+/** Verdicts on parts that are split already. */
+import type { EndpointNode } from '../declare/endpoint.js'
+import { type IntakeNode, intakeOf } from '../declare/intake.js'
+import { startRun } from '../engine/interpret.js'
+import { valueAt } from '../terms/address.js'
+import type { Endpoint } from '../terms/endpoint.js'
+import type { Part } from '../terms/parts.js'
+import { settleLimits } from '../terms/policy.js'
+import type { AcceptedVerdict, EndpointVerdict, PendingVerdict, Rejected } from '../terms/verdict.js'
+import { check, type Matter } from './check.js'
+import { newId, writeJournal } from './journal.js'
+import type { Judged } from './stages.js'
+import { type Rejection, roomFor, verdictOf } from './verdict.js'
+
+export interface JudgePartsOptions {
+  now?: Date
+  trace?: boolean
+  /** Whether the body is text as well, as a form gives it. */
+  text?: boolean
+  /** Judge these parts alone, and the rules that read nothing else. */
+  only?: readonly Part[]
+}
+
+/** Judges parts by a reader; interpreted where there is none: see `judgeParts`. */
+export function judgePartsBy<I, S, F>(
+  readerOf: Matter['readerOf'],
+  endpoint: Endpoint<I, S, F>,
+  parts: { readonly [P in Part]?: unknown },
+  { text, only, now, trace }: JudgePartsOptions = {},
+): EndpointVerdict<string, I, F> {
+  const node = endpoint as unknown as EndpointNode
+  const name = `${node.method} ${node.template}`
+  const { errors, depth } = settleLimits(name, node.limits)
+  const app = intakeOf(node)
+  const run = startRun(now?.getTime(), trace)
+  run.deepest = depth
+  const matter = {
+    name,
+    endpoint: node,
+    body: node.bodies[0],
+    sent: parts,
+    headers: [],
+    only,
+    form: text,
+    readerOf,
+    parsed: false,
+    accept: valueAt(parts, ['header', 'accept']) as string | undefined,
+    errors,
+    room: roomFor(0),
+    words: app?.languages,
+  }
+  const verdict = check(matter, run)
+  const unasked = Object.keys(node.lookups)
+  if (verdict.outcome === 'rejected') return told(app, verdict)
+  return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, I, F>
+}
+
+/** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */
+export function told(app: IntakeNode | undefined, rejection: Rejection, judged?: Judged): Rejected {
+  if (rejection.cause !== undefined && (app?.journal || rejection.status === 500))
+    writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
+  return verdictOf(rejection)
+}
+
+export const pending = (verdict: AcceptedVerdict<string, unknown>, unasked: readonly string[]): PendingVerdict<string, unknown> => ({
+  ...verdict,
+  outcome: 'pending',
+  unasked,
+})
