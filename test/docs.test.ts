@@ -63,6 +63,10 @@ test.each(quoted)('%s is quoted as it stands', (file, part) => {
   expect(readFileSync(join(root, file), 'utf8')).toContain(part.trim())
 })
 
+test('the tables are those of the source', () => {
+  execFileSync(process.execPath, ['docs/tables.js', '--check'], { cwd: root, stdio: 'pipe' })
+})
+
 test('the snippets compile', () => {
   const { status, stdout } = spawnSync(join(root, 'node_modules/.bin/tsc'), ['-p', folder], { encoding: 'utf8' })
   expect(stdout).toBe('')

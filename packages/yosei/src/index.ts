@@ -49,7 +49,8 @@ export type { Accepted, Endpoint, Endpoints, FoundBy, Intake, Sent } from './ter
 export type { Catalogue, Catalogues, Journal, JournalEvent, Problem, Refusal, TakenTurn, TakeOptions, TurnStore } from './terms/hooks.js'
 export { DeclarationError } from './terms/mistake.js'
 export type { Part } from './terms/parts.js'
-export type { Limits, Mode, Policy, Statuses } from './terms/policy.js'
+export type { Limits, Mode, Policy } from './terms/policy.js'
+export type { Stage, Statuses } from './terms/statuses.js'
 export type { Common, Field, Fields, In, InFields, Out, OutFields, Upload } from './terms/types.js'
 export type {
   AcceptedVerdict,
@@ -58,7 +59,6 @@ export type {
   PendingVerdict,
   Reading,
   Rejected,
-  Stage,
   Step,
   Verdict,
 } from './terms/verdict.js'

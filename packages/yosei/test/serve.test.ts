@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process'
 import { once } from 'node:events'
 import { readdirSync } from 'node:fs'
 import { createServer, type IncomingMessage, type RequestListener, type ServerResponse } from 'node:http'
@@ -10,7 +11,7 @@ import { afterAll, describe, expect, jest, test } from '@jest/globals'
 import connect from 'connect'
 import express from 'express'
 import Koa from 'koa'
-import { answer, DeclarationError, endpoint, file, intake, integer, type JournalEvent, judge, list, record, refuse, serve, text } from 'yosei'
+import { answer, DeclarationError, endpoint, file, group, instant, intake, integer, type JournalEvent, judge, judgeParts, list, record, refuse, serve, text } from 'yosei'
 import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, listenerOf } from 'yosei/node'
 import { catalogueFor } from '../dist/words/catalogue.js'
@@ -152,7 +153,7 @@ describe('a rejection is answered', () => {
 describe('serve', () => {
   test('endpoints and handlers that do not pair up are refused at start', () => {
     const app = intake({ endpoints: { note, read } })
-    expect(() => serve(app, { note: () => 1 } as never)).toThrow(new DeclarationError('serve, read: the endpoint has no handler. Add read to the handlers.'))
+    expect(() => serve(app, { note: () => 1 } as never)).toThrow(new DeclarationError('serve, read', 'the endpoint has no handler', 'Add read to the handlers'))
     expect(() => serve(app, { note: () => 1, read: () => 1, other: () => 1 } as never)).toThrow('the handler has no endpoint')
   })
   test('failures are journalled with the id that the answer has, and told without a word of the inside', async () => {
@@ -236,6 +237,7 @@ describe('serve', () => {
     const endless = intake({
       endpoints: { note },
       limits: { handle: '50ms' },
+      journal: { write: () => undefined },
       identify: (_head, _services, signal) => new Promise((_, reject) => signal.addEventListener('abort', () => reject(signal.reason))),
     })
     expect(await judge(endless, post({ words: ['a'] }), { services: {} })).toMatchObject({ status: 503, stage: 'identify', headers: { 'retry-after': '5' } })
@@ -507,4 +509,62 @@ describe('over connections that fail', () => {
     expect(await isBack(memory, before + 2e6)).toBe(true)
     await close()
   })
+})
+
+test('verdicts, contexts and mistakes are plain objects, which keep what they have when they are copied', async () => {
+  const app = intake({ endpoints: { note, read } })
+  const verdict = await judge(app, post(bad))
+  if (verdict.outcome !== 'rejected') throw new Error('accepted')
+  const german = new Request('http://kr.example', { headers: { 'accept-language': 'de' } })
+  const { instance: _, ...whole } = (await answer(verdict, german).json()) as { instance: string; detail: string }
+  expect(whole.detail).toContain('muss mindestens 1 Zeichen haben')
+  expect(await answer({ ...verdict }, german).json()).toMatchObject(whole)
+  // What came as data has words already.
+  const { detail, fields } = (await answer(JSON.parse(JSON.stringify(verdict)), german).json()) as { detail: string; fields: object }
+  expect([detail, Object.keys(fields)]).toEqual(['body.words[0] must have at least 1 character; "" was sent, und 2 weitere', ['body.words[0]', 'body.words[1]', 'body.secret']])
+  const handle = serve(app, { note: () => 1, read: (_, context) => Object.keys({ ...context, request: 0 }).concat(String({ ...context }.signal.aborted)) }, { services: {} })
+  expect(await (await handle(new Request('http://kr.example/notes/1'))).json()).toEqual(['services', 'who', 'found', 'turn', 'id', 'signal', 'request', 'false'])
+  let mistaken: unknown
+  try {
+    endpoint('POST /x', { body: record({ a: text({ length: [3, 1] }) }) })
+  } catch (error) {
+    mistaken = error
+  }
+  expect({ ...(mistaken as object) }).toMatchObject({ name: 'DeclarationError', where: 'POST /x', address: 'body.a', mend: 'Swap or mend them' })
+  expect(() => endpoint('POST /x', { body: text({ pattern: /(a+)+$/ }) })).toThrow(expect.objectContaining({ address: 'body', option: 'pattern' }))
+})
+
+test('what was declared cannot be changed afterwards', () => {
+  const length: [number, number] = [1, 2]
+  const limits = { errors: 1 }
+  const declared = endpoint('POST /x', { body: record({ a: text({ length }), b: instant({ optional: true, until: new Date(0) }) }), limits, statuses: { body: 400 } })
+  length[1] = 99
+  limits.errors = 99
+  expect(judgeParts(declared, { body: { a: 'abc', c: 1 } })).toMatchObject({ status: 400, more: 1, errors: [{ code: 'too_long' }] })
+  const look = (value: unknown, seen = new Set<unknown>()): void => {
+    if (typeof value !== 'object' || value === null || seen.has(value) || value instanceof Date || value instanceof RegExp) return
+    seen.add(value)
+    expect(Object.isFrozen(value)).toBe(true)
+    for (const one of Object.values(value)) look(one, seen)
+  }
+  look(declared)
+  look(group({ prefix: '/a', limits: { body: 5 } }, { declared }))
+})
+
+test('a platform with the interfaces of the web has the same limits for forms', () => {
+  const program = `import { endpoint, file, intake, judge, record, text } from 'yosei'
+const form = endpoint('POST /', { body: { 'multipart/form-data': record({ a: text(), f: file({ bytes: 10, optional: true }) }) }, limits: { body: 100 } })
+const app = intake({ endpoints: { form } })
+const send = (entries) => { const body = new FormData(); for (const [name, value] of entries) body.append(name, value); return judge(app, new Request('http://kr.example/', { method: 'POST', body })) }
+const many = Array.from({ length: 1200 }, () => ['a', ''])
+for (const entries of [[['a', 'x']], [['a', 'x'.repeat(300)]], [['a', 'x'], ['f', new File(['x'.repeat(11)], 'f')]], [['a', 'x'.repeat(5000)]], many]) {
+  const { outcome, status, errors = [] } = await send(entries)
+  console.log(outcome, status, ...errors.map(({ address, code }) => address + ' ' + code))
+}`
+  const run = (...flags: string[]) =>
+    spawnSync(process.execPath, [...flags, '--input-type=module', '-e', program], { encoding: 'utf8' })
+      .stdout.trim()
+      .split('\n')
+  expect(run()).toEqual(['accepted undefined', 'rejected 413 body too_large', 'rejected 422 body.f too_large', 'rejected 413 body too_large', 'rejected 413 body too_large'])
+  expect(run('--conditions=browser')).toEqual(run())
 })

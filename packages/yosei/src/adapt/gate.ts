@@ -7,7 +7,7 @@ import { declareIntake, type IntakeNode, intakeOf } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { type Rejection, rejectFailed, verdictOf } from '../judge/verdict.js'
-import { Unreadable } from '../read/body.js'
+import { Unreadable } from '../read/syntax.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
 import type { Part } from '../terms/parts.js'
 import { readSpan } from '../terms/units.js'
@@ -103,7 +103,8 @@ export interface PassedContext<E, Services = unknown> extends Context<E, Service
 export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMessage): PassedContext<E> {
   const { judged, entry, incoming, progress, services } = passedAt(endpoint, request)
   const release = async () => entry.turn?.release()
-  return Object.assign(contextFor(services, judged.who, incoming, progress, entry), { release }) as unknown as PassedContext<E>
+  const context = contextFor(services, judged.who, incoming, progress, entry)
+  return Object.defineProperty(context, 'release', { value: release, enumerable: true }) as unknown as PassedContext<E>
 }
 
 /**
@@ -302,7 +303,8 @@ async function judgeAt(
   const options = { services, asks: true, signal, platform }
   // Parsers leave an empty object where there was no body, and the stream alone where they did not look at it.
   if (body === null || !request.readableEnded) return judgeStages(app, message, options)
-  if (parsed === undefined) return { verdict: rejectFailed(undefined, new Error(misplaced), { stage: 'receive', words: app.languages }) }
+  if (parsed === undefined)
+    return { verdict: rejectFailed(undefined, new Error(misplaced), { stage: 'receive', words: app.languages, statuses: app.statuses }) }
   if (typeof parsed === 'string' || parsed instanceof Uint8Array) return judgeStages(app, { ...message, body: parsed }, options)
   return judgeStages(app, message, { ...options, received: { value: parsed, isForeign: true } })
 }

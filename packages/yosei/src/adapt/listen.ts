@@ -6,6 +6,7 @@ import { reject } from '../judge/verdict.js'
 import type { Fault } from '../kinds/run.js'
 import type { Destination } from '../read/match.js'
 import { settleLimits } from '../terms/policy.js'
+import { type StatusName, statusFor } from '../terms/statuses.js'
 import { type NodeBody, NodeIncoming, startOn } from './incoming.js'
 import { deliver, fail, send } from './reply.js'
 import { type Handle, type Service, serviceOf } from './serve.js'
@@ -52,7 +53,7 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
   const answer = (request: IncomingMessage, response: ServerResponse, isAsking = false) => {
     const incoming = new NodeIncoming(request, response, request.url, isAsking)
     if (request.headers.host === undefined && request.httpVersion === '1.1') {
-      const verdict = rejectRaw(service, 400, { path: ['header', 'host'], code: 'missing' })
+      const verdict = rejectRaw(service, 'framing', { path: ['header', 'host'], code: 'missing' })
       send(service.refuse(verdict), response)
       return
     }
@@ -74,12 +75,12 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
   server.on('checkContinue', (request, response) => answer(request, response, true))
   server.on('checkExpectation', (request, response) => answer(request, response))
   // A tunnel is nothing that an endpoint declares.
-  server.on('connect', (_, socket) => socket.end(messageOf(service.refuse(rejectRaw(service, 501, { path: [], code: '' })))))
+  server.on('connect', (_, socket) => socket.end(messageOf(service.refuse(rejectRaw(service, 'unknownMethod', { path: [], code: '' })))))
   server.on('clientError', (error: ClientError, socket: Connection) => {
-    const { status, trouble, fault } = meaningOf(error)
+    const { failure, trouble, fault } = meaningOf(error)
     const body = socket[receiving]
     if (body) body.fail(trouble)
-    else if (socket.writable && error.code !== 'ECONNRESET') socket.end(messageOf(service.refuse(rejectRaw(service, status, fault))))
+    else if (socket.writable && error.code !== 'ECONNRESET') socket.end(messageOf(service.refuse(rejectRaw(service, failure, fault))))
     else socket.destroy()
   })
   await new Promise<void>((resolve, reject) => {
@@ -112,7 +113,7 @@ interface ClientError extends Error {
   readonly rawPacket?: Uint8Array
 }
 interface Meaning {
-  readonly status: number
+  readonly failure: StatusName
   readonly trouble: 'late' | 'broken'
   readonly fault: Omit<Fault, 'stage'>
 }
@@ -120,13 +121,13 @@ interface Meaning {
 /** What Node's parser means by its errors. */
 function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
   const broken = (path: Fault['path'], variant = 'message', about = {}): Meaning => {
-    return { status: 400, trouble: 'broken', fault: { path, code: 'bad_syntax', variant, about } }
+    return { failure: 'framing', trouble: 'broken', fault: { path, code: 'bad_syntax', variant, about } }
   }
   switch (code) {
     case 'ERR_HTTP_REQUEST_TIMEOUT':
-      return { status: 408, trouble: 'late', fault: { path: ['header'], code: 'bad_syntax', variant: 'late' } }
+      return { failure: 'late', trouble: 'late', fault: { path: ['header'], code: 'bad_syntax', variant: 'late' } }
     case 'HPE_HEADER_OVERFLOW':
-      return { status: 431, trouble: 'broken', fault: { path: ['header'], code: 'too_large' } }
+      return { failure: 'headers', trouble: 'broken', fault: { path: ['header'], code: 'too_large' } }
     case 'HPE_UNEXPECTED_CONTENT_LENGTH':
     case 'HPE_UNEXPECTED_TRANSFER_ENCODING':
       return broken(['header', 'content-length'], 'conflict')
@@ -138,7 +139,7 @@ function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
       const line = new TextDecoder().decode(rawPacket?.slice(0, 200))
       const isRequest = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+ \S+ HTTP\/1\.[01]\r?\n/.test(line)
       return isRequest
-        ? { status: 501, trouble: 'broken', fault: { path: [], code: '' } }
+        ? { failure: 'unknownMethod', trouble: 'broken', fault: { path: [], code: '' } }
         : broken(['path'], 'message', { reason: 'this is no request line' })
     }
     case 'HPE_INVALID_URL':
@@ -150,8 +151,9 @@ function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
   }
 }
 
-function rejectRaw({ app }: Service, status: number, fault: Omit<Fault, 'stage'>) {
+function rejectRaw({ app }: Service, failure: StatusName, fault: Omit<Fault, 'stage'>) {
   const faults = fault.code === '' ? [] : [{ ...fault, stage: 'receive' as const }]
+  const status = statusFor(failure, app.statuses)
   return reject(undefined, faults, { status, stage: 'receive', headers: { connection: 'close' }, words: app.languages })
 }
 

@@ -70,7 +70,17 @@ function watch(response: ServerResponse): void {
 export function deliver(service: Service, reply: Reply, response: ServerResponse): Promise<void> | undefined {
   const broken = (cause: unknown) => {
     if (response.headersSent) response.destroy()
-    else send(service.refuse(rejectFailed(undefined, cause, { stage: 'handle', words: service.app.languages })), response)
+    else
+      send(
+        service.refuse(
+          rejectFailed(undefined, cause, {
+            stage: 'handle',
+            words: service.app.languages,
+            statuses: service.app.statuses,
+          }),
+        ),
+        response,
+      )
   }
   try {
     return send(reply, response)?.catch(broken)

@@ -9,13 +9,14 @@ import { idOf, newId, writeJournal } from '../judge/journal.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
-import { retryAfter, statusFor } from '../judge/statuses.js'
+import { retryAfter } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
 import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
 import type { JournalEvent } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
+import { statusFor } from '../terms/statuses.js'
 import { startDeadline } from './deadline.js'
 
 /** What a handler is given besides the input. */
@@ -165,7 +166,8 @@ async function disposeAfter(handle: () => Reply | Promise<Reply>, dispose: () =>
 
 /** Journals a failure of what was not the request's fault, and answers it. */
 export function failedReply(cause: unknown, progress: Progress, judged?: Judged): Reply {
-  const about = { stage: 'handle', words: progress.app.languages } as const
+  const { languages: words, statuses } = progress.app
+  const about = { stage: 'handle', words, statuses: judged?.opened?.destination.endpoint.statuses ?? statuses } as const
   return told(progress, rejectFailed(judged?.verdict.endpoint, cause, about), judged)
 }
 
@@ -232,46 +234,28 @@ function fieldOf(headers: AnyMessage['headers'], name: string): string | undefin
   return found
 }
 
-/** Makes what most handlers never look at when they do. */
-class HandlerContext implements Context<Endpoint, unknown> {
-  readonly #incoming: Incoming
-  readonly #progress: Progress
-  readonly #entry: Entry
-  constructor(
-    readonly services: unknown,
-    readonly who: unknown,
-    incoming: Incoming,
-    progress: Progress,
-    entry: Entry,
-  ) {
-    this.#incoming = incoming
-    this.#progress = progress
-    this.#entry = entry
-  }
-  get id(): string {
-    return identified(this.#progress)
-  }
-  get signal(): AbortSignal {
-    return this.#incoming.signal.signal
-  }
-  get request(): Request {
-    return this.#incoming.request()
-  }
-  get found(): unknown {
-    return this.#entry.found
-  }
-  get turn(): HeldTurn | undefined {
-    return this.#entry.turn
-  }
-}
-
+/** A plain object; what most handlers never look at is made when they do. */
 export const contextFor = (
   services: unknown,
   who: unknown,
   incoming: Incoming,
   progress: Progress,
-  entry: Entry,
-): Context<Endpoint, unknown> => new HandlerContext(services, who, incoming, progress, entry)
+  { found, turn }: Entry,
+): Context<Endpoint, unknown> => ({
+  services,
+  who,
+  found,
+  turn,
+  get id() {
+    return identified(progress)
+  },
+  get signal() {
+    return incoming.signal.signal
+  },
+  get request() {
+    return incoming.request()
+  },
+})
 
 const overtime = Symbol('over its time')
 

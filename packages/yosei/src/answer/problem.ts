@@ -5,6 +5,7 @@ import { newId } from '../judge/journal.js'
 import { noHeaders, originOf, type Rejection, verdictOf } from '../judge/verdict.js'
 import { formatPointer, tellAddress } from '../terms/address.js'
 import type { Catalogue, Problem } from '../terms/hooks.js'
+import { titles } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
 import { languagesOf, shipped } from '../words/languages.js'
@@ -12,32 +13,6 @@ import { fill, type Wording, wordFault, wordingOf } from '../words/messages.js'
 import { chooseForm, chooseLanguage, type Form, forms } from './negotiate.js'
 import { page } from './page.js'
 import type { Reply } from './reply.js'
-
-/** Reason phrases of RFC 9110, section 15, and RFC 6585. */
-const titles: { readonly [status: number]: string } = {
-  400: 'Bad Request',
-  401: 'Unauthorized',
-  402: 'Payment Required',
-  403: 'Forbidden',
-  404: 'Not Found',
-  405: 'Method Not Allowed',
-  408: 'Request Timeout',
-  409: 'Conflict',
-  410: 'Gone',
-  412: 'Precondition Failed',
-  413: 'Content Too Large',
-  414: 'URI Too Long',
-  415: 'Unsupported Media Type',
-  417: 'Expectation Failed',
-  422: 'Unprocessable Content',
-  423: 'Locked',
-  428: 'Precondition Required',
-  429: 'Too Many Requests',
-  431: 'Request Header Fields Too Large',
-  500: 'Internal Server Error',
-  501: 'Not Implemented',
-  503: 'Service Unavailable',
-}
 
 /** What the client would rather read. */
 export interface Wishes {

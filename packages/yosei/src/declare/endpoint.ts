@@ -6,6 +6,7 @@ import type { RecordNode } from '../kinds/record.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
 import { type RuleMaker, ruleMaker } from '../rules/rules.js'
 import type { Endpoint } from '../terms/endpoint.js'
+import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
 import type { Policy } from '../terms/policy.js'
 import { parseTemplate, type Template } from '../terms/template.js'
@@ -50,7 +51,6 @@ type FoundIn<L> = { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer 
 export interface BodyNode {
   /** As declared: `application/json`, `image/*`. */
   readonly mediaType: string
-  readonly syntax: 'json' | 'form' | 'multipart' | 'text' | 'raw'
   readonly node: Node
 }
 
@@ -115,11 +115,7 @@ export function declareEndpoint<
   signature: S,
   declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) & Declaration<Q, H, C, B, Input<P, Q, H, C, B>, L>,
 ): Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>, FoundIn<L>> {
-  return Object.freeze(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<
-    Input<P, Q, H, C, B>,
-    SentInput<P, Q, H, C, B>,
-    FoundIn<L>
-  >
+  return frozen(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>, FoundIn<L>>
 }
 
 /** A declaration without its static types. */
@@ -147,14 +143,6 @@ function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode 
   return node as EndpointNode
 }
 
-/** How a media type is read: RFC 8259, with RFC 6839's suffix; the forms of HTML; text; or not at all. */
-function syntaxOf(mediaType: string): BodyNode['syntax'] {
-  if (mediaType === 'application/json' || mediaType.endsWith('+json')) return 'json'
-  if (mediaType === 'application/x-www-form-urlencoded') return 'form'
-  if (mediaType === 'multipart/form-data') return 'multipart'
-  return mediaType.startsWith('text/') ? 'text' : 'raw'
-}
-
 function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[] {
   if (!body) return []
   // A field has a kind; what has media types has a slash in every name.
@@ -162,7 +150,7 @@ function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[
   return Object.entries(byType).map(([mediaType, node]) => {
     const range = readMediaRange(mediaType)
     if (!range) mistake(`${signature}, body`, `"${mediaType}" is no media type`, "Write it as 'application/json' or 'image/*'")
-    return Object.freeze({ mediaType: range.type, syntax: syntaxOf(range.type), node: node as unknown as Node })
+    return frozen({ mediaType: range.type, node: node as unknown as Node })
   })
 }
 

@@ -8,6 +8,7 @@ import type { AnyRule, Rule } from '../rules/rule.js'
 import { addressesOf, type RuleMaker, ruleMaker } from '../rules/rules.js'
 import { parseAddress } from '../terms/address.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
+import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
 import type {
   Common,
@@ -125,7 +126,7 @@ interface Options {
 function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {
   const { optional, ...rest } = options
   const need = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
-  return Object.freeze({ kind, need, ...own, ...rest }) as unknown as F
+  return frozen({ kind, need, ...own, ...rest }) as unknown as F
 }
 
 /** Without `g` and `y`, whose lastIndex would carry over from one request to the next. */
@@ -221,7 +222,7 @@ export function record<F extends Fields, const O extends RecordOptions<OutFields
   options?: O & RecordOptions<OutFields<F>>,
 ): Made<OutFields<F>, InFields<F>, O> & { readonly fields: F } {
   const { rules, ...rest } = (options ?? {}) as RecordOptions<unknown>
-  const own = rules ? { rules: Object.freeze(rules(ruleMaker as unknown as RuleMaker<unknown>)) } : {}
+  const own = rules ? { rules: frozen(rules(ruleMaker as unknown as RuleMaker<unknown>)) } : {}
   return make('record', rest as Options, { fields: Object.freeze({ ...fields }), ...own })
 }
 
@@ -285,7 +286,7 @@ export function readAs<B extends Field, T>(
 export function readAs(base: Field, read: (value: never) => unknown, about: ReadAs<unknown, never>): Field {
   const { need, readOnly, secret } = base as unknown as Node
   const same = { ...(readOnly ? { readOnly } : {}), ...(secret ? { secret } : {}) }
-  return Object.freeze({ kind: 'readAs', need, base, read, ...same, ...about }) as Field
+  return frozen({ kind: 'readAs', need, base, read, ...same, ...about }) as Field
 }
 
 /** Any JSON value, as a copy. */

@@ -4,6 +4,7 @@ import type { RecordNode } from '../kinds/record.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
 import { type RuleMaker, ruleMaker } from '../rules/rules.js'
 import type { Endpoint, Endpoints } from '../terms/endpoint.js'
+import { frozen } from '../terms/frozen.js'
 import { nearest, type Policy } from '../terms/policy.js'
 import { parseTemplate } from '../terms/template.js'
 import type { Fields, Flat } from '../terms/types.js'
@@ -63,7 +64,7 @@ function joined(shared: LooseShared, endpoint: EndpointNode): EndpointNode {
   const template = `${prefix.replace(/\/$/, '')}${endpoint.template === '/' ? '' : endpoint.template}` || '/'
   const signature = `${endpoint.method} ${template}`
   const both = (far: RecordNode, near: RecordNode) => ({ ...far.fields, ...near.fields }) as unknown as Fields
-  const node: EndpointNode = Object.freeze({
+  const node: EndpointNode = frozen({
     ...endpoint,
     ...nearest(endpoint, policy),
     template,

@@ -1,8 +1,10 @@
 /** An intake: the endpoints of a service, and what they share. */
 
 import type { Endpoints, Intake } from '../terms/endpoint.js'
+import { frozen } from '../terms/frozen.js'
 import type { Catalogues, Journal, Problem, TurnStore } from '../terms/hooks.js'
-import { nearest, type Policy, type SettledLimits, type Statuses, settleLimits } from '../terms/policy.js'
+import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
+import type { Statuses } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
 import type { EndpointNode } from './endpoint.js'
 
@@ -57,7 +59,15 @@ export interface IntakeNode extends Readonly<Shared> {
  */
 export function declareIntake<const E extends Endpoints>(declaration: IntakeDeclaration<E>): Intake<E> {
   const { endpoints, base = '', engine, limits, statuses, coerce, unlisted, uniqueNames, mode, journalled, ...own } = declaration
-  const policy = defined({ limits, statuses, coerce, unlisted, uniqueNames, mode, journalled })
+  const policy = defined({
+    limits: frozen(limits),
+    statuses: frozen(statuses),
+    coerce,
+    unlisted: frozen(unlisted),
+    uniqueNames,
+    mode,
+    journalled,
+  })
   const settled = Object.entries(endpoints).map(([name, endpoint]) => {
     return [name, settle(name, endpoint as EndpointNode, policy, engine)] as const
   })
@@ -66,7 +76,7 @@ export function declareIntake<const E extends Endpoints>(declaration: IntakeDecl
     endpoints: Object.freeze(Object.fromEntries(settled)),
     base: base.replace(/\/$/, ''),
     limits: settleLimits('intake', limits),
-    statuses: statuses ?? {},
+    statuses: frozen(statuses ?? {}),
   }
   for (const [, endpoint] of settled) intakes.set(endpoint, node)
   return Object.freeze(node) as unknown as Intake<E>
@@ -80,7 +90,7 @@ const defined = <T extends object>(of: T) => Object.fromEntries(Object.entries(o
 
 /** The endpoint with its name and the settings that it shares; its own win. */
 function settle(name: string, endpoint: EndpointNode, shared: Policy, engine: EndpointNode['engine']): EndpointNode {
-  return Object.freeze({
+  return frozen({
     ...endpoint,
     ...nearest(endpoint, shared),
     origin: endpoint.origin ?? endpoint,

@@ -5,6 +5,7 @@ import { type ConditionMaker, conditionMaker } from '../rules/conditions.js'
 import type { Reads, Values } from '../rules/rule.js'
 import type { Address } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
+import { frozen } from '../terms/frozen.js'
 import type { Refusal } from '../terms/hooks.js'
 
 /** A lookup as a declaration gives it. */
@@ -59,7 +60,7 @@ export interface LookupNode {
   readonly fill?: string
 }
 
-export const lookupMaker = { ...conditionMaker, lookup: (lookup: LookupNode) => Object.freeze({ ...lookup }) }
+export const lookupMaker = { ...conditionMaker, lookup: (lookup: LookupNode) => frozen({ ...lookup }) }
 
 /** One request per key at a time, from before the lookups until the handler has settled. The scope is shared by name. */
 export interface Turn<T> {

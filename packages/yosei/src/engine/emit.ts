@@ -10,9 +10,9 @@ import { identifier, quote } from '../kinds/quote.js'
 import type { Source } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
+import { syntaxOf } from '../read/syntax.js'
 import { formatAddress } from '../terms/address.js'
 import type { Part } from '../terms/parts.js'
-import { sourceOf } from './source.js'
 
 /** The name of an endpoint's function, as a debugger shows it. */
 export const functionName = ({ name, method, template }: EndpointNode): string => `read_${identifier(name ?? `${method} ${template}`)}`
@@ -38,7 +38,9 @@ export function emitEndpoint(endpoint: EndpointNode, body: BodyNode | undefined)
     const read = writer.name('v')
     writer.line(`let ${read}`)
     if (body) {
-      writer.block('if (hasBody) {', () => writer.line(`${read} = ${part('body', body.node, sourceOf(endpoint, body))}`))
+      writer.block('if (hasBody) {', () =>
+        writer.line(`${read} = ${part('body', body.node, syntaxOf(body).source(endpoint.coerce ?? false))}`),
+      )
     }
     writer.line(`return { path: ${path}, query: ${query}, header: ${header}, cookie: ${cookie}, body: ${read} }`)
   })

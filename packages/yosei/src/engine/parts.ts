@@ -2,8 +2,8 @@
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { readNode } from '../kinds/reading.js'
 import type { Run } from '../kinds/run.js'
+import { syntaxOf } from '../read/syntax.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
-import { sourceOf } from './source.js'
 
 /**
  * Reads the parts of a request, and tells the run what is wrong. `hasBody` is false where there is none to read; `parsed`
@@ -37,7 +37,7 @@ export function interpretParts(
     if (!node || (part === 'body' && !hasBody)) continue
     run.path.push(part)
     run.unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
-    const source = part !== 'body' || form ? 'text' : sourceOf(endpoint, body as BodyNode)
+    const source = part !== 'body' || form ? 'text' : syntaxOf(body as BodyNode).source(endpoint.coerce ?? false)
     input[part] = readNode(node, part === 'body' ? sent.body : (sent[part] ?? {}), source, run)
     run.path.pop()
   }

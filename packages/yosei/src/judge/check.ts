@@ -6,7 +6,7 @@ import { interpretParts, type Reader } from '../engine/parts.js'
 import { runRules } from '../engine/rules.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
-import { Unreadable } from '../read/body.js'
+import { Unreadable } from '../read/syntax.js'
 import type { PlacedRule } from '../rules/rules.js'
 import { parseAddress } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
@@ -47,7 +47,12 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
   try {
     return judgeParts(matter, run)
   } catch (cause) {
-    return rejectFailed(matter.name, cause, { stage: run.stage, trace: run.trace, words: matter.words })
+    return rejectFailed(matter.name, cause, {
+      stage: run.stage,
+      trace: run.trace,
+      words: matter.words,
+      statuses: matter.endpoint.statuses,
+    })
   }
 }
 

@@ -48,6 +48,10 @@ async function takeAndAsk(judged: AcceptedJudgement, services: unknown, signal: 
     return rejection
   } catch (cause) {
     if (turn && 'release' in turn) await turn.release()
-    return rejectFailed(judged.verdict.endpoint, cause, { stage: turn ? 'lookups' : 'turn', words: app.languages })
+    return rejectFailed(judged.verdict.endpoint, cause, {
+      stage: turn ? 'lookups' : 'turn',
+      words: app.languages,
+      statuses: judged.opened.destination.endpoint.statuses,
+    })
   }
 }

@@ -1,9 +1,10 @@
 /** The stage that asks who is asking, from the head alone. */
 
+import { statusFor } from '../terms/statuses.js'
 import type { Opened } from './open.js'
 import { refusalsIn, rejectRefused } from './refuse.js'
 import { askWithin } from './signal.js'
-import { retryAfter, statusFor } from './statuses.js'
+import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
 
 /** Who it is, or why nobody may go on. */

@@ -4,6 +4,7 @@ import type { IntakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { type BrokenMessage, type Message, messageOf, type RequestLike } from '../read/message.js'
 import type { Endpoints, Intake } from '../terms/endpoint.js'
+import { statusFor } from '../terms/statuses.js'
 import type { Verdict } from '../terms/verdict.js'
 import { askLookups } from './lookups.js'
 import { open } from './open.js'
@@ -33,7 +34,7 @@ export async function judgeOn<E extends Endpoints>(
   options: JudgeOptions = {},
 ): Promise<Verdict<E>> {
   const message = messageOf(request)
-  if ('reason' in message) return verdictOf(rejectBroken(message))
+  if ('reason' in message) return verdictOf(rejectBroken(app as unknown as IntakeNode, message))
   const { services, who, now, trace, signal } = options
   const asks = services !== undefined && !('who' in options)
   const coming = judgeStages(app as unknown as IntakeNode, message, {
@@ -58,7 +59,11 @@ export async function judgeOn<E extends Endpoints>(
 async function settleLookups(judged: AcceptedJudgement, services: unknown, signal = new AbortController().signal) {
   const unasked = Object.keys(judged.opened.destination.endpoint.lookups)
   if (services === undefined) return pending(judged.verdict, unasked)
-  const about = { stage: 'lookups', words: judged.opened.app.languages } as const
+  const about = {
+    stage: 'lookups',
+    words: judged.opened.app.languages,
+    statuses: judged.opened.destination.endpoint.statuses,
+  } as const
   const { rejection } = await askLookups(judged, { services, who: judged.who, signal }).catch((cause) => ({
     rejection: rejectFailed(judged.verdict.endpoint, cause, about),
   }))
@@ -68,10 +73,10 @@ async function settleLookups(judged: AcceptedJudgement, services: unknown, signa
 /** Removes the files of a request when nobody holds its input any more: who asks for a verdict alone never says that it is done. */
 const unheld = new FinalizationRegistry<() => Promise<void>>((dispose) => void dispose().catch(() => undefined))
 
-function rejectBroken(message: BrokenMessage): Rejection {
+function rejectBroken({ statuses }: IntakeNode, message: BrokenMessage): Rejection {
   const path = [message.line === 1 ? 'path' : 'header']
   return reject(undefined, [{ path, stage: 'read', code: 'bad_syntax', variant: 'message', about: { ...message } }], {
-    status: 400,
+    status: statusFor('framing', statuses),
     stage: 'read',
   })
 }

@@ -10,10 +10,11 @@ import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { Refusal } from '../terms/hooks.js'
 import { put } from '../terms/own.js'
+import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import { askWithin } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
-import { retryAfter, statusFor } from './statuses.js'
+import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
 
 export interface Asking {
@@ -32,8 +33,8 @@ type Answer =
   | { readonly outcome: 'refused'; readonly refusal: Refusal }
   | { readonly outcome: 'failed'; readonly cause: unknown }
 
-const usual: Refusal = { status: 422, code: 'not_found', message: 'was not found' }
-const usualWhenAbsent: Refusal = { status: 409, code: 'already_there', message: 'is there already' }
+const usual = { failure: 'notFound', code: 'not_found', message: 'was not found' } as const
+const usualWhenAbsent = { failure: 'alreadyThere', code: 'already_there', message: 'is there already' } as const
 const notRun: Answer = { outcome: 'not run' }
 
 /** Asks every lookup that can be asked. What is found fills the fields that say so. */
@@ -65,7 +66,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     const key = canonical(values)
     const asking_ = same.get(key) ?? askOne(name, lookup, values, { ...asking, found })
     same.set(key, asking_)
-    const got = judgeAnswer(await asking_, lookup)
+    const got = judgeAnswer(await asking_, lookup, endpoint.statuses)
     if (got.outcome === 'found') {
       put(found, name, got.value)
       if (lookup.fill !== undefined) fill(input, parseAddress(lookup.fill) as Path, got.value)
@@ -119,11 +120,15 @@ async function askOne(name: string, lookup: LookupNode, values: readonly unknown
   }
 }
 
-function judgeAnswer(answer: Answer, { absent, refusal }: LookupNode): Answer {
+function judgeAnswer(answer: Answer, { absent, refusal }: LookupNode, statuses: Statuses | undefined): Answer {
+  const refused = ({ failure, ...words }: typeof usual | typeof usualWhenAbsent): Answer => ({
+    outcome: 'refused',
+    refusal: refusal ?? { ...words, status: statusFor(failure, statuses) as Refusal['status'] },
+  })
   if (answer.outcome !== 'found') return answer
   const isFound = answer.value !== undefined && answer.value !== null && answer.value !== false
-  if (absent) return isFound ? { outcome: 'refused', refusal: refusal ?? usualWhenAbsent } : { outcome: 'found', value: undefined }
-  return isFound ? answer : { outcome: 'refused', refusal: refusal ?? usual }
+  if (absent) return isFound ? refused(usualWhenAbsent) : { outcome: 'found', value: undefined }
+  return isFound ? answer : refused(usual)
 }
 
 /** Puts what was found where nothing was sent. */

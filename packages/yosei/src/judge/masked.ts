@@ -4,6 +4,7 @@ import { kindOf, type Node } from '../kinds/kind.js'
 import { kinds } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
+import { syntaxOf } from '../read/syntax.js'
 import { formatAddress, type Path } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 import type { Opened } from './open.js'
@@ -51,12 +52,9 @@ export function writeMasked(opened: Opened, sent: Parts): string {
   if (cookies.length > 0) lines.push(`cookie: ${cookies.join('; ')}`)
   if (opened.head.contentType !== undefined && sent.body !== undefined) lines.push(`content-type: ${opened.head.contentType}`)
   const target = `${opened.app.base}/${segments.join('/')}${query === '' ? '' : `?${query}`}`
-  const text = body && sent.body !== undefined ? bodyText(maskedValue(body.node, sent.body), body.syntax) : ''
+  const text = body && sent.body !== undefined ? syntaxOf(body).note(maskedValue(body.node, sent.body), pairsOf) : ''
   return [`${message.method} ${target} HTTP/1.1`, ...lines, '', text.length > longestBody ? '' : text].join('\n')
 }
-
-const bodyText = (value: unknown, syntax: string): string =>
-  syntax === 'form' ? pairsOf(value as object) : syntax === 'text' ? String(value) : JSON.stringify(value)
 
 function pairsOf(values: object): string {
   return Object.entries(values)

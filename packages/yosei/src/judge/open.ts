@@ -4,14 +4,11 @@ import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { inRange } from '../grammar/media-range.js'
 import { readMediaType } from '../grammar/media-type.js'
-import type { Node } from '../kinds/kind.js'
-import type { ListNode } from '../kinds/list.js'
 import type { Fault, Run } from '../kinds/run.js'
-import { sentShape } from '../kinds/shape.js'
 import { type Destination, layRoutes, match, type Routes } from '../read/match.js'
 import { type AnyMessage, isNow } from '../read/message.js'
-import { readSize } from '../terms/units.js'
-import { statusFor } from './statuses.js'
+import { syntaxOf } from '../read/syntax.js'
+import { type StatusName, statusFor } from '../terms/statuses.js'
 import { type Rejection, reject, roomFor } from './verdict.js'
 
 /** A request that may come in. */
@@ -45,7 +42,7 @@ interface Preview {
 
 /** Why it may not. */
 interface Refused {
-  readonly status: number
+  readonly failure: StatusName
   readonly fault: Omit<Fault, 'stage'>
   readonly headers?: { readonly [name: string]: string }
 }
@@ -70,9 +67,9 @@ export function open(app: IntakeNode, message: AnyMessage, run: Run): Opened | R
   const refused = 'fault' in opened
   run.trace?.steps.push({ stage: 'admit', outcome: refused ? 'failed' : 'passed' })
   if (!refused) return opened
-  const { fault, status, headers = {} } = opened
+  const { fault, failure, headers = {} } = opened
   return reject(destination.name, [{ ...fault, stage: 'admit' }], {
-    status,
+    status: statusFor(failure, destination.endpoint.statuses),
     stage: 'admit',
     headers,
     trace: run.trace,
@@ -88,7 +85,7 @@ const isKnown = (app: IntakeNode, method: string) =>
 function unmatched(app: IntakeNode, method: string, allowed: readonly string[], run: Run): Rejection {
   run.trace?.steps.push({ stage: 'match', outcome: 'failed' })
   const about = { stage: 'match', trace: run.trace, words: app.languages } as const
-  if (!isKnown(app, method)) return reject(undefined, [], { ...about, status: 501 })
+  if (!isKnown(app, method)) return reject(undefined, [], { ...about, status: statusFor('unknownMethod', app.statuses) })
   if (allowed.length === 0) return reject(undefined, [], { ...about, status: statusFor('unmatched', app.statuses) })
   return reject(undefined, [], { ...about, status: statusFor('method', app.statuses), headers: { allow: allowed.join(', ') } })
 }
@@ -104,28 +101,28 @@ function admit(
 ): Opened | Refused {
   const { limits, endpoint } = destination
   if (message.target.length > limits.uri)
-    return { status: 414, fault: { path: ['path'], code: 'too_large', limit: limits.uri, variant: 'bytes' } }
+    return { failure: 'uri', fault: { path: ['path'], code: 'too_large', limit: limits.uri, variant: 'bytes' } }
   const head = preview(message)
   if ('fault' in head) return head
   if (head.bytes > limits.headers)
-    return { status: 431, fault: { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' } }
+    return { failure: 'headers', fault: { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' } }
   const { contentLength, contentType, codings } = head
   if (codings.length > mostCodings || new Set(codings).size < codings.length)
     return {
-      status: 415,
+      failure: 'coding',
       fault: { path: ['header', 'content-encoding'], code: 'too_many', limit: mostCodings, variant: 'codings' },
       headers: { 'accept-encoding': knownCodings.join(', '), ...close },
     }
   const hasBody = contentLength === undefined ? message.body !== null && message.body !== '' : contentLength > 0
   const body = hasBody ? bodyFor(endpoint, contentType) : endpoint.bodies[0]
-  const most = body ? mostBytes(body, limits.body) : limits.body
+  const most = body ? syntaxOf(body).most(body.node, limits.body) : limits.body
   const length = contentLength ?? (isNow(message.body) ? message.body.length : 0)
-  if (length > most) return { status: 413, fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, headers: close }
+  if (length > most) return { failure: 'size', fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, headers: close }
   if (hasBody) {
     const coding = codings.find((one) => !knownCodings.includes(one))
     if (coding !== undefined)
       return {
-        status: 415,
+        failure: 'coding',
         fault: { path: ['header', 'content-encoding'], code: 'not_a_choice', limit: knownCodings, sent: coding },
         headers: { 'accept-encoding': knownCodings.join(', ') },
       }
@@ -138,13 +135,13 @@ function admit(
         variant: body && 'charset',
         sent: contentType,
       }
-      return { status: 415, fault, headers: { accept: taken.join(', ') } }
+      return { failure: 'mediaType', fault, headers: { accept: taken.join(', ') } }
     }
   }
   // Every pair takes a character and a separator, so a short query need not be counted.
   if (query !== undefined && query.length >= 2 * limits.queryValues - 1 && countPairs(query) > limits.queryValues)
     return {
-      status: statusFor('query', endpoint.statuses),
+      failure: 'query',
       fault: { path: ['query'], code: 'too_many', limit: limits.queryValues, variant: 'query' },
     }
   const room = roomFor(message.target.length + head.bytes + length)
@@ -192,7 +189,7 @@ function preview({ headers }: AnyMessage): Preview | Refused {
         const length = readLength(value)
         if (length === undefined || (contentLength !== undefined && contentLength !== length))
           return {
-            status: 400,
+            failure: 'framing',
             fault: { path: ['header', name], code: 'bad_syntax', variant: length === undefined ? 'length' : 'conflict' },
           }
         contentLength = length
@@ -206,19 +203,24 @@ function preview({ headers }: AnyMessage): Preview | Refused {
         break
       case 'host':
         // RFC 9112, section 3.2.
-        if (++hosts > 1) return { status: 400, fault: { path: ['header', name], code: 'sent_twice', limit: hosts }, headers: close }
+        if (++hosts > 1) return { failure: 'framing', fault: { path: ['header', name], code: 'sent_twice', limit: hosts }, headers: close }
         break
       case 'transfer-encoding':
         // Content codings are undone here, transfer codings but the framing are not (RFC 9112, sections 6.1 and 6.3).
-        if (++transfers > 1) return { status: 400, fault: { path: ['header', name], code: 'sent_twice', limit: transfers }, headers: close }
+        if (++transfers > 1)
+          return { failure: 'framing', fault: { path: ['header', name], code: 'sent_twice', limit: transfers }, headers: close }
         if (!/(?:^|[, \t])chunked$/i.test(value))
-          return { status: 400, fault: { path: ['header', name], code: 'bad_syntax', variant: 'framing' }, headers: close }
+          return { failure: 'framing', fault: { path: ['header', name], code: 'bad_syntax', variant: 'framing' }, headers: close }
         if (value.toLowerCase() !== 'chunked')
-          return { status: 501, fault: { path: ['header', name], code: 'not_constant', limit: 'chunked', sent: value }, headers: close }
+          return {
+            failure: 'transferCoding',
+            fault: { path: ['header', name], code: 'not_constant', limit: 'chunked', sent: value },
+            headers: close,
+          }
         break
       case 'expect':
         if (value.toLowerCase() !== '100-continue')
-          return { status: 417, fault: { path: ['header', 'expect'], code: 'not_constant', limit: '100-continue', sent: value } }
+          return { failure: 'expectation', fault: { path: ['header', 'expect'], code: 'not_constant', limit: '100-continue', sent: value } }
     }
   }
   return { bytes, contentType, contentLength, accept, codings }
@@ -253,27 +255,8 @@ function bodyFor({ bodies }: EndpointNode, contentType: string | undefined): Bod
   return bodies.find(({ mediaType }) => mediaType === type) ?? bodies.find(({ mediaType }) => inRange(type, mediaType))
 }
 
-function charsetTaken({ mediaType, syntax }: BodyNode, contentType = ''): boolean {
-  if (mediaType === contentType || syntax === 'raw') return true
+function charsetTaken(body: BodyNode, contentType = ''): boolean {
+  if (body.mediaType === contentType || !syntaxOf(body).hasCharset) return true
   const { charset = 'utf-8' } = readMediaType(contentType)?.parameters ?? {}
   return /^(utf-?8|us-ascii)$/i.test(charset)
-}
-
-/** What a form holds besides its files, and what each file may have; or what a file may have that is the whole body. */
-function mostBytes({ syntax, node }: BodyNode, limit: number): number {
-  if (syntax !== 'multipart' && syntax !== 'raw') return limit
-  const shape = sentShape(node)
-  const fields = shape.kind === 'record' ? Object.values(shape.fields) : [shape]
-  const files = fields.reduce((sum, field) => sum + fileBytes(sentShape(field), limit), 0)
-  return syntax === 'raw' ? files - partHeader : limit + files
-}
-
-/** Of a list without a greatest length, only so many files are waited for. Each has a name and header fields as well. */
-const mostFiles = 20
-const partHeader = 500
-function fileBytes(node: Node, limit: number): number {
-  if (node.kind === 'file') return readSize(node.bytes ?? limit) + partHeader
-  if (node.kind !== 'list') return 0
-  const [, most = mostFiles] = (node as ListNode).length ?? []
-  return fileBytes(sentShape(node.item), limit) * Math.min(most, mostFiles)
 }

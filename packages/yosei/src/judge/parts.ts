@@ -57,8 +57,7 @@ export function judgePartsBy<I, S, F>(
 
 /** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */
 export function told(app: IntakeNode | undefined, rejection: Rejection, judged?: Judged): Rejected {
-  if (rejection.cause !== undefined && (app?.journal || rejection.status === 500))
-    writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
+  if (rejection.cause !== undefined) writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
   return verdictOf(rejection)
 }
 

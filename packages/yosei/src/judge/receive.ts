@@ -2,11 +2,12 @@
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
-import { readBody, Unreadable } from '../read/body.js'
 import type { FormOrTrouble } from '../read/form.js'
 import { type BodySource, isNow, type Trouble } from '../read/message.js'
+import { type ReadOptions, syntaxOf, Unreadable } from '../read/syntax.js'
+import type { StatusName } from '../terms/statuses.js'
 import { close, type Opened } from './open.js'
-import { retryAfter, statusFor } from './statuses.js'
+import { retryAfter } from './statuses.js'
 
 /** What the platform does for a body: Node, or one with the web's interfaces. */
 export interface Platform {
@@ -27,7 +28,7 @@ export interface Platform {
 
 /** A body that could not be had. */
 export interface Unreceived {
-  readonly status: number
+  readonly failure: StatusName
   /** None where it was not the request's. */
   readonly fault: Pick<Fault, 'code' | 'limit' | 'variant' | 'path'> | undefined
   readonly headers: { readonly [name: string]: string }
@@ -48,9 +49,11 @@ export function receiveNow(opened: Opened): Received | Unreceived | undefined {
   const { message, head, body } = opened
   const { body: sent } = message
   if (sent === null || sent === '') return head.contentLength ? broken : nothing
-  if (!isNow(sent) || head.codings.length > 0 || body?.syntax === 'multipart') return undefined
+  if (!isNow(sent) || head.codings.length > 0 || isStreamed(body)) return undefined
   return readBytes(sent, opened)
 }
+
+const isStreamed = (body: Opened['body']) => body !== undefined && syntaxOf(body).isStreamed
 
 const nothing: Received = { value: undefined }
 
@@ -60,10 +63,10 @@ export function receive<T>(opened: Opened, platform: Platform, goOn: (received: 
   const sent = message.body as string | Uint8Array | BodySource
   const milliseconds = destination.limits.receive
   if (isNow(sent)) return decoded(sent, opened, platform).then(goOn)
-  if (body?.syntax === 'multipart' && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened, platform).then(goOn)
+  if (isStreamed(body) && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened, platform).then(goOn)
   return sent.collect(most, milliseconds).then((bytes) => {
     if (isTrouble(bytes)) return goOn(troubles(opened)[bytes])
-    if (head.codings.length > 0 || body?.syntax === 'multipart') return decoded(bytes, opened, platform).then(goOn)
+    if (head.codings.length > 0 || isStreamed(body)) return decoded(bytes, opened, platform).then(goOn)
     return goOn(readBytes(bytes, opened))
   })
 }
@@ -73,16 +76,16 @@ async function decoded(sent: string | Uint8Array, opened: Opened, platform: Plat
   if (wrong) return wrong
   const bytes = await undo(typeof sent === 'string' ? new TextEncoder().encode(sent) : sent, opened, platform)
   if (!(bytes instanceof Uint8Array)) return bytes
-  return opened.body?.syntax === 'multipart' ? receiveParts([bytes], opened, platform) : readBytes(bytes, opened)
+  return isStreamed(opened.body) ? receiveParts([bytes], opened, platform) : readBytes(bytes, opened)
 }
 
 const isTrouble = (value: unknown): value is Trouble => typeof value === 'string'
 
-const broken: Unreceived = { status: 400, fault: { path: ['body'], code: 'bad_syntax', variant: 'broken' }, headers: close }
+const broken: Unreceived = { failure: 'broken', fault: { path: ['body'], code: 'bad_syntax', variant: 'broken' }, headers: close }
 const troubles = ({ most }: Opened): { readonly [K in Trouble]: Unreceived } => ({
-  late: { status: 408, fault: { path: ['body'], code: 'bad_syntax', variant: 'late' }, headers: close },
+  late: { failure: 'late', fault: { path: ['body'], code: 'bad_syntax', variant: 'late' }, headers: close },
   broken,
-  too_large: { status: 413, fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, headers: close },
+  too_large: { failure: 'size', fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, headers: close },
 })
 
 /** Where Content-Length promised another number of bytes than came. */
@@ -92,21 +95,26 @@ function wrongLength(bytes: string | Uint8Array, { head, message }: Opened): Unr
   const length = typeof bytes === 'string' && bytes.length !== head.contentLength ? byteLength(bytes) : bytes.length
   if (length < head.contentLength) return broken
   if (length === head.contentLength || message.headers.some(([name]) => name === 'transfer-encoding')) return undefined
-  return { status: 400, fault: { path: ['header', 'content-length'], code: 'bad_syntax', variant: 'longer' }, headers: close }
+  return { failure: 'framing', fault: { path: ['header', 'content-length'], code: 'bad_syntax', variant: 'longer' }, headers: close }
 }
 
 const byteLength = (text: string) => new TextEncoder().encode(text).length
 
 function readBytes(bytes: string | Uint8Array, opened: Opened): Received | Unreceived {
-  const { head, body, destination, most } = opened
+  const { head, body, most } = opened
   const wrong = head.codings.length === 0 ? wrongLength(bytes, opened) : undefined
   if (wrong) return wrong
   if (bytes.length === 0) return nothing
   // A character of a text has up to three bytes, so most need not be counted.
   if (bytes.length > most || (typeof bytes === 'string' && bytes.length * 3 > most && byteLength(bytes) > most))
     return troubles(opened).too_large
-  return { value: body ? readBody(bytes, body, head.contentType ?? '', destination.endpoint.uniqueNames) : bytes }
+  return { value: body ? syntaxOf(body).read(bytes, body.node, optionsOf(opened)) : bytes }
 }
+
+const optionsOf = ({ head, destination }: Opened): ReadOptions => ({
+  contentType: head.contentType ?? '',
+  uniqueNames: destination.endpoint.uniqueNames ?? false,
+})
 
 /** Undoes the codings, the last applied first. What they unpack to is held to the same limit. */
 async function undo(bytes: Uint8Array, opened: Opened, { decode }: Platform): Promise<Uint8Array | Unreceived> {
@@ -130,8 +138,7 @@ async function receiveParts(
   const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most)
   if (isTrouble(form)) return troubles(opened)[form]
   if ('failed' in form) {
-    const status = statusFor('unavailable', destination.endpoint.statuses)
-    return { status, fault: undefined, headers: { ...retryAfter, ...close }, cause: form.failed }
+    return { failure: 'unavailable', fault: undefined, headers: { ...retryAfter, ...close }, cause: form.failed }
   }
   if (form.broken) {
     await form.dispose()

@@ -3,7 +3,7 @@
 import type { Fault } from '../kinds/run.js'
 import { parseAddress } from '../terms/address.js'
 import type { Catalogues, Refusal } from '../terms/hooks.js'
-import type { Stage } from '../terms/verdict.js'
+import type { Stage } from '../terms/statuses.js'
 import { grouped, type Rejection, reject } from './verdict.js'
 
 export interface Refused {

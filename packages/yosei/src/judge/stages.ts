@@ -8,6 +8,7 @@ import { cookieValues } from '../read/cookies.js'
 import type { AnyMessage } from '../read/message.js'
 import { headerValues, pairValues, pathValues } from '../read/values.js'
 import type { Parts } from '../terms/parts.js'
+import { statusFor } from '../terms/statuses.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
 import { check } from './check.js'
 import { identify } from './identify.js'
@@ -55,7 +56,11 @@ export interface Judged {
 export function judgeStages(app: IntakeNode, message: AnyMessage, options: StageOptions): Judged | Promise<Judged> {
   let opened: Opened | undefined
   const failed = (cause: unknown): Judged => {
-    const verdict = rejectFailed(opened?.destination.name, cause, { stage: opened ? 'receive' : 'match', words: app.languages })
+    const verdict = rejectFailed(opened?.destination.name, cause, {
+      stage: opened ? 'receive' : 'match',
+      words: app.languages,
+      statuses: opened?.destination.endpoint.statuses ?? app.statuses,
+    })
     return opened ? { verdict, opened } : { verdict }
   }
   try {
@@ -92,7 +97,16 @@ function judgedNow(opened: Opened, received: Received | Unreceived, run: Run, wh
     return { verdict: conclude(opened, sent, received, run), opened, sent, who, dispose }
   } catch (cause) {
     const { destination, app } = opened
-    return { verdict: rejectFailed(destination.name, cause, { stage: 'read', words: app.languages }), opened, who, dispose }
+    return {
+      verdict: rejectFailed(destination.name, cause, {
+        stage: 'read',
+        words: app.languages,
+        statuses: destination.endpoint.statuses,
+      }),
+      opened,
+      who,
+      dispose,
+    }
   }
 }
 
@@ -116,9 +130,10 @@ export function conclude(opened: Opened, sent: Parts, received: Received | Unrec
   const { name, endpoint, limits } = destination
   run.trace?.steps.push({ stage: 'receive', outcome: 'fault' in received ? 'failed' : 'passed' })
   if ('fault' in received) {
-    const { fault, cause, ...about } = received
+    const { fault, failure, headers, cause } = received
+    const status = statusFor(failure, endpoint.statuses)
     const faults = fault ? [{ ...fault, stage: 'receive' as const }] : []
-    return reject(name, faults, { ...about, stage: 'receive', trace: run.trace, words: app.languages, cause })
+    return reject(name, faults, { status, headers, stage: 'receive', trace: run.trace, words: app.languages, cause })
   }
   run.deepest = limits.depth
   const matter = {

@@ -1,23 +1,7 @@
 /** Which status a failure gets (RFC 9110, section 15). */
 import type { Fault } from '../kinds/run.js'
 import type { Part } from '../terms/parts.js'
-import type { Statuses } from '../terms/policy.js'
-import type { Stage } from '../terms/verdict.js'
-
-const defaults: Required<Statuses> = {
-  unmatched: 404,
-  method: 405,
-  syntax: 400,
-  path: 400,
-  query: 400,
-  header: 400,
-  cookie: 400,
-  body: 422,
-  rules: 422,
-  turn: 409,
-  unavailable: 503,
-}
-export const statusFor = (failure: keyof Statuses, statuses: Statuses | undefined): number => statuses?.[failure] ?? defaults[failure]
+import { type Stage, type Statuses, statusFor } from '../terms/statuses.js'
 
 /** Of several failures in one check, the first of these decides: what could not be read, before what does not hold. */
 const order = ['syntax', 'path', 'query', 'header', 'cookie', 'body', 'rules'] as const

@@ -4,10 +4,11 @@ import type { TurnNode } from '../declare/lookups.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { TakenTurn, TurnStore } from '../terms/hooks.js'
+import { statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import { type LateSignal, longestTimer } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
-import { retryAfter, statusFor } from './statuses.js'
+import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
 
 interface Line {

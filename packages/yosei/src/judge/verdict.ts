@@ -1,10 +1,11 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
 
 import type { Fault } from '../kinds/run.js'
-import { formatPointer, tellAddress } from '../terms/address.js'
+import { formatPointer, parseAddress, tellAddress } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
 import type { Part } from '../terms/parts.js'
-import type { FieldError, Rejected, Stage, Trace } from '../terms/verdict.js'
+import { type Stage, type Statuses, statusFor } from '../terms/statuses.js'
+import type { FieldError, Rejected, Trace } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
 import { wordFault, wordingOf } from '../words/messages.js'
 
@@ -63,16 +64,30 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
   }
 }
 /** The rejection of a request that something failed on which was not its fault: told to nobody but the journal. */
-export function rejectFailed(endpoint: string | undefined, cause: unknown, about: Omit<About, 'status' | 'cause'>): Rejection {
-  return reject(endpoint, [], { ...about, status: 500, cause: cause ?? new Error(`${cause} was thrown`) })
+export function rejectFailed(
+  endpoint: string | undefined,
+  cause: unknown,
+  { statuses, ...about }: Omit<About, 'status' | 'cause'> & { readonly statuses: Statuses | undefined },
+): Rejection {
+  return reject(endpoint, [], { ...about, status: statusFor('failure', statuses), cause: cause ?? new Error(`${cause} was thrown`) })
 }
 
 /** Of most rejections. */
 export const noHeaders = {}
 
-const origins = new WeakMap<Rejected, Rejection>()
-/** What a verdict was made of: an answer words it in the language that the client reads. */
-export const originOf = (verdict: Rejected): Rejection => origins.get(verdict) as Rejection
+/** What a verdict was made of goes along with its copies, out of the way of who looks at it or writes it as JSON. */
+const origin = Symbol('origin')
+
+/** What a verdict was made of: an answer words it in the language that the client reads. Of one that came as data, what it says. */
+export function originOf(verdict: Rejected): Rejection {
+  const known = (verdict as { readonly [origin]?: Rejection })[origin]
+  if (known) return known
+  const { endpoint, stage, status, headers, errors, more } = verdict
+  const faults = errors.map(({ address, code, message, stage }): Fault => {
+    return { path: parseAddress(address) ?? [address], stage, code, messages: message }
+  })
+  return { ...reject(endpoint, faults, { status, stage, headers }), more }
+}
 
 /** The verdict that a caller gets. */
 export function verdictOf(rejection: Rejection): Rejected {
@@ -91,8 +106,7 @@ export function verdictOf(rejection: Rejection): Rejected {
     more,
     ...(trace ? { trace } : {}),
   }
-  origins.set(verdict, rejection)
-  return verdict
+  return Object.assign(verdict, { [origin]: rejection })
 }
 
 function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {

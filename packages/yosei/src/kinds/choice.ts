@@ -17,10 +17,10 @@ export interface ChoiceNode extends Declared {
 export const choice = scalar<ChoiceNode>({
   options: { values: true, titles: true },
   check({ values }, refuse) {
-    if (values.length === 0) refuse('the choice is empty', 'Give it a value')
+    if (values.length === 0) refuse('the choice is empty', 'Give it a value', 'values')
     const texts = values.map(String)
     const twice = texts.find((text, index) => texts.indexOf(text) !== index)
-    if (twice !== undefined) refuse(`the choice has ${twice} twice`, 'Name each value once')
+    if (twice !== undefined) refuse(`the choice has ${twice} twice`, 'Name each value once', 'values')
   },
   readScalar(node, value, run, source) {
     const { values } = node

@@ -23,7 +23,7 @@ export const day = scalar<DayNode>({
     try {
       new Intl.DateTimeFormat('en', { timeZone: zone })
     } catch {
-      refuse(`"${zone}" is no time zone`, 'Give an IANA name such as Europe/Vienna')
+      refuse(`"${zone}" is no time zone`, 'Give an IANA name such as Europe/Vienna', 'zone')
     }
     const [low, high] = [from, until].map((limit) =>
       limit === undefined

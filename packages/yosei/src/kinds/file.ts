@@ -21,9 +21,10 @@ export const file: KindOf<FileNode> = {
   shape: 'file',
   options: { bytes: true, types: true },
   check({ bytes, types = [] }, refuse) {
-    if (bytes !== undefined && !(readSize(bytes) >= 0)) refuse(`bytes is "${bytes}"`, 'Write it as 64kB or 5MB, or as a number')
+    if (bytes !== undefined && !(readSize(bytes) >= 0)) refuse(`bytes is "${bytes}"`, 'Write it as 64kB or 5MB, or as a number', 'bytes')
     for (const type of types)
-      if (readMediaRange(type)?.type !== type) refuse(`"${type}" is no media type`, "Write it as 'image/png' or 'image/*', in lower case")
+      if (readMediaRange(type)?.type !== type)
+        refuse(`"${type}" is no media type`, "Write it as 'image/png' or 'image/*', in lower case", 'types')
   },
   children: () => [],
   hasEnd: () => true,

@@ -5,7 +5,8 @@
  */
 import type { Path } from '../terms/address.js'
 import type { Declared, Messages } from '../terms/declared.js'
-import type { Step as Passed, Reading, Stage } from '../terms/verdict.js'
+import type { Stage } from '../terms/statuses.js'
+import type { Step as Passed, Reading } from '../terms/verdict.js'
 import type { Writer } from './writer.js'
 
 /** The node of each kind: a frozen object, which builders alone make. Every kind adds its own. */
@@ -22,7 +23,7 @@ type Step = string | number | undefined
 export type Child = readonly [step: Step, child: Node]
 
 /** Refuses a declaration that makes no sense. */
-export type Refuse = (what: string, mend: string) => never
+export type Refuse = (what: string, mend: string, option?: string) => never
 
 export interface KindOf<N extends Declared> {
   readonly shape: Shape

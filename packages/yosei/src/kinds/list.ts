@@ -31,7 +31,7 @@ export const list: KindOf<ListNode> = {
     checkLength(length, refuse)
     const shape = sentShape(item)
     if (typeof distinct === 'string' && (shape.kind !== 'record' || !Object.hasOwn(shape.fields, distinct)))
-      refuse(`its elements have no field ${distinct}`, 'Let distinct name a field of the elements')
+      refuse(`its elements have no field ${distinct}`, 'Let distinct name a field of the elements', 'distinct')
   },
   children: ({ item }) => [[EACH, item]],
   hasEnd: ({ length, item }, ends) => (length?.[0] ?? 0) === 0 || ends(item),

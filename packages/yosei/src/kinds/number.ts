@@ -31,7 +31,7 @@ export function checkLimits({ min, above, max, below, step }: Limits<number | bi
   for (const limit of [...lows, ...highs]) if (Number.isNaN(limit)) refuse('a limit is not a number', 'Give a number')
   for (const low of lows)
     for (const high of highs) checkOrder(low, high, low > high || (low === high && (low === above || high === below)), refuse)
-  if (step !== undefined && !(step > 0)) refuse(`step is ${step}`, 'Give a step above zero')
+  if (step !== undefined && !(step > 0)) refuse(`step is ${step}`, 'Give a step above zero', 'step')
 }
 
 export const number = scalar<NumberNode<'number'>>({ options: limits, check: checkLimits, readScalar: read })

@@ -16,5 +16,6 @@ export function checkPattern(option: string, pattern: RegExp | undefined, refuse
     refuse(
       `the ${option} ${pattern} can take exponential time on a text made for it`,
       'Write it so that each text matches in one way: no repeat of what repeats itself, no two branches that take the same text',
+      option,
     )
 }

@@ -57,7 +57,7 @@ export function checkLength(length: readonly [number, number] | undefined, refus
   if (!length) return
   const [least, most] = length
   if (!(Number.isInteger(least) && least >= 0 && most >= 0))
-    refuse(`the length [${least}, ${most}] counts nothing`, 'Give two whole numbers from zero on')
+    refuse(`the length [${least}, ${most}] counts nothing`, 'Give two whole numbers from zero on', 'length')
   checkOrder(least, most, least > most, refuse)
 }
 

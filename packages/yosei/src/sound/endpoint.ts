@@ -2,10 +2,10 @@
 
 import { type EndpointNode, rootOf } from '../declare/endpoint.js'
 import { placedRules } from '../declare/place.js'
-import type { Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
 import { nodesAt } from '../kinds/locate.js'
+import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
+import { syntaxOf } from '../read/syntax.js'
 import { addressesIn } from '../rules/conditions.js'
 import { addressesOf, ruleOf } from '../rules/rules.js'
 import { parseAddress } from '../terms/address.js'
@@ -66,25 +66,11 @@ function checkParts(signature: string, node: EndpointNode): void {
   if (node.bodies.length > 0 && (node.method === 'GET' || node.method === 'HEAD'))
     mistake(`${signature}, body`, `${node.method} has no body (RFC 9110, section 9.3)`, 'Declare a query, or use POST')
   for (const { node: body } of node.bodies) checkSound(signature, body, ['body'])
-  for (const { mediaType, syntax, node: body } of node.bodies) {
-    const where = `${signature}, body, ${mediaType}`
-    const shape = sentShape(body)
-    if (syntax === 'form' || syntax === 'multipart') {
-      if (shape.kind !== 'record') mistake(where, `a form is a record, not ${shape.kind}`, 'Declare a record() of its fields')
-      checkTextPart(signature, syntax, shape)
-    } else if (syntax === 'json' && holds(body, 'file'))
-      mistake(where, 'JSON carries no file', "Declare files in a body of 'multipart/form-data'")
-    else if (syntax === 'text' && (shape.kind === 'list' || shape.kind === 'record' || shape.kind === 'file'))
-      mistake(where, `a text is one value, not ${shape.kind}`, 'Declare text() or another value')
-    else if (syntax === 'raw' && shape.kind !== 'file')
-      mistake(where, 'this media type has no values to read', 'Declare file(), which takes the body as it is')
+  for (const body of node.bodies) {
+    const where = `${signature}, body, ${body.mediaType}`
+    const { mistake: mistakeOf, textPart } = syntaxOf(body)
+    const wrong = mistakeOf(body.node)
+    if (wrong) mistake(where, ...wrong)
+    if (textPart) checkTextPart(signature, textPart, sentShape(body.node) as RecordNode)
   }
-}
-
-/** Whether a kind stands anywhere in a declaration. */
-function holds(node: Node, kind: Node['kind'], seen = new Set<Node>()): boolean {
-  if (node.kind === kind) return true
-  if (seen.has(node)) return false
-  seen.add(node)
-  return childrenOf(node).some(([, child]) => holds(child, kind, seen))
 }

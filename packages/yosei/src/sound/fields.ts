@@ -42,10 +42,10 @@ export function checkSound(where: string, node: Node, path: Path): void {
     const unknown = Object.keys(node).find((option) => !Object.hasOwn(common, option) && !Object.hasOwn(kind.options, option))
     const own = Object.keys(kind.options).join(' ')
     if (unknown !== undefined)
-      refuse(where, path, `${node.kind} has no option ${unknown}`, `Its options are ${own || 'those of every field'}`)
+      refuse(where, path, `${node.kind} has no option ${unknown}`, `Its options are ${own || 'those of every field'}`, unknown)
     for (const [step, child] of childrenOf(node)) checkSound(where, child, step === undefined ? path : [...path, step])
     if (!hasEnd(node)) refuse(where, path, 'holds itself without end', 'Make the field that holds it optional, nullable or a list')
-    kind.check(node, (what, mend) => refuse(where, path, what, mend))
+    kind.check(node, (what, mend, option) => refuse(where, path, what, mend, option))
     checkDefault(where, node, path)
   } catch (error) {
     sound.delete(node)
@@ -53,8 +53,8 @@ export function checkSound(where: string, node: Node, path: Path): void {
   }
 }
 
-function refuse(where: string, path: Path, what: string, mend: string): never {
-  mistake(`${where}, ${formatAddress(path)}`, what, mend)
+function refuse(where: string, path: Path, what: string, mend: string, option?: string): never {
+  mistake(where, what, mend, { address: formatAddress(path), option })
 }
 
 /** Whether a declaration has a value that ends. */
@@ -77,7 +77,13 @@ function checkDefault(where: string, node: Node, path: Path): void {
   const { readOnly: _, ...sendable } = node
   const [fault] = faultsOf(sendable as Node, encode(node, node.default))
   if (fault)
-    refuse(where, [...path, ...fault.path], `its own default is rejected: it ${wordFault(fault)}`, 'Give a default that the field takes')
+    refuse(
+      where,
+      [...path, ...fault.path],
+      `its own default is rejected: it ${wordFault(fault)}`,
+      'Give a default that the field takes',
+      'default',
+    )
 }
 
 const isFlat = (node: Node) => shapeOf(node) === 'list' || shapeOf(node) === 'object'

@@ -1,5 +1,5 @@
 /** What an intake is given besides its endpoints, and what its hooks get to see. */
-import type { Stage } from './verdict.js'
+import type { Stage } from './statuses.js'
 
 /** The words of one language: by code, or by code and variant (`wrong_type.flag`). */
 export type Catalogue = { readonly [code: string]: string }

@@ -1,9 +1,32 @@
 /** A declaration that makes no sense: thrown where it is declared, never while a request is judged. */
 export class DeclarationError extends Error {
   override readonly name = 'DeclarationError'
+  /** The endpoint, rule or function in which it is. */
+  readonly where: string
+  /** What is wrong. */
+  readonly what: string
+  /** What to do. */
+  readonly mend: string
+  /** The address of the field, where it is in one. */
+  readonly address: string | undefined
+  /** The option, where it is in one. */
+  readonly option: string | undefined
+
+  constructor(where: string, what: string, mend: string, { address, option }: MistakenPlace = {}) {
+    super(`${address === undefined ? where : `${where}, ${address}`}: ${what}. ${mend}.`)
+    this.where = where
+    this.what = what
+    this.mend = mend
+    this.address = address
+    this.option = option
+  }
+}
+interface MistakenPlace {
+  readonly address?: string
+  readonly option?: string | undefined
 }
 
 /** Throws; `where` names the endpoint, field or rule, `what` is wrong, `mend` says what to do. */
-export function mistake(where: string, what: string, mend: string): never {
-  throw new DeclarationError(`${where}: ${what}. ${mend}.`)
+export function mistake(where: string, what: string, mend: string, place?: MistakenPlace): never {
+  throw new DeclarationError(where, what, mend, place)
 }

@@ -3,6 +3,7 @@
 import type { Size, Span } from './declared.js'
 import { mistake } from './mistake.js'
 import type { Part } from './parts.js'
+import type { Statuses } from './statuses.js'
 import { readSize, readSpan } from './units.js'
 
 /** How large and how slow a request may be. Each is looked at as early as the request shows it. */
@@ -23,22 +24,6 @@ export interface Limits {
   receive?: Span
   /** Time for the handler; 60s by default. Beyond: 503, and its signal fires. */
   handle?: Span
-}
-
-/** The status for a kind of failure, where the default does not suit. */
-export type Statuses = {
-  readonly [K in
-    | 'unmatched'
-    | 'method'
-    | 'path'
-    | 'query'
-    | 'header'
-    | 'cookie'
-    | 'syntax'
-    | 'body'
-    | 'rules'
-    | 'turn'
-    | 'unavailable']?: number
 }
 
 export interface Policy {

@@ -1,9 +1,7 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
 import type { Accepted, Endpoints, FoundBy } from './endpoint.js'
 import type { Part } from './parts.js'
-
-/** Where in the way of a request an error was found. */
-export type Stage = 'match' | 'admit' | 'identify' | 'receive' | 'read' | 'shape' | 'rules' | 'turn' | 'lookups' | 'handle'
+import type { Stage } from './statuses.js'
 
 /** How a value was read: for the moment when one surprises somebody. */
 export interface Reading {

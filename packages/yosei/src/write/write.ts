@@ -1,6 +1,6 @@
 /** Requests written from typed values: the inverse of reading. */
 
-import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import type { EndpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { encode } from '../engine/encode.js'
 import { judgeMessage } from '../judge/judge.js'
@@ -11,10 +11,10 @@ import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import type { TupleNode } from '../kinds/tuple.js'
-import { markUpload } from '../kinds/upload.js'
-import { addFormValue, type Values } from '../read/values.js'
+import { syntaxOf } from '../read/syntax.js'
 import type { Endpoint } from '../terms/endpoint.js'
 import { settleLimits } from '../terms/policy.js'
+import { statusFor } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
 
 /** What a handler receives; an endpoint without cookies need not be given any. */
@@ -70,8 +70,12 @@ export function write<I, S>(endpoint: Endpoint<I, S>, base: string, sent: S | Wi
   const target = `/${segments.join('/')}${query === '' ? '' : `?${query}`}`
 
   const [body] = node.bodies
-  const written = body && parts.body !== undefined ? writeBody(body, parts.body, pairs) : undefined
-  if (faults.length > 0) throw new UnacceptableError(verdictOf(reject(undefined, faults, { status: 400, stage: 'read' })))
+  const written =
+    body && parts.body !== undefined
+      ? syntaxOf(body).write(body.node, parts.body, body.mediaType, { encode, pairs: (record, values) => pairs('body', record, values) })
+      : undefined
+  if (faults.length > 0)
+    throw new UnacceptableError(verdictOf(reject(undefined, faults, { status: statusFor('syntax', node.statuses), stage: 'read' })))
   const typed: [string, string][] = written?.type === undefined ? lines : [...lines, ['content-type', written.type]]
   const text = typeof written?.body === 'string' ? written.body : null
   const solo: IntakeNode = { endpoints: { endpoint: node }, base: '', limits: settleLimits(node.template, node.limits), statuses: {} }
@@ -82,63 +86,6 @@ export function write<I, S>(endpoint: Endpoint<I, S>, base: string, sent: S | Wi
     method: node.method,
     headers: typed,
     ...(written ? { body: written.body } : {}),
-  })
-}
-
-interface Written {
-  readonly body: string | FormData | Blob
-  /** What the request has to say itself of the body. */
-  readonly type?: string
-  /** The values to judge, where the body is no text. */
-  readonly values?: unknown
-}
-
-function writeBody(
-  { mediaType, syntax, node }: BodyNode,
-  value: unknown,
-  pairs: (part: string, record: RecordNode, values: unknown) => string,
-): Written {
-  switch (syntax) {
-    case 'json':
-      return { body: JSON.stringify(encode(node, value)), type: mediaType }
-    case 'form':
-      return { body: pairs('body', sentShape(node) as RecordNode, value), type: mediaType }
-    case 'text':
-      return { body: String(encode(node, value)), type: mediaType }
-    case 'raw': {
-      const values = uploadIn(value)
-      return { body: value instanceof Blob ? value : new Blob(), type: values.type || mediaType, values }
-    }
-    case 'multipart':
-      return writeForm(sentShape(node) as RecordNode, value)
-    default:
-      return syntax satisfies never
-  }
-}
-
-function writeForm(record: RecordNode, value: unknown): Written {
-  const body = new FormData()
-  const values: Values = {}
-  for (const [name, sent] of Object.entries((encode(record, value) ?? {}) as object))
-    for (const one of Array.isArray(sent) ? sent : [sent]) {
-      if (one === undefined || one === null) continue
-      if (one instanceof Blob) body.append(name, one)
-      else body.append(name, String(one))
-      addFormValue(values, name, one instanceof Blob ? uploadIn(one) : String(one), record)
-    }
-  return { body, values }
-}
-
-/** A file that is to be sent, as it will arrive. */
-function uploadIn(value: unknown) {
-  const file = value instanceof Blob ? value : new Blob()
-  const bytesNow = async () => new Uint8Array(await file.arrayBuffer())
-  return markUpload({
-    name: file instanceof File ? file.name : '',
-    type: file.type,
-    bytes: file.size,
-    stream: () => file.stream(),
-    bytesNow,
   })
 }
 

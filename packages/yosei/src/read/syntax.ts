@@ -1,0 +1,236 @@
+/**
+ * Body syntaxes: each is one object, which says what media types it takes, what it can carry, how it is read and written, and
+ * what of it is written down. The table `syntaxes` holds them all; the first that takes a media type reads it.
+ */
+import type { BodyNode } from '../declare/endpoint.js'
+import type { Node } from '../kinds/kind.js'
+import { childrenOf, shapeOf } from '../kinds/kinds.js'
+import type { RecordNode } from '../kinds/record.js'
+import type { Source } from '../kinds/run.js'
+import { sentShape } from '../kinds/shape.js'
+import { markUpload, uploadOf } from '../kinds/upload.js'
+import type { Path } from '../terms/address.js'
+import { readSize } from '../terms/units.js'
+import { readJson, repeatedNames } from './json.js'
+import { addFormValue, pairValues, type Values } from './values.js'
+
+interface ReadFault {
+  readonly code: string
+  readonly variant?: string
+  /** What its words speak of. */
+  readonly about?: { readonly [name: string]: unknown }
+  /** Where in the body it is. */
+  readonly below?: Path
+}
+/** A body that could not be read, and why. */
+export class Unreadable {
+  constructor(readonly faults: readonly ReadFault[]) {}
+}
+
+export interface ReadOptions {
+  /** As it was sent. */
+  readonly contentType: string
+  readonly uniqueNames: boolean
+}
+
+/** A body as it goes out. */
+interface Written {
+  readonly body: string | FormData | Blob
+  /** What the request has to say itself of the body. */
+  readonly type?: string
+  /** The values to judge, where the body is no text. */
+  readonly values?: unknown
+}
+interface WriteTools {
+  encode(node: Node, value: unknown): unknown
+  /** The pairs of a record, percent-encoded. */
+  pairs(record: RecordNode, values: unknown): string
+}
+
+export interface BodySyntax {
+  takes(mediaType: string): boolean
+  /** What of a declaration it cannot carry, and the mend. */
+  mistake(node: Node): readonly [what: string, mend: string] | undefined
+  /** The part that its fields are checked as, where it carries texts by name. */
+  readonly textPart: 'form' | 'multipart' | undefined
+  source(coerce: boolean): Source
+  /** Whether its parts are taken as they stream in, the files to a temporary place. */
+  readonly isStreamed: boolean
+  readonly hasCharset: boolean
+  /** The most bytes that such a body may have, where `limit` is that of bodies. */
+  most(node: Node, limit: number): number
+  /** The value of a body that is not empty. */
+  read(body: string | Uint8Array, node: Node, options: ReadOptions): unknown
+  write(node: Node, value: unknown, mediaType: string, tools: WriteTools): Written
+  /** A value whose secrets are masked, as text. */
+  note(value: unknown, pairs: (values: object) => string): string
+}
+
+const json: BodySyntax = {
+  // RFC 8259, with RFC 6839's suffix.
+  takes: (mediaType) => mediaType === 'application/json' || mediaType.endsWith('+json'),
+  mistake: (node) => (holdsFile(node) ? ['JSON carries no file', "Declare files in a body of 'multipart/form-data'"] : undefined),
+  textPart: undefined,
+  source: (coerce) => (coerce ? 'coerced' : 'json'),
+  isStreamed: false,
+  hasCharset: true,
+  most: (_, limit) => limit,
+  read: (body, _, { uniqueNames }) =>
+    asText(body, (text) => {
+      const read = readJson(text)
+      if (!('value' in read)) return new Unreadable([{ code: 'bad_syntax', about: { ...read } }])
+      const repeated = uniqueNames ? repeatedNames(text, 50) : []
+      if (repeated.length === 0) return read.value
+      return new Unreadable(repeated.map((path) => ({ code: 'sent_twice', variant: 'name', below: path.slice(0, deepestTold) })))
+    }),
+  write: (node, value, mediaType, { encode }) => ({ body: JSON.stringify(encode(node, value)), type: mediaType }),
+  note: (value) => JSON.stringify(value),
+}
+/** An address with more steps than any declaration has tells nobody more. */
+const deepestTold = 64
+
+const form: BodySyntax = {
+  takes: (mediaType) => mediaType === 'application/x-www-form-urlencoded',
+  mistake: formMistake,
+  textPart: 'form',
+  source: () => 'text',
+  isStreamed: false,
+  hasCharset: true,
+  most: (_, limit) => limit,
+  read: (body, node) =>
+    asText(body, (text) => {
+      let broken = false
+      const values = pairValues(text, sentShape(node) as RecordNode, () => {
+        broken = true
+      })
+      return broken ? new Unreadable([{ code: 'bad_encoding' }]) : (values ?? {})
+    }),
+  write: (node, value, mediaType, { pairs }) => ({ body: pairs(sentShape(node) as RecordNode, value), type: mediaType }),
+  note: (value, pairs) => pairs(value as object),
+}
+
+const multipart: BodySyntax = {
+  takes: (mediaType) => mediaType === 'multipart/form-data',
+  mistake: formMistake,
+  textPart: 'multipart',
+  source: () => 'text',
+  isStreamed: true,
+  hasCharset: true,
+  most(node, limit) {
+    const fields = childrenOf(sentShape(node)).map(([, field]) => field)
+    return limit + fields.reduce((sum, field) => sum + fileBytes(sentShape(field), limit), 0)
+  },
+  // It is received part by part.
+  read: () => undefined,
+  write(node, value, _, { encode }) {
+    const record = sentShape(node) as RecordNode
+    const body = new FormData()
+    const values: Values = {}
+    for (const [name, sent] of Object.entries((encode(record, value) ?? {}) as object))
+      for (const one of Array.isArray(sent) ? sent : [sent]) {
+        if (one === undefined || one === null) continue
+        if (one instanceof Blob) body.append(name, one)
+        else body.append(name, String(one))
+        addFormValue(values, name, one instanceof Blob ? uploadIn(one) : String(one), record)
+      }
+    return { body, values }
+  },
+  note: (value) => JSON.stringify(value),
+}
+
+const text: BodySyntax = {
+  takes: (mediaType) => mediaType.startsWith('text/'),
+  mistake(node) {
+    const { kind } = sentShape(node)
+    const isOne = kind !== 'list' && kind !== 'record' && kind !== 'file'
+    return isOne ? undefined : [`a text is one value, not ${kind}`, 'Declare text() or another value']
+  },
+  textPart: undefined,
+  source: () => 'text',
+  isStreamed: false,
+  hasCharset: true,
+  most: (_, limit) => limit,
+  read: (body) => asText(body, (text) => text),
+  write: (node, value, mediaType, { encode }) => ({ body: String(encode(node, value)), type: mediaType }),
+  note: (value) => String(value),
+}
+
+const raw: BodySyntax = {
+  takes: () => true,
+  mistake: (node) =>
+    sentShape(node).kind === 'file'
+      ? undefined
+      : ['this media type has no values to read', 'Declare file(), which takes the body as it is'],
+  textPart: undefined,
+  source: () => 'text',
+  isStreamed: false,
+  hasCharset: false,
+  most: (node, limit) => fileBytes(sentShape(node), limit) - partHeader,
+  read: (body, _, { contentType }) => uploadOf('', contentType, typeof body === 'string' ? new TextEncoder().encode(body) : body),
+  write(_, value, mediaType) {
+    const values = uploadIn(value)
+    return { body: value instanceof Blob ? value : new Blob(), type: values.type || mediaType, values }
+  },
+  note: (value) => JSON.stringify(value),
+}
+
+const syntaxes = { json, form, multipart, text, raw } as const
+
+const known = new WeakMap<BodyNode, BodySyntax>()
+
+/** How a body of a media type is read. */
+export function syntaxOf(body: BodyNode): BodySyntax {
+  const found = known.get(body)
+  if (found) return found
+  const syntax = Object.values(syntaxes).find(({ takes }) => takes(body.mediaType)) ?? raw
+  known.set(body, syntax)
+  return syntax
+}
+
+const utf8 = new TextDecoder('utf-8', { fatal: true })
+
+function asText(body: string | Uint8Array, read: (text: string) => unknown): unknown {
+  if (typeof body === 'string') return read(body)
+  let text: string
+  try {
+    text = utf8.decode(body)
+  } catch {
+    return new Unreadable([{ code: 'bad_syntax', variant: 'utf8' }])
+  }
+  return read(text)
+}
+
+function formMistake(node: Node): readonly [what: string, mend: string] | undefined {
+  const { kind } = sentShape(node)
+  return kind === 'record' ? undefined : [`a form is a record, not ${kind}`, 'Declare a record() of its fields']
+}
+
+/** Whether a file stands anywhere in a declaration. */
+function holdsFile(node: Node, seen = new Set<Node>()): boolean {
+  if (shapeOf(node) === 'file') return true
+  if (seen.has(node)) return false
+  seen.add(node)
+  return childrenOf(node).some(([, child]) => holdsFile(child, seen))
+}
+
+/** Of a list without a greatest length, only so many files are waited for. Each has a name and header fields as well. */
+const mostFiles = 20
+const partHeader = 500
+function fileBytes(node: Node, limit: number): number {
+  if (node.kind === 'file') return readSize(node.bytes ?? limit) + partHeader
+  if (node.kind !== 'list') return 0
+  const [, most = mostFiles] = node.length ?? []
+  return fileBytes(sentShape(node.item), limit) * Math.min(most, mostFiles)
+}
+
+/** A file that is to be sent, as it will arrive. */
+function uploadIn(value: unknown) {
+  const file = value instanceof Blob ? value : new Blob()
+  return markUpload({
+    name: file instanceof File ? file.name : '',
+    type: file.type,
+    bytes: file.size,
+    stream: () => file.stream(),
+    bytesNow: async () => new Uint8Array(await file.arrayBuffer()),
+  })
+}
