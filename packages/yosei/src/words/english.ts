@@ -1,7 +1,7 @@
 /** The words of errors in English: the catalogue that others are held against. */
 
-import type { Catalogue } from '../terms/hooks.js'
-export const english: Catalogue = {
+import type { Words } from './words.js'
+export const english: Words = {
   sent: '{message}; {sent} was sent',
   'sent.list': 'a list',
   'sent.object': 'an object',

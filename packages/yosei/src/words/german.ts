@@ -1,7 +1,7 @@
 /** The words of errors in German. */
 
-import type { Catalogue } from '../terms/hooks.js'
-export const german: Catalogue = {
+import type { Words } from './words.js'
+export const german: Words = {
   sent: '{message}; gesendet wurde {sent}',
   'sent.list': 'eine Liste',
   'sent.object': 'ein Objekt',

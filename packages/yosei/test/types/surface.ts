@@ -1,6 +1,14 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** What compiles against the package, and what must not. Checked by the compiler alone. */
+
+
+import * as all from 'yosei'
 import { type Accepted, adding, allOptional, anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, flag, type In, instant, intake, integer, judge, judgeParts, later, list, number, type Out, only, readAs, record, type Sent, table, tagged, text, tuple, without, write } from 'yosei'
+import type { Kind } from '../../src/kinds/kind.ts'
+import type {} from '../../src/kinds/kinds.ts'
+
+// Every kind has a builder of its name.
+all satisfies { readonly [K in Kind]: unknown }
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined

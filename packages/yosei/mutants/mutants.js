@@ -1,0 +1,151 @@
+/**
+ * Changes one line of the built library at a time, by a seed, and runs the tests: node mutants.js [--seed 1] [--count 150].
+ * Prints each change that no test noticed, and the share of those that one did; exits with 1 where that is under 85 %.
+ * Each worker has a copy of the workspace of its own, so nothing here is changed.
+ */
+import { spawn, spawnSync } from 'node:child_process'
+import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { parseArgs } from 'node:util'
+
+const { values } = parseArgs({
+  options: { seed: { type: 'string', default: '1' }, count: { type: 'string', default: '150' }, workers: { type: 'string', default: '2' } },
+})
+const root = fileURLToPath(new URL('../../../', import.meta.url))
+const bound = 0.85
+
+/** The fastest first: most changes are noticed there. */
+const stages = [
+  ['fields', 'judge', 'rules', 'declare', 'engine', 'noticed'],
+  ['serve', 'outside', 'http', 'turns'],
+  ['attack', 'properties'],
+]
+
+/** mulberry32. */
+let state = Number(values.seed)
+function random() {
+  state = (state + 0x6d2b79f5) | 0
+  let mixed = Math.imul(state ^ (state >>> 15), 1 | state)
+  mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed
+  return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296
+}
+const pick = (list) => list[Math.floor(random() * list.length)]
+
+const swap = (from, to) => [from, to]
+const operators = [
+  swap(/ === /g, ' !== '),
+  swap(/ !== /g, ' === '),
+  swap(/ < /g, ' <= '),
+  swap(/ <= /g, ' < '),
+  swap(/ > /g, ' >= '),
+  swap(/ >= /g, ' > '),
+  swap(/ && /g, ' || '),
+  swap(/ \|\| /g, ' && '),
+  swap(/ \?\? /g, ' && '),
+  swap(/ \+ /g, ' - '),
+  swap(/ - /g, ' + '),
+  swap(/\btrue\b/g, 'false'),
+  swap(/\bfalse\b/g, 'true'),
+  swap(/(?<=[( ])!(?=[a-zA-Z(])/g, ''),
+  swap(/(?<![\w.'"])\d+(?![\w.'"])/g, (number) => String(Number(number) + 1)),
+  swap(/(?<=\? )([^:?]+) : ([^:?;,)]+)/g, (_, a, b) => `${b} : ${a}`),
+  // A statement that is left out.
+  swap(
+    /^\s+(?!return|const|let|case|break|continue|throw|else|if|for|while|import|export|\}|\/)[\w$.#]+(?:\(| = |\+\+|--| \+= | \?\?= ).*;$/g,
+    '',
+  ),
+  swap(/^\s+return [^;]+;$/g, '        return undefined;'),
+]
+
+const dist = 'packages/yosei/dist'
+const files = readdirSync(join(root, dist), { recursive: true, encoding: 'utf8' }).filter((file) => /^(?!words\/german).*\.js$/.test(file))
+const lines = files.flatMap((file) =>
+  readFileSync(join(root, dist, file), 'utf8')
+    .split('\n')
+    .flatMap((text, index) => (/^\s*(\/\/|\*|\/\*|import|export \{|export \*)/.test(text) ? [] : [{ file, index, text }])),
+)
+
+/** One change that is still JavaScript. */
+function mutant() {
+  for (;;) {
+    const { file, index, text } = pick(lines)
+    const [from, to] = pick(operators)
+    const places = [...text.matchAll(from)]
+    if (places.length === 0) continue
+    const place = pick(places)
+    const changed = text.slice(0, place.index) + place[0].replace(new RegExp(from.source), to) + text.slice(place.index + place[0].length)
+    if (changed === text) continue
+    const whole = readFileSync(join(root, dist, file), 'utf8').split('\n')
+    whole[index] = changed
+    const source = whole.join('\n')
+    const { status } = spawnSync(process.execPath, ['--check', '--input-type=module', '-'], { input: source })
+    if (status === 0) return { file, index, text: text.trim(), changed: changed.trim(), source }
+  }
+}
+
+/** A copy of the workspace whose packages are its own. */
+function copyWorkspace() {
+  const folder = mkdtempSync(join(tmpdir(), 'mutants-'))
+  for (const name of ['packages', 'examples', 'test', 'docs', 'jest.config.js', 'package.json', 'tsconfig.base.json', 'README.md'])
+    cpSync(join(root, name), join(folder, name), { recursive: true, filter: (path) => !path.includes('node_modules') })
+  mkdirSync(join(folder, 'node_modules'))
+  for (const name of readdirSync(join(root, 'node_modules'))) {
+    const own = { yosei: 'packages/yosei', 'yosei-cli': 'packages/yosei-cli' }[name]
+    symlinkSync(own ? join(folder, own) : join(root, 'node_modules', name), join(folder, 'node_modules', name))
+  }
+  for (const name of readdirSync(join(root, 'packages')))
+    try {
+      symlinkSync(join(root, 'packages', name, 'node_modules'), join(folder, 'packages', name, 'node_modules'))
+    } catch {
+      // It has none of its own.
+    }
+  return folder
+}
+
+const runTests = (folder, names) =>
+  new Promise((resolve) => {
+    const tests = names.map((name) => `packages/yosei/test/${name}.test`)
+    const jest = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', join(root, 'node_modules/jest/bin/jest.js')]
+    const child = spawn(process.execPath, [...jest, '--bail', '--runInBand', '--forceExit', '--testTimeout=30000', ...tests], {
+      cwd: folder,
+      stdio: 'ignore',
+      detached: true,
+      env: { ...process.env, PROPERTY_RUNS: '60', ENGINE_RUNS: '200' },
+    })
+    // What hangs is noticed too.
+    const timer = setTimeout(() => process.kill(-child.pid, 'SIGKILL'), 150_000)
+    child.on('exit', (code) => {
+      clearTimeout(timer)
+      resolve(code === 0)
+    })
+  })
+
+const count = Number(values.count)
+const all = Array.from({ length: count }, mutant)
+const survivors = []
+let done = 0
+async function work() {
+  const folder = copyWorkspace()
+  for (let one = all.pop(); one; one = all.pop()) {
+    const path = join(folder, dist, one.file)
+    const sound = readFileSync(path, 'utf8')
+    writeFileSync(path, one.source)
+    let passes = true
+    for (const stage of stages) {
+      passes = await runTests(folder, stage)
+      if (!passes) break
+    }
+    writeFileSync(path, sound)
+    done++
+    if (!passes) continue
+    survivors.push(one)
+    console.log(`${done}/${count} survived: ${one.file}:${one.index + 1}\n  - ${one.text}\n  + ${one.changed}`)
+  }
+  rmSync(folder, { recursive: true, force: true })
+}
+await Promise.all(Array.from({ length: Number(values.workers) }, work))
+const caught = (count - survivors.length) / count
+console.log(`seed ${values.seed}: ${count - survivors.length} of ${count} noticed (${(100 * caught).toFixed(1)} %)`)
+process.exitCode = caught >= bound ? 0 : 1

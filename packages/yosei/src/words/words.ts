@@ -1,0 +1,14 @@
+/** What every language that is shipped must have words for: a kind, format or condition without them does not compile. */
+import type { Format } from '../grammar/formats.js'
+import type { Kind } from '../kinds/kind.js'
+import type { ConditionName } from '../rules/condition.js'
+import type { Catalogue } from '../terms/hooks.js'
+
+/** Kinds that are never of another type: what stands behind them, or for them, is. */
+type Worded = Exclude<Kind, 'either' | 'later' | 'readAs' | 'anything'>
+/** Formats that are told by their names. */
+type Named = 'uri-reference' | 'iri-reference' | 'json-pointer' | 'relative-json-pointer' | 'uri-template'
+
+export type Words = Catalogue & {
+  readonly [K in `wrong_type.${Worded}` | `wrong_format.${Exclude<Format, Named>}` | `when.${ConditionName}`]: string
+}
