@@ -2,7 +2,9 @@ export default {
   testEnvironment: 'node',
   testMatch: ['**/test/**/*.test.ts'],
   extensionsToTreatAsEsm: ['.ts'],
-  transform: { '\\.ts$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }] },
+  transform: {
+    '\\.ts$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }],
+  },
   testTimeout: 180_000,
   // Much of the time goes to processes that tests start and wait for: leave no processor out.
   maxWorkers: '100%',

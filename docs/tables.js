@@ -1,11 +1,21 @@
-/** Writes the tables of the documentation that are made of the source: node docs/tables.js; with --check says whether they are. */
+/**
+ * Writes the tables of the documentation that are made of the source: node docs/tables.js; with --check says whether
+ * they are.
+ */
 import { readFileSync, writeFileSync } from 'node:fs'
 import { statusTable } from '../packages/yosei/dist/terms/statuses.js'
 
 const stages = ['match', 'admit', 'identify', 'receive', 'read', 'shape', 'rules', 'turn', 'lookups', 'handle']
 /** Statuses that a service chooses itself. */
 const own = [
-  ['identify', 'who is asking is not known, or may not', '401 403', 'a refusal', '`WWW-Authenticate` with a 401', '`header.authorization`'],
+  [
+    'identify',
+    'who is asking is not known, or may not',
+    '401 403',
+    'a refusal',
+    '`WWW-Authenticate` with a 401',
+    '`header.authorization`',
+  ],
   ['lookups', "a lookup's own `refusal`", 'its own', 'a refusal', 'its own', 'its own'],
   ['handle', 'the handler refused', 'its own', 'a refusal', 'its own', 'its own'],
 ]
@@ -22,7 +32,10 @@ const table = [line(heads), line(widths.map((width) => '-'.repeat(width))), ...r
 
 const file = new URL('statuses.md', import.meta.url)
 const before = readFileSync(file, 'utf8')
-const after = before.replace(/<!-- statuses -->[\s\S]*?<!-- end -->/, () => `<!-- statuses -->\n\n${table}\n\n<!-- end -->`)
+const after = before.replace(
+  /<!-- statuses -->[\s\S]*?<!-- end -->/,
+  () => `<!-- statuses -->\n\n${table}\n\n<!-- end -->`,
+)
 if (!process.argv.includes('--check')) writeFileSync(file, after)
 else if (before !== after) {
   console.error('docs/statuses.md is not what the source says: run node docs/tables.js')

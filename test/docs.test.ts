@@ -24,27 +24,41 @@ interface Snippet {
 }
 const snippets: Snippet[] = pages.flatMap((page) =>
   fromMarkdown(readFileSync(join(root, page), 'utf8')).children.flatMap((node) =>
-    node.type === 'code' && node.lang && ['ts', 'sh', 'js'].includes(node.lang) ? [{ name: `${page}-${node.position?.start.line}`.replaceAll('/', '-'), language: node.lang, code: node.value }] : [],
+    node.type === 'code' && node.lang && ['ts', 'sh', 'js'].includes(node.lang)
+      ? [{ name: `${page}-${node.position?.start.line}`.replaceAll('/', '-'), language: node.lang, code: node.value }]
+      : [],
   ),
 )
 /** A snippet that begins with a file's name is part of that file, whose own tests run it. */
-const quoted = snippets.flatMap(({ code }) => [...code.matchAll(/^\/\/ (\S+\.test\.ts)\n([\s\S]*)$/g)].map(([, file, part]) => [file as string, part as string] as const))
+const quoted = snippets.flatMap(({ code }) =>
+  [...code.matchAll(/^\/\/ (\S+\.test\.ts)\n([\s\S]*)$/g)].map(
+    ([, file, part]) => [file as string, part as string] as const,
+  ),
+)
 /** A snippet that imports nothing goes on where the one before it ended; JavaScript is what that one prints. */
 const modules: (Snippet & { readonly printed?: string })[] = []
-for (const snippet of snippets.filter(({ language, code }) => language !== 'sh' && !/^\/\/ \S+\.test\.ts\n/.test(code))) {
+for (const snippet of snippets.filter(
+  ({ language, code }) => language !== 'sh' && !/^\/\/ \S+\.test\.ts\n/.test(code),
+)) {
   const last = modules.at(-1)
   if (last && snippet.language === 'js') {
     modules[modules.length - 1] = { ...last, printed: snippet.code }
     continue
   }
-  if (last && !snippet.code.startsWith('import ')) modules[modules.length - 1] = { ...last, code: `${last.code}\n${snippet.code}` }
+  if (last && !snippet.code.startsWith('import '))
+    modules[modules.length - 1] = { ...last, code: `${last.code}\n${snippet.code}` }
   else modules.push(snippet)
 }
-const commands = snippets.filter(({ language }) => language === 'sh').flatMap(({ name, code }) => code.split('\n').map((command): [string, string] => [name, command]))
+const commands = snippets
+  .filter(({ language }) => language === 'sh')
+  .flatMap(({ name, code }) => code.split('\n').map((command): [string, string] => [name, command]))
 
 /** A line `expression // → text` claims what the expression gives: a text as it is, else JSON. */
 const claims = (code: string) =>
-  code.replace(/^( *)(?!\/\/)(.+?);? +\/\/ → ?(.*)$/gm, (_, indent, expression, wanted) => `${indent};(globalThis as any).claim(${expression}, ${JSON.stringify(wanted)})`)
+  code.replace(
+    /^( *)(?!\/\/)(.+?);? +\/\/ → ?(.*)$/gm,
+    (_, indent, expression, wanted) => `${indent};(globalThis as any).claim(${expression}, ${JSON.stringify(wanted)})`,
+  )
 
 beforeAll(() => {
   rmSync(folder, { recursive: true, force: true })
@@ -52,7 +66,13 @@ beforeAll(() => {
   for (const { name, code } of modules) writeFileSync(join(folder, `${name}.ts`), `${code}\nexport {}\n`)
   const options = {
     extends: '../../tsconfig.base.json',
-    compilerOptions: { composite: false, noEmit: true, types: ['node'], module: 'preserve', moduleResolution: 'bundler' },
+    compilerOptions: {
+      composite: false,
+      noEmit: true,
+      types: ['node'],
+      module: 'preserve',
+      moduleResolution: 'bundler',
+    },
     include: ['.'],
   }
   writeFileSync(join(folder, 'tsconfig.json'), JSON.stringify(options))
@@ -76,9 +96,19 @@ test('the snippets compile', () => {
 test.each(modules)('$name holds', async ({ name, code, printed }) => {
   expect(claims(code).split('.claim(').length).toBe(code.split('// →').length)
   const module = join(folder, `${name}.mjs`)
-  writeFileSync(module, transformSync(claims(code), { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }).code)
+  writeFileSync(
+    module,
+    transformSync(claims(code), {
+      jsc: { target: 'es2022', parser: { syntax: 'typescript' } },
+      module: { type: 'es6' },
+    }).code,
+  )
   const program = `globalThis.claim = (came, wanted) => { const shown = typeof came === 'string' ? came : JSON.stringify(came, (_, one) => (typeof one === 'bigint' ? one + 'n' : one)); if (shown !== wanted) throw new Error('wanted ' + wanted + ', came ' + shown) }\nawait import(${JSON.stringify(pathToFileURL(module).href)})`
-  const output = execFileSync(process.execPath, ['--input-type=module', '-e', program], { cwd: root, stdio: 'pipe', encoding: 'utf8' })
+  const output = execFileSync(process.execPath, ['--input-type=module', '-e', program], {
+    cwd: root,
+    stdio: 'pipe',
+    encoding: 'utf8',
+  })
   if (printed !== undefined) expect(output.trim()).toBe(printed)
 })
 

@@ -1,4 +1,7 @@
-/** Builds what the demonstration needs, prints the verdicts of all samples, and serves the API and the page. `--once` ends after the verdicts. */
+/**
+ * Builds what the demonstration needs, prints the verdicts of all samples, and serves the API and the page. `--once`
+ * ends after the verdicts.
+ */
 import { spawnSync } from 'node:child_process'
 import { createJiti } from 'jiti'
 import { build, preview } from 'vite'

@@ -35,7 +35,8 @@ export interface Services {
   }
 }
 /** A night has the date of its evening: it goes from noon to noon, in UTC. */
-export const nightOf = (instant: Date): string => new Date(instant.getTime() - 12 * 3_600_000).toISOString().slice(0, 10)
+export const nightOf = (instant: Date): string =>
+  new Date(instant.getTime() - 12 * 3_600_000).toISOString().slice(0, 10)
 
 const slug = text({ pattern: /^[a-z][a-z0-9-]+$/, length: [2, 40] })
 const sessionId = text({ pattern: /^s-[0-9]{6}$/ })
@@ -135,7 +136,12 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
       follows: ['telescope'],
       ask: ({ sessions }: Services, [telescope, { opens }]) => sessions.at(telescope, nightOf(opens)),
       absent: true,
-      refusal: { status: 409, code: 'night_booked', message: 'lies in a night that is booked already', at: 'body.window' },
+      refusal: {
+        status: 409,
+        code: 'night_booked',
+        message: 'lies in a night that is booked already',
+        at: 'body.window',
+      },
     }),
     quota: on.lookup({
       reads: ['header.x-team', 'body.window'],
@@ -152,7 +158,16 @@ const changeSession = endpoint('PATCH /sessions/{sessionId}', {
   body: allOptional(adding(session, { sessionId })),
   rules: (on) => [
     on.equal('path.sessionId', 'body.sessionId'),
-    on.atLeastOne('body.target', 'body.window', 'body.exposures', 'body.observing', 'body.price', 'body.tags', 'body.contact', 'body.note'),
+    on.atLeastOne(
+      'body.target',
+      'body.window',
+      'body.exposures',
+      'body.observing',
+      'body.price',
+      'body.tags',
+      'body.contact',
+      'body.note',
+    ),
   ],
 })
 

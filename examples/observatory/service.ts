@@ -13,7 +13,8 @@ const makeService = (services: Services) =>
         return services.sessions.add({ telescope: path.telescopeId, team: header['x-team'], night })
       },
       // The stand-in services know no session that could be changed.
-      changeSession: () => refuse({ status: 404, code: 'no_such_session', message: 'is none of your sessions', at: 'path.sessionId' }),
+      changeSession: () =>
+        refuse({ status: 404, code: 'no_such_session', message: 'is none of your sessions', at: 'path.sessionId' }),
     },
     { services },
   )

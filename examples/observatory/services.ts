@@ -1,4 +1,6 @@
-/** Stand-ins for the observatory's database, in memory: for samples, for the page, for tests, and for the demonstration. */
+/**
+ * Stand-ins for the observatory's database, in memory: for samples, for the page, for tests, and for the demonstration.
+ */
 import type { Services } from './intake.ts'
 
 const telescopes = [

@@ -52,7 +52,8 @@ export function App() {
 const methods = ['GET', 'POST', 'PATCH', 'PUT', 'DELETE']
 
 function Request({ draft, onChange }: { draft: Draft; onChange: (draft: Draft) => void }) {
-  const set = (part: keyof Draft) => (event: { target: { value: string } }) => onChange({ ...draft, [part]: event.target.value })
+  const set = (part: keyof Draft) => (event: { target: { value: string } }) =>
+    onChange({ ...draft, [part]: event.target.value })
   const lines = (text: string) => text.split('\n').length
   return (
     <main>
@@ -73,11 +74,22 @@ function Request({ draft, onChange }: { draft: Draft; onChange: (draft: Draft) =
       </div>
       <label>
         Header fields
-        <textarea value={draft.headers} onChange={set('headers')} rows={Math.max(2, lines(draft.headers))} spellCheck={false} />
+        <textarea
+          value={draft.headers}
+          onChange={set('headers')}
+          rows={Math.max(2, lines(draft.headers))}
+          spellCheck={false}
+        />
       </label>
       <label className="grow">
         Body
-        <textarea className="body" value={draft.body} onChange={set('body')} rows={lines(draft.body)} spellCheck={false} />
+        <textarea
+          className="body"
+          value={draft.body}
+          onChange={set('body')}
+          rows={lines(draft.body)}
+          spellCheck={false}
+        />
       </label>
       <label>
         Clock of the judgement

@@ -29,7 +29,10 @@ export interface Row {
   readonly errors: readonly string[]
 }
 
-/** Every field as a row: those that were read in the order of the declaration, each other error before what it lies above. */
+/**
+ * Every field as a row: those that were read in the order of the declaration, each other error before what it lies
+ * above.
+ */
 export function rowsOf(verdict: AnyVerdict): Row[] {
   const errors = new Map(verdict.outcome === 'rejected' ? Object.entries(verdict.errorsByField) : [])
   const wordsAt = (address: string) => (errors.get(address) ?? []).map((error) => error.message)
@@ -40,7 +43,9 @@ export function rowsOf(verdict: AnyVerdict): Row[] {
   }))
   for (const address of errors.keys()) {
     if (rows.some((row) => row.address === address)) continue
-    const inside = rows.findIndex((row) => row.address.startsWith(`${address}.`) || row.address.startsWith(`${address}[`))
+    const inside = rows.findIndex(
+      (row) => row.address.startsWith(`${address}.`) || row.address.startsWith(`${address}[`),
+    )
     rows.splice(inside < 0 ? rows.length : inside, 0, { address, errors: wordsAt(address) })
   }
   return rows

@@ -20,7 +20,12 @@ export async function readShelf(): Promise<{ title: string; samples: Shelved[] }
       const draft = draftOf(sample)
       const verdict = await judgeDraft(draft)
       const asWritten = !sample.expectation || compare(sample.expectation, verdict).length === 0
-      samples.push({ sample, draft, status: verdict.outcome === 'rejected' ? String(verdict.status) : verdict.outcome, asWritten })
+      samples.push({
+        sample,
+        draft,
+        status: verdict.outcome === 'rejected' ? String(verdict.status) : verdict.outcome,
+        asWritten,
+      })
     }
     shelf.push({ title: /^# (.*)$/m.exec(markdown)?.[1] ?? 'Samples', samples })
   }

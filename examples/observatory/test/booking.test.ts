@@ -25,7 +25,13 @@ test('two bookings of one night at the same moment: one of them gets it', async 
     )
   const answers = await Promise.all(['nebula', 'quasar', 'pulsar'].map(book))
   expect(answers.map(({ status }) => status).sort()).toEqual([201, 409, 409])
-  expect((await services.sessions.left('nebula', nightOf(opens))) + (await services.sessions.left('quasar', nightOf(opens))) + (await services.sessions.left('pulsar', nightOf(opens)))).toBe(5)
+  expect(
+    (await services.sessions.left('nebula', nightOf(opens))) +
+      (await services.sessions.left('quasar', nightOf(opens))) +
+      (await services.sessions.left('pulsar', nightOf(opens))),
+  ).toBe(5)
   const { fields } = await (answers.find(({ status }) => status === 409) as Response).json()
-  expect(fields).toEqual({ 'body.window': [{ code: 'night_booked', detail: 'lies in a night that is booked already', pointer: '/window' }] })
+  expect(fields).toEqual({
+    'body.window': [{ code: 'night_booked', detail: 'lies in a night that is booked already', pointer: '/window' }],
+  })
 })

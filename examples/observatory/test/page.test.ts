@@ -12,7 +12,15 @@ let page: Page
 
 /** The system's Chromium where there is one, else the one that a package ships. */
 async function launch(): Promise<Browser> {
-  const args = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync']
+  const args = [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ]
   const system = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'].find(existsSync)
   if (system) return chromium.launch({ executablePath: system, args })
   const { default: shipped } = await import('@sparticuz/chromium')
@@ -21,7 +29,10 @@ async function launch(): Promise<Browser> {
 
 /** Starts the demonstration as a person does, and waits for the page's address. */
 function startDemo(): Promise<string> {
-  demo = spawn(process.execPath, [join(here, '../demo.js')], { cwd: join(here, '../../..'), stdio: ['ignore', 'pipe', 'inherit'] })
+  demo = spawn(process.execPath, [join(here, '../demo.js')], {
+    cwd: join(here, '../../..'),
+    stdio: ['ignore', 'pipe', 'inherit'],
+  })
   return new Promise((resolve, reject) => {
     let printed = ''
     demo.stdout?.on('data', (chunk) => {
@@ -58,7 +69,9 @@ test('a sample is chosen, a value is broken, and its row and the status tell so'
   await page.getByRole('button', { name: 'A dry run' }).click()
   await expect(status()).resolves.toBe('accepted')
   expect(await row('query.dryRun').textContent()).toBe('query.dryRuntruetrue')
-  expect(await row('body.window.opens').textContent()).toBe('body.window.opens2031-03-05T02:00:00+02:002031-03-05T00:00:00Z')
+  expect(await row('body.window.opens').textContent()).toBe(
+    'body.window.opens2031-03-05T02:00:00+02:002031-03-05T00:00:00Z',
+  )
   expect(await row('body.exposures[0].count').textContent()).toBe('body.exposures[0].count1 by default')
 
   const body = page.getByLabel('Body')

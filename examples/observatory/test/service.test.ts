@@ -8,8 +8,15 @@ test('a wrong page size is told at its field, in process', async () => {
     bookSession: () => undefined,
     changeSession: () => undefined,
   })
-  expect(await (await handle(new Request('https://kr.example/sessions?limit=5'))).json()).toEqual({ limit: 5, sessions: [] })
+  expect(await (await handle(new Request('https://kr.example/sessions?limit=5'))).json()).toEqual({
+    limit: 5,
+    sessions: [],
+  })
 
   const verdict = await judge(app, 'GET /sessions?limit=500 HTTP/1.1')
-  expect(verdict).toMatchObject({ outcome: 'rejected', status: 400, errors: [{ address: 'query.limit', code: 'above_max' }] })
+  expect(verdict).toMatchObject({
+    outcome: 'rejected',
+    status: 400,
+    errors: [{ address: 'query.limit', code: 'above_max' }],
+  })
 })

@@ -16,20 +16,31 @@ export interface Checked extends Found {
 }
 
 /** @param makeServices Stand-in services, made afresh for each sample; without them lookups are not asked. */
-export async function checkSamples(app: Intake, samples: readonly Found[], makeServices?: () => unknown): Promise<Checked[]> {
+export async function checkSamples(
+  app: Intake,
+  samples: readonly Found[],
+  makeServices?: () => unknown,
+): Promise<Checked[]> {
   const checked: Checked[] = []
   for (const { file, sample } of samples) {
     const services = makeServices ? { services: await makeServices() } : {}
-    const verdict = (await judge(app, sample.message, { ...(sample.now ? { now: sample.now } : {}), ...services })) as AnyVerdict
+    const verdict = (await judge(app, sample.message, {
+      ...(sample.now ? { now: sample.now } : {}),
+      ...services,
+    })) as AnyVerdict
     const rejected = verdict.outcome === 'rejected'
     checked.push({
       file,
       sample,
       verdict,
-      success: verdict.outcome !== 'accepted' ? undefined : (app.endpoints[verdict.endpoint] as { success?: number }).success,
+      success:
+        verdict.outcome !== 'accepted' ? undefined : (app.endpoints[verdict.endpoint] as { success?: number }).success,
       errors: rejected ? verdict.errors.map((error) => Object.assign(error, { place: placeOf(error, sample) })) : [],
       faults: sample.expectation && compare(sample.expectation, verdict),
-      nearest: rejected && verdict.stage === 'match' ? nearestEndpoint(app, sample.message.method, sample.message.target) : undefined,
+      nearest:
+        rejected && verdict.stage === 'match'
+          ? nearestEndpoint(app, sample.message.method, sample.message.target)
+          : undefined,
     })
   }
   return checked

@@ -14,7 +14,9 @@ export function findSamples(patterns: readonly string[]): Found[] {
   const files = [...new Set(patterns.flatMap(findBooks))]
   const samples = files.flatMap((file) => readSamples(file).map((sample) => ({ file, sample })))
   if (samples.length === 0)
-    throw new Failure(`${patterns.join(' ')}: no samples here; write a request into a fenced block with the info string http`)
+    throw new Failure(
+      `${patterns.join(' ')}: no samples here; write a request into a fenced block with the info string http`,
+    )
   return samples
 }
 

@@ -10,14 +10,17 @@ import { Failure } from './failure.js'
 export async function loadIntake(file: string): Promise<Intake> {
   const app = await loadDefault(file, 'your intake')
   if (!isIntake(app))
-    throw new Failure(`${file}: its default export is no intake; end it with: export default intake({ endpoints: { … } })`)
+    throw new Failure(
+      `${file}: its default export is no intake; end it with: export default intake({ endpoints: { … } })`,
+    )
   return app
 }
 
 /** @throws Failure where there is no such module, it throws, or it exports no function. */
 export async function loadServices(file: string): Promise<() => unknown> {
   const make = await loadDefault(file, 'your stand-in services')
-  if (typeof make !== 'function') throw new Failure(`${file}: its default export is no function; end it with: export default () => ({ … })`)
+  if (typeof make !== 'function')
+    throw new Failure(`${file}: its default export is no function; end it with: export default () => ({ … })`)
   return make as () => unknown
 }
 
@@ -30,7 +33,8 @@ async function loadDefault(file: string, what: string): Promise<unknown> {
   return (module as { default?: unknown }).default
 }
 
-const evaluate = async (path: string): Promise<unknown> => createJiti(pathToFileURL(path).href, { fsCache: false }).import(path)
+const evaluate = async (path: string): Promise<unknown> =>
+  createJiti(pathToFileURL(path).href, { fsCache: false }).import(path)
 
 const isIntake = (value: unknown): value is Intake =>
   typeof value === 'object' && value !== null && typeof (value as Partial<Intake>).endpoints === 'object'

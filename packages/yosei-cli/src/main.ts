@@ -16,16 +16,21 @@ program
   .command('check')
   .description('Judges the sample requests of Markdown books, and says whether each verdict is as written.')
   .argument('<intake>', 'the module whose default export is the intake (TypeScript or JavaScript)')
-  .argument('<samples...>', 'sample books: files, folders or globs; or journals (.ndjson), whose failed requests are judged again')
+  .argument(
+    '<samples...>',
+    'sample books: files, folders or globs; or journals (.ndjson), whose failed requests are judged again',
+  )
   .addOption(new Option('--format <format>', 'what to print').choices(['text', 'json']).default('text'))
   .option('--services <module>', 'the module whose default export makes stand-in services, afresh for each sample')
-  .action(async (file: string, patterns: string[], { format, services }: { format: 'text' | 'json'; services?: string }) => {
-    const samples = findSamples(patterns)
-    const makeServices = services === undefined ? undefined : await loadServices(services)
-    const checked = await checkSamples(await loadIntake(file), samples, makeServices)
-    process.stdout.write(`${format === 'json' ? printJson(checked) : printText(checked)}\n`)
-    process.exitCode = count(checked).notAsExpected > 0 ? 1 : 0
-  })
+  .action(
+    async (file: string, patterns: string[], { format, services }: { format: 'text' | 'json'; services?: string }) => {
+      const samples = findSamples(patterns)
+      const makeServices = services === undefined ? undefined : await loadServices(services)
+      const checked = await checkSamples(await loadIntake(file), samples, makeServices)
+      process.stdout.write(`${format === 'json' ? printJson(checked) : printText(checked)}\n`)
+      process.exitCode = count(checked).notAsExpected > 0 ? 1 : 0
+    },
+  )
 
 program
   .command('show')

@@ -22,7 +22,11 @@ export function printText(checked: readonly Checked[]): string {
     ...(open > 0 ? [`${open} without expectation`] : []),
   ]
   const bad = `${notAsExpected} not as expected`
-  return [...lines.slice(1), '', `${samples} samples: ${parts.join(', ')}, ${notAsExpected > 0 ? pc.red(bad) : bad}`].join('\n')
+  return [
+    ...lines.slice(1),
+    '',
+    `${samples} samples: ${parts.join(', ')}, ${notAsExpected > 0 ? pc.red(bad) : bad}`,
+  ].join('\n')
 }
 
 function sampleLines({ file, sample, verdict, errors, faults, nearest }: Checked): string[] {
@@ -40,11 +44,14 @@ function sampleLines({ file, sample, verdict, errors, faults, nearest }: Checked
     `${' '.repeat(12)}${pc.gray(`${shorten(`${sample.message.method} ${sample.message.target}`, Math.max(20, width - 14 - place.length))}  ${place}`)}`,
     ...errors.flatMap(({ address, message, place }) => [
       ...wrap(`${address} ${message}`, 14).map(
-        (text, index) => `${' '.repeat(index === 0 ? 12 : 14)}${index === 0 ? text.replace(address, pc.cyan(address)) : text}`,
+        (text, index) =>
+          `${' '.repeat(index === 0 ? 12 : 14)}${index === 0 ? text.replace(address, pc.cyan(address)) : text}`,
       ),
       `${' '.repeat(14)}${pc.gray(`${file}:${place.line}:${place.column}`)}`,
     ]),
-    ...(verdict.outcome === 'pending' ? [`${' '.repeat(12)}not asked: ${verdict.unasked.join(', ')} (--services MODULE asks them)`] : []),
+    ...(verdict.outcome === 'pending'
+      ? [`${' '.repeat(12)}not asked: ${verdict.unasked.join(', ')} (--services MODULE asks them)`]
+      : []),
     ...(verdict.outcome === 'rejected' && verdict.more > 0 ? [`${' '.repeat(12)}and ${verdict.more} more`] : []),
     ...(nearest ? [`${' '.repeat(12)}the nearest endpoint is ${pc.cyan(nearest)}`] : []),
     ...(faults ?? []).map((fault) => `${' '.repeat(12)}${pc.red(fault)}`),
@@ -58,7 +65,8 @@ function wrap(text: string, indent: number): string[] {
   const lines: string[] = []
   for (const word of text.split(' ')) {
     const last = lines.at(-1)
-    if (last !== undefined && last.length + 1 + word.length <= width - indent) lines[lines.length - 1] = `${last} ${word}`
+    if (last !== undefined && last.length + 1 + word.length <= width - indent)
+      lines[lines.length - 1] = `${last} ${word}`
     else lines.push(word)
   }
   return lines
@@ -74,7 +82,13 @@ export function printJson(checked: readonly Checked[]): string {
     outcome: verdict.outcome,
     status: verdict.outcome === 'rejected' ? verdict.status : success,
     unasked: verdict.outcome === 'pending' ? verdict.unasked : [],
-    errors: errors.map(({ address, pointer, code, message, place }) => ({ address, pointer: pointer ?? null, code, message, ...place })),
+    errors: errors.map(({ address, pointer, code, message, place }) => ({
+      address,
+      pointer: pointer ?? null,
+      code,
+      message,
+      ...place,
+    })),
     expected: expectedOf(sample.expectation),
     asExpected: faults === undefined ? null : faults.length === 0,
   }))
@@ -84,7 +98,10 @@ export function printJson(checked: readonly Checked[]): string {
 function expectedOf(expectation: Checked['sample']['expectation']): unknown {
   if (!expectation) return null
   if (expectation.outcome !== 'rejected')
-    return { outcome: expectation.outcome, values: Object.fromEntries(expectation.values.map(({ address, value }) => [address, value])) }
+    return {
+      outcome: expectation.outcome,
+      values: Object.fromEntries(expectation.values.map(({ address, value }) => [address, value])),
+    }
   const { outcome, status, errors = null, others } = expectation
   return { outcome, status, errors, others }
 }

@@ -8,11 +8,11 @@ const root = join(dirname(fileURLToPath(import.meta.url)), '../../..')
 /** Runs the command as a process. */
 function yosei(args: string[], { cwd = root, env = {} }: { cwd?: string; env?: Record<string, string> } = {}) {
   const { FORCE_COLOR: _, NO_COLOR: __, ...inherited } = process.env
-  const { status, stdout, stderr } = spawnSync(process.execPath, [join(root, 'packages/yosei-cli/bin/yosei.js'), ...args], {
-    cwd,
-    env: { ...inherited, ...env },
-    encoding: 'utf8',
-  })
+  const { status, stdout, stderr } = spawnSync(
+    process.execPath,
+    [join(root, 'packages/yosei-cli/bin/yosei.js'), ...args],
+    { cwd, env: { ...inherited, ...env }, encoding: 'utf8' },
+  )
   return { status, stdout, stderr }
 }
 /** Runs the command in a folder with these files, one level below the workspace so that `yosei` resolves. */
@@ -37,7 +37,13 @@ const verdict = (lines: string) => `\`\`\`verdict\n${lines}\n\`\`\`\n`
 const put = 'PUT /things/1?q=2 HTTP/1.1\nTeam: red\nContent-Type: application/json\n\n'
 
 describe('the observatory', () => {
-  const args = ['check', 'examples/observatory/intake.ts', 'examples/observatory/samples', '--services', 'examples/observatory/services.ts']
+  const args = [
+    'check',
+    'examples/observatory/intake.ts',
+    'examples/observatory/samples',
+    '--services',
+    'examples/observatory/services.ts',
+  ]
   test('is as its books say, plain in a pipe, within 100 columns', () => {
     const { status, stdout, stderr } = yosei(args)
     expect([status, stderr]).toEqual([0, ''])
@@ -70,7 +76,12 @@ describe('the observatory', () => {
       asExpected: true,
     })
     const book = readFileSync(join(root, sample.file), 'utf8').split('\n')
-    const there = Object.fromEntries(sample.errors.map(({ address, line, column }: { address: string; line: number; column: number }) => [address, book[line - 1]?.slice(column - 1, column + 5)]))
+    const there = Object.fromEntries(
+      sample.errors.map(({ address, line, column }: { address: string; line: number; column: number }) => [
+        address,
+        book[line - 1]?.slice(column - 1, column + 5),
+      ]),
+    )
     expect(there).toMatchObject({
       'query.dryRun': 'dryRun',
       'header.idempotency-key': '7f3a',
@@ -91,15 +102,28 @@ describe('the observatory', () => {
 
 describe('books', () => {
   const outcomes = (book: string) => {
-    const { status, stdout } = yoseiWith({ 'intake.ts': intake, 'book.md': book }, ['check', 'intake.ts', 'book.md', '--format', 'json'])
+    const { status, stdout } = yoseiWith({ 'intake.ts': intake, 'book.md': book }, [
+      'check',
+      'intake.ts',
+      'book.md',
+      '--format',
+      'json',
+    ])
     return {
       status,
-      samples: JSON.parse(stdout).samples.map(({ title, outcome, asExpected, errors }: { title: string; outcome: string; asExpected: boolean; errors: { line: number; column: number }[] }) => [
-        title,
-        outcome,
-        asExpected,
-        ...errors.map(({ line, column }) => `${line}:${column}`),
-      ]),
+      samples: JSON.parse(stdout).samples.map(
+        ({
+          title,
+          outcome,
+          asExpected,
+          errors,
+        }: {
+          title: string
+          outcome: string
+          asExpected: boolean
+          errors: { line: number; column: number }[]
+        }) => [title, outcome, asExpected, ...errors.map(({ line, column }) => `${line}:${column}`)],
+      ),
     }
   }
   test('a sample in a quote or a list, with numbered titles, and settings that later settings replace', () => {
@@ -141,10 +165,15 @@ ${quoted(http('PUT /things/1 HTTP/1.1\nContent-Type: application/json\n\n{\n  "a
     ]
     const { status, samples } = outcomes(table.map(([book]) => book).join('\n'))
     expect(status).toBe(1)
-    expect(samples.map(([, , asExpected]: [string, string, boolean]) => asExpected)).toEqual(table.map(([, asExpected]) => asExpected))
+    expect(samples.map(([, , asExpected]: [string, string, boolean]) => asExpected)).toEqual(
+      table.map(([, asExpected]) => asExpected),
+    )
   })
   test('what was wanted and what came, and the nearest endpoint, are told', () => {
-    const { stdout } = yoseiWith({ 'intake.ts': intake, 'a/book.md': `# Typo\n${http('PUT /thing/1 HTTP/1.1')}${verdict('accepted')}` }, ['check', 'intake.ts', 'a/*.md'])
+    const { stdout } = yoseiWith(
+      { 'intake.ts': intake, 'a/book.md': `# Typo\n${http('PUT /thing/1 HTTP/1.1')}${verdict('accepted')}` },
+      ['check', 'intake.ts', 'a/*.md'],
+    )
     expect(stdout).toContain('≠ 404       Typo')
     expect(stdout).toContain('the nearest endpoint is PUT /things/{id}')
     expect(stdout).toContain('wanted accepted, but it came 404')
@@ -164,27 +193,37 @@ describe('lookups', () => {
     expect(stdout).toContain('3 samples: 0 accepted, 3 pending, 0 rejected, 1 as expected, 2 not as expected')
   })
   test('ask stand-ins that are made afresh for each sample', () => {
-    const services = "export default () => { const left = new Set(['a']); return { take: (id: string) => left.delete(id) } }"
-    const { status, stdout } = yoseiWith({ 'intake.ts': asking, 'services.ts': services, 'book.md': book.replace('pending', 'accepted') }, [
-      'check',
-      'intake.ts',
-      'book.md',
-      '--services',
-      'services.ts',
-      '--format',
-      'json',
+    const services =
+      "export default () => { const left = new Set(['a']); return { take: (id: string) => left.delete(id) } }"
+    const { status, stdout } = yoseiWith(
+      { 'intake.ts': asking, 'services.ts': services, 'book.md': book.replace('pending', 'accepted') },
+      ['check', 'intake.ts', 'book.md', '--services', 'services.ts', '--format', 'json'],
+    )
+    expect([status, JSON.parse(stdout).counts]).toEqual([
+      0,
+      { samples: 3, accepted: 2, pending: 0, rejected: 1, asExpected: 3, notAsExpected: 0 },
     ])
-    expect([status, JSON.parse(stdout).counts]).toEqual([0, { samples: 3, accepted: 2, pending: 0, rejected: 1, asExpected: 3, notAsExpected: 0 }])
   })
   test('and the failed requests of a journal are judged again, at their time', () => {
-    const event = { time: '2031-03-01T00:00:00.000Z', id: 'e-1', outcome: 'failed', status: 500, stage: 'handle', errors: [] }
+    const event = {
+      time: '2031-03-01T00:00:00.000Z',
+      id: 'e-1',
+      outcome: 'failed',
+      status: 500,
+      stage: 'handle',
+      errors: [],
+    }
     const journal = [
       { ...event, input: `${put}{}` },
       { ...event, outcome: 'rejected' },
     ]
       .map((one) => `${JSON.stringify(one)}\n`)
       .join('')
-    const { status, stdout } = yoseiWith({ 'intake.ts': intake, 'journal.ndjson': journal }, ['check', 'intake.ts', 'journal.ndjson'])
+    const { status, stdout } = yoseiWith({ 'intake.ts': intake, 'journal.ndjson': journal }, [
+      'check',
+      'intake.ts',
+      'journal.ndjson',
+    ])
     expect(status).toBe(0)
     expect(stdout).toContain('failed with 500 at 2031-03-01T00:00:00.000Z, e-1')
     expect(stdout).toContain('1 samples: 1 accepted')
@@ -203,7 +242,10 @@ test('an endpoint is shown as its description, or as the code that is made for i
   expect([status, stdout.match(/^return function read_bookSession\(/gm)?.length]).toEqual([0, 1])
   expect(stdout).toContain('// "body.exposures[].seconds"')
   const { status: failed, stderr } = yosei(['show', 'examples/observatory/intake.ts', 'bookSesion'])
-  expect([failed, stderr]).toEqual([2, 'yosei: bookSesion: the intake has no endpoint of this name; the nearest is bookSession\n'])
+  expect([failed, stderr]).toEqual([
+    2,
+    'yosei: bookSesion: the intake has no endpoint of this name; the nearest is bookSession\n',
+  ])
 })
 
 describe('when the command cannot run, it says where and what to do, in one line, with exit code 2', () => {
@@ -227,40 +269,120 @@ describe('when the command cannot run, it says where and what to do, in one line
       ['check', 'intake.ts', 'journal.ndjson'],
       /^yosei: journal\.ndjson:2: this line is no event of a journal; /,
     ],
-    ['no such intake', { 'book.md': book }, ['check', 'none.ts', 'book.md'], /^yosei: none\.ts: there is no such file; /],
+    [
+      'no such intake',
+      { 'book.md': book },
+      ['check', 'none.ts', 'book.md'],
+      /^yosei: none\.ts: there is no such file; /,
+    ],
     [
       'an intake that throws',
       { 'intake.ts': "import 'yosei'\n\nthrow new Error('boom\\nbang')", 'book.md': book },
       ['check', 'intake.ts', 'book.md'],
       /^yosei: intake\.ts:3:\d+: could not be loaded: boom\n$/,
     ],
-    ['an intake with a syntax error', { 'intake.ts': 'export default {', 'book.md': book }, ['check', 'intake.ts', 'book.md'], /^yosei: intake\.ts(:\d+:\d+)?: could not be loaded: .*\n$/],
+    [
+      'an intake with a syntax error',
+      { 'intake.ts': 'export default {', 'book.md': book },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: intake\.ts(:\d+:\d+)?: could not be loaded: .*\n$/,
+    ],
     [
       'a declaration that makes no sense',
       { 'intake.ts': "import { endpoint } from 'yosei'\nendpoint('GET x', {})", 'book.md': book },
       ['check', 'intake.ts', 'book.md'],
       /^yosei: intake\.ts:2:\d+: could not be loaded: GET x: the path template must begin with a slash/,
     ],
-    ['an intake without a default export', { 'intake.ts': 'export const a = 1', 'book.md': book }, ['check', 'intake.ts', 'book.md'], /^yosei: intake\.ts: its default export is no intake; /],
-    ['no such samples', { 'intake.ts': intake }, ['check', 'intake.ts', 'samples'], /^yosei: samples: there is no such file or folder/],
-    ['a glob that matches nothing', { 'intake.ts': intake }, ['check', 'intake.ts', '*.markdown'], /^yosei: \*\.markdown: /],
-    ['an empty folder', { 'intake.ts': intake, 'samples/a.txt': '' }, ['check', 'intake.ts', 'samples'], /^yosei: samples: no sample book in this folder/],
-    ['a book without samples', { 'intake.ts': intake, 'book.md': '# Nothing' }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md: no samples here; /],
-    ['a truncated message', { 'intake.ts': intake, 'book.md': `# A\n\n${http('GET /things')}` }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:4: "GET \/things" is no request line; /],
-    ['a header field that is none', { 'intake.ts': intake, 'book.md': http('GET / HTTP/1.1\nTeam: a\n{}') }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:4: "\{\}" is no header field; /],
-    ['an empty message', { 'intake.ts': intake, 'book.md': '```http\n```' }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:1: this http block is empty; /],
-    ['a block that is never closed', { 'intake.ts': intake, 'book.md': '# A\n```http\nGET / HTTP/1.1\n' }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:2: this http block is never closed; /],
-    ['a verdict that is none', { 'intake.ts': intake, 'book.md': `${book}\n${verdict('perhaps')}` }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:6: "perhaps" is no verdict; /],
-    ['an error that is none', { 'intake.ts': intake, 'book.md': book + verdict('422\nbody..a missing') }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:6: "body\.\.a missing" is no error; /],
+    [
+      'an intake without a default export',
+      { 'intake.ts': 'export const a = 1', 'book.md': book },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: intake\.ts: its default export is no intake; /,
+    ],
+    [
+      'no such samples',
+      { 'intake.ts': intake },
+      ['check', 'intake.ts', 'samples'],
+      /^yosei: samples: there is no such file or folder/,
+    ],
+    [
+      'a glob that matches nothing',
+      { 'intake.ts': intake },
+      ['check', 'intake.ts', '*.markdown'],
+      /^yosei: \*\.markdown: /,
+    ],
+    [
+      'an empty folder',
+      { 'intake.ts': intake, 'samples/a.txt': '' },
+      ['check', 'intake.ts', 'samples'],
+      /^yosei: samples: no sample book in this folder/,
+    ],
+    [
+      'a book without samples',
+      { 'intake.ts': intake, 'book.md': '# Nothing' },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md: no samples here; /,
+    ],
+    [
+      'a truncated message',
+      { 'intake.ts': intake, 'book.md': `# A\n\n${http('GET /things')}` },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:4: "GET \/things" is no request line; /,
+    ],
+    [
+      'a header field that is none',
+      { 'intake.ts': intake, 'book.md': http('GET / HTTP/1.1\nTeam: a\n{}') },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:4: "\{\}" is no header field; /,
+    ],
+    [
+      'an empty message',
+      { 'intake.ts': intake, 'book.md': '```http\n```' },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:1: this http block is empty; /,
+    ],
+    [
+      'a block that is never closed',
+      { 'intake.ts': intake, 'book.md': '# A\n```http\nGET / HTTP/1.1\n' },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:2: this http block is never closed; /,
+    ],
+    [
+      'a verdict that is none',
+      { 'intake.ts': intake, 'book.md': `${book}\n${verdict('perhaps')}` },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:6: "perhaps" is no verdict; /,
+    ],
+    [
+      'an error that is none',
+      { 'intake.ts': intake, 'book.md': book + verdict('422\nbody..a missing') },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:6: "body\.\.a missing" is no error; /,
+    ],
     [
       'an assertion that is none',
       { 'intake.ts': intake, 'book.md': book + verdict('accepted\nquery.a = {') },
       ['check', 'intake.ts', 'book.md'],
       /^yosei: book\.md:6: "query\.a = \{" asserts nothing; /,
     ],
-    ['a verdict without a request', { 'intake.ts': intake, 'book.md': verdict('422') }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:1: this verdict block has no http block before it; /],
-    ['a setting that is none', { 'intake.ts': intake, 'book.md': `\`\`\`book\nnow: soon\n\`\`\`\n${book}` }, ['check', 'intake.ts', 'book.md'], /^yosei: book\.md:2: "now: soon" is no setting; /],
-    ['a format that is none', { 'intake.ts': intake }, ['check', 'intake.ts', 'book.md', '--format', 'xml'], /xml.*text, json/s],
+    [
+      'a verdict without a request',
+      { 'intake.ts': intake, 'book.md': verdict('422') },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:1: this verdict block has no http block before it; /,
+    ],
+    [
+      'a setting that is none',
+      { 'intake.ts': intake, 'book.md': `\`\`\`book\nnow: soon\n\`\`\`\n${book}` },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: book\.md:2: "now: soon" is no setting; /,
+    ],
+    [
+      'a format that is none',
+      { 'intake.ts': intake },
+      ['check', 'intake.ts', 'book.md', '--format', 'xml'],
+      /xml.*text, json/s,
+    ],
     ['no samples named', { 'intake.ts': intake }, ['check', 'intake.ts'], /samples/],
   ])('%s', (_, files, args, message) => {
     const { status, stdout, stderr } = yoseiWith(files, args)

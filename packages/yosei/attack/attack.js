@@ -1,7 +1,10 @@
 /**
- * Attacks the library for as long as it is told: node attack.js [--seconds 60]. Each round holds the two engines against each
- * other on declarations and values made at random, sends spoiled messages, uploads and connections that break off to a server,
- * and measures how every reader of text grows. Prints what was tried; exits with 1 at the first throw, hang or difference.
+ * Attacks the library for as long as it is told: node attack.js [--seconds 60]. Each round holds the two engines
+ * against each
+ * other on declarations and values made at random, sends spoiled messages, uploads and connections that break off to a
+ * server,
+ * and measures how every reader of text grows. Prints what was tried; exits with 1 at the first throw, hang or
+ * difference.
  * The generators are those of the tests.
  */
 import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
@@ -26,7 +29,10 @@ async function fromTests(name) {
   mkdirSync(folder, { recursive: true })
   const source = fileURLToPath(new URL(`../test/${name}.ts`, import.meta.url))
   const options = { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }
-  writeFileSync(join(folder, `${name}.js`), transformFileSync(source, options).code.replaceAll("'../dist/", "'../../dist/"))
+  writeFileSync(
+    join(folder, `${name}.js`),
+    transformFileSync(source, options).code.replaceAll("'../dist/", "'../../dist/"),
+  )
   return import(join(folder, `${name}.js`))
 }
 const { bothVerdicts, enginePairs } = await fromTests('samples')
@@ -64,15 +70,25 @@ const app = intake({
       header: { 'x-page': list(integer(), { optional: true }) },
       cookie: { theme: text({ optional: true }) },
     }),
-    make: endpoint('POST /items', { body: { 'application/json': table(record({ a: integer(), b: list(text()) })), 'text/plain': text() } }),
-    form: endpoint('POST /form', { body: { 'multipart/form-data': record({ title: text(), plate: file({ bytes: '100kB' }) }) } }),
+    make: endpoint('POST /items', {
+      body: { 'application/json': table(record({ a: integer(), b: list(text()) })), 'text/plain': text() },
+    }),
+    form: endpoint('POST /form', {
+      body: { 'multipart/form-data': record({ title: text(), plate: file({ bytes: '100kB' }) }) },
+    }),
   },
 })
-const { port, close } = await listen(serve(app, { list: (input) => input, make: ({ body }) => body, form: ({ body }) => body.plate.bytes }))
+const { port, close } = await listen(
+  serve(app, { list: (input) => input, make: ({ body }) => body, form: ({ body }) => body.plate.bytes }),
+)
 
 const message = (head, body = '') =>
-  Buffer.from(`${head}\r\nHost: kr.example\r\n${body === '' ? '' : `Content-Length: ${Buffer.byteLength(body)}\r\n`}\r\n${body}`, 'latin1')
-const part = (name, more, content) => `--x\r\nContent-Disposition: form-data; name="${name}"${more}\r\n\r\n${content}\r\n`
+  Buffer.from(
+    `${head}\r\nHost: kr.example\r\n${body === '' ? '' : `Content-Length: ${Buffer.byteLength(body)}\r\n`}\r\n${body}`,
+    'latin1',
+  )
+const part = (name, more, content) =>
+  `--x\r\nContent-Disposition: form-data; name="${name}"${more}\r\n\r\n${content}\r\n`
 const upload = message(
   'POST /form HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=x',
   `${part('title', '', 'a')}${part('plate', '; filename="p"\r\nContent-Type: image/png', 'x'.repeat(50_000))}--x--\r\n`,
@@ -81,7 +97,9 @@ const messages = [
   message('GET /items/7?tag=a&tag=b&filter[state]=on HTTP/1.1\r\nX-Page: 1, 2\r\nCookie: theme=dark'),
   message('POST /items HTTP/1.1\r\nContent-Type: application/json', '{"one":{"a":1,"b":["x"]}}'),
   message('POST /items HTTP/1.1\r\nContent-Type: application/json\r\nExpect: 100-continue', '{"one":{"a":"x"}}'),
-  Buffer.from('POST /items HTTP/1.1\r\nHost: x\r\nContent-Type: text/plain\r\nTransfer-Encoding: chunked\r\n\r\n3\r\nabc\r\n0\r\n\r\n'),
+  Buffer.from(
+    'POST /items HTTP/1.1\r\nHost: x\r\nContent-Type: text/plain\r\nTransfer-Encoding: chunked\r\n\r\n3\r\nabc\r\n0\r\n\r\n',
+  ),
   upload,
 ]
 
@@ -113,7 +131,8 @@ const rounds = [
     const statuses = await Promise.all(all.map((raw) => exchange(raw)))
     counts.messages += all.length
     const broken = statuses.findIndex((status) => status === undefined || status === '500')
-    if (broken >= 0) fail(`a message was answered with ${statuses[broken]}`, all[broken].toString('latin1').slice(0, 2000))
+    if (broken >= 0)
+      fail(`a message was answered with ${statuses[broken]}`, all[broken].toString('latin1').slice(0, 2000))
   },
   async function uploads() {
     const statuses = await Promise.all(Array.from({ length: 10 }, () => exchange(upload)))
@@ -133,7 +152,8 @@ const rounds = [
     for (const [unit, end] of repetitive) {
       const growth = await growthOf((size) => readers[name](unit.repeat(size / unit.length) + end))
       counts.texts++
-      if (growth > mostGrowth) fail(`${name} grows by ${growth.toFixed(1)} for four times as much`, JSON.stringify(unit + end))
+      if (growth > mostGrowth)
+        fail(`${name} grows by ${growth.toFixed(1)} for four times as much`, JSON.stringify(unit + end))
     }
   },
 ]

@@ -1,7 +1,8 @@
 /**
  * Measures the engine against code written by hand and against `JSON.parse`, in one run: each round measures every case
  * once, and a ratio is the median of the rounds' ratios. Prints each ratio beside its bound, writes results.json, and
- * exits with 1 where one is over its bound. It is run without V8's pretenuring, which takes a loop of a benchmark, where
+ * exits with 1 where one is over its bound. It is run without V8's pretenuring, which takes a loop of a benchmark,
+ * where
  * results outlive many collections, for a service, and moves this or that case to slower memory by chance.
  */
 import { writeFileSync } from 'node:fs'
@@ -35,7 +36,12 @@ const results = []
 /** Notes a ratio of two cases; without a bound it is only reported. */
 function note(name, times, above, below, bound) {
   const value = median(times[above].map((time, round) => time / times[below][round]))
-  results.push({ name, value: Number(value.toFixed(3)), bound: bound ?? null, within: bound === undefined ? null : value <= bound })
+  results.push({
+    name,
+    value: Number(value.toFixed(3)),
+    bound: bound ?? null,
+    within: bound === undefined ? null : value <= bound,
+  })
 }
 const figures = {}
 
@@ -45,7 +51,12 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
   const [json, good, bad] = [JSON.stringify(body), JSON.parse(JSON.stringify(body)), JSON.parse(JSON.stringify(wrong))]
   const read = readerOf(solo, solo.bodies[0])
   const app = intake({ endpoints: { declared } })
-  const pieces = { method: declared.method, target, headers: { 'content-type': 'application/json', 'x-team': 'nebula' }, body: json }
+  const pieces = {
+    method: declared.method,
+    target,
+    headers: { 'content-type': 'application/json', 'x-team': 'nebula' },
+    body: json,
+  }
   const url = `http://observatory.example${target}`
   const hand = byHand[index]
   const times = await interleave({
@@ -54,8 +65,10 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
     compiled: () => do_not_optimize(read(undefined, undefined, undefined, undefined, good, startRun(), true, true)),
     interpreted: () => do_not_optimize(interpretParts(solo, solo.bodies[0], { body: good }, startRun(), true)),
     'by hand, rejected': () => do_not_optimize(hand(bad)),
-    'compiled, rejected': () => do_not_optimize(read(undefined, undefined, undefined, undefined, bad, startRun(), true, true)),
-    'interpreted, rejected': () => do_not_optimize(interpretParts(solo, solo.bodies[0], { body: bad }, startRun(), true)),
+    'compiled, rejected': () =>
+      do_not_optimize(read(undefined, undefined, undefined, undefined, bad, startRun(), true, true)),
+    'interpreted, rejected': () =>
+      do_not_optimize(interpretParts(solo, solo.bodies[0], { body: bad }, startRun(), true)),
     'URL and JSON.parse': async () => do_not_optimize([new URL(url), JSON.parse(json)]),
     judge: async () => do_not_optimize(await judge(app, pieces)),
   })
@@ -72,7 +85,10 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
   }
 }
 
-/** Bytes that one call allocates: the least of some batches, since a collection inside a batch hides what came before it. */
+/**
+ * Bytes that one call allocates: the least of some batches, since a collection inside a batch hides what came before
+ * it.
+ */
 async function allocated(run) {
   const batch = 200
   const seen = []
@@ -118,15 +134,27 @@ for (let i = 0; i < 60; i++) {
     body: record(declared.bodies[0].node.fields),
   })
   const app = intake({ endpoints: { again } })
-  const pieces = { method: 'POST', target, headers: { 'content-type': 'application/json', 'x-team': 'nebula' }, body: JSON.stringify(body) }
+  const pieces = {
+    method: 'POST',
+    target,
+    headers: { 'content-type': 'application/json', 'x-team': 'nebula' },
+    body: JSON.stringify(body),
+  }
   const start = performance.now()
   await judge(app, pieces)
   first.push(performance.now() - start)
 }
 // The very first of a process also loads what is shared by all.
 const [cold] = first
-results.push({ name: 'first judgement of an endpoint, ms', value: Number(median(first).toFixed(3)), bound: 2, within: median(first) <= 2 })
-figures.firstJudgement = { milliseconds: { median: Number(median(first).toFixed(3)), firstOfTheProcess: Number(cold.toFixed(3)) } }
+results.push({
+  name: 'first judgement of an endpoint, ms',
+  value: Number(median(first).toFixed(3)),
+  bound: 2,
+  within: median(first) <= 2,
+})
+figures.firstJudgement = {
+  milliseconds: { median: Number(median(first).toFixed(3)), firstOfTheProcess: Number(cold.toFixed(3)) },
+}
 
 const shown = results.map(({ name, value, bound, within }) => [
   name,

@@ -34,7 +34,9 @@ for (const [name, code] of Object.entries(pages)) {
   })
   last = output[0]
   const gzipped = gzipSync(last.code, { level: 9 }).length
-  console.log(`${name.padEnd(22)} ${String(last.code.length).padStart(7)} bytes minified, ${String(gzipped).padStart(6)} gzipped`)
+  console.log(
+    `${name.padEnd(22)} ${String(last.code.length).padStart(7)} bytes minified, ${String(gzipped).padStart(6)} gzipped`,
+  )
 }
 rmSync(folder, { recursive: true })
 

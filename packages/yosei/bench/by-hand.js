@@ -78,13 +78,22 @@ export function checkReport(body) {
   const time = wrongInstant(observed)
   if (typeof time !== 'number') errors = tell(errors, 'body.observed', time)
   else if (time < early) errors = tell(errors, 'body.observed', 'too_early')
-  if (sky !== 'clear' && sky !== 'thin' && sky !== 'broken' && sky !== 'overcast') errors = tell(errors, 'body.sky', wrongChoice(sky))
+  if (sky !== 'clear' && sky !== 'thin' && sky !== 'broken' && sky !== 'overcast')
+    errors = tell(errors, 'body.sky', wrongChoice(sky))
   if (typeof cloud !== 'number' || !(cloud >= 0 && cloud <= 1))
-    errors = tell(errors, 'body.cloud', !Number.isFinite(cloud) ? wrongNumber(cloud) : cloud < 0 ? 'below_min' : 'above_max')
+    errors = tell(
+      errors,
+      'body.cloud',
+      !Number.isFinite(cloud) ? wrongNumber(cloud) : cloud < 0 ? 'below_min' : 'above_max',
+    )
   if (!Number.isSafeInteger(humidity) || humidity < 0 || humidity > 100)
     errors = tell(errors, 'body.humidity', wrongInteger(humidity, 0, 100))
   if (typeof wind !== 'number' || !(wind >= 0 && wind < 150))
-    errors = tell(errors, 'body.wind', !Number.isFinite(wind) ? wrongNumber(wind) : wind < 0 ? 'below_min' : 'above_max')
+    errors = tell(
+      errors,
+      'body.wind',
+      !Number.isFinite(wind) ? wrongNumber(wind) : wind < 0 ? 'below_min' : 'above_max',
+    )
   if (domeOpen !== true && domeOpen !== false) errors = tell(errors, 'body.domeOpen', wrongObject(domeOpen))
   if (note !== undefined && (typeof note !== 'string' || note.length > 200)) {
     const code = wrongText(note, 0, 200)
@@ -94,7 +103,15 @@ export function checkReport(body) {
   for (const _ in body) count++
   if (count !== (note === undefined ? 7 : 8) || errors) errors = tellUnlisted(errors, body, reportNames, 'body')
   if (errors) return { errors }
-  const input = { station, observed: new Date(time), sky, cloud: cloud + 0, humidity: humidity + 0, wind: wind + 0, domeOpen }
+  const input = {
+    station,
+    observed: new Date(time),
+    sky,
+    cloud: cloud + 0,
+    humidity: humidity + 0,
+    wind: wind + 0,
+    domeOpen,
+  }
   if (note !== undefined) input.note = note
   return accept(input)
 }
@@ -228,7 +245,11 @@ export function checkCatalogue(body) {
           errors = tell(
             errors,
             `body.targets[${i}].place.rightAscension`,
-            !Number.isFinite(rightAscension) ? wrongNumber(rightAscension) : rightAscension < 0 ? 'below_min' : 'above_max',
+            !Number.isFinite(rightAscension)
+              ? wrongNumber(rightAscension)
+              : rightAscension < 0
+                ? 'below_min'
+                : 'above_max',
           )
         }
         if (typeof declination !== 'number' || !(declination >= -90 && declination <= 90)) {
@@ -268,10 +289,12 @@ export function checkCatalogue(body) {
         time = wrongInstant(seen)
         if (typeof time !== 'number') errors = tell(errors, `body.targets[${i}].seen`, time)
       }
-      if (entry.public !== true && entry.public !== false) errors = tell(errors, `body.targets[${i}].public`, wrongObject(entry.public))
+      if (entry.public !== true && entry.public !== false)
+        errors = tell(errors, `body.targets[${i}].public`, wrongObject(entry.public))
       let names = 0
       for (const _ in entry) names++
-      if (names !== (seen === undefined ? 6 : 7) || errors) errors = tellUnlisted(errors, entry, entryNames, `body.targets[${i}]`)
+      if (names !== (seen === undefined ? 6 : 7) || errors)
+        errors = tellUnlisted(errors, entry, entryNames, `body.targets[${i}]`)
       const read = { name, kind, place: readPlace, magnitude: magnitude + 0, filters: readFilters }
       if (seen !== undefined) read.seen = new Date(time)
       read.public = entry.public

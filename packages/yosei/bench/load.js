@@ -1,7 +1,10 @@
 /**
- * Measures the throughput of `listen(serve(…))` against a server of node:http that only receives the body and parses it,
- * on loopback: for requests that are accepted, and for ones with four errors. Each server has a process of its own; they
- * take turns in short rounds, and a ratio is the median of the rounds' ratios. Exits with 1 where one is under its bound.
+ * Measures the throughput of `listen(serve(…))` against a server of node:http that only receives the body and parses
+ * it,
+ * on loopback: for requests that are accepted, and for ones with four errors. Each server has a process of its own;
+ * they
+ * take turns in short rounds, and a ratio is the median of the rounds' ratios. Exits with 1 where one is under its
+ * bound.
  * For comparison, without a bound: the same server when it answers with as many bytes as a rejection has.
  */
 import { fork } from 'node:child_process'
@@ -23,7 +26,9 @@ async function plain(value) {
     request.on('end', () => {
       JSON.parse(Buffer.concat(parts).toString())
       const body = JSON.stringify(value)
-      response.writeHead(200, { 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) }).end(body)
+      response
+        .writeHead(200, { 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) })
+        .end(body)
     })
   })
   server.listen(0, '127.0.0.1')
@@ -48,7 +53,9 @@ if (role) {
   const rounds = Number(process.env.LOAD_ROUNDS ?? 15)
   const seconds = Number(process.env.LOAD_SECONDS ?? 1)
   const children = Object.keys(roles).map((name) => [name, fork(fileURLToPath(import.meta.url), [name])])
-  const ports = Object.fromEntries(await Promise.all(children.map(async ([name, child]) => [name, (await once(child, 'message'))[0]])))
+  const ports = Object.fromEntries(
+    await Promise.all(children.map(async ([name, child]) => [name, (await once(child, 'message'))[0]])),
+  )
   const [, { target, body, wrong }] = cases
   const load = async (name, sent, expected) => {
     const { requests, errors, statusCodeStats } = await autocannon({
@@ -79,7 +86,9 @@ if (role) {
   const bound = 0.85
   const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1]
   for (const [name, all] of Object.entries(seen)) {
-    const [ratio, toWordy, plain, served] = ['ratio', 'toWordy', 'plain', 'served'].map((key) => median(all.map((one) => one[key])))
+    const [ratio, toWordy, plain, served] = ['ratio', 'toWordy', 'plain', 'served'].map((key) =>
+      median(all.map((one) => one[key])),
+    )
     const within = ratio >= bound
     if (!within) process.exitCode = 1
     console.log(

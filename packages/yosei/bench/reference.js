@@ -1,4 +1,7 @@
-/** What is measured: three endpoints with bodies of about 0.2, 0.7 and 10 kB. They stay as they are, so that figures compare. */
+/**
+ * What is measured: three endpoints with bodies of about 0.2, 0.7 and 10 kB. They stay as they are, so that figures
+ * compare.
+ */
 import { choice, endpoint, flag, instant, integer, list, number, record, text } from 'yosei'
 
 const slug = text({ pattern: /^[a-z][a-z0-9-]+$/, length: [2, 40] })
@@ -74,7 +77,9 @@ const targets = Array.from({ length: 56 }, (_, n) => ({
   place: { rightAscension: Math.round(n * 4279) / 10_000, declination: Math.round(n * 31_415 - 900_000) / 10_000 },
   magnitude: 4 + (n % 9) / 2,
   filters: filters.slice(0, 1 + (n % 4)),
-  ...(n % 3 === 0 ? { seen: `2031-02-${String((n % 27) + 1).padStart(2, '0')}T04:${String(n).padStart(2, '0')}:00Z` } : {}),
+  ...(n % 3 === 0
+    ? { seen: `2031-02-${String((n % 27) + 1).padStart(2, '0')}T04:${String(n).padStart(2, '0')}:00Z` }
+    : {}),
   public: n % 2 === 0,
 }))
 

@@ -16,7 +16,8 @@ const kinds = [
   'record({ low: number(), high: number() })',
   'text({ optional: true, nullable: true })',
 ]
-const fields = (from, count) => Array.from({ length: count }, (_, i) => `f${from + i}: ${kinds[(from + i) % kinds.length]}`).join(', ')
+const fields = (from, count) =>
+  Array.from({ length: count }, (_, i) => `f${from + i}: ${kinds[(from + i) % kinds.length]}`).join(', ')
 const endpoints = Array.from(
   { length: 50 },
   (_, n) => `const e${n} = endpoint('POST /things${n}/{id}', {
@@ -51,6 +52,8 @@ const options = {
 writeFileSync(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions: options, files: ['fifty.ts'] }))
 for (const compiler of ['typescript', 'typescript-5.9']) {
   const tsc = join(here, '../../../node_modules', compiler, 'bin/tsc')
-  console.log(`${compiler}\n${execFileSync(process.execPath, [tsc, '-p', folder, '--extendedDiagnostics'], { encoding: 'utf8' })}`)
+  console.log(
+    `${compiler}\n${execFileSync(process.execPath, [tsc, '-p', folder, '--extendedDiagnostics'], { encoding: 'utf8' })}`,
+  )
 }
 rmSync(folder, { recursive: true })

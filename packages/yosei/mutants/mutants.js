@@ -1,5 +1,6 @@
 /**
- * Changes one line of the built library at a time, by a seed, and runs the tests: node mutants.js [--seed 1] [--count 150].
+ * Changes one line of the built library at a time, by a seed, and runs the tests: node mutants.js [--seed 1] [--count
+ * 150].
  * Prints each change that no test noticed, and the share of those that one did; exits with 1 where that is under 85 %.
  * Each worker has a copy of the workspace of its own, so nothing here is changed.
  */
@@ -11,7 +12,11 @@ import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 
 const { values } = parseArgs({
-  options: { seed: { type: 'string', default: '1' }, count: { type: 'string', default: '150' }, workers: { type: 'string', default: '2' } },
+  options: {
+    seed: { type: 'string', default: '1' },
+    count: { type: 'string', default: '150' },
+    workers: { type: 'string', default: '2' },
+  },
 })
 const root = fileURLToPath(new URL('../../../', import.meta.url))
 const bound = 0.85
@@ -60,11 +65,15 @@ const operators = [
 ]
 
 const dist = 'packages/yosei/dist'
-const files = readdirSync(join(root, dist), { recursive: true, encoding: 'utf8' }).filter((file) => /^(?!words\/german).*\.js$/.test(file))
+const files = readdirSync(join(root, dist), { recursive: true, encoding: 'utf8' }).filter((file) =>
+  /^(?!words\/german).*\.js$/.test(file),
+)
 const lines = files.flatMap((file) =>
   readFileSync(join(root, dist, file), 'utf8')
     .split('\n')
-    .flatMap((text, index) => (/^\s*(\/\/|\*|\/\*|import|export \{|export \*)/.test(text) ? [] : [{ file, index, text }])),
+    .flatMap((text, index) =>
+      /^\s*(\/\/|\*|\/\*|import|export \{|export \*)/.test(text) ? [] : [{ file, index, text }],
+    ),
 )
 
 /** One change that is still JavaScript. */
@@ -75,7 +84,10 @@ function mutant() {
     const places = [...text.matchAll(from)]
     if (places.length === 0) continue
     const place = pick(places)
-    const changed = text.slice(0, place.index) + place[0].replace(new RegExp(from.source), to) + text.slice(place.index + place[0].length)
+    const changed =
+      text.slice(0, place.index) +
+      place[0].replace(new RegExp(from.source), to) +
+      text.slice(place.index + place[0].length)
     if (changed === text) continue
     const whole = readFileSync(join(root, dist, file), 'utf8').split('\n')
     whole[index] = changed
@@ -88,7 +100,16 @@ function mutant() {
 /** A copy of the workspace whose packages are its own. */
 function copyWorkspace() {
   const folder = mkdtempSync(join(tmpdir(), 'mutants-'))
-  for (const name of ['packages', 'examples', 'test', 'docs', 'jest.config.js', 'package.json', 'tsconfig.base.json', 'README.md'])
+  for (const name of [
+    'packages',
+    'examples',
+    'test',
+    'docs',
+    'jest.config.js',
+    'package.json',
+    'tsconfig.base.json',
+    'README.md',
+  ])
     cpSync(join(root, name), join(folder, name), { recursive: true, filter: (path) => !path.includes('node_modules') })
   mkdirSync(join(folder, 'node_modules'))
   for (const name of readdirSync(join(root, 'node_modules'))) {
@@ -107,13 +128,21 @@ function copyWorkspace() {
 const runTests = (folder, names) =>
   new Promise((resolve) => {
     const tests = names.map((name) => `packages/yosei/test/${name}.test`)
-    const jest = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', join(root, 'node_modules/jest/bin/jest.js')]
-    const child = spawn(process.execPath, [...jest, '--bail', '--runInBand', '--forceExit', '--testTimeout=30000', ...tests], {
-      cwd: folder,
-      stdio: 'ignore',
-      detached: true,
-      env: { ...process.env, PROPERTY_RUNS: '60', ENGINE_RUNS: '200' },
-    })
+    const jest = [
+      '--experimental-vm-modules',
+      '--disable-warning=ExperimentalWarning',
+      join(root, 'node_modules/jest/bin/jest.js'),
+    ]
+    const child = spawn(
+      process.execPath,
+      [...jest, '--bail', '--runInBand', '--forceExit', '--testTimeout=30000', ...tests],
+      {
+        cwd: folder,
+        stdio: 'ignore',
+        detached: true,
+        env: { ...process.env, PROPERTY_RUNS: '60', ENGINE_RUNS: '200' },
+      },
+    )
     // What hangs is noticed too.
     const timer = setTimeout(() => process.kill(-child.pid, 'SIGKILL'), 150_000)
     child.on('exit', (code) => {

@@ -46,7 +46,17 @@ export { endpoint, group, intake } from './sound/declarations.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './terms/address.js'
 export type { Bounds, Messages, Moment, Need, Size, Span } from './terms/declared.js'
 export type { Accepted, Endpoint, Endpoints, FoundBy, Intake, Sent } from './terms/endpoint.js'
-export type { Catalogue, Catalogues, Journal, JournalEvent, Problem, Refusal, TakenTurn, TakeOptions, TurnStore } from './terms/hooks.js'
+export type {
+  Catalogue,
+  Catalogues,
+  Journal,
+  JournalEvent,
+  Problem,
+  Refusal,
+  TakenTurn,
+  TakeOptions,
+  TurnStore,
+} from './terms/hooks.js'
 export { DeclarationError } from './terms/mistake.js'
 export type { Part } from './terms/parts.js'
 export type { Limits, Mode, Policy } from './terms/policy.js'

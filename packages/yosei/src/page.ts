@@ -1,6 +1,8 @@
 /**
- * For pages, where every byte counts: declarations as they are everywhere, and `judgeParts` by the interpreter. What a page
- * leaves out by taking this subpath is the code that is made for endpoints, the check whether declarations make sense, which
+ * For pages, where every byte counts: declarations as they are everywhere, and `judgeParts` by the interpreter. What a
+ * page
+ * leaves out by taking this subpath is the code that is made for endpoints, the check whether declarations make sense,
+ * which
  * the service that shares them has made, and serving. Verdicts, limits and messages are the same.
  */
 import { type JudgePartsOptions, judgePartsBy } from './judge/parts.js'

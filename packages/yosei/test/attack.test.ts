@@ -78,16 +78,29 @@ describe('a machine that can keep no file', () => {
   const script = join(dirname(fileURLToPath(import.meta.url)), 'upload-service.js')
   /** The service in a process with a limit of its own, and its temporary folder. */
   async function limited(limit: string, folder = mkdtempSync(join(tmpdir(), 'attack-'))) {
-    const child = spawn('sh', ['-c', `${limit}; exec "${process.execPath}" "${script}"`], { env: { ...process.env, TMPDIR: folder }, stdio: ['pipe', 'pipe', 'inherit'] }) as ChildProcess
+    const child = spawn('sh', ['-c', `${limit}; exec "${process.execPath}" "${script}"`], {
+      env: { ...process.env, TMPDIR: folder },
+      stdio: ['pipe', 'pipe', 'inherit'],
+    }) as ChildProcess
     const [line] = await once(child.stdout as NodeJS.ReadableStream, 'data')
     const port = Number(String(line).trim())
     const upload = async (size: number) => {
       const body = new FormData()
       body.append('plate', new File(['x'.repeat(size)], 'a.png', { type: 'image/png' }))
       const response = await fetch(`http://127.0.0.1:${port}/plates`, { method: 'POST', body })
-      return [response.status, response.headers.get('retry-after'), ((await response.json()) as { events?: unknown }).events]
+      return [
+        response.status,
+        response.headers.get('retry-after'),
+        ((await response.json()) as { events?: unknown }).events,
+      ]
     }
-    return { child, port, folder, upload, left: () => (existsSync(folder) ? readdirSync(folder).filter((name) => name.startsWith('upload-')) : []) }
+    return {
+      child,
+      port,
+      folder,
+      upload,
+      left: () => (existsSync(folder) ? readdirSync(folder).filter((name) => name.startsWith('upload-')) : []),
+    }
   }
   test.each([
     ['a disk that is full in the middle of a file', 'ulimit -f 64', undefined],
@@ -101,7 +114,8 @@ describe('a machine that can keep no file', () => {
   })
   test('nor do many that are in the middle of a body when no file can be opened any more', async () => {
     const { child, port, upload, folder, left } = await limited('ulimit -n 90')
-    const head = 'POST /plates HTTP/1.1\r\nHost: x\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 300000\r\n\r\n'
+    const head =
+      'POST /plates HTTP/1.1\r\nHost: x\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 300000\r\n\r\n'
     const part = '--x\r\nContent-Disposition: form-data; name="plate"; filename="a"\r\nContent-Type: image/png\r\n\r\n'
     const sockets: Socket[] = []
     const seen: string[] = []
@@ -139,7 +153,11 @@ describe.each(['compiled', 'interpreted'] as const)('unions that hold themselves
     record({ op: constant('minus'), of: later(() => named) }),
     record({ op: constant('is'), of: counted }),
   ]) as never
-  const unnamed: Field<Node> = either([record({ of: later(() => unnamed), a: integer({ optional: true }) }), record({ of: later(() => unnamed), b: integer({ optional: true }) }), counted]) as never
+  const unnamed: Field<Node> = either([
+    record({ of: later(() => unnamed), a: integer({ optional: true }) }),
+    record({ of: later(() => unnamed), b: integer({ optional: true }) }),
+    counted,
+  ]) as never
   // Without `later`: each level is shared by three branches of the next.
   let shared: Field = counted
   for (let i = 0; i < 60; i++) {
@@ -151,7 +169,10 @@ describe.each(['compiled', 'interpreted'] as const)('unions that hold themselves
     for (let i = 0; i < depth; i++) value = { ...more, of: value }
     return value
   }
-  const { put } = intake({ engine, endpoints: { put: endpoint('PUT /', { body: record({ named, unnamed, shared }) }) } }).endpoints
+  const { put } = intake({
+    engine,
+    endpoints: { put: endpoint('PUT /', { body: record({ named, unnamed, shared }) }) },
+  }).endpoints
   const good = { named: { op: 'is', of: 'good' }, unnamed: 'good', shared: 'good' }
   test.each([
     ['told apart', { named: nested(60, good.named, { op: 'not' }) }, []],
@@ -177,16 +198,21 @@ test('no reader of text takes more than its length', async () => {
     for (const [unit, end] of repetitive) {
       const texts = new Map([10_000, 20_000, 40_000].map((size) => [size, unit.repeat(size / unit.length) + end]))
       const growth = await growthOf((size) => read(texts.get(size) as string))
-      if (growth > mostGrowth) slow.push(`${name}, ${JSON.stringify(unit + end)}: ${growth.toFixed(1)} times for four times as much`)
+      if (growth > mostGrowth)
+        slow.push(`${name}, ${JSON.stringify(unit + end)}: ${growth.toFixed(1)} times for four times as much`)
     }
   expect(slow).toEqual([])
 })
 
 describe('rules take no more than a sort of what they read', () => {
   const row = record({ a: integer(), b: integer() }, { rules: (on) => [on.ascending('a', 'b')] })
-  const rows = (count: number, one: (index: number) => unknown) => Array.from({ length: count }, (_, index) => one(index))
+  const rows = (count: number, one: (index: number) => unknown) =>
+    Array.from({ length: count }, (_, index) => one(index))
   const vat = endpoint('POST /', {
-    body: record({ items: list(record({ vat: text({ optional: true }) })), addresses: list(record({ country: text() })) }),
+    body: record({
+      items: list(record({ vat: text({ optional: true }) })),
+      addresses: list(record({ country: text() })),
+    }),
     rules: (on) => [on.needed('body.items[].vat', on.is('body.addresses[].country', 'AT'))],
   })
   const fills = endpoint('POST /', {
@@ -198,22 +224,55 @@ describe('rules take no more than a sort of what they read', () => {
     rules: (on) => [on.ascending('body.seats[]' as never, 'body.cap' as never, { blames: ['body.seats[]'] })],
   })
   test.each<[string, (count: number) => unknown]>([
-    ['a condition on another list', (count) => judgeParts(vat, { body: { items: rows(count, () => ({})), addresses: rows(count, () => ({ country: 'DE' })) } })],
-    ['a fill from another list', (count) => judgeParts(fills, { body: { items: rows(count, () => ({})), others: rows(count, () => ({ b: 1 })) } })],
-    ['a record with rules among faults', (count) => judgeParts(endpoint('POST /', { body: list(row) }), { body: rows(count, (index) => ({ a: index % 9 ? 1 : 'x', b: 2 })) })],
-    ['faults of every element', (count) => judgeParts(endpoint('POST /', { body: list(row) }), { body: rows(count, () => ({ a: 3, b: 2 })) })],
-    ['elements that are blamed by the one beside the list', (count) => judgeParts(blames, { body: { seats: rows(count, () => 5), cap: 1 } })],
-    ['distinct', (count) => judgeParts(endpoint('POST /', { body: list(record({ a: integer() }), { distinct: true }) }), { body: rows(count, (index) => ({ a: index % 7 })) })],
+    [
+      'a condition on another list',
+      (count) =>
+        judgeParts(vat, {
+          body: { items: rows(count, () => ({})), addresses: rows(count, () => ({ country: 'DE' })) },
+        }),
+    ],
+    [
+      'a fill from another list',
+      (count) => judgeParts(fills, { body: { items: rows(count, () => ({})), others: rows(count, () => ({ b: 1 })) } }),
+    ],
+    [
+      'a record with rules among faults',
+      (count) =>
+        judgeParts(endpoint('POST /', { body: list(row) }), {
+          body: rows(count, (index) => ({ a: index % 9 ? 1 : 'x', b: 2 })),
+        }),
+    ],
+    [
+      'faults of every element',
+      (count) => judgeParts(endpoint('POST /', { body: list(row) }), { body: rows(count, () => ({ a: 3, b: 2 })) }),
+    ],
+    [
+      'elements that are blamed by the one beside the list',
+      (count) => judgeParts(blames, { body: { seats: rows(count, () => 5), cap: 1 } }),
+    ],
+    [
+      'distinct',
+      (count) =>
+        judgeParts(endpoint('POST /', { body: list(record({ a: integer() }), { distinct: true }) }), {
+          body: rows(count, (index) => ({ a: index % 7 })),
+        }),
+    ],
   ])('%s', async (_, work) => {
     expect(await growthOf(work, [2000, 8000])).toBeLessThan(mostGrowth)
   })
   test('elements of two lists are no pairs, which is said where it is declared', () => {
     const body = record({ a: list(integer()), b: list(integer()) })
-    expect(() => endpoint('POST /', { body, rules: (on) => [on.different('body.a[]', 'body.b[]' as never)] })).toThrow(DeclarationError)
-    expect(() => endpoint('POST /', { body, rules: (on) => [on.ascending('body.a[]', 'body.b[]' as never)] })).toThrow('lie in two lists')
+    expect(() => endpoint('POST /', { body, rules: (on) => [on.different('body.a[]', 'body.b[]' as never)] })).toThrow(
+      DeclarationError,
+    )
+    expect(() => endpoint('POST /', { body, rules: (on) => [on.ascending('body.a[]', 'body.b[]' as never)] })).toThrow(
+      'lie in two lists',
+    )
     const rule = {
       body: record({ a: list(integer()), b: list(integer()), c: integer() }),
-      rules: (on: never) => [(on as { equal: (...all: unknown[]) => never }).equal('body.a[]', 'body.c', { blames: ['body.b[]'] })],
+      rules: (on: never) => [
+        (on as { equal: (...all: unknown[]) => never }).equal('body.a[]', 'body.c', { blames: ['body.b[]'] }),
+      ],
     }
     expect(() => endpoint('POST /', rule as never)).toThrow('it blames body.b[], in a list that it does not compare')
   })
@@ -223,13 +282,39 @@ describe('an answer does not outgrow its request', () => {
   const wide = endpoint('POST /', { body: table(list(text({ length: [2, 3] }), { distinct: true }), { names: /^x/ }) })
   const handle = serve(intake({ endpoints: { wide } }), { wide: () => 1 })
   const post = (body: string, accept = '*/*') =>
-    handle(new Request('http://kr.example/', { method: 'POST', body, headers: { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(body)), accept } }))
+    handle(
+      new Request('http://kr.example/', {
+        method: 'POST',
+        body,
+        headers: { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(body)), accept },
+      }),
+    )
   test.each([
-    ['one name of 900 kB', 'application/problem+json', { ['n'.repeat(900_000)]: Array.from({ length: 60 }, () => 'a') }],
-    ['many names of many marks', 'application/problem+json', Object.fromEntries(Array.from({ length: 500 }, (_, index) => [`${index}${'"'.repeat(900)}`, ['a']]))],
-    ['names of marks, as a page', 'text/html', Object.fromEntries(Array.from({ length: 500 }, (_, index) => [`${index}${'"<&'.repeat(300)}`, ['a']]))],
-    ['names of many bytes, as text', 'text/plain', Object.fromEntries(Array.from({ length: 500 }, (_, index) => [`${index}${'\u{1f600}'.repeat(200)}`, ['a']]))],
-    ['a small body', 'application/problem+json', Object.fromEntries(Array.from({ length: 60 }, (_, index) => [`${index}`, 1]))],
+    [
+      'one name of 900 kB',
+      'application/problem+json',
+      { ['n'.repeat(900_000)]: Array.from({ length: 60 }, () => 'a') },
+    ],
+    [
+      'many names of many marks',
+      'application/problem+json',
+      Object.fromEntries(Array.from({ length: 500 }, (_, index) => [`${index}${'"'.repeat(900)}`, ['a']])),
+    ],
+    [
+      'names of marks, as a page',
+      'text/html',
+      Object.fromEntries(Array.from({ length: 500 }, (_, index) => [`${index}${'"<&'.repeat(300)}`, ['a']])),
+    ],
+    [
+      'names of many bytes, as text',
+      'text/plain',
+      Object.fromEntries(Array.from({ length: 500 }, (_, index) => [`${index}${'\u{1f600}'.repeat(200)}`, ['a']])),
+    ],
+    [
+      'a small body',
+      'application/problem+json',
+      Object.fromEntries(Array.from({ length: 60 }, (_, index) => [`${index}`, 1])),
+    ],
   ])('%s, as %s', async (_, accept, body) => {
     const raw = JSON.stringify(body)
     const response = await post(raw, accept)
@@ -240,21 +325,39 @@ describe('an answer does not outgrow its request', () => {
   })
   test('long names are told as labels that differ, and have no pointer', async () => {
     const [a, b] = [`${'n'.repeat(5000)}a${'n'.repeat(5000)}`, `${'n'.repeat(5000)}b${'n'.repeat(5000)}`]
-    const verdict = await judge(intake({ endpoints: { wide } }), { method: 'POST', target: '/', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ [a]: ['x'], [b]: ['x'] }) })
+    const verdict = await judge(intake({ endpoints: { wide } }), {
+      method: 'POST',
+      target: '/',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ [a]: ['x'], [b]: ['x'] }),
+    })
     if (verdict.outcome !== 'rejected') throw new Error('accepted')
     const addresses = verdict.errors.map(({ address }) => address)
-    expect([new Set(addresses).size, verdict.errors.map(({ pointer }) => pointer)]).toEqual([4, [undefined, undefined, undefined, undefined]])
+    expect([new Set(addresses).size, verdict.errors.map(({ pointer }) => pointer)]).toEqual([
+      4,
+      [undefined, undefined, undefined, undefined],
+    ])
     expect(addresses[0]).toMatch(/^body\["n{32} … 10001 characters, [0-9a-f]{16} … n{12}"\]$/)
     expect(JSON.stringify(verdict).length).toBeLessThan(3000)
   })
   test('own words that quote what was sent are cut', async () => {
     const odd = endpoint('POST /', {
       body: record({ a: text() }),
-      rules: (on) => [on.find({ reads: ['body.a'], code: 'odd', finds: (a) => Array.from({ length: 60 }, () => ({ at: 'body.a', message: `is not ${a}` })) })],
+      rules: (on) => [
+        on.find({
+          reads: ['body.a'],
+          code: 'odd',
+          finds: (a) => Array.from({ length: 60 }, () => ({ at: 'body.a', message: `is not ${a}` })),
+        }),
+      ],
     })
     const told = await (
       await serve(intake({ endpoints: { odd } }), { odd: () => 1 })(
-        new Request('http://kr.example/', { method: 'POST', body: JSON.stringify({ a: 'x'.repeat(100_000) }), headers: { 'content-type': 'application/json' } }),
+        new Request('http://kr.example/', {
+          method: 'POST',
+          body: JSON.stringify({ a: 'x'.repeat(100_000) }),
+          headers: { 'content-type': 'application/json' },
+        }),
       )
     ).text()
     expect(told.length).toBeLessThan(256_000)
@@ -264,21 +367,32 @@ describe('an answer does not outgrow its request', () => {
 describe('a verdict, never an exception', () => {
   const long = 12_000_000
   const big = (body: string, field: Field, more = {}) =>
-    judge(intake({ endpoints: { put: endpoint('PUT /', { body: record({ a: field }), ...more }) }, limits: { body: '40MB' } }), {
-      method: 'PUT',
-      target: '/',
-      headers: { 'content-type': 'application/json' },
-      body,
-    })
-  test.each<[string, () => Promise<{ outcome: string; status?: number; errors?: readonly { code: string }[] }>, string]>([
+    judge(
+      intake({
+        endpoints: { put: endpoint('PUT /', { body: record({ a: field }), ...more }) },
+        limits: { body: '40MB' },
+      }),
+      { method: 'PUT', target: '/', headers: { 'content-type': 'application/json' }, body },
+    )
+  test.each<
+    [string, () => Promise<{ outcome: string; status?: number; errors?: readonly { code: string }[] }>, string]
+  >([
     ['a pattern', () => big(`{"a":"${'ab'.repeat(long / 2)}"}`, text({ pattern: /^(?:a|b)*$/ })), '422 wrong_pattern'],
     ['a JSON Pointer', () => big(`{"a":"${'/a'.repeat(long / 2)}"}`, text({ format: 'json-pointer' })), 'accepted'],
     ['a link', () => big(`{"a":"http://x/${'a'.repeat(long)}"}`, text({ format: 'iri' })), 'accepted'],
     ['a URI template', () => big(`{"a":"${'{a}'.repeat(long / 4)}"}`, text({ format: 'uri-template' })), 'accepted'],
     ['broken JSON', () => big(`{"a":"${'\\n'.repeat(long / 2)}`, text()), '400 bad_syntax'],
     ['lines of broken JSON', () => big(`{"a":${'\n'.repeat(long)}`, text()), '400 bad_syntax'],
-    ['names in JSON', () => big(`{"a":"${'\\n'.repeat(long / 2)}","a":1}`, text(), { uniqueNames: true }), '400 sent_twice'],
-    ['names in deep JSON', () => big(`${'{"a":'.repeat(100_000)}{"b":1,"b":2}${'}'.repeat(100_000)}`, anything(), { uniqueNames: true }), '400 sent_twice'],
+    [
+      'names in JSON',
+      () => big(`{"a":"${'\\n'.repeat(long / 2)}","a":1}`, text(), { uniqueNames: true }),
+      '400 sent_twice',
+    ],
+    [
+      'names in deep JSON',
+      () => big(`${'{"a":'.repeat(100_000)}{"b":1,"b":2}${'}'.repeat(100_000)}`, anything(), { uniqueNames: true }),
+      '400 sent_twice',
+    ],
     ['a decimal of many zeros', () => big(`{"a":"0.${'0'.repeat(long)}1"}`, decimal({ min: '1' })), '422 below_min'],
   ])('%s of many millions of bytes', async (_, judged, wanted) => {
     const { outcome, status, errors } = await judged()
@@ -302,7 +416,11 @@ describe('a verdict, never an exception', () => {
       [never, 'a', 'b'],
       [decimal(), '1', '2'],
     ] as const) {
-      const verdict = judgeParts(endpoint('POST /', { body: record({ a: field, b: field, c: anything() }), rules: rules as never }), { body: { a, b, c: odd } }, { trace: true })
+      const verdict = judgeParts(
+        endpoint('POST /', { body: record({ a: field, b: field, c: anything() }), rules: rules as never }),
+        { body: { a, b, c: odd } },
+        { trace: true },
+      )
       expect(verdict.outcome === 'rejected' && verdict.status).toBe(422)
       expect(JSON.stringify(verdict)).toContain('unequal')
     }
@@ -317,22 +435,47 @@ describe('a verdict, never an exception', () => {
     const app = intake({
       journal: { write: (event) => void events.push(event) },
       endpoints: {
-        deep: endpoint('POST /deep', { body: record({ doc: record({ t: record({ q: text({ default: fails('default') }) }) }) }) }),
-        rule: endpoint('POST /rule', { body: record({ a: integer() }), rules: (on) => [on.check({ reads: ['body.a'], code: 'x', holds: () => fails('rule')() === 'made' })] }),
+        deep: endpoint('POST /deep', {
+          body: record({ doc: record({ t: record({ q: text({ default: fails('default') }) }) }) }),
+        }),
+        rule: endpoint('POST /rule', {
+          body: record({ a: integer() }),
+          rules: (on) => [on.check({ reads: ['body.a'], code: 'x', holds: () => fails('rule')() === 'made' })],
+        }),
         query: endpoint('GET /query', { query: { q: integer() } }),
       },
     })
-    const post = (target: string, body: string) => judge(app, { method: 'POST', target, headers: { 'content-type': 'application/json' }, body })
-    expect(await post('/deep', '{"doc":{"t":{}}}')).toMatchObject({ status: 500, stage: 'shape', endpoint: 'deep', errors: [] })
-    expect(await judge(app, 'GET /query?q=x HTTP/1.1')).toMatchObject({ status: 400, errors: [{ address: 'query.q', code: 'wrong_type' }] })
+    const post = (target: string, body: string) =>
+      judge(app, { method: 'POST', target, headers: { 'content-type': 'application/json' }, body })
+    expect(await post('/deep', '{"doc":{"t":{}}}')).toMatchObject({
+      status: 500,
+      stage: 'shape',
+      endpoint: 'deep',
+      errors: [],
+    })
+    expect(await judge(app, 'GET /query?q=x HTTP/1.1')).toMatchObject({
+      status: 400,
+      errors: [{ address: 'query.q', code: 'wrong_type' }],
+    })
     expect(await post('/rule', '{"a":1}')).toMatchObject({ status: 500, stage: 'rules', errors: [] })
-    expect(events.map(({ endpoint, outcome, stage, cause, input }) => [endpoint, outcome, stage, String(cause), input?.split('\n').at(-1)])).toEqual([
+    expect(
+      events.map(({ endpoint, outcome, stage, cause, input }) => [
+        endpoint,
+        outcome,
+        stage,
+        String(cause),
+        input?.split('\n').at(-1),
+      ]),
+    ).toEqual([
       ['deep', 'failed', 'shape', 'Error: inside default', '{"doc":{"t":{}}}'],
       ['rule', 'failed', 'rules', 'Error: inside rule', '{"a":1}'],
     ])
     expect(judgeParts(app.endpoints.rule, { body: { a: 1 } })).toMatchObject({ status: 500 })
     breaks = false
-    expect(await post('/deep', '{"doc":{"t":{}}}')).toMatchObject({ outcome: 'accepted', input: { body: { doc: { t: { q: 'made' } } } } })
+    expect(await post('/deep', '{"doc":{"t":{}}}')).toMatchObject({
+      outcome: 'accepted',
+      input: { body: { doc: { t: { q: 'made' } } } },
+    })
   })
 })
 
@@ -363,7 +506,11 @@ describe('what ends with a request behind a gate', () => {
     [
       'express',
       (store, handle) =>
-        express().post('/slots/:slot', gate(intake({ endpoints: { slot }, turns: store }).endpoints.slot, { services: {} }), (_, response) => void handle().then(() => response.end('done'))),
+        express().post(
+          '/slots/:slot',
+          gate(intake({ endpoints: { slot }, turns: store }).endpoints.slot, { services: {} }),
+          (_, response) => void handle().then(() => response.end('done')),
+        ),
     ],
     [
       'koa',
@@ -379,29 +526,32 @@ describe('what ends with a request behind a gate', () => {
       },
     ],
   ]
-  test.each(frameworks)('%s: a client that goes during a lookup leaves no turn, and its handler is not called', async (_, make) => {
-    const store = turns()
-    let release = () => undefined as void
-    lookup.hold = new Promise((resolve) => {
-      release = resolve
-    })
-    let calls = 0
-    const url = await started(make(store, async () => void calls++))
-    const gone = new AbortController()
-    const asked = new Promise((resolve) => {
-      lookup.asked = () => resolve(undefined)
-    })
-    const first = fetch(`${url}/slots/a`, { method: 'POST', signal: gone.signal }).catch(() => 'gone')
-    await asked
-    expect(store.size).toBe(1)
-    gone.abort()
-    await first
-    await sleep(50)
-    release()
-    expect(await until(() => store.size === 0)).toBe(true)
-    expect((await fetch(`${url}/slots/a`, { method: 'POST' })).status).toBe(200)
-    expect([await until(() => store.size === 0), calls]).toEqual([true, 1])
-  })
+  test.each(frameworks)(
+    '%s: a client that goes during a lookup leaves no turn, and its handler is not called',
+    async (_, make) => {
+      const store = turns()
+      let release = () => undefined as void
+      lookup.hold = new Promise((resolve) => {
+        release = resolve
+      })
+      let calls = 0
+      const url = await started(make(store, async () => void calls++))
+      const gone = new AbortController()
+      const asked = new Promise((resolve) => {
+        lookup.asked = () => resolve(undefined)
+      })
+      const first = fetch(`${url}/slots/a`, { method: 'POST', signal: gone.signal }).catch(() => 'gone')
+      await asked
+      expect(store.size).toBe(1)
+      gone.abort()
+      await first
+      await sleep(50)
+      release()
+      expect(await until(() => store.size === 0)).toBe(true)
+      expect((await fetch(`${url}/slots/a`, { method: 'POST' })).status).toBe(200)
+      expect([await until(() => store.size === 0), calls]).toEqual([true, 1])
+    },
+  )
   test('a handler that is wrapped, or awaited by koa, holds its turn until it has settled; a plain one until it has answered, or says so', async () => {
     const store = turns()
     lookup.hold = Promise.resolve()
@@ -459,14 +609,20 @@ describe('what ends with a request behind a gate', () => {
   })
   test('what a wrapped handler gives is the answer, in the house’s shape, and so is what it throws', async () => {
     const events: JournalEvent[] = []
-    const app = intake({ endpoints: { slot }, turns: turns(), identify: () => 'ada', journal: { write: (event) => void events.push(event) } })
+    const app = intake({
+      endpoints: { slot },
+      turns: turns(),
+      identify: () => 'ada',
+      journal: { write: (event) => void events.push(event) },
+    })
     const url = await started(
       connect()
         .use(gate(app, { services: { name: 'services' } }))
         .use(
           handled(slot, async ({ path }, { who, turn, id, found, services }) => {
             if (path.slot === 'throws') throw new Error('inside')
-            if (path.slot === 'refuses') return refuse({ status: 409, code: 'held', message: 'is held', at: 'path.slot' })
+            if (path.slot === 'refuses')
+              return refuse({ status: 409, code: 'held', message: 'is held', at: 'path.slot' })
             return { who, fence: typeof turn?.fence, id: id.length, found, services }
           }),
         ),
@@ -475,10 +631,19 @@ describe('what ends with a request behind a gate', () => {
       const response = await fetch(`${url}/slots/${name}`, { method: 'POST' })
       return [response.status, await response.json()] as [number, { fields?: object; detail?: string }]
     }
-    expect(await post('gives')).toEqual([200, { who: 'ada', fence: 'bigint', id: 36, found: { slow: true }, services: { name: 'services' } }])
+    expect(await post('gives')).toEqual([
+      200,
+      { who: 'ada', fence: 'bigint', id: 36, found: { slow: true }, services: { name: 'services' } },
+    ])
     expect((await post('refuses'))[1].fields).toEqual({ 'path.slot': [{ code: 'held', detail: 'is held' }] })
-    expect((await post('throws')).map((one) => (typeof one === 'number' ? one : one.detail))).toEqual([500, 'Something went wrong here. It has been noted.'])
-    expect(events.map(({ outcome, status, endpoint }) => `${outcome} ${status} ${endpoint}`)).toEqual(['rejected 409 slot', 'failed 500 slot'])
+    expect((await post('throws')).map((one) => (typeof one === 'number' ? one : one.detail))).toEqual([
+      500,
+      'Something went wrong here. It has been noted.',
+    ])
+    expect(events.map(({ outcome, status, endpoint }) => `${outcome} ${status} ${endpoint}`)).toEqual([
+      'rejected 409 slot',
+      'failed 500 slot',
+    ])
   })
   test('files of clients that go are removed, whenever they go', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'attack-'))
@@ -525,17 +690,28 @@ describe('what ends with a request behind a gate', () => {
       endpoints: { slot, note: endpoint('GET /notes/{n}', { path: { n: integer() } }) },
       turns: store,
       journal: { write: (event) => void events.push(event) },
-      identify: ({ headers }) => headers.get('authorization') ?? refuse({ status: 401, code: 'no_key', message: 'must name a key' }),
+      identify: ({ headers }) =>
+        headers.get('authorization') ?? refuse({ status: 401, code: 'no_key', message: 'must name a key' }),
       languages: { en: { wrong_type: 'is odd', 'wrong_type.integer': 'is odd' } },
       envelope: ({ status }, { detail }) => ({ body: { house: status, detail } }),
     })
     const server = express()
     server.get('/api/notes/:n', gate(app.endpoints.note), (_, response) => void response.end('in'))
-    server.post('/slots/:slot', gate(app.endpoints.slot, { services: {} }), (_, response) => void response.end(String(store.size)))
+    server.post(
+      '/slots/:slot',
+      gate(app.endpoints.slot, { services: {} }),
+      (_, response) => void response.end(String(store.size)),
+    )
     const url = await started(server)
-    expect([await (await fetch(`${url}/api/notes/1`)).json(), events[0]?.status]).toEqual([{ house: 401, detail: 'header.authorization must name a key' }, 401])
+    expect([await (await fetch(`${url}/api/notes/1`)).json(), events[0]?.status]).toEqual([
+      { house: 401, detail: 'header.authorization must name a key' },
+      401,
+    ])
     const headers = { authorization: 'k' }
-    expect(await (await fetch(`${url}/api/notes/x`, { headers })).json()).toEqual({ house: 400, detail: 'path.n is odd; "x" was sent' })
+    expect(await (await fetch(`${url}/api/notes/x`, { headers })).json()).toEqual({
+      house: 400,
+      detail: 'path.n is odd; "x" was sent',
+    })
     expect(await (await fetch(`${url}/slots/a`, { method: 'POST', headers })).text()).toBe('1')
   })
 })
@@ -544,7 +720,9 @@ describe('listen', () => {
   const app = intake({
     limits: { headers: '16kB' },
     endpoints: {
-      get: endpoint('GET /', { header: { ['__proto__']: integer({ optional: true }), 'x-last': integer({ optional: true }) } }),
+      get: endpoint('GET /', {
+        header: { ['__proto__']: integer({ optional: true }), 'x-last': integer({ optional: true }) },
+      }),
       post: endpoint('POST /', { body: record({ a: integer() }) }),
     },
   })
@@ -569,7 +747,12 @@ describe('listen', () => {
       '415',
       '"header.content-encoding"',
     ],
-    ['one content coding twice', 'POST / HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Encoding: br, br\r\nContent-Length: 3\r\n\r\nabc', '415', '"too_many"'],
+    [
+      'one content coding twice',
+      'POST / HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Encoding: br, br\r\nContent-Length: 3\r\n\r\nabc',
+      '415',
+      '"too_many"',
+    ],
     [
       'three content codings',
       'POST / HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Encoding: br\r\nContent-Encoding: gzip, deflate\r\nContent-Length: 3\r\n\r\nabc',
@@ -594,14 +777,21 @@ describe('listen', () => {
     ]
     const ports = [own.port, ...(await Promise.all(others.map(started))).map((url) => Number(new URL(url).port))]
     for (const port of ports) {
-      const came = await sent(port, 'POST / HTTP/1.1\r\nHost: x\r\nConnection: close\r\nContent-Type: application/json\r\nContent-Length: 7\r\nExpect: 100-continue\r\n\r\n{"a":1}')
+      const came = await sent(
+        port,
+        'POST / HTTP/1.1\r\nHost: x\r\nConnection: close\r\nContent-Type: application/json\r\nContent-Length: 7\r\nExpect: 100-continue\r\n\r\n{"a":1}',
+      )
       expect(came.match(/HTTP\/1\.1 \d+/g)).toEqual(['HTTP/1.1 100', 'HTTP/1.1 200'])
     }
   })
 })
 
 describe('turns', () => {
-  const slot = (more = {}) => endpoint('POST /{slot}', { path: { slot: text() }, turn: { of: 'slot', by: ['path.slot'], lease: '200ms', wait: '5s', ...more } })
+  const slot = (more = {}) =>
+    endpoint('POST /{slot}', {
+      path: { slot: text() },
+      turn: { of: 'slot', by: ['path.slot'], lease: '200ms', wait: '5s', ...more },
+    })
   const post = () => new Request('http://kr.example/a', { method: 'POST' })
   test('in one process, a handler that lets nothing else run keeps its turn', async () => {
     let inside = 0
@@ -648,8 +838,15 @@ describe('turns', () => {
     ])
   })
   test('nor does a store that hangs on release turn an answer into a failure', async () => {
-    const store: TurnStore = { take: async () => ({ fence: 1n, renew: async () => true, release: () => new Promise(() => undefined) }) }
-    const app = intake({ endpoints: { slot: slot() }, turns: store, limits: { handle: '300ms' }, journal: { write: () => undefined } })
+    const store: TurnStore = {
+      take: async () => ({ fence: 1n, renew: async () => true, release: () => new Promise(() => undefined) }),
+    }
+    const app = intake({
+      endpoints: { slot: slot() },
+      turns: store,
+      limits: { handle: '300ms' },
+      journal: { write: () => undefined },
+    })
     expect((await serve(app, { slot: async () => 1 })(post())).status).toBe(200)
   })
 })

@@ -1,4 +1,6 @@
-/** Declarations: what makes no sense, variants, own words, hints; and what else reads them: the trace, write, outline. */
+/**
+ * Declarations: what makes no sense, variants, own words, hints; and what else reads them: the trace, write, outline.
+ */
 
 import { Worker } from 'node:worker_threads'
 import { describe, expect, test } from '@jest/globals'
@@ -40,7 +42,8 @@ import {
 } from 'yosei'
 
 const post = (body: Field) => endpoint('POST /x', { body })
-const errors = (verdict: ReturnType<typeof judgeParts>) => (verdict.outcome === 'rejected' ? verdict.errors.map(({ address, message }) => `${address} ${message}`) : ['accepted'])
+const errors = (verdict: ReturnType<typeof judgeParts>) =>
+  verdict.outcome === 'rejected' ? verdict.errors.map(({ address, message }) => `${address} ${message}`) : ['accepted']
 
 describe('a declaration that makes no sense throws, naming the address and the mend', () => {
   // biome-ignore lint/suspicious/noExplicitAny: these declarations are wrong for the compiler too
@@ -48,9 +51,21 @@ describe('a declaration that makes no sense throws, naming the address and the m
   const loop: Field = record({ inner: later(() => loop) })
   const nothing: Field = later(() => nothing)
   test.each<[string, () => unknown, RegExp | string]>([
-    ['a default that its field rejects', () => post(record({ a: integer({ max: 5, default: 7 }) })), /body\.a: its own default is rejected: it must be at most 5; 7 was sent\. Give/],
-    ['a default rejected inside', () => post(record({ a: list(text({ length: [2, 3] }), { default: ['ab', 'c'] }) })), /body\.a\[1\]: its own default/],
-    ['min above max', () => post(record({ a: list(integer({ min: 5, max: 1 })) })), /POST \/x, body\.a\[\]: the lower limit 5 leaves nothing below the upper limit 1\. Swap/],
+    [
+      'a default that its field rejects',
+      () => post(record({ a: integer({ max: 5, default: 7 }) })),
+      /body\.a: its own default is rejected: it must be at most 5; 7 was sent\. Give/,
+    ],
+    [
+      'a default rejected inside',
+      () => post(record({ a: list(text({ length: [2, 3] }), { default: ['ab', 'c'] }) })),
+      /body\.a\[1\]: its own default/,
+    ],
+    [
+      'min above max',
+      () => post(record({ a: list(integer({ min: 5, max: 1 })) })),
+      /POST \/x, body\.a\[\]: the lower limit 5 leaves nothing below the upper limit 1\. Swap/,
+    ],
     ['above at below', () => post(number({ above: 1, below: 1 })), /lower limit 1/],
     ['bigints out of order', () => post(bigInteger({ min: 2n, max: 1n })), /lower limit 2/],
     ['decimals out of order', () => post(decimal({ min: '10', max: '9.99' })), /lower limit 10/],
@@ -66,14 +81,42 @@ describe('a declaration that makes no sense throws, naming the address and the m
     ['a span that is none', () => post(duration({ max: any('2 hours') })), /"2 hours" is no span/],
     ['an empty choice', () => post(choice([])), /body: the choice is empty\. Give/],
     ['a choice twice', () => post(choice(['1', 1])), /has 1 twice/],
-    ['a pattern that takes exponential time', () => post(table(text({ pattern: /^(a+)+$/ }))), /body\{\}: the pattern \/\^\(a\+\)\+\$\/ can take exponential time/],
+    [
+      'a pattern that takes exponential time',
+      () => post(table(text({ pattern: /^(a+)+$/ }))),
+      /body\{\}: the pattern \/\^\(a\+\)\+\$\/ can take exponential time/,
+    ],
     ['names by such a pattern', () => post(table(text(), { names: /^(\w|\d)*$/ })), /the names .* exponential/],
-    ['an optional path parameter', () => endpoint('GET /x/{id}', { path: { id: text({ optional: true }) } }), /path\.id: is a path parameter and may not be left out/],
-    ['a path parameter with a default', () => endpoint('GET /x/{id}', { path: { id: text({ default: 'a' }) } }), /path\.id/],
-    ['a path parameter unlisted', () => endpoint('GET /x/{id}', any({ path: {} })), /path\.id: the template has this parameter/],
-    ['a path field that the template lacks', () => endpoint('GET /x', any({ path: { id: text() } })), /path\.id: this is no parameter of the template/],
-    ['header names that differ in case', () => endpoint('GET /x', { header: { 'X-A': text(), 'x-a': text() } }), /header\.x-a: two names differ only in case/],
-    ['a branch that declares the tag', () => post(tagged('kind', { a: record({ kind: text() }) })), /the branch a declares kind, the tag/],
+    [
+      'an optional path parameter',
+      () => endpoint('GET /x/{id}', { path: { id: text({ optional: true }) } }),
+      /path\.id: is a path parameter and may not be left out/,
+    ],
+    [
+      'a path parameter with a default',
+      () => endpoint('GET /x/{id}', { path: { id: text({ default: 'a' }) } }),
+      /path\.id/,
+    ],
+    [
+      'a path parameter unlisted',
+      () => endpoint('GET /x/{id}', any({ path: {} })),
+      /path\.id: the template has this parameter/,
+    ],
+    [
+      'a path field that the template lacks',
+      () => endpoint('GET /x', any({ path: { id: text() } })),
+      /path\.id: this is no parameter of the template/,
+    ],
+    [
+      'header names that differ in case',
+      () => endpoint('GET /x', { header: { 'X-A': text(), 'x-a': text() } }),
+      /header\.x-a: two names differ only in case/,
+    ],
+    [
+      'a branch that declares the tag',
+      () => post(tagged('kind', { a: record({ kind: text() }) })),
+      /the branch a declares kind, the tag/,
+    ],
     ['a branch that is no record', () => post(tagged('kind', { a: text() })), /the branch a is no record/],
     ['a union without branches', () => post(either([])), /no branch/],
     ['a later that comes to nothing', () => post(nothing), /later never comes to a value|holds itself/],
@@ -87,30 +130,66 @@ describe('a declaration that makes no sense throws, naming the address and the m
     ['half a segment', () => endpoint('GET /a-{b}', any({ path: { b: text() } })), /"a-\{b\}" is no segment/],
     [
       'two endpoints for the same requests',
-      () => intake({ endpoints: { a: endpoint('GET /x/{a}', { path: { a: text() } }), b: endpoint('GET /x/{b}', { path: { b: text() } }) } }),
+      () =>
+        intake({
+          endpoints: {
+            a: endpoint('GET /x/{a}', { path: { a: text() } }),
+            b: endpoint('GET /x/{b}', { path: { b: text() } }),
+          },
+        }),
       /b: a matches the same requests/,
     ],
-    ['an option that there is not', () => post(any(text)({ lenght: [1, 2] })), /body: text has no option lenght\. Its options are length pattern/],
+    [
+      'an option that there is not',
+      () => post(any(text)({ lenght: [1, 2] })),
+      /body: text has no option lenght\. Its options are length pattern/,
+    ],
     ['a field that is none', () => post(any(record)({ a: 5 })), /body\.a: is no field/],
     ['distinct by nothing', () => post(any(list)(record({ a: text() }), { distinct: 'b' })), /have no field b/],
-    ['a record in a path', () => endpoint('GET /{a}', { path: { a: record({}) } }), /path\.a: a path has no way to carry this record/],
-    ['a list of lists in a query', () => endpoint('GET /', { query: { a: list(list(text())) } }), /query\.a: a query has no way/],
-    ['a rule on what is not there', () => endpoint('POST /x', { body: record({ a: text() }), rules: (on) => [on.equal('body.a', any('body.b'))] }), /rule equal: body\.b is not declared/],
-    ['POST /a, body: "json" is no media type', () => endpoint('POST /a', { body: { json: text() } as never }), 'POST /a, body: "json" is no media type'],
-    ['is no media type', () => endpoint('POST /a', { body: { '*/json': text() } }), 'is no media type'],
-    ['a form is a record, not text', () => endpoint('POST /a', { body: { 'application/x-www-form-urlencoded': text() } }), 'a form is a record, not text'],
-    ['body.a: a multipart has no way', () => endpoint('POST /a', { body: { 'multipart/form-data': record({ a: record({ b: record({}) }) }) } }), 'body.a: a multipart has no way'],
-    ['a file comes in no such part', () => endpoint('POST /a', { body: { 'application/x-www-form-urlencoded': record({ a: file() }) } }), 'a file comes in no such part'],
-    ['query.a: a file comes in no such part', () => endpoint('GET /a', { query: { a: list(file()) } }), 'query.a: a file comes in no such part'],
-    ['cookie.a: a cookie has no way to carry this list', () => endpoint('GET /a', { cookie: { a: list(text()) } }), 'cookie.a: a cookie has no way to carry this list'],
-    ['a text is one value, not list', () => endpoint('POST /a', { body: { 'text/csv': list(text()) } }), 'a text is one value, not list'],
-    ['this media type has no values to read', () => endpoint('POST /a', { body: { 'image/png': text() } }), 'this media type has no values to read'],
-    ['"PNG" is no media type', () => endpoint('POST /a', { body: { 'image/png': file({ types: ['PNG'] }) } }), '"PNG" is no media type'],
-    ['bytes is "5 MB"', () => endpoint('POST /a', { body: { 'image/png': file({ bytes: '5 MB' as never }) } }), 'bytes is "5 MB"'],
-    ['body, application/json: JSON carries no file', () => endpoint('POST /a', { body: record({ a: file() }) }), 'body, application/json: JSON carries no file'],
-    ['GET /a, limits: body is "64 kB"', () => endpoint('GET /a', { limits: { body: '64 kB' as never } }), 'GET /a, limits: body is "64 kB"'],
-    ['there is no limit size', () => intake({ endpoints: {}, limits: { size: 1 } as never }), 'there is no limit size'],
+    [
+      'a record in a path',
+      () => endpoint('GET /{a}', { path: { a: record({}) } }),
+      /path\.a: a path has no way to carry this record/,
+    ],
+    [
+      'a list of lists in a query',
+      () => endpoint('GET /', { query: { a: list(list(text())) } }),
+      /query\.a: a query has no way/,
+    ],
+    [
+      'a rule on what is not there',
+      () => endpoint('POST /x', { body: record({ a: text() }), rules: (on) => [on.equal('body.a', any('body.b'))] }),
+      /rule equal: body\.b is not declared/,
+    ],
   ])('%s', (_, declare, message) => {
+    expect(declare).toThrow(DeclarationError)
+    expect(declare).toThrow(message)
+  })
+  test.each<[string, () => unknown]>([
+    ['POST /a, body: "json" is no media type', () => endpoint('POST /a', { body: { json: text() } as never })],
+    ['is no media type', () => endpoint('POST /a', { body: { '*/json': text() } })],
+    [
+      'a form is a record, not text',
+      () => endpoint('POST /a', { body: { 'application/x-www-form-urlencoded': text() } }),
+    ],
+    [
+      'body.a: a multipart has no way',
+      () => endpoint('POST /a', { body: { 'multipart/form-data': record({ a: record({ b: record({}) }) }) } }),
+    ],
+    [
+      'a file comes in no such part',
+      () => endpoint('POST /a', { body: { 'application/x-www-form-urlencoded': record({ a: file() }) } }),
+    ],
+    ['query.a: a file comes in no such part', () => endpoint('GET /a', { query: { a: list(file()) } })],
+    ['cookie.a: a cookie has no way to carry this list', () => endpoint('GET /a', { cookie: { a: list(text()) } })],
+    ['a text is one value, not list', () => endpoint('POST /a', { body: { 'text/csv': list(text()) } })],
+    ['this media type has no values to read', () => endpoint('POST /a', { body: { 'image/png': text() } })],
+    ['"PNG" is no media type', () => endpoint('POST /a', { body: { 'image/png': file({ types: ['PNG'] }) } })],
+    ['bytes is "5 MB"', () => endpoint('POST /a', { body: { 'image/png': file({ bytes: '5 MB' as never }) } })],
+    ['body, application/json: JSON carries no file', () => endpoint('POST /a', { body: record({ a: file() }) })],
+    ['GET /a, limits: body is "64 kB"', () => endpoint('GET /a', { limits: { body: '64 kB' as never } })],
+    ['there is no limit size', () => intake({ endpoints: {}, limits: { size: 1 } as never })],
+  ])('%s', (message, declare) => {
     expect(declare).toThrow(DeclarationError)
     expect(declare).toThrow(message)
   })
@@ -189,17 +268,27 @@ describe('patterns that take exponential time are told from those that do not', 
 })
 
 describe('variants of a record', () => {
-  const session = record({ name: text({ tidy: ['trim'], default: 'new' }), seconds: integer({ min: 1 }), note: text({ optional: true }) }, { unlisted: 'drop' })
+  const session = record(
+    { name: text({ tidy: ['trim'], default: 'new' }), seconds: integer({ min: 1 }), note: text({ optional: true }) },
+    { unlisted: 'drop' },
+  )
   const read = (field: Field, body: unknown) => {
     const verdict = judgeParts(post(field), { body })
-    return verdict.outcome === 'accepted' ? (verdict.input as { body: unknown }).body : verdict.errors.map(({ address, code }) => `${address} ${code}`)
+    return verdict.outcome === 'accepted'
+      ? (verdict.input as { body: unknown }).body
+      : verdict.errors.map(({ address, code }) => `${address} ${code}`)
   }
   test.each<[string, Field, unknown, unknown]>([
     ['all optional, without defaults', allOptional(session), {}, {}],
     ['all optional, limits stay', allOptional(session), { seconds: 0, name: ' a ' }, ['body.seconds below_min']],
     ['only', only(session, ['name']), { seconds: 0 }, { name: 'new' }],
     ['without', without(session, ['seconds', 'note']), {}, { name: 'new' }],
-    ['adding, and options stay', adding(session, { night: day() }), { seconds: 1, night: '2031-03-01', other: 1 }, { name: 'new', seconds: 1, night: '2031-03-01' }],
+    [
+      'adding, and options stay',
+      adding(session, { night: day() }),
+      { seconds: 1, night: '2031-03-01', other: 1 },
+      { name: 'new', seconds: 1, night: '2031-03-01' },
+    ],
     ['adding instead', adding(session, { seconds: text() }), { seconds: 'a' }, { name: 'new', seconds: 'a' }],
     ['the first is as it was', session, { seconds: 2 }, { name: 'new', seconds: 2 }],
   ])('%s', (_, field, body, expected) => {
@@ -210,7 +299,10 @@ describe('variants of a record', () => {
 test('own words: one text, by code, by function, and never the value of a secret', () => {
   const field = record({
     a: text({ length: [2, 3], messages: 'is two or three letters, not {sent}' }),
-    b: integer({ max: 5, messages: { above_max: 'is {limit} at most', wrong_type: ({ sent }) => `is no number: ${sent}` } }),
+    b: integer({
+      max: 5,
+      messages: { above_max: 'is {limit} at most', wrong_type: ({ sent }) => `is no number: ${sent}` },
+    }),
     c: integer({
       max: 5,
       messages: {
@@ -219,7 +311,11 @@ test('own words: one text, by code, by function, and never the value of a secret
         },
       },
     }),
-    d: text({ length: [2, 3], secret: true, messages: { too_short: ({ limit, sent }) => `${limit} ${sent}`, too_long: 'not {sent}' } }),
+    d: text({
+      length: [2, 3],
+      secret: true,
+      messages: { too_short: ({ limit, sent }) => `${limit} ${sent}`, too_long: 'not {sent}' },
+    }),
     e: readAs(
       text(),
       () => {
@@ -235,7 +331,11 @@ test('own words: one text, by code, by function, and never the value of a secret
     'body.d 2 undefined',
     'body.e is no link: "y"',
   ])
-  expect(errors(judgeParts(post(field), { body: { a: 'ab', b: '{sent}', c: 1, d: 'long', e: 'y' } }))).toEqual(['body.b is no number: {sent}', 'body.d not {sent}', 'body.e is no link: "y"'])
+  expect(errors(judgeParts(post(field), { body: { a: 'ab', b: '{sent}', c: 1, d: 'long', e: 'y' } }))).toEqual([
+    'body.b is no number: {sent}',
+    'body.d not {sent}',
+    'body.e is no link: "y"',
+  ])
 })
 
 test('a misspelt name is put right, and a value sent in another part is pointed at', async () => {
@@ -251,7 +351,10 @@ test('a misspelt name is put right, and a value sent in another part is pointed 
       }),
     },
   })
-  const verdict = await judge(app, 'POST /x/1?x-team=a&note=b HTTP/1.1\nContent-Type: application/json\nSessions: a\n\n{"limit":5,"seesions":[]}')
+  const verdict = await judge(
+    app,
+    'POST /x/1?x-team=a&note=b HTTP/1.1\nContent-Type: application/json\nSessions: a\n\n{"limit":5,"seesions":[]}',
+  )
   expect(errors(verdict as never)).toEqual([
     'query.limit must be sent here; it came as body.limit',
     'query.x-team is not known here',
@@ -263,7 +366,9 @@ test('a misspelt name is put right, and a value sent in another part is pointed 
     'body.seesions is not known here; sessions is',
   ])
   const long = Object.fromEntries(Array.from({ length: 40 }, (_, i) => [`note${i}`, 1]))
-  const suggested = errors(judgeParts(post(record({ note: text() })), { body: { note: 'a', ...long, ['n'.repeat(65)]: 1 } })).filter((line) => line.includes('; note is'))
+  const suggested = errors(
+    judgeParts(post(record({ note: text() })), { body: { note: 'a', ...long, ['n'.repeat(65)]: 1 } }),
+  ).filter((line) => line.includes('; note is'))
   expect(suggested).toHaveLength(8)
 })
 
@@ -272,14 +377,21 @@ test('unlisted names and coercion follow the nearest setting', () => {
   const { one, own } = intake({
     coerce: true,
     unlisted: { body: 'keep', query: 'drop' },
-    endpoints: { one: endpoint('POST /a', { body }), own: endpoint('POST /b', { body, coerce: false, unlisted: { body: 'refuse' } }) },
+    endpoints: {
+      one: endpoint('POST /a', { body }),
+      own: endpoint('POST /b', { body, coerce: false, unlisted: { body: 'refuse' } }),
+    },
   }).endpoints
   const sent = { query: { z: '1' }, body: { a: '1', x: [1], inner: { y: 1 } } }
   expect(errors(judgeParts(one, sent))).toEqual(['body.inner.y is not known here'])
   expect(judgeParts(one, { ...sent, body: { a: '1', x: [1], inner: {} } })).toMatchObject({
     input: { query: {}, body: { a: 1, x: [1], inner: {} } },
   })
-  expect(errors(judgeParts(own, sent))).toEqual(['body.a must be a whole number; "1" was sent', 'body.inner.y is not known here', 'body.x is not known here'])
+  expect(errors(judgeParts(own, sent))).toEqual([
+    'body.a must be a whole number; "1" was sent',
+    'body.inner.y is not known here',
+    'body.x is not known here',
+  ])
 })
 
 test('a form gives text, and one part can be judged alone', () => {
@@ -292,14 +404,21 @@ test('a form gives text, and one part can be judged alone', () => {
       tags: list(text(), { optional: true }),
       at: instant({ optional: true }),
     }),
-    rules: (on) => [on.ascending('query.limit', 'body.seconds'), on.check({ reads: ['body.seconds'], code: 'odd', holds: (seconds) => seconds % 2 === 0 })],
+    rules: (on) => [
+      on.ascending('query.limit', 'body.seconds'),
+      on.check({ reads: ['body.seconds'], code: 'odd', holds: (seconds) => seconds % 2 === 0 }),
+    ],
   })
-  expect(judgeParts(book, { body: { seconds: '60', tags: 'a', at: '' } }, { text: true, only: ['body'] })).toMatchObject({
-    outcome: 'accepted',
-    input: { body: { seconds: 60, dark: false, tags: ['a'] } },
-  })
-  expect(errors(judgeParts(book, { body: { seconds: '61' } }, { text: true, only: ['body'] }))).toEqual(['body.seconds is not accepted'])
-  expect(errors(judgeParts(book, { path: { id: 'x' } }, { only: ['path', 'query'] }))).toEqual(['path.id must be a whole number; "x" was sent', 'query.limit must be sent'])
+  expect(
+    judgeParts(book, { body: { seconds: '60', tags: 'a', at: '' } }, { text: true, only: ['body'] }),
+  ).toMatchObject({ outcome: 'accepted', input: { body: { seconds: 60, dark: false, tags: ['a'] } } })
+  expect(errors(judgeParts(book, { body: { seconds: '61' } }, { text: true, only: ['body'] }))).toEqual([
+    'body.seconds is not accepted',
+  ])
+  expect(errors(judgeParts(book, { path: { id: 'x' } }, { only: ['path', 'query'] }))).toEqual([
+    'path.id must be a whole number; "x" was sent',
+    'query.limit must be sent',
+  ])
 })
 
 test('the trace tells each reading, and of each rule whether it ran and why not', () => {
@@ -321,7 +440,20 @@ test('the trace tells each reading, and of each rule whether it ran and why not'
       on.atLeastOne('body.note', 'body.pick'),
     ],
   })
-  const { trace } = judgeParts(book, { body: { from: '2031-01-01T00:00:00Z', until: 'never', hours: 'hidden', id: 'a', pick: 'b', mode: { mode: 'one', n: '7' } } }, { trace: true })
+  const { trace } = judgeParts(
+    book,
+    {
+      body: {
+        from: '2031-01-01T00:00:00Z',
+        until: 'never',
+        hours: 'hidden',
+        id: 'a',
+        pick: 'b',
+        mode: { mode: 'one', n: '7' },
+      },
+    },
+    { trace: true },
+  )
   expect(trace).toEqual({
     readings: [
       { address: 'query.limit', sent: undefined, read: 5, how: 'default' },
@@ -353,24 +485,47 @@ describe('queries and headers carry lists and records', () => {
       bars: list(text(), { style: 'pipeDelimited', optional: true }),
       blanks: list(text(), { style: 'spaceDelimited', optional: true }),
       commas: list(text(), { explode: false, optional: true }),
-      filter: record({ state: text(), n: list(integer(), { optional: true }), up: flag({ optional: true }) }, { optional: true }),
+      filter: record(
+        { state: text(), n: list(integer(), { optional: true }), up: flag({ optional: true }) },
+        { optional: true },
+      ),
       rest: table(integer(), { optional: true }),
-      deep: readAs(list(text(), { optional: true }), (all) => all.join(), { code: 'odd', write: (all) => all.split(',') }),
+      deep: readAs(list(text(), { optional: true }), (all) => all.join(), {
+        code: 'odd',
+        write: (all) => all.split(','),
+      }),
     },
     header: { accept: list(text(), { optional: true }) },
   })
   const app = intake({ endpoints: { search } })
   test.each<[string, unknown]>([
     ['/x/1,2?tags=a&tags=b', { path: { ids: [1, 2] }, query: { tags: ['a', 'b'] } }],
-    ['/x/1?bars=a%7Cb|c%2C&blanks=a+b%20c&commas=a,b%2Cc', { query: { bars: ['a', 'b', 'c,'], blanks: ['a', 'b', 'c'], commas: ['a', 'b,c'] } }],
+    [
+      '/x/1?bars=a%7Cb|c%2C&blanks=a+b%20c&commas=a,b%2Cc',
+      { query: { bars: ['a', 'b', 'c,'], blanks: ['a', 'b', 'c'], commas: ['a', 'b,c'] } },
+    ],
     ['/x/1?commas=a%2Cb&tags=', { query: { commas: ['a,b'] } }],
     ['/x/1?commas=a,,b', ['query.commas[1] missing']],
-    ['/x/1?filter[state]=a&filter%5Bn%5D=1&filter[n]=2&filter[up]&rest[__proto__]=1&rest[b]=2', { query: { filter: { state: 'a', n: [1, 2], up: true }, rest: JSON.parse('{"__proto__":1,"b":2}') } }],
-    ['/x/1?filter[n]=x&filter[z]=1&other[a]=1&filter[state]=%ff', ['query.filter.state bad_encoding', 'query.filter.n[0] wrong_type', 'query.filter.z unlisted', 'query["other[a]"] unlisted']],
+    [
+      '/x/1?filter[state]=a&filter%5Bn%5D=1&filter[n]=2&filter[up]&rest[__proto__]=1&rest[b]=2',
+      { query: { filter: { state: 'a', n: [1, 2], up: true }, rest: JSON.parse('{"__proto__":1,"b":2}') } },
+    ],
+    [
+      '/x/1?filter[n]=x&filter[z]=1&other[a]=1&filter[state]=%ff',
+      [
+        'query.filter.state bad_encoding',
+        'query.filter.n[0] wrong_type',
+        'query.filter.z unlisted',
+        'query["other[a]"] unlisted',
+      ],
+    ],
     [
       `/x/1?${'l'.repeat(300)}A=1&o=1&${'l'.repeat(300)}B=1`,
       ['A', 'B']
-        .flatMap((end, index) => [`query["${'l'.repeat(32)} … 301 characters, ${['c0412a0c3016f5f2', 'c3412ec5aa2b2b87'][index]} … ${'l'.repeat(11)}${end}"] unlisted`, 'query.o unlisted'])
+        .flatMap((end, index) => [
+          `query["${'l'.repeat(32)} … 301 characters, ${['c0412a0c3016f5f2', 'c3412ec5aa2b2b87'][index]} … ${'l'.repeat(11)}${end}"] unlisted`,
+          'query.o unlisted',
+        ])
         .slice(0, 3),
     ],
     ['/x/1?filter=a&tags[x]=1', ['query.filter wrong_type', 'query["tags[x]"] unlisted']],
@@ -378,7 +533,10 @@ describe('queries and headers carry lists and records', () => {
   ])('%s', async (target, expected) => {
     const verdict = await judge(app, { method: 'GET', target })
     if (verdict.outcome === 'accepted') expect(verdict.input).toMatchObject(expected as object)
-    else expect(verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(expected === undefined ? [] : Array.isArray(expected) ? expected : verdict)
+    else
+      expect(verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(
+        expected === undefined ? [] : Array.isArray(expected) ? expected : verdict,
+      )
   })
   test('and write sends them so that they are read again', async () => {
     const input = {
@@ -404,7 +562,10 @@ describe('queries and headers carry lists and records', () => {
 })
 
 describe('write', () => {
-  const hours = readAs(text({ pattern: /^\d+h$/ }), (value) => Number.parseInt(value, 10), { code: 'odd', write: (value) => `${value}h` })
+  const hours = readAs(text({ pattern: /^\d+h$/ }), (value) => Number.parseInt(value, 10), {
+    code: 'odd',
+    write: (value) => `${value}h`,
+  })
   const put = endpoint('PUT /odd/{name}', {
     path: { name: text() },
     query: { at: instant({ optional: true }) },
@@ -443,7 +604,11 @@ describe('write', () => {
   }
   test('sends what a handler receives, so that it is received again', async () => {
     const request = write(put, 'https://kr.example/api', input)
-    expect([request.method, request.url, request.headers.get('content-type')]).toEqual(['PUT', 'https://kr.example/api/odd/a%2Fb%20%3F%23%25%C3%A9?at=2031-03-01T12%3A00%3A00Z', 'application/json'])
+    expect([request.method, request.url, request.headers.get('content-type')]).toEqual([
+      'PUT',
+      'https://kr.example/api/odd/a%2Fb%20%3F%23%25%C3%A9?at=2031-03-01T12%3A00%3A00Z',
+      'application/json',
+    ])
     expect(await request.clone().json()).toMatchObject({
       big: '12345678901234567890',
       took: 'PT1H30M0.5S',
@@ -474,7 +639,11 @@ describe('write', () => {
     })
   })
   test.each<[string, object, string[]]>([
-    ['what the endpoint rejects', { body: { ...input.body, price: '1,5', hours: 'x' } }, ['body.hours wrong_pattern', 'body.price wrong_type']],
+    [
+      'what the endpoint rejects',
+      { body: { ...input.body, price: '1,5', hours: 'x' } },
+      ['body.hours wrong_pattern', 'body.price wrong_type'],
+    ],
     ['a dot as a path segment', { path: { name: '..' } }, []],
     ['a lone surrogate', { path: { name: '\ud800' } }, ['path.name bad_encoding']],
     ['a header field of two lines', { header: { 'x-team': 'a\nb: c' } }, ['header.x-team bad_encoding']],
@@ -486,7 +655,9 @@ describe('write', () => {
       thrown = error
     }
     expect(thrown).toBeInstanceOf(UnacceptableError)
-    expect((thrown as UnacceptableError).verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(expected)
+    expect((thrown as UnacceptableError).verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(
+      expected,
+    )
   })
 })
 
@@ -506,7 +677,10 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
         tags: ['odd'],
         success: 204,
         path: { n: bigInteger({ min: 1n }) },
-        query: { from: instant({ default: () => new Date(), description: 'Start' }), until: instant({ optional: true }) },
+        query: {
+          from: instant({ default: () => new Date(), description: 'Start' }),
+          until: instant({ optional: true }),
+        },
         body: record({
           a: text({ pattern: /^x/i, deprecated: true, messages: 'no' }),
           b: tree,
@@ -570,8 +744,18 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
                   parts: { kind: 'list', need: 'required', item: { kind: 'later', of: 'tree' } },
                 },
               },
-              c: { kind: 'readAs', need: 'required', code: 'odd', base: { kind: 'choice', need: 'required', values: [1, 2] } },
-              d: { kind: 'tagged', need: 'required', tag: 't', branches: { x: { kind: 'record', need: 'required', fields: {} } } },
+              c: {
+                kind: 'readAs',
+                need: 'required',
+                code: 'odd',
+                base: { kind: 'choice', need: 'required', values: [1, 2] },
+              },
+              d: {
+                kind: 'tagged',
+                need: 'required',
+                tag: 't',
+                branches: { x: { kind: 'record', need: 'required', fields: {} } },
+              },
             },
           },
         },
@@ -608,7 +792,13 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
             blames: ['body'],
             words: 'body needs one of body.a, body.b',
           },
-          { rule: 'check', code: 'odd', reads: ['body.a'], blames: ['body.a'], words: 'body.a is checked by a rule of its own' },
+          {
+            rule: 'check',
+            code: 'odd',
+            reads: ['body.a'],
+            blames: ['body.a'],
+            words: 'body.a is checked by a rule of its own',
+          },
         ],
         definitions: {
           tree: {
@@ -628,7 +818,10 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
 
 test('a pattern found safe does take no exponential time', async () => {
   // In a thread of its own, which can be ended.
-  const worker = new Worker('const { parentPort } = require("node:worker_threads"); /^(?:[^~/]|~[01])*$/.test("a".repeat(100000) + "~2"); parentPort.postMessage("done")', { eval: true })
+  const worker = new Worker(
+    'const { parentPort } = require("node:worker_threads"); /^(?:[^~/]|~[01])*$/.test("a".repeat(100000) + "~2"); parentPort.postMessage("done")',
+    { eval: true },
+  )
   await expect(new Promise((resolve) => worker.once('message', resolve))).resolves.toBe('done')
   await worker.terminate()
 })

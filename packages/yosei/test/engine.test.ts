@@ -1,7 +1,28 @@
-/** The code that is made for an endpoint: what can get into it, what it is held against, and what runs where it may not be made. */
+/**
+ * The code that is made for an endpoint: what can get into it, what it is held against, and what runs where it may not
+ * be made.
+ */
 import { spawnSync } from 'node:child_process'
 import { describe, expect, test } from '@jest/globals'
-import { choice, codeOf, constant, DeclarationError, either, endpoint, type Field, intake, integer, judgeParts, list, readAs, record, table, tagged, text, tuple } from 'yosei'
+import {
+  choice,
+  codeOf,
+  constant,
+  DeclarationError,
+  either,
+  endpoint,
+  type Field,
+  intake,
+  integer,
+  judgeParts,
+  list,
+  readAs,
+  record,
+  table,
+  tagged,
+  text,
+  tuple,
+} from 'yosei'
 
 const hostile = [
   '"',
@@ -88,7 +109,11 @@ describe('no name can get into the code as more than a name', () => {
       ...sent,
       body: { body: { [name]: { [name]: 'x' }, [`${name}?`]: 1 }, branches: { [`tag ${name}`]: 'none' } },
     })
-    expect(rejected.outcome === 'rejected' && rejected.errors.map(({ code }) => code)).toEqual(['wrong_type', 'unlisted', 'not_a_choice'])
+    expect(rejected.outcome === 'rejected' && rejected.errors.map(({ code }) => code)).toEqual([
+      'wrong_type',
+      'unlisted',
+      'not_a_choice',
+    ])
     expect((globalThis as { hacked?: number }).hacked).toBeUndefined()
   })
   test('nor can a limit that is no number', () => {
@@ -136,7 +161,23 @@ test('a name on the prototype of every object is not taken for one that was sent
 test('what the bench has by hand takes and refuses the same as the declarations', async () => {
   const { cases } = await import('../bench/reference.js' as string)
   const { byHand } = await import('../bench/by-hand.js' as string)
-  const values = [undefined, null, true, 0, -1, -1e9, 1e9, 1.5, '', 'x', 'x'.repeat(600), [], {}, '2031-02-30T00:00:00Z', '1999-01-01T00:00:00Z']
+  const values = [
+    undefined,
+    null,
+    true,
+    0,
+    -1,
+    -1e9,
+    1e9,
+    1.5,
+    '',
+    'x',
+    'x'.repeat(600),
+    [],
+    {},
+    '2031-02-30T00:00:00Z',
+    '1999-01-01T00:00:00Z',
+  ]
   /** The body with one value in it changed, at every place and in every way. */
   function* changed(value: unknown): Generator<unknown> {
     yield* values
@@ -160,8 +201,11 @@ test('what the bench has by hand takes and refuses the same as the declarations'
       if (sent === undefined) continue
       const verdict = judgeParts(solo, { body: sent })
       const { input, errors = [] } = byHand[index](sent)
-      const told = (list: readonly { address: string; code: string }[]) => list.map(({ address, code }) => `${address} ${code}`).sort()
-      expect([told(errors), input]).toEqual(verdict.outcome === 'accepted' ? [[], verdict.input] : [told(verdict.errors), undefined])
+      const told = (list: readonly { address: string; code: string }[]) =>
+        list.map(({ address, code }) => `${address} ${code}`).sort()
+      expect([told(errors), input]).toEqual(
+        verdict.outcome === 'accepted' ? [[], verdict.input] : [told(verdict.errors), undefined],
+      )
       compared++
     }
   }

@@ -1,5 +1,8 @@
 // biome-ignore-all format: a table reads as a table
-/** Every kind, with every option, from text, from JSON, and from JSON with `coerce`: what is read, or what is told and where. */
+/**
+ * Every kind, with every option, from text, from JSON, and from JSON with `coerce`: what is read, or what is told and
+ * where.
+ */
 import { describe, expect, test } from '@jest/globals'
 import { anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, type Format, flag, instant, integer, judgeParts, later, list, number, readAs, record, table, tagged, text, tuple } from 'yosei'
 

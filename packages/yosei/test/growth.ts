@@ -81,36 +81,78 @@ const headed = serve(
         header: { 'x-list': list(integer(), { optional: true }) },
         cookie: { c: text({ optional: true }) },
       }),
-      post: endpoint('POST /', { body: { 'application/json': record({}), 'multipart/form-data': record({ a: text() }), 'application/x-www-form-urlencoded': record({ a: text() }) } }),
+      post: endpoint('POST /', {
+        body: {
+          'application/json': record({}),
+          'multipart/form-data': record({ a: text() }),
+          'application/x-www-form-urlencoded': record({ a: text() }),
+        },
+      }),
     },
   }),
   { get: () => 1, post: () => 1 },
 )
-const fields = ['accept', 'accept-language', 'cookie', 'content-type', 'content-encoding', 'content-length', 'traceparent', 'x-list', 'host', 'expect', 'transfer-encoding']
+const fields = [
+  'accept',
+  'accept-language',
+  'cookie',
+  'content-type',
+  'content-encoding',
+  'content-length',
+  'traceparent',
+  'x-list',
+  'host',
+  'expect',
+  'transfer-encoding',
+]
 const latin = (value: string) => value.replace(/[^\t\x20-\x7e]/g, '~')
 
 /** Every kind, format, message and header reader, given a text. */
 export const readers: { readonly [name: string]: (text: string) => unknown } = {
   ...Object.fromEntries(
     Object.entries(kinds).flatMap(([name, field]) => {
-      const one = endpoint('POST /', { query: { a: name === 'anything' || name === 'tagged' || name === 'table' ? text() : field } as never, body: record({ a: field }) })
+      const one = endpoint('POST /', {
+        query: { a: name === 'anything' || name === 'tagged' || name === 'table' ? text() : field } as never,
+        body: record({ a: field }),
+      })
       return [
-        [`${name} in JSON`, (value: string) => messagesOf(judgeParts(one, { query: {}, body: { a: value, [value]: value } }))],
-        [`${name} as text`, (value: string) => messagesOf(judgeParts(one, { query: { a: value }, body: { a: [value] } }, { text: true }))],
+        [
+          `${name} in JSON`,
+          (value: string) => messagesOf(judgeParts(one, { query: {}, body: { a: value, [value]: value } })),
+        ],
+        [
+          `${name} as text`,
+          (value: string) => messagesOf(judgeParts(one, { query: { a: value }, body: { a: [value] } }, { text: true })),
+        ],
       ]
     }),
   ),
   ...Object.fromEntries(Object.entries(formats).map(([name, test]) => [`format ${name}`, test])),
-  ...Object.fromEntries(fields.map((name) => [`field ${name}`, (value: string) => judge(app, { method: 'POST', target: '/', headers: { [name]: latin(value) }, body: '{}' })])),
+  ...Object.fromEntries(
+    fields.map((name) => [
+      `field ${name}`,
+      (value: string) => judge(app, { method: 'POST', target: '/', headers: { [name]: latin(value) }, body: '{}' }),
+    ]),
+  ),
   Accept: (value) => weightOf('text/html', value),
   'Accept-Language': (value) => chooseLanguage(value, ['en', 'de']),
   'media type': (value) => [readMediaType(value), readMediaType(`a/b;${value}`)],
-  message: (value) => [parseMessage(value), parseMessage(`GET / HTTP/1.1\nX: ${value}`), parseMessage(`GET ${value} HTTP/1.1`)],
+  message: (value) => [
+    parseMessage(value),
+    parseMessage(`GET / HTTP/1.1\nX: ${value}`),
+    parseMessage(`GET ${value} HTTP/1.1`),
+  ],
   JSON: (value) => [readJson(value), readJson(`{"a":"${value}`), readJson(`[${value}`)],
   'names in JSON': (value) => repeatedNames(`{"a":${JSON.stringify(value)},${JSON.stringify(value)}:1}`, 50),
   path: (value) => judge(app, { method: 'GET', target: `/${value}` }),
   query: (value) => judge(app, { method: 'GET', target: `/1?${value}&a=${value}&o[b]=${value}` }),
-  form: (value) => judge(app, { method: 'POST', target: '/', headers: { 'content-type': 'application/x-www-form-urlencoded' }, body: value }),
+  form: (value) =>
+    judge(app, {
+      method: 'POST',
+      target: '/',
+      headers: { 'content-type': 'application/x-www-form-urlencoded' },
+      body: value,
+    }),
   multipart: (value) =>
     judge(app, {
       method: 'POST',
@@ -118,7 +160,10 @@ export const readers: { readonly [name: string]: (text: string) => unknown } = {
       headers: { 'content-type': 'multipart/form-data; boundary=x' },
       body: `--x\r\nContent-Disposition: form-data; name="${value}"\r\n\r\n${value}\r\n--x--`,
     }),
-  answer: (value) => headed(new Request('http://kr.example/1?b=1', { headers: { accept: latin(value), 'accept-language': latin(value) } })),
+  answer: (value) =>
+    headed(
+      new Request('http://kr.example/1?b=1', { headers: { accept: latin(value), 'accept-language': latin(value) } }),
+    ),
 }
 const app = intake({
   limits: { headers: '1MB', uri: '1MB' },
@@ -130,7 +175,11 @@ const app = intake({
     }),
     post: endpoint('POST /', {
       header: { 'x-list': list(integer(), { optional: true }) },
-      body: { 'application/json': record({}), 'multipart/form-data': record({ a: text() }), 'application/x-www-form-urlencoded': record({ a: text() }) },
+      body: {
+        'application/json': record({}),
+        'multipart/form-data': record({ a: text() }),
+        'application/x-www-form-urlencoded': record({ a: text() }),
+      },
     }),
   },
 })
@@ -151,7 +200,8 @@ async function timeOf(work: () => unknown, enough = 0): Promise<number> {
 }
 
 /**
- * How often longer four times as much takes, where it takes long enough to be measured: 4 where time grows with the text,
+ * How often longer four times as much takes, where it takes long enough to be measured: 4 where time grows with the
+ * text,
  * 16 where it grows with its square. Measured again where it looks like more, since a machine may have been busy.
  */
 export async function growthOf(work: (size: number) => unknown, [small, large] = [10_000, 40_000]): Promise<number> {

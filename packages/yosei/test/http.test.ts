@@ -2,11 +2,30 @@ import { connect } from 'node:net'
 import { brotliCompressSync, deflateSync, gzipSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { day, endpoint, file, flag, instant, intake, integer, type JournalEvent, list, record, refuse, serve, table, text } from 'yosei'
+import {
+  day,
+  endpoint,
+  file,
+  flag,
+  instant,
+  intake,
+  integer,
+  type JournalEvent,
+  list,
+  record,
+  refuse,
+  serve,
+  table,
+  text,
+} from 'yosei'
 import { type Listening, listen } from 'yosei/node'
 import { bytes, spoilt } from './hostile.ts'
 
-const thing = record({ name: text({ length: [0, 40] }), count: integer({ optional: true }), tags: list(text(), { optional: true }) })
+const thing = record({
+  name: text({ length: [0, 40] }),
+  count: integer({ optional: true }),
+  tags: list(text(), { optional: true }),
+})
 const events: JournalEvent[] = []
 const app = intake({
   base: '/api',
@@ -40,7 +59,12 @@ const app = intake({
     one: endpoint('GET /items/{id}', { path: { id: text({ length: [1, 12] }) } }),
     drop: endpoint('DELETE /items/{id}', { path: { id: text() }, success: 204 }),
     make: endpoint('POST /items', { body: thing, success: 201 }),
-    put: endpoint('PUT /items/{id}', { path: { id: integer() }, body: thing, uniqueNames: true, statuses: { body: 400, path: 404 } }),
+    put: endpoint('PUT /items/{id}', {
+      path: { id: integer() },
+      body: thing,
+      uniqueNames: true,
+      statuses: { body: 400, path: 404 },
+    }),
     many: endpoint('POST /many', {
       body: {
         'application/json': thing,
@@ -62,7 +86,10 @@ const app = intake({
       },
     }),
     purge: endpoint('PURGE /items', {}),
-    fails: endpoint('POST /fails/{how}', { path: { how: text() }, body: record({}, { optional: true, unlisted: 'drop' }) }),
+    fails: endpoint('POST /fails/{how}', {
+      path: { how: text() },
+      body: record({}, { optional: true, unlisted: 'drop' }),
+    }),
   },
 })
 const handle = serve(app, {
@@ -112,9 +139,12 @@ const utf8 = (value: string) => Buffer.from(value).toString('latin1')
 function rawOf(message: string | readonly [head: string, body: string | Uint8Array]): Buffer {
   const [head, body] = typeof message === 'string' ? [message, ''] : message
   const content = bytes(body)
-  const lines = (/ HTTP\/1/.test(head.split('\n')[0] as string) ? head : head.replace(/^(.*)/, '$1 HTTP/1.1')).split('\n')
+  const lines = (/ HTTP\/1/.test(head.split('\n')[0] as string) ? head : head.replace(/^(.*)/, '$1 HTTP/1.1')).split(
+    '\n',
+  )
   if (!/^host:/im.test(head) && !/HTTP\/1.0/.test(head) && !head.includes('no-host')) lines.push('Host: kr.example')
-  if (content.length > 0 && !/^(content-length|transfer-encoding):/im.test(head)) lines.push(`Content-Length: ${content.length}`)
+  if (content.length > 0 && !/^(content-length|transfer-encoding):/im.test(head))
+    lines.push(`Content-Length: ${content.length}`)
   return Buffer.concat([bytes(`${lines.join('\r\n')}\r\n\r\n`), content])
 }
 
@@ -160,15 +190,26 @@ async function inProcess(raw: Buffer): Promise<Seen> {
   const headers = new Headers()
   for (const one of lines) headers.append(...(one.split(/:\s*(.*)/).slice(0, 2) as [string, string]))
   const body = raw.subarray(at + 4)
-  const response = await handle(new Request(new URL(target, 'http://kr.example'), { method, headers, ...(body.length > 0 ? { body: new Uint8Array(body) } : {}) }))
+  const response = await handle(
+    new Request(new URL(target, 'http://kr.example'), {
+      method,
+      headers,
+      ...(body.length > 0 ? { body: new Uint8Array(body) } : {}),
+    }),
+  )
   return { status: response.status, headers: response.headers, text: await response.text() }
 }
 
-/** What was seen, in words: the status, `address code` of each error, or what the handler gave; and header fields that were asked for. */
+/**
+ * What was seen, in words: the status, `address code` of each error, or what the handler gave; and header fields that
+ * were asked for.
+ */
 function outline({ status, headers, text }: Seen, wanted: readonly string[]): string[] {
   const fields = wanted.filter((one) => /^[a-z-]+=/.test(one)).map((one) => one.split('=')[0] as string)
   const told = headers.get('content-type')?.startsWith('application/problem+json')
-    ? Object.entries((JSON.parse(text) as { fields?: Record<string, { code: string }[]> }).fields ?? {}).flatMap(([address, errors]) => errors.map(({ code }) => `${address} ${code}`))
+    ? Object.entries((JSON.parse(text) as { fields?: Record<string, { code: string }[]> }).fields ?? {}).flatMap(
+        ([address, errors]) => errors.map(({ code }) => `${address} ${code}`),
+      )
     : text === ''
       ? []
       : [text]
@@ -181,10 +222,15 @@ const good = '{"name":"a"}'
 const multipart = (...parts: (readonly [disposition: string, content: string, type?: string])[]) =>
   `${parts.map(([disposition, content, type]) => `--x\r\nContent-Disposition: form-data; ${disposition}\r\n${type ? `Content-Type: ${type}\r\n` : ''}\r\n${content}\r\n`).join('')}--x--\r\n`
 const parts = 'POST /api/form\nContent-Type: multipart/form-data; boundary=x'
-const half = (name: string) => `--x\r\nContent-Disposition: form-data; name="${name}"; filename="a"\r\nContent-Type: image/png\r\n\r\npn`
+const half = (name: string) =>
+  `--x\r\nContent-Disposition: form-data; name="${name}"; filename="a"\r\nContent-Type: image/png\r\n\r\npn`
 const accepted = (input: object) => JSON.stringify({ path: {}, query: {}, header: {}, cookie: {}, ...input })
 
-type Row = readonly [message: string | readonly [head: string, body: string | Uint8Array], wanted: string, otherwise?: { readonly fetch?: string; readonly why?: string; readonly end?: boolean }]
+type Row = readonly [
+  message: string | readonly [head: string, body: string | Uint8Array],
+  wanted: string,
+  otherwise?: { readonly fetch?: string; readonly why?: string; readonly end?: boolean },
+]
 /** `fetch` is what a Request makes of it in process, where that loses something on the way, and `why`. */
 const none = 'no Request can be made of it'
 const table120: Row[] = [
@@ -263,7 +309,11 @@ const table120: Row[] = [
   ['GET /api/items\nX-Page: 1, 2\nx-page:3', `200|${accepted({ header: { 'x-page': [1, 2, 3] } })}`],
   ['GET /api/items\nX-PAGE: 1,,x', '400|header.x-page[1] wrong_type'],
   ['GET /api/items\nX-Count: 4', `200|${accepted({ header: { 'x-count': 4 } })}`],
-  ['GET /api/items\nX-Count: 4\nX-Count: 5', '400|header.x-count sent_twice', { fetch: '400|header.x-count wrong_type', why: 'a Request joins the lines' }],
+  [
+    'GET /api/items\nX-Count: 4\nX-Count: 5',
+    '400|header.x-count sent_twice',
+    { fetch: '400|header.x-count wrong_type', why: 'a Request joins the lines' },
+  ],
   ['GET /api/items\nX Count: 4', '400|header bad_syntax', { fetch: none }],
   ['GET /api/items\nX-Count 4', '400|header bad_syntax', { fetch: none }],
   [`GET /api/items\nX-Long: ${'x'.repeat(800)}`, '431|header too_large'],
@@ -298,21 +348,35 @@ const table120: Row[] = [
   [[`POST /api/items\n${json}`, 'null'], '422|body null_not_allowed'],
   [[`POST /api/items\n${json}`, '[]'], '422|body wrong_type'],
   [[`POST /api/items\n${json}`, '{}'], '422|body.name missing'],
-  [[`POST /api/items\n${json}`, '{"name":1,"count":1.5,"nmae":""}'], '422|body.name wrong_type|body.count not_whole|body.nmae unlisted'],
+  [
+    [`POST /api/items\n${json}`, '{"name":1,"count":1.5,"nmae":""}'],
+    '422|body.name wrong_type|body.count not_whole|body.nmae unlisted',
+  ],
   [[`POST /api/items?a=1\n${json}`, '{"name":1}'], '400|query.a unlisted|body.name wrong_type'],
   [[`POST /api/items\n${json}`, '{"name":"a","name":"b"}'], '201|{"name":"b"}'],
   [[`PUT /api/items/1\n${json}`, '{"name":"a","tags":["x,{","name"],"n\\u0061me":"b"}'], '400|body.name sent_twice'],
   [[`PUT /api/items/1\n${json}`, '{"name":"\\"name\\":","tags":[]}'], '200|{"name":"\\"name\\":","tags":[]}'],
   [[`PUT /api/items/1\n${json}`, '{"name":1}'], '400|body.name wrong_type'],
-  [[`POST /api/items\n${json}`, `{"name":"${'x'.repeat(300)}"}`], '413|body too_large|connection=close', { fetch: '413|body too_large|connection=close' }],
+  [
+    [`POST /api/items\n${json}`, `{"name":"${'x'.repeat(300)}"}`],
+    '413|body too_large|connection=close',
+    { fetch: '413|body too_large|connection=close' },
+  ],
   [`POST /api/items\n${json}`, '400|body missing'],
   [`POST /api/items\n${json}\nContent-Length: 0`, '400|body missing'],
   ['POST /api/items', '400|body missing'],
-  [['POST /api/items', good], '415|header.content-type wrong_media_type|accept=application/json', { fetch: '415|header.content-type wrong_media_type|accept=application/json' }],
+  [
+    ['POST /api/items', good],
+    '415|header.content-type wrong_media_type|accept=application/json',
+    { fetch: '415|header.content-type wrong_media_type|accept=application/json' },
+  ],
   [['POST /api/items\nContent-Type: text/plain', good], '415|header.content-type wrong_media_type'],
   [['POST /api/items\nContent-Type: json', good], '415|header.content-type wrong_media_type'],
   [['POST /api/items\nContent-Type: application/merge-patch+json', good], '415|header.content-type wrong_media_type'],
-  [['POST /api/items\nContent-Type: application/json; charset=latin1', good], '415|header.content-type wrong_media_type'],
+  [
+    ['POST /api/items\nContent-Type: application/json; charset=latin1', good],
+    '415|header.content-type wrong_media_type',
+  ],
   [[`POST /api/none\n${json}`, '{}'], '400|body unlisted'],
   [['POST /api/none', 'x'], '400|body unlisted'],
   ['POST /api/none', '204'],
@@ -321,17 +385,45 @@ const table120: Row[] = [
   [[`POST /api/maybe\n${json}`, 'null'], '422|body null_not_allowed'],
   [['GET /api/items/mine', 'x'], '400|body unlisted', { fetch: none }],
   // framing
-  [[`POST /api/items\n${json}\nContent-Length: 5\nContent-Length: 6`, good], '400|header.content-length bad_syntax', { fetch: '400|header.content-length bad_syntax' }],
+  [
+    [`POST /api/items\n${json}\nContent-Length: 5\nContent-Length: 6`, good],
+    '400|header.content-length bad_syntax',
+    { fetch: '400|header.content-length bad_syntax' },
+  ],
   [[`POST /api/items\n${json}\nContent-Length: x`, good], '400|header.content-length bad_syntax'],
   [[`POST /api/items\n${json}\nContent-Length: -1`, good], '400|header.content-length bad_syntax'],
   [[`POST /api/items\n${json}\nContent-Length: 99999999999`, good], '413|body too_large|connection=close'],
   [[`POST /api/items\n${json}\nContent-Length: 100`, good], '400|body bad_syntax', { end: true }],
-  [[`POST /api/items\n${json}\nContent-Length: 150`, good], '408|body bad_syntax|connection=close', { fetch: '400|body bad_syntax', why: 'a body in process has an end' }],
-  [[`POST /api/items\n${json}\nTransfer-Encoding: chunked`, '6\r\n{"name\r\n6\r\n":"a"}\r\n0\r\n\r\n'], `201|${good}`, { fetch: none }],
-  [[`POST /api/items\n${json}\nTransfer-Encoding: chunked`, 'zz\r\n{}\r\n0\r\n\r\n'], '400|body bad_syntax', { fetch: none }],
-  [[`POST /api/items\n${json}\nTransfer-Encoding: chunked`, `fff\r\n${'x'.repeat(4095)}\r\n0\r\n\r\n`], '413|body too_large', { fetch: none }],
-  [[`POST /api/items\n${json}\nTransfer-Encoding: chunked\nContent-Length: 5`, '0\r\n\r\n'], '400|header.content-length bad_syntax', { fetch: none }],
-  [[`POST /api/items\n${json}\nTransfer-Encoding: gzip`, 'x'], '400|header.transfer-encoding bad_syntax|connection=close', { fetch: none }],
+  [
+    [`POST /api/items\n${json}\nContent-Length: 150`, good],
+    '408|body bad_syntax|connection=close',
+    { fetch: '400|body bad_syntax', why: 'a body in process has an end' },
+  ],
+  [
+    [`POST /api/items\n${json}\nTransfer-Encoding: chunked`, '6\r\n{"name\r\n6\r\n":"a"}\r\n0\r\n\r\n'],
+    `201|${good}`,
+    { fetch: none },
+  ],
+  [
+    [`POST /api/items\n${json}\nTransfer-Encoding: chunked`, 'zz\r\n{}\r\n0\r\n\r\n'],
+    '400|body bad_syntax',
+    { fetch: none },
+  ],
+  [
+    [`POST /api/items\n${json}\nTransfer-Encoding: chunked`, `fff\r\n${'x'.repeat(4095)}\r\n0\r\n\r\n`],
+    '413|body too_large',
+    { fetch: none },
+  ],
+  [
+    [`POST /api/items\n${json}\nTransfer-Encoding: chunked\nContent-Length: 5`, '0\r\n\r\n'],
+    '400|header.content-length bad_syntax',
+    { fetch: none },
+  ],
+  [
+    [`POST /api/items\n${json}\nTransfer-Encoding: gzip`, 'x'],
+    '400|header.transfer-encoding bad_syntax|connection=close',
+    { fetch: none },
+  ],
   // codings
   [[`POST /api/items\n${json}\nContent-Encoding: gzip`, gzipSync(good)], `201|${good}`],
   [[`POST /api/items\n${json}\nContent-Encoding: X-Gzip`, gzipSync(good)], `201|${good}`],
@@ -340,8 +432,14 @@ const table120: Row[] = [
   [[`POST /api/items\n${json}\nContent-Encoding: deflate, gzip`, gzipSync(deflateSync(good))], `201|${good}`],
   [[`POST /api/items\n${json}\nContent-Encoding: identity`, good], `201|${good}`],
   [[`POST /api/items\n${json}\nContent-Encoding: gzip`, good], '400|body bad_syntax'],
-  [[`POST /api/items\n${json}\nContent-Encoding: gzip`, gzipSync(`{"name":"${' '.repeat(100_000)}"}`)], '413|body too_large'],
-  [[`POST /api/items\n${json}\nContent-Encoding: zstd`, good], '415|header.content-encoding not_a_choice|accept-encoding=gzip, deflate, br'],
+  [
+    [`POST /api/items\n${json}\nContent-Encoding: gzip`, gzipSync(`{"name":"${' '.repeat(100_000)}"}`)],
+    '413|body too_large',
+  ],
+  [
+    [`POST /api/items\n${json}\nContent-Encoding: zstd`, good],
+    '415|header.content-encoding not_a_choice|accept-encoding=gzip, deflate, br',
+  ],
   // other media types
   [['POST /api/many\nContent-Type: application/vnd.kr+json', '{"kr":7}'], '200|{"kr":7}'],
   [[`POST /api/many\n${form}`, 'name=a+b&count=3&tags=x&tags=y'], '200|{"name":"a b","count":3,"tags":["x","y"]}'],
@@ -356,41 +454,73 @@ const table120: Row[] = [
   // forms with files
   [[parts, multipart(['name="title"', utf8('Ö')])], '200|{"title":"Ö"}'],
   [
-    [parts, multipart(['name="title"', 't'], ['name="plates"; filename="a b.png"', 'png', 'image/png'], ['name="plates"; filename="c"', 'x', 'image/gif'])],
+    [
+      parts,
+      multipart(
+        ['name="title"', 't'],
+        ['name="plates"; filename="a b.png"', 'png', 'image/png'],
+        ['name="plates"; filename="c"', 'x', 'image/gif'],
+      ),
+    ],
     '200|{"title":"t","plates":[{"name":"a b.png","type":"image/png","bytes":3},{"name":"c","type":"image/gif","bytes":1}]}',
   ],
-  [[parts, multipart(['name="title"', 'a'], ['name="plates"; filename="a"', 'x'.repeat(21), 'text/plain'])], '422|body.plates[0] too_large|body.plates[0] wrong_media_type'],
-  [[parts, multipart(['name="title"', 'a'], ['name="night"', 'today'], ['name="other"; filename="a"', 'x', 'text/plain'])], '422|body.night wrong_format|body.other unlisted'],
+  [
+    [parts, multipart(['name="title"', 'a'], ['name="plates"; filename="a"', 'x'.repeat(21), 'text/plain'])],
+    '422|body.plates[0] too_large|body.plates[0] wrong_media_type',
+  ],
+  [
+    [
+      parts,
+      multipart(['name="title"', 'a'], ['name="night"', 'today'], ['name="other"; filename="a"', 'x', 'text/plain']),
+    ],
+    '422|body.night wrong_format|body.other unlisted',
+  ],
   [[parts, multipart(['name="title"', 'a'], ['name="plates"', 'no file'])], '422|body.plates[0] wrong_type'],
   [[parts, multipart(['name="title"', 'x'.repeat(300)])], '413|body too_large'],
   [[parts, '--x\r\nContent-Disposition: form-data; name="title"\r\n\r\na'], '400|body bad_syntax'],
   [['POST /api/form\nContent-Type: multipart/form-data', 'x'], '400|body bad_syntax'],
-  [[`${parts}\nContent-Length: 190`, half('plates')], '408|body bad_syntax|connection=close', { fetch: '400|body bad_syntax', why: 'a body in process has an end' }],
-  [[`${parts}\nContent-Length: 190`, half('other')], '408|body bad_syntax|connection=close', { fetch: '400|body bad_syntax', why: 'a body in process has an end' }],
+  [
+    [`${parts}\nContent-Length: 190`, half('plates')],
+    '408|body bad_syntax|connection=close',
+    { fetch: '400|body bad_syntax', why: 'a body in process has an end' },
+  ],
+  [
+    [`${parts}\nContent-Length: 190`, half('other')],
+    '408|body bad_syntax|connection=close',
+    { fetch: '400|body bad_syntax', why: 'a body in process has an end' },
+  ],
   [[`${parts}\nContent-Length: 190`, half('other')], '400|body bad_syntax', { end: true }],
   // handlers
   ['POST /api/fails/throws', '500'],
   ['POST /api/fails/refuses', '409|path.how booked|header.x-team spent'],
   ['POST /api/fails/waits', '503|retry-after=5'],
-  ['POST /api/fails/answers', '418|as it is|set-cookie=a=1, b=2|x-url=http://kr.example/api/fails/answers|x-who=nobody'],
+  [
+    'POST /api/fails/answers',
+    '418|as it is|set-cookie=a=1, b=2|x-url=http://kr.example/api/fails/answers|x-who=nobody',
+  ],
 ]
 
 const wants = (wanted: string) => wanted.split(/\|(?![^{]*\})/)
 test('the table is as long as it should be', () => expect(table120.length).toBeGreaterThan(120))
 describe('a message is answered over a socket', () => {
-  test.concurrent.each(table120.map(([message, wanted, other]) => [JSON.stringify(message).slice(0, 90), message, wanted, other] as const))('%s', async (_, message, wanted, other) => {
+  test.concurrent.each(
+    table120.map(([message, wanted, other]) => [JSON.stringify(message).slice(0, 90), message, wanted, other] as const),
+  )('%s', async (_, message, wanted, other) => {
     const seen = await overSocket(rawOf(message), other?.end)
     expect(outline(seen, wants(wanted))).toEqual(wants(wanted))
     expect(seen.text).not.toMatch(/secret of the inside|at .*\.js|node:/)
   })
 })
 describe('the same message is answered in process', () => {
-  test.concurrent.each(table120.filter(([, , other]) => other?.fetch !== none).map(([message, wanted, other]) => [JSON.stringify(message).slice(0, 90), message, other?.fetch ?? wanted] as const))(
-    '%s',
-    async (_, message, wanted) => {
-      expect(outline(await inProcess(rawOf(message)), wants(wanted))).toEqual(wants(wanted))
-    },
-  )
+  test.concurrent.each(
+    table120
+      .filter(([, , other]) => other?.fetch !== none)
+      .map(
+        ([message, wanted, other]) => [JSON.stringify(message).slice(0, 90), message, other?.fetch ?? wanted] as const,
+      ),
+  )('%s', async (_, message, wanted) => {
+    expect(outline(await inProcess(rawOf(message)), wants(wanted))).toEqual(wants(wanted))
+  })
 })
 
 const sound = table120.map(([message]) => rawOf(message)).filter((raw) => !/^HEAD|fails/.test(raw.toString('latin1')))

@@ -1,5 +1,22 @@
 import { describe, expect, test } from '@jest/globals'
-import { adding, allOptional, answer, choice, endpoint, flag, instant, intake, integer, judge, judgeParts, list, number, type RequestLike, record, text } from 'yosei'
+import {
+  adding,
+  allOptional,
+  answer,
+  choice,
+  endpoint,
+  flag,
+  instant,
+  intake,
+  integer,
+  judge,
+  judgeParts,
+  list,
+  number,
+  type RequestLike,
+  record,
+  text,
+} from 'yosei'
 
 const item = record({
   name: text({ length: [2, 5], tidy: ['trim'] }),
@@ -21,7 +38,10 @@ const app = intake({
         all: flag({ optional: true }),
         mail: text({ format: 'email', optional: true }),
       },
-      header: { 'X-Page': list(integer(), { optional: true }), Authorization: text({ length: [20, 90], optional: true }) },
+      header: {
+        'X-Page': list(integer(), { optional: true }),
+        Authorization: text({ length: [20, 90], optional: true }),
+      },
     }),
     mine: endpoint('GET /items/mine', {}),
     one: endpoint('GET /items/{id}', { path: { id: integer() } }),
@@ -31,9 +51,16 @@ const app = intake({
       success: 201,
       rules: (on) => [
         on.ascending('body.sizes[].low', 'body.sizes[].high', { orEqual: true }),
-        on.ascending('body.valid.from', 'body.valid.until', { code: 'backwards', message: 'runs backwards from {other}' }),
+        on.ascending('body.valid.from', 'body.valid.until', {
+          code: 'backwards',
+          message: 'runs backwards from {other}',
+        }),
         on.equal('body.name', 'body.secret'),
-        on.check({ reads: ['body.sizes[].high', 'body.price'], code: 'too_dear', holds: (highs, price) => price <= highs.length * 10 }),
+        on.check({
+          reads: ['body.sizes[].high', 'body.price'],
+          code: 'too_dear',
+          holds: (highs, price) => price <= highs.length * 10,
+        }),
       ],
     }),
     change: endpoint('PATCH /items/{id}', {
@@ -48,7 +75,9 @@ const judged = (request: RequestLike) => judge(app, request, { now })
 /** A rejection as its status and `address code` lines; an acceptance as its input. */
 const outline = async (request: RequestLike) => {
   const verdict = await judged(request)
-  return verdict.outcome === 'accepted' ? verdict.input : [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)]
+  return verdict.outcome === 'accepted'
+    ? verdict.input
+    : [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)]
 }
 const good = {
   name: 'lens',
@@ -56,7 +85,8 @@ const good = {
   sizes: [{ low: 1, high: 2 }],
   valid: { from: '2031-03-01T00:00:00Z', until: '2031-03-02T00:00:00Z' },
 }
-const post = (body: unknown, type = 'application/json') => `POST /api/items HTTP/1.1\nContent-Type: ${type}\n\n${typeof body === 'string' ? body : JSON.stringify(body)}`
+const post = (body: unknown, type = 'application/json') =>
+  `POST /api/items HTTP/1.1\nContent-Type: ${type}\n\n${typeof body === 'string' ? body : JSON.stringify(body)}`
 const get = (target: string, ...headers: string[]) => [`GET ${target} HTTP/1.1`, ...headers].join('\n')
 
 describe('a request is matched', () => {
@@ -87,9 +117,17 @@ describe('a request is matched', () => {
 describe('parts are read', () => {
   test.each<[string, RequestLike, object]>([
     ['defaults', get('/api/items'), { query: { limit: 6 }, header: {} }],
-    ['repeated names, blanks and a bare flag', get('/api/items?all&tag=a&t%61g=b&limit=9'), { query: { tag: ['a', 'b'], all: true, limit: 9 } }],
+    [
+      'repeated names, blanks and a bare flag',
+      get('/api/items?all&tag=a&t%61g=b&limit=9'),
+      { query: { tag: ['a', 'b'], all: true, limit: 9 } },
+    ],
     ['empty text as absent', get('/api/items?limit=&mail='), { query: { limit: 6 } }],
-    ['lists in header fields, over lines and commas', get('/api/items', 'x-page: 1, 2', 'X-Page:3'), { header: { 'x-page': [1, 2, 3] } }],
+    [
+      'lists in header fields, over lines and commas',
+      get('/api/items', 'x-page: 1, 2', 'X-Page:3'),
+      { header: { 'x-page': [1, 2, 3] } },
+    ],
     ['a path parameter', get('/api/items/-7'), { path: { id: -7 } }],
     ['a byte order mark', post(`\uFEFF${JSON.stringify(good)}`), { body: { name: 'lens' } }],
     [
@@ -100,7 +138,13 @@ describe('parts are read', () => {
         headers: [['Content-Type', 'APPLICATION/JSON; charset="UTF-8"']],
         body: new TextEncoder().encode(JSON.stringify({ ...good, name: ' äö ' })),
       },
-      { body: { name: 'äö', sizes: [{ low: 1, high: 2, unit: 'mm' }], valid: { from: new Date('2031-03-01T00:00:00Z') } } },
+      {
+        body: {
+          name: 'äö',
+          sizes: [{ low: 1, high: 2, unit: 'mm' }],
+          valid: { from: new Date('2031-03-01T00:00:00Z') },
+        },
+      },
     ],
   ])('%s', async (_, request, input) => {
     expect(await outline(request)).toMatchObject(input)
@@ -134,23 +178,58 @@ describe('a request is rejected, with all errors at once', () => {
     ],
     ['a step', get('/api/items?limit=4'), [400, 'query.limit not_a_step']],
     ['a name sent twice', get('/api/items?limit=3&limit=6'), [400, 'query.limit sent_twice']],
-    ['broken encodings, at the field or the part', get('/api/items?limit=%f&%=1'), [400, 'query bad_encoding', 'query.limit bad_encoding']],
+    [
+      'broken encodings, at the field or the part',
+      get('/api/items?limit=%f&%=1'),
+      [400, 'query bad_encoding', 'query.limit bad_encoding'],
+    ],
     ['a broken encoding in the path', get('/api/items/%ff'), [400, 'path.id bad_encoding']],
     ['a body too many', { method: 'GET', target: '/api/items', body: '{}' }, [400, 'body unlisted']],
     ['a body too few', 'POST /api/items HTTP/1.1', [400, 'body missing']],
-    ['no media type', { method: 'POST', target: '/api/items', body: '{}' }, [415, 'header.content-type wrong_media_type']],
+    [
+      'no media type',
+      { method: 'POST', target: '/api/items', body: '{}' },
+      [415, 'header.content-type wrong_media_type'],
+    ],
     ['another media type', post('a=1', 'text/plain'), [415, 'header.content-type wrong_media_type']],
     ['another charset', post(good, 'application/json; charset=latin1'), [415, 'header.content-type wrong_media_type']],
     ['no JSON', post('{"a": 1,}'), [400, 'body bad_syntax']],
-    ['no UTF-8', { method: 'POST', target: '/api/items', headers: { 'content-type': 'application/json' }, body: new Uint8Array([0x22, 0xff, 0x22]) }, [400, 'body bad_syntax']],
-    ['a syntax error beside another part', 'PATCH /api/items/x HTTP/1.1\nContent-Type: application/json\n\n[', [400, 'path.id wrong_type', 'body bad_syntax']],
+    [
+      'no UTF-8',
+      {
+        method: 'POST',
+        target: '/api/items',
+        headers: { 'content-type': 'application/json' },
+        body: new Uint8Array([0x22, 0xff, 0x22]),
+      },
+      [400, 'body bad_syntax'],
+    ],
+    [
+      'a syntax error beside another part',
+      'PATCH /api/items/x HTTP/1.1\nContent-Type: application/json\n\n[',
+      [400, 'path.id wrong_type', 'body bad_syntax'],
+    ],
     ['another type at the root', post([]), [422, 'body wrong_type']],
-    ['everything missing', post({}), [422, 'body.name missing', 'body.price missing', 'body.sizes missing', 'body.valid missing']],
-    ['null', post({ ...good, name: null, sizes: [null] }), [422, 'body.name null_not_allowed', 'body.sizes[0] null_not_allowed']],
+    [
+      'everything missing',
+      post({}),
+      [422, 'body.name missing', 'body.price missing', 'body.sizes missing', 'body.valid missing'],
+    ],
+    [
+      'null',
+      post({ ...good, name: null, sizes: [null] }),
+      [422, 'body.name null_not_allowed', 'body.sizes[0] null_not_allowed'],
+    ],
     [
       'numbers',
       post({ ...good, price: 100.05, sizes: [{ low: 1.5, high: 1e16 }] }),
-      [422, 'body.price above_max', 'body.price not_a_step', 'body.sizes[0].low not_whole', 'body.sizes[0].high out_of_range'],
+      [
+        422,
+        'body.price above_max',
+        'body.price not_a_step',
+        'body.sizes[0].low not_whole',
+        'body.sizes[0].high out_of_range',
+      ],
     ],
     ['texts by code points', post({ ...good, name: '🔭' }), [422, 'body.name too_short']],
     ['lists', post({ ...good, sizes: [] }), [422, 'body.sizes too_few']],
@@ -176,8 +255,16 @@ describe('a request is rejected, with all errors at once', () => {
       }),
       [422, 'body.sizes[0].unit not_a_choice', 'body.sizes[1].unit wrong_type'],
     ],
-    ['instants against the clock', post({ ...good, valid: { from: '2030-12-31T23:59:59Z', until: '2031-03-03T12:00:00.001Z' } }), [422, 'body.valid.from too_early', 'body.valid.until too_late']],
-    ['instants that are none', post({ ...good, valid: { from: '2031-02-29T00:00:00Z', until: '2031-03-03 12:00' } }), [422, 'body.valid.from unreal_date', 'body.valid.until wrong_format']],
+    [
+      'instants against the clock',
+      post({ ...good, valid: { from: '2030-12-31T23:59:59Z', until: '2031-03-03T12:00:00.001Z' } }),
+      [422, 'body.valid.from too_early', 'body.valid.until too_late'],
+    ],
+    [
+      'instants that are none',
+      post({ ...good, valid: { from: '2031-02-29T00:00:00Z', until: '2031-03-03 12:00' } }),
+      [422, 'body.valid.from unreal_date', 'body.valid.until wrong_format'],
+    ],
     [
       'names of prototypes',
       post(`{"name":"lens","price":1,"sizes":[],"valid":1,"__proto__":{"a":1},"constructor":2}`),
@@ -202,7 +289,11 @@ describe('a request is rejected, with all errors at once', () => {
       [422, 'body.sizes[0].low wrong_type', 'body.valid.until backwards'],
     ],
     ['an own check', post({ ...good, price: 10.1 }), [422, 'body.price too_dear']],
-    ['two parts that differ', 'PATCH /api/items/1 HTTP/1.1\nContent-Type: application/json\n\n{"id":2}', [422, 'body none_present', 'body.id unequal']],
+    [
+      'two parts that differ',
+      'PATCH /api/items/1 HTTP/1.1\nContent-Type: application/json\n\n{"id":2}',
+      [422, 'body none_present', 'body.id unequal'],
+    ],
   ])('%s', async (_, request, expected) => {
     expect(await outline(request)).toEqual(expected)
   })
@@ -235,7 +326,13 @@ describe('a rejection', () => {
     ])
   })
   test('never tells a secret', async () => {
-    for (const body of [{ ...good, secret: `${secret}-long` }, { ...good, secret }, { ...good, secret: 'xyz' }, { ...good, name: 'hunt' }, secret]) {
+    for (const body of [
+      { ...good, secret: `${secret}-long` },
+      { ...good, secret },
+      { ...good, secret: 'xyz' },
+      { ...good, name: 'hunt' },
+      secret,
+    ]) {
       const verdict = await judge(app, post(body as object), { now, trace: true })
       const told = JSON.stringify(verdict) + (verdict.outcome === 'rejected' ? await answer(verdict).text() : '')
       expect(verdict.outcome === 'rejected' ? told : '').not.toMatch(/hunter|xyz/)
@@ -243,7 +340,11 @@ describe('a rejection', () => {
   })
   test('is answered as a problem document', async () => {
     const response = answer(await rejected({ ...good, name: 'x', price: 0 }))
-    expect([response.status, response.headers.get('content-type'), response.headers.get('cache-control')]).toEqual([422, 'application/problem+json', 'no-store'])
+    expect([response.status, response.headers.get('content-type'), response.headers.get('cache-control')]).toEqual([
+      422,
+      'application/problem+json',
+      'no-store',
+    ])
     expect(await response.json()).toEqual({
       type: 'about:blank',
       title: 'Unprocessable Content',
@@ -256,7 +357,9 @@ describe('a rejection', () => {
       },
     })
     const notAllowed = await judged('PUT /api/items HTTP/1.1')
-    expect(notAllowed.outcome === 'rejected' && answer(notAllowed).headers.get('allow')).toBe('GET, HEAD, OPTIONS, POST')
+    expect(notAllowed.outcome === 'rejected' && answer(notAllowed).headers.get('allow')).toBe(
+      'GET, HEAD, OPTIONS, POST',
+    )
   })
   test('lists fifty errors and counts the rest', async () => {
     const { errors, more } = await rejected({
@@ -301,7 +404,9 @@ test.each([
     'POST /a',
     {
       body: record({ a: text() }),
-      rules: (on: { check: (rule: object) => unknown }) => [on.check({ reads: ['body.b'], code: 'odd', holds: () => true })],
+      rules: (on: { check: (rule: object) => unknown }) => [
+        on.check({ reads: ['body.b'], code: 'odd', holds: () => true }),
+      ],
     },
     /body\.b is not declared/,
   ],

@@ -1,4 +1,6 @@
-/** Lines that once could be changed without any test noticing: caps, escapes, orders, bounds, and what is told to whom. */
+/**
+ * Lines that once could be changed without any test noticing: caps, escapes, orders, bounds, and what is told to whom.
+ */
 import { once } from 'node:events'
 import { createServer } from 'node:http'
 import { type AddressInfo, connect as connectTo } from 'node:net'
@@ -35,25 +37,46 @@ const told = (verdict: { outcome: string; errors?: readonly { address: string; c
   verdict.errors?.map(({ address, code, message }) => `${address} ${code}: ${message}`)
 const json = { 'content-type': 'application/json' }
 const one = (body: Field, more = {}) => endpoint('POST /', { body, ...more } as never)
-const put = (app: object, body: string | Uint8Array, headers: object = json) => judge(app as never, { method: 'POST', target: '/', headers: headers as never, body })
+const put = (app: object, body: string | Uint8Array, headers: object = json) =>
+  judge(app as never, { method: 'POST', target: '/', headers: headers as never, body })
 
 describe('secrets and pages', () => {
   test('the value of a secret field is not told where another is compared with it', () => {
     const rules = (on: never) => [(on as { equal: (...all: string[]) => never }).equal('body.secret', 'body.open')]
-    expect(told(judgeParts(one(record({ secret: text({ secret: true }), open: text() }), { rules }), { body: { secret: 'hush', open: 'x' } }))).toEqual([
-      'body.open unequal: must be the same as body.secret; "x" was sent',
-    ])
+    expect(
+      told(
+        judgeParts(one(record({ secret: text({ secret: true }), open: text() }), { rules }), {
+          body: { secret: 'hush', open: 'x' },
+        }),
+      ),
+    ).toEqual(['body.open unequal: must be the same as body.secret; "x" was sent'])
   })
   test('a union with a secret branch is not written down, nor is what a gate of another type has', async () => {
     const events: JournalEvent[] = []
-    const body = record({ union: either([text({ secret: true, length: [1, 9] }), integer()]), plain: either([text(), integer()]), deep: either([record({ a: text() }), text()]) })
-    const handle = serve(intake({ endpoints: { one: one(body) }, journal: { write: (event) => void events.push(event) } }), { one: () => Promise.reject(new Error('x')) } as never)
-    await handle(new Request('http://kr.example/', { method: 'POST', headers: json, body: '{"union":"hush","plain":"p","deep":{"a":"hush"}}' }))
+    const body = record({
+      union: either([text({ secret: true, length: [1, 9] }), integer()]),
+      plain: either([text(), integer()]),
+      deep: either([record({ a: text() }), text()]),
+    })
+    const handle = serve(
+      intake({ endpoints: { one: one(body) }, journal: { write: (event) => void events.push(event) } }),
+      { one: () => Promise.reject(new Error('x')) } as never,
+    )
+    await handle(
+      new Request('http://kr.example/', {
+        method: 'POST',
+        headers: json,
+        body: '{"union":"hush","plain":"p","deep":{"a":"hush"}}',
+      }),
+    )
     expect(events[0]?.input?.split('\n').at(-1)).toBe('{"plain":"p"}')
   })
   test('a page writes what was sent as text, and lets nothing run', async () => {
     const odd = '<script>"&\''
-    const verdict = judgeParts(one(table(text({ length: [9, 9], messages: { too_long: `is <b>"short"</b> & {sent}` } }))), { body: { [odd]: odd } })
+    const verdict = judgeParts(
+      one(table(text({ length: [9, 9], messages: { too_long: `is <b>"short"</b> & {sent}` } }))),
+      { body: { [odd]: odd } },
+    )
     const response = answer(verdict as never, new Request('http://kr.example', { headers: { accept: 'text/html' } }))
     const page = await response.text()
     expect(response.headers.get('content-security-policy')).toBe("default-src 'none'; style-src 'unsafe-inline'")
@@ -69,40 +92,74 @@ describe('secrets and pages', () => {
 
 describe('messages and their framing', () => {
   const app = intake({ endpoints: { one: one(record({ a: integer() })) }, base: '/api/' })
-  const post = (body: string, headers: object) => judge(app, { method: 'POST', target: '/api/', headers: { ...json, ...headers } as never, body })
+  const post = (body: string, headers: object) =>
+    judge(app, { method: 'POST', target: '/api/', headers: { ...json, ...headers } as never, body })
   test.each<[string, () => Promise<object>, object]>([
-    ['a base may end in a slash', () => judge(intake({ endpoints: { get: endpoint('GET /a', {}) }, base: '/api/' }), 'GET /api/a HTTP/1.1'), { outcome: 'accepted' }],
+    [
+      'a base may end in a slash',
+      () => judge(intake({ endpoints: { get: endpoint('GET /a', {}) }, base: '/api/' }), 'GET /api/a HTTP/1.1'),
+      { outcome: 'accepted' },
+    ],
     ['a body longer than its Content-Length', () => post('{"a":1}', { 'content-length': '6' }), { status: 404 }],
     [
       'a body longer than its Content-Length is refused',
-      () => put(intake({ endpoints: { one: one(record({ a: integer() })) } }), '{"a":1}  ', { ...json, 'content-length': '7' }),
+      () =>
+        put(intake({ endpoints: { one: one(record({ a: integer() })) } }), '{"a":1}  ', {
+          ...json,
+          'content-length': '7',
+        }),
       { status: 400, errors: [{ address: 'header.content-length', code: 'bad_syntax' }] },
     ],
     [
       'header fields that are inherited were not sent',
-      () => put(intake({ endpoints: { one: one(record({ a: integer() }), { header: { x: text({ optional: true }) } }) } }), '{"a":1}', Object.assign(Object.create({ x: 'inherited' }), json)),
+      () =>
+        put(
+          intake({ endpoints: { one: one(record({ a: integer() }), { header: { x: text({ optional: true }) } }) } }),
+          '{"a":1}',
+          Object.assign(Object.create({ x: 'inherited' }), json),
+        ),
       { outcome: 'accepted', input: { header: {} } },
     ],
-    ['a fault of JSON has its place from 1', () => put(intake({ endpoints: { one: one(record({})) } }), '{\n "a": x}'), { errors: [{ code: 'bad_syntax', line: 2, column: 7 }] }],
-    ['a fault at the start', () => put(intake({ endpoints: { one: one(record({})) } }), 'x'), { errors: [{ line: 1, column: 1 }] }],
+    [
+      'a fault of JSON has its place from 1',
+      () => put(intake({ endpoints: { one: one(record({})) } }), '{\n "a": x}'),
+      { errors: [{ code: 'bad_syntax', line: 2, column: 7 }] },
+    ],
+    [
+      'a fault at the start',
+      () => put(intake({ endpoints: { one: one(record({})) } }), 'x'),
+      { errors: [{ line: 1, column: 1 }] },
+    ],
     [
       'what a query has wrong is told behind the path',
-      () => judge(intake({ endpoints: { get: endpoint('GET /{a}', { path: { a: integer() }, query: { b: integer() } }) } }), 'GET /x?b=x HTTP/1.1'),
+      () =>
+        judge(
+          intake({ endpoints: { get: endpoint('GET /{a}', { path: { a: integer() }, query: { b: integer() } }) } }),
+          'GET /x?b=x HTTP/1.1',
+        ),
       { errors: [{ address: 'path.a' }, { address: 'query.b' }] },
     ],
   ])('%s', async (_, judged, wanted) => {
     expect(await judged()).toMatchObject(wanted)
   })
   test('an id that is all zeros is none', async () => {
-    const verdict = (traceparent: string) => serve(app, { one: () => 1 } as never)(new Request('http://kr.example/x', { headers: { traceparent } }))
-    const instanceOf = async (trace: string) => ((await (await verdict(`00-${trace}-b7ad6b7169203331-01`)).json()) as { instance: string }).instance
+    const verdict = (traceparent: string) =>
+      serve(app, { one: () => 1 } as never)(new Request('http://kr.example/x', { headers: { traceparent } }))
+    const instanceOf = async (trace: string) =>
+      ((await (await verdict(`00-${trace}-b7ad6b7169203331-01`)).json()) as { instance: string }).instance
     expect(await instanceOf('0af7651916cd43dd8448eb211c80319c')).toBe('urn:uuid:0af76519-16cd-43dd-8448-eb211c80319c')
     expect(await instanceOf('0'.repeat(32))).not.toContain('00000000-0000')
   })
   test('a list in a header field holds no comma when it is written', () => {
     const get = endpoint('GET /', { header: { x: list(text()) } })
-    expect(write(get, 'http://kr.example', { path: {}, header: { x: ['a', 'b'] }, body: undefined } as never).headers.get('x')).toBe('a, b')
-    expect(() => write(get, 'http://kr.example', { path: {}, header: { x: ['a', 'b,c'] }, body: undefined } as never)).toThrow('header.x has a value that cannot be sent here')
+    expect(
+      write(get, 'http://kr.example', { path: {}, header: { x: ['a', 'b'] }, body: undefined } as never).headers.get(
+        'x',
+      ),
+    ).toBe('a, b')
+    expect(() =>
+      write(get, 'http://kr.example', { path: {}, header: { x: ['a', 'b,c'] }, body: undefined } as never),
+    ).toThrow('header.x has a value that cannot be sent here')
   })
   test('a gate closes a connection whose body it did not read', async () => {
     const server = createServer(connect().use(gate(intake({ endpoints: { one: one(record({})) } })))).listen(0)
@@ -117,24 +174,56 @@ describe('messages and their framing', () => {
 })
 
 describe('bounds and caps', () => {
-  const tree: Field<unknown> = either([record({ of: later(() => tree) }), record({ of: later(() => tree), b: integer() }), integer()]) as never
+  const tree: Field<unknown> = either([
+    record({ of: later(() => tree) }),
+    record({ of: later(() => tree), b: integer() }),
+    integer(),
+  ]) as never
   const nested = (depth: number) => JSON.parse(`${'{"of":'.repeat(depth)}1${'}'.repeat(depth)}`)
   test.each<[string, () => object, object]>([
-    ['2^53−1 from text', () => judgeParts(one(record({}), { query: { n: integer() } }), { query: { n: '9007199254740991' }, body: {} }), { input: { query: { n: 9007199254740991 } } }],
-    ['2^53 from text', () => judgeParts(one(record({}), { query: { n: integer() } }), { query: { n: '9007199254740992' }, body: {} }), { errors: [{ code: 'out_of_range' }] }],
+    [
+      '2^53−1 from text',
+      () => judgeParts(one(record({}), { query: { n: integer() } }), { query: { n: '9007199254740991' }, body: {} }),
+      { input: { query: { n: 9007199254740991 } } },
+    ],
+    [
+      '2^53 from text',
+      () => judgeParts(one(record({}), { query: { n: integer() } }), { query: { n: '9007199254740992' }, body: {} }),
+      { errors: [{ code: 'out_of_range' }] },
+    ],
     [
       'a sum at its bound',
-      () => judgeParts(one(list(number()), { rules: (on: never) => [(on as { sumWithin: (...all: unknown[]) => never }).sumWithin('body[]', [3, 6])] }), { body: [1, 2, 3] }),
+      () =>
+        judgeParts(
+          one(list(number()), {
+            rules: (on: never) => [(on as { sumWithin: (...all: unknown[]) => never }).sumWithin('body[]', [3, 6])],
+          }),
+          { body: [1, 2, 3] },
+        ),
       { outcome: 'accepted' },
     ],
     [
       'a sum at its lower bound',
-      () => judgeParts(one(list(number()), { rules: (on: never) => [(on as { sumWithin: (...all: unknown[]) => never }).sumWithin('body[]', [3, 6])] }), { body: [1, 2] }),
+      () =>
+        judgeParts(
+          one(list(number()), {
+            rules: (on: never) => [(on as { sumWithin: (...all: unknown[]) => never }).sumWithin('body[]', [3, 6])],
+          }),
+          { body: [1, 2] },
+        ),
       { outcome: 'accepted' },
     ],
     ['levels inside a union', () => judgeParts(one(tree), { body: nested(64) }), { outcome: 'accepted' }],
-    ['a level too many inside a union', () => judgeParts(one(tree), { body: nested(65) }), { errors: [{ code: 'too_large' }] }],
-    ['a thousand faults are kept, and all are counted', () => judgeParts(one(list(integer())), { body: Array.from({ length: 1100 }, () => 'x') }), { more: 1050 }],
+    [
+      'a level too many inside a union',
+      () => judgeParts(one(tree), { body: nested(65) }),
+      { errors: [{ code: 'too_large' }] },
+    ],
+    [
+      'a thousand faults are kept, and all are counted',
+      () => judgeParts(one(list(integer())), { body: Array.from({ length: 1100 }, () => 'x') }),
+      { more: 1050 },
+    ],
     [
       'with faults that were not kept no rule runs',
       () =>
@@ -151,28 +240,46 @@ describe('bounds and caps', () => {
     expect(judged()).toMatchObject(wanted)
   })
   test('a trace keeps ten thousand readings, and a problem document says how many errors it leaves out', async () => {
-    const { trace } = judgeParts(one(list(integer())), { body: Array.from({ length: 11_000 }, () => 1) }, { trace: true })
+    const { trace } = judgeParts(
+      one(list(integer())),
+      { body: Array.from({ length: 11_000 }, () => 1) },
+      { trace: true },
+    )
     expect(trace?.readings).toHaveLength(10_000)
     const verdict = judgeParts(one(list(integer())), { body: Array.from({ length: 1100 }, () => 'x') })
     const { detail, fields } = (await answer(verdict as never).json()) as { detail: string; fields: object }
-    expect([Object.keys(fields).length, detail]).toEqual([50, 'body[0] must be a whole number; "x" was sent, and 1099 more'])
+    expect([Object.keys(fields).length, detail]).toEqual([
+      50,
+      'body[0] must be a whole number; "x" was sent, and 1099 more',
+    ])
   })
   test('of an Accept field a thousand characters are looked at', () => {
     expect(weightOf('text/html', `${'a/b,'.repeat(200)}text/html`)).toBe(1)
     expect(weightOf('text/html', `${'a/b,'.repeat(250)}text/html`)).toBe(0)
   })
   test('a form has a thousand parts at most', async () => {
-    const app = intake({ endpoints: { form: endpoint('POST /', { body: { 'multipart/form-data': record({ a: list(text()), f: file({ optional: true }) }) } }) } })
+    const app = intake({
+      endpoints: {
+        form: endpoint('POST /', {
+          body: { 'multipart/form-data': record({ a: list(text()), f: file({ optional: true }) }) },
+        }),
+      },
+    })
     const send = (count: number) => {
       const body = new FormData()
       for (let i = 0; i < count; i++) body.append('a', 'x')
       return judge(app, new Request('http://kr.example/', { method: 'POST', body }))
     }
-    expect([(await send(999)).outcome, await send(1200)]).toEqual(['accepted', expect.objectContaining({ status: 413 })])
+    expect([(await send(999)).outcome, await send(1200)]).toEqual([
+      'accepted',
+      expect.objectContaining({ status: 413 }),
+    ])
   })
   test('an instant is read with its offset, and written without', () => {
     const day = one(record({ at: instant() }))
-    expect(judgeParts(day, { body: { at: '2031-03-01T01:30:00+01:30' } })).toMatchObject({ input: { body: { at: new Date('2031-03-01T00:00:00Z') } } })
+    expect(judgeParts(day, { body: { at: '2031-03-01T01:30:00+01:30' } })).toMatchObject({
+      input: { body: { at: new Date('2031-03-01T00:00:00Z') } },
+    })
   })
 })
 
@@ -187,19 +294,34 @@ describe('lookups, refusals and turns', () => {
         second: on.lookup({ reads: ['path.id'], follows: ['first'], ask: () => ++asked }),
       }),
     })
-    expect((await serve(intake({ endpoints: { x }, journal: { write: () => undefined } }), { x: () => 1 })(get)).status).toBe(503)
+    expect(
+      (await serve(intake({ endpoints: { x }, journal: { write: () => undefined } }), { x: () => 1 })(get)).status,
+    ).toBe(503)
     expect(asked).toBe(0)
     const headers = { 'retry-after': '7' }
     const y = endpoint('GET /{id}', {
       path: { id: text() },
-      lookups: (on) => ({ one: on.lookup({ reads: ['path.id'], ask: () => null, refusal: { status: 429, code: 'spent', message: 'is spent', headers } }) }),
+      lookups: (on) => ({
+        one: on.lookup({
+          reads: ['path.id'],
+          ask: () => null,
+          refusal: { status: 429, code: 'spent', message: 'is spent', headers },
+        }),
+      }),
     })
     const refused = await serve(intake({ endpoints: { y } }), { y: () => 1 })(get)
-    const handled = await serve(intake({ endpoints: { z: endpoint('GET /{id}', { path: { id: text() } }) } }), { z: () => refuse({ status: 429, code: 'spent', message: 'is spent', headers }) })(get)
-    expect([refused.status, refused.headers.get('retry-after'), handled.headers.get('retry-after')]).toEqual([429, '7', '7'])
+    const handled = await serve(intake({ endpoints: { z: endpoint('GET /{id}', { path: { id: text() } }) } }), {
+      z: () => refuse({ status: 429, code: 'spent', message: 'is spent', headers }),
+    })(get)
+    expect([refused.status, refused.headers.get('retry-after'), handled.headers.get('retry-after')]).toEqual([
+      429,
+      '7',
+      '7',
+    ])
   })
   test('scopes of different names are different turns, and who loses one is told why', async () => {
-    const slot = (of: string) => endpoint(`GET /${of}/{id}`, { path: { id: text() }, turn: { of, by: ['path.id' as never], lease: '30ms' } })
+    const slot = (of: string) =>
+      endpoint(`GET /${of}/{id}`, { path: { id: text() }, turn: { of, by: ['path.id' as never], lease: '30ms' } })
     let reason: unknown
     let renews = true
     const memory = memoryTurns()
@@ -220,7 +342,10 @@ describe('lookups, refusals and turns', () => {
     const handle = serve(app, { a: wait, b: () => 'free' } as never)
     const first = handle(new Request('http://kr.example/a/1'))
     await sleep(50)
-    expect([(await handle(new Request('http://kr.example/a/1'))).status, (await handle(new Request('http://kr.example/b/1'))).status]).toEqual([409, 200])
+    expect([
+      (await handle(new Request('http://kr.example/a/1'))).status,
+      (await handle(new Request('http://kr.example/b/1'))).status,
+    ]).toEqual([409, 200])
     renews = false
     await first
     expect(String(reason)).toBe('TimeoutError: The turn went to somebody else')

@@ -4,7 +4,25 @@ import type { AddressInfo } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { describe, expect, test } from '@jest/globals'
 import express from 'express'
-import { endpoint, group, instant, intake, integer, type JournalEvent, judge, judgeParts, type Lookup, type LookupMaker, list, memoryTurns, record, refuse, serve, tagged, text } from 'yosei'
+import {
+  endpoint,
+  group,
+  instant,
+  intake,
+  integer,
+  type JournalEvent,
+  judge,
+  judgeParts,
+  type Lookup,
+  type LookupMaker,
+  list,
+  memoryTurns,
+  record,
+  refuse,
+  serve,
+  tagged,
+  text,
+} from 'yosei'
 import { loggerJournal, ndjsonJournal } from 'yosei/journal'
 import { foundOf, gate, inputOf, verdictAt } from 'yosei/node'
 
@@ -45,24 +63,58 @@ const asked = (lookups: (on: LookupMaker<Input>) => { [name: string]: Lookup<unk
 const ask = (services: Services, [id]: readonly [string | undefined]) => services.find(id as string)
 
 describe('lookups are asked, and what they do not find is told', () => {
-  test.each<[string, (on: LookupMaker<Input>) => { [name: string]: Lookup<unknown, unknown> }, string, unknown, string[]?]>([
+  test.each<
+    [string, (on: LookupMaker<Input>) => { [name: string]: Lookup<unknown, unknown> }, string, unknown, string[]?]
+  >([
     ['found', (on) => ({ x: on.lookup({ reads: ['path.id'], ask }) }), '/x/one', { found: { x: { id: 'one' } } }],
-    ['not found, in usual words', (on) => ({ x: on.lookup({ reads: ['path.id'], ask }) }), '/x/no', [422, 'path.id not_found: was not found']],
+    [
+      'not found, in usual words',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask }) }),
+      '/x/no',
+      [422, 'path.id not_found: was not found'],
+    ],
     [
       'not found, in own words and at another place',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, refusal: { status: 404, code: 'gone', message: 'is gone', at: 'query.a' } }) }),
+      (on) => ({
+        x: on.lookup({
+          reads: ['path.id'],
+          ask,
+          refusal: { status: 404, code: 'gone', message: 'is gone', at: 'query.a' },
+        }),
+      }),
       '/x/no',
       [404, 'query.a gone: is gone'],
     ],
-    ['must not exist, and does not', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }), '/x/no', { found: {} }],
-    ['must not exist, but does', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }), '/x/one', [409, 'path.id already_there: is there already']],
+    [
+      'must not exist, and does not',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }),
+      '/x/no',
+      { found: {} },
+    ],
+    [
+      'must not exist, but does',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, absent: true }) }),
+      '/x/one',
+      [409, 'path.id already_there: is there already'],
+    ],
     [
       'false and null are not found',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => false }), y: on.lookup({ reads: ['path.id'], ask: () => null }) }),
+      (on) => ({
+        x: on.lookup({ reads: ['path.id'], ask: () => false }),
+        y: on.lookup({ reads: ['path.id'], ask: () => null }),
+      }),
       '/x/one',
       [422, 'path.id not_found: was not found', 'path.id not_found: was not found'],
     ],
-    ['zero and an empty text are found', (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 0 }), y: on.lookup({ reads: ['path.id'], ask: () => '' }) }), '/x/one', { found: { x: 0, y: '' } }],
+    [
+      'zero and an empty text are found',
+      (on) => ({
+        x: on.lookup({ reads: ['path.id'], ask: () => 0 }),
+        y: on.lookup({ reads: ['path.id'], ask: () => '' }),
+      }),
+      '/x/one',
+      { found: { x: 0, y: '' } },
+    ],
     [
       'two errors, told together; the order of the declaration decides the status',
       (on) => ({
@@ -72,9 +124,26 @@ describe('lookups are asked, and what they do not find is told', () => {
       '/x/no?a=no1',
       [410, 'path.id q: q', 'query.a p: p'],
     ],
-    ['not asked without the value that it reads', (on) => ({ x: on.lookup({ reads: ['query.a'], ask }) }), '/x/one', { found: {} }, []],
-    ['asked when a condition holds', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }), '/x/one?n=4', { found: { x: { id: 'one' } } }],
-    ['not asked when it does not', (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }), '/x/no?n=3', { found: {} }, []],
+    [
+      'not asked without the value that it reads',
+      (on) => ({ x: on.lookup({ reads: ['query.a'], ask }) }),
+      '/x/one',
+      { found: {} },
+      [],
+    ],
+    [
+      'asked when a condition holds',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }),
+      '/x/one?n=4',
+      { found: { x: { id: 'one' } } },
+    ],
+    [
+      'not asked when it does not',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask, when: on.above('query.n', 3) }) }),
+      '/x/no?n=3',
+      { found: {} },
+      [],
+    ],
     [
       'follows another, and is given what that found',
       (on) => ({
@@ -90,7 +159,10 @@ describe('lookups are asked, and what they do not find is told', () => {
     ],
     [
       'is not asked where the one before was not found',
-      (on) => ({ y: on.lookup({ reads: ['query.a'], follows: ['x'], ask }), x: on.lookup({ reads: ['path.id'], ask }) }),
+      (on) => ({
+        y: on.lookup({ reads: ['query.a'], follows: ['x'], ask }),
+        x: on.lookup({ reads: ['path.id'], ask }),
+      }),
       '/x/no?a=two',
       [422, 'path.id not_found: was not found'],
       ['no'],
@@ -112,8 +184,18 @@ describe('lookups are asked, and what they do not find is told', () => {
       '/x/one',
       { found: { x: 'filled' }, query: { a: 'filled' } },
     ],
-    ['and leaves one that was', (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 'filled', fill: 'query.a' }) }), '/x/one?a=sent', { found: { x: 'filled' }, query: { a: 'sent' } }],
-    ['the outside world failed', (on) => ({ x: on.lookup({ reads: ['path.id'], ask: (services: Services) => services.fail() }) }), '/x/one', [503]],
+    [
+      'and leaves one that was',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: () => 'filled', fill: 'query.a' }) }),
+      '/x/one?a=sent',
+      { found: { x: 'filled' }, query: { a: 'sent' } },
+    ],
+    [
+      'the outside world failed',
+      (on) => ({ x: on.lookup({ reads: ['path.id'], ask: (services: Services) => services.fail() }) }),
+      '/x/one',
+      [503],
+    ],
     [
       'it throws at once',
       (on) => ({
@@ -129,7 +211,13 @@ describe('lookups are asked, and what they do not find is told', () => {
     ],
     [
       'it had no answer in time, and its signal fired',
-      (on) => ({ x: on.lookup({ reads: ['path.id'], within: '30ms', ask: (services: Services, _, { signal }) => services.hang(signal) }) }),
+      (on) => ({
+        x: on.lookup({
+          reads: ['path.id'],
+          within: '30ms',
+          ask: (services: Services, _, { signal }) => services.hang(signal),
+        }),
+      }),
       '/x/one',
       [503],
     ],
@@ -146,14 +234,23 @@ describe('lookups are asked, and what they do not find is told', () => {
     const services = makeServices()
     const events: JournalEvent[] = []
     const app = intake({ endpoints: { x: asked(lookups) }, journal: { write: (event) => void events.push(event) } })
-    const handle = serve(app, { x: ({ query }: Input, { found }: { found: unknown }) => ({ found, ...(query.a === undefined ? {} : { query }) }) } as never, {
-      services,
-    })
+    const handle = serve(
+      app,
+      {
+        x: ({ query }: Input, { found }: { found: unknown }) => ({
+          found,
+          ...(query.a === undefined ? {} : { query }),
+        }),
+      } as never,
+      { services },
+    )
     const response = await handle(new Request(`http://kr.example${target}`))
     const told = await response.text()
     const { found, query, fields = {} } = JSON.parse(told)
     if (Array.isArray(wanted)) {
-      const errors = Object.entries(fields as { [address: string]: { code: string; detail: string }[] }).flatMap(([address, all]) => all.map(({ code, detail }) => `${address} ${code}: ${detail}`))
+      const errors = Object.entries(fields as { [address: string]: { code: string; detail: string }[] }).flatMap(
+        ([address, all]) => all.map(({ code, detail }) => `${address} ${code}: ${detail}`),
+      )
       expect([response.status, ...errors]).toEqual(wanted)
     } else expect({ found, ...(query && (wanted as { query?: object }).query ? { query } : {}) }).toEqual(wanted)
     if (calls) expect(services.calls).toEqual(calls)
@@ -181,7 +278,11 @@ describe('lookups are asked, and what they do not find is told', () => {
     ])
   })
   test.each([
-    ['follows what is not there', (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.id'], ask, follows: ['y'] }) }), 'it follows y, which there is not'],
+    [
+      'follows what is not there',
+      (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.id'], ask, follows: ['y'] }) }),
+      'it follows y, which there is not',
+    ],
     [
       'follows itself',
       (on: LookupMaker<Input>) => ({
@@ -190,7 +291,11 @@ describe('lookups are asked, and what they do not find is told', () => {
       }),
       'it follows itself',
     ],
-    ['reads what is not declared', (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.idd' as 'path.id'], ask }) }), 'path.idd is not declared'],
+    [
+      'reads what is not declared',
+      (on: LookupMaker<Input>) => ({ x: on.lookup({ reads: ['path.idd' as 'path.id'], ask }) }),
+      'path.idd is not declared',
+    ],
   ])('one that %s is refused at declaration', (_, lookups, message) => {
     expect(() => asked(lookups as never)).toThrow(message)
   })
@@ -211,7 +316,10 @@ const vault = endpoint('POST /vault/{pin}', {
     shown: text({ length: [1, 9], optional: true }),
   }),
 })
-const vaultRequest = (change: (body: { [name: string]: unknown }) => void = () => undefined, query = `token=${secretOf('query')}&open=1`) => {
+const vaultRequest = (
+  change: (body: { [name: string]: unknown }) => void = () => undefined,
+  query = `token=${secretOf('query')}&open=1`,
+) => {
   const body: { [name: string]: unknown } = {
     word: secretOf('body'),
     deep: [{ code: secretOf('deep'), name: 'n-1' }],
@@ -265,7 +373,9 @@ describe('the journal', () => {
     )
     answers.push(await (await handle(new Request('http://kr.example/nothing'))).text())
     const events = lines.map((line) => JSON.parse(line))
-    expect(events.map(({ endpoint = '', outcome, status, stage }) => `${endpoint} ${outcome} ${status} ${stage}`)).toEqual([
+    expect(
+      events.map(({ endpoint = '', outcome, status, stage }) => `${endpoint} ${outcome} ${status} ${stage}`),
+    ).toEqual([
       'vault failed 500 handle',
       'vault rejected 409 handle',
       'vault rejected 400 shape',
@@ -292,9 +402,17 @@ describe('the journal', () => {
   })
   test('can be turned off by endpoint and by part, but for failures', async () => {
     const events: JournalEvent[] = []
-    const show = (journalled: object | boolean) => endpoint('GET /a', { query: { n: integer({ optional: true }) }, header: { m: integer({ optional: true }) }, journalled } as never)
+    const show = (journalled: object | boolean) =>
+      endpoint('GET /a', {
+        query: { n: integer({ optional: true }) },
+        header: { m: integer({ optional: true }) },
+        journalled,
+      } as never)
     const run = async (journalled: object | boolean, target: string, m?: string) => {
-      const app = intake({ endpoints: { show: show(journalled) }, journal: { write: (event) => void events.push(event) } })
+      const app = intake({
+        endpoints: { show: show(journalled) },
+        journal: { write: (event) => void events.push(event) },
+      })
       const handle = serve(app, { show: () => Promise.reject(new Error('x')) })
       events.length = 0
       await handle(new Request(`http://kr.example${target}`, m === undefined ? {} : { headers: { m } }))
@@ -349,16 +467,34 @@ describe('observation', () => {
     await once(server, 'listening')
     const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
     const post = async (target: string, body: string) => {
-      const response = await fetch(base + target, { method: 'POST', headers: { 'content-type': 'application/json' }, body })
+      const response = await fetch(base + target, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body,
+      })
       return [response.status, (await response.json()) as { verdict: unknown; body: unknown; status: unknown }] as const
     }
-    expect(await post('/notes', '{"words":"fine"}')).toEqual([200, { verdict: { path: {}, query: {}, header: {}, cookie: {}, body: { words: 'fine' } }, body: { words: 'fine' } }])
-    expect(await post('/notes', '{"words":"far too many"}')).toEqual([200, { verdict: 422, body: { words: 'far too many' } }])
+    expect(await post('/notes', '{"words":"fine"}')).toEqual([
+      200,
+      { verdict: { path: {}, query: {}, header: {}, cookie: {}, body: { words: 'fine' } }, body: { words: 'fine' } },
+    ])
+    expect(await post('/notes', '{"words":"far too many"}')).toEqual([
+      200,
+      { verdict: 422, body: { words: 'far too many' } },
+    ])
     expect((await post('/notes?n=x', '{"words":"far too many"}'))[0]).toBe(400)
     expect(await (await fetch(`${base}/notes?n=x`)).json()).toMatchObject({ verdict: 400 })
     expect(await (await fetch(`${base}/notes?n=0`)).json()).toMatchObject({ verdict: 422 })
-    expect(await (await fetch(`${base}/notes?n=2`)).json()).toMatchObject({ verdict: { query: { n: 2 } }, found: { more: 2 } })
-    expect(events.map(({ outcome, status }) => `${outcome} ${status}`)).toEqual(['observed 422', 'rejected 400', 'observed 400', 'observed 422'])
+    expect(await (await fetch(`${base}/notes?n=2`)).json()).toMatchObject({
+      verdict: { query: { n: 2 } },
+      found: { more: 2 },
+    })
+    expect(events.map(({ outcome, status }) => `${outcome} ${status}`)).toEqual([
+      'observed 422',
+      'rejected 400',
+      'observed 400',
+      'observed 422',
+    ])
     server.close()
     await sleep(1)
   })

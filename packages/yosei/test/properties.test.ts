@@ -1,7 +1,23 @@
 /** What holds for every declaration and every input. */
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { answer, anything, either, endpoint, type Field, intake, integer, judge, judgeParts, later, list, record, table, text, write } from 'yosei'
+import {
+  answer,
+  anything,
+  either,
+  endpoint,
+  type Field,
+  intake,
+  integer,
+  judge,
+  judgeParts,
+  later,
+  list,
+  record,
+  table,
+  text,
+  write,
+} from 'yosei'
 import { bothVerdicts, enginePairs, json, samples } from './samples.ts'
 
 const runs = Number(process.env.PROPERTY_RUNS ?? 400)
@@ -11,8 +27,13 @@ test('what is written is read again', async () => {
   await fc.assert(
     fc.asyncProperty(withValue, async ({ field, value }) => {
       const put = endpoint('PUT /', { body: record({ value: field }) })
-      const verdict = await judge(intake({ endpoints: { put } }), write(put, 'https://kr.example', { path: {}, body: { value } } as never))
-      expect(verdict.outcome === 'accepted' ? (verdict.input as { body: unknown }).body : verdict.errors).toEqual({ value })
+      const verdict = await judge(
+        intake({ endpoints: { put } }),
+        write(put, 'https://kr.example', { path: {}, body: { value } } as never),
+      )
+      expect(verdict.outcome === 'accepted' ? (verdict.input as { body: unknown }).body : verdict.errors).toEqual({
+        value,
+      })
     }),
     { numRuns: runs },
   )
@@ -22,7 +43,8 @@ interface Tree {
   parts: Tree[]
 }
 const tree: Field<Tree> = record({ parts: list(later(() => tree)), free: anything({ optional: true }) }) as never
-const deep = (open: string, inside: string, close: string) => JSON.parse(open.repeat(100_000) + inside + close.repeat(100_000))
+const deep = (open: string, inside: string, close: string) =>
+  JSON.parse(open.repeat(100_000) + inside + close.repeat(100_000))
 const cyclic = { parts: [] as unknown[], self: {} }
 cyclic.parts.push(cyclic, cyclic)
 cyclic.self = cyclic
@@ -36,7 +58,11 @@ test('no input throws, hangs, or touches a prototype', () => {
       body: record({ value: field }, { unlisted: 'keep' }),
       query: { value: list(text(), { optional: true }) },
     })
-    const verdict = judgeParts(body, { body: { value, kept: value }, query: { value: value as string } }, { trace: true, ...how })
+    const verdict = judgeParts(
+      body,
+      { body: { value, kept: value }, query: { value: value as string } },
+      { trace: true, ...how },
+    )
     if (verdict.outcome === 'rejected')
       return Object.values(verdict.errorsByField)
         .flat()
@@ -65,7 +91,16 @@ test('no input throws, hangs, or touches a prototype', () => {
     Object.create({ parts: [] }),
     [undefined],
   ]) {
-    for (const field of [tree, anything(), list(anything()), table(anything()), either([tree, anything()]), text(), record({ parts: integer() })]) judged(field, value, {})
+    for (const field of [
+      tree,
+      anything(),
+      list(anything()),
+      table(anything()),
+      either([tree, anything()]),
+      text(),
+      record({ parts: integer() }),
+    ])
+      judged(field, value, {})
   }
   expect(JSON.stringify(Object.getOwnPropertyNames(Object.prototype))).toBe(before)
 })
@@ -80,7 +115,8 @@ test('no size or nesting of a message makes it hang', async () => {
       }),
     },
   })
-  const put = (target: string, body: string, headers: [string, string][] = []) => judge(app, { method: 'PUT', target, headers: [['content-type', 'application/json'], ...headers], body })
+  const put = (target: string, body: string, headers: [string, string][] = []) =>
+    judge(app, { method: 'PUT', target, headers: [['content-type', 'application/json'], ...headers], body })
   const many = 200_000
   for (const verdict of await Promise.all([
     put(`/?${'a&'.repeat(many)}`, '{}'),
@@ -106,14 +142,27 @@ test('no secret is told', async () => {
   const hidden = (field: Field) => ({ ...field, secret: true }) as Field
   await fc.assert(
     fc.asyncProperty(samples(3), json, fc.boolean(), async ({ field }, value, text) => {
-      const laced = JSON.parse(JSON.stringify(value ?? null), (_, one) => (typeof one === 'string' ? `${secret}${one}` : one)) as unknown
+      const laced = JSON.parse(JSON.stringify(value ?? null), (_, one) =>
+        typeof one === 'string' ? `${secret}${one}` : one,
+      ) as unknown
       const put = endpoint('PUT /', {
         header: { authorization: field.kind === 'text' ? field : integer({ optional: true }) },
-        body: record({ a: hidden(field), b: hidden(record({ c: field, d: integer() })), e: record({ f: list(hidden(field)) }) }),
+        body: record({
+          a: hidden(field),
+          b: hidden(record({ c: field, d: integer() })),
+          e: record({ f: list(hidden(field)) }),
+        }),
       })
-      for (const body of [{ a: laced, b: { c: laced, d: secret }, e: { f: [laced] }, z: laced }, { a: laced, b: laced, e: laced }, secret, [laced]]) {
+      for (const body of [
+        { a: laced, b: { c: laced, d: secret }, e: { f: [laced] }, z: laced },
+        { a: laced, b: laced, e: laced },
+        secret,
+        [laced],
+      ]) {
         const verdict = judgeParts(put, { header: { authorization: secret }, body }, { trace: true, text })
-        const told = JSON.stringify(verdict, (_, one) => (typeof one === 'bigint' ? String(one) : one)) + (verdict.outcome === 'rejected' ? await answer(verdict).text() : '')
+        const told =
+          JSON.stringify(verdict, (_, one) => (typeof one === 'bigint' ? String(one) : one)) +
+          (verdict.outcome === 'rejected' ? await answer(verdict).text() : '')
         expect(verdict.outcome === 'rejected' ? told : JSON.stringify(verdict.trace)).not.toContain(secret)
       }
     }),

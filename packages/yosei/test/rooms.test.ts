@@ -5,20 +5,44 @@ import { fileURLToPath } from 'node:url'
 import { expect, test } from '@jest/globals'
 
 /** From the bottom to the top: the way of a request, with what it is made of below it. */
-const rooms = ['terms', 'grammar', 'kinds', 'rules', 'declare', 'words', 'read', 'engine', 'sound', 'judge', 'write', 'answer', 'adapt', 'outline', '.']
+const rooms = [
+  'terms',
+  'grammar',
+  'kinds',
+  'rules',
+  'declare',
+  'words',
+  'read',
+  'engine',
+  'sound',
+  'judge',
+  'write',
+  'answer',
+  'adapt',
+  'outline',
+  '.',
+]
 const source = join(dirname(fileURLToPath(import.meta.url)), '../src')
 const files = readdirSync(source, { recursive: true, encoding: 'utf8' }).filter((file) => file.endsWith('.ts'))
 const importsOf = (file: string) =>
-  [...readFileSync(join(source, file), 'utf8').matchAll(/(?:from|import)\s*\(?'(\.[^']+)\.js'/g)].map(([, path]) => `${normalize(join(dirname(file), path as string))}.ts`)
+  [...readFileSync(join(source, file), 'utf8').matchAll(/(?:from|import)\s*\(?'(\.[^']+)\.js'/g)].map(
+    ([, path]) => `${normalize(join(dirname(file), path as string))}.ts`,
+  )
 const graph = new Map(files.map((file) => [file, importsOf(file)]))
 
 test('every folder is a room, and every import is there', () => {
   expect([...new Set(files.map((file) => dirname(file)))].sort()).toEqual([...rooms].sort())
-  expect([...graph].flatMap(([file, imports]) => imports.filter((one) => !graph.has(one)).map((one) => `${file} → ${one}`))).toEqual([])
+  expect(
+    [...graph].flatMap(([file, imports]) => imports.filter((one) => !graph.has(one)).map((one) => `${file} → ${one}`)),
+  ).toEqual([])
 })
 test('no import goes up', () => {
   const level = (file: string) => rooms.indexOf(dirname(file))
-  expect([...graph].flatMap(([file, imports]) => imports.filter((one) => level(one) > level(file)).map((one) => `${file} → ${one}`))).toEqual([])
+  expect(
+    [...graph].flatMap(([file, imports]) =>
+      imports.filter((one) => level(one) > level(file)).map((one) => `${file} → ${one}`),
+    ),
+  ).toEqual([])
 })
 test('no import goes in a circle', () => {
   const done = new Set<string>()
@@ -33,5 +57,9 @@ test('no import goes in a circle', () => {
   expect(circles).toEqual([])
 })
 test('what the platform gives is looked up in the room of platforms alone', () => {
-  expect(files.filter((file) => /from '(?:#|node:)/.test(readFileSync(join(source, file), 'utf8')) && dirname(file) !== 'adapt')).toEqual([])
+  expect(
+    files.filter(
+      (file) => /from '(?:#|node:)/.test(readFileSync(join(source, file), 'utf8')) && dirname(file) !== 'adapt',
+    ),
+  ).toEqual([])
 })

@@ -48,7 +48,8 @@ const parts = {
     secret: text({ optional: true, secret: true }),
   }),
 } as const
-const declared = (rules: (on: RuleMaker<Input>) => readonly Rule[]) => endpoint('POST /', { ...parts, rules: rules as never })
+const declared = (rules: (on: RuleMaker<Input>) => readonly Rule[]) =>
+  endpoint('POST /', { ...parts, rules: rules as never })
 interface Input {
   query: { from?: number; until?: number; word?: string }
   header: { key?: string; accept?: string }
@@ -71,17 +72,34 @@ const judged = (rule: (on: RuleMaker<Input>) => Rule, { query = {}, header = {},
     declared((on) => [rule(on)]),
     { query, header, body },
   )
-  return verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code, message }) => `${address} ${code}: ${message}`) : []
+  return verdict.outcome === 'rejected'
+    ? verdict.errors.map(({ address, code, message }) => `${address} ${code}: ${message}`)
+    : []
 }
 
 describe('each rule tells what does not hold, at the field that it blames', () => {
   test.each<[string, (on: RuleMaker<Input>) => Rule, Sent, string[]]>([
-    ['ascending, equal values', (on) => on.ascending('body.a', 'body.b'), { body: { a: 2, b: 2 } }, ['body.b out_of_order: must be more than body.a (2); 2 was sent']],
+    [
+      'ascending, equal values',
+      (on) => on.ascending('body.a', 'body.b'),
+      { body: { a: 2, b: 2 } },
+      ['body.b out_of_order: must be more than body.a (2); 2 was sent'],
+    ],
     ['ascending or equal', (on) => on.ascending('body.a', 'body.b', { orEqual: true }), { body: { a: 2, b: 2 } }, []],
-    ['ascending across parts', (on) => on.ascending('query.from', 'body.b'), { query: { from: '5' }, body: { b: 4 } }, ['body.b out_of_order: must be more than query.from (5); 4 was sent']],
+    [
+      'ascending across parts',
+      (on) => on.ascending('query.from', 'body.b'),
+      { query: { from: '5' }, body: { b: 4 } },
+      ['body.b out_of_order: must be more than query.from (5); 4 was sent'],
+    ],
     ['ascending, one not sent', (on) => on.ascending('body.a', 'body.b'), { body: { a: 2 } }, []],
     ['ascending, one null', (on) => on.ascending('body.a', 'body.b'), { body: { a: 2, b: null } }, []],
-    ['ascending, decimals by their value', (on) => on.ascending('body.price', 'body.cost'), { body: { price: '9.50', cost: '10.1' } }, []],
+    [
+      'ascending, decimals by their value',
+      (on) => on.ascending('body.price', 'body.cost'),
+      { body: { price: '9.50', cost: '10.1' } },
+      [],
+    ],
     [
       'ascending, element by element',
       (on) => on.ascending('body.items[].low', 'body.items[].high'),
@@ -90,27 +108,97 @@ describe('each rule tells what does not hold, at the field that it blames', () =
     ],
     [
       'ascending, blaming both in own words',
-      (on) => on.ascending('body.a', 'body.b', { blames: ['body.a', 'body.b'], message: 'clash with {other}', code: 'clash' }),
+      (on) =>
+        on.ascending('body.a', 'body.b', {
+          blames: ['body.a', 'body.b'],
+          message: 'clash with {other}',
+          code: 'clash',
+        }),
       { body: { a: 2, b: 1 } },
       ['body.a clash: clash with body.b (1)', 'body.b clash: clash with body.a (2)'],
     ],
-    ['equal', (on) => on.equal('body.a', 'body.d'), { body: { a: 3 } }, ['body.d unequal: must be the same as body.a (3); 7 was sent']],
-    ['different', (on) => on.different('query.word', 'body.c'), { query: { word: 'x' }, body: { c: 'x' } }, ['body.c equal_not_allowed: must not be the same as query.word ("x"); "x" was sent']],
-    ['different, and so they are', (on) => on.different('query.word', 'body.c'), { query: { word: 'x' }, body: { c: 'y' } }, []],
-    ['a secret is not echoed', (on) => on.equal('body.c', 'body.secret'), { body: { c: 'x', secret: 'hush' } }, ['body.secret unequal: must be the same as body.c ("x")']],
-    ['together, one is missing', (on) => on.together('body.a', 'body.b'), { body: { a: 1 } }, ['body not_together: needs all of body.a, body.b, or none of them']],
+    [
+      'equal',
+      (on) => on.equal('body.a', 'body.d'),
+      { body: { a: 3 } },
+      ['body.d unequal: must be the same as body.a (3); 7 was sent'],
+    ],
+    [
+      'different',
+      (on) => on.different('query.word', 'body.c'),
+      { query: { word: 'x' }, body: { c: 'x' } },
+      ['body.c equal_not_allowed: must not be the same as query.word ("x"); "x" was sent'],
+    ],
+    [
+      'different, and so they are',
+      (on) => on.different('query.word', 'body.c'),
+      { query: { word: 'x' }, body: { c: 'y' } },
+      [],
+    ],
+    [
+      'a secret is not echoed',
+      (on) => on.equal('body.c', 'body.secret'),
+      { body: { c: 'x', secret: 'hush' } },
+      ['body.secret unequal: must be the same as body.c ("x")'],
+    ],
+    [
+      'together, one is missing',
+      (on) => on.together('body.a', 'body.b'),
+      { body: { a: 1 } },
+      ['body not_together: needs all of body.a, body.b, or none of them'],
+    ],
     ['together, none', (on) => on.together('body.a', 'body.b'), {}, []],
     ['together, null is sent', (on) => on.together('body.a', 'body.b'), { body: { a: 1, b: null } }, []],
-    ['exactly one, none', (on) => on.exactlyOne('body.a', 'body.b'), {}, ['body none_present: needs one of body.a, body.b']],
-    ['exactly one, two', (on) => on.exactlyOne('body.a', 'body.b', 'body.c'), { body: { a: 1, c: 'x' } }, ['body more_than_one: takes only one of body.a, body.b, body.c']],
-    ['at least one, across parts: the first is blamed', (on) => on.atLeastOne('query.word', 'body.c'), {}, ['query.word none_present: needs one of query.word, body.c']],
+    [
+      'exactly one, none',
+      (on) => on.exactlyOne('body.a', 'body.b'),
+      {},
+      ['body none_present: needs one of body.a, body.b'],
+    ],
+    [
+      'exactly one, two',
+      (on) => on.exactlyOne('body.a', 'body.b', 'body.c'),
+      { body: { a: 1, c: 'x' } },
+      ['body more_than_one: takes only one of body.a, body.b, body.c'],
+    ],
+    [
+      'at least one, across parts: the first is blamed',
+      (on) => on.atLeastOne('query.word', 'body.c'),
+      {},
+      ['query.word none_present: needs one of query.word, body.c'],
+    ],
     ['at most one, none', (on) => on.atMostOne('body.a', 'body.b'), {}, []],
-    ['at most one, two', (on) => on.atMostOne('query.from', 'query.until'), { query: { from: '1', until: '2' } }, ['query more_than_one: takes only one of query.from, query.until']],
+    [
+      'at most one, two',
+      (on) => on.atMostOne('query.from', 'query.until'),
+      { query: { from: '1', until: '2' } },
+      ['query more_than_one: takes only one of query.from, query.until'],
+    ],
     ['a default is not sent', (on) => on.atMostOne('body.a', 'body.d'), { body: { a: 1 } }, []],
-    ['needed', (on) => on.needed('header.key', on.above('body.a', 10)), { body: { a: 11 } }, ['header.key needed: must be sent when body.a is more than 10']],
-    ['needed, the condition does not hold', (on) => on.needed('header.key', on.above('body.a', 10)), { body: { a: 10 } }, []],
-    ['needed, and sent', (on) => on.needed('header.key', on.above('body.a', 10)), { header: { key: 'k' }, body: { a: 11 } }, []],
-    ['needed, a condition on a filled value', (on) => on.needed('body.c', on.is('body.d', 7)), {}, ['body.c needed: must be sent when body.d is 7']],
+    [
+      'needed',
+      (on) => on.needed('header.key', on.above('body.a', 10)),
+      { body: { a: 11 } },
+      ['header.key needed: must be sent when body.a is more than 10'],
+    ],
+    [
+      'needed, the condition does not hold',
+      (on) => on.needed('header.key', on.above('body.a', 10)),
+      { body: { a: 10 } },
+      [],
+    ],
+    [
+      'needed, and sent',
+      (on) => on.needed('header.key', on.above('body.a', 10)),
+      { header: { key: 'k' }, body: { a: 11 } },
+      [],
+    ],
+    [
+      'needed, a condition on a filled value',
+      (on) => on.needed('body.c', on.is('body.d', 7)),
+      {},
+      ['body.c needed: must be sent when body.d is 7'],
+    ],
     [
       'needed, within a branch',
       (on) => on.needed('body.c', on.is('body.mode.kind', 'fast')),
@@ -129,11 +217,25 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       { body: { items: [{ kind: 'b' }, { kind: 'a' }] } },
       ['body.c needed: must be sent when body.items[].kind is one of a'],
     ],
-    ['absent', (on) => on.absent('body.c', on.present('query.word')), { query: { word: 'w' }, body: { c: 'x' } }, ['body.c not_allowed_here: must not be sent when query.word is sent']],
-    ['absent, an empty text counts as not sent', (on) => on.absent('body.c', on.present('query.word')), { query: { word: '' }, body: { c: 'x' } }, []],
+    [
+      'absent',
+      (on) => on.absent('body.c', on.present('query.word')),
+      { query: { word: 'w' }, body: { c: 'x' } },
+      ['body.c not_allowed_here: must not be sent when query.word is sent'],
+    ],
+    [
+      'absent, an empty text counts as not sent',
+      (on) => on.absent('body.c', on.present('query.word')),
+      { query: { word: '' }, body: { c: 'x' } },
+      [],
+    ],
     [
       'all, any, not',
-      (on) => on.needed('body.c', on.all(on.below('body.a', 3), on.any(on.not(on.present('body.b')), on.not(on.is('body.d', 7))))),
+      (on) =>
+        on.needed(
+          'body.c',
+          on.all(on.below('body.a', 3), on.any(on.not(on.present('body.b')), on.not(on.is('body.d', 7)))),
+        ),
       { body: { a: 1 } },
       ['body.c needed: must be sent when body.a is less than 3 and body.b is not sent or body.d is not 7'],
     ],
@@ -143,10 +245,30 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       { body: { c: 'x' } },
       ['body.c not_allowed_here: must not be sent when it is not so that body.a is more than 5'],
     ],
-    ['accepts', (on) => on.needed('body.c', on.accepts('text/csv')), { header: { accept: 'text/*;q=0.5' } }, ['body.c needed: must be sent when text/csv is asked for']],
-    ['accepts, something else', (on) => on.needed('body.c', on.accepts('text/csv')), { header: { accept: 'application/json' } }, []],
-    ['a sum over a list', (on) => on.sumWithin('body.items[].low', [2, 10]), { body: { items: [{ low: 7 }, { low: 4 }] } }, ['body.items above_max: must add up to at most 10; the sum is 11']],
-    ['a sum that is too small', (on) => on.sumWithin('body.items[].low', [2, 10]), { body: { items: [] } }, ['body.items below_min: must add up to at least 2; the sum is 0']],
+    [
+      'accepts',
+      (on) => on.needed('body.c', on.accepts('text/csv')),
+      { header: { accept: 'text/*;q=0.5' } },
+      ['body.c needed: must be sent when text/csv is asked for'],
+    ],
+    [
+      'accepts, something else',
+      (on) => on.needed('body.c', on.accepts('text/csv')),
+      { header: { accept: 'application/json' } },
+      [],
+    ],
+    [
+      'a sum over a list',
+      (on) => on.sumWithin('body.items[].low', [2, 10]),
+      { body: { items: [{ low: 7 }, { low: 4 }] } },
+      ['body.items above_max: must add up to at most 10; the sum is 11'],
+    ],
+    [
+      'a sum that is too small',
+      (on) => on.sumWithin('body.items[].low', [2, 10]),
+      { body: { items: [] } },
+      ['body.items below_min: must add up to at least 2; the sum is 0'],
+    ],
     [
       'a sum within another field',
       (on) => on.sumWithin('body.items[].low', { atMost: 'body.d' }),
@@ -165,20 +287,36 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       { body: { a: 1, items: [{ low: 1 }, { low: 2 }] } },
       ['body.items[0].low odd: is odd', 'body.items[1].low odd: is odd'],
     ],
-    ['check, a code like what every object has', (on) => on.check({ reads: ['body.b'], code: 'constructor', holds: () => false }), { body: { b: 1 } }, ['body.b constructor: is not accepted']],
-    ['check, a null is sent', (on) => on.check({ reads: ['body.b'], code: 'odd', holds: (b) => b !== null }), { body: { b: null } }, ['body.b odd: is not accepted']],
+    [
+      'check, a code like what every object has',
+      (on) => on.check({ reads: ['body.b'], code: 'constructor', holds: () => false }),
+      { body: { b: 1 } },
+      ['body.b constructor: is not accepted'],
+    ],
+    [
+      'check, a null is sent',
+      (on) => on.check({ reads: ['body.b'], code: 'odd', holds: (b) => b !== null }),
+      { body: { b: null } },
+      ['body.b odd: is not accepted'],
+    ],
     [
       'find, at exact places',
       (on) =>
         on.find({
           reads: ['body.items'],
           code: 'twice',
-          finds: (items) => (items ?? []).flatMap((one, index) => (one.kind === 'b' ? [{ at: `body.items[${index}].kind` }] : [])),
+          finds: (items) =>
+            (items ?? []).flatMap((one, index) => (one.kind === 'b' ? [{ at: `body.items[${index}].kind` }] : [])),
         }),
       { body: { items: [{ kind: 'a' }, { kind: 'b' }] } },
       ['body.items[1].kind twice: is not accepted'],
     ],
-    ['find, with words of its own, and no place', (on) => on.find({ reads: ['body.a'], code: 'x', finds: () => [{ at: '', code: 'y', message: 'is y' }] }), { body: { a: 1 } }, ['body.a y: is y']],
+    [
+      'find, with words of its own, and no place',
+      (on) => on.find({ reads: ['body.a'], code: 'x', finds: () => [{ at: '', code: 'y', message: 'is y' }] }),
+      { body: { a: 1 } },
+      ['body.a y: is y'],
+    ],
   ])('%s', (_, rule, sent, told) => {
     expect(judged(rule, sent)).toEqual(told)
   })
@@ -186,10 +324,30 @@ describe('each rule tells what does not hold, at the field that it blames', () =
 
 describe('a rule waits for all that it reads', () => {
   test.each<[string, (on: RuleMaker<Input>) => Rule, Sent, string[]]>([
-    ['one of two is wrong', (on) => on.ascending('body.a', 'body.b'), { body: { a: 'x', b: 1 } }, ['body.a wrong_type']],
-    ['something in an element is wrong', (on) => on.check({ reads: ['body.items'], code: 'odd', holds: () => false }), { body: { items: [{ low: 'x' }] } }, ['body.items[0].low wrong_type']],
-    ['what a condition reads is wrong', (on) => on.needed('header.key', on.above('body.a', 1)), { body: { a: 'x' } }, ['body.a wrong_type']],
-    ['something else is wrong', (on) => on.ascending('body.a', 'body.d'), { query: { from: 'x' }, body: { a: 9 } }, ['query.from wrong_type', 'body.d out_of_order']],
+    [
+      'one of two is wrong',
+      (on) => on.ascending('body.a', 'body.b'),
+      { body: { a: 'x', b: 1 } },
+      ['body.a wrong_type'],
+    ],
+    [
+      'something in an element is wrong',
+      (on) => on.check({ reads: ['body.items'], code: 'odd', holds: () => false }),
+      { body: { items: [{ low: 'x' }] } },
+      ['body.items[0].low wrong_type'],
+    ],
+    [
+      'what a condition reads is wrong',
+      (on) => on.needed('header.key', on.above('body.a', 1)),
+      { body: { a: 'x' } },
+      ['body.a wrong_type'],
+    ],
+    [
+      'something else is wrong',
+      (on) => on.ascending('body.a', 'body.d'),
+      { query: { from: 'x' }, body: { a: 9 } },
+      ['query.from wrong_type', 'body.d out_of_order'],
+    ],
   ])('%s', (_, rule, sent, told) => {
     expect(judged(rule, sent).map((one) => one.split(':')[0])).toEqual(told)
   })
@@ -202,23 +360,30 @@ test('fill makes values of others before any rule runs, element by element too',
     on.fill('body.items[].label', ['body.items[].kind'] as never, ((kind: string) => `of kind ${kind}`) as never),
     on.fill('body.c', ['query.word'], (word) => (word === 'none' ? undefined : (word as string))),
   ])
-  const verdict = judgeParts(filled, { query: { word: 'w' }, body: { b: 9, items: [{ kind: 'a' }, { kind: 'b', label: 'own' }, {}] } }, { trace: true })
+  const verdict = judgeParts(
+    filled,
+    { query: { word: 'w' }, body: { b: 9, items: [{ kind: 'a' }, { kind: 'b', label: 'own' }, {}] } },
+    { trace: true },
+  )
   expect(verdict).toMatchObject({ outcome: 'rejected', errors: [{ address: 'body.a', code: 'out_of_order' }] })
-  expect(verdict.trace?.readings.filter(({ how }) => how === 'filled').map(({ address, read }) => [address, read])).toEqual([
+  expect(
+    verdict.trace?.readings.filter(({ how }) => how === 'filled').map(({ address, read }) => [address, read]),
+  ).toEqual([
     ['body.a', 8],
     ['body.items[0].label', 'of kind a'],
     ['body.items[2].label', 'of kind undefined'],
     ['body.c', 'w'],
   ])
-  expect(judgeParts(filled, { query: { word: 'none' }, body: {} })).toMatchObject({ outcome: 'accepted', input: { body: { a: 8, d: 7 } } })
+  expect(judgeParts(filled, { query: { word: 'none' }, body: {} })).toMatchObject({
+    outcome: 'accepted',
+    input: { body: { a: 8, d: 7 } },
+  })
 })
 
 describe('rules of a record travel with it', () => {
   const span = record(
     { from: integer(), until: integer({ optional: true }), note: text({ optional: true }) },
-    {
-      rules: (on) => [on.ascending('from', 'until'), on.needed('note', on.above('from', 100))],
-    },
+    { rules: (on) => [on.ascending('from', 'until'), on.needed('note', on.above('from', 100))] },
   )
   const plan = endpoint('POST /plans', {
     body: record({
@@ -254,8 +419,15 @@ describe('rules of a record travel with it', () => {
   })
   test('and are described in words', () => {
     const described = JSON.stringify(outline(plan))
-    for (const words of ['until must be more than from', 'note must be sent when from is more than 100']) expect(described).toContain(words)
-    const all = outline(declared((on) => [on.sumWithin('body.items[].low', [1, 9]), on.fill('body.a', ['body.d'], (d) => d), on.check({ reads: ['body.a'], code: 'x', holds: () => true })]))
+    for (const words of ['until must be more than from', 'note must be sent when from is more than 100'])
+      expect(described).toContain(words)
+    const all = outline(
+      declared((on) => [
+        on.sumWithin('body.items[].low', [1, 9]),
+        on.fill('body.a', ['body.d'], (d) => d),
+        on.check({ reads: ['body.a'], code: 'x', holds: () => true }),
+      ]),
+    )
     expect((all.rules as { words: string }[]).map(({ words }) => words)).toEqual([
       'body.items must add up to at least 1 and at most 9',
       'body.a is made of body.d where it is not sent',
@@ -265,8 +437,15 @@ describe('rules of a record travel with it', () => {
 })
 
 describe('a group shares', () => {
-  const show = endpoint('GET /nights/{night}', { path: { night: integer() }, query: { limit: integer({ optional: true, max: 5 }) } })
-  const plan = endpoint('PUT /nights/{night}', { path: { night: integer() }, body: record({ hours: integer() }), limits: { body: 40 } })
+  const show = endpoint('GET /nights/{night}', {
+    path: { night: integer() },
+    query: { limit: integer({ optional: true, max: 5 }) },
+  })
+  const plan = endpoint('PUT /nights/{night}', {
+    path: { night: integer() },
+    body: record({ hours: integer() }),
+    limits: { body: 40 },
+  })
   const teams = group(
     {
       prefix: '/teams/{team}/',
@@ -278,7 +457,10 @@ describe('a group shares', () => {
       statuses: { path: 404 },
       rules: (on) => [on.needed('header.x-key', on.is('path.team', 'nebula'))],
       lookups: (on) => ({
-        team: on.lookup({ reads: ['path.team'], ask: (_: unknown, [team]) => (team === 'comet' ? undefined : { team }) }),
+        team: on.lookup({
+          reads: ['path.team'],
+          ask: (_: unknown, [team]) => (team === 'comet' ? undefined : { team }),
+        }),
       }),
     },
     { show, plan },
@@ -286,7 +468,9 @@ describe('a group shares', () => {
   const app = intake({ base: '/api', endpoints: group({ prefix: '/v1', statuses: { path: 410, rules: 409 } }, teams) })
   const told = async (request: string) => {
     const verdict = await judge(app, request, { services: {} })
-    return verdict.outcome === 'rejected' ? [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)] : verdict.input
+    return verdict.outcome === 'rejected'
+      ? [verdict.status, ...verdict.errors.map(({ address, code }) => `${address} ${code}`)]
+      : verdict.input
   }
   test('its prefix, declarations, rules, lookups and policy; the nearest wins', async () => {
     expect(await told('GET /api/v1/teams/orion/nights/3?limit=4&locale=de HTTP/1.1')).toMatchObject({
@@ -297,16 +481,27 @@ describe('a group shares', () => {
     expect(await told('GET /api/v1/teams/o/nights/3 HTTP/1.1')).toEqual([404, 'path.team too_short'])
     expect(await told('GET /api/v1/teams/nebula/nights/3 HTTP/1.1')).toEqual([409, 'header.x-key needed'])
     expect(await told('GET /api/v1/teams/comet/nights/3 HTTP/1.1')).toEqual([422, 'path.team not_found'])
-    expect(await told(`PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours": 4, "x": "${'y'.repeat(20)}"}`)).toEqual([413, 'body too_large'])
-    expect(await told('PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours":4            }')).toMatchObject({ body: { hours: 4 } })
+    expect(
+      await told(
+        `PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours": 4, "x": "${'y'.repeat(20)}"}`,
+      ),
+    ).toEqual([413, 'body too_large'])
+    expect(
+      await told(
+        'PUT /api/v1/teams/orion/nights/3 HTTP/1.1\nContent-Type: application/json\n\n{"hours":4            }',
+      ),
+    ).toMatchObject({ body: { hours: 4 } })
     expect(JSON.stringify(outline(app))).toContain('"template":"/v1/teams/{team}/nights/{night}"')
     const rejected = await judge(app, 'GET /api/v1/teams/nebula/nights/3 HTTP/1.1')
-    expect((await answer(rejected as never, new Request('http://x', { headers: { 'accept-language': 'de' } })).json()).detail).toBe(
-      'header.x-key muss gesendet werden, wenn path.team gleich nebula ist',
-    )
+    expect(
+      (await answer(rejected as never, new Request('http://x', { headers: { 'accept-language': 'de' } })).json())
+        .detail,
+    ).toBe('header.x-key muss gesendet werden, wenn path.team gleich nebula ist')
   })
   test('nothing that an endpoint cannot take', () => {
-    expect(() => group({ prefix: '/{night}', path: { night: integer() } }, { show })).toThrow('the parameter {night} stands twice')
+    expect(() => group({ prefix: '/{night}', path: { night: integer() } }, { show })).toThrow(
+      'the parameter {night} stands twice',
+    )
     expect(() => group({ path: { team: text() } }, { show })).toThrow('this is no parameter of the template')
   })
 })

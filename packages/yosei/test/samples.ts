@@ -71,7 +71,10 @@ const strings = fc.constantFrom(
     decimal(),
     fc.tuple(fc.bigInt(0n, 10n ** 20n), fc.stringMatching(/^\d{1,5}$/)).map(([whole, part]) => `${whole}.${part}`),
   ),
-  sample(instant(), fc.date({ min: new Date('0001-01-01T00:00:00Z'), max: new Date('9999-12-31T23:59:59.999Z'), noInvalidDate: true })),
+  sample(
+    instant(),
+    fc.date({ min: new Date('0001-01-01T00:00:00Z'), max: new Date('9999-12-31T23:59:59.999Z'), noInvalidDate: true }),
+  ),
   sample(duration(), fc.nat({ max: 10_000_000_000 })),
   sample(choice(['one', 'two']), fc.constantFrom('one', 'two')),
 )
@@ -85,7 +88,9 @@ export function samples(depth: number): fc.Arbitrary<Sample> {
   const records = fc.uniqueArray(fc.tuple(names, below), { selector: ([name]) => name, maxLength: 4 }).map((fields) =>
     sample(
       record(Object.fromEntries(fields.map(([name, one]) => [name, one.field]))),
-      fc.tuple(...fields.map(([, one]) => one.values)).map((values) => Object.fromEntries(fields.map(([name], index) => [name, values[index]]))),
+      fc
+        .tuple(...fields.map(([, one]) => one.values))
+        .map((values) => Object.fromEntries(fields.map(([name], index) => [name, values[index]]))),
     ),
   )
   const lists = below.map((one) => sample(list(one.field), fc.array(one.values, { maxLength: 3 })))
@@ -94,9 +99,15 @@ export function samples(depth: number): fc.Arbitrary<Sample> {
     { weight: 3, arbitrary: records },
     { weight: 2, arbitrary: lists },
     below.map(nullable),
-    below.map((one) => sample(table(one.field), fc.dictionary(names, one.values, { maxKeys: 3, noNullPrototype: true }))),
+    below.map((one) =>
+      sample(table(one.field), fc.dictionary(names, one.values, { maxKeys: 3, noNullPrototype: true })),
+    ),
     fc.tuple(below, below).map(([a, b]) => sample(tuple([a.field, b.field]), fc.tuple(a.values, b.values))),
-    fc.tuple(numbers, strings, lists, records).map((branches) => sample(either(branches.map(({ field }) => field)), fc.oneof(...branches.map(({ values }) => values)))),
+    fc
+      .tuple(numbers, strings, lists, records)
+      .map((branches) =>
+        sample(either(branches.map(({ field }) => field)), fc.oneof(...branches.map(({ values }) => values))),
+      ),
     fc.tuple(records, records).map(([a, b]) =>
       sample(
         tagged('~tag', { a: a.field, toString: b.field }),
@@ -154,7 +165,12 @@ const leaf = fc.tuple(fc.constantFrom(...limited), optioned).map(([field, { need
   const scalar = field.kind !== 'anything' && field.kind !== 'constant'
   return { ...field, ...need, ...(scalar ? nullable : {}), ...other } as Field
 })
-const defaulted = fc.constantFrom<Field>(integer({ default: 5 }), text({ default: 'x', nullable: true }), list(integer(), { default: () => [1] }), instant({ default: new Date(0) }))
+const defaulted = fc.constantFrom<Field>(
+  integer({ default: 5 }),
+  text({ default: 'x', nullable: true }),
+  list(integer(), { default: () => [1] }),
+  instant({ default: new Date(0) }),
+)
 
 /** Declarations with every kind and option, to a depth. */
 function declarations(depth: number): fc.Arbitrary<Field> {
@@ -172,9 +188,18 @@ function declarations(depth: number): fc.Arbitrary<Field> {
         below,
         records,
         records,
-        fc.tuple(below, fc.constantFrom<object>({}, { length: [1, 2] }, { distinct: true }, { length: [0, 3], distinct: true })).map(([item, options]) => list(item, options)),
-        records.map((item) => list(item, Object.keys(item.fields).length > 0 ? { distinct: Object.keys(item.fields)[0] as never } : {})),
-        fc.tuple(below, fc.constantFrom<object>({}, { length: [1, 2] }, { names: /^[a-z]+$/ })).map(([value, options]) => table(value, options)),
+        fc
+          .tuple(
+            below,
+            fc.constantFrom<object>({}, { length: [1, 2] }, { distinct: true }, { length: [0, 3], distinct: true }),
+          )
+          .map(([item, options]) => list(item, options)),
+        records.map((item) =>
+          list(item, Object.keys(item.fields).length > 0 ? { distinct: Object.keys(item.fields)[0] as never } : {}),
+        ),
+        fc
+          .tuple(below, fc.constantFrom<object>({}, { length: [1, 2] }, { names: /^[a-z]+$/ }))
+          .map(([value, options]) => table(value, options)),
         fc.tuple(below, below).map((items) => tuple(items)),
         fc.tuple(below, below).map((branches) => either(branches)),
         fc.tuple(records, records).map(([a, b]) => tagged('~tag', { a, b })),
@@ -241,7 +266,13 @@ export const json = fc.letrec((tie) => ({
     tie('object'),
   ),
   object: fc
-    .array(fc.tuple(fc.oneof(names, fc.constantFrom('~tag', '~also', 'inner', 'parts')), fc.oneof({ weight: 4, arbitrary: tie('value') }, fc.constantFrom('a', 'b'))), { maxLength: 5 })
+    .array(
+      fc.tuple(
+        fc.oneof(names, fc.constantFrom('~tag', '~also', 'inner', 'parts')),
+        fc.oneof({ weight: 4, arbitrary: tie('value') }, fc.constantFrom('a', 'b')),
+      ),
+      { maxLength: 5 },
+    )
     .map((entries) => Object.fromEntries(entries)),
 })).value
 
@@ -266,10 +297,16 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
       case 'record':
         return fc
           .tuple(
-            fc.tuple(...Object.entries(node.fields).map(([name, one]) => fc.option(below(one), { freq: 8, nil: undefined }).map((value) => [name, value] as const))),
+            fc.tuple(
+              ...Object.entries(node.fields).map(([name, one]) =>
+                fc.option(below(one), { freq: 8, nil: undefined }).map((value) => [name, value] as const),
+              ),
+            ),
             fc.oneof({ weight: 5, arbitrary: fc.constant([]) }, fc.array(fc.tuple(names, json), { maxLength: 2 })),
           )
-          .map(([entries, others]) => Object.fromEntries([...entries.filter(([, value]) => value !== undefined), ...others]))
+          .map(([entries, others]) =>
+            Object.fromEntries([...entries.filter(([, value]) => value !== undefined), ...others]),
+          )
       case 'list':
         return fc.array(below(node.item), { maxLength: 3 })
       case 'tuple':
@@ -277,7 +314,11 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
       case 'table':
         return fc.dictionary(names, below(node.value), { maxKeys: 3, noNullPrototype: true })
       case 'tagged':
-        return fc.oneof(...Object.entries(node.branches).map(([value, branch]) => below(branch).map((one) => ({ ...(one as object), [node.tag]: value }))))
+        return fc.oneof(
+          ...Object.entries(node.branches).map(([value, branch]) =>
+            below(branch).map((one) => ({ ...(one as object), [node.tag]: value })),
+          ),
+        )
       case 'either':
         return fc.oneof(...(node.branches as Field[]).map(below))
       case 'readAs':
@@ -297,16 +338,34 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
 export const enginePairs = fc
   .tuple(declarations(2), declarations(0))
   .chain(([field, inQuery]) =>
-    fc.tuple(fc.constant(field), fc.constant(inQuery), fc.array(near(field), { minLength: 20, maxLength: 20 }), fc.constantFrom('refuse', 'drop', 'keep' as const), fc.boolean()),
+    fc.tuple(
+      fc.constant(field),
+      fc.constant(inQuery),
+      fc.array(near(field), { minLength: 20, maxLength: 20 }),
+      fc.constantFrom('refuse', 'drop', 'keep' as const),
+      fc.boolean(),
+    ),
   )
 type EnginePair = typeof enginePairs extends fc.Arbitrary<infer P> ? P : never
 
 const shown = (value: unknown) =>
-  JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? `${one}n` : typeof one === 'number' && !Number.isFinite(one) ? String(one) : Object.is(one, -0) ? '-0' : one))
+  JSON.stringify(value, (_, one) =>
+    typeof one === 'bigint'
+      ? `${one}n`
+      : typeof one === 'number' && !Number.isFinite(one)
+        ? String(one)
+        : Object.is(one, -0)
+          ? '-0'
+          : one,
+  )
 const clock = new Date('2031-03-01T12:00:00Z')
 
 /** What each engine says of each of the values. */
-export function bothVerdicts([field, inQuery, values, unlisted, coerce]: EnginePair): { outcome: string; compiled: string; interpreted: string }[] {
+export function bothVerdicts([field, inQuery, values, unlisted, coerce]: EnginePair): {
+  outcome: string
+  compiled: string
+  interpreted: string
+}[] {
   const both = (['compiled', 'interpreted'] as const).map((engine) => {
     const put = endpoint('PUT /{id}', {
       path: { id: integer() },

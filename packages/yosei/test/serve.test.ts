@@ -11,7 +11,24 @@ import { afterAll, describe, expect, jest, test } from '@jest/globals'
 import connect from 'connect'
 import express from 'express'
 import Koa from 'koa'
-import { answer, DeclarationError, endpoint, file, group, instant, intake, integer, type JournalEvent, judge, judgeParts, list, record, refuse, serve, text } from 'yosei'
+import {
+  answer,
+  DeclarationError,
+  endpoint,
+  file,
+  group,
+  instant,
+  intake,
+  integer,
+  type JournalEvent,
+  judge,
+  judgeParts,
+  list,
+  record,
+  refuse,
+  serve,
+  text,
+} from 'yosei'
 import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, listenerOf } from 'yosei/node'
 import { catalogueFor } from '../dist/words/catalogue.js'
@@ -63,7 +80,12 @@ describe('a rejection is answered', () => {
     ['text/plain;q=7', 'application/problem+json'],
   ])('Accept: %s → %s', async (accept, type) => {
     const response = await handle(post(bad, accept === undefined ? {} : { accept }))
-    expect([response.status, response.headers.get('content-type'), response.headers.get('vary'), response.headers.get('cache-control')]).toEqual([422, type, 'Accept, Accept-Language', 'no-store'])
+    expect([
+      response.status,
+      response.headers.get('content-type'),
+      response.headers.get('vary'),
+      response.headers.get('cache-control'),
+    ]).toEqual([422, type, 'Accept, Accept-Language', 'no-store'])
     const told = await response.text()
     for (const part of ['body.words[0]', 'body.words[1]', 'body.secret', '5 characters']) expect(told).toContain(part)
     expect(told).not.toContain('hidden')
@@ -85,7 +107,10 @@ describe('a rejection is answered', () => {
       detail: string
       fields: { [address: string]: { code: string; detail: string }[] }
     }
-    expect([response.headers.get('content-language'), fields['body.words[0]']?.[0]?.code]).toEqual([spoken, 'too_short'])
+    expect([response.headers.get('content-language'), fields['body.words[0]']?.[0]?.code]).toEqual([
+      spoken,
+      'too_short',
+    ])
     expect(fields['body.words[0]']?.[0]?.detail).toContain(words)
     expect(detail).toContain(words)
   })
@@ -95,7 +120,8 @@ describe('a rejection is answered', () => {
     for (const tag of languagesOf(undefined)) {
       const words = shipped[tag] as typeof english
       expect(Object.keys(words).sort()).toEqual(Object.keys(english).sort())
-      for (const code of Object.keys(english).filter((one) => !/^(out_of_range|sent\.)/.test(one))) expect([code, places(words[code] as string)]).toEqual([code, places(english[code] as string)])
+      for (const code of Object.keys(english).filter((one) => !/^(out_of_range|sent\.)/.test(one)))
+        expect([code, places(words[code] as string)]).toEqual([code, places(english[code] as string)])
     }
   })
   test('in an envelope of the house, and in its own words', async () => {
@@ -107,7 +133,13 @@ describe('a rejection is answered', () => {
       envelope: ({ errors, more }, { status, instance }) => {
         if (errors[0]?.address === 'path.id') throw new Error('the envelope is torn')
         return {
-          body: { ok: false, status, instance, said: errors.map(({ address, message }) => `${address} ${message}`), more },
+          body: {
+            ok: false,
+            status,
+            instance,
+            said: errors.map(({ address, message }) => `${address} ${message}`),
+            more,
+          },
           type: 'application/vnd.kr+json',
           status: 200,
         }
@@ -120,7 +152,11 @@ describe('a rejection is answered', () => {
       ok: false,
       status: 422,
       instance: 'urn:uuid:0af76519-16cd-43dd-8448-eb211c80319c',
-      said: ['body.words[0] must have at least 1 character; "" was sent', 'body.words[1] is wordy; "longer" was sent', 'body.secret is wordy'],
+      said: [
+        'body.words[0] must have at least 1 character; "" was sent',
+        'body.words[1] is wordy; "longer" was sent',
+        'body.secret is wordy',
+      ],
       more: 0,
     })
     expect(events[0]).toMatchObject({
@@ -141,7 +177,10 @@ describe('a rejection is answered', () => {
     const app = intake({ endpoints: { note }, limits: { errors: 2 } })
     const verdict = await judge(app, post({ words: Array.from({ length: 9 }, () => '') }))
     expect(verdict).toMatchObject({ outcome: 'rejected', more: 7 })
-    const response = answer(verdict as never, new Request('http://kr.example', { headers: { accept: 'text/plain', 'accept-language': 'de' } }))
+    const response = answer(
+      verdict as never,
+      new Request('http://kr.example', { headers: { accept: 'text/plain', 'accept-language': 'de' } }),
+    )
     expect((await response.text()).split('\n').slice(0, 3)).toEqual([
       '422 Unprocessable Content',
       'body.words[0] muss mindestens 1 Zeichen haben; gesendet wurde ""',
@@ -153,8 +192,12 @@ describe('a rejection is answered', () => {
 describe('serve', () => {
   test('endpoints and handlers that do not pair up are refused at start', () => {
     const app = intake({ endpoints: { note, read } })
-    expect(() => serve(app, { note: () => 1 } as never)).toThrow(new DeclarationError('serve, read', 'the endpoint has no handler', 'Add read to the handlers'))
-    expect(() => serve(app, { note: () => 1, read: () => 1, other: () => 1 } as never)).toThrow('the handler has no endpoint')
+    expect(() => serve(app, { note: () => 1 } as never)).toThrow(
+      new DeclarationError('serve, read', 'the endpoint has no handler', 'Add read to the handlers'),
+    )
+    expect(() => serve(app, { note: () => 1, read: () => 1, other: () => 1 } as never)).toThrow(
+      'the handler has no endpoint',
+    )
   })
   test('failures are journalled with the id that the answer has, and told without a word of the inside', async () => {
     const events: JournalEvent[] = []
@@ -181,7 +224,13 @@ describe('serve', () => {
         status: 500,
         detail: 'Something went wrong here. It has been noted.',
       })
-      expect(events.at(-1)).toMatchObject({ id: instance.slice(9), outcome: 'failed', status: 500, stage: 'handle', cause: torn })
+      expect(events.at(-1)).toMatchObject({
+        id: instance.slice(9),
+        outcome: 'failed',
+        status: 500,
+        stage: 'handle',
+        cause: torn,
+      })
     }
     const fatal = serve(app, { note: () => 1, read: () => Promise.reject(torn) }, { letThrough: () => true })
     await expect(fatal(new Request('http://kr.example/notes/1'))).rejects.toBe(torn)
@@ -223,7 +272,12 @@ describe('serve', () => {
       identify: async ({ headers }, { keys }: { keys: string[] }) =>
         keys.includes(headers.get('authorization') ?? '')
           ? { team: 'nebula' }
-          : refuse({ status: 401, code: 'unknown_key', message: 'is not known here', headers: { 'www-authenticate': 'Basic realm="kr"' } }),
+          : refuse({
+              status: 401,
+              code: 'unknown_key',
+              message: 'is not known here',
+              headers: { 'www-authenticate': 'Basic realm="kr"' },
+            }),
     })
     const handle = serve(app, { note: (_, { who, services }) => ({ who, services }) }, { services: { keys: ['k-1'] } })
     expect(await (await handle(post({ words: ['a'] }, { authorization: 'k-1' }))).json()).toEqual({
@@ -232,19 +286,28 @@ describe('serve', () => {
     })
     const barred = await handle(post('{', { authorization: 'k-2' }))
     expect([barred.status, barred.headers.get('www-authenticate')]).toEqual([401, 'Basic realm="kr"'])
-    expect(await judge(app, post({ words: ['a'] }), { services: { keys: [] } })).toMatchObject({ status: 401, stage: 'identify' })
+    expect(await judge(app, post({ words: ['a'] }), { services: { keys: [] } })).toMatchObject({
+      status: 401,
+      stage: 'identify',
+    })
     expect(await judge(app, post({ words: ['a'] }))).toMatchObject({ outcome: 'accepted' })
     const endless = intake({
       endpoints: { note },
       limits: { handle: '50ms' },
       journal: { write: () => undefined },
-      identify: (_head, _services, signal) => new Promise((_, reject) => signal.addEventListener('abort', () => reject(signal.reason))),
+      identify: (_head, _services, signal) =>
+        new Promise((_, reject) => signal.addEventListener('abort', () => reject(signal.reason))),
     })
-    expect(await judge(endless, post({ words: ['a'] }), { services: {} })).toMatchObject({ status: 503, stage: 'identify', headers: { 'retry-after': '5' } })
+    expect(await judge(endless, post({ words: ['a'] }), { services: {} })).toMatchObject({
+      status: 503,
+      stage: 'identify',
+      headers: { 'retry-after': '5' },
+    })
   })
   test('files are there until the handler is done, and gone then', async () => {
     const before = readdirSync(tmpdir())
-    const left = () => readdirSync(tmpdir()).filter((name) => name.startsWith('upload-') && !before.includes(name)).length
+    const left = () =>
+      readdirSync(tmpdir()).filter((name) => name.startsWith('upload-') && !before.includes(name)).length
     const form = endpoint('POST /plates', {
       body: { 'multipart/form-data': record({ plate: file({ bytes: 200_000, types: ['image/*'] }), title: text() }) },
     })
@@ -267,23 +330,48 @@ describe('serve', () => {
       body.append('plate', new File(['x'.repeat(length)], '../m 42.png', { type }))
       return handle(new Request('http://kr.example/plates', { method: 'POST', body }))
     }
-    expect(await (await send('image/png')).json()).toEqual({ name: 'm 42.png', bytes: 150_000, same: true, length: 150_000 })
+    expect(await (await send('image/png')).json()).toEqual({
+      name: 'm 42.png',
+      bytes: 150_000,
+      same: true,
+      length: 150_000,
+    })
     expect([during, left()]).toEqual([1, 0])
-    expect([(await send('text/plain')).status, (await send('image/png', 201_000)).status, left()]).toEqual([422, 422, 0])
+    expect([(await send('text/plain')).status, (await send('image/png', 201_000)).status, left()]).toEqual([
+      422, 422, 0,
+    ])
   })
 })
 
-/** The same service behind whatever framework: what is accepted comes to the handler, typed, and the rest is answered. */
+/**
+ * The same service behind whatever framework: what is accepted comes to the handler, typed, and the rest is answered.
+ */
 const app = intake({ base: '/api', endpoints: { note, read } })
-const shown = (request: IncomingMessage) => (request.method === 'OPTIONS' ? 'passed' : request.method === 'POST' ? inputOf(note, request).body.words.length : inputOf(read, request).path.id)
+const shown = (request: IncomingMessage) =>
+  request.method === 'OPTIONS'
+    ? 'passed'
+    : request.method === 'POST'
+      ? inputOf(note, request).body.words.length
+      : inputOf(read, request).path.id
 const end = (response: ServerResponse, value: unknown) => response.end(JSON.stringify(value))
 const events: JournalEvent[] = []
-const journalled = intake({ base: '/api', endpoints: { note, read }, journal: { write: (event) => void events.push(event) } })
+const journalled = intake({
+  base: '/api',
+  endpoints: { note, read },
+  journal: { write: (event) => void events.push(event) },
+})
 const consume = (request: IncomingMessage, _: ServerResponse, next: () => void) => request.resume().on('end', next)
 
 const frameworks: [string, () => RequestListener][] = [
-  ['node:http, with serve', () => listenerOf(serve(app, { note: ({ body }) => body.words.length, read: ({ path }) => path.id }))],
-  ['node:http, with a gate', () => (request, response) => gate(app, { unmatched: 'answer' })(request, response, () => end(response, shown(request)))],
+  [
+    'node:http, with serve',
+    () => listenerOf(serve(app, { note: ({ body }) => body.words.length, read: ({ path }) => path.id })),
+  ],
+  [
+    'node:http, with a gate',
+    () => (request, response) =>
+      gate(app, { unmatched: 'answer' })(request, response, () => end(response, shown(request))),
+  ],
   [
     'connect, the whole group',
     () =>
@@ -332,7 +420,10 @@ describe.each(frameworks)('behind %s', (name, make) => {
   test('requests are let in, or answered with every error', async () => {
     const base = await started(make())
     const sent = async (target: string, body?: string, type = 'application/json') => {
-      const response = await fetch(base + target, body === undefined ? {} : { method: 'POST', body, headers: { 'content-type': type } })
+      const response = await fetch(
+        base + target,
+        body === undefined ? {} : { method: 'POST', body, headers: { 'content-type': type } },
+      )
       const told = (await response.json().catch(() => undefined)) as { fields?: object } | undefined
       return [response.status, told?.fields ? Object.keys(told.fields) : told]
     }
@@ -340,7 +431,10 @@ describe.each(frameworks)('behind %s', (name, make) => {
     expect(await sent('/api/notes/7')).toEqual([200, 7])
     expect(await sent('/api/notes/1', '{"words":["a","b"]}')).toEqual([200, 2])
     expect(await sent('/api/notes/x')).toEqual([400, ['path.id']])
-    expect(await sent('/api/notes/0?tag=long', '{"words":["",1]}')).toEqual([400, ['path.id', 'query.tag', 'body.words[0]', 'body.words[1]']])
+    expect(await sent('/api/notes/0?tag=long', '{"words":["",1]}')).toEqual([
+      400,
+      ['path.id', 'query.tag', 'body.words[0]', 'body.words[1]'],
+    ])
     if (!parsed) {
       expect(await sent('/api/notes/1', '{"words":')).toEqual([400, ['body']])
       expect(await sent('/api/notes/1', '{}', 'text/plain')).toEqual([415, ['header.content-type']])
@@ -350,7 +444,8 @@ describe.each(frameworks)('behind %s', (name, make) => {
       method: 'OPTIONS',
       headers: { origin: 'https://x.example', 'access-control-request-method': 'POST' },
     })
-    if (name.includes('serve')) expect([preflight.status, preflight.headers.get('allow')]).toEqual([204, 'GET, HEAD, OPTIONS, POST'])
+    if (name.includes('serve'))
+      expect([preflight.status, preflight.headers.get('allow')]).toEqual([204, 'GET, HEAD, OPTIONS, POST'])
     else expect(preflight.headers.get('access-control-allow-origin')).toBeNull()
   })
 })
@@ -370,7 +465,10 @@ test('a gate says when it stands behind what has eaten the body, and what is not
     body: '{"words":["a"]}',
     headers: { 'content-type': 'application/json' },
   })
-  expect([response.status, Object.keys((await response.json()) as object)]).toEqual([500, ['type', 'title', 'status', 'detail', 'instance']])
+  expect([response.status, Object.keys((await response.json()) as object)]).toEqual([
+    500,
+    ['type', 'title', 'status', 'detail', 'instance'],
+  ])
   expect(String(events.at(-1)?.cause)).toContain('put the gate before what reads the stream')
   expect(await (await fetch(`${base}/api/elsewhere`)).json()).toBe('through')
 })
@@ -404,7 +502,9 @@ describe('over connections that fail', () => {
     try {
       const socket = connectTo(port, '127.0.0.1')
       const head = 'Host: x\r\nContent-Type: application/json\r\nConnection: close\r\n'
-      socket.write(`GET /notes/1 HTTP/1.1\r\nHost: x\r\n\r\nPOST /notes/1 HTTP/1.1\r\n${head}Content-Length: 2\r\n\r\n{}`)
+      socket.write(
+        `GET /notes/1 HTTP/1.1\r\nHost: x\r\n\r\nPOST /notes/1 HTTP/1.1\r\n${head}Content-Length: 2\r\n\r\n{}`,
+      )
       let came = ''
       for await (const chunk of socket) came += chunk
       expect(came.match(/(?<=HTTP.1.1 )\d+/g)).toEqual(['200', '422'])
@@ -436,7 +536,8 @@ describe('over connections that fail', () => {
         socket.on('close', () => resolve(came.replace(/^HTTP.1.1 (\d+).*?\r\n\r\n/s, '$1 ')))
         if (length !== undefined) setTimeout(() => socket.destroy(), length)
       })
-    const message = (line: string, body: string, host = 'x') => `${line} HTTP/1.1\r\nHost: ${host}\r\nConnection: close\r\nContent-Length: ${body.length}\r\n\r\n${body}`
+    const message = (line: string, body: string, host = 'x') =>
+      `${line} HTTP/1.1\r\nHost: ${host}\r\nConnection: close\r\nContent-Length: ${body.length}\r\n\r\n${body}`
     expect(await (await fetch(`${url}/a?b`, { method: 'POST', body: 'words' })).text()).toBe('POST /a words')
     expect(await send(message('POST //a', 'words', 'no host'))).toContain('POST //a words')
     expect(await send(message('TRACE /a', ''))).toMatch(/^400 /)
@@ -520,29 +621,73 @@ test('verdicts, contexts and mistakes are plain objects, which keep what they ha
   expect(whole.detail).toContain('muss mindestens 1 Zeichen haben')
   expect(await answer({ ...verdict }, german).json()).toMatchObject(whole)
   // What came as data has words already.
-  const { detail, fields } = (await answer(JSON.parse(JSON.stringify(verdict)), german).json()) as { detail: string; fields: object }
-  expect([detail, Object.keys(fields)]).toEqual(['body.words[0] must have at least 1 character; "" was sent, und 2 weitere', ['body.words[0]', 'body.words[1]', 'body.secret']])
-  const handle = serve(app, { note: () => 1, read: (_, context) => Object.keys({ ...context, request: 0 }).concat(String({ ...context }.signal.aborted)) }, { services: {} })
-  expect(await (await handle(new Request('http://kr.example/notes/1'))).json()).toEqual(['services', 'who', 'found', 'turn', 'id', 'signal', 'request', 'false'])
+  const { detail, fields } = (await answer(JSON.parse(JSON.stringify(verdict)), german).json()) as {
+    detail: string
+    fields: object
+  }
+  expect([detail, Object.keys(fields)]).toEqual([
+    'body.words[0] must have at least 1 character; "" was sent, und 2 weitere',
+    ['body.words[0]', 'body.words[1]', 'body.secret'],
+  ])
+  const handle = serve(
+    app,
+    {
+      note: () => 1,
+      read: (_, context) => Object.keys({ ...context, request: 0 }).concat(String({ ...context }.signal.aborted)),
+    },
+    { services: {} },
+  )
+  expect(await (await handle(new Request('http://kr.example/notes/1'))).json()).toEqual([
+    'services',
+    'who',
+    'found',
+    'turn',
+    'id',
+    'signal',
+    'request',
+    'false',
+  ])
   let mistaken: unknown
   try {
     endpoint('POST /x', { body: record({ a: text({ length: [3, 1] }) }) })
   } catch (error) {
     mistaken = error
   }
-  expect({ ...(mistaken as object) }).toMatchObject({ name: 'DeclarationError', where: 'POST /x', address: 'body.a', mend: 'Swap or mend them' })
-  expect(() => endpoint('POST /x', { body: text({ pattern: /(a+)+$/ }) })).toThrow(expect.objectContaining({ address: 'body', option: 'pattern' }))
+  expect({ ...(mistaken as object) }).toMatchObject({
+    name: 'DeclarationError',
+    where: 'POST /x',
+    address: 'body.a',
+    mend: 'Swap or mend them',
+  })
+  expect(() => endpoint('POST /x', { body: text({ pattern: /(a+)+$/ }) })).toThrow(
+    expect.objectContaining({ address: 'body', option: 'pattern' }),
+  )
 })
 
 test('what was declared cannot be changed afterwards', () => {
   const length: [number, number] = [1, 2]
   const limits = { errors: 1 }
-  const declared = endpoint('POST /x', { body: record({ a: text({ length }), b: instant({ optional: true, until: new Date(0) }) }), limits, statuses: { body: 400 } })
+  const declared = endpoint('POST /x', {
+    body: record({ a: text({ length }), b: instant({ optional: true, until: new Date(0) }) }),
+    limits,
+    statuses: { body: 400 },
+  })
   length[1] = 99
   limits.errors = 99
-  expect(judgeParts(declared, { body: { a: 'abc', c: 1 } })).toMatchObject({ status: 400, more: 1, errors: [{ code: 'too_long' }] })
+  expect(judgeParts(declared, { body: { a: 'abc', c: 1 } })).toMatchObject({
+    status: 400,
+    more: 1,
+    errors: [{ code: 'too_long' }],
+  })
   const look = (value: unknown, seen = new Set<unknown>()): void => {
-    if (typeof value !== 'object' || value === null || seen.has(value) || value instanceof Date || value instanceof RegExp) return
+    if (
+      typeof value !== 'object' ||
+      value === null ||
+      seen.has(value) ||
+      value instanceof Date ||
+      value instanceof RegExp
+    )
+      return
     seen.add(value)
     expect(Object.isFrozen(value)).toBe(true)
     for (const one of Object.values(value)) look(one, seen)
@@ -565,6 +710,12 @@ for (const entries of [[['a', 'x']], [['a', 'x'.repeat(300)]], [['a', 'x'], ['f'
     spawnSync(process.execPath, [...flags, '--input-type=module', '-e', program], { encoding: 'utf8' })
       .stdout.trim()
       .split('\n')
-  expect(run()).toEqual(['accepted undefined', 'rejected 413 body too_large', 'rejected 422 body.f too_large', 'rejected 413 body too_large', 'rejected 413 body too_large'])
+  expect(run()).toEqual([
+    'accepted undefined',
+    'rejected 413 body too_large',
+    'rejected 422 body.f too_large',
+    'rejected 413 body too_large',
+    'rejected 413 body too_large',
+  ])
   expect(run('--conditions=browser')).toEqual(run())
 })

@@ -1,5 +1,6 @@
 /**
- * A service whose handler reads a number, waits, and writes it back one less: two at once would both read the same. Run as a
+ * A service whose handler reads a number, waits, and writes it back one less: two at once would both read the same. Run
+ * as a
  * process: node turns-service.js REDIS_PORT. Tells its parent its port, and when a handler has begun.
  */
 import { setTimeout as sleep } from 'node:timers/promises'
@@ -30,11 +31,16 @@ export function makeService({ turns, room, pause = 2, begun = () => undefined, l
     if (path.slot === 'long') await sleep(60_000)
     await sleep(path.slot === 'slow' ? 400 : pause)
     if (path.slot.startsWith('throw') && Math.random() < 0.5) throw new Error('at random')
-    if (path.slot.startsWith('refuse')) return refuse({ status: 423, code: 'locked', message: 'is locked', at: 'path.slot' })
+    if (path.slot.startsWith('refuse'))
+      return refuse({ status: 423, code: 'locked', message: 'is locked', at: 'path.slot' })
     await room.write(found.room - 1)
     return { fence: String(turn.fence) }
   }
-  const app = intake({ endpoints: { patient: book('20s', '30s'), hasty: book('0s', '700ms') }, turns, journal: { write: () => undefined } })
+  const app = intake({
+    endpoints: { patient: book('20s', '30s'), hasty: book('0s', '700ms') },
+    turns,
+    journal: { write: () => undefined },
+  })
   return serve(app, { patient: handler, hasty: handler })
 }
 

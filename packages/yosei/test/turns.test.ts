@@ -13,7 +13,8 @@ import { redisTurns } from 'yosei/redis'
 import { makeService } from './turns-service.js'
 
 const script = join(dirname(fileURLToPath(import.meta.url)), 'turns-service.js')
-const post = (base: string, path: string, signal?: AbortSignal) => fetch(base + path, { method: 'POST', ...(signal ? { signal } : {}) })
+const post = (base: string, path: string, signal?: AbortSignal) =>
+  fetch(base + path, { method: 'POST', ...(signal ? { signal } : {}) })
 /** Looks until it is so, for as long as a busy machine may take. */
 async function until(look: () => Promise<boolean>): Promise<boolean> {
   for (let i = 0; i < 200; i++) {
@@ -73,7 +74,11 @@ describe('in one process', () => {
     gone.abort()
     expect(await first).toBe('gone')
     const second = await post(url, '/0s/700ms/slots/slow')
-    expect([second.status, second.headers.get('retry-after'), (await second.json()).fields]).toEqual([409, '5', { 'path.slot': [{ code: 'busy', detail: 'is being worked on by another request' }] }])
+    expect([second.status, second.headers.get('retry-after'), (await second.json()).fields]).toEqual([
+      409,
+      '5',
+      { 'path.slot': [{ code: 'busy', detail: 'is being worked on by another request' }] },
+    ])
     await sleep(400)
     expect([(await post(url, '/0s/700ms/slots/slow')).status, room.left, turns.size]).toEqual([201, 7, 0])
     await close()
@@ -86,7 +91,9 @@ describe('in one process', () => {
       await Promise.all(
         Array.from({ length: 500 }, async (_, number) => {
           const slot = `${['throw', 'refuse', 'book'][number % 3]}-${number % 60}`
-          const { status } = await handle(new Request(`http://kr.example/${number % 2 ? '20s/30s' : '0s/700ms'}/slots/${slot}`, { method: 'POST' }))
+          const { status } = await handle(
+            new Request(`http://kr.example/${number % 2 ? '20s/30s' : '0s/700ms'}/slots/${slot}`, { method: 'POST' }),
+          )
           counts[status] = (counts[status] ?? 0) + 1
         }),
       )
@@ -95,12 +102,17 @@ describe('in one process', () => {
   })
   test('a store that fails is the outside world failing, never an acceptance', async () => {
     const turns = { take: () => Promise.reject(new Error('the connection is closed')) }
-    const response = await makeService({ turns, room: distant(5) })(new Request('http://kr.example/0s/700ms/slots/a', { method: 'POST' }))
+    const response = await makeService({ turns, room: distant(5) })(
+      new Request('http://kr.example/0s/700ms/slots/a', { method: 'POST' }),
+    )
     expect([response.status, response.headers.get('retry-after')]).toEqual([503, '5'])
   })
   test('behind a gate the turn ends with the answer', async () => {
     const turns = memoryTurns()
-    const slot = endpoint('POST /slots/{slot}', { path: { slot: text() }, turn: { of: 'slot', by: ['path.slot'], wait: '5s' } })
+    const slot = endpoint('POST /slots/{slot}', {
+      path: { slot: text() },
+      turn: { of: 'slot', by: ['path.slot'], wait: '5s' },
+    })
     const pass = gate(intake({ endpoints: { slot }, turns }))
     let inside = 0
     let most = 0
@@ -145,9 +157,11 @@ overRedis('over Redis, in four processes', () => {
     await once(probe, 'listening')
     redisPort = (probe.address() as AddressInfo).port
     await new Promise((resolve) => probe.close(resolve))
-    redis = spawn('redis-server', ['--port', String(redisPort), '--save', '', '--appendonly', 'no', '--bind', '127.0.0.1'], {
-      stdio: 'ignore',
-    })
+    redis = spawn(
+      'redis-server',
+      ['--port', String(redisPort), '--save', '', '--appendonly', 'no', '--bind', '127.0.0.1'],
+      { stdio: 'ignore' },
+    )
     client = createClient({ url: `redis://127.0.0.1:${redisPort}`, socket: { reconnectStrategy: 50 } })
     client.on('error', () => undefined)
     await client.connect()
@@ -171,15 +185,19 @@ overRedis('over Redis, in four processes', () => {
   test('the fence grows from turn to turn, whichever process has it', async () => {
     await client.set('room', '1000')
     const fences: number[] = []
-    for (let number = 0; number < 8; number++) fences.push(Number(((await (await post(url(number), '/20s/30s/slots/b')).json()) as { fence: string }).fence))
+    for (let number = 0; number < 8; number++)
+      fences.push(Number(((await (await post(url(number), '/20s/30s/slots/b')).json()) as { fence: string }).fence))
     expect(fences).toEqual([...fences].sort((a, b) => a - b))
     expect(new Set(fences).size).toBe(8)
   })
   test('the fence grows also where Redis has lost what it knew, and the keys of a turn lie together in a cluster', async () => {
     await client.set('room', '1000')
-    const fence = async () => BigInt(((await (await post(url(0), '/20s/30s/slots/c')).json()) as { fence: string }).fence)
+    const fence = async () =>
+      BigInt(((await (await post(url(0), '/20s/30s/slots/c')).json()) as { fence: string }).fence)
     const before = await fence()
-    expect(new Set((await client.keys('turns:*')).map((key) => key.match(/^turns:(\{[0-9a-f]{64}\})/)?.[1]))).not.toContain(undefined)
+    expect(
+      new Set((await client.keys('turns:*')).map((key) => key.match(/^turns:(\{[0-9a-f]{64}\})/)?.[1])),
+    ).not.toContain(undefined)
     await client.flushAll()
     await client.set('room', '1000')
     expect(await fence()).toBeGreaterThan(before)
@@ -192,7 +210,10 @@ overRedis('over Redis, in four processes', () => {
     await client.set('room', '1000')
     const store = redisTurns(client as never, { within: '300ms' })
     const options = { wait: 1000, lease: 600, waiters: 9, signal: new AbortController().signal }
-    const slot = endpoint('POST /{slot}', { path: { slot: text() }, turn: { of: 'slot', by: ['path.slot'], lease: '600ms', wait: '1s' } })
+    const slot = endpoint('POST /{slot}', {
+      path: { slot: text() },
+      turn: { of: 'slot', by: ['path.slot'], lease: '600ms', wait: '1s' },
+    })
     let told = 0
     let begun = () => undefined as void
     const inside = new Promise<void>((resolve) => {
@@ -208,8 +229,14 @@ overRedis('over Redis, in four processes', () => {
     const first = handle(new Request('http://kr.example/z', { method: 'POST' }))
     await inside
     redis.kill('SIGSTOP')
-    const [start, taking] = [performance.now(), await store.take('slot', '["other"]', options).catch((error: Error) => error.message)]
-    expect([taking, performance.now() - start < 1000 + 2 * 300 + 500]).toEqual(['Redis had no answer within 300 ms', true])
+    const [start, taking] = [
+      performance.now(),
+      await store.take('slot', '["other"]', options).catch((error: Error) => error.message),
+    ]
+    expect([taking, performance.now() - start < 1000 + 2 * 300 + 500]).toEqual([
+      'Redis had no answer within 300 ms',
+      true,
+    ])
     expect((await first).status).toBe(204)
     redis.kill('SIGCONT')
     const second = await store.take('slot', '["z"]', { ...options, wait: 5000 })

@@ -34,7 +34,13 @@ interface Event {
 function readEvent(line: string, number: number): Event {
   try {
     const event = JSON.parse(line)
-    if (typeof event === 'object' && event !== null && typeof event.id === 'string' && !Number.isNaN(Date.parse(event.time))) return event
+    if (
+      typeof event === 'object' &&
+      event !== null &&
+      typeof event.id === 'string' &&
+      !Number.isNaN(Date.parse(event.time))
+    )
+      return event
   } catch {
     // told below
   }

@@ -20,8 +20,13 @@ export type Expectation =
     }
 
 /** @throws BookError where a line makes no sense. */
-export function readExpectation(lines: readonly { readonly text: string; readonly line: number }[], blockLine: number): Expectation {
-  const [head, ...rest] = lines.filter(({ text }) => text.trim() !== '').map(({ text, line }) => ({ text: text.trim(), line }))
+export function readExpectation(
+  lines: readonly { readonly text: string; readonly line: number }[],
+  blockLine: number,
+): Expectation {
+  const [head, ...rest] = lines
+    .filter(({ text }) => text.trim() !== '')
+    .map(({ text, line }) => ({ text: text.trim(), line }))
   if (!head) throw new BookError(blockLine, 'this verdict block is empty; write accepted or a status on its first line')
   if (head.text === 'accepted' || head.text === 'pending')
     return { outcome: head.text, values: rest.map(({ text, line }) => readValue(text, line)) }
@@ -62,7 +67,9 @@ export function compare(expectation: Expectation, verdict: AnyVerdict): string[]
     const { input } = verdict as AcceptedVerdict<string, unknown>
     return expectation.values.flatMap(({ address, path, value }) => {
       const came = valueAt(input, path)
-      return same(value, came) ? [] : [`wanted ${address} = ${JSON.stringify(value)}, but it came ${JSON.stringify(came) ?? 'absent'}`]
+      return same(value, came)
+        ? []
+        : [`wanted ${address} = ${JSON.stringify(value)}, but it came ${JSON.stringify(came) ?? 'absent'}`]
     })
   }
   if (!expectation.errors) return []
@@ -91,7 +98,8 @@ const valueAt = (root: unknown, path: Path) =>
 
 /** Whether a value as read is the JSON value; an instant is its RFC 3339 text in UTC. */
 function same(wanted: unknown, came: unknown): boolean {
-  if (came instanceof Date) return typeof wanted === 'string' && /z$/i.test(wanted) && Date.parse(wanted) === came.getTime()
+  if (came instanceof Date)
+    return typeof wanted === 'string' && /z$/i.test(wanted) && Date.parse(wanted) === came.getTime()
   if (typeof wanted !== 'object' || typeof came !== 'object' || wanted === null || came === null) return wanted === came
   const [a, b] = [Object.entries(wanted), Object.keys(came)]
   return (

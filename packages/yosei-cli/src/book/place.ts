@@ -21,7 +21,10 @@ const inBody = ({ body, requestLine }: Sample['places'], line: number, column: n
   return start ? { line: start.line, column: start.column + column - 1 } : requestLine
 }
 
-/** The offset of the value at a path in JSON; of its name where it should not be there; of what should hold it where it is not. */
+/**
+ * The offset of the value at a path in JSON; of its name where it should not be there; of what should hold it where it
+ * is not.
+ */
 function offsetOf(json: string, path: readonly (string | number)[]): number {
   const root = parseTree(json)
   for (let length = path.length; root && length > 0; length--) {

@@ -49,11 +49,15 @@ export function readBook(markdown: string): Sample[] {
     }
     const block = fenced(node as Code, lines)
     if (block.kind === 'book') setting = readSetting(block)
-    else if (block.kind === 'http') samples.push({ heading, sample: readSample(heading, block, setting), answered: false })
+    else if (block.kind === 'http')
+      samples.push({ heading, sample: readSample(heading, block, setting), answered: false })
     else if (block.kind === 'verdict') {
       const last = samples.at(-1)
       if (!last || last.answered)
-        throw new BookError(block.line, 'this verdict block has no http block before it; put it right after its request')
+        throw new BookError(
+          block.line,
+          'this verdict block has no http block before it; put it right after its request',
+        )
       last.sample = {
         ...last.sample,
         expectation: readExpectation(
@@ -92,7 +96,10 @@ interface Block {
 function fenced({ lang, value, position }: Code, lines: readonly string[]): Block {
   const [first, last] = [position?.start.line ?? 1, position?.end.line ?? 1]
   const kind = lang ?? ''
-  if (['http', 'verdict', 'book'].includes(kind) && !/^[\s>]*(`{3,}|~{3,})\s*$/.test(first === last ? '' : (lines[last - 1] ?? ''))) {
+  if (
+    ['http', 'verdict', 'book'].includes(kind) &&
+    !/^[\s>]*(`{3,}|~{3,})\s*$/.test(first === last ? '' : (lines[last - 1] ?? ''))
+  ) {
     throw new BookError(first, `this ${kind} block is never closed; end it with a line of the same fence`)
   }
   const content = first + 1 === last ? [] : value.split('\n')
@@ -127,13 +134,17 @@ function readSetting({ lines }: Block): Setting {
 }
 
 function readSample(title: string, { line, lines }: Block, { now, headers }: Setting): Sample {
-  if (lines.length === 0) throw new BookError(line, 'this http block is empty; write a request such as: GET /path HTTP/1.1')
+  if (lines.length === 0)
+    throw new BookError(line, 'this http block is empty; write a request such as: GET /path HTTP/1.1')
   const message = parseMessage(lines.map(({ text }) => text).join('\n'))
   if ('reason' in message) throw new BookError(lines[message.line - 1]?.place.line ?? line, message.reason)
   const added = headers.filter(({ name }) => !message.headers.some(([own]) => own === name))
   const own = message.headers.map(([name], index) => {
     const { text, place } = lines[index + 1] as Block['lines'][number]
-    return { name, place: { line: place.line, column: place.column + text.length - text.replace(/^[^:]*:\s*/, '').length } }
+    return {
+      name,
+      place: { line: place.line, column: place.column + text.length - text.replace(/^[^:]*:\s*/, '').length },
+    }
   })
   return {
     title,

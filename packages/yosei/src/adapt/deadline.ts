@@ -12,7 +12,9 @@ class Waiting implements Deadline {
     public reached: (() => void) | undefined,
   ) {}
 
-  /** What would have happened is let go at once: it may hold a whole request, and the list is only cleared now and then. */
+  /**
+   * What would have happened is let go at once: it may hold a whole request, and the list is only cleared now and then.
+   */
   off(): void {
     this.reached = undefined
   }

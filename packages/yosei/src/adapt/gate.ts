@@ -2,8 +2,8 @@
 
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import * as platform from '#platform'
-import type { EndpointNode } from '../declare/endpoint.js'
-import { declareIntake, type IntakeNode, intakeOf } from '../declare/intake.js'
+import { type EndpointNode, endpointNode } from '../declare/endpoint.js'
+import { declareIntake, type IntakeNode, intakeNode, intakeOf } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { type Rejection, rejectFailed, verdictOf } from '../judge/verdict.js'
@@ -21,7 +21,9 @@ export interface GateOptions {
   services?: unknown
   /** What becomes of a request that no endpoint matches: it goes on to `next`, or is answered with 404 or 405. */
   unmatched?: 'next' | 'answer'
-  /** Whether OPTIONS of a declared path goes on to `next`, as a CORS preflight must, or is answered with its methods. */
+  /**
+   * Whether OPTIONS of a declared path goes on to `next`, as a CORS preflight must, or is answered with its methods.
+   */
   options?: 'answer' | 'pass'
 }
 /** Middleware of the shape that most frameworks on Node take. */
@@ -49,7 +51,7 @@ const passed = new WeakMap<IncomingMessage, Passed>()
 
 function passedAt(endpoint: Endpoint, request: IncomingMessage): Passed {
   const found = passed.get(request)
-  const node = endpoint as unknown as EndpointNode
+  const node = endpointNode(endpoint)
   if (!found || (found.endpoint.origin ?? found.endpoint) !== (node.origin ?? node))
     throw new TypeError(
       `this request did not come through a gate of ${node.method} ${node.template}: put gate(app) or gate(endpoint) before the handler`,
@@ -63,7 +65,8 @@ function passedAt(endpoint: Endpoint, request: IncomingMessage): Passed {
  * @throws TypeError where the request came through no gate of that endpoint, or was only observed there and would have
  * been rejected: see `verdictAt`.
  * @example
- * app.post('/telescopes/:id/sessions', gate(bookSession), (request, response) => response.json(inputOf(bookSession, request).body))
+ * app.post('/telescopes/:id/sessions', gate(bookSession), (request, response) => response.json(inputOf(bookSession,
+ * request).body))
  */
 export function inputOf<E extends Endpoint>(endpoint: E, request: IncomingMessage): Accepted<E> {
   return acceptedAt(passedAt(endpoint, request)).input as Accepted<E>
@@ -71,7 +74,9 @@ export function inputOf<E extends Endpoint>(endpoint: E, request: IncomingMessag
 
 function acceptedAt({ verdict }: Passed): AcceptedVerdict<string, unknown> {
   if (verdict.outcome === 'rejected')
-    throw new TypeError('this request would have been rejected, and was only observed: look at verdictAt(endpoint, request) first')
+    throw new TypeError(
+      'this request would have been rejected, and was only observed: look at verdictAt(endpoint, request) first',
+    )
   return verdict
 }
 
@@ -81,7 +86,10 @@ export function foundOf<E extends Endpoint>(endpoint: E, request: IncomingMessag
 }
 
 /** The verdict on a request that came through a gate; a rejection where it was only observed. */
-export function verdictAt<E extends Endpoint>(endpoint: E, request: IncomingMessage): AcceptedVerdict<string, Accepted<E>> | Rejected {
+export function verdictAt<E extends Endpoint>(
+  endpoint: E,
+  request: IncomingMessage,
+): AcceptedVerdict<string, Accepted<E>> | Rejected {
   return passedAt(endpoint, request).verdict as AcceptedVerdict<string, Accepted<E>> | Rejected
 }
 
@@ -127,7 +135,8 @@ export function handled<E extends Endpoint, Services = unknown>(
     acceptedAt(found)
     found.isHeld = true
     const { judged, entry, incoming, progress, services } = found
-    const call = (input: unknown, context: unknown) => handler(input as Accepted<E>, context as Context<E, Services>, { request, response })
+    const call = (input: unknown, context: unknown) =>
+      handler(input as Accepted<E>, context as Context<E, Services>, { request, response })
     const reply = await runHandler(judged as AcceptedJudgement, call, incoming, services, progress, entry, (error) =>
       failedReply(error, progress, judged),
     )
@@ -138,7 +147,8 @@ export function handled<E extends Endpoint, Services = unknown>(
 
 /**
  * Middleware that judges every request of an intake's endpoints, or of one endpoint on its route. What is accepted goes
- * on, its input with `inputOf`; the rest is answered. It reads the body itself, or takes what a parser before it made of
+ * on, its input with `inputOf`; the rest is answered. It reads the body itself, or takes what a parser before it made
+ * of
  * it: limits of bytes and the places of syntax errors are that parser's then.
  *
  * @example
@@ -157,7 +167,11 @@ export function gate<E extends Endpoints>(of: Intake<E> | Endpoint, options: Gat
 }
 
 /** How a request goes through; `undefined` where it does not, since it has been answered or its client has gone. */
-export type Pass = (request: FrameworkRequest, response: ServerResponse, parsedBody: () => unknown) => Promise<Passage | undefined>
+export type Pass = (
+  request: FrameworkRequest,
+  response: ServerResponse,
+  parsedBody: () => unknown,
+) => Promise<Passage | undefined>
 interface Passage {
   /** Does what follows the gate, and ends the turn when that has settled. */
   hold<T>(work: () => Promise<T>): Promise<T>
@@ -167,7 +181,7 @@ const free: Passage = { hold: (work) => work() }
 
 export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 'pass' }: GateOptions): Pass {
   const isApp = 'endpoints' in of
-  const app = isApp ? (of as unknown as IntakeNode) : soloOf(of as unknown as EndpointNode)
+  const app = isApp ? intakeNode(of as Intake) : soloOf(endpointNode(of as Endpoint))
   // A gate on one route that matches nothing must not let everything by.
   const goesOn = (unmatched ?? (isApp ? 'next' : 'answer')) === 'next'
   return async (request, response, parsedBody) => {
@@ -247,7 +261,7 @@ function soloOf(endpoint: EndpointNode): IntakeNode {
   const name = endpoint.name ?? `${endpoint.method} ${endpoint.template}`
   const whole = intakeOf(endpoint)
   if (whole) return { ...whole, base: '', endpoints: { [name]: endpoint } }
-  return declareIntake({ endpoints: { [name]: endpoint } }) as unknown as IntakeNode
+  return intakeNode(declareIntake({ endpoints: { [name]: endpoint } }))
 }
 
 /** Does what is due when a response has ended or its client has gone, also where that was before. */
@@ -269,7 +283,8 @@ function leaveBody(request: FrameworkRequest, { sent }: Judged): void {
 }
 
 /**
- * The turn of a plain handler ends with its answer: nothing else says when it is done. A client that goes before does not
+ * The turn of a plain handler ends with its answer: nothing else says when it is done. A client that goes before does
+ * not
  * end it, since the handler is still at work then.
  */
 function releaseWhenDone(passage: Passed, response: ServerResponse): void {
@@ -285,7 +300,7 @@ function releaseWhenDone(passage: Passed, response: ServerResponse): void {
 /** The end of a path that a template can match: a route says itself where it stands, whatever is before it. */
 function tailOf(target: string, endpoint: Endpoint): string {
   const [path = '', ...query] = target.split('?')
-  const { length } = (endpoint as unknown as EndpointNode).segments
+  const { length } = endpointNode(endpoint).segments
   const tail = `/${length === 0 ? '' : path.split('/').slice(-length).join('/')}`
   return query.length > 0 ? `${tail}?${query.join('?')}` : tail
 }
@@ -304,8 +319,15 @@ async function judgeAt(
   // Parsers leave an empty object where there was no body, and the stream alone where they did not look at it.
   if (body === null || !request.readableEnded) return judgeStages(app, message, options)
   if (parsed === undefined)
-    return { verdict: rejectFailed(undefined, new Error(misplaced), { stage: 'receive', words: app.languages, statuses: app.statuses }) }
-  if (typeof parsed === 'string' || parsed instanceof Uint8Array) return judgeStages(app, { ...message, body: parsed }, options)
+    return {
+      verdict: rejectFailed(undefined, new Error(misplaced), {
+        stage: 'receive',
+        words: app.languages,
+        statuses: app.statuses,
+      }),
+    }
+  if (typeof parsed === 'string' || parsed instanceof Uint8Array)
+    return judgeStages(app, { ...message, body: parsed }, options)
   return judgeStages(app, message, { ...options, received: { value: parsed, isForeign: true } })
 }
 const misplaced =

@@ -2,7 +2,15 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
 import { LateSignal } from '../judge/signal.js'
-import { type AnyMessage, type BodySource, chunksUntil, joinBytes, lowerCase, piecesOf, type Trouble } from '../read/message.js'
+import {
+  type AnyMessage,
+  type BodySource,
+  chunksUntil,
+  joinBytes,
+  lowerCase,
+  piecesOf,
+  type Trouble,
+} from '../read/message.js'
 import { soon } from './batch.js'
 import { type Deadline, startDeadline } from './deadline.js'
 import type { Incoming } from './serve.js'
@@ -33,7 +41,9 @@ export class NodeIncoming implements Incoming {
   }
 }
 
-/** Starts on a request: at once where a body is to come, since its head may turn it away; or with others that have come. */
+/**
+ * Starts on a request: at once where a body is to come, since its head may turn it away; or with others that have come.
+ */
 export function startOn({ body }: NodeIncoming, work: () => void): void {
   if (body) work()
   else soon(work)
@@ -51,7 +61,8 @@ function listenFor(abort: (reason: unknown) => void, response: ServerResponse): 
 }
 
 const hasBody = ({ headers }: IncomingMessage) =>
-  headers['transfer-encoding'] !== undefined || (headers['content-length'] !== undefined && headers['content-length'] !== '0')
+  headers['transfer-encoding'] !== undefined ||
+  (headers['content-length'] !== undefined && headers['content-length'] !== '0')
 
 function linesOf(raw: readonly string[]): [string, string][] {
   const lines: [string, string][] = []
@@ -143,7 +154,12 @@ function urlOf(target: string, scheme: string, host: string): URL {
  *
  * @throws TypeError where fetch has no such request: a method that it forbids, a target that is no URL.
  */
-export function requestOf(request: IncomingMessage, target: string, signal: AbortSignal, body: BodyInit | null): Request {
+export function requestOf(
+  request: IncomingMessage,
+  target: string,
+  signal: AbortSignal,
+  body: BodyInit | null,
+): Request {
   const { host = 'localhost' } = request.headers
   const scheme = 'encrypted' in request.socket ? 'https' : 'http'
   const headers = new Headers()

@@ -13,7 +13,8 @@ import type { Journal, JournalEvent } from '../terms/hooks.js'
 export function ndjsonJournal(to?: string | { write(line: string): unknown }): Journal {
   // The event has its own time.
   const options = { base: null, timestamp: false, formatters: { level: (level: string) => ({ level }) } }
-  if (typeof to === 'string') return loggerJournal(pino(options, pino.destination({ dest: to, mkdir: true, sync: true })))
+  if (typeof to === 'string')
+    return loggerJournal(pino(options, pino.destination({ dest: to, mkdir: true, sync: true })))
   return loggerJournal(to ? pino(options, to) : pino(options))
 }
 
@@ -26,10 +27,16 @@ export const loggerJournal = (logger: Pick<Logger, 'info' | 'error'>): Journal =
 })
 
 /** Errors in words: their name, message and stack, and what caused them. */
-const plain = ({ cause, ...event }: JournalEvent): object => (cause === undefined ? event : { ...event, cause: plainError(cause) })
+const plain = ({ cause, ...event }: JournalEvent): object =>
+  cause === undefined ? event : { ...event, cause: plainError(cause) }
 
 function plainError(cause: unknown, depth = 0): unknown {
   if (!(cause instanceof Error)) return typeof cause === 'object' ? String(cause) : cause
   const { name, message, stack, cause: deeper } = cause
-  return { name, message, stack, ...(deeper === undefined || depth > 4 ? {} : { cause: plainError(deeper, depth + 1) }) }
+  return {
+    name,
+    message,
+    stack,
+    ...(deeper === undefined || depth > 4 ? {} : { cause: plainError(deeper, depth + 1) }),
+  }
 }

@@ -10,15 +10,19 @@ import type { EndpointVerdict, Verdict } from '../terms/verdict.js'
 
 /**
  * Judges a request: is it accepted, with which input; or rejected, with which status and errors.
- * Never throws because of what was sent. The body of a fetch Request is consumed. Files of an accepted request are there
+ * Never throws because of what was sent. The body of a fetch Request is consumed. Files of an accepted request are
+ * there
  * as long as its input is held.
  *
  * @example
  * const verdict = await judge(app, 'GET /sessions?limit=5 HTTP/1.1')
  * if (verdict.outcome === 'rejected') console.log(verdict.status, verdict.errorsByField)
  */
-export const judge = <E extends Endpoints>(app: Intake<E>, request: RequestLike, options?: JudgeOptions): Promise<Verdict<E>> =>
-  judgeOn(platform, app, request, options)
+export const judge = <E extends Endpoints>(
+  app: Intake<E>,
+  request: RequestLike,
+  options?: JudgeOptions,
+): Promise<Verdict<E>> => judgeOn(platform, app, request, options)
 
 /**
  * Judges parts that are split already: path, query, header and cookie as text, the body as JSON values, by the first of

@@ -36,9 +36,13 @@ export interface Listening {
  */
 export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: ListenOptions = {}): Promise<Listening> {
   const service = serviceOf(handle)
-  if (!service) throw new TypeError('listen takes what serve made; for another handler, use createServer(listenerOf(handler))')
-  const limits = Object.values(service.app.endpoints).map((endpoint) => settleLimits(endpoint.template, endpoint.limits))
-  const largest = (limit: keyof Destination['limits']) => Math.max(service.app.limits[limit], ...limits.map((one) => one[limit]))
+  if (!service)
+    throw new TypeError('listen takes what serve made; for another handler, use createServer(listenerOf(handler))')
+  const limits = Object.values(service.app.endpoints).map((endpoint) =>
+    settleLimits(endpoint.template, endpoint.limits),
+  )
+  const largest = (limit: keyof Destination['limits']) =>
+    Math.max(service.app.limits[limit], ...limits.map((one) => one[limit]))
   const receive = largest('receive')
   const server = createServer({
     // The endpoint's own limits are told with their place; this one ends what is beyond all of them.
@@ -75,12 +79,15 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
   server.on('checkContinue', (request, response) => answer(request, response, true))
   server.on('checkExpectation', (request, response) => answer(request, response))
   // A tunnel is nothing that an endpoint declares.
-  server.on('connect', (_, socket) => socket.end(messageOf(service.refuse(rejectRaw(service, 'unknownMethod', { path: [], code: '' })))))
+  server.on('connect', (_, socket) =>
+    socket.end(messageOf(service.refuse(rejectRaw(service, 'unknownMethod', { path: [], code: '' })))),
+  )
   server.on('clientError', (error: ClientError, socket: Connection) => {
     const { failure, trouble, fault } = meaningOf(error)
     const body = socket[receiving]
     if (body) body.fail(trouble)
-    else if (socket.writable && error.code !== 'ECONNRESET') socket.end(messageOf(service.refuse(rejectRaw(service, failure, fault))))
+    else if (socket.writable && error.code !== 'ECONNRESET')
+      socket.end(messageOf(service.refuse(rejectRaw(service, failure, fault))))
     else socket.destroy()
   })
   await new Promise<void>((resolve, reject) => {

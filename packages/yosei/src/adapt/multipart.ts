@@ -1,4 +1,6 @@
-/** Forms with files, as they stream in: the files go to a temporary place, which is removed when the request is done. */
+/**
+ * Forms with files, as they stream in: the files go to a temporary place, which is removed when the request is done.
+ */
 import { createReadStream, createWriteStream } from 'node:fs'
 import { mkdtemp, readFile, rmdir, unlink } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
@@ -100,7 +102,8 @@ export async function receiveForm(
       }
       if (parser.write(one.value)) continue
       const drained = new Promise<'drained'>((resolve) => parser.once('drain', () => resolve('drained')))
-      if ((await Promise.race([drained, ended, files.failed])) === 'broken') return giveUp(broken('its parts cannot be told apart'))
+      if ((await Promise.race([drained, ended, files.failed])) === 'broken')
+        return giveUp(broken('its parts cannot be told apart'))
     }
   } catch (error) {
     return giveUp(error === 'late' || error === 'broken' ? error : broken('its parts cannot be told apart'))

@@ -4,7 +4,17 @@ import { NodeIncoming, requestOf, signalOf, startOn, streamOf } from './incoming
 import { deliver, fail, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
-export { contextOf, foundOf, type Gate, type GateOptions, gate, handled, inputOf, type PassedContext, verdictAt } from './gate.js'
+export {
+  contextOf,
+  foundOf,
+  type Gate,
+  type GateOptions,
+  gate,
+  handled,
+  inputOf,
+  type PassedContext,
+  verdictAt,
+} from './gate.js'
 export { type Listening, type ListenOptions, listen } from './listen.js'
 
 /**

@@ -13,7 +13,9 @@ export async function decode(
 ): Promise<Uint8Array | 'too_large' | 'broken'> {
   // Where a platform does not know Brotli, the coding is as broken to it.
   try {
-    const plain = new Blob([bytes as Uint8Array<ArrayBuffer>]).stream().pipeThrough(new DecompressionStream(coding as CompressionFormat))
+    const plain = new Blob([bytes as Uint8Array<ArrayBuffer>])
+      .stream()
+      .pipeThrough(new DecompressionStream(coding as CompressionFormat))
     const decoded = await collect(plain as unknown as AsyncIterable<Uint8Array>, most)
     return decoded === 'late' ? 'broken' : decoded
   } catch {
@@ -47,7 +49,8 @@ export async function receiveForm(
   for (const [name, value] of form) {
     if (typeof value === 'string') length += new TextEncoder().encode(name + value).length
     if (length > most || ++parts > mostParts) return 'too_large'
-    const content = typeof value === 'string' ? value : uploadOf(value.name, value.type, new Uint8Array(await value.arrayBuffer()))
+    const content =
+      typeof value === 'string' ? value : uploadOf(value.name, value.type, new Uint8Array(await value.arrayBuffer()))
     addFormValue(values, name, content, declared)
   }
   return { values, dispose }

@@ -7,7 +7,11 @@ export { receiveForm } from './multipart.js'
 const decoders = { gzip: promisify(gunzip), deflate: promisify(inflate), br: promisify(brotliDecompress) }
 
 /** Undoes a content coding; at most so many bytes come of it. */
-export async function decode(bytes: Uint8Array, coding: keyof typeof decoders, most: number): Promise<Uint8Array | 'too_large' | 'broken'> {
+export async function decode(
+  bytes: Uint8Array,
+  coding: keyof typeof decoders,
+  most: number,
+): Promise<Uint8Array | 'too_large' | 'broken'> {
   try {
     return await decoders[coding](bytes, { maxOutputLength: Math.max(1, most) })
   } catch (error) {

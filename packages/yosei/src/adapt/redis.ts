@@ -50,7 +50,8 @@ return 0`
 const fenceKept = 600_000
 
 /**
- * A store whose turns hold across processes. A holder that dies keeps its turn until its lease runs out. The keys of one
+ * A store whose turns hold across processes. A holder that dies keeps its turn until its lease runs out. The keys of
+ * one
  * turn carry a hash tag, so that a cluster keeps them together; values are in them as a digest alone.
  *
  * @throws DeclarationError where `within` is no span of time.
@@ -58,7 +59,10 @@ const fenceKept = 600_000
  * const client = await createClient({ url }).connect()
  * const app = intake({ endpoints, turns: redisTurns(client) })
  */
-export function redisTurns(client: RedisClient, { prefix = 'turns', within = '2s' }: RedisTurnsOptions = {}): TurnStore {
+export function redisTurns(
+  client: RedisClient,
+  { prefix = 'turns', within = '2s' }: RedisTurnsOptions = {},
+): TurnStore {
   const patience = readSpan(within)
   if (!(patience > 0)) mistake('redisTurns', `within is "${within}"`, 'Write it as 500ms or 2s')
   return {
@@ -66,8 +70,10 @@ export function redisTurns(client: RedisClient, { prefix = 'turns', within = '2s
       const token = randomUUID()
       const id = `${prefix}:{${createHash('sha256').update(`${scope}\n${key}`).digest('hex')}}`
       const keys = [id, `${id}:fence`, `${id}:waiting`]
-      const send = (script: string, ...more: (string | number)[]) => client.eval(script, { keys, arguments: [token, ...more.map(String)] })
-      const run = async (script: string, ...more: (string | number)[]) => Number(await inTime(send(script, ...more), patience))
+      const send = (script: string, ...more: (string | number)[]) =>
+        client.eval(script, { keys, arguments: [token, ...more.map(String)] })
+      const run = async (script: string, ...more: (string | number)[]) =>
+        Number(await inTime(send(script, ...more), patience))
       const release = async () => void (await run(releaseScript))
       const until = performance.now() + wait
       let isWaiting = false
@@ -75,7 +81,8 @@ export function redisTurns(client: RedisClient, { prefix = 'turns', within = '2s
         for (let pause = 5; ; pause = Math.min(100, pause * 2)) {
           const since = performance.now()
           const fence = await run(takeScript, lease, fenceKept)
-          if (fence > 0) return { fence: BigInt(fence), since, renew: async () => (await run(renewScript, lease)) === 1, release }
+          if (fence > 0)
+            return { fence: BigInt(fence), since, renew: async () => (await run(renewScript, lease)) === 1, release }
           const left = until - performance.now()
           if (left <= 0 || signal.aborted) return 'busy'
           if (!isWaiting) {

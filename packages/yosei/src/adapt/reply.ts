@@ -31,7 +31,10 @@ export function send(reply: Reply, response: ServerResponse): Promise<void> | un
 /** How long, and for how many bytes, a client that is still sending is listened to after its answer. */
 const lingering = { milliseconds: 500, bytes: 1_000_000 }
 
-/** Answers a client that is still sending, and then closes: at once, what it had sent and nobody read would reset the answer. */
+/**
+ * Answers a client that is still sending, and then closes: at once, what it had sent and nobody read would reset the
+ * answer.
+ */
 function linger(response: ServerResponse, body: string, encoding: BufferEncoding): void {
   const { req: request } = response
   response.write(body, encoding)
@@ -66,7 +69,10 @@ function watch(response: ServerResponse): void {
   response.once('close', () => deadline.off())
 }
 
-/** Sends what a service answers. What cannot be sent, such as a header field of odd characters, is a failure like others. */
+/**
+ * Sends what a service answers. What cannot be sent, such as a header field of odd characters, is a failure like
+ * others.
+ */
 export function deliver(service: Service, reply: Reply, response: ServerResponse): Promise<void> | undefined {
   const broken = (cause: unknown) => {
     if (response.headersSent) response.destroy()

@@ -3,7 +3,7 @@
 import * as platform from '#platform'
 import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
-import type { IntakeNode } from '../declare/intake.js'
+import { type IntakeNode, intakeNode } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
@@ -32,7 +32,10 @@ export interface Context<E, Services> {
   readonly id: string
   /** What the lookups found, by their names. */
   readonly found: FoundBy<E>
-  /** The turn that the request has, where its endpoint takes one. The fence grows with every turn, for a store that checks it. */
+  /**
+   * The turn that the request has, where its endpoint takes one. The fence grows with every turn, for a store that
+   * checks it.
+   */
   readonly turn?: { readonly fence: bigint } | undefined
 }
 
@@ -83,7 +86,7 @@ export function serve<E extends Endpoints, Services = undefined>(
   handlers: Handlers<E, Services>,
   options: ServeOptions<Services> = {},
 ): Handle {
-  const service = serviceFor(app as unknown as IntakeNode, handlers as unknown as AnyHandlers, options)
+  const service = serviceFor(intakeNode(app), handlers as unknown as AnyHandlers, options)
   const handle = async (request: Request) => {
     const incoming = { message: messageOfRequest(request), signal: following(request.signal), request: () => request }
     return responseOf(await service.process(incoming))
@@ -100,7 +103,12 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     app,
     refuse(verdict) {
       const id = newId()
-      writeJournal(app, { id, outcome: verdict.cause === undefined ? 'rejected' : 'failed', rejection: verdict, since: Date.now() })
+      writeJournal(app, {
+        id,
+        outcome: verdict.cause === undefined ? 'rejected' : 'failed',
+        rejection: verdict,
+        since: Date.now(),
+      })
       return reply(app, verdict, [], id)
     },
     process(incoming) {
@@ -143,7 +151,11 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
       return dispose ? disposeAfter(handle, dispose) : handle()
     }
     if (progress.message.method === 'OPTIONS' && options.options !== 'pass' && isUnmatched(verdict, progress.message))
-      return { status: 204, headers: verdict.headers.allow === undefined ? {} : { allow: verdict.headers.allow }, body: null }
+      return {
+        status: 204,
+        headers: verdict.headers.allow === undefined ? {} : { allow: verdict.headers.allow },
+        body: null,
+      }
     return told(progress, verdict, judged)
   }
 
@@ -152,7 +164,9 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     const fail = (error: unknown) => failed(error, progress, judged)
     const go = (entry: Entry) => runHandler(judged, handler, incoming, options.services, progress, entry, fail)
     const entering = enter(judged, options.services, incoming.signal, app)
-    return entering ? entering.then((entry) => ('outcome' in entry ? told(progress, entry, judged) : go(entry))) : go(nothingAsked)
+    return entering
+      ? entering.then((entry) => ('outcome' in entry ? told(progress, entry, judged) : go(entry)))
+      : go(nothingAsked)
   }
 }
 
@@ -204,9 +218,15 @@ export function told(progress: Progress, rejection: Rejection, judged?: Judged):
   return reply(app, rejection, message.headers, id)
 }
 
-export function note(progress: Progress, rejection: Rejection, outcome: JournalEvent['outcome'], judged?: Judged): void {
+export function note(
+  progress: Progress,
+  rejection: Rejection,
+  outcome: JournalEvent['outcome'],
+  judged?: Judged,
+): void {
   const { app, since } = progress
-  if (app.journal || outcome === 'failed') writeJournal(app, { id: identified(progress), outcome, rejection, judged, since })
+  if (app.journal || outcome === 'failed')
+    writeJournal(app, { id: identified(progress), outcome, rejection, judged, since })
 }
 
 function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers'], id: string): Reply {
@@ -275,7 +295,9 @@ export function runHandler(
   if (turn) return runInTurn(call, turn, judged, settle, fail)
   try {
     const value = call()
-    return isPromise(value) ? inTime(value, judged.opened.destination.limits.handle).then(settle).catch(fail) : settle(value)
+    return isPromise(value)
+      ? inTime(value, judged.opened.destination.limits.handle).then(settle).catch(fail)
+      : settle(value)
   } catch (error) {
     return fail(error)
   }
@@ -311,7 +333,11 @@ function replyOfHandler(value: unknown, judged: AcceptedJudgement, incoming: Inc
     incoming.signal.abort(new DOMException('The handler is over its time', 'TimeoutError'))
     const status = statusFor('unavailable', endpoint.statuses)
     const cause = new Error(`The handler of ${name} took more than ${limits.handle} ms`)
-    return told(progress, reject(name, [], { status, stage: 'handle', headers: retryAfter, words: app.languages, cause }), judged)
+    return told(
+      progress,
+      reject(name, [], { status, stage: 'handle', headers: retryAfter, words: app.languages, cause }),
+      judged,
+    )
   }
   const refusals = refusalsIn(value)
   if (!refusals) return replyOf(value, endpoint.success, message.method)
@@ -343,7 +369,10 @@ const jsonHeaders = { 'content-type': 'application/json' }
 
 /** Most handlers return plain objects, and to name `Response` is slow: Node fetches it anew each time. */
 const isResponse = (value: unknown): value is Response =>
-  typeof value === 'object' && value !== null && Object.getPrototypeOf(value) !== Object.prototype && value instanceof Response
+  typeof value === 'object' &&
+  value !== null &&
+  Object.getPrototypeOf(value) !== Object.prototype &&
+  value instanceof Response
 
 /** What a handler returned, as an answer. */
 function replyOf(value: unknown, status: number, method: string): Reply {
@@ -364,4 +393,5 @@ function toJson(value: unknown): string {
   }
 }
 
-const responseOf = ({ status, headers, body, response }: Reply): Response => response ?? new Response(body, { status, headers })
+const responseOf = ({ status, headers, body, response }: Reply): Response =>
+  response ?? new Response(body, { status, headers })

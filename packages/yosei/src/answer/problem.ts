@@ -21,7 +21,8 @@ export interface Wishes {
 }
 
 /**
- * The answer to a rejected request: its status, its header fields, and a problem document with every error at its field;
+ * The answer to a rejected request: its status, its header fields, and a problem document with every error at its
+ * field;
  * a page or plain text where the client prefers them, in a language that it reads.
  *
  * @example
@@ -49,7 +50,9 @@ export function replyTo(rejection: Rejection, wishes: Wishes, id: string, envelo
   }
   const form = chooseForm(wishes.accept)
   const body =
-    form === forms[0] ? writeProblem(rejection, catalogue, id) : written(form, problemOf(rejection, catalogue, id), language, catalogue)
+    form === forms[0]
+      ? writeProblem(rejection, catalogue, id)
+      : written(form, problemOf(rejection, catalogue, id), language, catalogue)
   return { status, headers: headersOf(rejection, form, language), body }
 }
 
@@ -64,9 +67,16 @@ function headersOf({ headers: own }: Rejection, type: string, language: string):
   return own === noHeaders ? headers : { ...headers, ...own }
 }
 
-function written(form: Exclude<Form, (typeof forms)[0]>, problem: Problem, language: string, catalogue: Catalogue): string {
+function written(
+  form: Exclude<Form, (typeof forms)[0]>,
+  problem: Problem,
+  language: string,
+  catalogue: Catalogue,
+): string {
   if (form === 'text/html') return page(problem, language, catalogue)
-  const lines = Object.entries(problem.fields ?? {}).flatMap(([address, errors]) => errors.map(({ detail }) => `${address} ${detail}\n`))
+  const lines = Object.entries(problem.fields ?? {}).flatMap(([address, errors]) =>
+    errors.map(({ detail }) => `${address} ${detail}\n`),
+  )
   return `${problem.status} ${problem.title}\n${lines.length > 0 ? lines.join('') : `${problem.detail}\n`}\n${problem.instance}\n`
 }
 
@@ -85,7 +95,8 @@ function problemOf(rejection: Rejection, catalogue: Catalogue, id: string): Prob
 const around = 1000
 
 /**
- * The text of a problem document: written at once, since an object with addresses for names is slow to make and to write.
+ * The text of a problem document: written at once, since an object with addresses for names is slow to make and to
+ * write.
  * Errors that have no room any more are counted with those that were not listed.
  */
 function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string, room = rejection.room): string {

@@ -21,8 +21,16 @@ type InPart<P> = P extends Fields ? InFields<P> : {}
 
 /** One declaration for `application/json`, or one for each media type; `image/*` takes every image. */
 export type Body = Field | { readonly [mediaType: `${string}/${string}`]: Field }
-type OutBody<B> = B extends Field ? Out<B> : B extends { readonly [mediaType: string]: Field } ? Out<B[keyof B]> : undefined
-type InBody<B> = B extends Field ? In<B> : B extends { readonly [mediaType: string]: Field } ? In<B[keyof B]> : undefined
+type OutBody<B> = B extends Field
+  ? Out<B>
+  : B extends { readonly [mediaType: string]: Field }
+    ? Out<B[keyof B]>
+    : undefined
+type InBody<B> = B extends Field
+  ? In<B>
+  : B extends { readonly [mediaType: string]: Field }
+    ? In<B[keyof B]>
+    : undefined
 
 /** Field names are addressed in lower case. */
 type LowerCase<H> = { [K in keyof H as Lowercase<K & string>]: H[K] }
@@ -78,6 +86,8 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly turn?: TurnNode
   readonly lookups: { readonly [name: string]: LookupNode }
 }
+/** An endpoint's own type holds only what TypeScript infers from it; what it is made of is here. */
+export const endpointNode = (endpoint: Endpoint) => endpoint as unknown as EndpointNode
 
 interface Declaration<Q, H, C, B, I, L> extends Policy {
   title?: string
@@ -113,18 +123,35 @@ export function declareEndpoint<
   L extends Lookups = {},
 >(
   signature: S,
-  declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) & Declaration<Q, H, C, B, Input<P, Q, H, C, B>, L>,
+  declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) &
+    Declaration<Q, H, C, B, Input<P, Q, H, C, B>, L>,
 ): Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>, FoundIn<L>> {
-  return frozen(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>, FoundIn<L>>
+  return frozen(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<
+    Input<P, Q, H, C, B>,
+    SentInput<P, Q, H, C, B>,
+    FoundIn<L>
+  >
 }
 
 /** A declaration without its static types. */
 type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, unknown, Lookups> & { path?: Fields }
 
 function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode {
-  const { path = {}, query = {}, header = {}, cookie = {}, body, rules, lookups, tags = [], success = 200, ...annotations } = declaration
+  const {
+    path = {},
+    query = {},
+    header = {},
+    cookie = {},
+    body,
+    rules,
+    lookups,
+    tags = [],
+    success = 200,
+    ...annotations
+  } = declaration
   const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
-  if (method === '') mistake(`"${signature}"`, 'this is no method and path template', "Write them as 'GET /path/{name}'")
+  if (method === '')
+    mistake(`"${signature}"`, 'this is no method and path template', "Write them as 'GET /path/{name}'")
   const node = {
     method,
     template,
@@ -149,7 +176,8 @@ function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[
   const byType = 'kind' in body ? { 'application/json': body } : body
   return Object.entries(byType).map(([mediaType, node]) => {
     const range = readMediaRange(mediaType)
-    if (!range) mistake(`${signature}, body`, `"${mediaType}" is no media type`, "Write it as 'application/json' or 'image/*'")
+    if (!range)
+      mistake(`${signature}, body`, `"${mediaType}" is no media type`, "Write it as 'application/json' or 'image/*'")
     return frozen({ mediaType: range.type, node: node as unknown as Node })
   })
 }
@@ -173,14 +201,22 @@ export function oncePerBody<T extends object>(work: (endpoint: EndpointNode, bod
 }
 
 const rootWith = oncePerBody(({ path, query, header, cookie }, body): RecordNode => {
-  return { kind: 'record', need: 'required', fields: { path, query, header, cookie, ...(body ? { body: body.node } : {}) } }
+  return {
+    kind: 'record',
+    need: 'required',
+    fields: { path, query, header, cookie, ...(body ? { body: body.node } : {}) },
+  }
 })
 /** The parts of an endpoint as the fields of one record: where addresses start. */
 export const rootOf = (endpoint: EndpointNode, chosen = endpoint.bodies[0]): RecordNode => rootWith(endpoint, chosen)
 
 export const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
-/** Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are let by. */
-export const headerPart = (signature: string, fields: Fields) => part(lowerCase(signature, fields), { unlisted: 'drop' })
+/**
+ * Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are
+ * let by.
+ */
+export const headerPart = (signature: string, fields: Fields) =>
+  part(lowerCase(signature, fields), { unlisted: 'drop' })
 export const cookiePart = (fields: Fields) => part(mapFields(fields, asSecret), { unlisted: 'drop' })
 const secretAlways = new Set(['authorization', 'cookie', 'set-cookie'])
 
@@ -192,7 +228,8 @@ function lowerCase(signature: string, header: Fields): Fields {
   const lower = new Map<string, Field>()
   for (const [name, field] of Object.entries(header)) {
     const key = name.toLowerCase()
-    if (lower.has(key)) mistake(`${signature}, header.${key}`, 'two names differ only in case', 'Declare the header field once')
+    if (lower.has(key))
+      mistake(`${signature}, header.${key}`, 'two names differ only in case', 'Declare the header field once')
     lower.set(key, secretAlways.has(key) ? asSecret(field) : field)
   }
   return Object.fromEntries(lower)

@@ -32,8 +32,10 @@ export interface TextOptions extends Common<string> {
   pattern?: RegExp
   format?: Format
   /**
-   * What is done to the text before anything is checked: a Unicode normalization form, white space at both ends cut off, runs
-   * of white space made one blank, letters made lower or upper case. Always in this order, whatever the order of the list.
+   * What is done to the text before anything is checked: a Unicode normalization form, white space at both ends cut
+   * off, runs
+   * of white space made one blank, letters made lower or upper case. Always in this order, whatever the order of the
+   * list.
    */
   tidy?: readonly Tidying[]
   /** In text sources an empty value counts as not sent, unless this is set. */
@@ -142,7 +144,10 @@ export function integer<const O extends NumberOptions = {}>(options?: O & Number
   return make('integer', options)
 }
 
-/** A whole number of any size. Beyond ±(2^53−1) JSON must carry it as text, since a JSON number has lost its digits by then. */
+/**
+ * A whole number of any size. Beyond ±(2^53−1) JSON must carry it as text, since a JSON number has lost its digits by
+ * then.
+ */
 export function bigInteger<const O extends NumberOptions<bigint> = {}>(
   options?: O & NumberOptions<bigint>,
 ): Made<bigint, string | number, O> {
@@ -231,7 +236,9 @@ export function table<V extends Field, const O extends TableOptions<{ [name: str
   value: V,
   options?: O & TableOptions<{ [name: string]: Out<V> }>,
 ): Made<{ [name: string]: Out<V> }, { [name: string]: In<V> }, O> {
-  return make('table', options?.names ? ({ ...options, names: stateless(options.names) } as Options) : options, { value })
+  return make('table', options?.names ? ({ ...options, names: stateless(options.names) } as Options) : options, {
+    value,
+  })
 }
 
 /**
@@ -276,7 +283,7 @@ export function later<T, I = T>(make_: () => Field<T, I>): Field<T, I, 'required
  * thrown is never shown. Never asynchronous.
  *
  * @example
- * const link = readAs(text(), (value) => new URL(value), { code: 'bad_link', message: 'must be a link', write: (url) => url.href })
+ * const link = readAs(text(), (value) => new URL(value), { code: 'bad_link', write: (url) => url.href })
  */
 export function readAs<B extends Field, T>(
   base: B,
@@ -290,7 +297,9 @@ export function readAs(base: Field, read: (value: never) => unknown, about: Read
 }
 
 /** Any JSON value, as a copy. */
-export function anything<const O extends Common<unknown> = {}>(options?: O & Common<unknown>): Made<unknown, unknown, O> {
+export function anything<const O extends Common<unknown> = {}>(
+  options?: O & Common<unknown>,
+): Made<unknown, unknown, O> {
   return make('anything', options)
 }
 
@@ -298,7 +307,7 @@ export function anything<const O extends Common<unknown> = {}>(options?: O & Com
  * A file in a `multipart/form-data` body, or the whole body of another media type.
  *
  * @example
- * endpoint('POST /plates', { body: { 'multipart/form-data': record({ plate: file({ bytes: '5MB', types: ['image/*'] }) }) } })
+ * endpoint('POST /plates', { body: { 'image/png': file({ bytes: '5MB' }) } })
  */
 export function file<const O extends FileOptions = {}>(options?: O & FileOptions): Made<Upload, File, O> {
   return make('file', options)
@@ -352,6 +361,9 @@ export function without<F extends Fields, const N extends readonly (keyof F)[]>(
 }
 
 /** The record with more fields, or other fields of the same names. */
-export function adding<F extends Fields, G extends Fields>(to: RecordField<F>, fields: G): MadeRecord<Flat<Omit<F, keyof G> & G>> {
+export function adding<F extends Fields, G extends Fields>(
+  to: RecordField<F>,
+  fields: G,
+): MadeRecord<Flat<Omit<F, keyof G> & G>> {
   return variant(to, { ...to.fields, ...fields })
 }

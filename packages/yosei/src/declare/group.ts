@@ -75,7 +75,10 @@ function joined(shared: LooseShared, endpoint: EndpointNode): EndpointNode {
     header: headerPart(signature, both(headerPart(signature, header), endpoint.header)),
     cookie: cookiePart(both(cookiePart(cookie), endpoint.cookie)),
     rules: [...((rules?.(ruleMaker as never) ?? []) as readonly AnyRule[]), ...endpoint.rules],
-    lookups: { ...((lookups?.(lookupMaker as never) ?? {}) as { readonly [name: string]: LookupNode }), ...endpoint.lookups },
+    lookups: {
+      ...((lookups?.(lookupMaker as never) ?? {}) as { readonly [name: string]: LookupNode }),
+      ...endpoint.lookups,
+    },
     origin: endpoint.origin ?? endpoint,
   })
   return node

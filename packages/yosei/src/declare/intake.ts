@@ -19,7 +19,9 @@ export interface Head {
 interface Shared {
   /** Who is asking, before the body is received: the handler's `who`; or a refusal, made by `refuse`. */
   identify?: (request: Head, services: never, signal: AbortSignal) => unknown
-  /** Own words by language and code: for all, or with `wrong_type.flag` for one kind. They come before the catalogue's. */
+  /**
+   * Own words by language and code: for all, or with `wrong_type.flag` for one kind. They come before the catalogue's.
+   */
   languages?: Catalogues
   /** A house's own shape around a rejection. */
   envelope?: (rejection: Rejected, problem: Problem) => { body: unknown; type?: string; status?: number }
@@ -49,6 +51,8 @@ export interface IntakeNode extends Readonly<Shared> {
   readonly limits: SettledLimits
   readonly statuses: Statuses
 }
+/** As `endpointNode`. */
+export const intakeNode = (intake: Intake) => intake as unknown as IntakeNode
 
 /**
  * Gathers the endpoints of a service.
@@ -58,7 +62,19 @@ export interface IntakeNode extends Readonly<Shared> {
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
 export function declareIntake<const E extends Endpoints>(declaration: IntakeDeclaration<E>): Intake<E> {
-  const { endpoints, base = '', engine, limits, statuses, coerce, unlisted, uniqueNames, mode, journalled, ...own } = declaration
+  const {
+    endpoints,
+    base = '',
+    engine,
+    limits,
+    statuses,
+    coerce,
+    unlisted,
+    uniqueNames,
+    mode,
+    journalled,
+    ...own
+  } = declaration
   const policy = defined({
     limits: frozen(limits),
     statuses: frozen(statuses),
@@ -86,7 +102,8 @@ const intakes = new WeakMap<EndpointNode, IntakeNode>()
 /** The intake that an endpoint was taken from; `undefined` for one that was only declared. */
 export const intakeOf = (endpoint: EndpointNode): IntakeNode | undefined => intakes.get(endpoint)
 
-const defined = <T extends object>(of: T) => Object.fromEntries(Object.entries(of).filter(([, value]) => value !== undefined)) as Policy
+const defined = <T extends object>(of: T) =>
+  Object.fromEntries(Object.entries(of).filter(([, value]) => value !== undefined)) as Policy
 
 /** The endpoint with its name and the settings that it shares; its own win. */
 function settle(name: string, endpoint: EndpointNode, shared: Policy, engine: EndpointNode['engine']): EndpointNode {

@@ -28,7 +28,8 @@ interface About {
 export interface LookupMaker<T> extends ConditionMaker<T> {
   /**
    * Asks the outside world. Found: a value other than `undefined`, `null` and `false`; it is given to later lookups and
-   * the handler under the lookup's name. Not found (or found, with `absent: true`): the refusal, at the first read address.
+   * the handler under the lookup's name. Not found (or found, with `absent: true`): the refusal, at the first read
+   * address.
    */
   lookup<Services, const R extends Reads<T>, F, const W extends Condition | undefined = undefined>(lookup: {
     /** It is asked when all of these are present. */
@@ -62,7 +63,9 @@ export interface LookupNode {
 
 export const lookupMaker = { ...conditionMaker, lookup: (lookup: LookupNode) => frozen({ ...lookup }) }
 
-/** One request per key at a time, from before the lookups until the handler has settled. The scope is shared by name. */
+/**
+ * One request per key at a time, from before the lookups until the handler has settled. The scope is shared by name.
+ */
 export interface Turn<T> {
   /** The name of the scope: endpoints that name the same one take turns with each other. */
   of: string
@@ -70,7 +73,10 @@ export interface Turn<T> {
   by: Reads<T>
   /** How long to wait for the turn; `0s` by default: a second request is refused at once. */
   wait?: Span
-  /** After how long a turn ends whose holder has gone without a word; 30s by default. It is renewed while the handler runs. */
+  /**
+   * After how long a turn ends whose holder has gone without a word; 30s by default. It is renewed while the handler
+   * runs.
+   */
   lease?: Span
   /** After how long a handler loses its turn; 5m by default. Its signal fires then. */
   longest?: Span

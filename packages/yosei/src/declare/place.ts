@@ -23,7 +23,8 @@ function placesIn(node: Node, base: Path, guards: Guards, where: string): Placed
     return Object.entries(node.branches).flatMap(([value, branch]) =>
       placesIn(sentShape(branch), base, [...guards, { path: [...base, node.tag], value }], where),
     )
-  const own = node.kind === 'record' ? ((node.rules ?? []) as readonly AnyRule[]).map((rule) => ({ rule, base, guards })) : []
+  const own =
+    node.kind === 'record' ? ((node.rules ?? []) as readonly AnyRule[]).map((rule) => ({ rule, base, guards })) : []
   const below = childrenOf(node).flatMap(([step, child]) => {
     if (step !== undefined && step !== EACH_NAME) return placesIn(child, [...base, step], guards, where)
     if (!bringsRules(child)) return []

@@ -1,5 +1,5 @@
 /** Makes code for an endpoint, and runs it. */
-import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { isMultiple } from '../grammar/numbers.js'
 import { readDay, readInstant } from '../grammar/times.js'
 import { kindOf, type Node } from '../kinds/kind.js'
@@ -13,13 +13,20 @@ import type { ScalarKind } from '../kinds/scalar.js'
 import { type TableNode, tellMisnamed } from '../kinds/table.js'
 import { codePoints } from '../kinds/text.js'
 import type { Endpoint } from '../terms/endpoint.js'
-import { put } from '../terms/own.js'
+import { isEmpty, put } from '../terms/own.js'
 import { emitEndpoint, functionName } from './emit.js'
 import { defaultOf } from './interpret.js'
 import type { Reader } from './parts.js'
 
-/** The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without 'unsafe-eval'). */
-export function compileEndpoint(endpoint: EndpointNode, body: BodyNode | undefined, interpreted: Reader): Reader | undefined {
+/**
+ * The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without
+ * 'unsafe-eval').
+ */
+export function compileEndpoint(
+  endpoint: EndpointNode,
+  body: BodyNode | undefined,
+  interpreted: Reader,
+): Reader | undefined {
   const { source, constants } = emitEndpoint(endpoint, body)
   const names = [...Object.keys(library), ...constants.map((_, index) => `k${index}`), 'interpreted']
   try {
@@ -31,22 +38,20 @@ export function compileEndpoint(endpoint: EndpointNode, body: BodyNode | undefin
 }
 
 /**
- * The code that is made for an endpoint with the first of its bodies, for reading. `k0`, `k1`, … stand for its declarations and patterns, which the
+ * The code that is made for an endpoint with the first of its bodies, for reading. `k0`, `k1`, … stand for its
+ * declarations and patterns, which the
  * code is given.
  *
  * @example
  * console.log(codeOf(app.endpoints.bookSession))
  */
 export function codeOf(endpoint: Endpoint): string {
-  const node = endpoint as unknown as EndpointNode
+  const node = endpointNode(endpoint)
   return emitEndpoint(node, node.bodies[0]).source
 }
 
 /** An enumerable name on the prototype of every object would count as sent. */
-function isPolluted(): boolean {
-  for (const _ in Object.prototype) return true
-  return false
-}
+const isPolluted = () => !isEmpty(Object.prototype)
 
 type Path = (string | number)[]
 
@@ -67,7 +72,10 @@ const wholePath = ({ path: outer }: Run, path: Path): Path => (outer.length === 
 
 /** The interpreter for a scalar, without what holds for every kind. */
 function slowScalar(run: Run, node: Node, value: unknown, source: Source, path: Path): unknown {
-  const isScalar = typeof value === 'string' ? value !== '' || source !== 'text' : typeof value === 'number' || typeof value === 'boolean'
+  const isScalar =
+    typeof value === 'string'
+      ? value !== '' || source !== 'text'
+      : typeof value === 'number' || typeof value === 'boolean'
   if (!isScalar) return slow(run, node, value, source, path)
   const outer = run.path
   run.path = wholePath(run, path)
@@ -93,11 +101,19 @@ const library = {
   slowScalar,
   unlistedIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
     within(run, path, () => keepOrTell(node, sent, read, implied, run)),
-  repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Path) => within(run, path, () => tellRepeated(node, read, run)),
-  misnamedIn: (run: Run, node: TableNode, name: string, path: Path) => within(run, path, () => tellMisnamed(node, name, run)),
+  repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Path) =>
+    within(run, path, () => tellRepeated(node, read, run)),
+  misnamedIn: (run: Run, node: TableNode, name: string, path: Path) =>
+    within(run, path, () => tellMisnamed(node, name, run)),
   readerIn: (run: Run, node: ReadAsNode, base: unknown, sent: unknown, path: Path) =>
     within(run, path, () => applyReader(node, base, sent, run)),
-  enter(run: Run, reader: (value: unknown, run: Run, parsed: boolean) => unknown, value: unknown, path: Path, parsed: boolean): unknown {
+  enter(
+    run: Run,
+    reader: (value: unknown, run: Run, parsed: boolean) => unknown,
+    value: unknown,
+    path: Path,
+    parsed: boolean,
+  ): unknown {
     return readOnce(run, reader, value, () => {
       run.depth++
       const read = within(run, path, () => reader(value, run, parsed))

@@ -1,5 +1,6 @@
 /**
- * Writes the code that reads the parts of one endpoint. The code takes what is right at once and hands the rest, node by
+ * Writes the code that reads the parts of one endpoint. The code takes what is right at once and hands the rest, node
+ * by
  * node, to the interpreter, which tells what is wrong. So both say the same, and what is slow is done only for values
  * that are wrong or rare.
  */
@@ -15,39 +16,50 @@ import { formatAddress } from '../terms/address.js'
 import type { Part } from '../terms/parts.js'
 
 /** The name of an endpoint's function, as a debugger shows it. */
-export const functionName = ({ name, method, template }: EndpointNode): string => `read_${identifier(name ?? `${method} ${template}`)}`
+export const functionName = ({ name, method, template }: EndpointNode): string =>
+  `read_${identifier(name ?? `${method} ${template}`)}`
 
 /** A `Reader` of the endpoint's parts, as code. */
 export function emitEndpoint(endpoint: EndpointNode, body: BodyNode | undefined): Code {
   const writer = createWriter()
-  writer.block(`return function ${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed) {`, () => {
-    writer.line('if (isPolluted()) return interpreted(path, query, header, cookie, body, run, hasBody, parsed)')
-    const part = (part: Part, node: Node, source: Source) => {
-      const unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
-      if (endpoint.unlisted) writer.line(`run.unlisted = ${quote(unlisted)}`)
-      return emit(writer, node, part === 'body' ? part : `${part} ?? {}`, { path: [quote(part)], address: [part], source, unlisted })
-    }
-    /** Without fields there is nothing to read, and only in a query perhaps something too much. */
-    const textPart = (name: Exclude<Part, 'body'>) => {
-      const isEmpty = Object.keys(endpoint[name].fields).length === 0
-      if (!isEmpty) return part(name, endpoint[name], 'text')
-      if (name === 'query') writer.block('if (query !== undefined) {', () => part(name, endpoint[name], 'text'))
-      return '{}'
-    }
-    const [path, query, header, cookie] = (['path', 'query', 'header', 'cookie'] as const).map(textPart)
-    const read = writer.name('v')
-    writer.line(`let ${read}`)
-    if (body) {
-      writer.block('if (hasBody) {', () =>
-        writer.line(`${read} = ${part('body', body.node, syntaxOf(body).source(endpoint.coerce ?? false))}`),
-      )
-    }
-    writer.line(`return { path: ${path}, query: ${query}, header: ${header}, cookie: ${cookie}, body: ${read} }`)
-  })
+  writer.block(
+    `return function ${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed) {`,
+    () => {
+      writer.line('if (isPolluted()) return interpreted(path, query, header, cookie, body, run, hasBody, parsed)')
+      const part = (part: Part, node: Node, source: Source) => {
+        const unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
+        if (endpoint.unlisted) writer.line(`run.unlisted = ${quote(unlisted)}`)
+        return emit(writer, node, part === 'body' ? part : `${part} ?? {}`, {
+          path: [quote(part)],
+          address: [part],
+          source,
+          unlisted,
+        })
+      }
+      /** Without fields there is nothing to read, and only in a query perhaps something too much. */
+      const textPart = (name: Exclude<Part, 'body'>) => {
+        const isEmpty = Object.keys(endpoint[name].fields).length === 0
+        if (!isEmpty) return part(name, endpoint[name], 'text')
+        if (name === 'query') writer.block('if (query !== undefined) {', () => part(name, endpoint[name], 'text'))
+        return '{}'
+      }
+      const [path, query, header, cookie] = (['path', 'query', 'header', 'cookie'] as const).map(textPart)
+      const read = writer.name('v')
+      writer.line(`let ${read}`)
+      if (body) {
+        writer.block('if (hasBody) {', () =>
+          writer.line(`${read} = ${part('body', body.node, syntaxOf(body).source(endpoint.coerce ?? false))}`),
+        )
+      }
+      writer.line(`return { path: ${path}, query: ${query}, header: ${header}, cookie: ${cookie}, body: ${read} }`)
+    },
+  )
   return writer.code()
 }
 
-/** A declaration that is shared in many places stands in the code once for each: beyond so many, the interpreter reads. */
+/**
+ * A declaration that is shared in many places stands in the code once for each: beyond so many, the interpreter reads.
+ */
 const mostEmitted = 4000
 
 /** Writes the reading of a value, from the text of an expression; gives the variable with what was read. */
@@ -64,7 +76,10 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
   const reader = isScalar && !node.secret && !node.readOnly ? 'slowScalar' : 'slow'
   // A needed value that is not there comes to the interpreter, but where a kind has another way.
   const countsHere = count && !(count.needed && code.absent === 'told')
-  if (countsHere) writer.line(count.needed ? `if (${read} === undefined) ${count.name}--` : `if (${read} !== undefined) ${count.name}++`)
+  if (countsHere)
+    writer.line(
+      count.needed ? `if (${read} === undefined) ${count.name}--` : `if (${read} !== undefined) ${count.name}++`,
+    )
   const slowly = (tried?: string) => {
     const call = `${read} = ${tried === undefined || reader === 'slow' ? `${reader}(${known})` : `slowInstant(${known}, ${tried})`}`
     return count && !countsHere ? `{ if (${read} === undefined) ${count.name}--; ${call} }` : call

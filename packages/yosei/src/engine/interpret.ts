@@ -12,7 +12,8 @@ function walk(node: Node, value: unknown, outer: Source, run: Run): unknown {
   const source = node.coerce === undefined || outer === 'text' ? outer : node.coerce ? 'coerced' : 'json'
   const kind = kindOf(kinds, node)
   if (kind.shape === 'behind') return kind.read(node, value, source, run)
-  if (value === undefined || (value === '' && source === 'text' && !(node.kind === 'text' && node.keepEmpty))) return absent(node, run)
+  if (value === undefined || (value === '' && source === 'text' && !(node.kind === 'text' && node.keepEmpty)))
+    return absent(node, run)
   if (node.readOnly === 'drop') {
     const read = absent(node, run, true)
     note(run, 'dropped', value, read)

@@ -1,5 +1,6 @@
 /**
- * Rules, on an input whose shape has been read. Each runs when all that it reads was read without error and, for most, is
+ * Rules, on an input whose shape has been read. Each runs when all that it reads was read without error and, for most,
+ * is
  * present. First the values that are derived from others, then what must hold.
  */
 import { addFault, type Fault, type Run } from '../kinds/run.js'
@@ -47,7 +48,9 @@ function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): vo
 
 const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcome: 'not run', because })
 
-/** The places of faults, as a tree of their steps, so that a rule finds those that concern it however many there are. */
+/**
+ * The places of faults, as a tree of their steps, so that a rule finds those that concern it however many there are.
+ */
 interface WrongPlace {
   isFault: boolean
   readonly below: Map<string | number, WrongPlace>
@@ -76,7 +79,8 @@ function isWrongAt(place: WrongPlace, path: Path, from = 0): boolean {
   if (from === path.length) return place.below.size > 0
   const key = path[from] as string | number
   if (key === EACH) {
-    for (const [index, next] of place.below) if (typeof index === 'number' && isWrongAt(next, path, from + 1)) return true
+    for (const [index, next] of place.below)
+      if (typeof index === 'number' && isWrongAt(next, path, from + 1)) return true
     return false
   }
   const next = place.below.get(key)

@@ -11,7 +11,12 @@ export function weighted(field: string): { readonly value: string; readonly weig
       const weight = parameters.find((one) => one.startsWith('q='))?.slice(2)
       return value === ''
         ? []
-        : [{ value, weight: weight === undefined ? 1 : /^[01](\.\d{0,3})?$/.test(weight) ? Math.min(1, Number(weight)) : 0 }]
+        : [
+            {
+              value,
+              weight: weight === undefined ? 1 : /^[01](\.\d{0,3})?$/.test(weight) ? Math.min(1, Number(weight)) : 0,
+            },
+          ]
     })
 }
 

@@ -12,7 +12,11 @@ const isHostname = (text: string) => text.length <= 253 && text.split('.').every
 /** A host name whose labels may be in any script (RFC 5890): it is one when its ASCII form is. */
 function isIdnHostname(text: string): boolean {
   const plain = text.normalize('NFC').replaceAll(/[。．｡]/g, '.')
-  if (/[\u0000-\u002c\u002f\u003a-\u0040\u005b-\u0060\u007b-\u007f]/.test(plain) || plain.startsWith('.') || plain.endsWith('.'))
+  if (
+    /[\u0000-\u002c\u002f\u003a-\u0040\u005b-\u0060\u007b-\u007f]/.test(plain) ||
+    plain.startsWith('.') ||
+    plain.endsWith('.')
+  )
     return false
   if (isAscii(plain) || plain.length > 1000) return isHostname(plain)
   try {
@@ -53,7 +57,9 @@ function mailboxGrammar(atext: string, isDomain: (text: string) => boolean) {
     if (at < 1 || text.length > 254 || octets(local) > 64 || octets(text) > 254) return false
     if (!dotted.test(local) && !quoted.test(local)) return false
     const address = /^\[(.*)\]$/.exec(domain)?.[1]
-    return address === undefined ? isDomain(domain) : isIpv4(address) || (/^IPv6:/i.test(address) && isIpv6(address.slice(5)))
+    return address === undefined
+      ? isDomain(domain)
+      : isIpv4(address) || (/^IPv6:/i.test(address) && isIpv6(address.slice(5)))
   }
 }
 const octets = (text: string) => (isAscii(text) ? text.length : new TextEncoder().encode(text).length)
@@ -106,7 +112,8 @@ function isRelativePointer(text: string): boolean {
 const otherInName = none('[^A-Za-z0-9_.%]|%(?![0-9A-Fa-f]{2})|^[.]|[.][.]|[.]$')
 function isVariable(text: string): boolean {
   const [name = '', length, ...more] = (text.endsWith('*') ? text.slice(0, -1) : text).split(':')
-  if (more.length > 0 || (length !== undefined && (text.endsWith('*') || !/^[1-9][0-9]{0,3}$/.test(length)))) return false
+  if (more.length > 0 || (length !== undefined && (text.endsWith('*') || !/^[1-9][0-9]{0,3}$/.test(length))))
+    return false
   return name !== '' && !otherInName.test(name)
 }
 const otherLiteral = none(`[\\u0000-\\u0020"'<>\\\\^\`|}]|%(?![0-9A-Fa-f]{2})`)

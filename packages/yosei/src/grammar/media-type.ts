@@ -20,7 +20,8 @@ export function readMediaType(text: string): MediaType | undefined {
     const next = parameter.exec(text)
     if (!next) return undefined
     const [, name, value = ''] = next
-    if (name) parameters[name.toLowerCase()] = value.startsWith('"') ? value.slice(1, -1).replace(/\\(.)/g, '$1') : value
+    if (name)
+      parameters[name.toLowerCase()] = value.startsWith('"') ? value.slice(1, -1).replace(/\\(.)/g, '$1') : value
   }
   return { type: (found[1] as string).toLowerCase(), parameters }
 }

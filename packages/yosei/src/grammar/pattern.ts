@@ -35,7 +35,10 @@ export function isExponential(pattern: RegExp): boolean {
 }
 
 /** One of each sort of character, and those that a pattern names. */
-const sorts = [...Array.from({ length: 256 }, (_, code) => String.fromCharCode(code)), ...'ſKαΩдЖ中あ٣à‿€😀\u2028\ufeff']
+const sorts = [
+  ...Array.from({ length: 256 }, (_, code) => String.fromCharCode(code)),
+  ...'ſKαΩдЖ中あ٣à‿€😀\u2028\ufeff',
+]
 
 /** The atoms of a pattern: which characters each takes, and which can follow it in how many ways. */
 interface Automaton {
@@ -60,7 +63,11 @@ function readPattern(pattern: RegExp): Automaton {
     while (source[at] === '|') {
       at++
       const other = readSequence()
-      piece = { empty: most(piece.empty + other.empty), first: sum(piece.first, other.first), last: sum(piece.last, other.last) }
+      piece = {
+        empty: most(piece.empty + other.empty),
+        first: sum(piece.first, other.first),
+        last: sum(piece.last, other.last),
+      }
     }
     return piece
   }

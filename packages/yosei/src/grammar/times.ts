@@ -7,7 +7,8 @@ const dayLength = 24 * 60 * minute
 /** Why a text is no date or time: its form, or that there is none such. */
 export type Unread = 'wrong_format' | 'unreal_date'
 
-// Read by character codes and in small integers, without a regular expression or parts of the text: dates are on the hot
+// Read by character codes and in small integers, without a regular expression or parts of the text: dates are on the
+// hot
 // path of most bodies. What cannot be read is one of two numbers that no day and no time reaches.
 const noForm = 0x3fff_ffff
 const notReal = 0x3fff_fffe
@@ -43,7 +44,15 @@ function dayIn(text: string): number {
   const yearOfCentury = two(text, 2)
   const month = two(text, 5)
   const day = two(text, 8)
-  if (century < 0 || yearOfCentury < 0 || month < 0 || day < 0 || text.charCodeAt(4) !== dash || text.charCodeAt(7) !== dash) return noForm
+  if (
+    century < 0 ||
+    yearOfCentury < 0 ||
+    month < 0 ||
+    day < 0 ||
+    text.charCodeAt(4) !== dash ||
+    text.charCodeAt(7) !== dash
+  )
+    return noForm
   const year = century * 100 + yearOfCentury
   if (month < 1 || month > 12 || day < 1 || day > monthLength(year, month)) return notReal
   return daysSince1970(year, month, day)
@@ -71,12 +80,14 @@ function timeIn(text: string, at: number): number {
   const hour = two(text, at)
   const min = two(text, at + 3)
   const second = two(text, at + 6)
-  if (hour < 0 || min < 0 || second < 0 || text.charCodeAt(at + 2) !== colon || text.charCodeAt(at + 5) !== colon) return noForm
+  if (hour < 0 || min < 0 || second < 0 || text.charCodeAt(at + 2) !== colon || text.charCodeAt(at + 5) !== colon)
+    return noForm
   let end = at + 8
   let fraction = 0
   if (text.charCodeAt(end) === dot) {
     const start = ++end
-    for (; isDigit(text.charCodeAt(end)); end++) if (end < start + 3) fraction = fraction * 10 + text.charCodeAt(end) - 48
+    for (; isDigit(text.charCodeAt(end)); end++)
+      if (end < start + 3) fraction = fraction * 10 + text.charCodeAt(end) - 48
     if (end === start) return noForm
     if (end < start + 3) fraction *= end === start + 1 ? 100 : 10
   }
@@ -95,7 +106,13 @@ function offsetIn(text: string, at: number): number {
   if (isLetter(sign, 90)) return text.length === at + 1 ? 0 : noForm
   const hours = two(text, at + 1)
   const minutes = two(text, at + 4)
-  if ((sign !== plus && sign !== dash) || hours < 0 || minutes < 0 || text.charCodeAt(at + 3) !== colon || text.length !== at + 6)
+  if (
+    (sign !== plus && sign !== dash) ||
+    hours < 0 ||
+    minutes < 0 ||
+    text.charCodeAt(at + 3) !== colon ||
+    text.length !== at + 6
+  )
     return noForm
   if (hours > 23 || minutes > 59) return notReal
   return (sign === dash ? -1 : 1) * (hours * 60 + minutes)
@@ -161,5 +178,7 @@ export function readDeclaredDay(declared: string, now: number, zone = 'UTC'): st
     day: 'numeric',
   }).formatToParts(now)
   const part = (type: string) => Number(parts.find((one) => one.type === type)?.value)
-  return new Date((daysSince1970(part('year'), part('month'), part('day')) + Number(days)) * dayLength).toISOString().slice(0, 10)
+  return new Date((daysSince1970(part('year'), part('month'), part('day')) + Number(days)) * dayLength)
+    .toISOString()
+    .slice(0, 10)
 }

@@ -62,17 +62,29 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   if (!matter.parsed) run.met = new Map()
   const readerOf = only || matter.form || run.trace ? undefined : matter.readerOf
   const input = readerOf
-    ? readerOf(endpoint, matter.body)(sent.path, sent.query, sent.header, sent.cookie, sent.body, run, hasBody, matter.parsed)
+    ? readerOf(endpoint, matter.body)(
+        sent.path,
+        sent.query,
+        sent.header,
+        sent.cookie,
+        sent.body,
+        run,
+        hasBody,
+        matter.parsed,
+      )
     : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
   const placed = placedRules(endpoint, matter.body)
   const rules = only ? placed.filter((one) => readsOnly(one, only)) : placed
   run.stage = 'rules'
-  if (rules.length > 0) runRules(rules, { root: rootOf(endpoint, matter.body), sent, input, accept: matter.accept }, run)
+  if (rules.length > 0)
+    runRules(rules, { root: rootOf(endpoint, matter.body), sent, input, accept: matter.accept }, run)
   const { faults, beyond, trace } = run
   if (faults.length === 0)
-    return trace ? { outcome: 'accepted', endpoint: name, input, trace } : { outcome: 'accepted', endpoint: name, input }
+    return trace
+      ? { outcome: 'accepted', endpoint: name, input, trace }
+      : { outcome: 'accepted', endpoint: name, input }
   const ordered = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults)
   const { status, stage } = firstOf(faults, endpoint.statuses)
   return reject(name, ordered, {
@@ -117,9 +129,11 @@ function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
   const [part, name, ...deeper] = fault.path
   if (fault.code !== 'missing' || typeof name !== 'string' || deeper.length > 0) return fault
   const elsewhere = partNames.find(
-    (other) => other !== part && !(other !== 'body' && Object.hasOwn(endpoint[other].fields, name)) && isSent(sent[other], name),
+    (other) =>
+      other !== part && !(other !== 'body' && Object.hasOwn(endpoint[other].fields, name)) && isSent(sent[other], name),
   )
-  const found = elsewhere ?? (part !== 'header' && headers.some(([field]) => field === name.toLowerCase()) ? 'header' : undefined)
+  const found =
+    elsewhere ?? (part !== 'header' && headers.some(([field]) => field === name.toLowerCase()) ? 'header' : undefined)
   return found ? { ...fault, variant: 'elsewhere', about: { elsewhere: new Place([found, name]) } } : fault
 }
 

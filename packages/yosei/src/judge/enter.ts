@@ -2,6 +2,7 @@
 
 import type { IntakeNode } from '../declare/intake.js'
 import type { TurnStore } from '../terms/hooks.js'
+import { isEmpty } from '../terms/own.js'
 import { askLookups } from './lookups.js'
 import type { LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
@@ -31,11 +32,15 @@ export function enter(
   app: IntakeNode,
 ): Promise<Entry | Rejection> | undefined {
   const { turn, lookups } = judged.opened.destination.endpoint
-  for (const _ in lookups) return takeAndAsk(judged, services, signal, app)
-  return turn ? takeAndAsk(judged, services, signal, app) : undefined
+  return turn || !isEmpty(lookups) ? takeAndAsk(judged, services, signal, app) : undefined
 }
 
-async function takeAndAsk(judged: AcceptedJudgement, services: unknown, signal: LateSignal, app: IntakeNode): Promise<Entry | Rejection> {
+async function takeAndAsk(
+  judged: AcceptedJudgement,
+  services: unknown,
+  signal: LateSignal,
+  app: IntakeNode,
+): Promise<Entry | Rejection> {
   const { turn: declared, lookups } = judged.opened.destination.endpoint
   let turn: HeldTurn | Rejection | undefined
   try {

@@ -21,14 +21,22 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
     },
   }
   try {
-    const who = await askWithin(['identify', limits.handle], signal, (own) => app.identify?.(head, services as never, own))
+    const who = await askWithin(['identify', limits.handle], signal, (own) =>
+      app.identify?.(head, services as never, own),
+    )
     const refusals = refusalsIn(who)
     if (!refusals) return { who }
     return {
-      rejected: rejectRefused(name, refusals, 'identify', { place: 'header.authorization', words: app.languages, room: opened.room }),
+      rejected: rejectRefused(name, refusals, 'identify', {
+        place: 'header.authorization',
+        words: app.languages,
+        room: opened.room,
+      }),
     }
   } catch (cause) {
     const status = statusFor('unavailable', endpoint.statuses)
-    return { rejected: reject(name, [], { status, stage: 'identify', headers: retryAfter, words: app.languages, cause }) }
+    return {
+      rejected: reject(name, [], { status, stage: 'identify', headers: retryAfter, words: app.languages, cause }),
+    }
   }
 }

@@ -38,12 +38,16 @@ const errorOutput: Journal = {
   },
 }
 
-function eventOf({ id, outcome, rejection, judged, since }: Happening, endpoint: EndpointNode | undefined): JournalEvent | undefined {
+function eventOf(
+  { id, outcome, rejection, judged, since }: Happening,
+  endpoint: EndpointNode | undefined,
+): JournalEvent | undefined {
   const { status, stage, faults, cause } = rejection
   const isFailure = outcome === 'failed'
   const wanted = endpoint?.journalled ?? true
   if (wanted === false && !isFailure) return undefined
-  const told = typeof wanted === 'boolean' || isFailure ? faults : faults.filter(({ path }) => wanted[path[0] as Part] !== false)
+  const told =
+    typeof wanted === 'boolean' || isFailure ? faults : faults.filter(({ path }) => wanted[path[0] as Part] !== false)
   if (told.length === 0 && faults.length > 0) return undefined
   const now = Date.now()
   const known = judged?.opened && judged.sent ? { opened: judged.opened, sent: judged.sent } : undefined
@@ -76,6 +80,7 @@ export function newId(): string {
 export function idOf(headers: readonly (readonly [name: string, value: string])[]): string {
   let parent: string | undefined
   for (const [name, value] of headers) if (name === 'traceparent') parent = value
-  const trace = parent === undefined ? undefined : /^[0-9a-f]{2}-(?!0{32})([0-9a-f]{32})-[0-9a-f]{16}-[0-9a-f]{2}/.exec(parent)?.[1]
+  const trace =
+    parent === undefined ? undefined : /^[0-9a-f]{2}-(?!0{32})([0-9a-f]{32})-[0-9a-f]{16}-[0-9a-f]{2}/.exec(parent)?.[1]
   return trace === undefined ? newId() : trace.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
 }

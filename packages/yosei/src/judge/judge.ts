@@ -1,9 +1,10 @@
 /** Verdicts on requests, for those who ask for one. */
 
-import type { IntakeNode } from '../declare/intake.js'
+import { type IntakeNode, intakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { type BrokenMessage, type Message, messageOf, type RequestLike } from '../read/message.js'
 import type { Endpoints, Intake } from '../terms/endpoint.js'
+import { isEmpty } from '../terms/own.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Verdict } from '../terms/verdict.js'
 import { askLookups } from './lookups.js'
@@ -34,10 +35,10 @@ export async function judgeOn<E extends Endpoints>(
   options: JudgeOptions = {},
 ): Promise<Verdict<E>> {
   const message = messageOf(request)
-  if ('reason' in message) return verdictOf(rejectBroken(app as unknown as IntakeNode, message))
+  if ('reason' in message) return verdictOf(rejectBroken(intakeNode(app), message))
   const { services, who, now, trace, signal } = options
   const asks = services !== undefined && !('who' in options)
-  const coming = judgeStages(app as unknown as IntakeNode, message, {
+  const coming = judgeStages(intakeNode(app), message, {
     services,
     asks,
     who,
@@ -48,11 +49,10 @@ export async function judgeOn<E extends Endpoints>(
   })
   const judged = coming instanceof Promise ? await coming : coming
   const { verdict, dispose } = judged
-  if (verdict.outcome === 'rejected') return told(app as unknown as IntakeNode, verdict, judged)
+  if (verdict.outcome === 'rejected') return told(intakeNode(app), verdict, judged)
   if (dispose) unheld.register(verdict.input as object, dispose)
-  for (const _ in judged.opened?.destination.endpoint.lookups)
-    return (await settleLookups(judged as AcceptedJudgement, services, signal)) as Verdict<E>
-  return verdict as Verdict<E>
+  if (isEmpty(judged.opened?.destination.endpoint.lookups)) return verdict as Verdict<E>
+  return (await settleLookups(judged as AcceptedJudgement, services, signal)) as Verdict<E>
 }
 
 /** The verdict after the lookups: pending where there are no services to ask. */
@@ -70,7 +70,10 @@ async function settleLookups(judged: AcceptedJudgement, services: unknown, signa
   return rejection ? told(judged.opened.app, rejection, judged) : judged.verdict
 }
 
-/** Removes the files of a request when nobody holds its input any more: who asks for a verdict alone never says that it is done. */
+/**
+ * Removes the files of a request when nobody holds its input any more: who asks for a verdict alone never says that it
+ * is done.
+ */
 const unheld = new FinalizationRegistry<() => Promise<void>>((dispose) => void dispose().catch(() => undefined))
 
 function rejectBroken({ statuses }: IntakeNode, message: BrokenMessage): Rejection {

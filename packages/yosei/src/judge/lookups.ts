@@ -91,7 +91,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
       faults.push({ path: place, stage: 'lookups', code, messages: message })
     }
   }
-  for (const [index, name] of names.entries()) opened.trace?.steps.push({ stage: 'lookups', name, outcome: stepOf(all[index] as Answer) })
+  for (const [index, name] of names.entries())
+    opened.trace?.steps.push({ stage: 'lookups', name, outcome: stepOf(all[index] as Answer) })
   if (!first) return { found }
   const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, faults), {
     ...first,
@@ -108,11 +109,20 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
 const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
 
 /** What a question comes to: its value, or why there is none. */
-async function askOne(name: string, lookup: LookupNode, values: readonly unknown[], asking: Asking & { found: object }): Promise<Answer> {
+async function askOne(
+  name: string,
+  lookup: LookupNode,
+  values: readonly unknown[],
+  asking: Asking & { found: object },
+): Promise<Answer> {
   const { services, who, found, signal: outer } = asking
   try {
     const value = await askWithin([`the lookup ${name}`, readSpan(lookup.within ?? '2s')], outer, (signal) =>
-      lookup.ask(services as never, values as never, { signal, who, found: found as { readonly [name: string]: unknown } }),
+      lookup.ask(services as never, values as never, {
+        signal,
+        who,
+        found: found as { readonly [name: string]: unknown },
+      }),
     )
     return { outcome: 'found', value }
   } catch (cause) {

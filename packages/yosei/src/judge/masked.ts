@@ -40,17 +40,22 @@ export function absentIn({ destination, body }: Opened, sent: Parts): string[] {
 export function writeMasked(opened: Opened, sent: Parts): string {
   const { destination, message, body } = opened
   const { endpoint } = destination
-  const values = Object.fromEntries((['path', 'query', 'header'] as const).map((part) => [part, maskedPart(endpoint[part], sent[part])]))
+  const values = Object.fromEntries(
+    (['path', 'query', 'header'] as const).map((part) => [part, maskedPart(endpoint[part], sent[part])]),
+  )
   const parameters = new Map(destination.parameters.map(({ name }, index) => [name, opened.segments[index]]))
   const segments = endpoint.segments.map((segment) => {
     if (typeof segment === 'string') return segment
     return endpoint.path.fields[segment.name]?.secret ? masked : (parameters.get(segment.name) ?? '')
   })
   const query = pairsOf(values.query ?? {})
-  const lines = Object.entries(values.header ?? {}).map(([name, value]) => `${name}: ${[value].flat().join(', ')}`.replace(/[\r\n]/g, ' '))
+  const lines = Object.entries(values.header ?? {}).map(([name, value]) =>
+    `${name}: ${[value].flat().join(', ')}`.replace(/[\r\n]/g, ' '),
+  )
   const cookies = Object.entries(maskedPart(endpoint.cookie, sent.cookie)).map(([name]) => `${name}=${masked}`)
   if (cookies.length > 0) lines.push(`cookie: ${cookies.join('; ')}`)
-  if (opened.head.contentType !== undefined && sent.body !== undefined) lines.push(`content-type: ${opened.head.contentType}`)
+  if (opened.head.contentType !== undefined && sent.body !== undefined)
+    lines.push(`content-type: ${opened.head.contentType}`)
   const target = `${opened.app.base}/${segments.join('/')}${query === '' ? '' : `?${query}`}`
   const text = body && sent.body !== undefined ? syntaxOf(body).note(maskedValue(body.node, sent.body), pairsOf) : ''
   return [`${message.method} ${target} HTTP/1.1`, ...lines, '', text.length > longestBody ? '' : text].join('\n')
@@ -58,7 +63,9 @@ export function writeMasked(opened: Opened, sent: Parts): string {
 
 function pairsOf(values: object): string {
   return Object.entries(values)
-    .flatMap(([name, value]) => [value].flat().map((one) => `${encodeURIComponent(name)}=${encodeURIComponent(String(one))}`))
+    .flatMap(([name, value]) =>
+      [value].flat().map((one) => `${encodeURIComponent(name)}=${encodeURIComponent(String(one))}`),
+    )
     .join('&')
 }
 
@@ -69,5 +76,7 @@ const maskedPart = (declared: RecordNode, values: unknown): { [name: string]: un
 function maskedValue(node: Node, value: unknown, depth = 0): unknown {
   if (value === undefined || value === null) return value
   if (node.secret) return masked
-  return depth > 32 ? undefined : kindOf(kinds, node).mask(node, value, (below, one) => maskedValue(below, one, depth + 1))
+  return depth > 32
+    ? undefined
+    : kindOf(kinds, node).mask(node, value, (below, one) => maskedValue(below, one, depth + 1))
 }

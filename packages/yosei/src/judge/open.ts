@@ -1,4 +1,7 @@
-/** The stages that need the head alone: which endpoint is meant, and whether its limits and media types let the body come. */
+/**
+ * The stages that need the head alone: which endpoint is meant, and whether its limits and media types let the body
+ * come.
+ */
 
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
@@ -85,9 +88,14 @@ const isKnown = (app: IntakeNode, method: string) =>
 function unmatched(app: IntakeNode, method: string, allowed: readonly string[], run: Run): Rejection {
   run.trace?.steps.push({ stage: 'match', outcome: 'failed' })
   const about = { stage: 'match', trace: run.trace, words: app.languages } as const
-  if (!isKnown(app, method)) return reject(undefined, [], { ...about, status: statusFor('unknownMethod', app.statuses) })
+  if (!isKnown(app, method))
+    return reject(undefined, [], { ...about, status: statusFor('unknownMethod', app.statuses) })
   if (allowed.length === 0) return reject(undefined, [], { ...about, status: statusFor('unmatched', app.statuses) })
-  return reject(undefined, [], { ...about, status: statusFor('method', app.statuses), headers: { allow: allowed.join(', ') } })
+  return reject(undefined, [], {
+    ...about,
+    status: statusFor('method', app.statuses),
+    headers: { allow: allowed.join(', ') },
+  })
 }
 
 /** Looks at limits and media type; nothing of the body has been taken yet. */
@@ -105,7 +113,10 @@ function admit(
   const head = preview(message)
   if ('fault' in head) return head
   if (head.bytes > limits.headers)
-    return { failure: 'headers', fault: { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' } }
+    return {
+      failure: 'headers',
+      fault: { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' },
+    }
   const { contentLength, contentType, codings } = head
   if (codings.length > mostCodings || new Set(codings).size < codings.length)
     return {
@@ -117,7 +128,12 @@ function admit(
   const body = hasBody ? bodyFor(endpoint, contentType) : endpoint.bodies[0]
   const most = body ? syntaxOf(body).most(body.node, limits.body) : limits.body
   const length = contentLength ?? (isNow(message.body) ? message.body.length : 0)
-  if (length > most) return { failure: 'size', fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, headers: close }
+  if (length > most)
+    return {
+      failure: 'size',
+      fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' },
+      headers: close,
+    }
   if (hasBody) {
     const coding = codings.find((one) => !knownCodings.includes(one))
     if (coding !== undefined)
@@ -190,7 +206,11 @@ function preview({ headers }: AnyMessage): Preview | Refused {
         if (length === undefined || (contentLength !== undefined && contentLength !== length))
           return {
             failure: 'framing',
-            fault: { path: ['header', name], code: 'bad_syntax', variant: length === undefined ? 'length' : 'conflict' },
+            fault: {
+              path: ['header', name],
+              code: 'bad_syntax',
+              variant: length === undefined ? 'length' : 'conflict',
+            },
           }
         contentLength = length
         break
@@ -203,14 +223,27 @@ function preview({ headers }: AnyMessage): Preview | Refused {
         break
       case 'host':
         // RFC 9112, section 3.2.
-        if (++hosts > 1) return { failure: 'framing', fault: { path: ['header', name], code: 'sent_twice', limit: hosts }, headers: close }
+        if (++hosts > 1)
+          return {
+            failure: 'framing',
+            fault: { path: ['header', name], code: 'sent_twice', limit: hosts },
+            headers: close,
+          }
         break
       case 'transfer-encoding':
         // Content codings are undone here, transfer codings but the framing are not (RFC 9112, sections 6.1 and 6.3).
         if (++transfers > 1)
-          return { failure: 'framing', fault: { path: ['header', name], code: 'sent_twice', limit: transfers }, headers: close }
+          return {
+            failure: 'framing',
+            fault: { path: ['header', name], code: 'sent_twice', limit: transfers },
+            headers: close,
+          }
         if (!/(?:^|[, \t])chunked$/i.test(value))
-          return { failure: 'framing', fault: { path: ['header', name], code: 'bad_syntax', variant: 'framing' }, headers: close }
+          return {
+            failure: 'framing',
+            fault: { path: ['header', name], code: 'bad_syntax', variant: 'framing' },
+            headers: close,
+          }
         if (value.toLowerCase() !== 'chunked')
           return {
             failure: 'transferCoding',
@@ -220,7 +253,10 @@ function preview({ headers }: AnyMessage): Preview | Refused {
         break
       case 'expect':
         if (value.toLowerCase() !== '100-continue')
-          return { failure: 'expectation', fault: { path: ['header', 'expect'], code: 'not_constant', limit: '100-continue', sent: value } }
+          return {
+            failure: 'expectation',
+            fault: { path: ['header', 'expect'], code: 'not_constant', limit: '100-continue', sent: value },
+          }
     }
   }
   return { bytes, contentType, contentLength, accept, codings }
@@ -231,7 +267,9 @@ const none: readonly string[] = []
 function readLength(value: string): number | undefined {
   if (/^\d{1,15}$/.test(value)) return Number(value)
   const [first, ...others] = value.split(',').map((one) => one.trim())
-  return first !== undefined && others.length > 0 && others.every((one) => one === first) ? readLength(first) : undefined
+  return first !== undefined && others.length > 0 && others.every((one) => one === first)
+    ? readLength(first)
+    : undefined
 }
 
 const readCodings = (value: string) =>

@@ -1,5 +1,5 @@
 /** Verdicts on parts that are split already. */
-import type { EndpointNode } from '../declare/endpoint.js'
+import { endpointNode } from '../declare/endpoint.js'
 import { type IntakeNode, intakeOf } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { valueAt } from '../terms/address.js'
@@ -28,7 +28,7 @@ export function judgePartsBy<I, S, F>(
   parts: { readonly [P in Part]?: unknown },
   { text, only, now, trace }: JudgePartsOptions = {},
 ): EndpointVerdict<string, I, F> {
-  const node = endpoint as unknown as EndpointNode
+  const node = endpointNode(endpoint)
   const name = `${node.method} ${node.template}`
   const { errors, depth } = settleLimits(name, node.limits)
   const app = intakeOf(node)
@@ -57,12 +57,12 @@ export function judgePartsBy<I, S, F>(
 
 /** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */
 export function told(app: IntakeNode | undefined, rejection: Rejection, judged?: Judged): Rejected {
-  if (rejection.cause !== undefined) writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
+  if (rejection.cause !== undefined)
+    writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
   return verdictOf(rejection)
 }
 
-export const pending = (verdict: AcceptedVerdict<string, unknown>, unasked: readonly string[]): PendingVerdict<string, unknown> => ({
-  ...verdict,
-  outcome: 'pending',
-  unasked,
-})
+export const pending = (
+  verdict: AcceptedVerdict<string, unknown>,
+  unasked: readonly string[],
+): PendingVerdict<string, unknown> => ({ ...verdict, outcome: 'pending', unasked })

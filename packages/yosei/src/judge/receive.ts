@@ -12,7 +12,11 @@ import { retryAfter } from './statuses.js'
 /** What the platform does for a body: Node, or one with the web's interfaces. */
 export interface Platform {
   /** Undoes a content coding; at most so many bytes come of it. */
-  decode(bytes: Uint8Array, coding: 'gzip' | 'deflate' | 'br', most: number): Promise<Uint8Array | 'too_large' | 'broken'>
+  decode(
+    bytes: Uint8Array,
+    coding: 'gzip' | 'deflate' | 'br',
+    most: number,
+  ): Promise<Uint8Array | 'too_large' | 'broken'>
   /**
    * @param most Bytes of all parts but the files; a file has the limit that its declaration sets, else this.
    * @param mostInAll Bytes of everything.
@@ -57,13 +61,21 @@ const isStreamed = (body: Opened['body']) => body !== undefined && syntaxOf(body
 
 const nothing: Received = { value: undefined }
 
-/** Waits for the body, and goes on with what came of it: without a promise more than it takes, as most requests come by here. */
-export function receive<T>(opened: Opened, platform: Platform, goOn: (received: Received | Unreceived) => T | Promise<T>): Promise<T> {
+/**
+ * Waits for the body, and goes on with what came of it: without a promise more than it takes, as most requests come by
+ * here.
+ */
+export function receive<T>(
+  opened: Opened,
+  platform: Platform,
+  goOn: (received: Received | Unreceived) => T | Promise<T>,
+): Promise<T> {
   const { message, head, body, most, destination } = opened
   const sent = message.body as string | Uint8Array | BodySource
   const milliseconds = destination.limits.receive
   if (isNow(sent)) return decoded(sent, opened, platform).then(goOn)
-  if (isStreamed(body) && head.codings.length === 0) return receiveParts(sent.chunks(milliseconds), opened, platform).then(goOn)
+  if (isStreamed(body) && head.codings.length === 0)
+    return receiveParts(sent.chunks(milliseconds), opened, platform).then(goOn)
   return sent.collect(most, milliseconds).then((bytes) => {
     if (isTrouble(bytes)) return goOn(troubles(opened)[bytes])
     if (head.codings.length > 0 || isStreamed(body)) return decoded(bytes, opened, platform).then(goOn)
@@ -81,11 +93,19 @@ async function decoded(sent: string | Uint8Array, opened: Opened, platform: Plat
 
 const isTrouble = (value: unknown): value is Trouble => typeof value === 'string'
 
-const broken: Unreceived = { failure: 'broken', fault: { path: ['body'], code: 'bad_syntax', variant: 'broken' }, headers: close }
+const broken: Unreceived = {
+  failure: 'broken',
+  fault: { path: ['body'], code: 'bad_syntax', variant: 'broken' },
+  headers: close,
+}
 const troubles = ({ most }: Opened): { readonly [K in Trouble]: Unreceived } => ({
   late: { failure: 'late', fault: { path: ['body'], code: 'bad_syntax', variant: 'late' }, headers: close },
   broken,
-  too_large: { failure: 'size', fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' }, headers: close },
+  too_large: {
+    failure: 'size',
+    fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' },
+    headers: close,
+  },
 })
 
 /** Where Content-Length promised another number of bytes than came. */
@@ -95,7 +115,11 @@ function wrongLength(bytes: string | Uint8Array, { head, message }: Opened): Unr
   const length = typeof bytes === 'string' && bytes.length !== head.contentLength ? byteLength(bytes) : bytes.length
   if (length < head.contentLength) return broken
   if (length === head.contentLength || message.headers.some(([name]) => name === 'transfer-encoding')) return undefined
-  return { failure: 'framing', fault: { path: ['header', 'content-length'], code: 'bad_syntax', variant: 'longer' }, headers: close }
+  return {
+    failure: 'framing',
+    fault: { path: ['header', 'content-length'], code: 'bad_syntax', variant: 'longer' },
+    headers: close,
+  }
 }
 
 const byteLength = (text: string) => new TextEncoder().encode(text).length
@@ -122,7 +146,8 @@ async function undo(bytes: Uint8Array, opened: Opened, { decode }: Platform): Pr
   for (const coding of opened.head.codings.toReversed()) {
     const decoded = await decode(plain, coding as 'gzip' | 'deflate' | 'br', opened.most)
     if (decoded === 'too_large') return troubles(opened).too_large
-    if (decoded === 'broken') return { ...broken, fault: { path: ['body'], code: 'bad_syntax', variant: 'coding' }, headers: {} }
+    if (decoded === 'broken')
+      return { ...broken, fault: { path: ['body'], code: 'bad_syntax', variant: 'coding' }, headers: {} }
     plain = decoded
   }
   return plain

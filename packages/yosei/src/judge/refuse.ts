@@ -37,7 +37,9 @@ export function rejectRefused(
 ): Rejection {
   const [first] = all
   const status = first?.status ?? 422
-  const faults = all.map(({ code, message, at = place }): Fault => ({ path: parseAddress(at) ?? [place], stage, code, messages: message }))
+  const faults = all.map(
+    ({ code, message, at = place }): Fault => ({ path: parseAddress(at) ?? [place], stage, code, messages: message }),
+  )
   const headers = { ...(status === 401 ? { 'www-authenticate': 'Bearer' } : {}), ...first?.headers }
   return reject(name, grouped(faults), { status, stage, headers, ...about })
 }

@@ -1,4 +1,7 @@
-/** A signal that is made when somebody listens: most handlers never do, and making one costs as much as a small judgement. */
+/**
+ * A signal that is made when somebody listens: most handlers never do, and making one costs as much as a small
+ * judgement.
+ */
 export class LateSignal<S = unknown> {
   readonly #listen: Listen<S> | undefined
   readonly #source: S | undefined

@@ -50,7 +50,8 @@ export interface Judged {
 }
 
 /**
- * What a request comes to: at once, unless there is somebody to ask or something to wait for. It neither throws nor rejects:
+ * What a request comes to: at once, unless there is somebody to ask or something to wait for. It neither throws nor
+ * rejects:
  * where a stage fails, that is the verdict.
  */
 export function judgeStages(app: IntakeNode, message: AnyMessage, options: StageOptions): Judged | Promise<Judged> {
@@ -68,7 +69,8 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
     const found = open(app, message, run)
     if ('outcome' in found) return { verdict: found }
     opened = found
-    const judged = app.identify && options.asks ? identifyFirst(found, run, options) : takeBody(found, run, options, options.who)
+    const judged =
+      app.identify && options.asks ? identifyFirst(found, run, options) : takeBody(found, run, options, options.who)
     return judged instanceof Promise ? judged.catch(failed) : judged
   } catch (cause) {
     return failed(cause)
@@ -82,7 +84,9 @@ async function identifyFirst(opened: Opened, run: Run, options: StageOptions): P
 
 function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown): Judged | Promise<Judged> {
   const now = options.received ?? receiveNow(opened)
-  return now ? judgedOf(opened, now, run, who) : receive(opened, options.platform, (received) => judgedOf(opened, received, run, who))
+  return now
+    ? judgedOf(opened, now, run, who)
+    : receive(opened, options.platform, (received) => judgedOf(opened, received, run, who))
 }
 
 function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who: unknown): Judged | Promise<Judged> {
@@ -91,7 +95,13 @@ function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who
   return dispose && judged.verdict.outcome === 'rejected' ? dispose().then(() => judged) : judged
 }
 
-function judgedNow(opened: Opened, received: Received | Unreceived, run: Run, who: unknown, dispose: Judged['dispose']): Judged {
+function judgedNow(
+  opened: Opened,
+  received: Received | Unreceived,
+  run: Run,
+  who: unknown,
+  dispose: Judged['dispose'],
+): Judged {
   try {
     const sent = partsOf(opened, received, run)
     return { verdict: conclude(opened, sent, received, run), opened, sent, who, dispose }
@@ -111,7 +121,11 @@ function judgedNow(opened: Opened, received: Received | Unreceived, run: Run, wh
 }
 
 /** The stage that reads: every part as it was sent, by name. */
-export function partsOf({ message, destination, segments, query }: Opened, received: Received | Unreceived, run: Run): Parts {
+export function partsOf(
+  { message, destination, segments, query }: Opened,
+  received: Received | Unreceived,
+  run: Run,
+): Parts {
   const { endpoint } = destination
   const { headers } = message
   const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })

@@ -14,7 +14,10 @@ export function firstOf(faults: readonly Fault[], statuses: Statuses | undefined
   let first = order.length - 1
   for (const fault of faults) first = Math.min(first, order.indexOf(failureOf(fault)))
   const failure = order[first] as (typeof order)[number]
-  return { status: statusFor(failure, statuses), stage: failure === 'syntax' ? 'read' : failure === 'rules' ? 'rules' : 'shape' }
+  return {
+    status: statusFor(failure, statuses),
+    stage: failure === 'syntax' ? 'read' : failure === 'rules' ? 'rules' : 'shape',
+  }
 }
 
 /** Seconds after which it may be worth another try (RFC 9110, section 10.2.3). */

@@ -112,20 +112,36 @@ export async function takeTurn(
   signal: LateSignal,
 ): Promise<HeldTurn | Rejection> {
   const { name, endpoint } = judged.opened.destination
-  const [wait, lease, longest] = [turn.wait ?? '0s', turn.lease ?? '30s', turn.longest ?? '5m'].map(readSpan) as [number, number, number]
+  const [wait, lease, longest] = [turn.wait ?? '0s', turn.lease ?? '30s', turn.longest ?? '5m'].map(readSpan) as [
+    number,
+    number,
+    number,
+  ]
   const paths = turn.by.map((address) => parseAddress(address) as Path)
   const key = canonical(paths.map((path) => valueAt(judged.verdict.input, path) ?? null))
   const { trace } = judged.opened
   const rejected = (status: number, variant?: string, cause?: unknown): Rejection => {
     trace?.steps.push({ stage: 'turn', outcome: 'failed' })
-    const faults = variant === undefined ? [] : [{ path: paths[0] ?? ['path'], stage: 'turn' as const, code: 'busy', variant }]
-    return reject(name, faults, { status, stage: 'turn', headers: retryAfter, trace, words: judged.opened.app.languages, cause })
+    const faults =
+      variant === undefined ? [] : [{ path: paths[0] ?? ['path'], stage: 'turn' as const, code: 'busy', variant }]
+    return reject(name, faults, {
+      status,
+      stage: 'turn',
+      headers: retryAfter,
+      trace,
+      words: judged.opened.app.languages,
+      cause,
+    })
   }
   let taken: TakenTurn | 'busy' | 'full'
   try {
     taken = await store.take(turn.of, key, { wait, lease, waiters: turn.waiters ?? 100, signal: signal.signal })
   } catch (cause) {
-    return rejected(statusFor('unavailable', endpoint.statuses), undefined, cause ?? new Error('the store of turns failed'))
+    return rejected(
+      statusFor('unavailable', endpoint.statuses),
+      undefined,
+      cause ?? new Error('the store of turns failed'),
+    )
   }
   if (taken === 'busy') return rejected(statusFor('turn', endpoint.statuses), 'held')
   if (taken === 'full') return rejected(statusFor('unavailable', endpoint.statuses), 'full')
@@ -133,7 +149,9 @@ export async function takeTurn(
   return hold(taken, lease, longest, signal)
 }
 
-/** A store has this long to let go of a turn: nobody's answer waits longer. What cannot be released ends with its lease. */
+/**
+ * A store has this long to let go of a turn: nobody's answer waits longer. What cannot be released ends with its lease.
+ */
 const releaseWithin = 1000
 
 /**

@@ -69,7 +69,11 @@ export function rejectFailed(
   cause: unknown,
   { statuses, ...about }: Omit<About, 'status' | 'cause'> & { readonly statuses: Statuses | undefined },
 ): Rejection {
-  return reject(endpoint, [], { ...about, status: statusFor('failure', statuses), cause: cause ?? new Error(`${cause} was thrown`) })
+  return reject(endpoint, [], {
+    ...about,
+    status: statusFor('failure', statuses),
+    cause: cause ?? new Error(`${cause} was thrown`),
+  })
 }
 
 /** Of most rejections. */
@@ -78,7 +82,10 @@ export const noHeaders = {}
 /** What a verdict was made of goes along with its copies, out of the way of who looks at it or writes it as JSON. */
 const origin = Symbol('origin')
 
-/** What a verdict was made of: an answer words it in the language that the client reads. Of one that came as data, what it says. */
+/**
+ * What a verdict was made of: an answer words it in the language that the client reads. Of one that came as data, what
+ * it says.
+ */
 export function originOf(verdict: Rejected): Rejection {
   const known = (verdict as { readonly [origin]?: Rejection })[origin]
   if (known) return known

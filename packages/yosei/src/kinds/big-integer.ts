@@ -1,4 +1,7 @@
-/** A whole number of any size. Beyond ±(2^53−1) JSON must carry it as text, since a JSON number has lost its digits by then. */
+/**
+ * A whole number of any size. Beyond ±(2^53−1) JSON must carry it as text, since a JSON number has lost its digits by
+ * then.
+ */
 import type { Declared } from '../terms/declared.js'
 import { checkLimits, integerText, type Limits, limits, tellLimits } from './number.js'
 import { type Run, tell } from './run.js'
@@ -27,8 +30,10 @@ function read(node: BigIntegerNode, value: unknown, run: Run): bigint | undefine
   if (typeof value === 'number' && !Number.isInteger(value))
     return tell(run, node, Number.isFinite(value) ? 'not_whole' : 'out_of_range', value)
   if (typeof value === 'number' && !Number.isSafeInteger(value)) return tell(run, node, 'out_of_range', value)
-  if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value))) return tell(run, node, 'wrong_type', value)
-  if (typeof value === 'string' && value.length > mostDigits) return tell(run, node, 'out_of_range', value, mostDigits, 'digits')
+  if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value)))
+    return tell(run, node, 'wrong_type', value)
+  if (typeof value === 'string' && value.length > mostDigits)
+    return tell(run, node, 'out_of_range', value, mostDigits, 'digits')
   const read = BigInt(value)
   tellLimits(node, node, value, read, run)
   if (node.step !== undefined && read % node.step !== 0n) tell(run, node, 'not_a_step', value, node.step)

@@ -1,7 +1,10 @@
 /** Copies of JSON values. */
 import { put } from '../terms/own.js'
 
-/** A deep copy; `undefined` where the value nests deeper than `depth`, or holds itself. What is met twice is copied once. */
+/**
+ * A deep copy; `undefined` where the value nests deeper than `depth`, or holds itself. What is met twice is copied
+ * once.
+ */
 export function copyJson(value: unknown, depth: number, copies = new Map<object, unknown>()): unknown {
   if (typeof value !== 'object' || value === null || value instanceof Date) return value
   if (depth === 0) return undefined

@@ -28,9 +28,11 @@ export const day = scalar<DayNode>({
     const [low, high] = [from, until].map((limit) =>
       limit === undefined
         ? undefined
-        : (readDeclaredDay(limit, 0) ?? refuse(`"${limit}" is no day`, 'Write it as 2031-03-01, or from today as +2d or -7d')),
+        : (readDeclaredDay(limit, 0) ??
+          refuse(`"${limit}" is no day`, 'Write it as 2031-03-01, or from today as +2d or -7d')),
     )
-    if (low !== undefined && high !== undefined && isRelative(from) === isRelative(until)) checkOrder(from, until, low > high, refuse)
+    if (low !== undefined && high !== undefined && isRelative(from) === isRelative(until))
+      checkOrder(from, until, low > high, refuse)
   },
   readScalar: read,
 })
@@ -52,5 +54,7 @@ function read(node: DayNode, value: unknown, run: Run): string | undefined {
 }
 
 export const dayCode = scalarCode<DayNode>((_, { from, until }, read) =>
-  from === undefined && until === undefined ? { test: `typeof ${read} === "string" && typeof readDay(${read}) === "number"` } : {},
+  from === undefined && until === undefined
+    ? { test: `typeof ${read} === "string" && typeof readDay(${read}) === "number"` }
+    : {},
 )

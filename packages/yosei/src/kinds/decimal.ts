@@ -21,10 +21,12 @@ export const decimal = scalar<DecimalNode>({
   options: { digits: true, scale: true, min: true, max: true },
   check({ min, max, digits, scale }, refuse) {
     for (const limit of [min, max])
-      if (limit !== undefined && !/^-?\d+(\.\d+)?$/.test(limit)) refuse(`the limit "${limit}" is no decimal`, 'Write it as "12.50"')
+      if (limit !== undefined && !/^-?\d+(\.\d+)?$/.test(limit))
+        refuse(`the limit "${limit}" is no decimal`, 'Write it as "12.50"')
     if (min !== undefined && max !== undefined) checkOrder(min, max, compareDecimals(min, max) > 0, refuse)
     for (const count of [digits, scale])
-      if (count !== undefined && !(Number.isInteger(count) && count >= 0)) refuse(`${count} is no number of digits`, 'Give a whole number')
+      if (count !== undefined && !(Number.isInteger(count) && count >= 0))
+        refuse(`${count} is no number of digits`, 'Give a whole number')
     if (digits !== undefined && scale !== undefined) checkOrder(scale, digits, scale > digits, refuse)
   },
   readScalar: read,

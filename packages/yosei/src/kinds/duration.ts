@@ -20,7 +20,8 @@ export const duration = scalar<DurationNode>({
   options: { min: true, max: true },
   check({ min, max }, refuse) {
     for (const limit of [min, max])
-      if (limit !== undefined && Number.isNaN(readSpan(limit))) refuse(`"${limit}" is no span`, 'Write it as 30s, 15m, 36h or 7d')
+      if (limit !== undefined && Number.isNaN(readSpan(limit)))
+        refuse(`"${limit}" is no span`, 'Write it as 30s, 15m, 36h or 7d')
     if (min !== undefined && max !== undefined) checkOrder(min, max, readSpan(min) > readSpan(max), refuse)
   },
   readScalar: read,

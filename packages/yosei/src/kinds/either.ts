@@ -40,11 +40,14 @@ export const either: KindOf<EitherNode> = {
   },
   // Which branch it is cannot be told from here, and one of them may be a secret.
   mask: (node, value) =>
-    typeof value === 'object' || [...node.branches, ...formsOf(node)].some(({ secret }) => secret) ? undefined : shorten(value),
+    typeof value === 'object' || [...node.branches, ...formsOf(node)].some(({ secret }) => secret)
+      ? undefined
+      : shorten(value),
 }
 
 /**
- * The branch that the value names, where they can be told apart; else the one that takes it. Where none does, the closest
+ * The branch that the value names, where they can be told apart; else the one that takes it. Where none does, the
+ * closest
  * speaks: the one with the fewest errors, and of those the deepest.
  */
 function read(node: EitherNode, value: unknown, source: Source, run: Run): unknown {

@@ -21,7 +21,8 @@ export const file: KindOf<FileNode> = {
   shape: 'file',
   options: { bytes: true, types: true },
   check({ bytes, types = [] }, refuse) {
-    if (bytes !== undefined && !(readSize(bytes) >= 0)) refuse(`bytes is "${bytes}"`, 'Write it as 64kB or 5MB, or as a number', 'bytes')
+    if (bytes !== undefined && !(readSize(bytes) >= 0))
+      refuse(`bytes is "${bytes}"`, 'Write it as 64kB or 5MB, or as a number', 'bytes')
     for (const type of types)
       if (readMediaRange(type)?.type !== type)
         refuse(`"${type}" is no media type`, "Write it as 'image/png' or 'image/*', in lower case", 'types')
@@ -39,14 +40,12 @@ function read(node: FileNode, value: unknown, _: Source, run: Run): unknown {
   if (Array.isArray(value)) return tell(run, node, 'sent_twice', undefined, value.length)
   if (!isUpload(value)) return notOfKind(node, value, run)
   note(run, 'as is', value.name, value)
-  if (value.bytes > readSize(node.bytes ?? Number.POSITIVE_INFINITY)) tell(run, node, 'too_large', undefined, node.bytes, 'file')
+  if (value.bytes > readSize(node.bytes ?? Number.POSITIVE_INFINITY))
+    tell(run, node, 'too_large', undefined, node.bytes, 'file')
   const type = value.type.split(';', 1)[0]?.trim().toLowerCase() ?? ''
   if (node.types && !node.types.some((range) => inRange(type, range)))
     tellBelow(run, node, 'wrong_media_type', [], { limit: node.types, sent: type })
   return value
 }
 
-export const fileCode: CodeOf<FileNode> = {
-  absent: 'told',
-  write: ({ writer, slowly }) => writer.line(slowly()),
-}
+export const fileCode: CodeOf<FileNode> = { absent: 'told', write: ({ writer, slowly }) => writer.line(slowly()) }

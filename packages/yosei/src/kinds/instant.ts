@@ -34,7 +34,8 @@ export const instant = scalar<InstantNode>({
 function read(node: InstantNode, value: unknown, run: Run, source: Source): Date | undefined {
   if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
   const read = readInstant(value)
-  if (typeof read === 'string') return tell(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
+  if (typeof read === 'string')
+    return tell(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
   if (node.from !== undefined) {
     const from = readMoment(node.from, clock(run))
     if (read < from) tell(run, node, 'too_early', value, new Date(from))

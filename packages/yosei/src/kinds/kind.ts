@@ -1,6 +1,8 @@
 /**
- * The kinds of fields. Each has a file of its own in this room, which adds its node to `Kinds` and says all that holds for
- * it alone: a `KindOf`, and the code that is made for it, a `CodeOf`. The tables `kinds` and `codes` hold them all, so that
+ * The kinds of fields. Each has a file of its own in this room, which adds its node to `Kinds` and says all that holds
+ * for
+ * it alone: a `KindOf`, and the code that is made for it, a `CodeOf`. The tables `kinds` and `codes` hold them all, so
+ * that
  * the compiler names what a new kind forgot; whoever reads a declaration asks the tables.
  */
 import type { Path } from '../terms/address.js'
@@ -18,7 +20,10 @@ export type Node = Kinds[Kind]
 /** What the value of a kind is when it is sent: one JSON scalar or text, or something that holds values. */
 type Shape = 'scalar' | 'list' | 'object' | 'file' | 'anything' | 'union' | 'behind'
 
-/** A step to what a node holds: a name, an index, `EACH` element, `EACH_NAME`; `undefined` for what stands at its own place. */
+/**
+ * A step to what a node holds: a name, an index, `EACH` element, `EACH_NAME`; `undefined` for what stands at its own
+ * place.
+ */
 type Step = string | number | undefined
 export type Child = readonly [step: Step, child: Node]
 
@@ -38,7 +43,9 @@ export interface KindOf<N extends Declared> {
   read(node: N, value: unknown, source: Source, run: Run): unknown
   /** Whether it has a word of its own on null. */
   takesNull(node: N): boolean
-  /** Whether a scalar that was sent for it may be told; that of a secret never is. `echoes` says so of what lies behind. */
+  /**
+   * Whether a scalar that was sent for it may be told; that of a secret never is. `echoes` says so of what lies behind.
+   */
   echoes(node: N, echoes: (node: Node) => boolean): boolean
   /** The JSON form of a value, as a client sends it. What is in that form already stays as it is. */
   encode(node: N, value: unknown, encoder: Encoder): unknown
@@ -60,7 +67,10 @@ interface Encoder {
 }
 
 export interface CodeOf<N extends Declared> {
-  /** What becomes of an absent value: the test fails and the interpreter tells; it is passed by; or the code looks itself. */
+  /**
+   * What becomes of an absent value: the test fails and the interpreter tells; it is passed by; or the code looks
+   * itself.
+   */
   readonly absent: 'told' | 'passed' | 'own'
   write(whole: Whole, node: N): void
 }
@@ -104,7 +114,10 @@ export interface Fault {
   readonly limit?: unknown
   /** What was sent, where it may be echoed; or the kind of it, where that is what is wrong. */
   readonly sent?: unknown
-  /** Chooses between the ways in which a catalogue words one code, `wrong_type.instant`: the node's kind if nothing is said. */
+  /**
+   * Chooses between the ways in which a catalogue words one code, `wrong_type.instant`: the node's kind if nothing is
+   * said.
+   */
   readonly variant?: string | undefined
   /** What else the words speak of. */
   readonly about?: { readonly [name: string]: unknown } | undefined

@@ -69,6 +69,8 @@ export const codes: { readonly [K in Kind]: CodeOf<Kinds[K]> } = {
   file: fileCode,
 }
 
-/** The nodes right below a node, each with its step in an address; branches of a union stand at the place of the union. */
+/**
+ * The nodes right below a node, each with its step in an address; branches of a union stand at the place of the union.
+ */
 export const childrenOf = (node: Node): readonly Child[] => kindOf(kinds, node).children(node)
 export const shapeOf = (node: Node) => kinds[node.kind].shape

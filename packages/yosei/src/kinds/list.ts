@@ -39,14 +39,20 @@ export const list: KindOf<ListNode> = {
   takesNull: () => false,
   echoes: () => false,
   encode: ({ item }, value, { encode }) => (Array.isArray(value) ? value.map((one) => encode(item, one)) : value),
-  mask: ({ item }, value, below) => (Array.isArray(value) ? value.slice(0, 1000).map((one) => below(item, one)) : undefined),
+  mask: ({ item }, value, below) =>
+    Array.isArray(value) ? value.slice(0, 1000).map((one) => below(item, one)) : undefined,
 }
 
 const separators = { form: ',', spaceDelimited: ' ', pipeDelimited: '|' } as const
 
 function read(node: ListNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
   const joined = node.explode === undefined ? (node.style ?? 'form') !== 'form' : !node.explode
-  const sent = source === 'text' && typeof value === 'string' ? (joined ? value.split(separators[node.style ?? 'form']) : [value]) : value
+  const sent =
+    source === 'text' && typeof value === 'string'
+      ? joined
+        ? value.split(separators[node.style ?? 'form'])
+        : [value]
+      : value
   if (!Array.isArray(sent)) return notOfKind(node, value, run)
   if (sent.length === 0) note(run, 'as is', [], [])
   tellCount(node, sent.length, run)
@@ -72,7 +78,10 @@ export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run)
     const key = canonical(value)
     const earlier = seen.get(key)
     if (earlier === undefined) seen.set(key, index)
-    else tellBelow(run, node, 'repeated', [index, ...steps], { about: { other: new Place([...run.path, earlier, ...steps]) } })
+    else
+      tellBelow(run, node, 'repeated', [index, ...steps], {
+        about: { other: new Place([...run.path, earlier, ...steps]) },
+      })
   }
 }
 
@@ -111,4 +120,5 @@ export const listCode: CodeOf<ListNode> = {
 }
 
 /** A hole or `undefined` in an array that a program made counts as null, as in JSON. */
-export const elementOf = (read: string, index: string | number) => `${read}[${index}] === undefined ? null : ${read}[${index}]`
+export const elementOf = (read: string, index: string | number) =>
+  `${read}[${index}] === undefined ? null : ${read}[${index}]`

@@ -30,7 +30,8 @@ export function checkLimits({ min, above, max, below, step }: Limits<number | bi
   const highs = [max, below].filter((limit) => limit !== undefined)
   for (const limit of [...lows, ...highs]) if (Number.isNaN(limit)) refuse('a limit is not a number', 'Give a number')
   for (const low of lows)
-    for (const high of highs) checkOrder(low, high, low > high || (low === high && (low === above || high === below)), refuse)
+    for (const high of highs)
+      checkOrder(low, high, low > high || (low === high && (low === above || high === below)), refuse)
   if (step !== undefined && !(step > 0)) refuse(`step is ${step}`, 'Give a step above zero', 'step')
 }
 
@@ -45,14 +46,21 @@ function read(node: AnyNumber, value: unknown, run: Run, source: Source): number
   if (isText(value, source) ? !(whole ? integerText : numberText).test(value) : typeof value !== 'number')
     return tell(run, node, 'wrong_type', value)
   const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
-  if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER)) return tell(run, node, 'out_of_range', value)
+  if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
+    return tell(run, node, 'out_of_range', value)
   if (whole && !Number.isInteger(read)) return tell(run, node, 'not_whole', value)
   tellLimits(node, node, value, read, run)
   if (node.step !== undefined && !isMultiple(read, node.step)) tell(run, node, 'not_a_step', value, node.step)
   return read
 }
 
-export function tellLimits(node: Node, limits: Limits<number | bigint>, value: unknown, read: number | bigint, run: Run): void {
+export function tellLimits(
+  node: Node,
+  limits: Limits<number | bigint>,
+  value: unknown,
+  read: number | bigint,
+  run: Run,
+): void {
   const { min, above, max, below } = limits
   if (min !== undefined && read < min) tell(run, node, 'below_min', value, min)
   if (above !== undefined && read <= above) tell(run, node, 'below_min', value, above, 'above')
@@ -70,7 +78,9 @@ const codeOf = <K extends 'integer' | 'number'>() =>
       ['<=', max],
       ['<', below],
     ]
-    const tests = limits.flatMap(([operator, limit]) => (limit === undefined ? [] : [`${read} ${operator} ${literal(writer, limit)}`]))
+    const tests = limits.flatMap(([operator, limit]) =>
+      limit === undefined ? [] : [`${read} ${operator} ${literal(writer, limit)}`],
+    )
     const bounded = (min ?? above) !== undefined && (max ?? below) !== undefined
     if (node.kind === 'integer') tests.unshift(`Number.isSafeInteger(${read})`)
     else tests.unshift(bounded ? `typeof ${read} === "number"` : `Number.isFinite(${read})`)

@@ -33,7 +33,13 @@ function recall(tries: NonNullable<Run['tries']>, node: Node, value: unknown, so
   return attempt.read
 }
 
-export function attemptOnce(tries: NonNullable<Run['tries']>, node: Node, value: unknown, source: Source, run: Run): Try {
+export function attemptOnce(
+  tries: NonNullable<Run['tries']>,
+  node: Node,
+  value: unknown,
+  source: Source,
+  run: Run,
+): Try {
   let values = tries.get(node)
   if (!values) {
     values = new Map()
@@ -46,7 +52,10 @@ export function attemptOnce(tries: NonNullable<Run['tries']>, node: Node, value:
 }
 
 const isSameTry = ({ path, source, isSecret }: Try, now: Source, run: Run) =>
-  source === now && isSecret === run.secrecy > 0 && path.length === run.path.length && path.every((key, index) => key === run.path[index])
+  source === now &&
+  isSecret === run.secrecy > 0 &&
+  path.length === run.path.length &&
+  path.every((key, index) => key === run.path[index])
 
 /** What a declaration makes of the value where the walk is, kept apart from what was found before. */
 function attemptAt(node: Node, value: unknown, source: Source, run: Run): Try {
@@ -79,8 +88,10 @@ export function take(run: Run, { faults, beyond, readings }: Try): void {
 }
 
 /**
- * Reads a value by a declaration that holds itself. What a program hands over may hold one object in many places, and so
- * stand for far more than it is: what was right of it once is right, and what was wrong is not looked at again when more
+ * Reads a value by a declaration that holds itself. What a program hands over may hold one object in many places, and
+ * so
+ * stand for far more than it is: what was right of it once is right, and what was wrong is not looked at again when
+ * more
  * is wrong than anybody is told.
  */
 export function readOnce(run: Run, by: unknown, value: unknown, read: () => unknown): unknown {

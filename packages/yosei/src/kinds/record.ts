@@ -33,11 +33,19 @@ export const record: KindOf<RecordNode> = {
   encode: ({ fields }, value, { encode }) =>
     mapNames(value, (name, one) => (Object.hasOwn(fields, name) ? encode(fields[name] as Node, one) : one)),
   mask: ({ fields }, value, below) =>
-    mapNames(value, (name, one) => (Object.hasOwn(fields, name) ? below(fields[name] as Node, one) : undefined), undefined),
+    mapNames(
+      value,
+      (name, one) => (Object.hasOwn(fields, name) ? below(fields[name] as Node, one) : undefined),
+      undefined,
+    ),
 }
 
 /** The same names with other values; what has no names stays as it is, or becomes `otherwise`. */
-export function mapNames(value: unknown, map: (name: string, value: unknown) => unknown, otherwise: unknown = value): unknown {
+export function mapNames(
+  value: unknown,
+  map: (name: string, value: unknown) => unknown,
+  otherwise: unknown = value,
+): unknown {
   if (!isNamed(value)) return otherwise
   const mapped: { [name: string]: unknown } = {}
   for (const [name, one] of Object.entries(value)) if (one !== undefined) put(mapped, name, map(name, one))
@@ -45,12 +53,24 @@ export function mapNames(value: unknown, map: (name: string, value: unknown) => 
 }
 
 /** `implied` are the tags of the unions that the record is a branch of: read there, and copied here. */
-export function readRecord(node: RecordNode, value: unknown, source: Source, run: Run, implied: readonly string[]): object | undefined {
+export function readRecord(
+  node: RecordNode,
+  value: unknown,
+  source: Source,
+  run: Run,
+  implied: readonly string[],
+): object | undefined {
   if (!isNamed(value)) return notOfKind(node, value, run)
   const read: { [name: string]: unknown } = {}
   for (const tag of implied) put(read, tag, value[tag])
   for (const name of Object.keys(node.fields)) {
-    const one = readBelow(name, node.fields[name] as Node, Object.hasOwn(value, name) ? value[name] : undefined, source, run)
+    const one = readBelow(
+      name,
+      node.fields[name] as Node,
+      Object.hasOwn(value, name) ? value[name] : undefined,
+      source,
+      run,
+    )
     if (one !== undefined) put(read, name, one)
   }
   keepOrTell(node, value, read, implied, run)
@@ -110,9 +130,12 @@ export function writeRecord(
     writer.line(mayBeAbsent(field) ? `if (${value} !== undefined) ${add}` : add)
   }
   if (unlisted !== 'drop') {
+    // Counted without a list of the names being made.
     writer.line(`for (const _ in ${read}) ${count}--`)
     const tags = writer.bind(implied.map(([tag]) => tag))
-    writer.line(`if (${count} !== 0) unlistedIn(run, ${writer.bind(node)}, ${read}, ${made}, ${tags}, ${writer.path(place)})`)
+    writer.line(
+      `if (${count} !== 0) unlistedIn(run, ${writer.bind(node)}, ${read}, ${made}, ${tags}, ${writer.path(place)})`,
+    )
   }
   writer.line(`${read} = ${made}`)
 }

@@ -62,7 +62,14 @@ export function newRun(kinds: KindTable, interpret: Interpret, now?: number, tra
 }
 
 /** Tells an error of the value where the walk is. The value is kept only where it may be echoed. */
-export function tell(run: Run, node: Node, code: string, value?: unknown, limit?: unknown, variant?: string): undefined {
+export function tell(
+  run: Run,
+  node: Node,
+  code: string,
+  value?: unknown,
+  limit?: unknown,
+  variant?: string,
+): undefined {
   const path = run.path === run.walk ? run.path.slice() : run.path
   addFault(run, { path, stage: 'shape', code, node, limit, sent: echo(run, node, code, value), variant })
 }
@@ -102,6 +109,7 @@ export function notOfKind(node: Node, value: unknown, run: Run): undefined {
 export const element = (value: unknown): unknown => (value === undefined ? null : value)
 
 export type Named = { readonly [name: string]: unknown }
-export const isNamed = (value: unknown): value is Named => typeof value === 'object' && value !== null && !Array.isArray(value)
+export const isNamed = (value: unknown): value is Named =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 export const countFaults = (run: Run): number => run.faults.length + run.beyond

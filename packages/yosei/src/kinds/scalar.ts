@@ -6,14 +6,19 @@ import { note, type Run, type Source, tell } from './run.js'
 import type { Writer } from './writer.js'
 
 type ScalarNode = Extract<Node, Declared>
-/** Takes what was sent, tells all that is wrong with it, and gives what was read; `undefined` where it could not be read at all. */
+/**
+ * Takes what was sent, tells all that is wrong with it, and gives what was read; `undefined` where it could not be read
+ * at all.
+ */
 type ReadScalar<N> = (node: N, value: unknown, run: Run, source: Source) => unknown
 
 type OfScalar = 'shape' | 'children' | 'hasEnd' | 'takesNull' | 'echoes' | 'encode' | 'mask'
 
 /** A scalar kind: its own options and checks, and how it reads. */
 export function scalar<N extends Declared>(
-  own: Omit<KindOf<N>, OfScalar | 'read'> & { readonly readScalar: ReadScalar<N> } & Partial<Pick<KindOf<N>, 'takesNull' | 'encode'>>,
+  own: Omit<KindOf<N>, OfScalar | 'read'> & { readonly readScalar: ReadScalar<N> } & Partial<
+      Pick<KindOf<N>, 'takesNull' | 'encode'>
+    >,
 ): ScalarKind<N> {
   const { readScalar } = own
   return {
@@ -44,10 +49,15 @@ export interface ScalarKind<N extends Declared> extends KindOf<N> {
 /** The longest text that is written down of a request. */
 const longestText = 1000
 export const shorten = (value: unknown): unknown =>
-  typeof value === 'string' ? value.slice(0, longestText) : typeof value === 'object' || typeof value === 'symbol' ? undefined : value
+  typeof value === 'string'
+    ? value.slice(0, longestText)
+    : typeof value === 'object' || typeof value === 'symbol'
+      ? undefined
+      : value
 
 /** A text that stands for a value: where text is read, and not only JSON. */
-export const isText = (value: unknown, source: Source): value is string => source !== 'json' && typeof value === 'string'
+export const isText = (value: unknown, source: Source): value is string =>
+  source !== 'json' && typeof value === 'string'
 
 export function checkOrder(low: unknown, high: unknown, wrong: boolean, refuse: Refuse): void {
   if (wrong) refuse(`the lower limit ${low} leaves nothing below the upper limit ${high}`, 'Swap or mend them')
@@ -74,7 +84,9 @@ export interface Test {
 }
 
 /** The code of a scalar kind, by its test. */
-export const scalarCode = <N extends Declared>(testOf: (writer: Writer, node: N, read: string, source: Source) => Test): CodeOf<N> => ({
+export const scalarCode = <N extends Declared>(
+  testOf: (writer: Writer, node: N, read: string, source: Source) => Test,
+): CodeOf<N> => ({
   absent: 'told',
   write({ writer, read, place, slowly }, node) {
     const { test, value, prepare, tried } = testOf(writer, node, read, place.source)

@@ -29,7 +29,8 @@ function distance(a: string, b: string): number {
     const next = [i]
     for (let j = 1; j <= b.length; j++) {
       const changed = (row[j - 1] as number) + (a[i - 1] === b[j - 1] ? 0 : 1)
-      const swapped = i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1] ? (before[j - 2] as number) + 1 : changed
+      const swapped =
+        i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1] ? (before[j - 2] as number) + 1 : changed
       next.push(Math.min(changed, swapped, (row[j] as number) + 1, (next[j - 1] as number) + 1))
     }
     before = row

@@ -60,7 +60,9 @@ export const tableCode: CodeOf<TableNode> = {
   absent: 'told',
   write(whole, node) {
     const { writer, read, place } = whole
-    const counted = node.length ? ` && isWithin(Object.keys(${read}).length, ${Number(node.length[0])}, ${Number(node.length[1])})` : ''
+    const counted = node.length
+      ? ` && isWithin(Object.keys(${read}).length, ${Number(node.length[0])}, ${Number(node.length[1])})`
+      : ''
     choose(whole, `${isPlain(read)}${counted}`, () => {
       const [name, made] = [writer.name('s'), writer.name('o')]
       writer.line(`const ${made} = {}`)

@@ -27,8 +27,14 @@ export const tagged: KindOf<TaggedNode> = {
       const shape = sentShape(branch)
       if (branch.kind === 'readAs' || (shape.kind !== 'record' && shape.kind !== 'tagged'))
         refuse(`the branch ${value} is no record`, 'Make each branch a record()')
-      if ((shape.kind === 'record' && Object.hasOwn(shape.fields, tag)) || (shape.kind === 'tagged' && shape.tag === tag))
-        refuse(`the branch ${value} declares ${tag}, the tag`, 'Leave the tag out of the branches: the union implies it')
+      if (
+        (shape.kind === 'record' && Object.hasOwn(shape.fields, tag)) ||
+        (shape.kind === 'tagged' && shape.tag === tag)
+      )
+        refuse(
+          `the branch ${value} declares ${tag}, the tag`,
+          'Leave the tag out of the branches: the union implies it',
+        )
     }
   },
   children: ({ branches }) => Object.values(branches).map((branch) => [undefined, branch]),
@@ -42,7 +48,9 @@ export const tagged: KindOf<TaggedNode> = {
   },
   mask(node, value, below) {
     const branch = branchOf(node, value)
-    return branch ? { [node.tag]: (value as { [name: string]: unknown })[node.tag], ...(below(branch, value) as object) } : undefined
+    return branch
+      ? { [node.tag]: (value as { [name: string]: unknown })[node.tag], ...(below(branch, value) as object) }
+      : undefined
   },
 }
 
@@ -60,7 +68,13 @@ export const tagNode = ({ branches, secret, messages }: TaggedNode): Node => ({
   ...(messages ? { messages } : {}),
 })
 
-function readTagged(node: TaggedNode, value: unknown, source: Source, run: Run, implied: readonly string[]): object | undefined {
+function readTagged(
+  node: TaggedNode,
+  value: unknown,
+  source: Source,
+  run: Run,
+  implied: readonly string[],
+): object | undefined {
   if (!isNamed(value)) return notOfKind(node, value, run)
   const { tag, branches } = node
   const chosen = Object.hasOwn(value, tag) ? value[tag] : undefined
@@ -69,7 +83,13 @@ function readTagged(node: TaggedNode, value: unknown, source: Source, run: Run, 
   note(run, 'as is', chosen, found ? chosen : undefined)
   if (!found) {
     const code =
-      chosen === undefined ? 'missing' : chosen === null ? 'null_not_allowed' : typeof chosen === 'string' ? 'not_a_choice' : 'wrong_type'
+      chosen === undefined
+        ? 'missing'
+        : chosen === null
+          ? 'null_not_allowed'
+          : typeof chosen === 'string'
+            ? 'not_a_choice'
+            : 'wrong_type'
     tell(run, tagNode(node), code, chosen, Object.keys(branches))
   }
   run.path.pop()
@@ -86,7 +106,11 @@ export const taggedCode: CodeOf<TaggedNode> = {
   write: (whole, node) => choose(whole, isPlain(whole.read), () => writeTagged(whole, node, [])),
 }
 
-function writeTagged(whole: Whole, node: TaggedNode, implied: readonly (readonly [tag: string, value: string])[]): void {
+function writeTagged(
+  whole: Whole,
+  node: TaggedNode,
+  implied: readonly (readonly [tag: string, value: string])[],
+): void {
   const { writer, read, slowly } = whole
   // A branch inside a branch has no place of its own: the interpreter starts with the outermost.
   writer.block(`switch (${property(read, node.tag)}) {`, () => {

@@ -1,4 +1,6 @@
-/** Branches of a union that a value names itself: by a constant, or one of some choices, which each of them requires. */
+/**
+ * Branches of a union that a value names itself: by a constant, or one of some choices, which each of them requires.
+ */
 import { type KindTable, kindOf, type Node } from './kind.js'
 import type { Source } from './run.js'
 import { formsOf } from './shape.js'
@@ -28,7 +30,10 @@ export function tellApart(branches: Branches, kinds: KindTable): Apart | undefin
   return found || undefined
 }
 
-/** Whether the field tells, where values are read from such a source: what is read from text may be meant as another type. */
+/**
+ * Whether the field tells, where values are read from such a source: what is read from text may be meant as another
+ * type.
+ */
 export const tellsIn = ({ areTexts }: Apart, source: Source): boolean => source === 'json' || areTexts
 
 /** The branch that an object names, where the branches can be told apart. */
@@ -49,11 +54,18 @@ function find(all: Branches, kinds: KindTable): Apart | undefined {
     const branches = new Map<unknown, Node>()
     const tells = objects.every(({ branch, forms }) => {
       const values = forms.filter(takesObjects).map((form) => valuesOf(form, name, branch.coerce))
-      return values.every((some) => some?.every((one) => (branches.get(one) ?? branch) === branch && branches.set(one, branch)))
+      return values.every((some) =>
+        some?.every((one) => (branches.get(one) ?? branch) === branch && branches.set(one, branch)),
+      )
     })
     if (!tells) continue
     const areTexts = [...branches.keys()].every((value) => typeof value === 'string' && value !== '')
-    return { name, branches, areTexts, others: sent.filter((one) => !objects.includes(one)).map(({ branch }) => branch) }
+    return {
+      name,
+      branches,
+      areTexts,
+      others: sent.filter((one) => !objects.includes(one)).map(({ branch }) => branch),
+    }
   }
   return undefined
 }
@@ -68,13 +80,15 @@ function valuesOf(form: Node, name: string, coerced = false): readonly unknown[]
   if (form.kind === 'tagged') return form.tag === name ? Object.keys(form.branches) : undefined
   if (form.kind !== 'record' || !Object.hasOwn(form.fields, name)) return undefined
   const field = form.fields[name] as Node
-  if (coerced || form.coerce || field.coerce || field.need !== 'required' || field.nullable || field.readOnly) return undefined
+  if (coerced || form.coerce || field.coerce || field.need !== 'required' || field.nullable || field.readOnly)
+    return undefined
   return field.kind === 'constant' ? [field.value] : field.kind === 'choice' ? field.values : undefined
 }
 
 /** Whether one value may be tried by several branches to its depth. */
 export function isFork(branches: Branches, kinds: KindTable): boolean {
   const forms = branches.map(formsOf)
-  const many = (shapes: readonly string[]) => forms.filter((some) => some.some((form) => takes(shapes, form, kinds))).length > 1
+  const many = (shapes: readonly string[]) =>
+    forms.filter((some) => some.some((form) => takes(shapes, form, kinds))).length > 1
   return many(['list', 'anything']) || (many(['object', 'anything']) && !tellApart(branches, kinds))
 }

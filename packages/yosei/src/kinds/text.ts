@@ -47,13 +47,15 @@ export const text = scalar<TextNode>({
 
 function checkTidy(tidy: readonly Tidying[], refuse: Refuse): void {
   const unknown = tidy.find((one) => !Object.hasOwn(tidyings, one))
-  if (unknown !== undefined) refuse(`there is no tidying "${unknown}"`, `Name some of ${Object.keys(tidyings).join(', ')}`, 'tidy')
+  if (unknown !== undefined)
+    refuse(`there is no tidying "${unknown}"`, `Name some of ${Object.keys(tidyings).join(', ')}`, 'tidy')
   const pairs: readonly (readonly Tidying[])[] = [
     ['NFC', 'NFKC'],
     ['lower', 'upper'],
   ]
   for (const pair of pairs)
-    if (pair.every((one) => tidy.includes(one))) refuse(`a text is tidied to ${pair.join(' or ')}, not to both`, 'Name one of them', 'tidy')
+    if (pair.every((one) => tidy.includes(one)))
+      refuse(`a text is tidied to ${pair.join(' or ')}, not to both`, 'Name one of them', 'tidy')
 }
 
 function read(node: TextNode, value: unknown, run: Run): string | undefined {

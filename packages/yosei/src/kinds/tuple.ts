@@ -27,7 +27,8 @@ export const tuple: KindOf<TupleNode> = {
   echoes: () => false,
   encode: ({ items }, value, { encode }) =>
     Array.isArray(value) ? value.map((one, index) => (items[index] ? encode(items[index], one) : one)) : value,
-  mask: ({ items }, value, below) => (Array.isArray(value) ? items.map((item, index) => below(item, value[index])) : undefined),
+  mask: ({ items }, value, below) =>
+    Array.isArray(value) ? items.map((item, index) => below(item, value[index])) : undefined,
 }
 
 function read(node: TupleNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
@@ -36,7 +37,9 @@ function read(node: TupleNode, value: unknown, source: Source, run: Run): unknow
   const count = node.items.length
   if (sent.length < count) tell(run, node, 'too_few', undefined, count)
   if (sent.length > count) tell(run, node, 'too_many', undefined, count)
-  return node.items.slice(0, sent.length).map((item, index) => readBelow(index, item, element(sent[index]), source, run))
+  return node.items
+    .slice(0, sent.length)
+    .map((item, index) => readBelow(index, item, element(sent[index]), source, run))
 }
 
 export const tupleCode: CodeOf<TupleNode> = {
@@ -44,7 +47,9 @@ export const tupleCode: CodeOf<TupleNode> = {
   write(whole, { items }) {
     const { writer, read, place } = whole
     choose(whole, `Array.isArray(${read}) && ${read}.length === ${items.length}`, () => {
-      const values = items.map((item, index) => whole.emit(item, elementOf(read, index), below(place, String(index), index)))
+      const values = items.map((item, index) =>
+        whole.emit(item, elementOf(read, index), below(place, String(index), index)),
+      )
       writer.line(`${read} = [${values.join(', ')}]`)
     })
   },

@@ -8,7 +8,8 @@ export function markUpload<U extends Upload>(upload: U): U {
   uploads.add(upload)
   return upload
 }
-export const isUpload = (value: unknown): value is Upload => typeof value === 'object' && value !== null && uploads.has(value)
+export const isUpload = (value: unknown): value is Upload =>
+  typeof value === 'object' && value !== null && uploads.has(value)
 
 /** A file whose bytes are in memory. */
 export function uploadOf(name: string, type: string, content: Uint8Array): Upload {

@@ -71,7 +71,9 @@ export function createWriter(): Writer {
       const isConstant = path.length > 0 && path.every((step) => step.startsWith('"'))
       const steps = `[${path.join(', ')}]`
       if (!isConstant) return steps
-      return writer.once(path.join(), 'p', (name) => writer.line(`const ${name} = ${steps} // ${quote(formatAddress(address))}`))
+      return writer.once(path.join(), 'p', (name) =>
+        writer.line(`const ${name} = ${steps} // ${quote(formatAddress(address))}`),
+      )
     },
     code: () => ({ source: [...functions.flat(), ...main].join('\n'), constants }),
   }

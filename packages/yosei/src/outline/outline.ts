@@ -1,7 +1,7 @@
 /** Declarations as plain JSON: what every reader uses that is not on the hot path. */
 
-import { type EndpointNode, rootOf } from '../declare/endpoint.js'
-import type { IntakeNode } from '../declare/intake.js'
+import { type EndpointNode, endpointNode, rootOf } from '../declare/endpoint.js'
+import { intakeNode } from '../declare/intake.js'
 import { writeInstant } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
@@ -25,8 +25,8 @@ type JsonObject = { readonly [name: string]: Json }
  * JSON.stringify(outline(app), null, 2)
  */
 export function outline(of: Endpoint | Intake): JsonObject {
-  if (!('endpoints' in of)) return outlineEndpoint(of as EndpointNode)
-  const { endpoints, title, version, base, limits, statuses } = of as unknown as IntakeNode
+  if (!('endpoints' in of)) return outlineEndpoint(endpointNode(of))
+  const { endpoints, title, version, base, limits, statuses } = intakeNode(of)
   return {
     ...plain({ title, version, base, limits, statuses }),
     endpoints: Object.fromEntries(Object.entries(endpoints).map(([name, one]) => [name, outlineEndpoint(one)])),
@@ -51,7 +51,8 @@ function outlineEndpoint(endpoint: EndpointNode): JsonObject {
   return definitions.size > 0 ? { ...whole, definitions: Object.fromEntries(definitions) } : whole
 }
 
-const outlineRules = (rules: readonly AnyRule[], root: Node): Json => rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) }))
+const outlineRules = (rules: readonly AnyRule[], root: Node): Json =>
+  rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) }))
 
 /** Outlines fields; declarations that hold themselves stand there once, and are referred to by name. */
 function outliner() {
@@ -62,7 +63,9 @@ function outliner() {
     if (node.kind === 'later') return { kind: 'later', of: reference(resolve(node)) }
     const children = new Set<unknown>(childrenOf(node).map(([, child]) => child))
     const whole = plain(node, (value) => (children.has(value) ? field(value as Node) : undefined))
-    return node.kind === 'record' && node.rules ? { ...whole, rules: outlineRules(node.rules as readonly AnyRule[], node) } : whole
+    return node.kind === 'record' && node.rules
+      ? { ...whole, rules: outlineRules(node.rules as readonly AnyRule[], node) }
+      : whole
   }
 
   function reference(node: Node): string {
@@ -104,7 +107,8 @@ function toJson(value: unknown, child: (value: unknown) => JsonObject | undefine
 
 /** A rule as the sentence that its error would be. */
 function wordsOf(rule: AnyRule, root: Node): string {
-  const isInstant = (address: string) => nodesAt(root, parseAddress(address) as Path).some(({ kind }) => kind === 'instant')
+  const isInstant = (address: string) =>
+    nodesAt(root, parseAddress(address) as Path).some(({ kind }) => kind === 'instant')
   const { code, variant, about, at } = ruleOf(rule).sentence(rule, isInstant)
   return `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
 }

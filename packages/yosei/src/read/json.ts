@@ -89,7 +89,10 @@ function stringEnd(text: string, at: number): number {
   }
 }
 
-/** The offset at which a text stops being JSON. Walks with a stack of its own, so that no nesting can exhaust the program's. */
+/**
+ * The offset at which a text stops being JSON. Walks with a stack of its own, so that no nesting can exhaust the
+ * program's.
+ */
 function brokenAt(text: string): number {
   let at = 0
   const skip = (grammar: RegExp) => {

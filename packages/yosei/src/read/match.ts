@@ -20,7 +20,9 @@ interface Junction {
   parameter?: Junction
   readonly methods: Map<string, Destination>
 }
-/** The templates of an intake, as a tree of path segments: a match costs by the depth of the path, not by their number. */
+/**
+ * The templates of an intake, as a tree of path segments: a match costs by the depth of the path, not by their number.
+ */
 export type Routes = Junction
 
 export interface Match {
@@ -31,7 +33,10 @@ export interface Match {
 
 const junction = (): Junction => ({ literal: new Map(), literals: [], methods: new Map() })
 
-export function layRoutes(app: { readonly endpoints: { readonly [name: string]: EndpointNode }; readonly base: string }): Routes {
+export function layRoutes(app: {
+  readonly endpoints: { readonly [name: string]: EndpointNode }
+  readonly base: string
+}): Routes {
   const root = junction()
   for (const [name, endpoint] of Object.entries(app.endpoints)) {
     let at = root
@@ -65,13 +70,22 @@ export function layRoutes(app: { readonly endpoints: { readonly [name: string]: 
  */
 export function match(routes: Routes, method: string, path: string): Match | { readonly allowed: readonly string[] } {
   const segments: string[] = []
-  const destination = path.charCodeAt(0) === 47 ? descend(routes, method, path, 1, segments, path.includes('%')) : undefined
+  const destination =
+    path.charCodeAt(0) === 47 ? descend(routes, method, path, 1, segments, path.includes('%')) : undefined
   return destination ? { destination, segments } : { allowed: allowedAt(routes, path) }
 }
 
 /** Goes on from where a segment of the path starts; one past its end where it has ended. */
-function descend(at: Junction, method: string, path: string, from: number, segments: string[], encoded: boolean): Destination | undefined {
-  if (from > path.length || path.length === 1) return at.methods.get(method) ?? (method === 'HEAD' ? at.methods.get('GET') : undefined)
+function descend(
+  at: Junction,
+  method: string,
+  path: string,
+  from: number,
+  segments: string[],
+  encoded: boolean,
+): Destination | undefined {
+  if (from > path.length || path.length === 1)
+    return at.methods.get(method) ?? (method === 'HEAD' ? at.methods.get('GET') : undefined)
   const slash = path.indexOf('/', from)
   const end = slash < 0 ? path.length : slash
   const literal = encoded ? decodedLiteral(at, path.slice(from, end)) : rawLiteral(at, path, from, end)

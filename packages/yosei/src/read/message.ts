@@ -73,14 +73,20 @@ export function parseMessage(text: string): Message | BrokenMessage {
       return { method, target, headers, body: at < text.length ? text.slice(at) : null }
     } else {
       const found = fieldLine.exec(raw)
-      if (!found) return { line, reason: `"${shorten(raw)}" is no header field; write Name: value, and leave a blank line before the body` }
+      if (!found)
+        return {
+          line,
+          reason: `"${shorten(raw)}" is no header field; write Name: value, and leave a blank line before the body`,
+        }
       headers.push([(found[1] as string).toLowerCase(), trimmed(found[2] as string)])
     }
     if (end < 0) return { method, target, headers, body: null }
   }
 }
 
-/** Without the white space around a field's value (RFC 9110, section 5.5): in loops, as blanks inside it may be many. */
+/**
+ * Without the white space around a field's value (RFC 9110, section 5.5): in loops, as blanks inside it may be many.
+ */
 function trimmed(value: string): string {
   const isBlank = (at: number) => value.charCodeAt(at) === 32 || value.charCodeAt(at) === 9
   let start = 0
@@ -110,16 +116,21 @@ export function messageOf(request: RequestLike): AnyMessage | BrokenMessage {
 export function messageOfRequest(request: Request): AnyMessage {
   const { method, url, headers, body } = request
   const fragment = url.indexOf('#')
-  return piecesOf(method, fragment < 0 ? url : url.slice(0, fragment), [...headers], body === null ? null : sourceOf(body))
+  return piecesOf(
+    method,
+    fragment < 0 ? url : url.slice(0, fragment),
+    [...headers],
+    body === null ? null : sourceOf(body),
+  )
 }
 
 /** The pieces of a request whose header names are in lower case already. */
-export const piecesOf = <B>(method: string, target: string, headers: readonly (readonly [string, string])[], body: B): Message<B> => ({
-  method,
-  target: target.startsWith('/') ? target : originForm(target),
-  headers,
-  body,
-})
+export const piecesOf = <B>(
+  method: string,
+  target: string,
+  headers: readonly (readonly [string, string])[],
+  body: B,
+): Message<B> => ({ method, target: target.startsWith('/') ? target : originForm(target), headers, body })
 
 function linesOf(headers: Pieces['headers'] = {}): [string, string][] {
   const lines: [string, string][] = []
@@ -129,7 +140,8 @@ function linesOf(headers: Pieces['headers'] = {}): [string, string][] {
     else for (const one of value) lines.push([field, one])
   }
   if (Symbol.iterator in headers) for (const [name, value] of headers) add(name, value)
-  else for (const name in headers) if (Object.hasOwn(headers, name)) add(name, headers[name] as string | readonly string[])
+  else
+    for (const name in headers) if (Object.hasOwn(headers, name)) add(name, headers[name] as string | readonly string[])
   return lines
 }
 

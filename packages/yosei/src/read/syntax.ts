@@ -1,5 +1,6 @@
 /**
- * Body syntaxes: each is one object, which says what media types it takes, what it can carry, how it is read and written, and
+ * Body syntaxes: each is one object, which says what media types it takes, what it can carry, how it is read and
+ * written, and
  * what of it is written down. The table `syntaxes` holds them all; the first that takes a media type reads it.
  */
 import type { BodyNode } from '../declare/endpoint.js'
@@ -69,7 +70,8 @@ export interface BodySyntax {
 const json: BodySyntax = {
   // RFC 8259, with RFC 6839's suffix.
   takes: (mediaType) => mediaType === 'application/json' || mediaType.endsWith('+json'),
-  mistake: (node) => (holdsFile(node) ? ['JSON carries no file', "Declare files in a body of 'multipart/form-data'"] : undefined),
+  mistake: (node) =>
+    holdsFile(node) ? ['JSON carries no file', "Declare files in a body of 'multipart/form-data'"] : undefined,
   textPart: undefined,
   source: (coerce) => (coerce ? 'coerced' : 'json'),
   isStreamed: false,
@@ -81,7 +83,9 @@ const json: BodySyntax = {
       if (!('value' in read)) return new Unreadable([{ code: 'bad_syntax', about: { ...read } }])
       const repeated = uniqueNames ? repeatedNames(text, 50) : []
       if (repeated.length === 0) return read.value
-      return new Unreadable(repeated.map((path) => ({ code: 'sent_twice', variant: 'name', below: path.slice(0, deepestTold) })))
+      return new Unreadable(
+        repeated.map((path) => ({ code: 'sent_twice', variant: 'name', below: path.slice(0, deepestTold) })),
+      )
     }),
   write: (node, value, mediaType, { encode }) => ({ body: JSON.stringify(encode(node, value)), type: mediaType }),
   note: (value) => JSON.stringify(value),
@@ -105,7 +109,10 @@ const form: BodySyntax = {
       })
       return broken ? new Unreadable([{ code: 'bad_encoding' }]) : (values ?? {})
     }),
-  write: (node, value, mediaType, { pairs }) => ({ body: pairs(sentShape(node) as RecordNode, value), type: mediaType }),
+  write: (node, value, mediaType, { pairs }) => ({
+    body: pairs(sentShape(node) as RecordNode, value),
+    type: mediaType,
+  }),
   note: (value, pairs) => pairs(value as object),
 }
 
@@ -166,7 +173,8 @@ const raw: BodySyntax = {
   isStreamed: false,
   hasCharset: false,
   most: (node, limit) => fileBytes(sentShape(node), limit) - partHeader,
-  read: (body, _, { contentType }) => uploadOf('', contentType, typeof body === 'string' ? new TextEncoder().encode(body) : body),
+  read: (body, _, { contentType }) =>
+    uploadOf('', contentType, typeof body === 'string' ? new TextEncoder().encode(body) : body),
   write(_, value, mediaType) {
     const values = uploadIn(value)
     return { body: value instanceof Blob ? value : new Blob(), type: values.type || mediaType, values }
@@ -213,7 +221,9 @@ function holdsFile(node: Node, seen = new Set<Node>()): boolean {
   return childrenOf(node).some(([, child]) => holdsFile(child, seen))
 }
 
-/** Of a list without a greatest length, only so many files are waited for. Each has a name and header fields as well. */
+/**
+ * Of a list without a greatest length, only so many files are waited for. Each has a name and header fields as well.
+ */
 const mostFiles = 20
 const partHeader = 500
 function fileBytes(node: Node, limit: number): number {

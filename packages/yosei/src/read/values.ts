@@ -1,4 +1,6 @@
-/** The texts of a request's parts, by name, as their declarations carry them: OpenAPI's styles, split before decoding. */
+/**
+ * The texts of a request's parts, by name, as their declarations carry them: OpenAPI's styles, split before decoding.
+ */
 
 import { type Decoded, decodePercent, malformed } from '../grammar/percent.js'
 import type { Node } from '../kinds/kind.js'
@@ -13,7 +15,8 @@ export type Values = { [name: string]: unknown }
 
 const isList = (node: Node | undefined): node is ListNode | TupleNode =>
   node !== undefined && (node.kind === 'list' || node.kind === 'tuple')
-const shapeOf = ({ fields }: RecordNode, name: string) => (Object.hasOwn(fields, name) ? sentShape(fields[name] as Node) : undefined)
+const shapeOf = ({ fields }: RecordNode, name: string) =>
+  Object.hasOwn(fields, name) ? sentShape(fields[name] as Node) : undefined
 
 /** How path and header carry a declared field. */
 export interface Carried {
@@ -48,7 +51,10 @@ function separatorOf(node: ListNode | TupleNode): RegExp | undefined {
 const decode = (text: string): Decoded => decodePercent(text.includes('+') ? text.replaceAll('+', ' ') : text)
 const deep = /^([^[\]]+)\[([^[\]]*)\]$/
 
-/** The pairs of a query or a form, with `+` for a blank; `undefined` where there are none. Names that cannot be decoded are told. */
+/**
+ * The pairs of a query or a form, with `+` for a blank; `undefined` where there are none. Names that cannot be decoded
+ * are told.
+ */
 export function pairValues(query: string, declared: RecordNode, tellMalformed: () => void): Values | undefined {
   if (query === '') return undefined
   const values: Values = {}
@@ -74,7 +80,13 @@ function addPair(values: Values, name: string, raw: string | undefined, declared
 }
 
 /** Adds a member of an object (`deepObject`); any other name with brackets is a name like others. */
-function addMember(values: Values, name: string, raw: string | undefined, declared: RecordNode, [, whole = '', key = '']: RegExpExecArray) {
+function addMember(
+  values: Values,
+  name: string,
+  raw: string | undefined,
+  declared: RecordNode,
+  [, whole = '', key = '']: RegExpExecArray,
+) {
   const holder = shapeOf(declared, whole)
   if (holder?.kind !== 'record' && holder?.kind !== 'table') {
     add(values, name, raw, shapeOf(declared, name))
@@ -94,11 +106,20 @@ export function addFormValue(values: Values, name: string, value: unknown, decla
   else put(values, name, isList(shape) && value !== '' ? [value] : value)
 }
 
-/** Adds what a raw value carries to what came under its name. A bare name, without `=`, is a flag that is up, or an empty text. */
+/**
+ * Adds what a raw value carries to what came under its name. A bare name, without `=`, is a flag that is up, or an
+ * empty text.
+ */
 function add(values: Values, name: string, raw: string | undefined, shape: Node | undefined): void {
   const separator = isList(shape) ? separatorOf(shape) : undefined
   const sent =
-    raw === undefined ? (shape?.kind === 'flag' ? 'true' : '') : separator && raw !== '' ? raw.split(separator).map(decode) : decode(raw)
+    raw === undefined
+      ? shape?.kind === 'flag'
+        ? 'true'
+        : ''
+      : separator && raw !== ''
+        ? raw.split(separator).map(decode)
+        : decode(raw)
   if (Object.hasOwn(values, name)) put(values, name, gather(values[name], sent))
   else put(values, name, isList(shape) && sent !== '' && !Array.isArray(sent) ? [sent] : sent)
 }

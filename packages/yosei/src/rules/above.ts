@@ -20,10 +20,14 @@ export interface Beyond<C extends 'above' | 'below'> {
   readonly value: unknown
 }
 
-const beyond = <C extends 'above' | 'below'>(condition: C, isBeyond: (found: number) => boolean): ConditionOf<Beyond<C>> => ({
+const beyond = <C extends 'above' | 'below'>(
+  condition: C,
+  isBeyond: (found: number) => boolean,
+): ConditionOf<Beyond<C>> => ({
   make: (address: string, value: unknown) => ({ condition, address, value }),
   addresses: ({ address }) => [address],
-  holding: ({ address, value }, matter) => valuesHold(address, matter, (one, exact) => isBeyond(order(one, value, exact))),
+  holding: ({ address, value }, matter) =>
+    valuesHold(address, matter, (one, exact) => isBeyond(order(one, value, exact))),
   words: ({ address, value }, say) => say(`when.${condition}`, { address, value }),
   negated: () => undefined,
 })

@@ -17,4 +17,9 @@ export interface AscendingMaker<T> {
   ): Rule
 }
 
-export const ascending = comparing('ascending', 'out_of_order', (found, orEqual) => (orEqual ? found <= 0 : found < 0), true)
+export const ascending = comparing(
+  'ascending',
+  'out_of_order',
+  (found, orEqual) => (orEqual ? found <= 0 : found < 0),
+  true,
+)

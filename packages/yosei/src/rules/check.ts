@@ -9,7 +9,10 @@ declare module './rule.js' {
   }
 }
 export interface CheckMaker<T> {
-  /** Any condition; false blames `blames`, or the last address read. Called only when all that it reads is present and sound. */
+  /**
+   * Any condition; false blames `blames`, or the last address read. Called only when all that it reads is present and
+   * sound.
+   */
   check<const R extends Reads<T>>(rule: {
     reads: R
     blames?: Reads<T>
@@ -37,7 +40,9 @@ export const check: RuleOf<Check> = {
   judge(rule, { input, base }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, base)))
     if (rule.holds(...(values as never[]))) return []
-    return rule.blames.flatMap((address) => concrete(input, pathOf(address, base)).map((path) => faultOf(rule, path, { about: {} })))
+    return rule.blames.flatMap((address) =>
+      concrete(input, pathOf(address, base)).map((path) => faultOf(rule, path, { about: {} })),
+    )
   },
   sentence: ({ blames }) => ({ code: 'rule', variant: 'own', at: blames }),
 }

@@ -6,7 +6,9 @@ import { type Address, type At, EACH, formatAddress, type Path, parseAddress, va
 import { concrete, faultOf, indicesShared, isExact, isNone, type Matter, order, pathOf } from './matter.js'
 import { type Blame, none, type Rule, type RuleOf, worded } from './rule.js'
 
-/** Whether two addresses go through the same lists as long as both go through any: elements of two lists are no pairs. */
+/**
+ * Whether two addresses go through the same lists as long as both go through any: elements of two lists are no pairs.
+ */
 export type Paired<A extends string, B extends string> = A extends `${infer P}[]${infer InA}`
   ? B extends `${infer Q}[]${infer InB}`
     ? [P, Q] extends [Q, P]
@@ -58,7 +60,10 @@ const variantOf = (isInstant: boolean, orEqual = false): string | undefined =>
 function mistakeOf({ reads, blames }: Rule): readonly [what: string, mend: string] | undefined {
   const [first, second] = reads.map((address) => parseAddress(address) as Path) as [Path, Path]
   if (strays(first, second) && strays(second, first))
-    return [`${reads.join(' and ')} lie in two lists, whose elements are no pairs`, 'Compare within one list, or write a check']
+    return [
+      `${reads.join(' and ')} lie in two lists, whose elements are no pairs`,
+      'Compare within one list, or write a check',
+    ]
   const stray = blames.find((address) => {
     const path = parseAddress(address) as Path
     return strays(path, first) && strays(path, second)
@@ -84,7 +89,8 @@ function judge(
   const [first, second] = rule.reads.map((address) => pathOf(address, base)) as [Path, Path]
   const faults: Fault[] = []
   let exact: boolean | undefined
-  const echo = <K extends string>(key: K, path: Path) => (isSecret(root, path) ? {} : { [key]: shown(valueAt(input, path)) })
+  const echo = <K extends string>(key: K, path: Path) =>
+    isSecret(root, path) ? {} : { [key]: shown(valueAt(input, path)) }
   const blames = rule.blames.map((address) => pathOf(address, base))
   const isFirst = (path: Path) => formatAddress(path) === formatAddress(first)
   for (const right of concrete(input, second)) {

@@ -1,5 +1,6 @@
 /**
- * Conditions: when a rule applies, or a lookup is asked. Each has a file of its own in this room, which adds its node to
+ * Conditions: when a rule applies, or a lookup is asked. Each has a file of its own in this room, which adds its node
+ * to
  * `Conditions` and says all that holds for it alone: its call, and a `ConditionOf`. The table
  * `conditions` holds them all.
  */
@@ -41,7 +42,8 @@ export interface ConditionOf<C extends Condition> {
 }
 
 /**
- * Whether a condition holds for what is blamed: of lists that both lie in, it looks at the element that is blamed; of others
+ * Whether a condition holds for what is blamed: of lists that both lie in, it looks at the element that is blamed; of
+ * others
  * at all elements, and any of them will do. Such an answer holds for all that is blamed, so it is found once.
  */
 export type Holding = (blamed: readonly (string | number)[]) => boolean

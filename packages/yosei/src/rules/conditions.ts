@@ -10,7 +10,13 @@ import { type NotMaker, not } from './not.js'
 import { type PresentMaker, present } from './present.js'
 
 /** Makes conditions on an accepted input `T`. */
-export interface ConditionMaker<T> extends AboveMaker<T>, AcceptsMaker, AllMaker, IsMaker<T>, NotMaker, PresentMaker<T> {}
+export interface ConditionMaker<T>
+  extends AboveMaker<T>,
+    AcceptsMaker,
+    AllMaker,
+    IsMaker<T>,
+    NotMaker,
+    PresentMaker<T> {}
 
 const conditions: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } = {
   present,
@@ -23,15 +29,19 @@ const conditions: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } 
   any,
   not,
 }
-export const conditionOf = ({ condition }: AnyCondition) => conditions[condition] as unknown as ConditionOf<AnyCondition>
+export const conditionOf = ({ condition }: AnyCondition) =>
+  conditions[condition] as unknown as ConditionOf<AnyCondition>
 
 /** The types stand in `ConditionMaker`, where none may be missing; at run time one maker serves every endpoint. */
-export const conditionMaker = Object.fromEntries(Object.entries(conditions).map(([name, { make }]) => [name, make])) as unknown as {
+export const conditionMaker = Object.fromEntries(
+  Object.entries(conditions).map(([name, { make }]) => [name, make]),
+) as unknown as {
   readonly [C in ConditionName]: ConditionMaker<unknown>[C]
 }
 
 /** The addresses that a condition looks at. */
-export const addressesIn = (condition: AnyCondition): readonly string[] => conditionOf(condition).addresses(condition, addressesIn)
+export const addressesIn = (condition: AnyCondition): readonly string[] =>
+  conditionOf(condition).addresses(condition, addressesIn)
 
 export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
   return conditionOf(condition).holding(condition, matter, (inner) => holdingOf(inner, matter))

@@ -20,7 +20,10 @@ export const counting = <R extends string>(
   names: none,
   mistake: sound,
   judge(rule, { sent, input, base }) {
-    const wrong = codeFor(rule.reads.filter((address) => isPresent(sent, pathOf(address, base))).length, rule.reads.length)
+    const wrong = codeFor(
+      rule.reads.filter((address) => isPresent(sent, pathOf(address, base))).length,
+      rule.reads.length,
+    )
     if (wrong === undefined) return []
     const about = { addresses: rule.reads.map((address) => new Place(pathOf(address, base))) }
     return rule.blames.flatMap((address) =>

@@ -25,7 +25,14 @@ export interface Fill extends Rule {
 }
 
 export const fill: RuleOf<Fill> = {
-  make: (address: string, reads: readonly string[], make: Fill['make']) => ({ rule: 'fill', code: '', address, make, reads, blames: [] }),
+  make: (address: string, reads: readonly string[], make: Fill['make']) => ({
+    rule: 'fill',
+    code: '',
+    address,
+    make,
+    reads,
+    blames: [],
+  }),
   waits: true,
   derives: true,
   names: ({ address }) => [address],
@@ -47,7 +54,8 @@ export const fill: RuleOf<Fill> = {
       const made = rule.make(...(reads.map((read) => read(holder)) as never[]))
       if (made === undefined) continue
       put(object as { [name: string]: unknown }, name, made)
-      if (run?.trace) addReading(run.trace, { address: tellAddress([...holder, name]), sent: undefined, read: made, how: 'filled' })
+      if (run?.trace)
+        addReading(run.trace, { address: tellAddress([...holder, name]), sent: undefined, read: made, how: 'filled' })
     }
     return []
   },

@@ -23,7 +23,12 @@ export interface Find extends Rule {
 }
 
 export const find: RuleOf<Find> = {
-  make: ({ message, ...rule }: Omit<Find, 'rule' | 'blames'>) => ({ rule: 'find', blames: [], ...rule, ...worded(message) }),
+  make: ({ message, ...rule }: Omit<Find, 'rule' | 'blames'>) => ({
+    rule: 'find',
+    blames: [],
+    ...rule,
+    ...worded(message),
+  }),
   waits: true,
   derives: false,
   names: none,

@@ -28,7 +28,8 @@ export interface In {
 export const is: ConditionOf<Is> = {
   make: (address: string, value: unknown) => ({ condition: 'is', address, value }),
   addresses: ({ address }) => [address],
-  holding: ({ address, value }, matter: Matter) => valuesHold(address, matter, (one, exact) => order(one, value, exact) === 0),
+  holding: ({ address, value }, matter: Matter) =>
+    valuesHold(address, matter, (one, exact) => order(one, value, exact) === 0),
   words: ({ address, value }, say) => say('when.is', { address, value }),
   negated: ({ address, value }, say) => say('when.not.is', { address, value }),
 }

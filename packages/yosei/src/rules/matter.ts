@@ -34,7 +34,9 @@ export function concrete(input: Parts, path: Path, settled: readonly number[] = 
   if (at < 0) return [path]
   const elements = valueAt(input, path.slice(0, at))
   const indices = settled.length > 0 ? settled.slice(0, 1) : Array.isArray(elements) ? [...elements.keys()] : []
-  return indices.flatMap((index) => concrete(input, [...path.slice(0, at), index, ...path.slice(at + 1)], settled.slice(1)))
+  return indices.flatMap((index) =>
+    concrete(input, [...path.slice(0, at), index, ...path.slice(at + 1)], settled.slice(1)),
+  )
 }
 
 /** The indices of another path under those `[]` that both have in common. */
@@ -77,13 +79,12 @@ export function order(a: unknown, b: unknown, exact: boolean): number {
   if (typeof a === 'object' || typeof b === 'object') return canonical(a) === canonical(b) ? 0 : Number.NaN
   return a === b ? 0 : (a as number) < (b as number) ? -1 : (a as number) > (b as number) ? 1 : Number.NaN
 }
-const isPlainDecimal = (value: unknown) => typeof value === 'string' || typeof value === 'number' || typeof value === 'bigint'
+const isPlainDecimal = (value: unknown) =>
+  typeof value === 'string' || typeof value === 'number' || typeof value === 'bigint'
 
 /** The error of a rule at a place. */
-export const faultOf = (rule: { readonly code: string; readonly message?: string }, path: Path, rest: Partial<Fault> = {}): Fault => ({
-  path,
-  stage: 'rules',
-  code: rule.code,
-  messages: rule.message,
-  ...rest,
-})
+export const faultOf = (
+  rule: { readonly code: string; readonly message?: string },
+  path: Path,
+  rest: Partial<Fault> = {},
+): Fault => ({ path, stage: 'rules', code: rule.code, messages: rule.message, ...rest })

@@ -41,7 +41,9 @@ const conditional = <R extends 'needed' | 'absent'>(
     return concrete(input, pathOf(rule.address, base)).flatMap((one) => {
       if (!isWrong(isPresent(sent, one)) || !isDue(one)) return []
       // What is needed in a list's element is not needed of an element that is not there.
-      return one.length > 1 && isNone(valueAt(input, one.slice(0, -1))) ? [] : [faultOf(rule, one, { about: { when: rule.when } })]
+      return one.length > 1 && isNone(valueAt(input, one.slice(0, -1)))
+        ? []
+        : [faultOf(rule, one, { about: { when: rule.when } })]
     })
   },
   sentence: ({ when, blames }) => ({ code, about: { when }, at: blames }),

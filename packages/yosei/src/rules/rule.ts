@@ -1,6 +1,7 @@
 /**
  * Rules between fields. Each has a file of its own in this room, which adds its node to `Rules` and
- * says all that holds for it alone: its call, and a `RuleOf`. The table `rules` holds them all, so that the compiler names what a new
+ * says all that holds for it alone: its call, and a `RuleOf`. The table `rules` holds them all, so that the compiler
+ * names what a new
  * rule forgot.
  */
 import type { Fault } from '../kinds/run.js'
@@ -38,7 +39,10 @@ export interface Found {
 export type Reads<T> = readonly Address<T>[]
 export type Values<T, R extends Reads<T>> = { [I in keyof R]: At<T, R[I]> }
 
-/** A rule as the sentence that its error would be: the code by which the catalogue words it, and what goes into its places. */
+/**
+ * A rule as the sentence that its error would be: the code by which the catalogue words it, and what goes into its
+ * places.
+ */
 interface Sentence {
   readonly code: string
   readonly variant?: string | undefined
@@ -63,6 +67,7 @@ export interface RuleOf<R extends Rule> {
   sentence(rule: R, isInstant: (address: string) => boolean): Sentence
 }
 
-export const worded = (message: string | undefined): { readonly message?: string } => (message === undefined ? {} : { message })
+export const worded = (message: string | undefined): { readonly message?: string } =>
+  message === undefined ? {} : { message }
 export const sound = (): undefined => undefined
 export const none = (): readonly string[] => []

@@ -54,7 +54,9 @@ export const ruleMaker = {
 } as unknown as { readonly [R in RuleName]: RuleMaker<unknown>[R] } & typeof conditionMaker
 
 /** The addresses that a rule names, for a declaration to be held against. */
-export const addressesOf = (rule: AnyRule): readonly string[] => [...new Set([...rule.reads, ...rule.blames, ...ruleOf(rule).names(rule)])]
+export const addressesOf = (rule: AnyRule): readonly string[] => [
+  ...new Set([...rule.reads, ...rule.blames, ...ruleOf(rule).names(rule)]),
+]
 
 /** A rule where it applies: those of a record lie below it. */
 export interface PlacedRule {

@@ -21,7 +21,11 @@ export interface SumWithin extends Rule {
 }
 
 export const sumWithin: RuleOf<SumWithin> = {
-  make(address: string, bounds: SumWithin['bounds'], { code = 'above_max', blames = [listOf(address)], message }: Blame = {}) {
+  make(
+    address: string,
+    bounds: SumWithin['bounds'],
+    { code = 'above_max', blames = [listOf(address)], message }: Blame = {},
+  ) {
     const reads = [address, ...('atMost' in bounds ? [bounds.atMost] : [])]
     return { rule: 'sumWithin', code, address, bounds, reads, blames, ...worded(message) }
   },
@@ -30,19 +34,27 @@ export const sumWithin: RuleOf<SumWithin> = {
   names: ({ address }) => [address],
   mistake: sound,
   judge(rule, { input, base }) {
-    const found = [valueAt(input, pathOf(rule.address, base))].flat(Number.POSITIVE_INFINITY).filter((value) => !isNone(value))
+    const found = [valueAt(input, pathOf(rule.address, base))]
+      .flat(Number.POSITIVE_INFINITY)
+      .filter((value) => !isNone(value))
     // Decimals are texts; their sum is taken as a number.
     const sum = found.reduce((all: number, one) => all + numberOf(one), 0)
     const { bounds } = rule
     const [least, most, other] =
       'atMost' in bounds
-        ? [Number.NEGATIVE_INFINITY, numberOf(valueAt(input, pathOf(bounds.atMost, base))), new Place(pathOf(bounds.atMost, base))]
+        ? [
+            Number.NEGATIVE_INFINITY,
+            numberOf(valueAt(input, pathOf(bounds.atMost, base))),
+            new Place(pathOf(bounds.atMost, base)),
+          ]
         : [bounds[0], bounds[1], undefined]
     if (sum >= least && sum <= most) return []
     const code = sum > most ? rule.code : rule.code === 'above_max' ? 'below_min' : rule.code
     const about = { sum, ...(other === undefined ? {} : { other }) }
     const rest = { code, variant: other === undefined ? 'sum' : 'sumOther', limit: sum > most ? most : least, about }
-    return rule.blames.flatMap((address) => concrete(input, pathOf(address, base)).map((path) => faultOf(rule, path, rest)))
+    return rule.blames.flatMap((address) =>
+      concrete(input, pathOf(address, base)).map((path) => faultOf(rule, path, rest)),
+    )
   },
   sentence({ bounds, blames }) {
     if ('atMost' in bounds) return { code: 'rule', variant: 'sumOther', about: { other: bounds.atMost }, at: blames }

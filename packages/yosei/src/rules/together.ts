@@ -12,4 +12,6 @@ export interface TogetherMaker<T> {
   together(...addresses: Reads<T>): Rule
 }
 
-export const together = counting('together', 'not_together', (count, all) => (count === 0 || count === all ? undefined : 'not_together'))
+export const together = counting('together', 'not_together', (count, all) =>
+  count === 0 || count === all ? undefined : 'not_together',
+)

@@ -1,7 +1,7 @@
 /** What a service declares, held to making sense when it is made. */
-import { declareEndpoint, type EndpointNode } from '../declare/endpoint.js'
+import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { declareGroup } from '../declare/group.js'
-import { declareIntake, type IntakeNode } from '../declare/intake.js'
+import { declareIntake, intakeNode } from '../declare/intake.js'
 import { mistake } from '../terms/mistake.js'
 import { checkEndpoint } from './endpoint.js'
 
@@ -15,7 +15,7 @@ import { checkEndpoint } from './endpoint.js'
  */
 export const endpoint: typeof declareEndpoint = (signature, declaration) => {
   const declared = declareEndpoint(signature, declaration)
-  checkEndpoint(declared as unknown as EndpointNode)
+  checkEndpoint(endpointNode(declared))
   return declared
 }
 
@@ -28,7 +28,7 @@ export const endpoint: typeof declareEndpoint = (signature, declaration) => {
  */
 export const group: typeof declareGroup = (shared, endpoints) => {
   const grouped = declareGroup(shared, endpoints)
-  for (const one of Object.values(grouped)) checkEndpoint(one as unknown as EndpointNode)
+  for (const one of Object.values(grouped)) checkEndpoint(endpointNode(one))
   return grouped
 }
 
@@ -41,7 +41,7 @@ export const group: typeof declareGroup = (shared, endpoints) => {
  */
 export const intake: typeof declareIntake = (declaration) => {
   const made = declareIntake(declaration)
-  refuseDoubles(Object.entries((made as unknown as IntakeNode).endpoints))
+  refuseDoubles(Object.entries(intakeNode(made).endpoints))
   return made
 }
 
@@ -50,7 +50,8 @@ function refuseDoubles(endpoints: readonly (readonly [name: string, EndpointNode
   for (const [name, { method, segments }] of endpoints) {
     const shape = `${method} /${segments.map((segment) => (typeof segment === 'string' ? segment : '{}')).join('/')}`
     const other = shapes.get(shape)
-    if (other !== undefined) mistake(`intake, ${name}`, `${other} matches the same requests`, 'Give one of them another method or path')
+    if (other !== undefined)
+      mistake(`intake, ${name}`, `${other} matches the same requests`, 'Give one of them another method or path')
     shapes.set(shape, name)
   }
 }

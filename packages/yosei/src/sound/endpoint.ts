@@ -37,8 +37,10 @@ export function checkEndpoint(node: EndpointNode): void {
   for (const [name, { reads, fill, when, follows = [] }] of Object.entries(node.lookups)) {
     check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
     const stranger = follows.find((one) => !Object.hasOwn(node.lookups, one))
-    if (stranger !== undefined) mistake(`${signature}, lookup ${name}`, `it follows ${stranger}, which there is not`, 'Name another lookup')
-    if (followsItself(name, node.lookups)) mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
+    if (stranger !== undefined)
+      mistake(`${signature}, lookup ${name}`, `it follows ${stranger}, which there is not`, 'Name another lookup')
+    if (followsItself(name, node.lookups))
+      mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
   }
 }
 
@@ -56,9 +58,17 @@ function checkParts(signature: string, node: EndpointNode): void {
   const unlisted = named.find((name) => !Object.hasOwn(node.path.fields, name))
   const unnamed = Object.keys(node.path.fields).find((name) => !named.includes(name))
   if (unlisted !== undefined)
-    mistake(`${signature}, path.${unlisted}`, 'the template has this parameter, the path does not declare it', `Add ${unlisted} to path`)
+    mistake(
+      `${signature}, path.${unlisted}`,
+      'the template has this parameter, the path does not declare it',
+      `Add ${unlisted} to path`,
+    )
   if (unnamed !== undefined)
-    mistake(`${signature}, path.${unnamed}`, 'this is no parameter of the template', `Write {${unnamed}} into the template`)
+    mistake(
+      `${signature}, path.${unnamed}`,
+      'this is no parameter of the template',
+      `Write {${unnamed}} into the template`,
+    )
   for (const name of ['path', 'query', 'header', 'cookie'] as const) {
     checkSound(signature, node[name], [name])
     checkTextPart(signature, name, node[name])

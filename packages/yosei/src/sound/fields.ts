@@ -39,12 +39,21 @@ export function checkSound(where: string, node: Node, path: Path): void {
   sound.add(node)
   try {
     const kind = kindOf(kinds, node)
-    const unknown = Object.keys(node).find((option) => !Object.hasOwn(common, option) && !Object.hasOwn(kind.options, option))
+    const unknown = Object.keys(node).find(
+      (option) => !Object.hasOwn(common, option) && !Object.hasOwn(kind.options, option),
+    )
     const own = Object.keys(kind.options).join(' ')
     if (unknown !== undefined)
-      refuse(where, path, `${node.kind} has no option ${unknown}`, `Its options are ${own || 'those of every field'}`, unknown)
+      refuse(
+        where,
+        path,
+        `${node.kind} has no option ${unknown}`,
+        `Its options are ${own || 'those of every field'}`,
+        unknown,
+      )
     for (const [step, child] of childrenOf(node)) checkSound(where, child, step === undefined ? path : [...path, step])
-    if (!hasEnd(node)) refuse(where, path, 'holds itself without end', 'Make the field that holds it optional, nullable or a list')
+    if (!hasEnd(node))
+      refuse(where, path, 'holds itself without end', 'Make the field that holds it optional, nullable or a list')
     kind.check(node, (what, mend, option) => refuse(where, path, what, mend, option))
     checkDefault(where, node, path)
   } catch (error) {
@@ -89,10 +98,15 @@ function checkDefault(where: string, node: Node, path: Path): void {
 const isFlat = (node: Node) => shapeOf(node) === 'list' || shapeOf(node) === 'object'
 
 /**
- * What a part that is sent as text can carry: values and lists of them; in a query or a form also records of them; files in
+ * What a part that is sent as text can carry: values and lists of them; in a query or a form also records of them;
+ * files in
  * `multipart/form-data` alone.
  */
-export function checkTextPart(where: string, part: Exclude<Part, 'body'> | 'form' | 'multipart', node: RecordNode): void {
+export function checkTextPart(
+  where: string,
+  part: Exclude<Part, 'body'> | 'form' | 'multipart',
+  node: RecordNode,
+): void {
   const hasPairs = part === 'query' || part === 'form' || part === 'multipart'
   for (const [name, field] of Object.entries(node.fields)) {
     const path = [hasPairs && part !== 'query' ? 'body' : part, name]
@@ -103,8 +117,13 @@ export function checkTextPart(where: string, part: Exclude<Part, 'body'> | 'form
       refuse(where, path, 'a file comes in no such part', "Declare it in a body of 'multipart/form-data'")
     if (!isFlat(shape)) continue
     const inside = childrenOf(shape).map(([step, child]) => [step ?? EACH, sentShape(child)] as const)
-    const deep = inside.find(([, child]) => isFlat(child) && !(hasPairs && shape.kind !== 'list' && child.kind === 'list'))
-    const takes = shape.kind === 'list' || shape.kind === 'tuple' || (hasPairs && (shape.kind === 'record' || shape.kind === 'table'))
+    const deep = inside.find(
+      ([, child]) => isFlat(child) && !(hasPairs && shape.kind !== 'list' && child.kind === 'list'),
+    )
+    const takes =
+      shape.kind === 'list' ||
+      shape.kind === 'tuple' ||
+      (hasPairs && (shape.kind === 'record' || shape.kind === 'table'))
     const single = part === 'cookie' && (shape.kind === 'list' || shape.kind === 'tuple')
     if (!takes || deep || single)
       refuse(
@@ -116,4 +135,5 @@ export function checkTextPart(where: string, part: Exclude<Part, 'body'> | 'form
   }
 }
 
-const holdsFile = (node: Node): boolean => node.kind === 'file' || (node.kind === 'list' && sentShape(node.item).kind === 'file')
+const holdsFile = (node: Node): boolean =>
+  node.kind === 'file' || (node.kind === 'list' && sentShape(node.item).kind === 'file')

@@ -8,7 +8,11 @@ import type { Upload } from './types.js'
 type Atom = string | number | boolean | bigint | Date | Upload | null | undefined | ((...args: never) => unknown)
 type Less = [never, 0, 1, 2, 3, 4, 5, 6]
 /** Joins an address and what stands behind it: a name after a dot, a bracket as it is. */
-type Join<Head extends string, Rest> = Rest extends string ? (Rest extends `[${string}` ? `${Head}${Rest}` : `${Head}.${Rest}`) : never
+type Join<Head extends string, Rest> = Rest extends string
+  ? Rest extends `[${string}`
+    ? `${Head}${Rest}`
+    : `${Head}.${Rest}`
+  : never
 type Inside<T, Depth extends number> = Depth extends 0
   ? never
   : unknown extends T
@@ -18,7 +22,9 @@ type Inside<T, Depth extends number> = Depth extends 0
       : T extends readonly (infer E)[]
         ? '[]' | Join<'[]', Inside<NonNullable<E>, Less[Depth]>>
         : T extends object
-          ? { [K in keyof T & string]: string extends K ? never : K | Join<K, Inside<NonNullable<T[K]>, Less[Depth]>> }[keyof T & string]
+          ? {
+              [K in keyof T & string]: string extends K ? never : K | Join<K, Inside<NonNullable<T[K]>, Less[Depth]>>
+            }[keyof T & string]
           : never
 /** The addresses inside an accepted input, to a depth of six; a list's elements are written `[]`. */
 export type Address<T> = Inside<T, 6>
@@ -127,7 +133,10 @@ export function parseAddress(address: string): Path | undefined {
   return path.length === 0 ? undefined : path
 }
 
-/** The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. None where a name is told shortened. */
+/**
+ * The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. None where a name is told
+ * shortened.
+ */
 export function formatPointer(path: Path): string | undefined {
   if (path.some(isLong)) return undefined
   let pointer = ''
@@ -145,7 +154,11 @@ export function valueAt(root: unknown, path: Path, from = 0): unknown {
     const key = path[i] as string | number
     if (value === null || typeof value !== 'object') return undefined
     if (key === EACH)
-      return Array.isArray(value) ? (i + 1 === path.length ? value : value.map((element) => valueAt(element, path, i + 1))) : undefined
+      return Array.isArray(value)
+        ? i + 1 === path.length
+          ? value
+          : value.map((element) => valueAt(element, path, i + 1))
+        : undefined
     value = Object.hasOwn(value, key) ? (value as Record<string | number, unknown>)[key] : undefined
   }
   return value

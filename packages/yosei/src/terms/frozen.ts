@@ -1,4 +1,7 @@
-/** A private copy that nobody can change: of lists and plain objects to their depth. What is frozen already stays itself. */
+/**
+ * A private copy that nobody can change: of lists and plain objects to their depth. What is frozen already stays
+ * itself.
+ */
 export function frozen<T>(value: T): T {
   if (typeof value !== 'object' || value === null || Object.isFrozen(value)) return value
   if (value instanceof Date) return new Date(value) as T

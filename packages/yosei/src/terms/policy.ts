@@ -33,9 +33,14 @@ export interface Policy {
   coerce?: boolean
   /** What happens to names that are not declared. `refuse` by default. */
   unlisted?: { readonly query?: 'refuse' | 'drop'; readonly body?: 'refuse' | 'drop' | 'keep' }
-  /** Refuse JSON in which an object has a name twice (RFC 7493, section 2.3), which a parser takes without a word. Costs a scan. */
+  /**
+   * Refuse JSON in which an object has a name twice (RFC 7493, section 2.3), which a parser takes without a word. Costs
+   * a scan.
+   */
   uniqueNames?: boolean
-  /** `observe` lets a gate pass what it would reject, journalled as such; for a part, what is wrong in that part alone. */
+  /**
+   * `observe` lets a gate pass what it would reject, journalled as such; for a part, what is wrong in that part alone.
+   */
   mode?: Mode | { readonly [P in Part]?: Mode }
   /** Which rejections are journalled: none where `false`, or none of a part's errors. Failures always are. */
   journalled?: boolean | { readonly [P in Part]?: boolean }
@@ -75,7 +80,11 @@ function settle(where: string, limits: Limits): SettledLimits {
     const isTime = name === 'receive' || name === 'handle'
     const value = isTime ? readSpan(String(limit)) : readSize(limit)
     if (!(value >= 0))
-      mistake(`${where}, limits`, `${name} is "${limit}"`, isTime ? 'Write it as 30s or 5m' : 'Write it as a number, or as 64kB or 5MB')
+      mistake(
+        `${where}, limits`,
+        `${name} is "${limit}"`,
+        isTime ? 'Write it as 30s or 5m' : 'Write it as a number, or as 64kB or 5MB',
+      )
     return [name, value] as const
   })
   return Object.freeze(Object.fromEntries(entries)) as SettledLimits

@@ -1,7 +1,17 @@
 /** Every status that a rejection can have (RFC 9110, section 15), where it comes from, and what goes with it. */
 
 /** Where in the way of a request an error was found. */
-export type Stage = 'match' | 'admit' | 'identify' | 'receive' | 'read' | 'shape' | 'rules' | 'turn' | 'lookups' | 'handle'
+export type Stage =
+  | 'match'
+  | 'admit'
+  | 'identify'
+  | 'receive'
+  | 'read'
+  | 'shape'
+  | 'rules'
+  | 'turn'
+  | 'lookups'
+  | 'handle'
 
 /** A row of the documentation: the stage, what went wrong, the header fields that go with it, and where it is told. */
 type Row = readonly [stage: Stage, what: string, headers: string, at: string]
@@ -23,7 +33,9 @@ export const statusTable = {
   },
   mediaType: {
     status: 415,
-    rows: [['admit', 'media type or charset not taken, or none given with a body', '`Accept`', '`header.content-type`']],
+    rows: [
+      ['admit', 'media type or charset not taken, or none given with a body', '`Accept`', '`header.content-type`'],
+    ],
   },
   coding: {
     status: 415,
@@ -40,9 +52,19 @@ export const statusTable = {
   framing: {
     status: 400,
     rows: [
-      ['admit', 'Content-Length that is no number, or two different ones, or not what came', '', '`header.content-length`'],
+      [
+        'admit',
+        'Content-Length that is no number, or two different ones, or not what came',
+        '',
+        '`header.content-length`',
+      ],
       ['admit', 'two Host fields, or none', '`Connection: close`', '`header.host`'],
-      ['admit', 'Transfer-Encoding twice, or not ending in chunked', '`Connection: close`', '`header.transfer-encoding`'],
+      [
+        'admit',
+        'Transfer-Encoding twice, or not ending in chunked',
+        '`Connection: close`',
+        '`header.transfer-encoding`',
+      ],
       ['receive', 'a message that is none', '`Connection: close`', '`path` or `header`'],
     ],
   },
@@ -50,10 +72,15 @@ export const statusTable = {
     status: 501,
     rows: [['admit', 'a transfer coding besides chunked', '`Connection: close`', '`header.transfer-encoding`']],
   },
-  late: { status: 408, rows: [['receive', 'the message did not come within `limits.receive`', '`Connection: close`', '`body`']] },
+  late: {
+    status: 408,
+    rows: [['receive', 'the message did not come within `limits.receive`', '`Connection: close`', '`body`']],
+  },
   broken: {
     status: 400,
-    rows: [['receive', 'the body broke off, or its coding is broken', '`Connection: close` where it broke off', '`body`']],
+    rows: [
+      ['receive', 'the body broke off, or its coding is broken', '`Connection: close` where it broke off', '`body`'],
+    ],
   },
   syntax: {
     status: 400,
@@ -74,9 +101,18 @@ export const statusTable = {
   cookie: { status: 400, rows: [['shape', 'errors in cookies', '', 'each field']] },
   body: { status: 422, rows: [['shape', 'errors in the body', '', 'each field']] },
   rules: { status: 422, rows: [['rules', 'a rule between fields does not hold', '', 'the fields that it blames']] },
-  turn: { status: 409, rows: [['turn', 'the turn was not had within its `wait`', '`Retry-After`', 'the first of its `by`']] },
-  notFound: { status: 422, rows: [['lookups', 'not found, where a lookup has no `refusal`', '', 'the first of its `reads`']] },
-  alreadyThere: { status: 409, rows: [['lookups', 'there already where it must not be', '', 'the first of its `reads`']] },
+  turn: {
+    status: 409,
+    rows: [['turn', 'the turn was not had within its `wait`', '`Retry-After`', 'the first of its `by`']],
+  },
+  notFound: {
+    status: 422,
+    rows: [['lookups', 'not found, where a lookup has no `refusal`', '', 'the first of its `reads`']],
+  },
+  alreadyThere: {
+    status: 409,
+    rows: [['lookups', 'there already where it must not be', '', 'the first of its `reads`']],
+  },
   unavailable: {
     status: 503,
     rows: [
@@ -94,7 +130,8 @@ export type StatusName = keyof typeof statusTable
 /** The status for a kind of failure, where the default does not suit. */
 export type Statuses = { readonly [N in StatusName]?: number }
 
-export const statusFor = (name: StatusName, statuses: Statuses | undefined): number => statuses?.[name] ?? statusTable[name].status
+export const statusFor = (name: StatusName, statuses: Statuses | undefined): number =>
+  statuses?.[name] ?? statusTable[name].status
 
 /** Reason phrases of RFC 9110, section 15, and RFC 6585. */
 export const titles: { readonly [status: number]: string } = {

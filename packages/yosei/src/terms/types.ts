@@ -40,7 +40,9 @@ export interface Common<T> {
   secret?: boolean
   /** Own words: one text whatever is wrong, or by code, or a function of the limit and what was sent. */
   messages?: Messages
-  /** Read text where a typed value is expected (JSON). Path, query, header and form values are always read from text. */
+  /**
+   * Read text where a typed value is expected (JSON). Path, query, header and form values are always read from text.
+   */
   coerce?: boolean
   /** A name under which documents refer to this declaration (`$ref`). */
   name?: string

@@ -54,7 +54,11 @@ export interface PendingVerdict<N, I> extends Traced {
   readonly unasked: readonly string[]
 }
 /** Only an endpoint with lookups can be pending. */
-type MaybePending<N, I, F> = unknown extends F ? PendingVerdict<N, I> : keyof F extends never ? never : PendingVerdict<N, I>
+type MaybePending<N, I, F> = unknown extends F
+  ? PendingVerdict<N, I>
+  : keyof F extends never
+    ? never
+    : PendingVerdict<N, I>
 /** The verdict on a request to one endpoint. */
 export type EndpointVerdict<N, I, F> = AcceptedVerdict<N, I> | MaybePending<N, I, F> | Rejected
 export interface Rejected extends Traced {
@@ -71,5 +75,7 @@ export interface Rejected extends Traced {
   readonly more: number
 }
 export type Verdict<E extends Endpoints = Endpoints> =
-  | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> | MaybePending<N, Accepted<E[N]>, FoundBy<E[N]>> }[keyof E & string]
+  | {
+      [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> | MaybePending<N, Accepted<E[N]>, FoundBy<E[N]>>
+    }[keyof E & string]
   | Rejected

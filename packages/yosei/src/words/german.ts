@@ -62,7 +62,8 @@ export const german: Words = {
   'wrong_format.time': 'muss eine Uhrzeit sein, etwa 22:30:00Z',
   'wrong_format.date-time': 'muss Datum und Uhrzeit sein, etwa 2031-03-01T22:30:00Z',
   'wrong_format.instant': 'muss Datum und Uhrzeit sein, etwa 2031-03-01T22:30:00Z',
-  'wrong_format.plus': 'muss Datum und Uhrzeit sein, etwa 2031-03-01T22:30:00Z; das Plus einer Zeitzone wird %2B geschrieben',
+  'wrong_format.plus':
+    'muss Datum und Uhrzeit sein, etwa 2031-03-01T22:30:00Z; das Plus einer Zeitzone wird %2B geschrieben',
   'wrong_format.duration': 'muss eine Dauer sein, etwa PT1H30M',
   'wrong_format.regex': 'muss ein regulärer Ausdruck sein',
   wrong_pattern: 'muss dem Muster {limit} entsprechen',

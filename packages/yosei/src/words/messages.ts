@@ -59,7 +59,10 @@ const escaped = /[\u0000-\u001f"\\\ud800-\udfff]/
 /** The inside of a JSON string. Most texts need no escape, which is soon seen. */
 const writeJson = (text: string) => (escaped.test(text) ? JSON.stringify(text).slice(1, -1) : text)
 
-/** The message of a fault: own words, as a function says them or with their places filled; else the catalogue's and what was sent. */
+/**
+ * The message of a fault: own words, as a function says them or with their places filled; else the catalogue's and what
+ * was sent.
+ */
 export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): string {
   const { code, variant = fault.node?.kind, limit, about } = fault
   const own = ownWords(fault)
@@ -91,7 +94,8 @@ const bounded = (text: string) => (text.length > longestWords ? `${text.slice(0,
 
 /** A condition as the clause that a message ends with. */
 function wordCondition(condition: AnyCondition, wording: Wording): string {
-  const say = (key: string, about: { readonly [name: string]: unknown }) => fill(wording.text(key) ?? '', shown(about, wording))
+  const say = (key: string, about: { readonly [name: string]: unknown }) =>
+    fill(wording.text(key) ?? '', shown(about, wording))
   const clause = (one: AnyCondition): string => {
     const inner = one.condition === 'not' ? conditionOf(one.of).negated(one.of, say) : undefined
     return inner ?? conditionOf(one).words(one, say, clause)

@@ -1,4 +1,6 @@
-/** What every language that is shipped must have words for: a kind, format or condition without them does not compile. */
+/**
+ * What every language that is shipped must have words for: a kind, format or condition without them does not compile.
+ */
 import type { Format } from '../grammar/formats.js'
 import type { Kind } from '../kinds/kind.js'
 import type { ConditionName } from '../rules/condition.js'

@@ -1,6 +1,6 @@
 /** Requests written from typed values: the inverse of reading. */
 
-import type { EndpointNode } from '../declare/endpoint.js'
+import { endpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { encode } from '../engine/encode.js'
 import { judgeMessage } from '../judge/judge.js'
@@ -39,7 +39,7 @@ export class UnacceptableError extends Error {
  * await fetch(write(listSessions, 'https://observatory.example', { path: {}, query: { limit: 5 }, body: undefined }))
  */
 export function write<I, S>(endpoint: Endpoint<I, S>, base: string, sent: S | WithoutCookies<I>): Request {
-  const node = endpoint as unknown as EndpointNode
+  const node = endpointNode(endpoint)
   const parts = sent as { readonly [part: string]: unknown }
   const faults: Fault[] = []
   /** The texts of a record's values where it is sent as text. */
@@ -66,19 +66,31 @@ export function write<I, S>(endpoint: Endpoint<I, S>, base: string, sent: S | Wi
   const lines = textsOf('header', node.header, parts.header, (_, value) => joined(value, ', ', headerText))
   const cookies = textsOf('cookie', node.cookie, parts.cookie, (_, value) => joined(value, ',', encodeText))
   if (cookies.length > 0) lines.push(['cookie', cookies.map(([name, text]) => `${name}=${text}`).join('; ')])
-  const segments = node.segments.map((segment) => (typeof segment === 'string' ? segment : (path.get(segment.name) ?? '')))
+  const segments = node.segments.map((segment) =>
+    typeof segment === 'string' ? segment : (path.get(segment.name) ?? ''),
+  )
   const target = `/${segments.join('/')}${query === '' ? '' : `?${query}`}`
 
   const [body] = node.bodies
   const written =
     body && parts.body !== undefined
-      ? syntaxOf(body).write(body.node, parts.body, body.mediaType, { encode, pairs: (record, values) => pairs('body', record, values) })
+      ? syntaxOf(body).write(body.node, parts.body, body.mediaType, {
+          encode,
+          pairs: (record, values) => pairs('body', record, values),
+        })
       : undefined
   if (faults.length > 0)
-    throw new UnacceptableError(verdictOf(reject(undefined, faults, { status: statusFor('syntax', node.statuses), stage: 'read' })))
+    throw new UnacceptableError(
+      verdictOf(reject(undefined, faults, { status: statusFor('syntax', node.statuses), stage: 'read' })),
+    )
   const typed: [string, string][] = written?.type === undefined ? lines : [...lines, ['content-type', written.type]]
   const text = typeof written?.body === 'string' ? written.body : null
-  const solo: IntakeNode = { endpoints: { endpoint: node }, base: '', limits: settleLimits(node.template, node.limits), statuses: {} }
+  const solo: IntakeNode = {
+    endpoints: { endpoint: node },
+    base: '',
+    limits: settleLimits(node.template, node.limits),
+    statuses: {},
+  }
   const received = written?.values === undefined ? undefined : { value: written.values }
   const verdict = judgeMessage(solo, { method: node.method, target, headers: typed, body: text }, received)
   if (verdict.outcome === 'rejected') throw new UnacceptableError(verdictOf(verdict))
@@ -105,7 +117,9 @@ const headerText = (text: string) => (/^[!-~](?:[ -~]*[!-~])?$/.test(text) ? tex
 
 /** A value, or the elements of a list, as one text. */
 function joined(value: unknown, separator: string, write: (text: string) => string | undefined): string | undefined {
-  const texts = (Array.isArray(value) ? value : [value]).map((one) => (typeof one === 'object' ? undefined : write(String(one))))
+  const texts = (Array.isArray(value) ? value : [value]).map((one) =>
+    typeof one === 'object' ? undefined : write(String(one)),
+  )
   const mixed = Array.isArray(value) && texts.some((text) => text?.includes(','))
   return texts.includes(undefined) || mixed ? undefined : texts.join(separator)
 }
@@ -122,10 +136,14 @@ function writePairs(name: string, value: unknown, field: Node): string | undefin
     })
     return pairs.includes(undefined) ? undefined : pairs.join('&')
   }
-  const texts = (Array.isArray(value) ? value : [value]).map((one) => (typeof one === 'object' ? undefined : encodeText(String(one))))
+  const texts = (Array.isArray(value) ? value : [value]).map((one) =>
+    typeof one === 'object' ? undefined : encodeText(String(one)),
+  )
   const encodedName = encodeText(name)
   if (texts.includes(undefined) || encodedName === undefined) return undefined
-  const { style = 'form', explode = style === 'form' } = shape as Partial<ListNode | (TupleNode & Pick<ListNode, 'style' | 'explode'>)>
+  const { style = 'form', explode = style === 'form' } = shape as Partial<
+    ListNode | (TupleNode & Pick<ListNode, 'style' | 'explode'>)
+  >
   return explode || !Array.isArray(value)
     ? texts.map((text) => `${encodedName}=${text}`).join('&')
     : `${encodedName}=${texts.join(separators[style])}`
