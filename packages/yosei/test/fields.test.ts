@@ -91,6 +91,7 @@ const rows: Row[] = [
   ['bigInteger limits', bigInteger({ min: 10n, below: 20n, step: 2n }), [['tjc', '10', 10n], ['tjc', '8', told('below_min')], ['tjc', '20', told('above_max')], ['tjc', '13', told('not_a_step')]]],
   // decimal
   ['decimal', decimal(), [...same('tjc', '0', '12.50', '-0.1', '123456789012345678901234567890.5'), ...all('tjc', told('wrong_type'), '1.', '.5', '01', '1e3', '+1', ''.padEnd(1, 'x'), '1,5'), ...all('jc', told('wrong_type'), 1, 1.5)]],
+  ['decimal digits, all behind the point', decimal({ digits: 2, scale: 2 }), same('tjc', '0.12')],
   ['decimal digits, scale', decimal({ digits: 4, scale: 2 }), [...same('tjc', '12.34', '0.12', '1234'), ['tjc', '123.45', told('too_many_digits')], ['tjc', '1.234', told('too_many_digits')], ['tjc', '123.456', told('too_many_digits', 'too_many_digits')]]],
   ['decimal min, max', decimal({ min: '-0.50', max: '10' }), [...same('tjc', '-0.5', '10.00', '-0', '9.999'), ...all('tjc', told('below_min'), '-0.51', '-10'), ...all('tjc', told('above_max'), '10.01', '100')]],
   // flag

@@ -1,6 +1,7 @@
 /**
  * Lines that once could be changed without any test noticing: caps, escapes, orders, bounds, and what is told to whom.
  */
+import { spawnSync } from 'node:child_process'
 import { once } from 'node:events'
 import { createServer } from 'node:http'
 import { type AddressInfo, connect as connectTo } from 'node:net'
@@ -171,6 +172,15 @@ describe('messages and their framing', () => {
     expect(came).toMatch(/^HTTP\/1.1 415[\s\S]*connection: close/i)
     server.close()
   })
+})
+
+test('a process ends when a limit of time was all that it still had', () => {
+  const program = `import { endpoint, intake, serve } from 'yosei'
+    const app = intake({ endpoints: { a: endpoint('GET /', {}) }, limits: { handle: '100ms' } })
+    const handle = serve(app, { a: () => new Promise((resolve) => setTimeout(resolve, 150)) })
+    console.log((await handle(new Request('http://kr.example/'))).status)`
+  const { stdout, signal } = spawnSync(process.execPath, ['--input-type=module', '-e', program], { timeout: 10_000 })
+  expect([String(stdout), signal]).toEqual(['503\n', null])
 })
 
 describe('bounds and caps', () => {

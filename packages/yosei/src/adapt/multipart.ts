@@ -7,6 +7,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
+import type { Busboy } from 'busboy'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { markUpload } from '../kinds/upload.js'
@@ -34,7 +35,7 @@ export async function receiveForm(
   })
   const files = new TemporaryFiles()
   const broken = (reason: string): FormOrTrouble => ({ values: {}, dispose: () => files.dispose(), broken: reason })
-  let parser: ReturnType<typeof busboy>
+  let parser: Busboy
   try {
     parser = busboy({
       headers: { 'content-type': contentType },
@@ -45,34 +46,8 @@ export async function receiveForm(
     return broken('the boundary of its parts is not given')
   }
 
-  let bytes = 0
+  const parts = collectParts(parser, declared, most, files)
   let received = 0
-  let isTooLarge = false
-  // A file stands where it came among the values, though it is written later.
-  const arrived: (readonly [name: string, value: unknown])[] = []
-  parser.on('field', (name, value, { nameTruncated, valueTruncated }) => {
-    bytes += Buffer.byteLength(name) + Buffer.byteLength(value)
-    if (nameTruncated || valueTruncated || bytes > most) isTooLarge = true
-    else arrived.push([name, value])
-  })
-  parser.on('partsLimit', () => {
-    isTooLarge = true
-  })
-  parser.on('file', (name, stream, { filename = '', mimeType }) => {
-    // A form that breaks off breaks its file, whether somebody reads that already or not.
-    stream.on('error', () => undefined)
-    const limit = Object.hasOwn(declared.fields, name) ? fileLimit(declared.fields[name] as never, most) : undefined
-    // Browsers send an empty file without a name where none was chosen.
-    if (limit === undefined || (filename === '' && mimeType === 'application/octet-stream')) {
-      stream.resume()
-      if (limit === undefined) arrived.push([name, ''])
-      return
-    }
-    const at = arrived.push([name, undefined]) - 1
-    files.write(stream, limit, (path, size) => {
-      arrived[at] = [name, uploadAt(path, filename, mimeType, size)]
-    })
-  })
   const ended = new Promise<'ended' | 'broken'>((resolve) => {
     parser.on('close', () => resolve('ended'))
     parser.on('error', () => resolve('broken'))
@@ -95,8 +70,7 @@ export async function receiveForm(
       }
       if (one.done) break
       received += one.value.length
-      if (received > mostInAll) isTooLarge = true
-      if (isTooLarge) {
+      if (received > mostInAll || parts.areTooMany) {
         Promise.resolve(coming.return?.()).catch(() => undefined)
         return giveUp('too_large')
       }
@@ -113,10 +87,41 @@ export async function receiveForm(
   const areWritten = end !== 'failed' && (await files.settled())
   if (files.failure) return giveUp('broken')
   if (end === 'broken' || !areWritten) return giveUp(broken('it ends inside a part'))
-  if (isTooLarge) return giveUp('too_large')
+  if (parts.areTooMany) return giveUp('too_large')
   const values: Values = {}
-  for (const [name, value] of arrived) addFormValue(values, name, value, declared)
+  for (const [name, value] of parts.arrived) addFormValue(values, name, value, declared)
   return { values, dispose: () => files.dispose() }
+}
+
+/** What the parser tells, in its order; a file stands where it came, though it is written later. */
+function collectParts(parser: Busboy, declared: RecordNode, most: number, files: TemporaryFiles) {
+  const parts = { arrived: [] as (readonly [name: string, value: unknown])[], areTooMany: false }
+  const { arrived } = parts
+  let bytes = 0
+  parser.on('field', (name, value, { nameTruncated, valueTruncated }) => {
+    bytes += Buffer.byteLength(name) + Buffer.byteLength(value)
+    if (nameTruncated || valueTruncated || bytes > most) parts.areTooMany = true
+    else arrived.push([name, value])
+  })
+  parser.on('partsLimit', () => {
+    parts.areTooMany = true
+  })
+  parser.on('file', (name, stream, { filename = '', mimeType }) => {
+    // A form that breaks off breaks its file, whether somebody reads that already or not.
+    stream.on('error', () => undefined)
+    const limit = Object.hasOwn(declared.fields, name) ? fileLimit(declared.fields[name] as never, most) : undefined
+    // Browsers send an empty file without a name where none was chosen.
+    if (limit === undefined || (filename === '' && mimeType === 'application/octet-stream')) {
+      stream.resume()
+      if (limit === undefined) arrived.push([name, ''])
+      return
+    }
+    const at = arrived.push([name, undefined]) - 1
+    files.write(stream, limit, (path, size) => {
+      arrived[at] = [name, uploadAt(path, filename, mimeType, size)]
+    })
+  })
+  return parts
 }
 
 /** The files of one form, in a folder that is made when the first of them comes. */

@@ -27,7 +27,7 @@ const tooLarge = new Error('too large to analyse')
 /** Patterns too large to analyse count as dangerous. */
 export function isExponential(pattern: RegExp): boolean {
   try {
-    return hasTwoWaysAround(readPattern(pattern))
+    return hasTwoWaysAround(new PatternReader(pattern))
   } catch (error) {
     if (error === tooLarge) return true
     throw error
@@ -47,22 +47,31 @@ interface Automaton {
 }
 
 /** Reads `a|b`, then sequences, then a unit with its repeat. The RegExp exists, so its syntax is right. */
-function readPattern(pattern: RegExp): Automaton {
-  const { source } = pattern
-  let at = 0
-  const takes: Set<number>[] = []
-  const follow: Map<number, number>[] = []
-  const known = new Map<string, Set<number>>()
-  const named = [...source.matchAll(/\\u\{?([0-9a-f]{1,6})\}?|\\x([0-9a-f]{2})/gi)].map(([, u, x]) =>
-    String.fromCodePoint(Number.parseInt((u ?? x) as string, 16) % 0x110000),
-  )
-  const alphabet = [...new Set([...sorts, ...source, ...named])]
+class PatternReader implements Automaton {
+  readonly takes: Set<number>[] = []
+  readonly follow: Map<number, number>[] = []
+  readonly #pattern: RegExp
+  readonly #source: string
+  readonly #alphabet: readonly string[]
+  /** What each atom takes, by how it is written. */
+  readonly #known = new Map<string, Set<number>>()
+  #at = 0
 
-  function readAlternatives(): Piece {
-    let piece = readSequence()
-    while (source[at] === '|') {
-      at++
-      const other = readSequence()
+  constructor(pattern: RegExp) {
+    this.#pattern = pattern
+    this.#source = pattern.source
+    const named = [...this.#source.matchAll(/\\u\{?([0-9a-f]{1,6})\}?|\\x([0-9a-f]{2})/gi)].map(([, u, x]) =>
+      String.fromCodePoint(Number.parseInt((u ?? x) as string, 16) % 0x110000),
+    )
+    this.#alphabet = [...new Set([...sorts, ...this.#source, ...named])]
+    this.#readAlternatives()
+  }
+
+  #readAlternatives(): Piece {
+    let piece = this.#readSequence()
+    while (this.#source[this.#at] === '|') {
+      this.#at++
+      const other = this.#readSequence()
       piece = {
         empty: most(piece.empty + other.empty),
         first: sum(piece.first, other.first),
@@ -72,14 +81,15 @@ function readPattern(pattern: RegExp): Automaton {
     return piece
   }
 
-  function readSequence(): Piece {
+  #readSequence(): Piece {
     let piece = nothing
-    while (at < source.length && source[at] !== '|' && source[at] !== ')') piece = join(piece, readRepeated())
+    while (this.#at < this.#source.length && this.#source[this.#at] !== '|' && this.#source[this.#at] !== ')')
+      piece = this.#join(piece, this.#readRepeated())
     return piece
   }
 
-  function join(left: Piece, right: Piece): Piece {
-    connect(left.last, right.first)
+  #join(left: Piece, right: Piece): Piece {
+    this.#connect(left.last, right.first)
     return {
       empty: most(left.empty * right.empty),
       first: left.empty ? sum(left.first, scale(right.first, left.empty)) : left.first,
@@ -87,21 +97,21 @@ function readPattern(pattern: RegExp): Automaton {
     }
   }
 
-  function connect(from: Ways, to: Ways): void {
+  #connect(from: Ways, to: Ways): void {
     for (const [one, ways] of from) {
-      const next = follow[one] as Map<number, number>
+      const next = this.follow[one] as Map<number, number>
       for (const [other, more] of to) next.set(other, most((next.get(other) ?? 0) + ways * more))
     }
   }
 
-  function readRepeated(): Piece {
-    const start = at
-    const unit = readUnit()
-    const end = at
-    const found = /^(?:([*+?])|\{(\d+)(,(\d*))?\})\??/.exec(source.slice(end))
+  #readRepeated(): Piece {
+    const start = this.#at
+    const unit = this.#readUnit()
+    const end = this.#at
+    const found = /^(?:([*+?])|\{(\d+)(,(\d*))?\})\??/.exec(this.#source.slice(end))
     if (!found) return unit
-    at = end + found[0].length
-    const after = at
+    this.#at = end + found[0].length
+    const after = this.#at
     const [, sign, low, comma, high] = found
     const least = sign ? (sign === '+' ? 1 : 0) : Number(low)
     const greatest = sign
@@ -115,9 +125,9 @@ function readPattern(pattern: RegExp): Automaton {
           : Number(high)
     /** The unit once more, as atoms of its own. */
     const again = () => {
-      at = start
-      const piece = readUnit()
-      at = after
+      this.#at = start
+      const piece = this.#readUnit()
+      this.#at = after
       return piece
     }
     if (greatest === 0) return nothing
@@ -129,59 +139,56 @@ function readPattern(pattern: RegExp): Automaton {
     for (let i = 0; i < needed + choices; i++) {
       let one = i === 0 ? unit : again()
       // The last needed repeat may itself go on without end.
-      if (endless && i === needed + choices - 1) connect(one.last, one.first)
+      if (endless && i === needed + choices - 1) this.#connect(one.last, one.first)
       if (i >= needed) one = { ...one, empty: 1 }
-      piece = join(piece, one)
+      piece = this.#join(piece, one)
     }
     return piece
   }
 
-  function readUnit(): Piece {
-    const rest = source.slice(at)
+  #readUnit(): Piece {
+    const rest = this.#source.slice(this.#at)
     if (rest[0] === '(') {
       const opening = /^\((?:\?(?:[:=!]|<[=!]|<[^>]*>|[a-z-]*:))?/.exec(rest)?.[0] as string
-      at += opening.length
-      const inside = readAlternatives()
-      at++
+      this.#at += opening.length
+      const inside = this.#readAlternatives()
+      this.#at++
       // What looks around takes nothing.
       return /[=!]$/.test(opening) ? nothing : inside
     }
     const atom = (/^\\(?:u\{[^}]*\}|u[0-9a-f]{4}|x[0-9a-f]{2}|c[a-z]|[pP]\{[^}]*\}|k<[^>]*>|\d+|.)/isu.exec(rest) ??
       /^./su.exec(rest))?.[0] as string
-    const text = atom === '[' ? rest.slice(0, classEnd(rest)) : atom
-    at += text.length
+    const text = atom === '[' ? rest.slice(0, this.#classEnd(rest)) : atom
+    this.#at += text.length
     if (/^(?:\^|\$|\\[bB])$/.test(text)) return nothing
-    if (takes.length >= mostAtoms) throw tooLarge
+    if (this.takes.length >= mostAtoms) throw tooLarge
     // A reference back may take any character.
-    takes.push(taken(/^\\(?:k<|[1-9])/.test(text) ? '[\\s\\S]' : text))
-    follow.push(new Map())
-    const ways = new Map([[takes.length - 1, 1]])
+    this.takes.push(this.#taken(/^\\(?:k<|[1-9])/.test(text) ? '[\\s\\S]' : text))
+    this.follow.push(new Map())
+    const ways = new Map([[this.takes.length - 1, 1]])
     return { empty: 0, first: ways, last: ways }
   }
 
   /** The length of a character class; with the flag `v` it may hold others. */
-  function classEnd(rest: string): number {
+  #classEnd(rest: string): number {
     let open = 0
     for (let i = 0; i < rest.length; i++) {
       if (rest[i] === '\\') i++
-      else if (rest[i] === '[' && (i === 0 || pattern.flags.includes('v'))) open++
+      else if (rest[i] === '[' && (i === 0 || this.#pattern.flags.includes('v'))) open++
       else if (rest[i] === ']' && --open === 0) return i + 1
     }
     return rest.length
   }
 
-  function taken(atom: string): Set<number> {
-    let set = known.get(atom)
+  #taken(atom: string): Set<number> {
+    let set = this.#known.get(atom)
     if (!set) {
-      const one = new RegExp(`^(?:${atom})$`, pattern.flags.replace(/[gy]/g, ''))
-      set = new Set([...alphabet.keys()].filter((index) => one.test(alphabet[index] as string)))
-      known.set(atom, set)
+      const one = new RegExp(`^(?:${atom})$`, this.#pattern.flags.replace(/[gy]/g, ''))
+      set = new Set([...this.#alphabet.keys()].filter((index) => one.test(this.#alphabet[index] as string)))
+      this.#known.set(atom, set)
     }
     return set
   }
-
-  readAlternatives()
-  return { takes, follow }
 }
 
 /** Whether one text leads around a loop in two ways. */
