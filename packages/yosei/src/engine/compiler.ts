@@ -2,13 +2,13 @@
 import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { isMultiple } from '../grammar/numbers.js'
 import { readDay, readInstant } from '../grammar/times.js'
-import { kindOf, type Node } from '../kinds/kind.js'
+import type { Node } from '../kinds/kind.js'
 import { type ListNode, tellRepeated } from '../kinds/list.js'
 import { matches } from '../kinds/patterns.js'
 import { applyReader, type ReadAsNode } from '../kinds/read-as.js'
 import { readNode, readOnce } from '../kinds/reading.js'
 import { keepOrTell, type RecordNode } from '../kinds/record.js'
-import { clock, countFaults, type Run, type Source, tell } from '../kinds/run.js'
+import { clock, countFaults, type Run, type Source, tellSent } from '../kinds/run.js'
 import type { ScalarKind } from '../kinds/scalar.js'
 import { type TableNode, tellMisnamed } from '../kinds/table.js'
 import { codePoints } from '../kinds/text.js'
@@ -71,7 +71,14 @@ const slow = (run: Run, node: Node, value: unknown, source: Source, path: Path):
 const wholePath = ({ path: outer }: Run, path: Path): Path => (outer.length === 0 ? path : [...outer, ...path])
 
 /** The interpreter for a scalar, without what holds for every kind. */
-function slowScalar(run: Run, node: Node, value: unknown, source: Source, path: Path): unknown {
+function slowScalar(
+  run: Run,
+  read: ScalarKind<Node>['readScalar'],
+  node: Node,
+  value: unknown,
+  source: Source,
+  path: Path,
+): unknown {
   const isScalar =
     typeof value === 'string'
       ? value !== '' || source !== 'text'
@@ -79,17 +86,25 @@ function slowScalar(run: Run, node: Node, value: unknown, source: Source, path: 
   if (!isScalar) return slow(run, node, value, source, path)
   const outer = run.path
   run.path = wholePath(run, path)
-  const read = (kindOf(run.kinds, node) as ScalarKind<Node>).readScalar(node, value, run, source)
+  const made = read(node, value, run, source)
   run.path = outer
-  return read
+  return made
 }
 
 /** The same for an instant: where reading it has said why it cannot be read, that is told, and it is not read again. */
-function slowInstant(run: Run, node: Node, value: unknown, source: Source, path: Path, tried: unknown): unknown {
-  if (typeof tried !== 'string' || source === 'text') return slowScalar(run, node, value, source, path)
+function slowInstant(
+  run: Run,
+  read: ScalarKind<Node>['readScalar'],
+  node: Node,
+  value: unknown,
+  source: Source,
+  path: Path,
+  tried: unknown,
+): unknown {
+  if (typeof tried !== 'string' || source === 'text') return slowScalar(run, read, node, value, source, path)
   const outer = run.path
   run.path = wholePath(run, path)
-  tell(run, node, tried, value)
+  tellSent(run, node, tried, value)
   run.path = outer
   return undefined
 }

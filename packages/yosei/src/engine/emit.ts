@@ -5,11 +5,11 @@
  * that are wrong or rare.
  */
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
-import type { CodeOf, Count, Node, Spot, Whole } from '../kinds/kind.js'
-import { codes, kinds, shapeOf } from '../kinds/kinds.js'
+import { type CodeOf, type Count, kindOf, type Node, type Spot, type Whole } from '../kinds/kind.js'
+import { codes, kinds } from '../kinds/kinds.js'
 import { identifier, quote } from '../kinds/quote.js'
 import type { Source } from '../kinds/run.js'
-import { literal } from '../kinds/scalar.js'
+import { literal, type ScalarKind } from '../kinds/scalar.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
 import { syntaxOf } from '../read/syntax.js'
 import { formatAddress } from '../terms/address.js'
@@ -71,9 +71,9 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
   const read = writer.name('v')
   writer.line(`let ${read} = ${value} // ${quote(formatAddress(place.address))}`)
   const code = codes[node.kind] as unknown as CodeOf<Node>
-  const isScalar = shapeOf(node) === 'scalar'
-  const known = `run, ${writer.bind(node)}, ${read}, ${quote(place.source)}, ${writer.path(place)}`
-  const reader = isScalar && !node.secret && !node.readOnly ? 'slowScalar' : 'slow'
+  const known = `${writer.bind(node)}, ${read}, ${quote(place.source)}, ${writer.path(place)}`
+  const { readScalar } = kindOf(kinds, node) as Partial<ScalarKind<Node>>
+  const reader = readScalar && !node.secret && !node.readOnly ? writer.bind(readScalar) : undefined
   // A needed value that is not there comes to the interpreter, but where a kind has another way.
   const countsHere = count && !(count.needed && code.absent === 'told')
   if (countsHere)
@@ -81,11 +81,15 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
       count.needed ? `if (${read} === undefined) ${count.name}--` : `if (${read} !== undefined) ${count.name}++`,
     )
   const slowly = (tried?: string) => {
-    const call = `${read} = ${tried === undefined || reader === 'slow' ? `${reader}(${known})` : `slowInstant(${known}, ${tried})`}`
-    return count && !countsHere ? `{ if (${read} === undefined) ${count.name}--; ${call} }` : call
+    const call = reader
+      ? `${tried === undefined ? 'slowScalar' : 'slowInstant'}(run, ${reader}, ${known}${tried === undefined ? '' : `, ${tried}`})`
+      : `slow(run, ${known})`
+    return count && !countsHere
+      ? `{ if (${read} === undefined) ${count.name}--; ${read} = ${call} }`
+      : `${read} = ${call}`
   }
   const whole: Whole = { writer, read, place, slowly, kinds, emit: (...below) => emit(writer, ...below) }
-  if (writer.count++ > mostEmitted || node.readOnly || (node.secret && !isScalar)) writer.line(slowly())
+  if (writer.count++ > mostEmitted || node.readOnly || (node.secret && !readScalar)) writer.line(slowly())
   else if (code.absent === 'own') code.write(whole, node)
   else whenPresent(whole, node, () => code.write(whole, node))
   return read

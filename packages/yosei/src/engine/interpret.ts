@@ -5,10 +5,12 @@ import { kinds } from '../kinds/kinds.js'
 import { newRun, note, type Run, type Source, tell, tellBelow } from '../kinds/run.js'
 
 /** Starts a judgement. `now` is its clock, in milliseconds since 1970. */
-export const startRun = (now?: number, trace = false): Run => newRun(kinds, walk, now, trace)
+export const startRun = (now?: number, trace = false): Run => newRun(interpreter, now, trace)
+
+const interpreter = { kinds, interpret }
 
 /** What holds for every kind: what is absent, null, set by the server or broken; the kind reads the rest. */
-function walk(node: Node, value: unknown, outer: Source, run: Run): unknown {
+function interpret(node: Node, value: unknown, outer: Source, run: Run): unknown {
   const source = node.coerce === undefined || outer === 'text' ? outer : node.coerce ? 'coerced' : 'json'
   const kind = kindOf(kinds, node)
   if (kind.shape === 'behind') return kind.read(node, value, source, run)

@@ -23,10 +23,9 @@ export const anything: KindOf<AnythingNode> = {
   read(node, value, _, run) {
     const read = copyJson(value, run.deepest)
     note(run, 'as is', value, read)
-    return read === undefined ? tell(run, node, 'too_large', undefined, run.deepest, 'depth') : read
+    return read === undefined ? tell(run, node, 'too_large', run.deepest, 'depth') : read
   },
   takesNull: () => true,
-  echoes: () => false,
   encode: (_, value) => value,
   mask: () => undefined,
 }

@@ -4,7 +4,7 @@
  */
 import type { Declared } from '../terms/declared.js'
 import { checkLimits, integerText, type Limits, limits, tellLimits } from './number.js'
-import { type Run, tell } from './run.js'
+import { type Run, tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -28,15 +28,15 @@ const mostDigits = 1000
 
 function read(node: BigIntegerNode, value: unknown, run: Run): bigint | undefined {
   if (typeof value === 'number' && !Number.isInteger(value))
-    return tell(run, node, Number.isFinite(value) ? 'not_whole' : 'out_of_range', value)
-  if (typeof value === 'number' && !Number.isSafeInteger(value)) return tell(run, node, 'out_of_range', value)
+    return tellSent(run, node, Number.isFinite(value) ? 'not_whole' : 'out_of_range', value)
+  if (typeof value === 'number' && !Number.isSafeInteger(value)) return tellSent(run, node, 'out_of_range', value)
   if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value)))
-    return tell(run, node, 'wrong_type', value)
+    return tellSent(run, node, 'wrong_type', value)
   if (typeof value === 'string' && value.length > mostDigits)
-    return tell(run, node, 'out_of_range', value, mostDigits, 'digits')
+    return tellSent(run, node, 'out_of_range', value, mostDigits, 'digits')
   const read = BigInt(value)
   tellLimits(node, node, value, read, run)
-  if (node.step !== undefined && read % node.step !== 0n) tell(run, node, 'not_a_step', value, node.step)
+  if (node.step !== undefined && read % node.step !== 0n) tellSent(run, node, 'not_a_step', value, node.step)
   return read
 }
 

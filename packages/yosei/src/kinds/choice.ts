@@ -1,6 +1,6 @@
 /** One of some values. */
 import type { Declared } from '../terms/declared.js'
-import { tell } from './run.js'
+import { tellSent } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
 declare module './kind.js' {
@@ -29,7 +29,7 @@ export const choice = scalar<ChoiceNode>({
     const index = fromText ? values.findIndex((one) => String(one) === value) : values.indexOf(value as string)
     if (index >= 0) return values[index]
     const known = fromText || typeof values[0] === typeof value || values.some((one) => typeof one === typeof value)
-    return tell(run, node, known ? 'not_a_choice' : 'wrong_type', value, values)
+    return tellSent(run, node, known ? 'not_a_choice' : 'wrong_type', value, values)
   },
 })
 

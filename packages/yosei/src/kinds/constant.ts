@@ -1,6 +1,6 @@
 /** Exactly one value. */
 import type { Declared } from '../terms/declared.js'
-import { tell } from './run.js'
+import { tellSent } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
 declare module './kind.js' {
@@ -21,7 +21,7 @@ export const constant = scalar<ConstantNode>({
     const fromText = isText(value, source)
     if (value === node.value || (fromText && String(node.value) === value)) return node.value
     const known = fromText || (typeof value === typeof node.value && value !== null)
-    return tell(run, node, known ? 'not_constant' : 'wrong_type', value, node.value)
+    return tellSent(run, node, known ? 'not_constant' : 'wrong_type', value, node.value)
   },
 })
 

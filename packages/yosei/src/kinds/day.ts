@@ -2,7 +2,7 @@
 import { readDay, readDeclaredDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
 import { isRelative } from './instant.js'
-import { clock, type Run, tell } from './run.js'
+import { clock, type Run, tellSent } from './run.js'
 import { checkOrder, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -38,17 +38,17 @@ export const day = scalar<DayNode>({
 })
 
 function read(node: DayNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
   const read = readDay(value)
-  if (typeof read === 'string') return tell(run, node, read, value)
+  if (typeof read === 'string') return tellSent(run, node, read, value)
   const { from, until } = node
   if (from !== undefined) {
     const limit = readDeclaredDay(from, clock(run), node.zone) as string
-    if (value < limit) tell(run, node, 'too_early', value, limit)
+    if (value < limit) tellSent(run, node, 'too_early', value, limit)
   }
   if (until !== undefined) {
     const limit = readDeclaredDay(until, clock(run), node.zone) as string
-    if (value > limit) tell(run, node, 'too_late', value, limit)
+    if (value > limit) tellSent(run, node, 'too_late', value, limit)
   }
   return value
 }

@@ -1,7 +1,7 @@
 /** An exact decimal such as `12.50`, kept as its text; JSON must carry it as a string. */
 import { compareDecimals, countDigits } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
-import { type Run, tell } from './run.js'
+import { type Run, tellSent } from './run.js'
 import { checkOrder, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -35,12 +35,12 @@ export const decimal = scalar<DecimalNode>({
 const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
 
 function read(node: DecimalNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string' || !decimalText.test(value)) return tell(run, node, 'wrong_type', value)
+  if (typeof value !== 'string' || !decimalText.test(value)) return tellSent(run, node, 'wrong_type', value)
   const { digits, scale } = countDigits(value)
-  if (node.digits !== undefined && digits > node.digits) tell(run, node, 'too_many_digits', value, node.digits)
-  if (node.scale !== undefined && scale > node.scale) tell(run, node, 'too_many_digits', value, node.scale, 'scale')
-  if (node.min !== undefined && compareDecimals(value, node.min) < 0) tell(run, node, 'below_min', value, node.min)
-  if (node.max !== undefined && compareDecimals(value, node.max) > 0) tell(run, node, 'above_max', value, node.max)
+  if (node.digits !== undefined && digits > node.digits) tellSent(run, node, 'too_many_digits', value, node.digits)
+  if (node.scale !== undefined && scale > node.scale) tellSent(run, node, 'too_many_digits', value, node.scale, 'scale')
+  if (node.min !== undefined && compareDecimals(value, node.min) < 0) tellSent(run, node, 'below_min', value, node.min)
+  if (node.max !== undefined && compareDecimals(value, node.max) > 0) tellSent(run, node, 'above_max', value, node.max)
   return value
 }
 

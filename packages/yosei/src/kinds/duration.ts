@@ -2,7 +2,7 @@
 import { readDuration, writeDuration } from '../grammar/times.js'
 import type { Declared, Span } from '../terms/declared.js'
 import { readSpan } from '../terms/units.js'
-import { type Run, tell } from './run.js'
+import { type Run, tellSent } from './run.js'
 import { checkOrder, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -29,12 +29,12 @@ export const duration = scalar<DurationNode>({
 })
 
 function read(node: DurationNode, value: unknown, run: Run): number | undefined {
-  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
   const read = readDuration(value)
-  if (read === undefined) return tell(run, node, 'wrong_format', value)
-  if (!Number.isSafeInteger(read)) return tell(run, node, 'out_of_range', value)
-  if (node.min !== undefined && read < readSpan(node.min)) tell(run, node, 'below_min', value, node.min)
-  if (node.max !== undefined && read > readSpan(node.max)) tell(run, node, 'above_max', value, node.max)
+  if (read === undefined) return tellSent(run, node, 'wrong_format', value)
+  if (!Number.isSafeInteger(read)) return tellSent(run, node, 'out_of_range', value)
+  if (node.min !== undefined && read < readSpan(node.min)) tellSent(run, node, 'below_min', value, node.min)
+  if (node.max !== undefined && read > readSpan(node.max)) tellSent(run, node, 'above_max', value, node.max)
   return read
 }
 

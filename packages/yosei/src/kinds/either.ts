@@ -28,7 +28,6 @@ export const either: KindOf<EitherNode> = {
   hasEnd: ({ branches }, ends) => branches.length === 0 || branches.some(ends),
   read,
   takesNull: () => true,
-  echoes: () => false,
   encode({ branches }, value, { encode, takes, kinds }) {
     const named = namedBranch(branches, value, 'json', kinds)
     if (named) return encode(named, value)
@@ -51,7 +50,7 @@ export const either: KindOf<EitherNode> = {
  * speaks: the one with the fewest errors, and of those the deepest.
  */
 function read(node: EitherNode, value: unknown, source: Source, run: Run): unknown {
-  const named = namedBranch(node.branches, value, source, run.kinds)
+  const named = namedBranch(node.branches, value, source, run.interpreter.kinds)
   if (named) {
     const before = countFaults(run)
     const read = readNode(named, value, source, run)
@@ -71,7 +70,7 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   if (isOutermost) run.tries = undefined
   if (!closest) {
     note(run, 'as is', undefined, undefined)
-    return tell(run, node, 'no_branch', value)
+    return tell(run, node, 'no_branch')
   }
   take(run, closest)
   return closest.faults.length === 0 ? closest.read : undefined

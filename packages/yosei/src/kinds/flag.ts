@@ -1,6 +1,6 @@
 /** True or false; as text `true`, `false`, `1` or `0`, and a bare `?name` in a query is true. */
 import type { Declared } from '../terms/declared.js'
-import { tell } from './run.js'
+import { tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -21,7 +21,7 @@ export const flag = scalar<FlagNode>({
       if (value === 'true' || value === '1') return true
       if (value === 'false' || value === '0') return false
     }
-    return tell(run, node, 'wrong_type', value)
+    return tellSent(run, node, 'wrong_type', value)
   },
 })
 

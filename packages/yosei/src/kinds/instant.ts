@@ -1,7 +1,7 @@
 /** A moment in time: an RFC 3339 date-time, read to a Date. */
 import { readInstant, readMoment, writeInstant } from '../grammar/times.js'
 import type { Declared, Moment } from '../terms/declared.js'
-import { clock, type Run, type Source, tell } from './run.js'
+import { clock, type Run, type Source, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -32,17 +32,17 @@ export const instant = scalar<InstantNode>({
 })
 
 function read(node: InstantNode, value: unknown, run: Run, source: Source): Date | undefined {
-  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
   const read = readInstant(value)
   if (typeof read === 'string')
-    return tell(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
+    return tellSent(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
   if (node.from !== undefined) {
     const from = readMoment(node.from, clock(run))
-    if (read < from) tell(run, node, 'too_early', value, new Date(from))
+    if (read < from) tellSent(run, node, 'too_early', value, new Date(from))
   }
   if (node.until !== undefined) {
     const until = readMoment(node.until, clock(run))
-    if (read > until) tell(run, node, 'too_late', value, new Date(until))
+    if (read > until) tellSent(run, node, 'too_late', value, new Date(until))
   }
   return new Date(read)
 }

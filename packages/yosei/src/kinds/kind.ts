@@ -43,10 +43,6 @@ export interface KindOf<N extends Declared> {
   read(node: N, value: unknown, source: Source, run: Run): unknown
   /** Whether it has a word of its own on null. */
   takesNull(node: N): boolean
-  /**
-   * Whether a scalar that was sent for it may be told; that of a secret never is. `echoes` says so of what lies behind.
-   */
-  echoes(node: N, echoes: (node: Node) => boolean): boolean
   /** The JSON form of a value, as a client sends it. What is in that form already stays as it is. */
   encode(node: N, value: unknown, encoder: Encoder): unknown
   /** What of a value may be written down: nothing, where nobody has said that it is no secret. */
@@ -131,13 +127,15 @@ export interface Fault {
  */
 export type Source = 'json' | 'coerced' | 'text'
 
-/** Reads a value by its declaration. `undefined`: absent, or it could not be read, and then a fault says why. */
-export type Interpret = (node: Node, value: unknown, source: Source, run: Run) => unknown
+/** What reads any node. One object for all judgements, so that each costs a field less. */
+export interface Interpreter {
+  readonly kinds: KindTable
+  /** `undefined`: absent, or it could not be read, and then a fault says why. See `readNode`. */
+  readonly interpret: (node: Node, value: unknown, source: Source, run: Run) => unknown
+}
 
 export interface Run {
-  readonly kinds: KindTable
-  /** The interpreter, for one node: see `readNode`. */
-  readonly interpret: Interpret
+  readonly interpreter: Interpreter
   /** Where the judgement is, should it fail. */
   stage: 'shape' | 'rules'
   /** The clock of the judgement, in milliseconds since 1970: see `clock`. */

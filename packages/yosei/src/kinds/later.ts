@@ -31,13 +31,12 @@ export const later: KindOf<LaterNode> = {
   hasEnd: (node, ends) => ends(resolve(node)),
   read,
   takesNull: () => true,
-  echoes: () => false,
   encode: (node, value, { encode }) => encode(resolve(node), value),
   mask: (node, value, below) => below(resolve(node), value),
 }
 
 function read(node: LaterNode, value: unknown, source: Source, run: Run): unknown {
-  if (run.depth === run.deepest) return tell(run, node, 'too_large', undefined, run.deepest, 'depth')
+  if (run.depth === run.deepest) return tell(run, node, 'too_large', run.deepest, 'depth')
   const held = resolve(node)
   return readOnce(run, held, value, () => {
     run.depth++

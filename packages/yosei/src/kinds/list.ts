@@ -37,7 +37,6 @@ export const list: KindOf<ListNode> = {
   hasEnd: ({ length, item }, ends) => (length?.[0] ?? 0) === 0 || ends(item),
   read,
   takesNull: () => false,
-  echoes: () => false,
   encode: ({ item }, value, { encode }) => (Array.isArray(value) ? value.map((one) => encode(item, one)) : value),
   mask: ({ item }, value, below) =>
     Array.isArray(value) ? value.slice(0, 1000).map((one) => below(item, one)) : undefined,
@@ -63,8 +62,8 @@ function read(node: ListNode, value: unknown, source: Source, run: Run): unknown
 
 export function tellCount(node: Node & { readonly length?: Bounds }, count: number, run: Run): void {
   const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
-  if (count < least) tell(run, node, 'too_few', undefined, least)
-  if (count > most) tell(run, node, 'too_many', undefined, most)
+  if (count < least) tell(run, node, 'too_few', least)
+  if (count > most) tell(run, node, 'too_many', most)
 }
 
 export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {

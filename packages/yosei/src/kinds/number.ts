@@ -2,7 +2,7 @@
 import { isMultiple } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import type { Node, Refuse } from './kind.js'
-import { type Run, type Source, tell } from './run.js'
+import { type Run, type Source, tellSent } from './run.js'
 import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -44,13 +44,13 @@ const numberText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?$/
 function read(node: AnyNumber, value: unknown, run: Run, source: Source): number | undefined {
   const whole = node.kind === 'integer'
   if (isText(value, source) ? !(whole ? integerText : numberText).test(value) : typeof value !== 'number')
-    return tell(run, node, 'wrong_type', value)
+    return tellSent(run, node, 'wrong_type', value)
   const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
   if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
-    return tell(run, node, 'out_of_range', value)
-  if (whole && !Number.isInteger(read)) return tell(run, node, 'not_whole', value)
+    return tellSent(run, node, 'out_of_range', value)
+  if (whole && !Number.isInteger(read)) return tellSent(run, node, 'not_whole', value)
   tellLimits(node, node, value, read, run)
-  if (node.step !== undefined && !isMultiple(read, node.step)) tell(run, node, 'not_a_step', value, node.step)
+  if (node.step !== undefined && !isMultiple(read, node.step)) tellSent(run, node, 'not_a_step', value, node.step)
   return read
 }
 
@@ -62,10 +62,10 @@ export function tellLimits(
   run: Run,
 ): void {
   const { min, above, max, below } = limits
-  if (min !== undefined && read < min) tell(run, node, 'below_min', value, min)
-  if (above !== undefined && read <= above) tell(run, node, 'below_min', value, above, 'above')
-  if (max !== undefined && read > max) tell(run, node, 'above_max', value, max)
-  if (below !== undefined && read >= below) tell(run, node, 'above_max', value, below, 'below')
+  if (min !== undefined && read < min) tellSent(run, node, 'below_min', value, min)
+  if (above !== undefined && read <= above) tellSent(run, node, 'below_min', value, above, 'above')
+  if (max !== undefined && read > max) tellSent(run, node, 'above_max', value, max)
+  if (below !== undefined && read >= below) tellSent(run, node, 'above_max', value, below, 'below')
 }
 
 const codeOf = <K extends 'integer' | 'number'>() =>

@@ -1,9 +1,9 @@
 /** A value that passed its base goes through a reader of the declaration's own. */
 import { tellAddress } from '../terms/address.js'
 import type { Declared } from '../terms/declared.js'
-import type { CodeOf, KindOf, Node } from './kind.js'
+import { type CodeOf, type KindOf, kindOf, type Node } from './kind.js'
 import { readNode } from './reading.js'
-import { countFaults, note, type Run, type Source, tell } from './run.js'
+import { countFaults, note, type Run, type Source, tell, tellSent } from './run.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -27,7 +27,6 @@ export const readAs: KindOf<ReadAsNode> = {
   hasEnd: ({ base }, ends) => ends(base),
   read,
   takesNull: () => true,
-  echoes: ({ base }, echoes) => echoes(base),
   // A value that the base takes as it is goes out as it is; another is written back first.
   encode(node, value, { encode, takes }) {
     const asIs = encode(node.base, value)
@@ -56,9 +55,12 @@ export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run:
     run.trace.readings.pop()
     note(run, last.how, last.sent, read)
   }
-  if (read === undefined) tell(run, node, node.code, sent)
-  return read
+  if (read !== undefined) return read
+  return readsScalar(node, run) ? tellSent(run, node, node.code, sent) : tell(run, node, node.code)
 }
+
+const readsScalar = ({ base }: ReadAsNode, run: Run): boolean =>
+  base.kind === 'readAs' ? readsScalar(base, run) : kindOf(run.interpreter.kinds, base).shape === 'scalar'
 
 export const readAsCode: CodeOf<ReadAsNode> = {
   absent: 'own',

@@ -16,9 +16,9 @@ export function readBelow(step: string | number, node: Node, value: unknown, sou
 }
 
 function read(node: Node, value: unknown, source: Source, run: Run): unknown {
-  if (!node.secret) return run.interpret(node, value, source, run)
+  if (!node.secret) return run.interpreter.interpret(node, value, source, run)
   run.secrecy++
-  const read = run.interpret(node, value, source, run)
+  const read = run.interpreter.interpret(node, value, source, run)
   run.secrecy--
   return read
 }

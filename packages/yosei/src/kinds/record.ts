@@ -29,7 +29,6 @@ export const record: KindOf<RecordNode> = {
   hasEnd: ({ fields }, ends) => Object.values(fields).every(ends),
   read: (node, value, source, run) => readRecord(node, value, source, run, []),
   takesNull: () => false,
-  echoes: () => false,
   encode: ({ fields }, value, { encode }) =>
     mapNames(value, (name, one) => (Object.hasOwn(fields, name) ? encode(fields[name] as Node, one) : one)),
   mask: ({ fields }, value, below) =>

@@ -1,7 +1,7 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
 import { type Path, tellAddress } from '../terms/address.js'
 import type { Reading } from '../terms/verdict.js'
-import { type Fault, type Interpret, type KindTable, kindOf, type Node, type Run } from './kind.js'
+import type { Fault, Interpreter, Node, Run } from './kind.js'
 
 export type { Fault, Run, Source, Try } from './kind.js'
 
@@ -38,11 +38,10 @@ export function clock(run: Run): number {
   return run.now
 }
 
-export function newRun(kinds: KindTable, interpret: Interpret, now?: number, trace = false): Run {
+export function newRun(interpreter: Interpreter, now?: number, trace = false): Run {
   const walk: (string | number)[] = []
   return {
-    kinds,
-    interpret,
+    interpreter,
     stage: 'shape',
     now,
     faults: noFaults,
@@ -61,29 +60,30 @@ export function newRun(kinds: KindTable, interpret: Interpret, now?: number, tra
   }
 }
 
-/** Tells an error of the value where the walk is. The value is kept only where it may be echoed. */
-export function tell(
+/** Tells an error of the value where the walk is, and nothing of the value. */
+export function tell(run: Run, node: Node, code: string, limit?: unknown, variant?: string): undefined {
+  addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, variant })
+}
+
+/** Tells an error of a scalar, with what was sent unless it is secret. Of a container nothing that was sent is told. */
+export function tellSent(
   run: Run,
   node: Node,
   code: string,
-  value?: unknown,
+  value: unknown,
   limit?: unknown,
   variant?: string,
 ): undefined {
-  const path = run.path === run.walk ? run.path.slice() : run.path
-  addFault(run, { path, stage: 'shape', code, node, limit, sent: echo(run, node, code, value), variant })
+  const isTold = run.secrecy === 0 && (typeof value !== 'object' || value === null)
+  const sent = isTold ? value : code === 'wrong_type' ? new Unshown(typeOf(value)) : undefined
+  addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, sent, variant })
 }
+
+const pathOf = (run: Run) => (run.path === run.walk ? run.path.slice() : run.path)
 
 /** Tells an error of what lies below the value where the walk is, or one with more to say. */
 export function tellBelow(run: Run, node: Node, code: string, below: Path, more: Partial<Fault> = {}): undefined {
   addFault(run, { path: [...run.path, ...below], stage: 'shape', code, node, ...more })
-}
-
-function echo(run: Run, node: Node, code: string, value: unknown): unknown {
-  if (value === undefined) return undefined
-  const echoes = (one: Node): boolean => kindOf(run.kinds, one).echoes(one, echoes)
-  if (run.secrecy === 0 && (typeof value !== 'object' || value === null) && echoes(node)) return value
-  return code === 'wrong_type' ? new Unshown(typeOf(value)) : undefined
 }
 
 const typeOf = (value: unknown) => (Array.isArray(value) ? 'list' : value === null ? 'null' : typeof value)
@@ -102,7 +102,7 @@ export function addReading({ readings }: { readonly readings: Reading[] }, readi
 /** A container that is none. What was sent instead is not noted: it may be a secret that has slipped. */
 export function notOfKind(node: Node, value: unknown, run: Run): undefined {
   note(run, 'as is', undefined, undefined)
-  return tell(run, node, 'wrong_type', value)
+  addFault(run, { path: pathOf(run), stage: 'shape', code: 'wrong_type', node, sent: new Unshown(typeOf(value)) })
 }
 
 /** A hole or `undefined` in an array that a program made counts as null, as in JSON. */

@@ -12,7 +12,7 @@ type ScalarNode = Extract<Node, Declared>
  */
 type ReadScalar<N> = (node: N, value: unknown, run: Run, source: Source) => unknown
 
-type OfScalar = 'shape' | 'children' | 'hasEnd' | 'takesNull' | 'echoes' | 'encode' | 'mask'
+type OfScalar = 'shape' | 'children' | 'hasEnd' | 'takesNull' | 'encode' | 'mask'
 
 /** A scalar kind: its own options and checks, and how it reads. */
 export function scalar<N extends Declared>(
@@ -26,13 +26,12 @@ export function scalar<N extends Declared>(
     children: () => [],
     hasEnd: () => true,
     takesNull: () => false,
-    echoes: () => true,
     encode: (_, value) => value,
     mask: (_, value) => shorten(value),
     read(node, value, source, run) {
       if (source === 'text' && Array.isArray(value)) {
         note(run, 'from text', value, undefined)
-        return tell(run, node as unknown as ScalarNode, 'sent_twice', undefined, value.length)
+        return tell(run, node as unknown as ScalarNode, 'sent_twice', value.length)
       }
       const read = readScalar(node, value, run, source)
       note(run, source !== 'json' && typeof value === 'string' ? 'from text' : 'as is', value, read)

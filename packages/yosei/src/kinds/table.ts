@@ -34,7 +34,6 @@ export const table: KindOf<TableNode> = {
   hasEnd: ({ length, value }, ends) => (length?.[0] ?? 0) === 0 || ends(value),
   read,
   takesNull: () => false,
-  echoes: () => false,
   encode: (node, value, { encode }) => mapNames(value, (_, one) => encode(node.value, one)),
   mask: (node, value, below) => mapNames(value, (_, one) => below(node.value, one), undefined),
 }

@@ -4,7 +4,7 @@ import { choose, isPlain, property } from './code.js'
 import type { CodeOf, KindOf, Node, Whole } from './kind.js'
 import { quote } from './quote.js'
 import { type RecordNode, readRecord, writeRecord } from './record.js'
-import { isNamed, note, notOfKind, type Run, type Source, tell } from './run.js'
+import { isNamed, note, notOfKind, type Run, type Source, tellSent } from './run.js'
 import { sentShape } from './shape.js'
 
 declare module './kind.js' {
@@ -41,7 +41,6 @@ export const tagged: KindOf<TaggedNode> = {
   hasEnd: ({ branches }, ends) => Object.keys(branches).length === 0 || Object.values(branches).some(ends),
   read: (node, value, source, run) => readTagged(node, value, source, run, []),
   takesNull: () => false,
-  echoes: () => false,
   encode(node, value, { encode }) {
     const branch = branchOf(node, value)
     return branch ? encode(branch, value) : value
@@ -90,7 +89,7 @@ function readTagged(
           : typeof chosen === 'string'
             ? 'not_a_choice'
             : 'wrong_type'
-    tell(run, tagNode(node), code, chosen, Object.keys(branches))
+    tellSent(run, tagNode(node), code, chosen, Object.keys(branches))
   }
   run.path.pop()
   if (!found) return undefined

@@ -3,7 +3,7 @@ import { type Format, formats } from '../grammar/formats.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import type { Refuse } from './kind.js'
 import { checkPattern, matches } from './patterns.js'
-import { type Run, tell } from './run.js'
+import { type Run, tellSent } from './run.js'
 import { checkLength, scalar, scalarCode, type Test } from './scalar.js'
 import type { Writer } from './writer.js'
 
@@ -59,17 +59,17 @@ function checkTidy(tidy: readonly Tidying[], refuse: Refuse): void {
 }
 
 function read(node: TextNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return tell(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
   let text = value
   if (node.tidy) for (const [name, [tidied]] of inOrder) if (node.tidy.includes(name)) text = tidied(text)
   if (node.length) {
     const length = codePoints(text)
-    if (length < node.length[0]) tell(run, node, 'too_short', value, node.length[0])
-    if (length > node.length[1]) tell(run, node, 'too_long', value, node.length[1])
+    if (length < node.length[0]) tellSent(run, node, 'too_short', value, node.length[0])
+    if (length > node.length[1]) tellSent(run, node, 'too_long', value, node.length[1])
   }
-  if (node.pattern && !matches(node.pattern, text)) tell(run, node, 'wrong_pattern', value, node.pattern.source)
+  if (node.pattern && !matches(node.pattern, text)) tellSent(run, node, 'wrong_pattern', value, node.pattern.source)
   const unformed = node.format && formats[node.format](text)
-  if (unformed) tell(run, node, unformed, value, node.format, node.format)
+  if (unformed) tellSent(run, node, unformed, value, node.format, node.format)
   return text
 }
 

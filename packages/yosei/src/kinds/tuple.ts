@@ -24,7 +24,6 @@ export const tuple: KindOf<TupleNode> = {
   hasEnd: ({ items }, ends) => items.every(ends),
   read,
   takesNull: () => false,
-  echoes: () => false,
   encode: ({ items }, value, { encode }) =>
     Array.isArray(value) ? value.map((one, index) => (items[index] ? encode(items[index], one) : one)) : value,
   mask: ({ items }, value, below) =>
@@ -35,8 +34,8 @@ function read(node: TupleNode, value: unknown, source: Source, run: Run): unknow
   const sent = source === 'text' && typeof value === 'string' ? [value] : value
   if (!Array.isArray(sent)) return notOfKind(node, value, run)
   const count = node.items.length
-  if (sent.length < count) tell(run, node, 'too_few', undefined, count)
-  if (sent.length > count) tell(run, node, 'too_many', undefined, count)
+  if (sent.length < count) tell(run, node, 'too_few', count)
+  if (sent.length > count) tell(run, node, 'too_many', count)
   return node.items
     .slice(0, sent.length)
     .map((item, index) => readBelow(index, item, element(sent[index]), source, run))
