@@ -12,6 +12,8 @@ const root = join(dirname(fileURLToPath(import.meta.url)), '..')
 const folder = join(root, 'test/snippets')
 const pages = [
   'README.md',
+  'packages/yosei/README.md',
+  'packages/yosei-cli/README.md',
   ...readdirSync(join(root, 'docs'))
     .filter((name) => name.endsWith('.md'))
     .map((name) => `docs/${name}`),

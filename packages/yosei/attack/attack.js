@@ -1,11 +1,8 @@
 /**
  * Attacks the library for as long as it is told: node attack.js [--seconds 60]. Each round holds the two engines
- * against each
- * other on declarations and values made at random, sends spoiled messages, uploads and connections that break off to a
- * server,
- * and measures how every reader of text grows. Prints what was tried; exits with 1 at the first throw, hang or
- * difference.
- * The generators are those of the tests.
+ * against each other on declarations and values made at random, sends spoiled messages, uploads and connections that
+ * break off to a server, and measures how every reader of text grows. Prints what was tried; exits with 1 at the first
+ * throw, hang or difference. The generators are those of the tests.
  */
 import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
 import { connect } from 'node:net'

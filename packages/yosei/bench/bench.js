@@ -2,8 +2,7 @@
  * Measures the engine against code written by hand and against `JSON.parse`, in one run: each round measures every case
  * once, and a ratio is the median of the rounds' ratios. Prints each ratio beside its bound, writes results.json, and
  * exits with 1 where one is over its bound. It is run without V8's pretenuring, which takes a loop of a benchmark,
- * where
- * results outlive many collections, for a service, and moves this or that case to slower memory by chance.
+ * where results outlive many collections, for a service, and moves this or that case to slower memory by chance.
  */
 import { writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'

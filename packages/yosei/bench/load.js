@@ -1,11 +1,8 @@
 /**
  * Measures the throughput of `listen(serve(…))` against a server of node:http that only receives the body and parses
- * it,
- * on loopback: for requests that are accepted, and for ones with four errors. Each server has a process of its own;
- * they
- * take turns in short rounds, and a ratio is the median of the rounds' ratios. Exits with 1 where one is under its
- * bound.
- * For comparison, without a bound: the same server when it answers with as many bytes as a rejection has.
+ * it, on loopback: for requests that are accepted, and for ones with four errors. Each server has a process of its own;
+ * they take turns in short rounds, and a ratio is the median of the rounds' ratios. Exits with 1 where one is under its
+ * bound. For comparison, without a bound: the same server when it answers with as many bytes as a rejection has.
  */
 import { fork } from 'node:child_process'
 import { once } from 'node:events'

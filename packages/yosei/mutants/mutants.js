@@ -1,8 +1,7 @@
 /**
  * Changes one line of the built library at a time, by a seed, and runs the tests: node mutants.js [--seed 1] [--count
- * 150].
- * Prints each change that no test noticed, and the share of those that one did; exits with 1 where that is under 85 %.
- * Each worker has a copy of the workspace of its own, so nothing here is changed.
+ * 150]. Prints each change that no test noticed, and the share of those that one did; exits with 1 where that is under
+ * 85 %. Each worker has a copy of the workspace of its own, so nothing here is changed.
  */
 import { spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'

@@ -1,7 +1,6 @@
 /**
  * A service whose handler reads a number, waits, and writes it back one less: two at once would both read the same. Run
- * as a
- * process: node turns-service.js REDIS_PORT. Tells its parent its port, and when a handler has begun.
+ * as a process: node turns-service.js REDIS_PORT. Tells its parent its port, and when a handler has begun.
  */
 import { setTimeout as sleep } from 'node:timers/promises'
 import { pathToFileURL } from 'node:url'

@@ -1,8 +1,7 @@
 /**
  * Requests that came in one turn of the event loop go on in a row. One by one, the system would be called between any
- * two
- * of them, to read and to write, and the code that judges would have to come back to the processor's caches each time:
- * a service under load answers by half as many again in a row. One that is idle answers some microseconds later.
+ * two of them, to read and to write, and the code that judges would have to come back to the processor's caches each
+ * time: a service under load answers by half as many again in a row. One that is idle answers some microseconds later.
  */
 
 // Not the global one: that stands still where a test stops its clocks.

@@ -148,8 +148,7 @@ export function handled<E extends Endpoint, Services = unknown>(
 /**
  * Middleware that judges every request of an intake's endpoints, or of one endpoint on its route. What is accepted goes
  * on, its input with `inputOf`; the rest is answered. It reads the body itself, or takes what a parser before it made
- * of
- * it: limits of bytes and the places of syntax errors are that parser's then.
+ * of it: limits of bytes and the places of syntax errors are that parser's then.
  *
  * @example
  * server.use(gate(app, { services }))
@@ -284,8 +283,7 @@ function leaveBody(request: FrameworkRequest, { sent }: Judged): void {
 
 /**
  * The turn of a plain handler ends with its answer: nothing else says when it is done. A client that goes before does
- * not
- * end it, since the handler is still at work then.
+ * not end it, since the handler is still at work then.
  */
 function releaseWhenDone(passage: Passed, response: ServerResponse): void {
   const until = Date.now() + readSpan(passage.endpoint.turn?.longest ?? '5m')

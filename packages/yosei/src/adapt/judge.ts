@@ -9,10 +9,9 @@ import type { Part } from '../terms/parts.js'
 import type { EndpointVerdict, Verdict } from '../terms/verdict.js'
 
 /**
- * Judges a request: is it accepted, with which input; or rejected, with which status and errors.
- * Never throws because of what was sent. The body of a fetch Request is consumed. Files of an accepted request are
- * there
- * as long as its input is held.
+ * Judges a request: is it accepted, with which input; or rejected, with which status and errors. Never throws because
+ * of what was sent. The body of a fetch Request is consumed. Files of an accepted request are there as long as its
+ * input is held.
  *
  * @example
  * const verdict = await judge(app, 'GET /sessions?limit=5 HTTP/1.1')

@@ -22,8 +22,7 @@ export interface Wishes {
 
 /**
  * The answer to a rejected request: its status, its header fields, and a problem document with every error at its
- * field;
- * a page or plain text where the client prefers them, in a language that it reads.
+ * field; a page or plain text where the client prefers them, in a language that it reads.
  *
  * @example
  * if (verdict.outcome === 'rejected') return answer(verdict, request)
@@ -96,8 +95,7 @@ const around = 1000
 
 /**
  * The text of a problem document: written at once, since an object with addresses for names is slow to make and to
- * write.
- * Errors that have no room any more are counted with those that were not listed.
+ * write. Errors that have no room any more are counted with those that were not listed.
  */
 function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string, room = rejection.room): string {
   const { status, faults, more } = rejection

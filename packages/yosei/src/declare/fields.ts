@@ -33,9 +33,8 @@ export interface TextOptions extends Common<string> {
   format?: Format
   /**
    * What is done to the text before anything is checked: a Unicode normalization form, white space at both ends cut
-   * off, runs
-   * of white space made one blank, letters made lower or upper case. Always in this order, whatever the order of the
-   * list.
+   * off, runs of white space made one blank, letters made lower or upper case. Always in this order, whatever the order
+   * of the list.
    */
   tidy?: readonly Tidying[]
   /** In text sources an empty value counts as not sent, unless this is set. */

@@ -39,8 +39,7 @@ export function compileEndpoint(
 
 /**
  * The code that is made for an endpoint with the first of its bodies, for reading. `k0`, `k1`, … stand for its
- * declarations and patterns, which the
- * code is given.
+ * declarations and patterns, which the code is given.
  *
  * @example
  * console.log(codeOf(app.endpoints.bookSession))

@@ -1,8 +1,7 @@
 /**
  * Writes the code that reads the parts of one endpoint. The code takes what is right at once and hands the rest, node
- * by
- * node, to the interpreter, which tells what is wrong. So both say the same, and what is slow is done only for values
- * that are wrong or rare.
+ * by node, to the interpreter, which tells what is wrong. So both say the same, and what is slow is done only for
+ * values that are wrong or rare.
  */
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { type CodeOf, type Count, kindOf, type Node, type Spot, type Whole } from '../kinds/kind.js'

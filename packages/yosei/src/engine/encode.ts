@@ -7,8 +7,8 @@ import { startRun } from './interpret.js'
 
 /**
  * The JSON form of a value: dates as RFC 3339, durations as ISO 8601, big integers as text, and behind `readAs` what
- * its
- * `write` gives. What is in that form already stays as it is; so does what fits nowhere, for the judgement to reject.
+ * its `write` gives. What is in that form already stays as it is; so does what fits nowhere, for the judgement to
+ * reject.
  */
 export function encode(node: Node, value: unknown, depth = deepest * 4): unknown {
   if (value === undefined || value === null || depth === 0) return value

@@ -7,8 +7,7 @@ import { type Part, type Parts, partNames } from '../terms/parts.js'
 
 /**
  * Reads the parts of a request, and tells the run what is wrong. `hasBody` is false where there is none to read;
- * `parsed`
- * is true where the library has parsed all that was sent itself, so that it is plain data.
+ * `parsed` is true where the library has parsed all that was sent itself, so that it is plain data.
  */
 export type Reader = (
   path: unknown,

@@ -1,7 +1,6 @@
 /**
  * Rules, on an input whose shape has been read. Each runs when all that it reads was read without error and, for most,
- * is
- * present. First the values that are derived from others, then what must hold.
+ * is present. First the values that are derived from others, then what must hold.
  */
 import { addFault, type Fault, type Run } from '../kinds/run.js'
 import { concrete, type Matter, pathOf } from '../rules/matter.js'

@@ -8,8 +8,7 @@ const dayLength = 24 * 60 * minute
 export type Unread = 'wrong_format' | 'unreal_date'
 
 // Read by character codes and in small integers, without a regular expression or parts of the text: dates are on the
-// hot
-// path of most bodies. What cannot be read is one of two numbers that no day and no time reaches.
+// hot path of most bodies. What cannot be read is one of two numbers that no day and no time reaches.
 const noForm = 0x3fff_ffff
 const notReal = 0x3fff_fffe
 const unread = (code: number): Unread => (code === noForm ? 'wrong_format' : 'unreal_date')

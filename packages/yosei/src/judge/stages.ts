@@ -51,8 +51,7 @@ export interface Judged {
 
 /**
  * What a request comes to: at once, unless there is somebody to ask or something to wait for. It neither throws nor
- * rejects:
- * where a stage fails, that is the verdict.
+ * rejects: where a stage fails, that is the verdict.
  */
 export function judgeStages(app: IntakeNode, message: AnyMessage, options: StageOptions): Judged | Promise<Judged> {
   let opened: Opened | undefined

@@ -46,8 +46,7 @@ export const either: KindOf<EitherNode> = {
 
 /**
  * The branch that the value names, where they can be told apart; else the one that takes it. Where none does, the
- * closest
- * speaks: the one with the fewest errors, and of those the deepest.
+ * closest speaks: the one with the fewest errors, and of those the deepest.
  */
 function read(node: EitherNode, value: unknown, source: Source, run: Run): unknown {
   const named = namedBranch(node.branches, value, source, run.interpreter.kinds)

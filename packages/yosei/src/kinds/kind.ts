@@ -1,9 +1,7 @@
 /**
  * The kinds of fields. Each has a file of its own in this room, which adds its node to `Kinds` and says all that holds
- * for
- * it alone: a `KindOf`, and the code that is made for it, a `CodeOf`. The tables `kinds` and `codes` hold them all, so
- * that
- * the compiler names what a new kind forgot; whoever reads a declaration asks the tables.
+ * for it alone: a `KindOf`, and the code that is made for it, a `CodeOf`. The tables `kinds` and `codes` hold them all,
+ * so that the compiler names what a new kind forgot; whoever reads a declaration asks the tables.
  */
 import type { Path } from '../terms/address.js'
 import type { Declared, Messages } from '../terms/declared.js'

@@ -10,8 +10,7 @@ const shapes = new WeakMap<Node, readonly Shape[]>()
 
 /**
  * What may stand at the place of a node: the branches of unions, and what `later` makes, in the place of themselves,
- * each
- * once however many ways lead to it. Of a `tagged` union itself as well, for its tag.
+ * each once however many ways lead to it. Of a `tagged` union itself as well, for its tag.
  */
 function shapesOf(node: Node): readonly Shape[] {
   const known = shapes.get(node)

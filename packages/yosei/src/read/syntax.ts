@@ -1,7 +1,7 @@
 /**
  * Body syntaxes: each is one object, which says what media types it takes, what it can carry, how it is read and
- * written, and
- * what of it is written down. The table `syntaxes` holds them all; the first that takes a media type reads it.
+ * written, and what of it is written down. The table `syntaxes` holds them all; the first that takes a media type reads
+ * it.
  */
 import type { BodyNode } from '../declare/endpoint.js'
 import type { Node } from '../kinds/kind.js'

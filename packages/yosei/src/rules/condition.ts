@@ -1,8 +1,7 @@
 /**
  * Conditions: when a rule applies, or a lookup is asked. Each has a file of its own in this room, which adds its node
- * to
- * `Conditions` and says all that holds for it alone: its call, and a `ConditionOf`. The table
- * `conditions` holds them all.
+ * to `Conditions` and says all that holds for it alone: its call, and a `ConditionOf`. The table `conditions` holds
+ * them all.
  */
 import type { At } from '../terms/address.js'
 import type { Matter } from './matter.js'
@@ -43,7 +42,6 @@ export interface ConditionOf<C extends Condition> {
 
 /**
  * Whether a condition holds for what is blamed: of lists that both lie in, it looks at the element that is blamed; of
- * others
- * at all elements, and any of them will do. Such an answer holds for all that is blamed, so it is found once.
+ * others at all elements, and any of them will do. Such an answer holds for all that is blamed, so it is found once.
  */
 export type Holding = (blamed: readonly (string | number)[]) => boolean

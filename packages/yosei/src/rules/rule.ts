@@ -1,8 +1,7 @@
 /**
- * Rules between fields. Each has a file of its own in this room, which adds its node to `Rules` and
- * says all that holds for it alone: its call, and a `RuleOf`. The table `rules` holds them all, so that the compiler
- * names what a new
- * rule forgot.
+ * Rules between fields. Each has a file of its own in this room, which adds its node to `Rules` and says all that holds
+ * for it alone: its call, and a `RuleOf`. The table `rules` holds them all, so that the compiler names what a new rule
+ * forgot.
  */
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'

@@ -99,8 +99,7 @@ const isFlat = (node: Node) => shapeOf(node) === 'list' || shapeOf(node) === 'ob
 
 /**
  * What a part that is sent as text can carry: values and lists of them; in a query or a form also records of them;
- * files in
- * `multipart/form-data` alone.
+ * files in `multipart/form-data` alone.
  */
 export function checkTextPart(
   where: string,
