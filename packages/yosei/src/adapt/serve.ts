@@ -254,28 +254,57 @@ function fieldOf(headers: AnyMessage['headers'], name: string): string | undefin
   return found
 }
 
-/** A plain object; what most handlers never look at is made when they do. */
+/** What most handlers never look at is made when they do. */
+class HandlerContext {
+  readonly #incoming: Incoming
+  readonly #progress: Progress
+
+  constructor(
+    readonly services: unknown,
+    readonly who: unknown,
+    readonly found: unknown,
+    readonly turn: HeldTurn | undefined,
+    incoming: Incoming,
+    progress: Progress,
+  ) {
+    this.#incoming = incoming
+    this.#progress = progress
+    Object.defineProperties(this, HandlerContext.#late)
+  }
+
+  /**
+   * Own names, so that a copy has them; and the same functions for all, since V8 gives an object with functions of its
+   * own a shape of its own.
+   */
+  static readonly #late: PropertyDescriptorMap & ThisType<HandlerContext> = {
+    id: {
+      enumerable: true,
+      get() {
+        return identified(this.#progress)
+      },
+    },
+    signal: {
+      enumerable: true,
+      get() {
+        return this.#incoming.signal.signal
+      },
+    },
+    request: {
+      enumerable: true,
+      get() {
+        return this.#incoming.request()
+      },
+    },
+  }
+}
+
 export const contextFor = (
   services: unknown,
   who: unknown,
   incoming: Incoming,
   progress: Progress,
   { found, turn }: Entry,
-): Context<Endpoint, unknown> => ({
-  services,
-  who,
-  found,
-  turn,
-  get id() {
-    return identified(progress)
-  },
-  get signal() {
-    return incoming.signal.signal
-  },
-  get request() {
-    return incoming.request()
-  },
-})
+) => new HandlerContext(services, who, found, turn, incoming, progress) as unknown as Context<Endpoint, unknown>
 
 const overtime = Symbol('over its time')
 
