@@ -1,7 +1,7 @@
 /** Makes code for an endpoint, and runs it. */
 import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { isMultiple } from '../grammar/numbers.js'
-import { readDay, readInstant } from '../grammar/times.js'
+import { readDay, readInstant, type Unread } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { type ListNode, tellRepeated } from '../kinds/list.js'
 import { matches } from '../kinds/patterns.js'
@@ -103,7 +103,7 @@ function slowInstant(
   if (typeof tried !== 'string' || source === 'text') return slowScalar(run, read, node, value, source, path)
   const outer = run.path
   run.path = wholePath(run, path)
-  tellSent(run, node, tried, value)
+  tellSent(run, node, tried as Unread, value)
   run.path = outer
   return undefined
 }

@@ -1,5 +1,6 @@
 /** A value that passed its base goes through a reader of the declaration's own. */
 import { tellAddress } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
 import { type CodeOf, type KindOf, kindOf, type Node } from './kind.js'
 import { readNode } from './reading.js'
@@ -56,7 +57,9 @@ export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run:
     note(run, last.how, last.sent, read)
   }
   if (read !== undefined) return read
-  return readsScalar(node, run) ? tellSent(run, node, node.code, sent) : tell(run, node, node.code)
+  // A code of its user's, who gives the words as well.
+  const code = node.code as Code
+  return readsScalar(node, run) ? tellSent(run, node, code, sent) : tell(run, node, code)
 }
 
 const readsScalar = ({ base }: ReadAsNode, run: Run): boolean =>

@@ -1,5 +1,6 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
 import { type Path, tellAddress } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
 import type { Reading } from '../terms/verdict.js'
 import type { Fault, Interpreter, Node, Run } from './kind.js'
 
@@ -61,7 +62,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
 }
 
 /** Tells an error of the value where the walk is, and nothing of the value. */
-export function tell(run: Run, node: Node, code: string, limit?: unknown, variant?: string): undefined {
+export function tell(run: Run, node: Node, code: Code, limit?: unknown, variant?: string): undefined {
   addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, variant })
 }
 
@@ -69,7 +70,7 @@ export function tell(run: Run, node: Node, code: string, limit?: unknown, varian
 export function tellSent(
   run: Run,
   node: Node,
-  code: string,
+  code: Code,
   value: unknown,
   limit?: unknown,
   variant?: string,
@@ -82,7 +83,7 @@ export function tellSent(
 const pathOf = (run: Run) => (run.path === run.walk ? run.path.slice() : run.path)
 
 /** Tells an error of what lies below the value where the walk is, or one with more to say. */
-export function tellBelow(run: Run, node: Node, code: string, below: Path, more: Partial<Fault> = {}): undefined {
+export function tellBelow(run: Run, node: Node, code: Code, below: Path, more: Partial<Fault> = {}): undefined {
   addFault(run, { path: [...run.path, ...below], stage: 'shape', code, node, ...more })
 }
 

@@ -1,8 +1,10 @@
 /** What rules have in common that compare two addresses, element by element where both lie under the same `[]`. */
+
 import { writeInstant } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
 import { type Fault, Place } from '../kinds/run.js'
 import { type Address, type At, EACH, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
 import { concrete, faultOf, indicesShared, isExact, isNone, type Matter, order, pathOf } from './matter.js'
 import { type Blame, none, type Rule, type RuleOf, worded } from './rule.js'
 
@@ -34,7 +36,7 @@ export interface Comparing<R extends string> extends Rule {
 /** A rule that holds where the order of two values is right. */
 export const comparing = <R extends string>(
   rule: R,
-  code: string,
+  code: Code,
   isRight: (found: number, orEqual: boolean) => boolean,
   /** Whether its words differ for instants, and where both may be the same. */
   hasOrder: boolean,

@@ -1,6 +1,8 @@
 /** What rules have in common that count how many of some fields were sent. */
+
 import { Place } from '../kinds/run.js'
 import { formatAddress, parseAddress } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
 import { concrete, faultOf, isPresent, pathOf } from './matter.js'
 import { none, type Rule, type RuleOf, sound } from './rule.js'
 
@@ -11,8 +13,8 @@ export interface Counted<R extends string> extends Rule {
 /** @param codeFor The code of the error where so many of all were sent; `undefined` where that is right. */
 export const counting = <R extends string>(
   rule: R,
-  code: string,
-  codeFor: (count: number, all: number) => string | undefined,
+  code: Code,
+  codeFor: (count: number, all: number) => Code | undefined,
 ): RuleOf<Counted<R>> => ({
   make: (...addresses: string[]) => ({ rule, code, reads: addresses, blames: [commonParent(addresses)] }),
   waits: false,

@@ -1,5 +1,7 @@
 /** Must be sent, or must not be sent, while a condition holds. */
+
 import { type Address, valueAt } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
 import type { AnyCondition, Condition } from './condition.js'
 import { addressesIn, holdingOf } from './conditions.js'
 import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
@@ -25,7 +27,7 @@ export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
 
 const conditional = <R extends 'needed' | 'absent'>(
   rule: R,
-  code: string,
+  code: Code,
   isWrong: (isSent: boolean) => boolean,
 ): RuleOf<Conditional<R>> => ({
   make: (address: string, when: AnyCondition) => {

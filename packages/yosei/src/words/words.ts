@@ -1,9 +1,10 @@
 /**
- * What every language that is shipped must have words for: a kind, format or condition without them does not compile.
+ * What every language that is shipped must have words for: a code, kind, format or condition without them does not compile.
  */
 import type { Format } from '../grammar/formats.js'
 import type { Kind } from '../kinds/kind.js'
 import type { ConditionName } from '../rules/condition.js'
+import type { Code } from '../terms/codes.js'
 import type { Catalogue } from '../terms/hooks.js'
 
 /** Kinds that are never of another type: what stands behind them, or for them, is. */
@@ -12,5 +13,9 @@ type Worded = Exclude<Kind, 'either' | 'later' | 'readAs' | 'anything'>
 type Named = 'uri-reference' | 'iri-reference' | 'json-pointer' | 'relative-json-pointer' | 'uri-template'
 
 export type Words = Catalogue & {
-  readonly [K in `wrong_type.${Worded}` | `wrong_format.${Exclude<Format, Named>}` | `when.${ConditionName}`]: string
+  readonly [K in
+    | Code
+    | `wrong_type.${Worded}`
+    | `wrong_format.${Exclude<Format, Named>}`
+    | `when.${ConditionName}`]: string
 }
