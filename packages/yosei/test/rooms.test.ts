@@ -63,3 +63,10 @@ test('what the platform gives is looked up in the room of platforms alone', () =
     ),
   ).toEqual([])
 })
+test('the declarations that are shipped name their types: written out whole they take a compiler minutes', () => {
+  const built = join(source, '../dist')
+  const declarations = readdirSync(built, { recursive: true, encoding: 'utf8' }).filter((file) => /\.d\.ts$/.test(file))
+  expect(declarations.length).toBeGreaterThan(100)
+  const isLong = (file: string) => /.{1000}/.test(readFileSync(join(built, file), 'utf8'))
+  expect(declarations.filter(isLong)).toEqual([])
+})

@@ -61,7 +61,10 @@ export interface LookupNode {
   readonly fill?: string
 }
 
-export const lookupMaker = { ...conditionMaker, lookup: (lookup: LookupNode) => frozen({ ...lookup }) }
+export const lookupMaker: typeof conditionMaker & {
+  // Named, since an inferred type would be written out whole in the declarations that are shipped.
+  readonly lookup: (lookup: LookupNode) => LookupNode
+} = { ...conditionMaker, lookup: (lookup: LookupNode) => frozen({ ...lookup }) }
 
 /**
  * One request per key at a time, from before the lookups until the handler has settled. The scope is shared by name.
