@@ -1,7 +1,7 @@
 /** An endpoint: what a request to one method and path may look like. */
 
 import { readMediaRange } from '../grammar/media-range.js'
-import type { Node } from '../kinds/kind.js'
+import { fieldNode, type Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
 import { type RuleMaker, ruleMaker } from '../rules/rules.js'
@@ -164,7 +164,7 @@ function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode 
     header: headerPart(signature, header),
     cookie: cookiePart(cookie),
     bodies: bodiesOf(signature, body),
-    rules: (rules?.(ruleMaker as unknown as RuleMaker<unknown>) ?? []) as readonly AnyRule[],
+    rules: (rules?.(ruleMaker) ?? []) as readonly AnyRule[],
     lookups: (lookups?.(lookupMaker as unknown as LookupMaker<unknown>) ?? {}) as EndpointNode['lookups'],
   }
   return node as EndpointNode
@@ -178,7 +178,7 @@ function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[
     const range = readMediaRange(mediaType)
     if (!range)
       mistake(`${signature}, body`, `"${mediaType}" is no media type`, "Write it as 'application/json' or 'image/*'")
-    return frozen({ mediaType: range.type, node: node as unknown as Node })
+    return frozen({ mediaType: range.type, node: fieldNode(node) })
   })
 }
 
@@ -210,7 +210,7 @@ const rootWith = oncePerBody(({ path, query, header, cookie }, body): RecordNode
 /** The parts of an endpoint as the fields of one record: where addresses start. */
 export const rootOf = (endpoint: EndpointNode, chosen = endpoint.bodies[0]): RecordNode => rootWith(endpoint, chosen)
 
-export const part = (fields: Fields, options = {}) => record(fields, options) as unknown as RecordNode
+export const part = (fields: Fields, options = {}) => fieldNode(record(fields, options)) as RecordNode
 /**
  * Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are
  * let by.

@@ -1,7 +1,7 @@
 /** The builders of fields. Each makes one frozen node and judges nothing. */
 
 import type { Format } from '../grammar/formats.js'
-import type { Node } from '../kinds/kind.js'
+import { fieldNode, type Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Tidying } from '../kinds/text.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
@@ -226,7 +226,7 @@ export function record<F extends Fields, const O extends RecordOptions<OutFields
   options?: O & RecordOptions<OutFields<F>>,
 ): Made<OutFields<F>, InFields<F>, O> & { readonly fields: F } {
   const { rules, ...rest } = (options ?? {}) as RecordOptions<unknown>
-  const own = rules ? { rules: frozen(rules(ruleMaker as unknown as RuleMaker<unknown>)) } : {}
+  const own = rules ? { rules: frozen(rules(ruleMaker)) } : {}
   return make('record', rest as Options, { fields: Object.freeze({ ...fields }), ...own })
 }
 
@@ -290,7 +290,7 @@ export function readAs<B extends Field, T>(
   about: ReadAs<Out<B>, T>,
 ): B extends Field<unknown, infer I, infer P> ? Field<T, I, P> : never
 export function readAs(base: Field, read: (value: never) => unknown, about: ReadAs<unknown, never>): Field {
-  const { need, readOnly, secret } = base as unknown as Node
+  const { need, readOnly, secret } = fieldNode(base)
   const same = { ...(readOnly ? { readOnly } : {}), ...(secret ? { secret } : {}) }
   return frozen({ kind: 'readAs', need, base, read, ...same, ...about }) as Field
 }
@@ -321,7 +321,7 @@ type Optionally<F extends Fields> = {
 
 /** The same record with other fields; its own options stay, but that it must be sent. */
 function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): MadeRecord<F> {
-  const { kind: _, need: __, default: ___, ...options } = of as unknown as RecordNode
+  const { kind: _, need: __, default: ___, ...options } = fieldNode(of) as RecordNode
   for (const rule of (options.rules ?? []) as readonly AnyRule[]) {
     const lost = addressesOf(rule).find((address) => !Object.hasOwn(fields, String(parseAddress(address)?.[0])))
     if (lost !== undefined)
@@ -337,7 +337,7 @@ function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): Mad
 /** Every field optional, and without its default: what was not sent stays not sent. */
 export function allOptional<F extends Fields>(of: RecordField<F>): MadeRecord<Optionally<F>> {
   const optionally = Object.entries(of.fields).map(([name, field]) => {
-    const { default: _, ...rest } = field as unknown as Node
+    const { default: _, ...rest } = fieldNode(field)
     return [name, Object.freeze({ ...rest, need: 'optional' })]
   })
   return variant(of, Object.fromEntries(optionally))

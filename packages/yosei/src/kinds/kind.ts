@@ -6,6 +6,7 @@
 import type { Path } from '../terms/address.js'
 import type { Declared, Messages } from '../terms/declared.js'
 import type { Stage } from '../terms/statuses.js'
+import type { Field } from '../terms/types.js'
 import type { Step as Passed, Reading } from '../terms/verdict.js'
 import type { Writer } from './writer.js'
 
@@ -46,6 +47,9 @@ export interface KindOf<N extends Declared> {
   /** What of a value may be written down: nothing, where nobody has said that it is no secret. */
   mask(node: N, value: unknown, below: (node: Node, value: unknown) => unknown): unknown
 }
+
+/** A field's own type holds only what TypeScript infers from it; what it is made of is here. */
+export const fieldNode = (field: Field) => field as unknown as Node
 
 /** Every kind by its name. */
 export type KindTable = { readonly [K in Kind]: KindOf<Kinds[K]> }

@@ -35,9 +35,7 @@ export const conditionOf = ({ condition }: AnyCondition) =>
 /** The types stand in `ConditionMaker`, where none may be missing; at run time one maker serves every endpoint. */
 export const conditionMaker = Object.fromEntries(
   Object.entries(conditions).map(([name, { make }]) => [name, make]),
-) as unknown as {
-  readonly [C in ConditionName]: ConditionMaker<unknown>[C]
-}
+) as unknown as ConditionMaker<unknown> & { readonly [C in ConditionName]: ConditionMaker<unknown>[C] }
 
 /** The addresses that a condition looks at. */
 export const addressesIn = (condition: AnyCondition): readonly string[] =>

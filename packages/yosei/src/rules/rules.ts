@@ -51,7 +51,7 @@ export const ruleOf = ({ rule }: AnyRule) => rules[rule] as unknown as RuleOf<An
 export const ruleMaker = {
   ...conditionMaker,
   ...Object.fromEntries(Object.entries(rules).map(([name, { make }]) => [name, make])),
-} as unknown as { readonly [R in RuleName]: RuleMaker<unknown>[R] } & typeof conditionMaker
+} as unknown as RuleMaker<unknown> & { readonly [R in RuleName]: RuleMaker<unknown>[R] }
 
 /** The addresses that a rule names, for a declaration to be held against. */
 export const addressesOf = (rule: AnyRule): readonly string[] => [
