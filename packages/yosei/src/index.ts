@@ -1,34 +1,8 @@
 export { judge, judgeParts } from './adapt/judge.js'
 export { type Context, type Handle, type Handlers, type ServeOptions, serve } from './adapt/serve.js'
 export { answer } from './answer/problem.js'
+export * from './declare/builders.js'
 export type { Body } from './declare/endpoint.js'
-export {
-  adding,
-  allOptional,
-  anything,
-  bigInteger,
-  choice,
-  constant,
-  day,
-  decimal,
-  duration,
-  either,
-  file,
-  flag,
-  instant,
-  integer,
-  later,
-  list,
-  number,
-  only,
-  readAs,
-  record,
-  table,
-  tagged,
-  text,
-  tuple,
-  without,
-} from './declare/fields.js'
 export type { Head } from './declare/intake.js'
 export type { Lookup, LookupMaker, Turn } from './declare/lookups.js'
 export { codeOf } from './engine/compiler.js'

@@ -8,34 +8,8 @@ import type { Endpoint } from './terms/endpoint.js'
 import type { Part } from './terms/parts.js'
 import type { EndpointVerdict } from './terms/verdict.js'
 
+export * from './declare/builders.js'
 export { declareEndpoint as endpoint } from './declare/endpoint.js'
-export {
-  adding,
-  allOptional,
-  anything,
-  bigInteger,
-  choice,
-  constant,
-  day,
-  decimal,
-  duration,
-  either,
-  file,
-  flag,
-  instant,
-  integer,
-  later,
-  list,
-  number,
-  only,
-  readAs,
-  record,
-  table,
-  tagged,
-  text,
-  tuple,
-  without,
-} from './declare/fields.js'
 export { declareGroup as group } from './declare/group.js'
 export { declareIntake as intake } from './declare/intake.js'
 export { formatAddress, parseAddress } from './terms/address.js'
