@@ -2,13 +2,13 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
-import { createServer, type RequestListener } from 'node:http'
-import { type AddressInfo, connect as connectTo, type Socket } from 'node:net'
+import type { RequestListener } from 'node:http'
+import { connect as connectTo, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
-import { afterAll, describe, expect, jest, test } from '@jest/globals'
+import { describe, expect, jest, test } from '@jest/globals'
 import connect from 'connect'
 import express from 'express'
 import Koa from 'koa'
@@ -41,17 +41,8 @@ import {
 import { koaGate } from 'yosei/koa'
 import { contextOf, gate, handled, inputOf, listen, listenerOf } from 'yosei/node'
 import { growthOf, mostGrowth, readers, repetitive } from './growth.ts'
+import { open, started } from './service.ts'
 
-const open: { close(): unknown }[] = []
-afterAll(async () => {
-  for (const one of open) await one.close()
-})
-async function started(listener: RequestListener): Promise<string> {
-  const server = createServer(listener).listen(0, '127.0.0.1')
-  open.push({ close: () => server.close() })
-  await once(server, 'listening')
-  return `http://127.0.0.1:${(server.address() as AddressInfo).port}`
-}
 /** Looks until it is so, for as long as a busy machine may take. */
 async function until(look: () => boolean | Promise<boolean>): Promise<boolean> {
   for (let i = 0; i < 200; i++) {

@@ -1,13 +1,13 @@
 import { spawnSync } from 'node:child_process'
 import { once } from 'node:events'
 import { readdirSync } from 'node:fs'
-import { createServer, type IncomingMessage, type RequestListener, type ServerResponse } from 'node:http'
-import { type AddressInfo, connect as connectTo, type Socket } from 'node:net'
+import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
+import { connect as connectTo, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { setFlagsFromString } from 'node:v8'
 import { runInNewContext } from 'node:vm'
-import { afterAll, describe, expect, jest, test } from '@jest/globals'
+import { describe, expect, jest, test } from '@jest/globals'
 import connect from 'connect'
 import express from 'express'
 import Koa from 'koa'
@@ -33,17 +33,7 @@ import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, listenerOf } from 'yosei/node'
 import { catalogueFor } from '../dist/words/catalogue.js'
 import { languagesOf, shipped } from '../dist/words/languages.js'
-
-const open: { close(): unknown }[] = []
-afterAll(async () => {
-  for (const one of open) await one.close()
-})
-async function started(listener: RequestListener): Promise<string> {
-  const server = createServer(listener).listen(0, '127.0.0.1')
-  open.push({ close: () => server.close() })
-  await once(server, 'listening')
-  return `http://127.0.0.1:${(server.address() as AddressInfo).port}`
-}
+import { started } from './service.ts'
 
 const note = endpoint('POST /notes/{id}', {
   path: { id: integer({ min: 1 }) },

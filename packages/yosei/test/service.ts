@@ -1,0 +1,17 @@
+/** A server of a listener, closed when the tests of the file are done. */
+import { once } from 'node:events'
+import { createServer, type RequestListener } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { afterAll } from '@jest/globals'
+
+export const open: { close(): unknown }[] = []
+afterAll(async () => {
+  for (const one of open) await one.close()
+})
+/** Its origin. */
+export async function started(listener: RequestListener): Promise<string> {
+  const server = createServer(listener).listen(0, '127.0.0.1')
+  open.push({ close: () => server.close() })
+  await once(server, 'listening')
+  return `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+}
