@@ -22,16 +22,15 @@ export interface Wishes {
 
 /**
  * The answer to a rejected request: its status, its header fields, and a problem document with every error at its
- * field; a page or plain text where the client prefers them, in a language that it reads.
+ * field; a page or plain text where the client prefers them, in a language that it reads. The request is a fetch
+ * Request, or whatever else has header fields, such as Node's.
  *
  * @example
  * if (verdict.outcome === 'rejected') return answer(verdict, request)
  */
-export function answer(verdict: Rejected, request?: { readonly headers: Headers }): Response {
-  const wishes = {
-    accept: request?.headers.get('accept') ?? undefined,
-    language: request?.headers.get('accept-language') ?? undefined,
-  }
+export function answer(verdict: Rejected, request?: { readonly headers?: Headers | object }): Response {
+  const sent = new Headers(request?.headers as Headers)
+  const wishes = { accept: sent.get('accept') ?? undefined, language: sent.get('accept-language') ?? undefined }
   const { status, headers, body } = replyTo(originOf(verdict), wishes, newId(), undefined)
   return new Response(body as string, { status, headers })
 }
