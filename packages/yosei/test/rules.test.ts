@@ -1,11 +1,15 @@
-import { describe, expect, test } from '@jest/globals'
+import { describe, expect, jest, test } from '@jest/globals'
 import {
   answer,
+  bigInteger,
   choice,
   DeclarationError,
+  day,
   decimal,
+  duration,
   endpoint,
   type Field,
+  flag,
   group,
   instant,
   intake,
@@ -14,6 +18,7 @@ import {
   judgeParts,
   later,
   list,
+  number,
   only,
   outline,
   type Rule,
@@ -377,6 +382,259 @@ test('fill makes values of others before any rule runs, element by element too',
   expect(judgeParts(filled, { query: { word: 'none' }, body: {} })).toMatchObject({
     outcome: 'accepted',
     input: { body: { a: 8, d: 7 } },
+  })
+})
+
+describe('verdicts of rules on what others would not send', () => {
+  const post = (body: Field, rules: (on: RuleMaker<never>) => readonly unknown[], more = {}) =>
+    endpoint('POST /', { body, rules, ...more } as never)
+  type Anything = (...all: unknown[]) => never
+  const any = (on: unknown) => on as { readonly [R in keyof RuleMaker<never>]: Anything }
+  const rows = list(
+    record({
+      a: integer({ optional: true }),
+      b: integer({ optional: true }),
+      s: text({ optional: true }),
+      t: text({ optional: true }),
+      hours: list(integer(), { optional: true }),
+      most: integer({ optional: true }),
+    }),
+  )
+  const told = (one: ReturnType<typeof post>, body: unknown, more = {}) => {
+    const verdict = judgeParts(one, { body, ...more })
+    return verdict.outcome === 'rejected' ? verdict.errors.map(({ address, message }) => `${address} ${message}`) : []
+  }
+  const sum = (item: Field, bounds: unknown, more = {}) =>
+    post(record({ l: list(item), ...more } as never), (on) => [any(on).sumWithin('body.l[]', bounds)])
+  test.each<[string, ReturnType<typeof post>, unknown, string[]]>([
+    [
+      'a sum of decimals',
+      sum(decimal(), { atMost: 'body.m' }, { m: decimal() }),
+      { l: ['0.10', '0.20'], m: '0.30' },
+      [],
+    ],
+    [
+      'a sum of decimals beyond',
+      sum(decimal(), { atMost: 'body.m' }, { m: decimal() }),
+      { l: ['0.10', '-0.00', '0.2000000000000000001'], m: '0.30' },
+      ['body.l must add up to no more than body.m (0.30); the sum is 0.3000000000000000001'],
+    ],
+    [
+      'a sum of big integers',
+      sum(bigInteger(), { atMost: 'body.m' }, { m: bigInteger() }),
+      { l: ['9007199254740993', '1'], m: '9007199254740993' },
+      ['body.l must add up to no more than body.m (9007199254740993); the sum is 9007199254740994'],
+    ],
+    ['a sum of floats', sum(number(), [1, 1]), { l: [0.7, 0.2, 0.1] }, []],
+    ['a sum of nothing', sum(number(), [0, 1]), { l: [] }, []],
+    [
+      'a sum of large and small',
+      sum(number(), [0, 1]),
+      { l: [1e21, 1e-7, -1e21, -2e-7] },
+      ['body.l must add up to at least 0; the sum is -0.0000001'],
+    ],
+    [
+      'a sum of durations',
+      sum(duration(), [0, 3_600_000]),
+      { l: ['PT1H', 'PT1M'] },
+      ['body.l must add up to at most PT1H; the sum is PT1H1M'],
+    ],
+    [
+      'a sum in each element',
+      post(rows, (on) => [any(on).sumWithin('body[].hours[]', { atMost: 'body[].most' })]),
+      [
+        { hours: [1, 2], most: 3 },
+        { hours: [4], most: 3 },
+        { hours: ['x'], most: 0 },
+      ],
+      [
+        'body[1].hours must add up to no more than body[1].most (3); the sum is 4',
+        'body[2].hours[0] must be a whole number; "x" was sent',
+      ],
+    ],
+    [
+      'times by their offsets',
+      post(record({ a: text({ format: 'time' }), b: text({ format: 'time' }) }), (on) => [
+        any(on).ascending('body.a', 'body.b'),
+      ]),
+      { a: '10:00:00+02:00', b: '09:00:00Z' },
+      [],
+    ],
+    [
+      'days in words',
+      post(record({ a: day(), b: day() }), (on) => [any(on).ascending('body.a', 'body.b', { orEqual: true })]),
+      { a: '2031-02-01', b: '2031-01-01' },
+      ['body.b must not come before body.a ("2031-02-01"); "2031-01-01" was sent'],
+    ],
+    [
+      'durations in words, by the first',
+      post(record({ a: duration(), b: duration() }), (on) => [
+        any(on).ascending('body.a', 'body.b', { blames: ['body.a'] }),
+      ]),
+      { a: 'PT1H', b: 'PT30M' },
+      ['body.a must be less than body.b ("PT30M"); "PT1H" was sent'],
+    ],
+    [
+      'instants, by both and by what holds them',
+      post(record({ a: instant(), b: instant() }), (on) => [
+        any(on).ascending('body.a', 'body.b', { orEqual: true, blames: ['body.a', 'body.b', 'body'] }),
+      ]),
+      { a: '2031-01-02T00:00:00Z', b: '2031-01-01T00:00:00Z' },
+      [
+        'body needs body.a not to come after body.b',
+        'body.a must not come after body.b ("2031-01-01T00:00:00Z"); "2031-01-02T00:00:00Z" was sent',
+        'body.b must not come before body.a ("2031-01-02T00:00:00Z"); "2031-01-01T00:00:00Z" was sent',
+      ],
+    ],
+    [
+      'elements against one, by the elements',
+      post(record({ l: list(integer()), cap: integer() }), (on) => [
+        any(on).ascending('body.l[]', 'body.cap', { orEqual: true, blames: ['body.l[]'] }),
+      ]),
+      { l: [1, 9, 'x', 2], cap: 2 },
+      ['body.l[1] must not be more than body.cap (2); 9 was sent', 'body.l[2] must be a whole number; "x" was sent'],
+    ],
+    [
+      'equal and different, by what holds them',
+      post(record({ a: integer(), b: integer() }), (on) => [
+        any(on).equal('body.a', 'body.b', { blames: ['body'] }),
+        any(on).different('body.a', 'body.a', { blames: ['body'] }),
+      ]),
+      { a: 1, b: 2 },
+      ['body needs body.a to be the same as body.b', 'body needs body.a not to be the same as body.a'],
+    ],
+    [
+      'rules on groups, element by element',
+      post(rows, (on) => [any(on).exactlyOne('body[].a', 'body[].b')]),
+      [{ a: 1 }, { b: 1 }, {}, { a: 1, b: 2 }],
+      ['body[2] needs one of body[2].a, body[2].b', 'body[3] takes only one of body[3].a, body[3].b'],
+    ],
+    [
+      'an error in one element holds back no other',
+      post(rows, (on) => [
+        any(on).ascending('body[].a', 'body[].b'),
+        any(on).needed('body[].s', any(on).present('body[].t')),
+      ]),
+      [{ a: 2, b: 1 }, { a: 2, b: 'x' }, { a: 2, b: 1, t: 5 }, { t: 'x' }],
+      [
+        'body[0].b must be more than body[0].a (2); 1 was sent',
+        'body[1].b must be a whole number; "x" was sent',
+        'body[2].b must be more than body[2].a (2); 1 was sent',
+        'body[2].t must be text; 5 was sent',
+        'body[3].s must be sent when body[].t is sent',
+      ],
+    ],
+    [
+      'a rule on what is inside of nothing',
+      post(
+        record({ to: record({ mail: text({ optional: true }), phone: text({ optional: true }) }, { optional: true }) }),
+        (on) => [
+          any(on).atLeastOne('body.to.mail', 'body.to.phone'),
+          any(on).together('body.to.mail', 'body.to.phone'),
+        ],
+      ),
+      {},
+      [],
+    ],
+    [
+      'what is needed inside of nothing',
+      post(
+        record({ to: record({ mail: text({ optional: true }) }, { optional: true }) }),
+        (on) => [any(on).needed('body.to.mail', any(on).not(any(on).present('query.x')))],
+        { query: { x: text({ optional: true }) } },
+      ),
+      {},
+      ['body.to.mail must be sent when query.x is not sent'],
+    ],
+    [
+      'what is needed in a body that was not sent',
+      post(
+        record({ mail: text({ optional: true }) }, { optional: true }),
+        (on) => [any(on).needed('body.mail', any(on).not(any(on).present('query.x')))],
+        { query: { x: text({ optional: true }) } },
+      ),
+      undefined,
+      ['body.mail must be sent when query.x is not sent'],
+    ],
+    [
+      'unlisted names of a branch behind its errors',
+      post(
+        tagged('k', {
+          y: record({ x: integer(), a: integer(), b: integer() }),
+          z: record({ b: integer(), a: integer() }),
+        }),
+        () => [],
+      ),
+      { x: 1, a: 'x', k: 'z', b: 'x' },
+      [
+        'body.b must be a whole number; "x" was sent',
+        'body.a must be a whole number; "x" was sent',
+        'body.x is not known here',
+      ],
+    ],
+  ])('%s', (_, one, body, errors) => {
+    expect(told(one, body)).toEqual(errors)
+    expect(outline(one)).toBeDefined()
+  })
+  test.each<[string, () => unknown, string]>([
+    [
+      'a decimal and a day',
+      () => post(record({ a: decimal(), b: day() }), (on) => [any(on).equal('body.a', 'body.b')]),
+      'body.a is a number and body.b a date, which do not compare',
+    ],
+    [
+      'flags have no order',
+      () => post(record({ a: flag(), b: flag() }), (on) => [any(on).ascending('body.a', 'body.b')]),
+      'body.a holds values that have no order',
+    ],
+    ['a sum of texts', () => sum(text(), [0, 1]), 'body.l[] holds no numbers'],
+  ])('%s, which is said where it is declared', (_, declare, words) => {
+    expect(declare).toThrow(words)
+  })
+  test('what a service puts in is read like what is sent, and held against its field', () => {
+    const filling = (field: Field, make: (...all: never[]) => unknown) =>
+      judgeParts(
+        post(record({ a: integer(), b: field } as never), (on) => [any(on).fill('body.b', ['body.a'], make)]),
+        { body: { a: 7 } },
+      )
+    expect(filling(text({ optional: true, tidy: ['lower'] }), () => 'NEWS')).toMatchObject({
+      input: { body: { b: 'news' } },
+    })
+    expect(filling(instant({ readOnly: 'drop', optional: true }), () => new Date(0))).toMatchObject({
+      input: { body: { b: new Date(0) } },
+    })
+    const wrong: [Field, unknown][] = [
+      [text({ optional: true, pattern: /^[a-z]{2,5}$/ }), 'NOT A SLUG AT ALL'],
+      [integer({ optional: true }), 'text'],
+      [text({ default: (() => 5) as never }), undefined],
+      [list(integer(), { default: (() => ['x']) as never }), undefined],
+    ]
+    const noted = jest.spyOn(console, 'error').mockImplementation(() => undefined)
+    for (const [field, made] of wrong)
+      expect(filling(field, () => made)).toMatchObject({ outcome: 'rejected', status: 500, errors: [] })
+    expect(String(noted.mock.calls.at(-1)?.[1])).toBe(
+      'TypeError: body.b[0] was put in by the service, but must be a whole number; "x" was sent',
+    )
+    noted.mockRestore()
+    expect(
+      judgeParts(
+        post(
+          record({
+            a: text({ default: 'NEWS', tidy: ['lower'] }),
+            b: list(text({ tidy: ['trim'] }), { default: [' x '] }),
+          }),
+          () => [],
+        ),
+        { body: {} },
+      ),
+    ).toMatchObject({ input: { body: { a: 'news', b: ['x'] } } })
+    const perRow = endpoint('POST /', {
+      body: list(record({ s: text({ optional: true }), t: text() })),
+      rules: (on) => [on.fill('body[].s', ['body[].t'], (t) => t.toUpperCase())],
+    })
+    expect(judgeParts(perRow, { body: [{ t: 'a' }, { t: 'b', s: 'own' }] })).toMatchObject({
+      input: { body: [{ s: 'A' }, { s: 'own' }] },
+    })
   })
 })
 

@@ -4,7 +4,7 @@ import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { sentShape } from '../kinds/shape.js'
 import type { AnyRule } from '../rules/rule.js'
-import type { PlacedRule } from '../rules/rules.js'
+import { type PlacedRule, placeRule } from '../rules/rules.js'
 import { EACH_NAME, type Path } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
 import { oncePerBody, rootOf } from './endpoint.js'
@@ -12,7 +12,7 @@ import { oncePerBody, rootOf } from './endpoint.js'
 /** The rules that hold for a body of one media type. */
 export const placedRules = oncePerBody((endpoint, body): readonly PlacedRule[] => [
   ...placesIn(rootOf(endpoint, body), [], [], `${endpoint.method} ${endpoint.template}`),
-  ...endpoint.rules.map((rule) => ({ rule, base: [], guards: [] })),
+  ...endpoint.rules.map((rule) => placeRule(rule, [], [])),
 ])
 
 type Guards = PlacedRule['guards']
@@ -24,7 +24,9 @@ function placesIn(node: Node, base: Path, guards: Guards, where: string): Placed
       placesIn(sentShape(branch), base, [...guards, { path: [...base, node.tag], value }], where),
     )
   const own =
-    node.kind === 'record' ? ((node.rules ?? []) as readonly AnyRule[]).map((rule) => ({ rule, base, guards })) : []
+    node.kind === 'record'
+      ? ((node.rules ?? []) as readonly AnyRule[]).map((rule) => placeRule(rule, base, guards))
+      : []
   const below = childrenOf(node).flatMap(([step, child]) => {
     if (step !== undefined && step !== EACH_NAME) return placesIn(child, [...base, step], guards, where)
     if (!bringsRules(child)) return []

@@ -13,6 +13,7 @@ import { type Code, createWriter, type Writer } from '../kinds/writer.js'
 import { syntaxOf } from '../read/syntax.js'
 import { formatAddress } from '../terms/address.js'
 import type { Part } from '../terms/parts.js'
+import { defaultOf, startRun } from './interpret.js'
 
 /** The name of an endpoint's function, as a debugger shows it. */
 export const functionName = ({ name, method, template }: EndpointNode): string =>
@@ -100,8 +101,8 @@ function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => v
   if (node.need === 'defaulted') {
     const given =
       typeof node.default === 'object' || typeof node.default === 'function'
-        ? `defaultOf(${writer.bind(node)})`
-        : literal(writer, node.default)
+        ? `defaultOf(${writer.bind(node)}, run, ${writer.path(place)})`
+        : literal(writer, defaultOf(node, startRun()))
     writer.line(`if (${read} === undefined${emptyIsAbsent ? ` || ${read} === ""` : ''}) ${read} = ${given}`)
     writer.block(node.nullable ? `else if (${read} !== null) {` : 'else {', inside)
     return

@@ -1,8 +1,15 @@
-/** Walks a node and a value side by side: checks, reads and copies in one pass, and tells all that is wrong. */
+/**
+ * Walks a node and a value side by side: checks, reads and copies in one pass, and tells all that is wrong. And the way
+ * back, from values to what a client would send, so that what a service puts in itself is read like what is sent.
+ */
 import { malformed } from '../grammar/percent.js'
 import { kindOf, type Node } from '../kinds/kind.js'
-import { kinds } from '../kinds/kinds.js'
-import { newRun, note, type Run, type Source, tell, tellBelow } from '../kinds/run.js'
+import { childrenOf, kinds } from '../kinds/kinds.js'
+import { nodesAt } from '../kinds/locate.js'
+import { readNode } from '../kinds/reading.js'
+import { clock, deepest, type Fault, newRun, note, type Run, type Source, tell, tellBelow } from '../kinds/run.js'
+import { formatAddress, type Path } from '../terms/address.js'
+import { wordFault } from '../words/messages.js'
 
 /** Starts a judgement. `now` is its clock, in milliseconds since 1970. */
 export const startRun = (now?: number, trace = false): Run => newRun(interpreter, now, trace)
@@ -35,19 +42,100 @@ function interpret(node: Node, value: unknown, outer: Source, run: Run): unknown
 
 function absent(node: Node, run: Run, noted = false): unknown {
   const defaulted = node.need === 'defaulted'
-  const read = defaulted ? defaultOf(node) : undefined
+  const read = defaulted ? defaultOf(node, run) : undefined
   if (!noted) note(run, defaulted ? 'default' : 'as is', undefined, read)
   if (node.need === 'required') tell(run, node, 'missing')
   return read
-}
-
-/** A default is made, or copied, for each request: a handler may change what it gets. */
-export function defaultOf(node: Node): unknown {
-  if (typeof node.default === 'function') return node.default()
-  return typeof node.default === 'object' && node.default !== null ? structuredClone(node.default) : node.default
 }
 
 function readNull(node: Node, run: Run): null | undefined {
   note(run, 'as is', null, node.nullable ? null : undefined)
   return node.nullable ? null : tell(run, node, 'null_not_allowed')
 }
+
+/**
+ * The JSON form of a value: dates as RFC 3339, durations as ISO 8601, big integers as text, and behind `readAs` what
+ * its `write` gives. What is in that form already stays as it is; so does what fits nowhere, for the judgement to
+ * reject.
+ */
+export function encode(node: Node, value: unknown, depth = deepest * 4): unknown {
+  if (value === undefined || value === null || depth === 0) return value
+  return kindOf(kinds, node).encode(node, value, {
+    kinds,
+    encode: (below, one) => encode(below, one, depth - 1),
+    takes: (below, one) => faultsOf(below, one).length === 0,
+  })
+}
+
+/** What is wrong with a JSON value, but for limits that the clock moves. */
+export function faultsOf(node: Node, value: unknown): readonly Fault[] {
+  const run = startRun(0, false)
+  readNode(node, value, 'json', run)
+  return run.faults.filter(({ code }) => code !== 'too_early' && code !== 'too_late')
+}
+
+const none: Path = []
+const fixed = new WeakMap<Node, { readonly read: unknown }>()
+
+/**
+ * The default of a node, read as if a program had sent it: made for each request, since a handler may change what it
+ * gets; but for scalars that are always the same.
+ */
+export function defaultOf(node: Node, run: Run, below: Path = none): unknown {
+  const path = below === none ? run.path : [...run.path, ...below]
+  if (typeof node.default === 'function') return held(node, node.default(), run, path)
+  if (typeof node.default === 'object') return held(node, node.default, run, path)
+  const known = fixed.get(node) ?? { read: held(node, node.default, run, path) }
+  fixed.set(node, known)
+  return known.read
+}
+
+/**
+ * What a service puts in itself, held against what is declared at its path, and as it would be read.
+ *
+ * @throws TypeError where the field does not take it: that is a bug of the service, and never passed on.
+ */
+export function hold(root: Node, path: Path, value: unknown, run: Run): unknown {
+  let wrong: unknown
+  for (const node of nodesAt(root, path)) {
+    try {
+      return held(node, value, run, path)
+    } catch (error) {
+      wrong ??= error
+    }
+  }
+  if (wrong !== undefined) throw wrong
+  return value
+}
+
+function held(node: Node, value: unknown, outer: Run, path: Path): unknown {
+  if (value === undefined || !isWritable(node)) return value
+  const run = startRun(clock(outer))
+  const read = readNode(sendable(node), encode(node, value), 'json', run)
+  const [fault] = run.faults
+  if (fault)
+    throw new TypeError(`${formatAddress([...path, ...fault.path])} was put in by the service, but ${wordFault(fault)}`)
+  return read
+}
+
+/** A field as if clients could set it. */
+function sendable(node: Node): Node {
+  if (!node.readOnly) return node
+  const known = sendables.get(node)
+  if (known) return known
+  const { readOnly: _, ...rest } = node
+  sendables.set(node, rest as Node)
+  return rest as Node
+}
+const sendables = new WeakMap<Node, Node>()
+
+/** Whether a value that was read can be turned into what a client would send: not behind a reader that cannot write. */
+function isWritable(node: Node, seen = new Set<Node>()): boolean {
+  const known = writable.get(node)
+  if (known !== undefined || seen.has(node)) return known ?? true
+  seen.add(node)
+  const is = !(node.kind === 'readAs' && !node.write) && childrenOf(node).every(([, child]) => isWritable(child, seen))
+  if (seen.values().next().value === node) writable.set(node, is)
+  return is
+}
+const writable = new WeakMap<Node, boolean>()

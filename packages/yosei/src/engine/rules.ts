@@ -8,16 +8,18 @@ import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, ruleOf } from '../rules/rules.js'
 import { EACH, type Path, valueAt } from '../terms/address.js'
 import type { Step } from '../terms/verdict.js'
+import { hold } from './interpret.js'
 
 /** Runs every rule that can run. */
-export function runRules(rules: readonly PlacedRule[], matter: Omit<Matter, 'base' | 'run'>, run: Run): void {
+export function runRules(rules: readonly PlacedRule[], matter: Omit<Matter, 'scope' | 'hold' | 'run'>, run: Run): void {
   if (rules.length === 0) return
   const wrong = wrongPlaces(run.faults)
+  const put = (path: Path, value: unknown) => hold(matter.root, path, value, run)
   const derives = ({ rule }: PlacedRule) => ruleOf(rule).derives
-  for (const { rule, base: declared, guards } of [...rules.filter(derives), ...rules.filter((one) => !derives(one))]) {
-    for (const base of concrete(matter.input, declared)) {
-      if (!guards.every(({ path, value }) => valueAt(matter.input, settle(path, base)) === value)) continue
-      runRule(rule, { ...matter, base, run }, run, wrong)
+  for (const { rule, base, declared, guards } of [...rules.filter(derives), ...rules.filter((one) => !derives(one))]) {
+    for (const place of concrete(matter.input, declared)) {
+      if (!guards.every(({ path, value }) => valueAt(matter.input, settle(path, place)) === value)) continue
+      runRule(rule, { ...matter, scope: { base, declared, concrete: place }, hold: put, run }, run, wrong)
     }
   }
 }
@@ -27,7 +29,7 @@ const settle = (path: Path, base: Path): Path => path.map((key, index) => (key =
 
 function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): void {
   const { waits, judge } = ruleOf(rule)
-  const at = (address: string) => pathOf(address, matter.base)
+  const at = (address: string) => pathOf(address, matter.scope)
   // With faults beyond those that are kept, nobody can say what a rule would read.
   const barred = rule.reads.find((address) => run.beyond > 0 || isWrongAt(wrong, at(address)))
   const lacking = waits ? rule.reads.find((address) => valueAt(matter.input, at(address)) === undefined) : undefined

@@ -38,6 +38,32 @@ export function compareDecimals(a: string, b: string): number {
 }
 const compareText = <T extends string | number>(a: T, b: T) => (a < b ? -1 : a > b ? 1 : 0)
 
+/** Whether a text is a number as JSON or a declared decimal writes it. */
+export const isDecimal = (text: string): boolean => /^-?\d+(?:\.\d+)?(?:e[+-]?\d{1,3})?$/i.test(text)
+
+/**
+ * The exact sum of decimals, as a text. Those with few digits come first, so that what is added costs no more than what
+ * was sent.
+ */
+export function sumOf(texts: readonly string[]): string {
+  const scales = new Map<number, bigint>()
+  const numbers = texts.map(digitsOf).sort((a, b) => lengthOf(a) - lengthOf(b))
+  for (const { negative, integer, fraction } of numbers) {
+    const whole = BigInt(`0${integer}${fraction}`)
+    scales.set(fraction.length, (scales.get(fraction.length) ?? 0n) + (negative ? -whole : whole))
+  }
+  let sum = 0n
+  let scale = 0
+  for (const [next, one] of [...scales].sort(([a], [b]) => a - b)) {
+    sum = sum * 10n ** BigInt(next - scale) + one
+    scale = next
+  }
+  const digits = String(sum < 0n ? -sum : sum).padStart(scale + 1, '0')
+  const fraction = withoutZeros(digits.slice(digits.length - scale), 'behind')
+  return `${sum < 0n ? '-' : ''}${digits.slice(0, digits.length - scale)}${fraction && `.${fraction}`}`
+}
+const lengthOf = ({ integer, fraction }: Decimal) => integer.length + fraction.length
+
 /** How many digits a decimal has in all, and after its point, as it is written. */
 export function countDigits(text: string): { readonly digits: number; readonly scale: number } {
   const [integer = '', fraction = ''] = text.replace(/^-/, '').split('.')

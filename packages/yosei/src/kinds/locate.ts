@@ -1,10 +1,10 @@
 /** Finds the declaration behind a path. */
-import { EACH, EACH_NAME, type Path } from '../terms/address.js'
+import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
 import type { Node } from './kind.js'
 import { childrenOf } from './kinds.js'
-import { tagNode } from './tagged.js'
+import { branchOf, tagNode } from './tagged.js'
 
-type Shape = Exclude<Node, { kind: 'either' | 'later' }>
+export type Shape = Exclude<Node, { kind: 'either' | 'later' }>
 
 const shapes = new WeakMap<Node, readonly Shape[]>()
 
@@ -48,6 +48,9 @@ const below = (nodes: readonly Node[], key: string | number): readonly Node[] =>
 /** The nodes at a path; none where the path leaves what is declared. */
 export const nodesAt = (root: Node, path: Path): readonly Node[] => path.reduce<readonly Node[]>(below, [root])
 
+/** The shapes of what may stand at a path: of unions their branches. */
+export const shapesAt = (root: Node, path: Path): readonly Shape[] => nodesAt(root, path).flatMap(shapesOf)
+
 /** Whether the value at a path is a secret, or inside one. */
 export function isSecret(root: Node, path: Path): boolean {
   let nodes: readonly Node[] = [root]
@@ -64,19 +67,27 @@ export function isSecret(root: Node, path: Path): boolean {
 /** A place that several paths go through: what is declared there, and those below it with their ranks. */
 interface Fork {
   readonly nodes: readonly Node[]
+  /** What was sent there: it chooses the branch of a union. */
+  readonly sent: unknown
   readonly below: Map<string | number, { readonly rank: number; readonly fork: Fork }>
 }
 
 /** Sorts by the order of the declaration: what holds before what it holds, elements by index, unlisted names last. */
-export function inDeclaredOrder<T extends { readonly path: Path }>(root: Node, items: readonly T[]): T[] {
+export function inDeclaredOrder<T extends { readonly path: Path; readonly code: string }>(
+  root: Node,
+  items: readonly T[],
+  sent: unknown,
+): T[] {
   if (items.length < 2) return [...items]
-  const top: Fork = { nodes: [root], below: new Map() }
+  const top: Fork = { nodes: [root], sent, below: new Map() }
   const ranked = items.map((item) => {
     let fork = top
-    const ranks = item.path.map((key) => {
+    const ranks = item.path.map((key, index) => {
       let next = fork.below.get(key)
       if (!next) {
-        next = { rank: rankOf(fork, key), fork: { nodes: below(fork.nodes, key), below: new Map() } }
+        const isUnlisted = item.code === 'unlisted' && index === item.path.length - 1
+        const rank = isUnlisted ? Number.MAX_SAFE_INTEGER : rankOf(fork, key)
+        next = { rank, fork: { nodes: below(fork.nodes, key), sent: valueAt(fork.sent, [key]), below: new Map() } }
         fork.below.set(key, next)
       }
       fork = next.fork
@@ -87,10 +98,16 @@ export function inDeclaredOrder<T extends { readonly path: Path }>(root: Node, i
   return ranked.sort((a, b) => compare(a.ranks, b.ranks)).map(({ item }) => item)
 }
 
+/** The branch of a tagged union that was sent, where the name is not its tag. */
+function chosen(node: Node, key: string, sent: unknown): Node {
+  const branch = node.kind === 'tagged' && node.tag !== key ? branchOf(node, sent) : undefined
+  return branch ? chosen(branch, key, sent) : node
+}
+
 /** The place of a name among those declared; of one that is free, the order in which it came. */
-function rankOf({ nodes, below }: Fork, key: string | number): number {
+function rankOf({ nodes, sent, below }: Fork, key: string | number): number {
   if (typeof key === 'number') return key
-  for (const shape of nodes.flatMap(shapesOf)) {
+  for (const shape of nodes.flatMap((node) => shapesOf(chosen(node, key, sent)))) {
     if (shape.kind === 'table') return below.size
     if (shape.kind === 'tagged' && shape.tag === key) return -1
     const index = shape.kind === 'record' ? Object.keys(shape.fields).indexOf(key) : -1

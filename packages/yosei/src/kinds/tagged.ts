@@ -53,7 +53,8 @@ export const tagged: KindOf<TaggedNode> = {
   },
 }
 
-function branchOf({ tag, branches }: TaggedNode, value: unknown): Node | undefined {
+/** The branch that a value chooses by its tag. */
+export function branchOf({ tag, branches }: TaggedNode, value: unknown): Node | undefined {
   const chosen = isNamed(value) && Object.hasOwn(value, tag) ? value[tag] : undefined
   return typeof chosen === 'string' && Object.hasOwn(branches, chosen) ? branches[chosen] : undefined
 }

@@ -6,8 +6,8 @@ import { writeInstant } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { resolve } from '../kinds/later.js'
-import { nodesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
+import { areTimes, measuresAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import { ruleOf } from '../rules/rules.js'
 import { type Path, parseAddress } from '../terms/address.js'
@@ -107,8 +107,8 @@ function toJson(value: unknown, child: (value: unknown) => JsonObject | undefine
 
 /** A rule as the sentence that its error would be. */
 function wordsOf(rule: AnyRule, root: Node): string {
-  const isInstant = (address: string) =>
-    nodesAt(root, parseAddress(address) as Path).some(({ kind }) => kind === 'instant')
-  const { code, variant, about, at } = ruleOf(rule).sentence(rule, isInstant)
+  const isTime = (address: string) =>
+    measuresAt(root, parseAddress(address) as Path).some((measure) => areTimes.includes(measure))
+  const { code, variant, about, at } = ruleOf(rule).sentence(rule, isTime)
   return `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
 }

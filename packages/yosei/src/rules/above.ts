@@ -1,7 +1,6 @@
 /** The value is more, or less, than a limit. */
 import type { Address } from '../terms/address.js'
 import type { Comparable, Condition, ConditionOf, One } from './condition.js'
-import { order } from './matter.js'
 import { valuesHold } from './values.js'
 
 declare module './condition.js' {
@@ -26,8 +25,7 @@ const beyond = <C extends 'above' | 'below'>(
 ): ConditionOf<Beyond<C>> => ({
   make: (address: string, value: unknown) => ({ condition, address, value }),
   addresses: ({ address }) => [address],
-  holding: ({ address, value }, matter) =>
-    valuesHold(address, matter, (one, exact) => isBeyond(order(one, value, exact))),
+  holding: ({ address, value }, matter) => valuesHold(address, matter, (one, order) => isBeyond(order(one, value))),
   words: ({ address, value }, say) => say(`when.${condition}`, { address, value }),
   negated: () => undefined,
 })

@@ -10,8 +10,8 @@ declare module './rule.js' {
 }
 export interface CheckMaker<T> {
   /**
-   * Any condition; false blames `blames`, or the last address read. Called only when all that it reads is present and
-   * sound.
+   * Any condition; false blames `blames`, or the last address read. Called only when all that it reads is sound; what may
+   * be left out may be `undefined`.
    */
   check<const R extends Reads<T>>(rule: {
     reads: R
@@ -33,15 +33,16 @@ export const check: RuleOf<Check> = {
     ...rule,
     ...worded(message),
   }),
-  waits: true,
+  each: none,
+  waits: false,
   derives: false,
   names: none,
   mistake: sound,
-  judge(rule, { input, base }) {
-    const values = rule.reads.map((address) => valueAt(input, pathOf(address, base)))
+  judge(rule, { input, scope }) {
+    const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
     if (rule.holds(...(values as never[]))) return []
     return rule.blames.flatMap((address) =>
-      concrete(input, pathOf(address, base)).map((path) => faultOf(rule, path, { about: {} })),
+      concrete(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { about: {} })),
     )
   },
   sentence: ({ blames }) => ({ code: 'rule', variant: 'own', at: blames }),

@@ -1,11 +1,11 @@
 /** What rules have in common that compare two addresses, element by element where both lie under the same `[]`. */
 
-import { writeInstant } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
-import { type Fault, Place } from '../kinds/run.js'
-import { type Address, type At, EACH, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { Place } from '../kinds/run.js'
+import { type Address, type At, EACH, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
-import { concrete, faultOf, indicesShared, isExact, isNone, type Matter, order, pathOf } from './matter.js'
+import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
+import { areTimes, haveOrder, type Measure, measuresAt, orderAt, toldAt } from './measure.js'
 import { type Blame, none, type Rule, type RuleOf, worded } from './rule.js'
 
 /**
@@ -38,25 +38,83 @@ export const comparing = <R extends string>(
   rule: R,
   code: Code,
   isRight: (found: number, orEqual: boolean) => boolean,
-  /** Whether its words differ for instants, and where both may be the same. */
+  /** Whether its words differ for times, for either side, and where both may be the same. */
   hasOrder: boolean,
 ): RuleOf<Comparing<R>> => ({
   make(first: string, second: string, options: Blame & { orEqual?: boolean } = {}) {
     const { code: own = code, blames = [second], orEqual = false, message } = options
     return { rule, code: own, reads: [first, second], blames, ...(hasOrder ? { orEqual } : {}), ...worded(message) }
   },
+  each: ({ reads }) => {
+    const [first = '', second = ''] = reads
+    const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length
+    return [depth(second) > depth(first) ? second : first]
+  },
   waits: true,
   derives: false,
   names: none,
-  mistake: mistakeOf,
-  judge: (rule, matter) => judge(rule, matter, (found) => isRight(found, rule.orEqual ?? false), hasOrder),
-  sentence({ reads: [other = '', second = ''], blames, orEqual }, isInstant) {
-    return { code, variant: hasOrder ? variantOf(isInstant(second), orEqual) : undefined, about: { other }, at: blames }
+  mistake: (given, root) => mistakeOf(given) ?? unlike(given, root, hasOrder),
+  judge(given, { root, input, scope }) {
+    const [first, second] = given.reads.map((address) => pathOf(address, scope)) as [Path, Path]
+    const [a, b] = [valueAt(input, first), valueAt(input, second)]
+    if (isNone(a) || isNone(b)) return []
+    const order = orderAt(root, first, `${scope.base} ${given.reads[0]}`)
+    if (isRight(order(a, b), given.orEqual ?? false)) return []
+    const isTime = hasOrder && measuresAt(root, first).some((measure) => areTimes.includes(measure))
+    const echo = <K extends string>(key: K, path: Path, value: unknown) =>
+      isSecret(root, path) ? {} : { [key]: toldAt(root, path, value) }
+    return given.blames.flatMap((address) =>
+      concrete(input, pathOf(address, scope)).map((path) => {
+        const side = isSame(path, second) ? 'second' : isSame(path, first) ? 'first' : 'neither'
+        const [other, value, sent] = side === 'first' ? [second, b, a] : [first, a, b]
+        const variant = variantOf(side, hasOrder, isTime, given.orEqual)
+        if (side === 'neither')
+          return faultOf(given, path, { variant, about: { first: new Place(first), other: new Place(second) } })
+        const about = { other: new Place(other), ...echo('value', other, value) }
+        return faultOf(given, path, { variant, about, ...echo('sent', path, sent) })
+      }),
+    )
+  },
+  sentence({ reads: [first = '', second = ''], blames, orEqual }, isTime) {
+    const sides = new Set(blames.map((one) => (one === second ? 'second' : one === first ? 'first' : 'neither')))
+    const [side = 'neither'] = sides.size === 1 ? sides : []
+    const variant = variantOf(side, hasOrder, isTime(first), orEqual)
+    const about = side === 'first' ? { other: second } : side === 'second' ? { other: first } : { first, other: second }
+    return { code, variant, about, at: blames }
   },
 })
 
-const variantOf = (isInstant: boolean, orEqual = false): string | undefined =>
-  isInstant ? (orEqual ? 'instantOrEqual' : 'instant') : orEqual ? 'orEqual' : undefined
+/** Which of the two is blamed. */
+type Side = 'first' | 'second' | 'neither'
+
+/** The words follow from the side that is blamed. */
+function variantOf(side: Side, hasOrder: boolean, isTime: boolean, orEqual = false): string | undefined {
+  if (!hasOrder) return side === 'neither' ? side : undefined
+  const variant = [side, ...(isTime ? ['time'] : []), ...(orEqual ? ['orEqual'] : [])]
+  return variant.map((word, index) => (index === 0 ? word : word[0]?.toUpperCase() + word.slice(1))).join('')
+}
+
+const isSame = (a: Path, b: Path) => a.length === b.length && a.every((key, index) => key === b[index])
+
+/** Values of different kinds have nothing to be compared by. */
+function unlike(
+  { reads, rule }: Rule & { rule: string },
+  root: (address: string) => readonly Measure[],
+  hasOrder: boolean,
+) {
+  const [first, second] = reads.map(root) as [readonly Measure[], readonly Measure[]]
+  const isFree = (measures: readonly Measure[]) => measures.length === 0 || measures.includes('own')
+  const without = hasOrder
+    ? reads.find((address) => !root(address).some((measure) => haveOrder.includes(measure)) && !isFree(root(address)))
+    : undefined
+  if (without !== undefined)
+    return [`${without} holds values that have no order`, 'Name fields of numbers, times or texts'] as const
+  if (isFree(first) || isFree(second) || first.some((measure) => second.includes(measure))) return undefined
+  return [
+    `${reads[0]} is a ${first.join(' or ')} and ${reads[1]} a ${second.join(' or ')}, which do not compare`,
+    `Give ${rule} two fields of one kind`,
+  ] as const
+}
 
 /** Elements of two lists are no pairs: what compares them would have to compare each with each. */
 function mistakeOf({ reads, blames }: Rule): readonly [what: string, mend: string] | undefined {
@@ -80,41 +138,3 @@ function strays(path: Path, other: Path): boolean {
   const parts = path.findIndex((key, index) => key !== other[index])
   return parts >= 0 && path.includes(EACH, parts)
 }
-
-function judge(
-  rule: Rule & { readonly orEqual?: boolean },
-  matter: Matter,
-  isRight: (found: number) => boolean,
-  hasOrder: boolean,
-): Fault[] {
-  const { root, input, base } = matter
-  const [first, second] = rule.reads.map((address) => pathOf(address, base)) as [Path, Path]
-  const faults: Fault[] = []
-  let exact: boolean | undefined
-  const echo = <K extends string>(key: K, path: Path) =>
-    isSecret(root, path) ? {} : { [key]: shown(valueAt(input, path)) }
-  const blames = rule.blames.map((address) => pathOf(address, base))
-  const isFirst = (path: Path) => formatAddress(path) === formatAddress(first)
-  for (const right of concrete(input, second)) {
-    for (const left of concrete(input, first, indicesShared(first, right))) {
-      const [a, b] = [valueAt(input, left), valueAt(input, right)]
-      if (isNone(a) || isNone(b)) continue
-      // Only texts can be decimals.
-      if (typeof a === 'string') exact ??= isExact(root, first)
-      if (isRight(order(a, b, exact ?? false))) continue
-      const variant = hasOrder ? variantOf(b instanceof Date, rule.orEqual) : undefined
-      for (const blamed of blames) {
-        const other = isFirst(blamed) ? right : left
-        // One of the two holds every index that there is.
-        const [onLeft, onRight] = [indicesShared(blamed, left), indicesShared(blamed, right)]
-        for (const path of concrete(input, blamed, onLeft.length > onRight.length ? onLeft : onRight)) {
-          const about = { other: new Place(other), ...echo('value', other) }
-          faults.push(faultOf(rule, path, { variant, about, ...echo('sent', path) }))
-        }
-      }
-    }
-  }
-  return faults
-}
-
-const shown = (value: unknown) => (value instanceof Date ? writeInstant(value) : value)

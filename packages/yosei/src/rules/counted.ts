@@ -1,9 +1,9 @@
 /** What rules have in common that count how many of some fields were sent. */
 
 import { Place } from '../kinds/run.js'
-import { formatAddress, parseAddress } from '../terms/address.js'
+import { formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
-import { concrete, faultOf, isPresent, pathOf } from './matter.js'
+import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
 import { none, type Rule, type RuleOf, sound } from './rule.js'
 
 export interface Counted<R extends string> extends Rule {
@@ -17,19 +17,21 @@ export const counting = <R extends string>(
   codeFor: (count: number, all: number) => Code | undefined,
 ): RuleOf<Counted<R>> => ({
   make: (...addresses: string[]) => ({ rule, code, reads: addresses, blames: [commonParent(addresses)] }),
+  each: ({ reads }) => reads,
   waits: false,
   derives: false,
   names: none,
   mistake: sound,
-  judge(rule, { sent, input, base }) {
-    const wrong = codeFor(
-      rule.reads.filter((address) => isPresent(sent, pathOf(address, base))).length,
-      rule.reads.length,
-    )
+  judge(rule, { sent, input, scope }) {
+    const paths = rule.reads.map((address) => pathOf(address, scope))
+    // Of a record that was not sent nothing is asked.
+    const parent = parentOf(paths)
+    if (parent.length > 0 && (parent.length > 1 || parent[0] === 'body') && isNone(valueAt(sent, parent))) return []
+    const wrong = codeFor(paths.filter((path) => isPresent(sent, path)).length, paths.length)
     if (wrong === undefined) return []
-    const about = { addresses: rule.reads.map((address) => new Place(pathOf(address, base))) }
+    const about = { addresses: paths.map((path) => new Place(path)) }
     return rule.blames.flatMap((address) =>
-      concrete(input, pathOf(address, base)).map((path) => faultOf(rule, path, { code: wrong, about })),
+      concrete(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { code: wrong, about })),
     )
   },
   sentence: ({ reads, blames }) => ({ code, about: { addresses: reads }, at: blames }),
@@ -37,9 +39,14 @@ export const counting = <R extends string>(
 
 /** The longest address that all of them lie in; the first of them where they share no part. */
 function commonParent(addresses: readonly string[]): string {
-  const paths = addresses.map((address) => parseAddress(address) ?? [])
-  const first = paths[0] ?? []
+  const parent = parentOf(addresses.map((address) => parseAddress(address) ?? []))
+  return parent.length === 0 ? (addresses[0] ?? '') : formatAddress(parent)
+}
+
+/** The longest path that all of them lie in. */
+function parentOf(paths: readonly Path[]): Path {
+  const [first = []] = paths
   let shared = 0
   while (shared < first.length - 1 && paths.every((path) => path[shared] === first[shared])) shared++
-  return shared === 0 ? (addresses[0] ?? '') : formatAddress(first.slice(0, shared))
+  return first.slice(0, shared)
 }

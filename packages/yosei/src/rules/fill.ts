@@ -1,21 +1,31 @@
 /** Not a rule but a value: made of others where none was sent, before any rule judges. */
+import { isSecret } from '../kinds/locate.js'
 import { addReading } from '../kinds/run.js'
 import { type Address, type At, tellAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
 import { concrete, eachOnce, pathOf } from './matter.js'
-import { type Reads, type Rule, type RuleOf, sound, type Values } from './rule.js'
+import { type Reads, type Rule, type RuleOf, sound } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
     fill: Fill
   }
 }
+/** The value at an address; of one element where another address lies in the same lists. */
+type AtFrom<T, A extends string, R extends string> = A extends `${infer List}[].${infer InA}`
+  ? R extends `${List}[].${infer InR}`
+    ? AtFrom<NonNullable<At<T, List>> extends readonly (infer E)[] ? NonNullable<E> : never, InA, InR>
+    : At<T, R>
+  : At<T, R>
+type Filling<T, A extends string, R extends Reads<T>> = { [I in keyof R]: AtFrom<T, A, R[I]> }
+type Filled<T, A extends string> = NonNullable<AtFrom<T, A, A>>
+
 export interface FillMaker<T> {
   /** A value derived from others when it was not sent, before any rule runs. `undefined` leaves it unsent. */
   fill<A extends Address<T>, const R extends Reads<T>>(
     address: A,
     reads: R,
-    make: (...values: Values<T, R>) => NonNullable<At<T, A>> | undefined,
+    make: (...values: Filling<T, A, R>) => Filled<T, A> | undefined,
   ): Rule
 }
 export interface Fill extends Rule {
@@ -33,15 +43,16 @@ export const fill: RuleOf<Fill> = {
     reads,
     blames: [],
   }),
-  waits: true,
+  each: ({ address }) => [address],
+  waits: false,
   derives: true,
   names: ({ address }) => [address],
   mistake: sound,
   /** Element by element where both lie under the same `[]`. */
-  judge(rule, { input, base, run }) {
-    const path = pathOf(rule.address, base)
+  judge(rule, { root, input, scope, hold, run }) {
+    const path = pathOf(rule.address, scope)
     const reads = rule.reads.map((address) => {
-      const read = pathOf(address, base)
+      const read = pathOf(address, scope)
       return eachOnce(read, (indices) => {
         const [one, ...others] = concrete(input, read, indices)
         return valueAt(input, one && others.length === 0 ? one : read)
@@ -51,11 +62,13 @@ export const fill: RuleOf<Fill> = {
       const name = path.at(-1) as string
       const object = valueAt(input, holder)
       if (typeof object !== 'object' || object === null || valueAt(object, [name]) !== undefined) continue
-      const made = rule.make(...(reads.map((read) => read(holder)) as never[]))
+      const filled = [...holder, name]
+      const made = hold(filled, rule.make(...(reads.map((read) => read(holder)) as never[])))
       if (made === undefined) continue
       put(object as { [name: string]: unknown }, name, made)
-      if (run?.trace)
-        addReading(run.trace, { address: tellAddress([...holder, name]), sent: undefined, read: made, how: 'filled' })
+      if (!run?.trace) continue
+      const read = isSecret(root, filled) ? '(secret)' : made
+      addReading(run.trace, { address: tellAddress(filled), sent: undefined, read, how: 'filled' })
     }
     return []
   },

@@ -29,16 +29,17 @@ export const find: RuleOf<Find> = {
     ...rule,
     ...worded(message),
   }),
-  waits: true,
+  each: none,
+  waits: false,
   derives: false,
   names: none,
   mistake: sound,
-  judge(rule, { input, base }) {
-    const values = rule.reads.map((address) => valueAt(input, pathOf(address, base)))
+  judge(rule, { input, scope }) {
+    const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
     return rule.finds(...(values as never[])).map(({ at, code = rule.code, message }) => {
       // Where it names no place, it is at the first field that the rule reads.
       const path = parseAddress(at)
-      const place = path ? [...base, ...path] : pathOf(rule.reads[0] ?? 'body', base)
+      const place = path ? [...scope.concrete, ...path] : pathOf(rule.reads[0] ?? 'body', scope)
       return faultOf(rule, place, { code, ...(message === undefined ? {} : { messages: message }) })
     })
   },

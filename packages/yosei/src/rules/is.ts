@@ -1,7 +1,6 @@
 /** The value is one, or one of several. */
 import type { Address } from '../terms/address.js'
 import type { Condition, ConditionOf, One } from './condition.js'
-import { type Matter, order } from './matter.js'
 import { valuesHold } from './values.js'
 
 declare module './condition.js' {
@@ -28,8 +27,7 @@ export interface In {
 export const is: ConditionOf<Is> = {
   make: (address: string, value: unknown) => ({ condition: 'is', address, value }),
   addresses: ({ address }) => [address],
-  holding: ({ address, value }, matter: Matter) =>
-    valuesHold(address, matter, (one, exact) => order(one, value, exact) === 0),
+  holding: ({ address, value }, matter) => valuesHold(address, matter, (one, order) => order(one, value) === 0),
   words: ({ address, value }, say) => say('when.is', { address, value }),
   negated: ({ address, value }, say) => say('when.not.is', { address, value }),
 }
@@ -38,7 +36,7 @@ export const within: ConditionOf<In> = {
   make: (address: string, values: readonly unknown[]) => ({ condition: 'in', address, values }),
   addresses: ({ address }) => [address],
   holding: ({ address, values }, matter) =>
-    valuesHold(address, matter, (one, exact) => values.some((value) => order(one, value, exact) === 0)),
+    valuesHold(address, matter, (one, order) => values.some((value) => order(one, value) === 0)),
   words: ({ address, values }, say) => say('when.in', { address, value: values }),
   negated: () => undefined,
 }

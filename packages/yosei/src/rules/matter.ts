@@ -1,10 +1,7 @@
 /** What rules and conditions are judged on, and how they find their way in it. */
-import { compareDecimals } from '../grammar/numbers.js'
 import type { Node } from '../kinds/kind.js'
-import { nodesAt } from '../kinds/locate.js'
 import type { Fault, Run } from '../kinds/run.js'
 import { EACH, type Path, parseAddress, valueAt } from '../terms/address.js'
-import { canonical } from '../terms/canonical.js'
 import type { Parts } from '../terms/parts.js'
 
 export interface Matter {
@@ -14,18 +11,41 @@ export interface Matter {
   readonly input: Parts
   /** What the client would rather read. */
   readonly accept: string | undefined
-  /** The record whose rules these are; empty for those of an endpoint. */
-  readonly base: Path
+  readonly scope: Scope
+  /** Holds what a service puts in against the field at a path; gives it as it would be read. */
+  readonly hold: (path: Path, value: unknown) => unknown
   readonly run?: Run
 }
 
+/** Where a rule is judged: in the record that brings it, and at one element of the lists that it is judged by. */
+export interface Scope {
+  /** The record whose rule it is, as declared; empty for those of an endpoint. */
+  readonly base: Path
+  /** The record, and the lists, as declared. */
+  readonly declared: Path
+  /** The same with indices. */
+  readonly concrete: Path
+}
+export const everywhere: Scope = { base: [], declared: [], concrete: [] }
+
 const paths = new Map<string, Path>()
 
-/** The path of a declared address, taken apart once. */
-export function pathOf(address: string, base: Path = []): Path {
-  const path = paths.get(address) ?? (parseAddress(address) as Path)
-  paths.set(address, path)
-  return base.length === 0 ? path : [...base, ...path]
+/** The path of a declared address, taken apart once; with the indices of the place where its rule is judged. */
+export function pathOf(address: string, { base, declared, concrete }: Scope): Path {
+  const own = paths.get(address) ?? (parseAddress(address) as Path)
+  paths.set(address, own)
+  if (declared.length === 0) return own
+  const path = [...base, ...own]
+  for (let i = 0; i < declared.length && path[i] === declared[i]; i++) path[i] = concrete[i] as string | number
+  return path
+}
+
+/** How far several paths go together, to the last `[]` on that way; empty where there is none. */
+export function listsShared(paths: readonly Path[]): Path {
+  const [first = []] = paths
+  const parts = first.findIndex((key, index) => !paths.every((path) => path[index] === key))
+  const shared = parts < 0 ? first : first.slice(0, parts)
+  return shared.slice(0, shared.lastIndexOf(EACH) + 1)
 }
 
 /** The paths that an address with `[]` stands for in this input; the first indices may be settled already. */
@@ -69,18 +89,6 @@ export function isPresent(sent: Parts, path: Path): boolean {
 }
 
 export const isNone = (value: unknown): value is undefined | null => value === undefined || value === null
-
-export const isExact = (root: Node, path: Path): boolean => nodesAt(root, path).some((node) => node.kind === 'decimal')
-
-/** Below, at or above zero as `a` comes before, with or after `b`; NaN where they have no order and differ. */
-export function order(a: unknown, b: unknown, exact: boolean): number {
-  if (exact && isPlainDecimal(a) && isPlainDecimal(b)) return compareDecimals(String(a), String(b))
-  if (a instanceof Date && b instanceof Date) return a.getTime() - b.getTime()
-  if (typeof a === 'object' || typeof b === 'object') return canonical(a) === canonical(b) ? 0 : Number.NaN
-  return a === b ? 0 : (a as number) < (b as number) ? -1 : (a as number) > (b as number) ? 1 : Number.NaN
-}
-const isPlainDecimal = (value: unknown) =>
-  typeof value === 'string' || typeof value === 'number' || typeof value === 'bigint'
 
 /** The error of a rule at a place. */
 export const faultOf = (

@@ -33,17 +33,18 @@ const conditional = <R extends 'needed' | 'absent'>(
   make: (address: string, when: AnyCondition) => {
     return { rule, code, address, when, reads: [address, ...addressesIn(when)], blames: [address] }
   },
+  each: ({ address }) => [address],
   waits: false,
   derives: false,
   names: ({ address }) => [address],
   mistake: sound,
   judge(rule, matter) {
-    const { input, sent, base } = matter
+    const { input, sent, scope } = matter
     const isDue = holdingOf(rule.when, matter)
-    return concrete(input, pathOf(rule.address, base)).flatMap((one) => {
+    return concrete(input, pathOf(rule.address, scope)).flatMap((one) => {
       if (!isWrong(isPresent(sent, one)) || !isDue(one)) return []
-      // What is needed in a list's element is not needed of an element that is not there.
-      return one.length > 1 && isNone(valueAt(input, one.slice(0, -1)))
+      // What is needed in a list's element is not needed of an element that is null.
+      return typeof one.at(-2) === 'number' && isNone(valueAt(input, one.slice(0, -1)))
         ? []
         : [faultOf(rule, one, { about: { when: rule.when } })]
     })

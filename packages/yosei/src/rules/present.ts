@@ -16,8 +16,8 @@ export interface PresentMaker<T> {
 export const present: ConditionOf<{ readonly condition: 'present'; readonly address: string }> = {
   make: (address: string) => ({ condition: 'present', address }),
   addresses: ({ address }) => [address],
-  holding({ address }, { input, sent, base }) {
-    const path = pathOf(address, base)
+  holding({ address }, { input, sent, scope }) {
+    const path = pathOf(address, scope)
     return eachOnce(path, (indices) => concrete(input, path, indices).some((place) => isPresent(sent, place)))
   },
   words: ({ address }, say) => say('when.present', { address }),

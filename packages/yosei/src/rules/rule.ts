@@ -6,6 +6,7 @@
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'
 import type { Matter } from './matter.js'
+import type { Measure } from './measure.js'
 
 /** A rule as a declaration gives it: its code, and the addresses that it reads and blames. */
 export interface Rule {
@@ -52,6 +53,8 @@ interface Sentence {
 
 export interface RuleOf<R extends Rule> {
   make(...given: never[]): R
+  /** The addresses by whose common lists it is judged, element by element; none where it looks at lists as a whole. */
+  each(rule: R): readonly string[]
   /** Whether it waits until all that it reads is present. */
   readonly waits: boolean
   /** Whether it makes values of others, before any rule judges. */
@@ -59,11 +62,14 @@ export interface RuleOf<R extends Rule> {
   /** Addresses that it names besides those that it reads and blames. */
   names(rule: R): readonly string[]
   /** What makes no sense about it, and the mend. */
-  mistake(rule: R): readonly [what: string, mend: string] | undefined
+  mistake(
+    rule: R,
+    measuresOf: (address: string) => readonly Measure[],
+  ): readonly [what: string, mend: string] | undefined
   /** What does not hold. */
   judge(rule: R, matter: Matter): readonly Fault[]
-  /** @param isInstant Whether an address holds instants. */
-  sentence(rule: R, isInstant: (address: string) => boolean): Sentence
+  /** @param isTime Whether an address holds moments, days or times. */
+  sentence(rule: R, isTime: (address: string) => boolean): Sentence
 }
 
 export const worded = (message: string | undefined): { readonly message?: string } =>

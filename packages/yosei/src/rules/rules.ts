@@ -1,4 +1,6 @@
 /** Every rule, and how a declaration makes them. */
+
+import { type Path, parseAddress } from '../terms/address.js'
 import { type AscendingMaker, ascending } from './ascending.js'
 import { type AtLeastOneMaker, atLeastOne } from './at-least-one.js'
 import { type AtMostOneMaker, atMostOne } from './at-most-one.js'
@@ -9,6 +11,7 @@ import { type EqualMaker, equal } from './equal.js'
 import { type ExactlyOneMaker, exactlyOne } from './exactly-one.js'
 import { type FillMaker, fill } from './fill.js'
 import { type FindMaker, find } from './find.js'
+import { listsShared } from './matter.js'
 import { absent, type NeededMaker, needed } from './needed.js'
 import type { AnyRule, RuleName, RuleOf, Rules } from './rule.js'
 import { type SumWithinMaker, sumWithin } from './sum-within.js'
@@ -61,7 +64,16 @@ export const addressesOf = (rule: AnyRule): readonly string[] => [
 /** A rule where it applies: those of a record lie below it. */
 export interface PlacedRule {
   readonly rule: AnyRule
-  readonly base: readonly (string | number)[]
+  readonly base: Path
+  /** The base, and the lists below it by whose elements the rule is judged. */
+  readonly declared: Path
   /** The branch of a union that must be chosen there. */
-  readonly guards: readonly { readonly path: readonly (string | number)[]; readonly value: string }[]
+  readonly guards: readonly { readonly path: Path; readonly value: string }[]
+}
+
+export function placeRule(rule: AnyRule, base: Path, guards: PlacedRule['guards']): PlacedRule {
+  const paths = ruleOf(rule)
+    .each(rule)
+    .map((address) => parseAddress(address) ?? [])
+  return { rule, base, declared: [...base, ...listsShared(paths)], guards }
 }

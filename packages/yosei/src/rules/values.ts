@@ -1,20 +1,21 @@
 /** Conditions on the values at an address. */
 import { valueAt } from '../terms/address.js'
 import type { Holding } from './condition.js'
-import { concrete, eachOnce, isExact, isNone, type Matter, pathOf } from './matter.js'
+import { concrete, eachOnce, isNone, type Matter, pathOf } from './matter.js'
+import { type Order, orderAt } from './measure.js'
 
-/** Holds where a value that is there passes the test. `exact` says that it is a decimal, and compares by its digits. */
+/** Holds where a value that is there passes the test. */
 export function valuesHold(
   address: string,
-  { root, input, base }: Matter,
-  test: (value: unknown, exact: boolean) => boolean,
+  { root, input, scope }: Matter,
+  test: (value: unknown, order: Order) => boolean,
 ): Holding {
-  const path = pathOf(address, base)
-  const exact = isExact(root, path)
+  const path = pathOf(address, scope)
+  const order = orderAt(root, path)
   return eachOnce(path, (indices) =>
     concrete(input, path, indices).some((place) => {
       const value = valueAt(input, place)
-      return !isNone(value) && test(value, exact)
+      return !isNone(value) && test(value, order)
     }),
   )
 }

@@ -7,6 +7,7 @@ import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
 import { addressesIn } from '../rules/conditions.js'
+import { measuresAt } from '../rules/measure.js'
 import { addressesOf, ruleOf } from '../rules/rules.js'
 import { parseAddress } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
@@ -30,10 +31,14 @@ export function checkEndpoint(node: EndpointNode): void {
   for (const body of bodies)
     for (const { rule, base } of placedRules(node, body)) {
       check(`rule ${rule.rule}`, addressesOf(rule), base)
-      const wrong = ruleOf(rule).mistake(rule)
+      const measuresOf = (address: string) =>
+        measuresAt(rootOf(node, body), [...base, ...(parseAddress(address) ?? [])])
+      const wrong = ruleOf(rule).mistake(rule, measuresOf)
       if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
     }
   if (node.turn) check('turn', node.turn.by)
+  if (Object.hasOwn(node.lookups, 'identify'))
+    mistake(`${signature}, lookup identify`, 'that name says who is asking', 'Give the lookup another name')
   for (const [name, { reads, fill, when, follows = [] }] of Object.entries(node.lookups)) {
     check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
     const stranger = follows.find((one) => !Object.hasOwn(node.lookups, one))

@@ -1,6 +1,6 @@
 /** Declarations that make no sense are refused where they are declared, with the address and the mend. */
 
-import { encode, faultsOf } from '../engine/encode.js'
+import { encode, faultsOf } from '../engine/interpret.js'
 import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds, shapeOf } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'

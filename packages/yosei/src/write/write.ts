@@ -2,7 +2,7 @@
 
 import { endpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
-import { encode } from '../engine/encode.js'
+import { encode } from '../engine/interpret.js'
 import { judgeMessage } from '../judge/judge.js'
 import { reject, verdictOf } from '../judge/verdict.js'
 import type { Node } from '../kinds/kind.js'

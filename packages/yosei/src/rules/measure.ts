@@ -1,0 +1,110 @@
+/** What values are compared as: two of different measures do not compare. */
+import { compareDecimals, isDecimal } from '../grammar/numbers.js'
+import { readInstant, readTime, writeDuration, writeInstant } from '../grammar/times.js'
+import type { Kinds, Node } from '../kinds/kind.js'
+import { type Shape, shapesAt } from '../kinds/locate.js'
+import type { Path } from '../terms/address.js'
+import { canonical } from '../terms/canonical.js'
+
+/** `own`: values that a service makes itself, or says nothing about. They are compared with anything. */
+export type Measure =
+  | 'number'
+  | 'duration'
+  | 'instant'
+  | 'date'
+  | 'time'
+  | 'text'
+  | 'flag'
+  | 'file'
+  | 'list'
+  | 'object'
+  | 'own'
+
+const ofValue = (value: unknown): Measure =>
+  typeof value === 'string' ? 'text' : typeof value === 'boolean' ? 'flag' : value === null ? 'own' : 'number'
+
+const measures: { readonly [K in Shape['kind']]: (node: Kinds[K]) => readonly Measure[] } = {
+  text: ({ format }) =>
+    format === 'time' || format === 'date' ? [format] : format === 'date-time' ? ['instant'] : ['text'],
+  integer: () => ['number'],
+  number: () => ['number'],
+  bigInteger: () => ['number'],
+  decimal: () => ['number'],
+  duration: () => ['duration'],
+  instant: () => ['instant'],
+  day: () => ['date'],
+  flag: () => ['flag'],
+  choice: ({ values }) => [...new Set(values.map(ofValue))],
+  constant: ({ value }) => [ofValue(value)],
+  list: () => ['list'],
+  tuple: () => ['list'],
+  record: () => ['object'],
+  table: () => ['object'],
+  tagged: () => ['object'],
+  file: () => ['file'],
+  readAs: () => ['own'],
+  anything: () => ['own'],
+}
+
+/** What the values at a path are compared as: several where a union lies there. */
+export const measuresAt = (root: Node, path: Path): readonly Measure[] => [
+  ...new Set(
+    shapesAt(root, path).flatMap((shape) => (measures[shape.kind] as (node: Shape) => readonly Measure[])(shape)),
+  ),
+]
+
+export const haveOrder: readonly Measure[] = ['number', 'duration', 'instant', 'date', 'time', 'text', 'own']
+export const areTimes: readonly Measure[] = ['instant', 'date', 'time']
+
+const known = new WeakMap<Node, Map<string, readonly Measure[]>>()
+
+/** The measures of a declared path, found once; `name` names the path. */
+function measuresOf(root: Node, name: string, path: Path): readonly Measure[] {
+  const names = known.get(root) ?? new Map<string, readonly Measure[]>()
+  known.set(root, names)
+  const found = names.get(name) ?? measuresAt(root, path)
+  names.set(name, found)
+  return found
+}
+
+/** A value as a client writes it. */
+export const toldAt = (root: Node, path: Path, value: unknown): unknown =>
+  value instanceof Date
+    ? writeInstant(value)
+    : typeof value !== 'object' && measuresAt(root, path).includes('duration')
+      ? writeDuration(Number(value))
+      : value
+
+/** Below, at or above zero as `a` comes before, with or after `b`; NaN where they have no order and differ. */
+export type Order = (a: unknown, b: unknown) => number
+
+/** How values at a path compare with others: texts by what they stand for. */
+export function orderAt(root: Node, path: Path, name = path.join()): Order {
+  let found: readonly Measure[] | undefined
+  return (a, b) => {
+    if (typeof a !== 'string' && typeof b !== 'string') return plainOrder(a, b)
+    found ??= measuresOf(root, name, path)
+    return found.includes('number') && isNumeric(a) && isNumeric(b)
+      ? compareDecimals(String(a), String(b))
+      : found.includes('instant')
+        ? plainOrder(timeOf(a, readInstant), timeOf(b, readInstant))
+        : found.includes('time')
+          ? plainOrder(timeOf(a, readTime), timeOf(b, readTime))
+          : plainOrder(a, b)
+  }
+}
+
+const isNumeric = (value: unknown) => (typeof value === 'string' ? isDecimal(value) : typeof value !== 'object')
+const timeOf = (value: unknown, read: (text: string) => unknown) =>
+  value instanceof Date ? value.getTime() : typeof value === 'string' ? read(value) : value
+
+function plainOrder(a: unknown, b: unknown): number {
+  if (a === b) return 0
+  if (a instanceof Date && b instanceof Date) return a.getTime() - b.getTime()
+  if (isObject(a) || isObject(b)) return canonical(a) === canonical(b) ? 0 : Number.NaN
+  if (typeof a !== typeof b && !(isAnyNumber(a) && isAnyNumber(b))) return Number.NaN
+  const [left, right] = [a as number, b as number]
+  return left < right ? -1 : left > right ? 1 : left >= right ? 0 : Number.NaN
+}
+const isObject = (value: unknown) => (typeof value === 'object' && value !== null) || typeof value === 'function'
+const isAnyNumber = (value: unknown) => typeof value === 'number' || typeof value === 'bigint'
