@@ -331,7 +331,7 @@ describe('lookups, refusals and turns', () => {
   })
   test('scopes of different names are different turns, and who loses one is told why', async () => {
     const slot = (of: string) =>
-      endpoint(`GET /${of}/{id}`, { path: { id: text() }, turn: { of, by: ['path.id' as never], lease: '30ms' } })
+      endpoint(`GET /${of}/{id}`, { path: { id: text() }, turn: { of, by: ['path.id' as never], lease: '400ms' } })
     let reason: unknown
     let renews = true
     const memory = memoryTurns()

@@ -17,6 +17,7 @@ import {
   endpoint,
   file,
   group,
+  type Head,
   instant,
   intake,
   integer,
@@ -280,7 +281,8 @@ describe('serve', () => {
       status: 401,
       stage: 'identify',
     })
-    expect(await judge(app, post({ words: ['a'] }))).toMatchObject({ outcome: 'accepted' })
+    expect(await judge(app, post({ words: ['a'] }))).toMatchObject({ outcome: 'pending', unasked: ['identify'] })
+    expect(await judge(app, post({ words: ['a'] }), { who: 'ada' })).toMatchObject({ outcome: 'accepted' })
     const endless = intake({
       endpoints: { note },
       limits: { handle: '50ms' },
@@ -293,6 +295,143 @@ describe('serve', () => {
       stage: 'identify',
       headers: { 'retry-after': '5' },
     })
+  })
+  test.each([
+    ['undefined is nobody', { identify: () => undefined }, {}, 401, 'header.authorization not_known', 'Bearer'],
+    ['nor is null', { identify: async () => null }, {}, 401, 'header.authorization not_known', 'Bearer'],
+    ['nor is false', { identify: () => false }, {}, 401, 'header.authorization not_known', 'Bearer'],
+    ['zero is somebody', { identify: () => 0 }, {}, 200, '', null],
+    ['an open endpoint takes everybody', { identify: () => undefined }, { open: true }, 200, '', null],
+    ['an open intake as well', { identify: () => null, open: true }, {}, 200, '', null],
+    [
+      'but a refusal refuses there',
+      { identify: () => refuse({ status: 403, code: 'barred', message: 'is barred' }) },
+      { open: true },
+      403,
+      'header.authorization barred',
+      null,
+    ],
+    [
+      'a refusal may be thrown',
+      {
+        identify: async () => {
+          throw refuse({ status: 401, code: 'odd', message: 'is odd' })
+        },
+      },
+      {},
+      401,
+      'header.authorization odd',
+      'Bearer',
+    ],
+    [
+      'the challenge says how',
+      { identify: () => undefined, challenge: { header: 'x-key', scheme: 'Key realm="kr"' } },
+      {},
+      401,
+      'header.x-key not_known',
+      'Key realm="kr"',
+    ],
+    [
+      'what is asked for is known',
+      {
+        identify: ({ endpoint: name, template, tags }: Head) =>
+          refuse({ status: 403, code: `${name} ${template} ${tags}`, message: 'is told' }),
+      },
+      { tags: ['a', 'b'] },
+      403,
+      'header.authorization get /x a,b',
+      null,
+    ],
+    [
+      'the status can be changed',
+      { identify: () => undefined, statuses: { notKnown: 404 } },
+      {},
+      404,
+      'header.authorization not_known',
+      'Bearer',
+    ],
+  ])('who asks: %s', async (_, more, own, status, error, challenge) => {
+    const app = intake({ endpoints: { get: endpoint('GET /x', own as object) }, ...(more as object) })
+    const response = await serve(app, { get: () => ({}) })(new Request('http://kr.example/x'))
+    const { fields = {} } = (await response.json()) as { fields?: { [address: string]: { code: string }[] } }
+    expect([response.status, response.headers.get('www-authenticate')]).toEqual([status, challenge])
+    expect(Object.entries(fields).map(([address, [one]]) => `${address} ${one?.code}`)).toEqual(
+      error === '' ? [] : [error],
+    )
+    const verdict = await judge(app, 'GET /x HTTP/1.1', { services: {} })
+    expect(verdict.outcome === 'rejected' ? verdict.status : 200).toBe(status)
+  })
+  test('who is given is admitted as who was found', async () => {
+    const app = intake({ endpoints: { get: endpoint('GET /x', {}) }, identify: () => 'nobody' })
+    expect(await judge(app, 'GET /x HTTP/1.1', { who: null })).toMatchObject({ status: 401 })
+    expect(() =>
+      endpoint('GET /x', { lookups: (on) => ({ identify: on.lookup({ reads: [], ask: () => 1 }) }) }),
+    ).toThrow('that name says who is asking')
+  })
+  test('a refusal is one wherever it is made: returned or thrown, by a lookup or a handler', async () => {
+    const refusal = [
+      { status: 409, code: 'gone', message: 'is gone', at: 'body[1]' },
+      { status: 409, code: 'gone', message: 'is gone', at: 'body[2]' },
+    ] as const
+    const thrown = () => {
+      throw refuse(refusal)
+    }
+    const events: JournalEvent[] = []
+    const asking = (ask: () => unknown, handler: () => unknown) =>
+      serve(
+        intake({
+          endpoints: {
+            post: endpoint('POST /', {
+              body: list(integer()),
+              lookups: (on) => ({ all: on.lookup({ reads: ['body'], ask }) }),
+            }),
+          },
+          journal: { write: (event) => void events.push(event) },
+        }),
+        { post: handler },
+      )(post([1, 2, 3], {}, '/'))
+    const made: [() => unknown, () => unknown][] = [
+      [() => refuse(refusal), () => 1],
+      [thrown, () => 1],
+      [async () => thrown(), () => 1],
+      [() => 1, () => refuse(refusal)],
+      [() => 1, thrown],
+      [() => 1, async () => thrown()],
+    ]
+    for (const [ask, handler] of made) {
+      const response = await asking(ask, handler)
+      const { fields } = (await response.json()) as { fields: object }
+      expect([response.status, Object.keys(fields)]).toEqual([409, ['body[1]', 'body[2]']])
+    }
+    expect(events.map(({ outcome }) => outcome)).toEqual(made.map(() => 'rejected'))
+  })
+  type Loose = { readonly [name: string]: (...all: unknown[]) => unknown }
+  const boom = () => {
+    throw new Error('boom')
+  }
+  test.each<[string, object, string]>([
+    ['a check', { rules: (on: Loose) => [on.check?.({ reads: ['body.a'], code: 'x', holds: boom })] }, 'rules'],
+    ['a search', { rules: (on: Loose) => [on.find?.({ reads: ['body.a'], code: 'x', finds: boom })] }, 'rules'],
+    ['a fill', { rules: (on: Loose) => [on.fill?.('body.b', ['body.a'], boom)] }, 'rules'],
+    ['a default', { body: record({ a: integer(), b: text({ default: boom }) }) }, 'shape'],
+    [
+      'a fill that does not fit',
+      { lookups: (on: Loose) => ({ l: on.lookup?.({ reads: ['body.a'], ask: () => 5, fill: 'body.b' }) }) },
+      'lookups',
+    ],
+  ])('%s that throws is a failure, journalled with all that repeats it', async (_, more, stage) => {
+    const events: JournalEvent[] = []
+    const app = intake({
+      endpoints: { post: endpoint('POST /', { body: record({ a: integer(), b: text({ optional: true }) }), ...more }) },
+      journal: { write: (event) => void events.push(event) },
+    })
+    expect(await judge(app, post({ a: 1 }, {}, '/'), { services: {} })).toMatchObject({
+      status: 500,
+      stage,
+      errors: [],
+    })
+    expect(events).toMatchObject([{ endpoint: 'post', stage, outcome: 'failed' }])
+    expect(await judge(app, events[0]?.input ?? '', { services: {} })).toMatchObject({ status: 500, stage })
   })
   test('files are there until the handler is done, and gone then', async () => {
     const before = readdirSync(tmpdir())

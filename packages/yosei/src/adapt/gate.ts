@@ -313,7 +313,7 @@ async function judgeAt(
   services: unknown,
 ): Promise<Judged> {
   const { message, signal, body } = incoming
-  const options = { services, asks: true, signal, platform }
+  const options = { services, identity: 'asked' as const, signal, platform }
   // Parsers leave an empty object where there was no body, and the stream alone where they did not look at it.
   if (body === null || !request.readableEnded) return judgeStages(app, message, options)
   if (parsed === undefined)

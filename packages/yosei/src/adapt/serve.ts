@@ -3,9 +3,10 @@
 import * as platform from '#platform'
 import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
-import { type IntakeNode, intakeNode } from '../declare/intake.js'
+import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
+import type { Opened } from '../judge/open.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
@@ -14,7 +15,7 @@ import type { HeldTurn } from '../judge/turns.js'
 import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
-import type { JournalEvent } from '../terms/hooks.js'
+import type { JournalEvent, Refusal } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { statusFor } from '../terms/statuses.js'
 import { startDeadline } from './deadline.js'
@@ -124,7 +125,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
         }
       }
       try {
-        const judged = judgeStages(app, message, { services: options.services, asks: true, signal, platform })
+        const judged = judgeStages(app, message, { services: options.services, identity: 'asked', signal, platform })
         return judged instanceof Promise ? judged.then(go, fail) : Promise.resolve(go(judged))
       } catch (error) {
         return new Promise((resolve) => resolve(fail(error)))
@@ -134,6 +135,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
 
   /** Whatever fails, before, after or inside the stages, comes out here. */
   function failed(error: unknown, progress: Progress, judged?: Judged): Reply {
+    if (judged && refusalsIn(error)) return failedReply(error, progress, judged)
     // What is let through comes by here once more on its way out.
     if (progress.letThrough === error && error !== undefined) throw error
     const reply = failedReply(error, progress, judged)
@@ -178,8 +180,10 @@ async function disposeAfter(handle: () => Reply | Promise<Reply>, dispose: () =>
   }
 }
 
-/** Journals a failure of what was not the request's fault, and answers it. */
+/** Journals a failure of what was not the request's fault, and answers it. A refusal that was thrown is a refusal. */
 export function failedReply(cause: unknown, progress: Progress, judged?: Judged): Reply {
+  const refusals = refusalsIn(cause)
+  if (refusals && judged?.opened) return refusedReply(refusals, judged.opened, progress, judged)
   const { languages: words, statuses } = progress.app
   const about = { stage: 'handle', words, statuses: judged?.opened?.destination.endpoint.statuses ?? statuses } as const
   return told(progress, rejectFailed(judged?.verdict.endpoint, cause, about), judged)
@@ -356,7 +360,7 @@ async function runInTurn(
 /** What a handler came to, as an answer. */
 function replyOfHandler(value: unknown, judged: AcceptedJudgement, incoming: Incoming, progress: Progress): Reply {
   const { app, message } = progress
-  const { destination, body } = judged.opened
+  const { destination } = judged.opened
   const { name, endpoint, limits } = destination
   if (value === overtime) {
     incoming.signal.abort(new DOMException('The handler is over its time', 'TimeoutError'))
@@ -369,9 +373,16 @@ function replyOfHandler(value: unknown, judged: AcceptedJudgement, incoming: Inc
     )
   }
   const refusals = refusalsIn(value)
-  if (!refusals) return replyOf(value, endpoint.success, message.method)
-  const about = { place: body ? 'body' : 'path', most: limits.errors, words: app.languages, room: judged.opened.room }
-  return told(progress, rejectRefused(name, refusals, 'handle', about), judged)
+  return refusals
+    ? refusedReply(refusals, judged.opened, progress, judged)
+    : replyOf(value, endpoint.success, message.method)
+}
+
+function refusedReply(refusals: readonly Refusal[], opened: Opened, progress: Progress, judged: Judged): Reply {
+  const { app, body, destination, room } = opened
+  const place = body ? 'body' : 'path'
+  const about = { place, scheme: challengeOf(app).scheme, most: destination.limits.errors, words: app.languages, room }
+  return told(progress, rejectRefused(destination.name, refusals, 'handle', about), judged)
 }
 
 const isPromise = (value: unknown): value is Promise<unknown> =>

@@ -14,11 +14,23 @@ export interface Head {
   /** Raw, as in the request line. */
   readonly target: string
   readonly headers: Headers
+  /** The endpoint's name in the intake, its template and its tags. */
+  readonly endpoint: string
+  readonly template: string
+  readonly tags: readonly string[]
 }
 
 interface Shared {
-  /** Who is asking, before the body is received: the handler's `who`; or a refusal, made by `refuse`. */
+  /**
+   * Who is asking, before the body is received: the handler's `who`; or a refusal, made by `refuse`. Where it is
+   * `undefined`, `null` or `false`, nobody is known: 401, but at endpoints that are `open`.
+   */
   identify?: (request: Head, services: never, signal: AbortSignal) => unknown
+  /**
+   * How a client says who it is, for the 401 of one that does not: by default `{ header: 'authorization', scheme:
+   * 'Bearer' }`. The scheme is what `WWW-Authenticate` names (RFC 9110, section 11.6.1).
+   */
+  challenge?: { readonly header?: string; readonly scheme?: string }
   /**
    * Own words by language and code: for all, or with `wrong_type.flag` for one kind. They come before the catalogue's.
    */
@@ -51,6 +63,9 @@ export interface IntakeNode extends Readonly<Shared> {
   readonly limits: SettledLimits
   readonly statuses: Statuses
 }
+/** How a client is asked to say who it is. */
+export const challengeOf = ({ challenge }: IntakeNode) => ({ header: 'authorization', scheme: 'Bearer', ...challenge })
+
 /** As `endpointNode`. */
 export const intakeNode = (intake: Intake) => intake as unknown as IntakeNode
 
@@ -73,6 +88,7 @@ export function declareIntake<const E extends Endpoints>(declaration: IntakeDecl
     uniqueNames,
     mode,
     journalled,
+    open,
     ...own
   } = declaration
   const policy = defined({
@@ -83,6 +99,7 @@ export function declareIntake<const E extends Endpoints>(declaration: IntakeDecl
     uniqueNames,
     mode,
     journalled,
+    open,
   })
   const settled = Object.entries(endpoints).map(([name, endpoint]) => {
     return [name, settle(name, endpoint as EndpointNode, policy, engine)] as const

@@ -85,7 +85,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
     return trace
       ? { outcome: 'accepted', endpoint: name, input, trace }
       : { outcome: 'accepted', endpoint: name, input }
-  const ordered = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults)
+  const ordered = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults, sent)
   const { status, stage } = firstOf(faults, endpoint.statuses)
   return reject(name, ordered, {
     status,

@@ -1,5 +1,7 @@
 /** The stage that asks who is asking, from the head alone. */
 
+import { challengeOf } from '../declare/intake.js'
+import type { Refusal } from '../terms/hooks.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Opened } from './open.js'
 import { refusalsIn, rejectRefused } from './refuse.js'
@@ -16,6 +18,9 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
   const head = {
     method: message.method,
     target: message.target,
+    endpoint: name,
+    template: endpoint.template,
+    tags: endpoint.tags,
     get headers() {
       return new Headers(message.headers as [string, string][])
     },
@@ -25,18 +30,42 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
       app.identify?.(head, services as never, own),
     )
     const refusals = refusalsIn(who)
-    if (!refusals) return { who }
-    return {
-      rejected: rejectRefused(name, refusals, 'identify', {
-        place: 'header.authorization',
-        words: app.languages,
-        room: opened.room,
-      }),
-    }
+    return refusals ? refused(opened, refusals) : admit(opened, who)
   } catch (cause) {
+    const refusals = refusalsIn(cause)
+    if (refusals) return refused(opened, refusals)
     const status = statusFor('unavailable', endpoint.statuses)
     return {
       rejected: reject(name, [], { status, stage: 'identify', headers: retryAfter, words: app.languages, cause }),
     }
   }
+}
+
+/** Lets in whoever is known, and at an open endpoint everybody. */
+export function admit(opened: Opened, who: unknown): Identified {
+  if (opened.destination.endpoint.open || (who !== undefined && who !== null && who !== false)) return { who }
+  const { app, destination, room, run } = opened
+  const { header, scheme } = challengeOf(app)
+  const fault = { path: ['header', header], stage: 'identify' as const, code: 'not_known' }
+  return {
+    rejected: reject(destination.name, [fault], {
+      status: statusFor('notKnown', destination.endpoint.statuses),
+      stage: 'identify',
+      headers: { 'www-authenticate': scheme },
+      trace: run.trace,
+      words: app.languages,
+      room,
+    }),
+  }
+}
+
+function refused(opened: Opened, refusals: readonly Refusal[]): Identified {
+  const { app, destination, room } = opened
+  const about = {
+    place: `header.${challengeOf(app).header}`,
+    scheme: challengeOf(app).scheme,
+    words: app.languages,
+    room,
+  }
+  return { rejected: rejectRefused(destination.name, refusals, 'identify', about) }
 }

@@ -4,7 +4,6 @@ import { type IntakeNode, intakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { type BrokenMessage, type Message, messageOf, type RequestLike } from '../read/message.js'
 import type { Endpoints, Intake } from '../terms/endpoint.js'
-import { isEmpty } from '../terms/own.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Verdict } from '../terms/verdict.js'
 import { askLookups } from './lookups.js'
@@ -16,9 +15,9 @@ import { type AcceptedJudgement, type AnyVerdict, conclude, judgeStages, partsOf
 import { type Rejection, reject, rejectFailed, verdictOf } from './verdict.js'
 
 export interface JudgeOptions {
-  /** What lookups and `identify` are given. Without services none is asked, and a request with lookups is pending. */
+  /** What lookups and `identify` are given; `{}` suffices. Without services none is asked, and the verdict is pending. */
   services?: unknown
-  /** Who is asking, where that is known already. */
+  /** Who is asking, where that is known already: `identify` is not asked. */
   who?: unknown
   /** The clock that relative limits count from. */
   now?: Date
@@ -37,10 +36,10 @@ export async function judgeOn<E extends Endpoints>(
   const message = messageOf(request)
   if ('reason' in message) return verdictOf(rejectBroken(intakeNode(app), message))
   const { services, who, now, trace, signal } = options
-  const asks = services !== undefined && !('who' in options)
+  const identity = 'who' in options ? 'given' : services === undefined ? 'unsaid' : 'asked'
   const coming = judgeStages(intakeNode(app), message, {
     services,
-    asks,
+    identity,
     who,
     now,
     trace,
@@ -51,14 +50,21 @@ export async function judgeOn<E extends Endpoints>(
   const { verdict, dispose } = judged
   if (verdict.outcome === 'rejected') return told(intakeNode(app), verdict, judged)
   if (dispose) unheld.register(verdict.input as object, dispose)
-  if (isEmpty(judged.opened?.destination.endpoint.lookups)) return verdict as Verdict<E>
-  return (await settleLookups(judged as AcceptedJudgement, services, signal)) as Verdict<E>
+  const unasked = intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : []
+  return (await settleLookups(judged as AcceptedJudgement, unasked, services, signal)) as Verdict<E>
 }
 
-/** The verdict after the lookups: pending where there are no services to ask. */
-async function settleLookups(judged: AcceptedJudgement, services: unknown, signal = new AbortController().signal) {
-  const unasked = Object.keys(judged.opened.destination.endpoint.lookups)
-  if (services === undefined) return pending(judged.verdict, unasked)
+/** The verdict after the lookups: pending where somebody could not be asked. */
+async function settleLookups(
+  judged: AcceptedJudgement,
+  unasked: readonly string[],
+  services: unknown,
+  signal = new AbortController().signal,
+) {
+  const lookups = Object.keys(judged.opened.destination.endpoint.lookups)
+  if (unasked.length > 0 || (services === undefined && lookups.length > 0))
+    return pending(judged.verdict, [...unasked, ...lookups])
+  if (lookups.length === 0) return judged.verdict
   const about = {
     stage: 'lookups',
     words: judged.opened.app.languages,

@@ -2,16 +2,19 @@
 
 import { rootOf } from '../declare/endpoint.js'
 import type { LookupNode } from '../declare/lookups.js'
+import { hold } from '../engine/interpret.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import type { Fault } from '../kinds/run.js'
 import { holdingOf } from '../rules/conditions.js'
-import { concrete } from '../rules/matter.js'
+import { concrete, everywhere, type Matter } from '../rules/matter.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { Refusal } from '../terms/hooks.js'
 import { put } from '../terms/own.js'
+import type { Parts } from '../terms/parts.js'
 import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
+import { refusalsIn } from './refuse.js'
 import { askWithin } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
@@ -30,7 +33,7 @@ export interface Answered {
 type Answer =
   | { readonly outcome: 'found'; readonly value: unknown }
   | { readonly outcome: 'not run' }
-  | { readonly outcome: 'refused'; readonly refusal: Refusal }
+  | { readonly outcome: 'refused'; readonly refusals: readonly Refusal[] }
   | { readonly outcome: 'failed'; readonly cause: unknown }
 
 const usual = { failure: 'notFound', code: 'not_found', message: 'was not found' } as const
@@ -41,8 +44,10 @@ const notRun: Answer = { outcome: 'not run' }
 export async function askLookups(judged: AcceptedJudgement, asking: Asking): Promise<Answered> {
   const { opened, verdict, sent } = judged
   const { endpoint, limits } = opened.destination
-  const input = verdict.input as { readonly [part: string]: unknown }
-  const matter = { root: rootOf(endpoint, opened.body), sent, input, accept: opened.head.accept, base: [] }
+  const input = verdict.input as Parts
+  const root = rootOf(endpoint, opened.body)
+  const holding = (path: Path, value: unknown) => hold(root, path, value, opened.run)
+  const matter: Matter = { root, sent, input, accept: opened.head.accept, scope: everywhere, hold: holding }
   const answers = new Map<string, Promise<Answer>>()
   const found: { [name: string]: unknown } = {}
   /** Equal questions are asked once. */
@@ -69,7 +74,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     const got = judgeAnswer(await asking_, lookup, endpoint.statuses)
     if (got.outcome === 'found') {
       put(found, name, got.value)
-      if (lookup.fill !== undefined) fill(input, parseAddress(lookup.fill) as Path, got.value)
+      if (lookup.fill !== undefined) fill(matter, parseAddress(lookup.fill) as Path, got.value)
     }
     return got
   }
@@ -84,21 +89,23 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
       cause ??= one.cause
       first ??= { status: statusFor('unavailable', endpoint.statuses), headers: retryAfter }
     } else if (one.outcome === 'refused') {
-      const { status, code, message, at, headers = {} } = one.refusal
-      first ??= { status, headers }
-      const address = at ?? (endpoint.lookups[names[index] as string] as LookupNode).reads[0] ?? 'path'
-      const [place = parseAddress(address) as Path] = concrete(input, parseAddress(address) as Path)
-      faults.push({ path: place, stage: 'lookups', code, messages: message })
+      const [read = 'path'] = (endpoint.lookups[names[index] as string] as LookupNode).reads
+      for (const { status, code, message, at = read, headers = {} } of one.refusals) {
+        first ??= { status, headers }
+        const path = parseAddress(at) ?? [at]
+        const [place = path] = concrete(input, path)
+        faults.push({ path: place, stage: 'lookups', code, messages: message })
+      }
     }
   }
   for (const [index, name] of names.entries())
-    opened.trace?.steps.push({ stage: 'lookups', name, outcome: stepOf(all[index] as Answer) })
+    opened.run.trace?.steps.push({ stage: 'lookups', name, outcome: stepOf(all[index] as Answer) })
   if (!first) return { found }
-  const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, faults), {
+  const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, faults, sent), {
     ...first,
     stage: 'lookups',
     most: limits.errors,
-    trace: opened.trace,
+    trace: opened.run.trace,
     words: opened.app.languages,
     room: opened.room,
     cause,
@@ -124,8 +131,11 @@ async function askOne(
         found: found as { readonly [name: string]: unknown },
       }),
     )
-    return { outcome: 'found', value }
+    const refusals = refusalsIn(value)
+    return refusals ? { outcome: 'refused', refusals } : { outcome: 'found', value }
   } catch (cause) {
+    const refusals = refusalsIn(cause)
+    if (refusals) return { outcome: 'refused', refusals }
     return { outcome: 'failed', cause: cause ?? new Error(`${cause} was thrown`) }
   }
 }
@@ -133,7 +143,7 @@ async function askOne(
 function judgeAnswer(answer: Answer, { absent, refusal }: LookupNode, statuses: Statuses | undefined): Answer {
   const refused = ({ failure, ...words }: typeof usual | typeof usualWhenAbsent): Answer => ({
     outcome: 'refused',
-    refusal: refusal ?? { ...words, status: statusFor(failure, statuses) as Refusal['status'] },
+    refusals: [refusal ?? { ...words, status: statusFor(failure, statuses) as Refusal['status'] }],
   })
   if (answer.outcome !== 'found') return answer
   const isFound = answer.value !== undefined && answer.value !== null && answer.value !== false
@@ -142,9 +152,9 @@ function judgeAnswer(answer: Answer, { absent, refusal }: LookupNode, statuses: 
 }
 
 /** Puts what was found where nothing was sent. */
-function fill(input: object, path: Path, value: unknown): void {
+function fill({ input, hold }: Matter, path: Path, value: unknown): void {
   const holder = valueAt(input, path.slice(0, -1))
   const name = path.at(-1) as string
   if (typeof holder === 'object' && holder !== null && valueAt(holder, [name]) === undefined)
-    put(holder as { [name: string]: unknown }, name, value)
+    put(holder as { [name: string]: unknown }, name, hold(path, value))
 }

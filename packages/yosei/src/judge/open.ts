@@ -30,7 +30,7 @@ export interface Opened {
   readonly most: number
   /** The most bytes that an answer of a rejection may have. */
   readonly room: number
-  readonly trace: Run['trace']
+  readonly run: Run
 }
 
 /** What the header fields say of the body. */
@@ -161,7 +161,7 @@ function admit(
       fault: { path: ['query'], code: 'too_many', limit: limits.queryValues, variant: 'query' },
     }
   const room = roomFor(message.target.length + head.bytes + length)
-  return { app, message, destination, segments, query, head, body, most, room, trace: run.trace }
+  return { app, message, destination, segments, query, head, body, most, room, run }
 }
 
 export const close = { connection: 'close' }

@@ -12,8 +12,9 @@ export interface Refused {
 const refusals = new WeakMap<Refused, readonly Refusal[]>()
 
 /**
- * A fault that only the handler could find (a unique index, an overdrawn account), told like any other. The first of
- * several decides the status.
+ * A fault that only the outside world could find (a unique index, an overdrawn account), told like any other. A handler,
+ * `identify` and what a lookup asks may return it, or throw it out of a transaction. The first of several decides the
+ * status.
  *
  * @example
  * return refuse({ status: 409, code: 'slot_taken', message: 'is taken', at: 'body.window' })
@@ -33,13 +34,17 @@ export function rejectRefused(
   name: string | undefined,
   all: readonly Refusal[],
   stage: Stage,
-  { place, ...about }: { place: string; most?: number; words: Catalogues | undefined; room: number },
+  {
+    place,
+    scheme,
+    ...about
+  }: { place: string; scheme: string; most?: number; words: Catalogues | undefined; room: number },
 ): Rejection {
   const [first] = all
   const status = first?.status ?? 422
   const faults = all.map(
     ({ code, message, at = place }): Fault => ({ path: parseAddress(at) ?? [place], stage, code, messages: message }),
   )
-  const headers = { ...(status === 401 ? { 'www-authenticate': 'Bearer' } : {}), ...first?.headers }
+  const headers = { ...(status === 401 ? { 'www-authenticate': scheme } : {}), ...first?.headers }
   return reject(name, grouped(faults), { status, stage, headers, ...about })
 }

@@ -11,7 +11,7 @@ import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
 import { check } from './check.js'
-import { identify } from './identify.js'
+import { admit, type Identified, identify } from './identify.js'
 import { type Opened, open } from './open.js'
 import { type Platform, type Received, receive, receiveNow, type Unreceived } from './receive.js'
 import type { LateSignal } from './signal.js'
@@ -19,8 +19,8 @@ import { type Rejection, reject, rejectFailed } from './verdict.js'
 
 export interface StageOptions {
   readonly services?: unknown
-  /** Whether `identify` is asked. */
-  readonly asks: boolean
+  /** How `who` comes: `identify` is asked, it is given, or nobody says. */
+  readonly identity: 'asked' | 'given' | 'unsaid'
   readonly who?: unknown
   readonly now?: Date | undefined
   readonly trace?: boolean | undefined
@@ -69,7 +69,11 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
     if ('outcome' in found) return { verdict: found }
     opened = found
     const judged =
-      app.identify && options.asks ? identifyFirst(found, run, options) : takeBody(found, run, options, options.who)
+      app.identify && options.identity === 'asked'
+        ? identifyFirst(found, run, options)
+        : app.identify && options.identity === 'given'
+          ? goOn(admit(found, options.who), found, run, options)
+          : takeBody(found, run, options, options.who)
     return judged instanceof Promise ? judged.catch(failed) : judged
   } catch (cause) {
     return failed(cause)
@@ -77,9 +81,11 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
 }
 
 async function identifyFirst(opened: Opened, run: Run, options: StageOptions): Promise<Judged> {
-  const asked = await identify(opened, options.services, options.signal.signal)
-  return 'rejected' in asked ? { verdict: asked.rejected, opened } : takeBody(opened, run, options, asked.who)
+  return goOn(await identify(opened, options.services, options.signal.signal), opened, run, options)
 }
+
+const goOn = (identified: Identified, opened: Opened, run: Run, options: StageOptions): Judged | Promise<Judged> =>
+  'rejected' in identified ? { verdict: identified.rejected, opened } : takeBody(opened, run, options, identified.who)
 
 function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown): Judged | Promise<Judged> {
   const now = options.received ?? receiveNow(opened)

@@ -119,7 +119,7 @@ export async function takeTurn(
   ]
   const paths = turn.by.map((address) => parseAddress(address) as Path)
   const key = canonical(paths.map((path) => valueAt(judged.verdict.input, path) ?? null))
-  const { trace } = judged.opened
+  const { trace } = judged.opened.run
   const rejected = (status: number, variant?: string, cause?: unknown): Rejection => {
     trace?.steps.push({ stage: 'turn', outcome: 'failed' })
     const faults =

@@ -37,4 +37,5 @@ export type Code =
   | 'more_than_one'
   | 'needed'
   | 'not_allowed_here'
+  | 'not_known'
   | 'busy'

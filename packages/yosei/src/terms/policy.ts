@@ -42,6 +42,8 @@ export interface Policy {
    * `observe` lets a gate pass what it would reject, journalled as such; for a part, what is wrong in that part alone.
    */
   mode?: Mode | { readonly [P in Part]?: Mode }
+  /** Whether requests are taken of those that `identify` does not know as well. */
+  open?: boolean
   /** Which rejections are journalled: none where `false`, or none of a part's errors. Failures always are. */
   journalled?: boolean | { readonly [P in Part]?: boolean }
 }

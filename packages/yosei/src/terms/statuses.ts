@@ -89,6 +89,10 @@ export const statusTable = {
       ['read', 'a body where none is declared, none where one is needed', '', '`body`'],
     ],
   },
+  notKnown: {
+    status: 401,
+    rows: [['identify', 'who is asking is not known', '`WWW-Authenticate`', 'the header field of `challenge`']],
+  },
   path: { status: 400, rows: [['shape', 'errors in the path', '', 'each field']] },
   query: {
     status: 400,
