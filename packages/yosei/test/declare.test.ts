@@ -113,6 +113,11 @@ describe('a declaration that makes no sense throws, naming the address and the m
       /header\.x-a: two names differ only in case/,
     ],
     [
+      'a branch of a branch that declares the tag',
+      () => endpoint('POST /', { body: tagged('d', { r: tagged('k', { z: record({ d: text() }) }) } as never) }),
+      /the branch r declares d, the tag/,
+    ],
+    [
       'a branch that declares the tag',
       () => post(tagged('kind', { a: record({ kind: text() }) })),
       /the branch a declares kind, the tag/,

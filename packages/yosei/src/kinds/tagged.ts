@@ -27,10 +27,7 @@ export const tagged: KindOf<TaggedNode> = {
       const shape = sentShape(branch)
       if (branch.kind === 'readAs' || (shape.kind !== 'record' && shape.kind !== 'tagged'))
         refuse(`the branch ${value} is no record`, 'Make each branch a record()')
-      if (
-        (shape.kind === 'record' && Object.hasOwn(shape.fields, tag)) ||
-        (shape.kind === 'tagged' && shape.tag === tag)
-      )
+      if (declares(shape, tag))
         refuse(
           `the branch ${value} declares ${tag}, the tag`,
           'Leave the tag out of the branches: the union implies it',
@@ -51,6 +48,14 @@ export const tagged: KindOf<TaggedNode> = {
       ? { [node.tag]: (value as { [name: string]: unknown })[node.tag], ...(below(branch, value) as object) }
       : undefined
   },
+}
+
+/** Whether a branch, or a branch of it, has a name: all of them are names of one object. */
+function declares(branch: Node, name: string, seen = new Set<Node>()): boolean {
+  if (branch.kind === 'record') return Object.hasOwn(branch.fields, name)
+  if (branch.kind !== 'tagged' || seen.has(branch)) return false
+  seen.add(branch)
+  return branch.tag === name || Object.values(branch.branches).some((one) => declares(sentShape(one), name, seen))
 }
 
 /** The branch that a value chooses by its tag. */
