@@ -23,7 +23,9 @@ import {
   outline,
   type Rule,
   type RuleMaker,
+  readAs,
   record,
+  serve,
   tagged,
   text,
   without,
@@ -590,6 +592,42 @@ describe('verdicts of rules on what others would not send', () => {
     ['a sum of texts', () => sum(text(), [0, 1]), 'body.l[] holds no numbers'],
   ])('%s, which is said where it is declared', (_, declare, words) => {
     expect(declare).toThrow(words)
+  })
+  test('objects that a reader makes are the same by their key, or by what was sent for them', async () => {
+    const link = readAs(text({ tidy: ['trim'] }), (value) => new URL(value), { code: 'bad_link' })
+    const keyed = readAs(text(), (value) => new URL(value), { code: 'bad_link', key: String })
+    const pair = (field: Field, a: string, b: string) =>
+      told(
+        post(record({ a: field, b: field, l: list(field, { distinct: true }) } as never), (on) => [
+          any(on).equal('body.a', 'body.b'),
+        ]),
+        { a, b, l: [a, b] },
+      )
+    const repeated = 'body.l[1] must not repeat body.l[0]'
+    const unequal = 'body.b must be the same as body.a'
+    expect(pair(link, 'http://kr.example/', 'http://other.example/')).toEqual([unequal])
+    expect(pair(link, 'http://kr.example/', ' http://kr.example/')).toEqual([repeated])
+    expect(pair(keyed, 'http://kr.example', 'http://kr.example/')).toEqual([repeated])
+    const ask = async (_: unknown, [to]: readonly URL[]) => String(to)
+    const send = endpoint('POST /', {
+      body: record({ a: link, b: link }),
+      lookups: (on) => ({ a: on.lookup({ reads: ['body.a'], ask }), b: on.lookup({ reads: ['body.b'], ask }) }),
+    })
+    const response = await serve(intake({ endpoints: { send } }), { send: (_, { found }) => found })(
+      new Request('http://kr.example/', {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: '{"a":"http://good.example","b":"http://evil.example"}',
+      }),
+    )
+    expect(await response.json()).toEqual({ a: 'http://good.example/', b: 'http://evil.example/' })
+    const made = readAs(text({ optional: true }), (value) => new URL(value), { code: 'bad_link' })
+    expect(() =>
+      post(record({ a: text(), b: made }), (on) => [
+        any(on).fill('body.b', ['body.a'], (a: string) => new URL(a)),
+        any(on).equal('body.a', 'body.b'),
+      ]),
+    ).toThrow('body.b: an object may be filled in here')
   })
   test('what a service puts in is read like what is sent, and held against its field', () => {
     const filling = (field: Field, make: (...all: never[]) => unknown) =>

@@ -115,6 +115,11 @@ export interface ReadAs<B, T> {
   message?: string
   /** The way back, for `write`. */
   write?: (value: T) => B
+  /**
+   * What makes an object the same as another, for comparisons, `distinct`, turns and lookups. Where nothing is said, it is
+   * what was sent for it. Other values, and dates, are the same when they are equal.
+   */
+  key?: (value: T) => string
 }
 
 interface Options {
@@ -282,7 +287,7 @@ export function later<T, I = T>(make_: () => Field<T, I>): Field<T, I, 'required
  * thrown is never shown. Never asynchronous.
  *
  * @example
- * const link = readAs(text(), (value) => new URL(value), { code: 'bad_link', write: (url) => url.href })
+ * const link = readAs(text(), (value) => new URL(value), { code: 'bad_link', write: String, key: String })
  */
 export function readAs<B extends Field, T>(
   base: B,

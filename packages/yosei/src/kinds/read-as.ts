@@ -1,5 +1,6 @@
 /** A value that passed its base goes through a reader of the declaration's own. */
 import { tellAddress } from '../terms/address.js'
+import { canonical, identifyBy } from '../terms/canonical.js'
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
 import { type CodeOf, type KindOf, kindOf, type Node } from './kind.js'
@@ -18,11 +19,12 @@ export interface ReadAsNode extends Declared {
   readonly code: string
   readonly message?: string
   readonly write?: (value: never) => unknown
+  readonly key?: (value: never) => string
 }
 
 export const readAs: KindOf<ReadAsNode> = {
   shape: 'behind',
-  options: { base: true, read: true, code: true, message: true, write: true },
+  options: { base: true, read: true, code: true, message: true, write: true, key: true },
   check: () => undefined,
   children: ({ base }) => [[undefined, base]],
   hasEnd: ({ base }, ends) => ends(base),
@@ -56,7 +58,10 @@ export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run:
     run.trace.readings.pop()
     note(run, last.how, last.sent, read)
   }
-  if (read !== undefined) return read
+  if (read !== undefined) {
+    identifyBy(read, () => (node.key ? `#${node.key(read as never)}` : `~${canonical(base)}`))
+    return read
+  }
   // A code of its user's, who gives the words as well.
   const code = node.code as Code
   return readsScalar(node, run) ? tellSent(run, node, code, sent) : tell(run, node, code)

@@ -36,6 +36,7 @@ export const check: RuleOf<Check> = {
   each: none,
   waits: false,
   derives: false,
+  compares: false,
   names: none,
   mistake: sound,
   judge(rule, { input, scope }) {

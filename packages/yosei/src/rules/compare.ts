@@ -52,6 +52,7 @@ export const comparing = <R extends string>(
   },
   waits: true,
   derives: false,
+  compares: true,
   names: none,
   mistake: (given, root) => mistakeOf(given) ?? unlike(given, root, hasOrder),
   judge(given, { root, input, scope }) {

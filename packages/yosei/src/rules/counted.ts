@@ -20,6 +20,7 @@ export const counting = <R extends string>(
   each: ({ reads }) => reads,
   waits: false,
   derives: false,
+  compares: false,
   names: none,
   mistake: sound,
   judge(rule, { sent, input, scope }) {

@@ -46,6 +46,7 @@ export const fill: RuleOf<Fill> = {
   each: ({ address }) => [address],
   waits: false,
   derives: true,
+  compares: false,
   names: ({ address }) => [address],
   mistake: sound,
   /** Element by element where both lie under the same `[]`. */

@@ -32,6 +32,7 @@ export const find: RuleOf<Find> = {
   each: none,
   waits: false,
   derives: false,
+  compares: false,
   names: none,
   mistake: sound,
   judge(rule, { input, scope }) {

@@ -36,6 +36,7 @@ const conditional = <R extends 'needed' | 'absent'>(
   each: ({ address }) => [address],
   waits: false,
   derives: false,
+  compares: false,
   names: ({ address }) => [address],
   mistake: sound,
   judge(rule, matter) {

@@ -59,6 +59,8 @@ export interface RuleOf<R extends Rule> {
   readonly waits: boolean
   /** Whether it makes values of others, before any rule judges. */
   readonly derives: boolean
+  /** Whether it asks if values are the same. */
+  readonly compares: boolean
   /** Addresses that it names besides those that it reads and blames. */
   names(rule: R): readonly string[]
   /** What makes no sense about it, and the mend. */

@@ -35,6 +35,7 @@ export const sumWithin: RuleOf<SumWithin> = {
   each: ({ address, bounds }) => ('atMost' in bounds ? [address, bounds.atMost] : []),
   waits: true,
   derives: false,
+  compares: false,
   names: ({ address }) => [address],
   mistake({ reads }, measuresOf) {
     const other = reads.find((address) => {

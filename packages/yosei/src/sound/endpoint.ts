@@ -2,14 +2,15 @@
 
 import { type EndpointNode, rootOf } from '../declare/endpoint.js'
 import { placedRules } from '../declare/place.js'
-import { nodesAt } from '../kinds/locate.js'
+import type { Node } from '../kinds/kind.js'
+import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
 import { addressesIn } from '../rules/conditions.js'
 import { measuresAt } from '../rules/measure.js'
-import { addressesOf, ruleOf } from '../rules/rules.js'
-import { parseAddress } from '../terms/address.js'
+import { addressesOf, type PlacedRule, ruleOf } from '../rules/rules.js'
+import { formatAddress, type Path, parseAddress } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
 import { settleLimits } from '../terms/policy.js'
 import { checkSound, checkTextPart } from './fields.js'
@@ -28,6 +29,7 @@ export function checkEndpoint(node: EndpointNode): void {
     const lost = addresses.find((address) => !isDeclared(address, base))
     if (lost !== undefined) mistake(`${signature}, ${where}`, `${lost} is not declared`, 'Name a declared field')
   }
+  for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), placedRules(node, body))
   for (const body of bodies)
     for (const { rule, base } of placedRules(node, body)) {
       check(`rule ${rule.rule}`, addressesOf(rule), base)
@@ -47,6 +49,37 @@ export function checkEndpoint(node: EndpointNode): void {
     if (followsItself(name, node.lookups))
       mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
   }
+}
+
+/**
+ * An object that was not sent, and that nobody says what makes it the same as another: it cannot be compared, be a key, or
+ * be asked about.
+ */
+function checkIdentities(signature: string, node: EndpointNode, root: Node, rules: readonly PlacedRule[]): void {
+  const paths = ({ base }: PlacedRule, addresses: readonly string[]) =>
+    addresses.map((address) => [...base, ...(parseAddress(address) as Path)])
+  const lookups = Object.values(node.lookups)
+  const filled = [
+    ...rules.filter(({ rule }) => ruleOf(rule).derives).flatMap((one) => paths(one, ruleOf(one.rule).names(one.rule))),
+    ...lookups.flatMap(({ fill }) => (fill === undefined ? [] : [parseAddress(fill) as Path])),
+  ]
+  const compared = [
+    ...rules.filter(({ rule }) => ruleOf(rule).compares).flatMap((one) => paths(one, one.rule.reads)),
+    ...[...(node.turn?.by ?? []), ...lookups.flatMap(({ reads }) => reads)].map(
+      (address) => parseAddress(address) as Path,
+    ),
+  ]
+  for (const path of compared)
+    for (const other of filled) {
+      const [short, long] = path.length < other.length ? [path, other] : [other, path]
+      if (!short.every((key, index) => key === long[index])) continue
+      if (shapesAt(root, long).some((shape) => shape.kind === 'readAs' && !shape.key && !shape.write))
+        mistake(
+          `${signature}, ${formatAddress(long)}`,
+          'an object may be filled in here, and is compared or asked about, but nothing says what makes two of them the same',
+          'Give its readAs a key, or a write',
+        )
+    }
 }
 
 function followsItself(name: string, lookups: EndpointNode['lookups'], from = name, seen = new Set<string>()): boolean {
