@@ -1,10 +1,12 @@
 /** Declarations and values for property tests. */
+import { runInNewContext } from 'node:vm'
 import fc from 'fast-check'
 import {
   anything,
   bigInteger,
   choice,
   constant,
+  DeclarationError,
   day,
   decimal,
   duration,
@@ -26,6 +28,7 @@ import {
   text,
   tuple,
 } from 'yosei'
+import { malformed } from '../dist/grammar/percent.js'
 
 const hostile = fc.constantFrom(
   '__proto__',
@@ -128,6 +131,22 @@ const limited: readonly Field[] = [
   text({ format: 'email' }),
   text({ tidy: ['NFKC'], keepEmpty: true }),
   text({ secret: true, length: [3, 5] }),
+  text({ tidy: ['NFC', 'trim', 'squeeze', 'lower'], length: [2, 3] }),
+  text({ format: 'date' }),
+  text({ format: 'time' }),
+  text({ pattern: /b/i }),
+  text({ length: [0, 0] }),
+  bigInteger({ above: -2n, step: 3n }),
+  decimal({ min: '-0.5', digits: 2 }),
+  duration({ min: '5m' }),
+  integer({ max: -1 }),
+  number({ above: 0 }),
+  number(),
+  choice(['', '0', 'true']),
+  choice([0, 1.5]),
+  constant(0),
+  constant(true),
+  constant(''),
   integer({ min: 1, max: 9 }),
   integer({ above: -3, step: 2 }),
   integer({ coerce: true }),
@@ -158,7 +177,9 @@ const optioned = fc.record({
     { coerce: false },
     { readOnly: true, need: 'optional' },
     { readOnly: 'drop', need: 'optional' },
+    { readOnly: 'drop', secret: true, need: 'optional' },
     { messages: 'own words' },
+    { messages: { wrong_type: 'is {sent}', repeated: '{other}' } },
   ),
 })
 const leaf = fc.tuple(fc.constantFrom(...limited), optioned).map(([field, { need, nullable, other }]): Field => {
@@ -169,6 +190,12 @@ const defaulted = fc.constantFrom<Field>(
   integer({ default: 5 }),
   text({ default: 'x', nullable: true }),
   list(integer(), { default: () => [1] }),
+  number({ default: -0 }),
+  integer({ default: -0, min: 0 }),
+  text({ default: 'ABC', tidy: ['lower'] }),
+  list(text({ tidy: ['trim'] }), { default: [' x '] }),
+  anything({ default: { free: [1] } }),
+  flag({ default: (() => true) as never }),
   instant({ default: new Date(0) }),
 )
 
@@ -202,6 +229,31 @@ function declarations(depth: number): fc.Arbitrary<Field> {
           .map(([value, options]) => table(value, options)),
         fc.tuple(below, below).map((items) => tuple(items)),
         fc.tuple(below, below).map((branches) => either(branches)),
+        fc.tuple(below, below, records).map((branches) => either(branches)),
+        fc
+          .tuple(records, records, below)
+          .map(([a, b, c]) =>
+            either([
+              record({ ...a.fields, inner: constant('a') }),
+              record({ ...b.fields, inner: choice(['b', 5]) }),
+              c,
+            ] as never),
+          ),
+        fc.tuple(names, records, records).map(([tag, a, b]) =>
+          tagged(
+            tag,
+            Object.fromEntries([
+              ['a', without(a, tag)],
+              ['toString', without(b, tag)],
+            ]),
+          ),
+        ),
+        below.map((inner) =>
+          readAs(inner, (value) => (typeof value === 'string' ? value.length : { value }), {
+            code: 'odd',
+            secret: true,
+          } as never),
+        ),
         fc.tuple(records, records).map(([a, b]) => tagged('~tag', { a, b })),
         records.map((inner) => tagged('~tag', { a: tagged('~also', { a: inner }) })),
         below.map((base) => readAs(base, (value) => (value === 1 ? undefined : [value]), { code: 'odd' })),
@@ -229,52 +281,84 @@ function declarations(depth: number): fc.Arbitrary<Field> {
     )
 }
 
-/** Any JSON, and a little more. */
-export const json = fc.letrec((tie) => ({
-  value: fc.oneof(
-    { maxDepth: 6 },
-    fc.constantFrom(
-      null,
-      true,
-      false,
-      0,
-      -0,
-      1,
-      5,
-      1.5,
-      0.3,
-      Number.NaN,
-      Number.POSITIVE_INFINITY,
-      1e300,
-      'a',
-      'b',
-      'ABC',
-      ' x ',
-      '5',
-      'true',
-      'on',
-      '2031-03-01',
-      '2031-03-01T12:00:00Z',
-      'PT5M',
-      'a@b.example',
-      '1.5',
-    ),
-    texts,
-    hostile,
-    fc.array(tie('value'), { maxLength: 4 }),
-    tie('object'),
-    tie('object'),
-  ),
-  object: fc
-    .array(
-      fc.tuple(
-        fc.oneof(names, fc.constantFrom('~tag', '~also', 'inner', 'parts')),
-        fc.oneof({ weight: 4, arbitrary: tie('value') }, fc.constantFrom('a', 'b')),
+const without = (of: Field, name: string) => {
+  const { [name]: _, ...fields } = (of as unknown as { fields: { [name: string]: Field } }).fields
+  return record(fields)
+}
+
+/** What only programs can hand over. */
+const odd = fc.constantFrom<() => unknown>(
+  () => undefined,
+  () => Object.assign(new Array(2), { 1: 'b' }),
+  () => runInNewContext("[, 'a']"),
+  () => runInNewContext("({ '~tag': 'a', inner: 'a', x: undefined })"),
+  () => Object.assign(Object.create(null), { inner: 'b' }),
+  () => JSON.parse('{ "__proto__": 1, "a": undefined }'.replace('undefined', 'null')),
+  () => ({ a: undefined, inner: undefined, '~tag': 'a' }),
+  () => Object.create({ inner: 'a' }),
+  () => new Date(0),
+  () => 5n,
+  () => Symbol('x'),
+  () => malformed,
+  () =>
+    new (class {
+      inner = 'a'
+    })(),
+  () => new Map([['a', 1]]),
+  () => 9007199254740992,
+)
+
+const valuesWith = (...more: fc.Arbitrary<unknown>[]) =>
+  fc.letrec((tie) => ({
+    value: fc.oneof(
+      { maxDepth: 6 },
+      fc.constantFrom(
+        null,
+        true,
+        false,
+        0,
+        -0,
+        1,
+        5,
+        1.5,
+        0.3,
+        Number.NaN,
+        Number.POSITIVE_INFINITY,
+        1e300,
+        'a',
+        'b',
+        'ABC',
+        ' x ',
+        '5',
+        'true',
+        'on',
+        '2031-03-01',
+        '2031-03-01T12:00:00Z',
+        'PT5M',
+        'a@b.example',
+        '1.5',
       ),
-      { maxLength: 5 },
-    )
-    .map((entries) => Object.fromEntries(entries)),
-})).value
+      texts,
+      hostile,
+      ...more,
+      fc.array(tie('value'), { maxLength: 4 }),
+      tie('object'),
+      tie('object'),
+    ),
+    object: fc
+      .array(
+        fc.tuple(
+          fc.oneof(names, fc.constantFrom('~tag', '~also', 'inner', 'parts')),
+          fc.oneof({ weight: 4, arbitrary: tie('value') }, fc.constantFrom('a', 'b')),
+        ),
+        { maxLength: 5 },
+      )
+      .map((entries) => Object.fromEntries(entries)),
+  })).value
+/** Any JSON, and a little more. */
+export const json = valuesWith()
+/** And what only programs hand over. */
+const wild = valuesWith(odd.map((make) => make()))
 
 /** Values that come close to what a declaration takes: made along it, and wrong here and there. */
 function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
@@ -291,7 +375,7 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
     make: () => Field
   }
   const right = (): fc.Arbitrary<unknown> => {
-    if (depth === 0) return json
+    if (depth === 0) return wild
     const below = (one: Field) => near(one, depth - 1)
     switch (node.kind) {
       case 'record':
@@ -302,7 +386,7 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
                 fc.option(below(one), { freq: 8, nil: undefined }).map((value) => [name, value] as const),
               ),
             ),
-            fc.oneof({ weight: 5, arbitrary: fc.constant([]) }, fc.array(fc.tuple(names, json), { maxLength: 2 })),
+            fc.oneof({ weight: 5, arbitrary: fc.constant([]) }, fc.array(fc.tuple(names, wild), { maxLength: 2 })),
           )
           .map(([entries, others]) =>
             Object.fromEntries([...entries.filter(([, value]) => value !== undefined), ...others]),
@@ -328,10 +412,10 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
       case 'choice':
         return fc.constantFrom(...node.values)
       default:
-        return json
+        return wild
     }
   }
-  return fc.oneof({ weight: 6, arbitrary: fc.constant(undefined).chain(right) }, json)
+  return fc.oneof({ weight: 6, arbitrary: fc.constant(undefined).chain(right) }, wild)
 }
 
 /** Declarations beside values that come close to them: what both engines are held against each other with. */
@@ -366,19 +450,28 @@ export function bothVerdicts([field, inQuery, values, unlisted, coerce]: EngineP
   compiled: string
   interpreted: string
 }[] {
-  const both = (['compiled', 'interpreted'] as const).map((engine) => {
-    const put = endpoint('PUT /{id}', {
-      path: { id: integer() },
-      query: { a: inQuery, b: list(inQuery.kind === 'list' ? text() : inQuery, { optional: true }) },
-      body: record({ value: field }),
-      coerce,
-      unlisted: { body: unlisted },
-    } as never)
-    return intake({ engine, endpoints: { put } }).endpoints.put
-  })
+  let both: readonly unknown[]
+  try {
+    both = (['compiled', 'interpreted'] as const).map((engine) => {
+      const put = endpoint('PUT /{id}', {
+        path: { id: integer() },
+        query: { a: inQuery, b: list(inQuery.kind === 'list' ? text() : inQuery, { optional: true }) },
+        header: { a: inQuery },
+        body: record({ value: field }),
+        coerce,
+        unlisted: { body: unlisted },
+      } as never)
+      return intake({ engine, endpoints: { put } }).endpoints.put
+    })
+  } catch (error) {
+    // Readers of readers refuse some defaults.
+    if (error instanceof DeclarationError) return []
+    throw error
+  }
   return values.map((value) => {
-    const asText = typeof value === 'string' || Array.isArray(value) ? value : undefined
-    const sent = { path: { id: '1' }, query: asText === undefined ? {} : { a: asText, b: asText }, body: { value } }
+    const isText = typeof value === 'string' || Array.isArray(value) || value === malformed
+    const text = isText ? { a: value, b: value } : {}
+    const sent = { path: { id: '1' }, query: text, header: text, body: { value } }
     const [compiled, interpreted] = both.map((one) => judgeParts(one as never, sent, { now: clock }))
     return { outcome: compiled?.outcome ?? '', compiled: shown(compiled), interpreted: shown(interpreted) }
   })

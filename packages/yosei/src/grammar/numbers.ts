@@ -17,6 +17,17 @@ function digitsOf(text: string): Decimal {
   return { negative: sign === '-' && integer + fraction !== '', integer, fraction }
 }
 
+/** Whether a JSON number has no fraction as it is written; one of a great exponent has none. */
+export function isWhole(text: string): boolean {
+  const exponent = Number(/e([+-]?\d+)$/i.exec(text)?.[1] ?? 0)
+  const digits = text.replace(/e.*$/i, '')
+  const fraction = withoutZeros(digits.split('.')[1] ?? '', 'behind')
+  if (exponent >= 0) return fraction.length <= exponent
+  const whole = withoutZeros(digits.replace('-', ''), 'before')
+  const zeros = whole.length - withoutZeros(whole, 'behind').length
+  return whole === '' || (fraction === '' && zeros >= -exponent)
+}
+
 /** A loop, since a search for zeros before the end begins anew at each of them. */
 function withoutZeros(digits: string, where: 'before' | 'behind'): string {
   let start = 0

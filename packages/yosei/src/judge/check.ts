@@ -60,7 +60,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const { name, endpoint, sent, only } = matter
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
-  const readerOf = only || matter.form || run.trace ? undefined : matter.readerOf
+  const readerOf = only || matter.form || run.trace || run.inexact ? undefined : matter.readerOf
   const input = readerOf
     ? readerOf(endpoint, matter.body)(
         sent.path,

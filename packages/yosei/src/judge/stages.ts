@@ -6,7 +6,9 @@ import { readerOf } from '../engine/reader.js'
 import { addFault, type Run } from '../kinds/run.js'
 import { cookieValues } from '../read/cookies.js'
 import type { AnyMessage } from '../read/message.js'
+import { Inexact } from '../read/syntax.js'
 import { headerValues, pairValues, pathValues } from '../read/values.js'
+import { formatAddress } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
@@ -133,13 +135,15 @@ export function partsOf(
 ): Parts {
   const { endpoint } = destination
   const { headers } = message
+  const body = 'value' in received ? received.value : undefined
+  if (body instanceof Inexact) run.inexact = new Set(body.places.map((path) => formatAddress(['body', ...path])))
   const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
   return {
     path: pathValues(destination.parameters, segments),
     query: query === undefined ? undefined : pairValues(query, endpoint.query, tellMalformed),
     header: headerValues(headers, destination.headers),
     cookie: cookieValues(headers, endpoint.cookie),
-    body: 'value' in received ? received.value : undefined,
+    body: body instanceof Inexact ? body.value : body,
   }
 }
 

@@ -35,7 +35,7 @@ export const anythingCode: CodeOf<AnythingNode> = {
   write(whole) {
     const { read, place } = whole
     const text = `typeof ${read} === "string" && ${read} !== ""`
-    const json = `${read} === null || (${read} !== undefined && typeof ${read} !== "object")`
+    const json = `${read} === null || (${read} !== undefined && typeof ${read} !== "object" && typeof ${read} !== "symbol")`
     choose(whole, place.source === 'text' ? text : json, () => undefined)
   },
 }

@@ -4,7 +4,7 @@
  */
 import type { Declared } from '../terms/declared.js'
 import { checkLimits, integerText, type Limits, limits, tellLimits } from './number.js'
-import { type Run, tellSent } from './run.js'
+import { type Run, tellFraction, tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -27,9 +27,11 @@ export const bigInteger = scalar<BigIntegerNode>({
 const mostDigits = 1000
 
 function read(node: BigIntegerNode, value: unknown, run: Run): bigint | undefined {
-  if (typeof value === 'number' && !Number.isInteger(value))
-    return tellSent(run, node, Number.isFinite(value) ? 'not_whole' : 'out_of_range', value)
-  if (typeof value === 'number' && !Number.isSafeInteger(value)) return tellSent(run, node, 'out_of_range', value)
+  if (typeof value === 'number') {
+    if (!Number.isFinite(value)) return tellSent(run, node, 'out_of_range', value)
+    if (tellFraction(run, node, value)) return undefined
+    if (!Number.isSafeInteger(value)) return tellSent(run, node, 'out_of_range', value)
+  }
   if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value)))
     return tellSent(run, node, 'wrong_type', value)
   if (typeof value === 'string' && value.length > mostDigits)

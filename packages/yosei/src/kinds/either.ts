@@ -113,7 +113,13 @@ function writeNamed(whole: Whole, { name, branches, others }: Apart): void {
       writer.line(`default: ${slowly()}`)
     }),
   )
-  writer.block('else {', () => (others.length > 0 ? writeTrials(whole, others) : writer.line(slowly())))
+  if (others.length === 0) {
+    writer.line(`else ${slowly()}`)
+    return
+  }
+  // An object of a program's own making names its branch too.
+  writer.line(`else if (typeof ${read} === "object" && ${read} !== null && !Array.isArray(${read})) ${slowly()}`)
+  writer.block('else {', () => writeTrials(whole, others))
 }
 
 function forksBelow({ kinds }: Whole, node: EitherNode): boolean {
@@ -136,7 +142,9 @@ function forksBelow({ kinds }: Whole, node: EitherNode): boolean {
 function writeTrials({ writer, read, place, slowly, emit }: Whole, branches: readonly Node[]): void {
   const [sent, before, taken] = [writer.name('v'), writer.name('m'), writer.name('t')]
   writer.line(`const ${sent} = ${read}, ${before} = mark(run)`)
-  writer.line(`let ${taken} = ${sent} === undefined${place.source === 'text' ? ` || ${sent} === ""` : ''}`)
+  // What is absent or broken is so for the union itself, whatever its branches would make of it.
+  const isBroken = ` || typeof ${sent} === "symbol"`
+  writer.line(`let ${taken} = ${sent} === undefined${isBroken}${place.source === 'text' ? ` || ${sent} === ""` : ''}`)
   writer.line(`if (${taken}) ${slowly()}`)
   for (const branch of branches) {
     writer.block(`if (!${taken}) {`, () => {

@@ -165,6 +165,8 @@ export interface Run {
   depth: number
   /** What came of each declaration and value inside a union that is tried branch by branch: see `recall`. */
   tries: Map<Node, Map<unknown, Try>> | undefined
+  /** The addresses of numbers that have lost the fraction that they were sent with. */
+  inexact: ReadonlySet<string> | undefined
   /** Objects that declarations which hold themselves have read, where a program may have put one into many places. */
   met: Map<unknown, Map<object, { readonly read: unknown } | undefined>> | undefined
 }

@@ -6,7 +6,7 @@ import type { Bounds, Declared } from '../terms/declared.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node } from './kind.js'
 import { readBelow } from './reading.js'
-import { element, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
+import { element, type Fault, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
 import { checkLength } from './scalar.js'
 import { sentShape } from './shape.js'
 
@@ -55,7 +55,8 @@ function read(node: ListNode, value: unknown, source: Source, run: Run): unknown
   if (!Array.isArray(sent)) return notOfKind(node, value, run)
   if (sent.length === 0) note(run, 'as is', [], [])
   tellCount(node, sent.length, run)
-  const read = sent.map((one, index) => readBelow(index, node.item, element(one), source, run))
+  // Not by `map`, which passes holes by.
+  const read = Array.from(sent as unknown[], (one, index) => readBelow(index, node.item, element(one), source, run))
   if (node.distinct) tellRepeated(node, read, run)
   return read
 }
@@ -70,10 +71,11 @@ export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run)
   const by = typeof node.distinct === 'string' ? node.distinct : undefined
   const values = by === undefined ? read : read.map((one) => valueAt(one, [by]))
   if (!mayRepeat(values)) return
+  const wrong = wrongElements(run, by)
   const seen = new Map<string, number>()
   const steps = by === undefined ? [] : [by]
   for (const [index, value] of values.entries()) {
-    if (value === undefined) continue
+    if (value === undefined || wrong.has(index)) continue
     const key = canonical(value)
     const earlier = seen.get(key)
     if (earlier === undefined) seen.set(key, index)
@@ -82,6 +84,19 @@ export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run)
         about: { other: new Place([...run.path, earlier, ...steps]) },
       })
   }
+}
+
+/** The elements of the list where the walk is that something was found wrong with: nothing is compared with those. */
+function wrongElements({ faults, path: list }: Run, by: string | undefined): ReadonlySet<string | number | undefined> {
+  const wrong = new Set<string | number | undefined>()
+  // What was found inside of it was found last.
+  for (let i = faults.length - 1; i >= 0; i--) {
+    const { path } = faults[i] as Fault
+    if (path.length <= list.length || !list.every((key, index) => key === path[index])) break
+    const inside = path[list.length + 1]
+    if (by === undefined || inside === undefined || inside === by) wrong.add(path[list.length])
+  }
+  return wrong
 }
 
 /** Rules out repetition among a few texts or numbers, which is most lists. */

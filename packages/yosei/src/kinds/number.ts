@@ -2,7 +2,7 @@
 import { isMultiple } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import type { Node, Refuse } from './kind.js'
-import { type Run, type Source, tellSent } from './run.js'
+import { type Run, type Source, tellFraction, tellSent } from './run.js'
 import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -48,7 +48,7 @@ function read(node: AnyNumber, value: unknown, run: Run, source: Source): number
   const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
   if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
     return tellSent(run, node, 'out_of_range', value)
-  if (whole && !Number.isInteger(read)) return tellSent(run, node, 'not_whole', value)
+  if (whole && tellFraction(run, node, read)) return undefined
   tellLimits(node, node, value, read, run)
   if (node.step !== undefined && !isMultiple(read, node.step)) tellSent(run, node, 'not_a_step', value, node.step)
   return read

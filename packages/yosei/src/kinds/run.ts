@@ -1,5 +1,5 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
-import { type Path, tellAddress } from '../terms/address.js'
+import { formatAddress, type Path, tellAddress } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Reading } from '../terms/verdict.js'
 import type { Fault, Interpreter, Node, Run } from './kind.js'
@@ -57,8 +57,18 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     deepest,
     depth: 0,
     tries: undefined,
+    inexact: undefined,
     met: undefined,
   }
+}
+
+/** Tells where a number was sent with a fraction; not what it was read to, where it has lost the fraction. */
+export function tellFraction(run: Run, node: Node, value: number): boolean {
+  const isLost = run.inexact?.has(formatAddress(run.path)) ?? false
+  if (isLost) tell(run, node, 'not_whole')
+  else if (!Number.isInteger(value)) tellSent(run, node, 'not_whole', value)
+  else return false
+  return true
 }
 
 /** Tells an error of the value where the walk is, and nothing of the value. */

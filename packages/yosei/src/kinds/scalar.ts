@@ -103,5 +103,6 @@ export const zero = (read: string, values: readonly unknown[]): Pick<Test, 'valu
 /** A value in the code itself, where nothing but its type decides how it is written; else a constant. */
 export function literal(writer: Writer, value: unknown): string {
   if (typeof value === 'string') return quote(value)
+  if (Object.is(value, -0)) return '-0'
   return typeof value === 'number' || typeof value === 'boolean' || value === null ? String(value) : writer.bind(value)
 }

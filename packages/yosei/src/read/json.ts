@@ -1,4 +1,5 @@
 /** JSON (RFC 8259), with the place of a syntax error. */
+import { isWhole } from '../grammar/numbers.js'
 import type { Path } from '../terms/address.js'
 
 export interface SyntaxFault {
@@ -18,11 +19,23 @@ export function readJson(text: string): { readonly value: unknown } | SyntaxFaul
   }
 }
 
+/** The paths of names that stand twice in an object of a JSON text (RFC 7493, section 2.3), at most so many. */
+export const repeatedNames = (text: string, most: number): Path[] => scan(text, most, true)
+
+/** Where a number may have lost a fraction: so many digits, or a negative exponent. */
+const mayLose = /[0-9][0-9.]{16}|[0-9][eE]-[0-9]/
+
 /**
- * The paths of names that stand twice in an object of a JSON text (RFC 7493, section 2.3), at most so many. The text is
- * known to be JSON, so a scan of its strings and brackets is enough.
+ * The paths of numbers in a JSON text that have a fraction, and have lost it when they were read: 5.00000000000000001 is
+ * no whole number, but JavaScript has no other for it than 5.
  */
-export function repeatedNames(text: string, most: number): Path[] {
+export const lostFractions = (text: string): Path[] =>
+  mayLose.test(text) ? scan(text, Number.POSITIVE_INFINITY, false) : []
+
+const number = /-?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y
+
+/** The text is known to be JSON, so a scan of its strings, brackets and numbers is enough. */
+function scan(text: string, most: number, forNames: boolean): Path[] {
   const found: Path[] = []
   /** The names of each open object, or the index in each open list; and what stands before the value that is due. */
   const open: (Set<string> | number)[] = []
@@ -51,8 +64,13 @@ export function repeatedNames(text: string, most: number): Path[] {
       const name = JSON.parse(raw) as string
       const names = open.at(-1) as Set<string>
       path[path.length - 1] = name
-      if (names.has(name)) found.push([...path])
+      if (forNames && names.has(name)) found.push([...path])
       names.add(name)
+    } else if (!forNames && (one === '-' || (one !== undefined && one >= '0' && one <= '9'))) {
+      number.lastIndex = at
+      const [token = one] = number.exec(text) ?? []
+      if (Number.isInteger(Number(token)) && !isWhole(token)) found.push([...path])
+      at += token.length - 1
     }
   }
   return found

@@ -12,7 +12,7 @@ import { sentShape } from '../kinds/shape.js'
 import { markUpload, uploadOf } from '../kinds/upload.js'
 import type { Path } from '../terms/address.js'
 import { readSize } from '../terms/units.js'
-import { readJson, repeatedNames } from './json.js'
+import { lostFractions, readJson, repeatedNames } from './json.js'
 import { addFormValue, pairValues, type Values } from './values.js'
 
 interface ReadFault {
@@ -26,6 +26,14 @@ interface ReadFault {
 /** A body that could not be read, and why. */
 export class Unreadable {
   constructor(readonly faults: readonly ReadFault[]) {}
+}
+
+/** A body in which numbers have lost the fraction that they were sent with. */
+export class Inexact {
+  constructor(
+    readonly value: unknown,
+    readonly places: readonly Path[],
+  ) {}
 }
 
 export interface ReadOptions {
@@ -82,7 +90,8 @@ const json: BodySyntax = {
       const read = readJson(text)
       if (!('value' in read)) return new Unreadable([{ code: 'bad_syntax', about: { ...read } }])
       const repeated = uniqueNames ? repeatedNames(text, 50) : []
-      if (repeated.length === 0) return read.value
+      const lost = lostFractions(text)
+      if (repeated.length === 0) return lost.length === 0 ? read.value : new Inexact(read.value, lost)
       return new Unreadable(
         repeated.map((path) => ({ code: 'sent_twice', variant: 'name', below: path.slice(0, deepestTold) })),
       )

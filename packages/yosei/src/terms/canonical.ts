@@ -18,7 +18,9 @@ export function canonical(value: unknown): string {
   if (identity) return identity()
   if (Array.isArray(value)) return `[${value.map(canonical).join()}]`
   if (!isPlain(value)) return itself(value)
-  const entries = Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1))
+  const entries = Object.entries(value)
+    .filter(([, one]) => one !== undefined)
+    .sort(([a], [b]) => (a < b ? -1 : 1))
   return `{${entries.map(([name, one]) => `${JSON.stringify(name)}:${canonical(one)}`).join()}}`
 }
 
