@@ -2,10 +2,15 @@
 import { type FieldError, type Intake, judge } from 'yosei'
 import { type AnyVerdict, compare, type Place, placeOf } from './book/index.js'
 import type { Found } from './find.js'
+import { isShown, maskedTarget } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
 
 export interface Checked extends Found {
   readonly verdict: AnyVerdict
+  /** Without secrets. */
+  readonly target: string
+  /** Whether the value at an address may be printed. */
+  readonly shown: (address: string) => boolean
   /** The status that the endpoint declares for success, where the sample was accepted. */
   readonly success: number | undefined
   readonly errors: readonly (FieldError & { readonly place: Place })[]
@@ -29,14 +34,17 @@ export async function checkSamples(
       ...services,
     })) as AnyVerdict
     const rejected = verdict.outcome === 'rejected'
+    const shown = (address: string) => isShown(app, verdict, address)
     checked.push({
       file,
       sample,
       verdict,
+      target: maskedTarget(app, sample, verdict),
+      shown,
       success:
         verdict.outcome !== 'accepted' ? undefined : (app.endpoints[verdict.endpoint] as { success?: number }).success,
       errors: rejected ? verdict.errors.map((error) => Object.assign(error, { place: placeOf(error, sample) })) : [],
-      faults: sample.expectation && compare(sample.expectation, verdict),
+      faults: sample.expectation && compare(sample.expectation, verdict, shown),
       nearest:
         rejected && verdict.stage === 'match'
           ? nearestEndpoint(app, sample.message.method, sample.message.target)

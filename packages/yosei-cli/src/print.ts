@@ -29,7 +29,7 @@ export function printText(checked: readonly Checked[]): string {
   ].join('\n')
 }
 
-function sampleLines({ file, sample, verdict, errors, faults, nearest }: Checked): string[] {
+function sampleLines({ file, sample, verdict, target, errors, faults, nearest }: Checked): string[] {
   const place = `${file}:${sample.places.requestLine.line}`
   const mark = faults === undefined ? pc.gray('·') : faults.length === 0 ? pc.green('=') : pc.red('≠')
   const status =
@@ -41,7 +41,7 @@ function sampleLines({ file, sample, verdict, errors, faults, nearest }: Checked
   return [
     '',
     `${mark} ${status}  ${pc.bold(sample.title)}`,
-    `${' '.repeat(12)}${pc.gray(`${shorten(`${sample.message.method} ${sample.message.target}`, Math.max(20, width - 14 - place.length))}  ${place}`)}`,
+    `${' '.repeat(12)}${pc.gray(`${shorten(`${sample.message.method} ${target}`, Math.max(20, width - 14 - place.length))}  ${place}`)}`,
     ...errors.flatMap(({ address, message, place }) => [
       ...wrap(`${address} ${message}`, 14).map(
         (text, index) =>
@@ -73,12 +73,12 @@ function wrap(text: string, indent: number): string[] {
 }
 
 export function printJson(checked: readonly Checked[]): string {
-  const samples = checked.map(({ file, sample, verdict, success, errors, faults }) => ({
+  const samples = checked.map(({ file, sample, verdict, target, success, errors, faults, shown }) => ({
     file,
     line: sample.places.requestLine.line,
     title: sample.title,
     method: sample.message.method,
-    target: sample.message.target,
+    target,
     outcome: verdict.outcome,
     status: verdict.outcome === 'rejected' ? verdict.status : success,
     unasked: verdict.outcome === 'pending' ? verdict.unasked : [],
@@ -89,18 +89,20 @@ export function printJson(checked: readonly Checked[]): string {
       message,
       ...place,
     })),
-    expected: expectedOf(sample.expectation),
+    expected: expectedOf(sample.expectation, shown),
     asExpected: faults === undefined ? null : faults.length === 0,
   }))
   return JSON.stringify({ samples, counts: count(checked) }, null, 2)
 }
 
-function expectedOf(expectation: Checked['sample']['expectation']): unknown {
+function expectedOf(expectation: Checked['sample']['expectation'], shown: Checked['shown']): unknown {
   if (!expectation) return null
   if (expectation.outcome !== 'rejected')
     return {
       outcome: expectation.outcome,
-      values: Object.fromEntries(expectation.values.map(({ address, value }) => [address, value])),
+      values: Object.fromEntries(
+        expectation.values.map(({ address, value }) => [address, shown(address) ? value : '(secret)']),
+      ),
     }
   const { outcome, status, errors = null, others } = expectation
   return { outcome, status, errors, others }

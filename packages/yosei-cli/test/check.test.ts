@@ -36,6 +36,45 @@ const http = (message: string) => `\`\`\`http\n${message}\n\`\`\`\n`
 const verdict = (lines: string) => `\`\`\`verdict\n${lines}\n\`\`\`\n`
 const put = 'PUT /things/1?q=2 HTTP/1.1\nTeam: red\nContent-Type: application/json\n\n'
 
+test('a book reads the same with LF and CRLF, and prints nothing that is secret', () => {
+  const page = `# Plates
+
+\`\`\`book
+now: 2031-03-01T12:00:00Z
+header: Team: red
+header: Key: xyzzy
+\`\`\`
+
+## A plate
+
+${http('POST /plates/xyzzy?token=xyzzy&odd=xyzzy HTTP/1.1\nContent-Type: multipart/form-data; boundary=x\n\n--x\nContent-Disposition: form-data; name="title"\n\nM 31\n--x\nContent-Disposition: form-data; name="pin"\n\nxyzzy\n--x--')}
+${verdict('accepted\nbody.title = "M 31"\nbody.pin = "xyzzy"\nheader.key = "wrong xyzzy"\npath.id = "xyzzy"')}`
+  const plates = `import { endpoint, instant, intake, record, text } from 'yosei'
+export default intake({ endpoints: { plate: endpoint('POST /plates/{id}', {
+  path: { id: text({ secret: true }) }, query: { token: text({ secret: true }), at: instant({ default: new Date(0), until: '+1h' }) },
+  header: { team: text(), key: text({ secret: true }) }, unlisted: { query: 'drop' },
+  body: { 'multipart/form-data': record({ title: text(), pin: text({ secret: true }) }) } }) } })
+`
+  const printed = ['\n', '\r\n'].map((end) =>
+    ['text', 'json'].map((format) =>
+      yoseiWith({ 'intake.ts': plates, 'b.md': page.replaceAll('\n', end) }, [
+        'check',
+        'intake.ts',
+        'b.md',
+        '--format',
+        format,
+      ]),
+    ),
+  )
+  expect(printed[1]).toEqual(printed[0])
+  const [text = yosei([]), json = yosei([])] = printed[0] ?? []
+  expect(text.status).toBe(1)
+  expect(text.stdout + json.stdout).not.toContain('xyzzy')
+  expect(text.stdout).toContain('POST /plates/(secret)?token=(secret)&odd=(secret)')
+  expect(text.stdout).toContain('wanted header.key = (secret), but it came (secret)')
+  expect(text.stdout.match(/wanted/g)).toHaveLength(1)
+})
+
 describe('the observatory', () => {
   const args = [
     'check',

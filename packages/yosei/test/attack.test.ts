@@ -45,7 +45,7 @@ import { open, started } from './service.ts'
 
 /** Looks until it is so, for as long as a busy machine may take. */
 async function until(look: () => boolean | Promise<boolean>): Promise<boolean> {
-  for (let i = 0; i < 200; i++) {
+  for (let i = 0; i < 1000; i++) {
     if (await look()) return true
     await sleep(25)
   }

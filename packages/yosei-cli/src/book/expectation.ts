@@ -54,7 +54,12 @@ function readValue(text: string, line: number) {
 }
 
 /** What a verdict lacks of an expectation, in lines; none where it is as expected. */
-export function compare(expectation: Expectation, verdict: AnyVerdict): string[] {
+export function compare(
+  expectation: Expectation,
+  verdict: AnyVerdict,
+  /** Whether the value at an address may be told. */
+  isShown: (address: string) => boolean = () => true,
+): string[] {
   if (
     expectation.outcome !== verdict.outcome ||
     (expectation.outcome === 'rejected' && verdict.outcome === 'rejected' && expectation.status !== verdict.status)
@@ -67,9 +72,10 @@ export function compare(expectation: Expectation, verdict: AnyVerdict): string[]
     const { input } = verdict as AcceptedVerdict<string, unknown>
     return expectation.values.flatMap(({ address, path, value }) => {
       const came = valueAt(input, path)
+      const show = (one: unknown) => (isShown(address) ? JSON.stringify(one) : '(secret)')
       return same(value, came)
         ? []
-        : [`wanted ${address} = ${JSON.stringify(value)}, but it came ${JSON.stringify(came) ?? 'absent'}`]
+        : [`wanted ${address} = ${show(value)}, but it came ${came === undefined ? 'absent' : show(came)}`]
     })
   }
   if (!expectation.errors) return []

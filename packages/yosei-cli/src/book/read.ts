@@ -37,8 +37,10 @@ interface Setting {
  *
  * @throws BookError where a block is malformed.
  */
-export function readBook(markdown: string): Sample[] {
-  const lines = markdown.split(/\r\n|\n|\r/)
+export function readBook(page: string): Sample[] {
+  // It reads the same however its lines end.
+  const markdown = page.replace(/\r\n?/g, '\n')
+  const lines = markdown.split('\n')
   const samples: { heading: string; sample: Sample; answered: boolean }[] = []
   let heading = 'Untitled'
   let setting: Setting = { headers: [] }
@@ -133,11 +135,17 @@ function readSetting({ lines }: Block): Setting {
   return { headers, ...(now ? { now } : {}) }
 }
 
+/** The parts of such a body are separated by lines that end in CRLF (RFC 2046, section 5.1.1). */
+const isMultipart = (message: Message): message is Message<string> =>
+  typeof message.body === 'string' &&
+  message.headers.some(([name, value]) => name === 'content-type' && /^multipart\//i.test(value))
+
 function readSample(title: string, { line, lines }: Block, { now, headers }: Setting): Sample {
   if (lines.length === 0)
     throw new BookError(line, 'this http block is empty; write a request such as: GET /path HTTP/1.1')
-  const message = parseMessage(lines.map(({ text }) => text).join('\n'))
-  if ('reason' in message) throw new BookError(lines[message.line - 1]?.place.line ?? line, message.reason)
+  const written = parseMessage(lines.map(({ text }) => text).join('\n'))
+  if ('reason' in written) throw new BookError(lines[written.line - 1]?.place.line ?? line, written.reason)
+  const message = isMultipart(written) ? { ...written, body: written.body.replaceAll('\n', '\r\n') } : written
   const added = headers.filter(({ name }) => !message.headers.some(([own]) => own === name))
   const own = message.headers.map(([name], index) => {
     const { text, place } = lines[index + 1] as Block['lines'][number]

@@ -102,7 +102,9 @@ function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => v
     const given =
       typeof node.default === 'object' || typeof node.default === 'function'
         ? `defaultOf(${writer.bind(node)}, run, ${writer.path(place)})`
-        : literal(writer, defaultOf(node, startRun()))
+        : node.secret
+          ? writer.bind(defaultOf(node, startRun()))
+          : literal(writer, defaultOf(node, startRun()))
     writer.line(`if (${read} === undefined${emptyIsAbsent ? ` || ${read} === ""` : ''}) ${read} = ${given}`)
     writer.block(node.nullable ? `else if (${read} !== null) {` : 'else {', inside)
     return

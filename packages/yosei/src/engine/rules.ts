@@ -11,15 +11,20 @@ import type { Step } from '../terms/verdict.js'
 import { hold } from './interpret.js'
 
 /** Runs every rule that can run. */
-export function runRules(rules: readonly PlacedRule[], matter: Omit<Matter, 'scope' | 'hold' | 'run'>, run: Run): void {
+export function runRules(
+  rules: readonly PlacedRule[],
+  matter: Omit<Matter, 'scope' | 'hold' | 'known' | 'run'>,
+  run: Run,
+): void {
   if (rules.length === 0) return
   const wrong = wrongPlaces(run.faults)
   const put = (path: Path, value: unknown) => hold(matter.root, path, value, run)
   const derives = ({ rule }: PlacedRule) => ruleOf(rule).derives
   for (const { rule, base, declared, guards } of [...rules.filter(derives), ...rules.filter((one) => !derives(one))]) {
+    const known = new Map()
     for (const place of concrete(matter.input, declared)) {
       if (!guards.every(({ path, value }) => valueAt(matter.input, settle(path, place)) === value)) continue
-      runRule(rule, { ...matter, scope: { base, declared, concrete: place }, hold: put, run }, run, wrong)
+      runRule(rule, { ...matter, scope: { base, declared, concrete: place }, hold: put, known, run }, run, wrong)
     }
   }
 }

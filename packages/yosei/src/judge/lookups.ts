@@ -47,7 +47,15 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   const input = verdict.input as Parts
   const root = rootOf(endpoint, opened.body)
   const holding = (path: Path, value: unknown) => hold(root, path, value, opened.run)
-  const matter: Matter = { root, sent, input, accept: opened.head.accept, scope: everywhere, hold: holding }
+  const matter: Matter = {
+    root,
+    sent,
+    input,
+    accept: opened.head.accept,
+    scope: everywhere,
+    hold: holding,
+    known: new Map(),
+  }
   const answers = new Map<string, Promise<Answer>>()
   const found: { [name: string]: unknown } = {}
   /** Equal questions are asked once. */

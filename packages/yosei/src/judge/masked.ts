@@ -1,9 +1,9 @@
 /** A request as it may be written down: whole enough to be judged again, without any secret. */
 
 import { kindOf, type Node } from '../kinds/kind.js'
-import { kinds } from '../kinds/kinds.js'
+import { childrenOf, kinds } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
-import { sentShape } from '../kinds/shape.js'
+import { holdsSecret, sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
 import { formatAddress, type Path } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
@@ -13,7 +13,6 @@ import type { Opened } from './open.js'
 const masked = '(secret)'
 /** The longest body and text that are written. */
 const longestBody = 16_000
-const _longestText = 1000
 
 /** The declared fields that may be left out, and were: of each part, and of the records in it. */
 export function absentIn({ destination, body }: Opened, sent: Parts): string[] {
@@ -46,7 +45,8 @@ export function writeMasked(opened: Opened, sent: Parts): string {
   const parameters = new Map(destination.parameters.map(({ name }, index) => [name, opened.segments[index]]))
   const segments = endpoint.segments.map((segment) => {
     if (typeof segment === 'string') return segment
-    return endpoint.path.fields[segment.name]?.secret ? masked : (parameters.get(segment.name) ?? '')
+    const field = endpoint.path.fields[segment.name]
+    return field && holdsSecret(field, childrenOf) ? masked : (parameters.get(segment.name) ?? '')
   })
   const query = pairsOf(values.query ?? {})
   const lines = Object.entries(values.header ?? {}).map(([name, value]) =>

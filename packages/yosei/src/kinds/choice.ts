@@ -1,6 +1,6 @@
 /** One of some values. */
 import type { Declared } from '../terms/declared.js'
-import { tellSent } from './run.js'
+import { tellOther } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
 declare module './kind.js' {
@@ -29,12 +29,15 @@ export const choice = scalar<ChoiceNode>({
     const index = fromText ? values.findIndex((one) => String(one) === value) : values.indexOf(value as string)
     if (index >= 0) return values[index]
     const known = fromText || typeof values[0] === typeof value || values.some((one) => typeof one === typeof value)
-    return tellSent(run, node, known ? 'not_a_choice' : 'wrong_type', value, values)
+    return tellOther(run, node, known ? 'not_a_choice' : 'wrong_type', value, values)
   },
 })
 
-export const choiceCode = scalarCode<ChoiceNode>((writer, { values }, read, source) => {
+export const choiceCode = scalarCode<ChoiceNode>((writer, { values, secret }, read, source) => {
   if (source === 'text' && !values.every((value) => typeof value === 'string' && value !== '')) return {}
   const equal = values.map((value) => `${read} === ${literal(writer, value)}`).join(' || ')
-  return { test: values.length > 12 ? `${writer.bind(new Set(values))}.has(${read})` : equal, ...zero(read, values) }
+  return {
+    test: secret || values.length > 12 ? `${writer.bind(new Set(values))}.has(${read})` : equal,
+    ...zero(read, values),
+  }
 })

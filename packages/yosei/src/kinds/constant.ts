@@ -1,6 +1,6 @@
 /** Exactly one value. */
 import type { Declared } from '../terms/declared.js'
-import { tellSent } from './run.js'
+import { tellOther } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
 declare module './kind.js' {
@@ -21,11 +21,11 @@ export const constant = scalar<ConstantNode>({
     const fromText = isText(value, source)
     if (value === node.value || (fromText && String(node.value) === value)) return node.value
     const known = fromText || (typeof value === typeof node.value && value !== null)
-    return tellSent(run, node, known ? 'not_constant' : 'wrong_type', value, node.value)
+    return tellOther(run, node, known ? 'not_constant' : 'wrong_type', value, node.value)
   },
 })
 
-export const constantCode = scalarCode<ConstantNode>((writer, { value }, read, source) => {
+export const constantCode = scalarCode<ConstantNode>((writer, { value, secret }, read, source) => {
   if (source === 'text' && (typeof value !== 'string' || value === '')) return {}
-  return { test: `${read} === ${literal(writer, value)}`, ...zero(read, [value]) }
+  return { test: `${read} === ${secret ? writer.bind(value) : literal(writer, value)}`, ...zero(read, [value]) }
 })

@@ -5,7 +5,7 @@ import { type CodeOf, type KindOf, kindOf, type Node, type Whole } from './kind.
 import { attemptOnce, readNode, take } from './reading.js'
 import { countFaults, type Fault, note, type Run, type Source, type Try, tell } from './run.js'
 import { literal, shorten } from './scalar.js'
-import { formsOf } from './shape.js'
+import { formsOf, holdsSecret } from './shape.js'
 import { type Apart, isFork, namedBranch, tellApart, tellsIn } from './tell-apart.js'
 
 declare module './kind.js' {
@@ -55,6 +55,9 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
     const read = readNode(named, value, source, run)
     return countFaults(run) === before ? read : undefined
   }
+  // What one branch keeps secret no other may tell.
+  const isMixed = holdsSecret(node, (one) => kindOf(run.interpreter.kinds, one).children(one))
+  if (isMixed) run.secrecy++
   const isOutermost = run.tries === undefined
   run.tries ??= new Map()
   const { tries } = run
@@ -67,6 +70,7 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
     if (attempt.faults.length === 0) break
   }
   if (isOutermost) run.tries = undefined
+  if (isMixed) run.secrecy--
   if (!closest) {
     note(run, 'as is', undefined, undefined)
     return tell(run, node, 'no_branch')

@@ -37,7 +37,7 @@ function step(shape: Shape, key: string | number): readonly Node[] {
 
 /** Whether a declared step leads where a path goes on: to an element, a name, or each of them. */
 function leadsTo(step: string | number, key: string | number): boolean {
-  if (step === EACH_NAME) return typeof key === 'string'
+  if (step === EACH_NAME) return typeof key === 'string' || key === EACH_NAME
   return step === key || (typeof step === 'number' && typeof key === 'number' && (step === EACH || key === EACH))
 }
 

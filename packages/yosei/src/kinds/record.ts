@@ -5,7 +5,7 @@ import { below, choose, isPlain, property } from './code.js'
 import type { CodeOf, KindOf, Node, Whole } from './kind.js'
 import { access, key, quote } from './quote.js'
 import { readBelow } from './reading.js'
-import { isNamed, notOfKind, type Run, type Source, tellBelow } from './run.js'
+import { isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
 import { suggest } from './suggest.js'
 
 declare module './kind.js' {
@@ -83,7 +83,7 @@ export function keepOrTell(node: RecordNode, sent: object, read: object, implied
   for (const [name, value] of Object.entries(sent)) {
     if (Object.hasOwn(node.fields, name) || implied.includes(name)) continue
     if (unlisted === 'refuse') tellUnlisted(node, name, implied, run)
-    else put(read as { [name: string]: unknown }, name, readBelow(name, kept, value, 'json', run))
+    else put(read as { [name: string]: unknown }, name, readBelow(nameTold(run, name), kept, value, 'json', run))
   }
 }
 
@@ -91,8 +91,15 @@ export function keepOrTell(node: RecordNode, sent: object, read: object, implied
 const kept: Node = { kind: 'anything', need: 'optional' }
 
 function tellUnlisted(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
-  const nearest = run.suggestions > 0 ? suggest(name, [...Object.keys(node.fields), ...implied], run) : undefined
-  tellBelow(run, node, 'unlisted', [name], nearest === undefined ? {} : { variant: 'near', about: { nearest } })
+  const nearest =
+    run.suggestions > 0 && run.secrecy === 0 ? suggest(name, [...Object.keys(node.fields), ...implied], run) : undefined
+  tellBelow(
+    run,
+    node,
+    'unlisted',
+    [nameTold(run, name)],
+    nearest === undefined ? {} : { variant: 'near', about: { nearest } },
+  )
 }
 
 export const recordCode: CodeOf<RecordNode> = {

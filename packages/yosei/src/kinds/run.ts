@@ -1,5 +1,5 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
-import { formatAddress, type Path, tellAddress } from '../terms/address.js'
+import { EACH_NAME, formatAddress, type Path, tellAddress } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Reading } from '../terms/verdict.js'
 import type { Fault, Interpreter, Node, Run } from './kind.js'
@@ -91,6 +91,16 @@ export function tellSent(
 }
 
 const pathOf = (run: Run) => (run.path === run.walk ? run.path.slice() : run.path)
+
+/** A name that came with a request, as it is told: inside a secret not at all. */
+export const nameTold = (run: Run, name: string): string | number => (run.secrecy > 0 ? EACH_NAME : name)
+
+/** Tells an error of a scalar that must be what is declared: of a secret not what that is. */
+export function tellOther(run: Run, node: Node, code: Code, value: unknown, declared: unknown): undefined {
+  return run.secrecy > 0
+    ? tellSent(run, node, code, value, undefined, 'secret')
+    : tellSent(run, node, code, value, declared)
+}
 
 /** Tells an error of what lies below the value where the walk is, or one with more to say. */
 export function tellBelow(run: Run, node: Node, code: Code, below: Path, more: Partial<Fault> = {}): undefined {

@@ -1,5 +1,5 @@
 /** What a value looks like when it is sent, behind what stands for another declaration. */
-import type { Node } from './kind.js'
+import type { Child, Node } from './kind.js'
 import { resolve } from './later.js'
 
 /** The node that decides what a value looks like when it is sent: behind every `later` and `readAs`. */
@@ -26,4 +26,21 @@ export function formsOf(node: Node): readonly Node[] {
   }
   look(node)
   return [...forms]
+}
+
+const secrecies = new WeakMap<Node, boolean>()
+
+/** Whether a declaration is a secret, or has one anywhere below it. */
+export function holdsSecret(node: Node, childrenOf: (node: Node) => readonly Child[]): boolean {
+  const known = secrecies.get(node)
+  if (known !== undefined) return known
+  const seen = new Set<Node>()
+  const look = (one: Node): boolean => {
+    if (seen.has(one)) return false
+    seen.add(one)
+    return Boolean(one.secret) || childrenOf(one).some(([, child]) => look(child))
+  }
+  const holds = look(node)
+  secrecies.set(node, holds)
+  return holds
 }

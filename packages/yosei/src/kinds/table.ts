@@ -8,7 +8,7 @@ import { tellCount } from './list.js'
 import { checkPattern, matches } from './patterns.js'
 import { readBelow } from './reading.js'
 import { mapNames } from './record.js'
-import { isNamed, notOfKind, type Run, type Source, tellBelow } from './run.js'
+import { isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
 import { checkLength } from './scalar.js'
 
 declare module './kind.js' {
@@ -45,14 +45,14 @@ function read(node: TableNode, value: unknown, source: Source, run: Run): object
   tellCount(node, names.length, run)
   for (const name of names) {
     if (node.names && !matches(node.names, name)) tellMisnamed(node, name, run)
-    const one = readBelow(name, node.value, value[name], source, run)
+    const one = readBelow(nameTold(run, name), node.value, value[name], source, run)
     if (one !== undefined) put(read, name, one)
   }
   return read
 }
 
 export function tellMisnamed(node: TableNode, name: string, run: Run): void {
-  tellBelow(run, node, 'wrong_pattern', [name], { limit: node.names?.source, variant: 'name' })
+  tellBelow(run, node, 'wrong_pattern', [nameTold(run, name)], { limit: node.names?.source, variant: 'name' })
 }
 
 export const tableCode: CodeOf<TableNode> = {

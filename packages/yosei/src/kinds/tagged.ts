@@ -4,7 +4,7 @@ import { choose, isPlain, property } from './code.js'
 import type { CodeOf, KindOf, Node, Whole } from './kind.js'
 import { quote } from './quote.js'
 import { type RecordNode, readRecord, writeRecord } from './record.js'
-import { isNamed, note, notOfKind, type Run, type Source, tellSent } from './run.js'
+import { isNamed, note, notOfKind, type Run, type Source, tellOther } from './run.js'
 import { sentShape } from './shape.js'
 
 declare module './kind.js' {
@@ -95,7 +95,7 @@ function readTagged(
           : typeof chosen === 'string'
             ? 'not_a_choice'
             : 'wrong_type'
-    tellSent(run, tagNode(node), code, chosen, Object.keys(branches))
+    tellOther(run, tagNode(node), code, chosen, Object.keys(branches))
   }
   run.path.pop()
   if (!found) return undefined

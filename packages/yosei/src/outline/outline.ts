@@ -6,7 +6,9 @@ import { writeInstant } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { resolve } from '../kinds/later.js'
+import { isSecret, nodesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
+import { holdsSecret } from '../kinds/shape.js'
 import { areTimes, measuresAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import { ruleOf } from '../rules/rules.js'
@@ -33,10 +35,26 @@ export function outline(of: Endpoint | Intake): JsonObject {
   }
 }
 
+/**
+ * Whether what stands at an address of an endpoint is a secret, lies in one, or holds one. Of an address that is not
+ * declared nobody has said that it is none.
+ */
+export function isSecretAt(endpoint: Endpoint, address: string): boolean {
+  const node = endpointNode(endpoint)
+  const path = parseAddress(address)
+  const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
+  const found = path ? bodies.flatMap((body) => nodesAt(rootOf(node, body), path)) : []
+  return (
+    found.length === 0 ||
+    found.some((one) => holdsSecret(one, childrenOf)) ||
+    bodies.some((body) => isSecret(rootOf(node, body), path as Path))
+  )
+}
+
 function outlineEndpoint(endpoint: EndpointNode): JsonObject {
   const { segments: _, origin: __, path, query, header, cookie, bodies, rules, lookups, ...rest } = endpoint
   const { field, definitions } = outliner()
-  const part = ({ fields }: RecordNode) => mapValues(fields, field)
+  const part = ({ fields }: RecordNode) => mapValues(fields, (one) => field(one))
   const root = rootOf(endpoint)
   const whole = {
     ...plain(rest),
@@ -46,23 +64,37 @@ function outlineEndpoint(endpoint: EndpointNode): JsonObject {
     cookie: part(cookie),
     body: Object.fromEntries(bodies.map(({ mediaType, node }) => [mediaType, field(node)])),
     rules: outlineRules(rules, root),
-    lookups: mapValues(lookups, (lookup) => plain(lookup)),
+    lookups: mapValues(lookups, (lookup) => plain(lookup, (one) => concealed(one, root))),
   }
   return definitions.size > 0 ? { ...whole, definitions: Object.fromEntries(definitions) } : whole
 }
 
 const outlineRules = (rules: readonly AnyRule[], root: Node): Json =>
-  rules.map((rule) => ({ ...plain(rule), words: wordsOf(rule, root) }))
+  rules.map((rule) => ({ ...plain(rule, (one) => concealed(one, root)), words: wordsOf(rule, root) }))
+
+const pathOf = (address: string) => parseAddress(address) as Path
+
+/** A condition on a secret, without what the secret is held against. */
+function concealed(of: unknown, root: Node): JsonObject | undefined {
+  if (typeof of !== 'object' || of === null || !('condition' in of && 'address' in of)) return undefined
+  const { condition, address } = of as { condition: string; address: string }
+  return isSecret(root, pathOf(address)) ? { condition, address } : undefined
+}
+
+/** What a field says of its values, which nobody says of a secret. */
+const ofValues = new Set(['default', 'examples', 'value', 'values', 'titles', 'branches'])
 
 /** Outlines fields; declarations that hold themselves stand there once, and are referred to by name. */
 function outliner() {
   const names = new Map<Node, string>()
   const definitions = new Map<string, Json>()
 
-  function field(node: Node): JsonObject {
-    if (node.kind === 'later') return { kind: 'later', of: reference(resolve(node)) }
+  function field(node: Node, isHidden = false): JsonObject {
+    if (node.kind === 'later') return isHidden ? { kind: 'later' } : { kind: 'later', of: reference(resolve(node)) }
+    const hides = isHidden || Boolean(node.secret)
     const children = new Set<unknown>(childrenOf(node).map(([, child]) => child))
-    const whole = plain(node, (value) => (children.has(value) ? field(value as Node) : undefined))
+    const shown = hides ? Object.fromEntries(Object.entries(node).filter(([name]) => !ofValues.has(name))) : node
+    const whole = plain(shown, (value) => (children.has(value) ? field(value as Node, hides) : undefined))
     return node.kind === 'record' && node.rules
       ? { ...whole, rules: outlineRules(node.rules as readonly AnyRule[], node) }
       : whole
@@ -107,8 +139,9 @@ function toJson(value: unknown, child: (value: unknown) => JsonObject | undefine
 
 /** A rule as the sentence that its error would be. */
 function wordsOf(rule: AnyRule, root: Node): string {
-  const isTime = (address: string) =>
-    measuresAt(root, parseAddress(address) as Path).some((measure) => areTimes.includes(measure))
-  const { code, variant, about, at } = ruleOf(rule).sentence(rule, isTime)
+  const { code, variant, about, at } = ruleOf(rule).sentence(rule, {
+    isTime: (address) => measuresAt(root, pathOf(address)).some((measure) => areTimes.includes(measure)),
+    isSecret: (address) => isSecret(root, pathOf(address)),
+  })
   return `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
 }

@@ -76,7 +76,7 @@ export const comparing = <R extends string>(
       }),
     )
   },
-  sentence({ reads: [first = '', second = ''], blames, orEqual }, isTime) {
+  sentence({ reads: [first = '', second = ''], blames, orEqual }, { isTime }) {
     const sides = new Set(blames.map((one) => (one === second ? 'second' : one === first ? 'first' : 'neither')))
     const [side = 'neither'] = sides.size === 1 ? sides : []
     const variant = variantOf(side, hasOrder, isTime(first), orEqual)

@@ -5,7 +5,7 @@ import { type AcceptsMaker, accepts } from './accepts.js'
 import { type AllMaker, all, any } from './all.js'
 import type { AnyCondition, ConditionName, ConditionOf, Conditions, Holding } from './condition.js'
 import { type IsMaker, is, within } from './is.js'
-import type { Matter } from './matter.js'
+import { type Matter, once, pathOf } from './matter.js'
 import { type NotMaker, not } from './not.js'
 import { type PresentMaker, present } from './present.js'
 
@@ -42,5 +42,8 @@ export const addressesIn = (condition: AnyCondition): readonly string[] =>
   conditionOf(condition).addresses(condition, addressesIn)
 
 export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
-  return conditionOf(condition).holding(condition, matter, (inner) => holdingOf(inner, matter))
+  const paths = addressesIn(condition).map((address) => pathOf(address, matter.scope))
+  return once(matter, condition, paths, () =>
+    conditionOf(condition).holding(condition, matter, (inner) => holdingOf(inner, matter)),
+  )
 }

@@ -3,7 +3,7 @@ import { isSecret } from '../kinds/locate.js'
 import { addReading } from '../kinds/run.js'
 import { type Address, type At, tellAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
-import { concrete, eachOnce, pathOf } from './matter.js'
+import { concrete, eachOnce, once, pathOf } from './matter.js'
 import { type Reads, type Rule, type RuleOf, sound } from './rule.js'
 
 declare module './rule.js' {
@@ -50,14 +50,17 @@ export const fill: RuleOf<Fill> = {
   names: ({ address }) => [address],
   mistake: sound,
   /** Element by element where both lie under the same `[]`. */
-  judge(rule, { root, input, scope, hold, run }) {
+  judge(rule, matter) {
+    const { root, input, scope, hold, run } = matter
     const path = pathOf(rule.address, scope)
     const reads = rule.reads.map((address) => {
       const read = pathOf(address, scope)
-      return eachOnce(read, (indices) => {
-        const [one, ...others] = concrete(input, read, indices)
-        return valueAt(input, one && others.length === 0 ? one : read)
-      })
+      return once(matter, address, [read], () =>
+        eachOnce(read, (indices) => {
+          const [one, ...others] = concrete(input, read, indices)
+          return valueAt(input, one && others.length === 0 ? one : read)
+        }),
+      )
     })
     for (const holder of concrete(input, path.slice(0, -1))) {
       const name = path.at(-1) as string

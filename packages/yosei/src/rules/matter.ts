@@ -14,7 +14,20 @@ export interface Matter {
   readonly scope: Scope
   /** Holds what a service puts in against the field at a path; gives it as it would be read. */
   readonly hold: (path: Path, value: unknown) => unknown
+  /** What does not depend on the element that a rule is judged at: worked out once for all of them. */
+  readonly known: Map<unknown, unknown>
   readonly run?: Run
+}
+
+/** What depends on nothing but paths that are the same for all elements is worked out once. */
+export function once<T>(matter: Matter, key: unknown, paths: readonly Path[], work: () => T): T {
+  const { declared, concrete } = matter.scope
+  const last = declared.lastIndexOf(EACH)
+  // An index of the element has been put in.
+  if (last >= 0 && paths.some((path) => concrete.slice(0, last + 1).every((step, index) => step === path[index])))
+    return work()
+  if (!matter.known.has(key)) matter.known.set(key, work())
+  return matter.known.get(key) as T
 }
 
 /** Where a rule is judged: in the record that brings it, and at one element of the lists that it is judged by. */

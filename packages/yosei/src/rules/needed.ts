@@ -1,5 +1,6 @@
 /** Must be sent, or must not be sent, while a condition holds. */
 
+import { isSecret } from '../kinds/locate.js'
 import { type Address, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { AnyCondition, Condition } from './condition.js'
@@ -40,17 +41,19 @@ const conditional = <R extends 'needed' | 'absent'>(
   names: ({ address }) => [address],
   mistake: sound,
   judge(rule, matter) {
-    const { input, sent, scope } = matter
+    const { root, input, sent, scope } = matter
+    const isHidden = () => addressesIn(rule.when).some((address) => isSecret(root, pathOf(address, scope)))
     const isDue = holdingOf(rule.when, matter)
     return concrete(input, pathOf(rule.address, scope)).flatMap((one) => {
       if (!isWrong(isPresent(sent, one)) || !isDue(one)) return []
       // What is needed in a list's element is not needed of an element that is null.
       return typeof one.at(-2) === 'number' && isNone(valueAt(input, one.slice(0, -1)))
         ? []
-        : [faultOf(rule, one, { about: { when: rule.when } })]
+        : [faultOf(rule, one, isHidden() ? { variant: 'secret' } : { about: { when: rule.when } })]
     })
   },
-  sentence: ({ when, blames }) => ({ code, about: { when }, at: blames }),
+  sentence: ({ when, blames }, { isSecret }) =>
+    addressesIn(when).some(isSecret) ? { code, variant: 'secret', at: blames } : { code, about: { when }, at: blames },
 })
 
 export const needed = conditional('needed', 'needed', (isSent) => !isSent)

@@ -51,6 +51,13 @@ interface Sentence {
   readonly at: readonly string[]
 }
 
+/** What the words of a rule depend on. */
+export interface AboutAddresses {
+  /** Whether an address holds moments, days or times. */
+  isTime(address: string): boolean
+  isSecret(address: string): boolean
+}
+
 export interface RuleOf<R extends Rule> {
   make(...given: never[]): R
   /** The addresses by whose common lists it is judged, element by element; none where it looks at lists as a whole. */
@@ -70,8 +77,7 @@ export interface RuleOf<R extends Rule> {
   ): readonly [what: string, mend: string] | undefined
   /** What does not hold. */
   judge(rule: R, matter: Matter): readonly Fault[]
-  /** @param isTime Whether an address holds moments, days or times. */
-  sentence(rule: R, isTime: (address: string) => boolean): Sentence
+  sentence(rule: R, about: AboutAddresses): Sentence
 }
 
 export const worded = (message: string | undefined): { readonly message?: string } =>

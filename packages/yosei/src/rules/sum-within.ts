@@ -1,8 +1,9 @@
 /** The sum over a list, or the value itself, lies within. Blames the list. */
 
 import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
+import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
-import { type Address, EACH, formatAddress, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, EACH, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Bounds } from '../terms/declared.js'
 import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
@@ -45,19 +46,27 @@ export const sumWithin: RuleOf<SumWithin> = {
     return other === undefined ? undefined : [`${other} holds no numbers`, 'Name fields of numbers']
   },
   judge(rule, { root, input, scope }) {
-    const valuesAt = (address: string) =>
-      [valueAt(input, pathOf(address, scope))].flat(Number.POSITIVE_INFINITY).filter((value) => !isNone(value))
-    const sum = sumOf(valuesAt(rule.address).map(decimalOf))
     const { bounds } = rule
+    const placesAt = (address: string) =>
+      concrete(input, pathOf(address, scope)).filter((path) => !isNone(valueAt(input, path)))
+    const places = placesAt(rule.address)
+    const limits = 'atMost' in bounds ? placesAt(bounds.atMost) : []
+    const odd = [...places, ...limits].filter((path) => decimalOf(valueAt(input, path)) === undefined)
+    if (odd.length > 0) return odd.map((path) => faultOf(rule, path, { code: 'wrong_type', variant: 'number' }))
+    const decimalAt = (path: Path) => decimalOf(valueAt(input, path)) as string
+    const sum = sumOf(places.map(decimalAt))
     const [least, most] =
-      'atMost' in bounds ? [undefined, valuesAt(bounds.atMost).map(decimalOf)[0] ?? '0'] : bounds.map(decimalOf)
+      'atMost' in bounds ? [undefined, limits[0] ? decimalAt(limits[0]) : '0'] : bounds.map(decimalOf)
     const isOver = isBeyond(most, sum, 1)
     if (!isOver && !isBeyond(least, sum, -1)) return []
     const code = isOver ? rule.code : rule.code === 'above_max' ? 'below_min' : rule.code
     const other = 'atMost' in bounds ? { other: new Place(pathOf(bounds.atMost, scope)) } : undefined
     const told = (decimal: string | undefined) => toldAt(root, pathOf(rule.address, scope), decimal)
-    const about = { sum: told(sum), ...other }
-    const rest = { code, variant: other ? 'sumOther' : 'sum', limit: told(isOver ? most : least), about }
+    const isHidden = rule.reads.some((address) => isSecret(root, pathOf(address, scope)))
+    const variant = `${other ? 'sumOther' : 'sum'}${isHidden ? 'Secret' : ''}`
+    const about = { ...(isHidden ? {} : { sum: told(sum) }), ...other }
+    const limit = isHidden && other ? undefined : told(isOver ? most : least)
+    const rest = { code, variant, limit, about }
     return rule.blames.flatMap((address) =>
       concrete(input, pathOf(address, scope)).map((path) => faultOf(rule, path, rest)),
     )
@@ -78,15 +87,12 @@ function listOf(address: string, bounds: SumWithin['bounds']): string {
   return each < 0 ? address : formatAddress(path.slice(0, each))
 }
 
-/** The decimal text of a number; of a float the shortest that stands for it. Of anything else no number is made. */
-function decimalOf(value: unknown): string {
-  const text = typeof value === 'object' ? '' : String(value)
-  return isDecimal(text) || Math.abs(value as number) === Number.POSITIVE_INFINITY ? text : notSummed()
-}
-function notSummed(): never {
-  throw new TypeError('sumWithin read a value that is no number')
+/** The decimal text of a number; of a float the shortest that stands for it. `undefined` of anything else, and of what is infinite. */
+function decimalOf(value: unknown): string | undefined {
+  const text = typeof value === 'object' || typeof value === 'symbol' ? '' : String(value)
+  return isDecimal(text) ? text : undefined
 }
 
 /** Whether a sum lies beyond a bound on that side of it. */
 const isBeyond = (bound: string | undefined, sum: string, side: 1 | -1): boolean =>
-  bound !== undefined && !bound.includes('Infinity') && compareDecimals(sum, bound) * side > 0
+  bound !== undefined && compareDecimals(sum, bound) * side > 0

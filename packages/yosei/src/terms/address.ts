@@ -48,7 +48,7 @@ export const EACH = -1
 export const EACH_NAME = -2
 
 const plainName = /^[A-Za-z_$][A-Za-z0-9_$-]*$/
-const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[([0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]/y
+const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[([0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]|(\{\})/y
 
 const written = new Map<string, string>()
 /** Names come from clients too, so not every one is kept. */
@@ -119,8 +119,9 @@ export function parseAddress(address: string): Path | undefined {
   while (step.lastIndex < address.length) {
     const found = step.exec(address)
     if (!found) return undefined
-    const [, name, index, quoted] = found
+    const [, name, index, quoted, each] = found
     if (name !== undefined) path.push(name)
+    else if (each !== undefined) path.push(EACH_NAME)
     else if (index !== undefined) path.push(index === '' ? EACH : Number(index))
     else {
       try {
@@ -135,10 +136,10 @@ export function parseAddress(address: string): Path | undefined {
 
 /**
  * The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. None where a name is told
- * shortened.
+ * shortened, or is a secret.
  */
 export function formatPointer(path: Path): string | undefined {
-  if (path.some(isLong)) return undefined
+  if (path.some((key) => isLong(key) || key === EACH_NAME)) return undefined
   let pointer = ''
   for (let i = 1; i < path.length; i++) {
     const key = String(path[i])
