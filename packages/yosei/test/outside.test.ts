@@ -1,9 +1,11 @@
 import { once } from 'node:events'
-import { createServer } from 'node:http'
+import { createServer, get } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { describe, expect, test } from '@jest/globals'
+import connect from 'connect'
 import express from 'express'
+import Koa from 'koa'
 import {
   endpoint,
   group,
@@ -24,7 +26,9 @@ import {
   text,
 } from 'yosei'
 import { loggerJournal, ndjsonJournal } from 'yosei/journal'
+import { koaGate } from 'yosei/koa'
 import { foundOf, gate, inputOf, verdictAt } from 'yosei/node'
+import { started } from './service.ts'
 
 interface Services {
   calls: string[]
@@ -484,11 +488,9 @@ describe('observation', () => {
     ])
     expect((await post('/notes?n=x', '{"words":"far too many"}'))[0]).toBe(400)
     expect(await (await fetch(`${base}/notes?n=x`)).json()).toMatchObject({ verdict: 400 })
-    expect(await (await fetch(`${base}/notes?n=0`)).json()).toMatchObject({ verdict: 422 })
-    expect(await (await fetch(`${base}/notes?n=2`)).json()).toMatchObject({
-      verdict: { query: { n: 2 } },
-      found: { more: 2 },
-    })
+    // Lookups are asked, and not waited for.
+    expect(await (await fetch(`${base}/notes?n=0`)).json()).toMatchObject({ verdict: { query: { n: 0 } }, found: {} })
+    expect(await (await fetch(`${base}/notes?n=2`)).json()).toMatchObject({ verdict: { query: { n: 2 } } })
     expect(events.map(({ outcome, status }) => `${outcome} ${status}`)).toEqual([
       'observed 422',
       'rejected 400',
@@ -498,7 +500,139 @@ describe('observation', () => {
     server.close()
     await sleep(1)
   })
+  const watched = endpoint('POST /watched', {
+    body: record({ words: text({ length: [1, 5] }) }),
+    limits: { body: '40B' },
+    turn: { of: 'watched', by: ['body.words'] },
+    mode: 'observe',
+  })
+  const json = { 'content-type': 'application/json' }
+  test.each<[string, string, object, object, string[]]>([
+    ['what is right', '{"words":"fine"}', json, {}, []],
+    ['what is wrong', '{"words":"much too long"}', json, {}, ['observed 422']],
+    ['broken JSON', '{"words"', json, {}, ['observed 400']],
+    ['another media type', 'a { }', { 'content-type': 'text/css' }, {}, ['observed 415']],
+    ['more than the limit', `{"words":"${'x'.repeat(100_000)}"}`, json, {}, ['observed 413']],
+    ['nothing', '', json, {}, ['observed 400']],
+    ['who is not known', '{"words":"fine"}', json, { identify: () => undefined }, ['observed 401']],
+    ['a failure of ours', '{"words":"fine"}', json, { identify: () => Promise.reject(new Error('x')) }, ['failed 503']],
+  ])('changes nothing of %s', async (_, body, headers, more, outcomes) => {
+    const events: JournalEvent[] = []
+    const store = memoryTurns()
+    const app = intake({
+      endpoints: { watched },
+      turns: store,
+      journal: { write: (event) => void events.push(event) },
+      ...more,
+    })
+    const own = connect()
+      .use(gate(app, { services: {} }))
+      .use(async (request, response) => {
+        const before = (request as { body?: unknown }).body
+        let came = ''
+        for await (const chunk of request) came += chunk
+        response.end(JSON.stringify([before ?? null, came.length, store.size]))
+      })
+    const parsing = express()
+      .use(express.text({ type: () => true, limit: '1mb' }))
+      .use(gate(app, { services: {} }))
+      .use((request, response) => void response.json([null, String(request.body ?? '').length, store.size]))
+    const koa = new Koa().use(koaGate(app, { services: {} })).use(async (context) => {
+      let came = ''
+      for await (const chunk of context.req) came += chunk
+      context.body = [null, came.length, store.size]
+    })
+    for (const listener of [own, parsing, koa.callback()]) {
+      const url = await started(listener as never)
+      for (const sent of [body, new Blob([body]).stream()]) {
+        events.length = 0
+        const response = await fetch(`${url}/watched`, {
+          method: 'POST',
+          headers: headers as never,
+          body: sent,
+          duplex: 'half',
+        } as never)
+        expect([response.status, await response.json()]).toEqual([200, [null, body.length, 0]])
+        expect(events.map(({ outcome, status }) => `${outcome} ${status}`)).toEqual(outcomes)
+      }
+    }
+  })
 })
+
+describe('a gate lets nothing by that its framework takes', () => {
+  const ride = endpoint('GET /rides/{id}', { path: { id: integer() } })
+  const events: JournalEvent[] = []
+  const app = intake({ endpoints: { ride }, base: '/api', journal: { write: (event) => void events.push(event) } })
+  const routing = ['folded', 'exact'] as const
+  const frameworks: [string, (how: (typeof routing)[number]) => unknown][] = [
+    [
+      'connect',
+      (how) =>
+        connect()
+          .use(gate(app, { routing: how }))
+          .use('/api/rides', (_, response) => response.end('in')),
+    ],
+    [
+      'express',
+      (how) =>
+        express()
+          .use(gate(app, { routing: how }))
+          .get('/api/rides/:id', (_, response) => void response.end('in')),
+    ],
+    [
+      'koa',
+      (how) => {
+        const koa = new Koa().use(koaGate(app, { routing: how })).use((context) => {
+          if (/^\/+api\/+rides\/+/i.test(decodeURIComponent(context.path))) context.body = 'in'
+        })
+        return koa.callback()
+      },
+    ],
+  ]
+  test.each(frameworks)('%s', async (_, make) => {
+    const [folded, exact] = (await Promise.all(routing.map((how) => started(make(how) as never)))) as [string, string]
+    const spellings = [
+      '/api/rides/x',
+      '/api/rides/x/',
+      '/API/Rides/x',
+      '/api/r%69des/x',
+      '/api//rides/x',
+      '//api/rides//x//',
+      '/api/rides/%78',
+      '/api/rides/x?a=1',
+    ]
+    for (const target of spellings) {
+      const port = Number(new URL(folded).port)
+      const status = await statusAt(port, target)
+      expect([target, status]).toEqual([target, 400])
+    }
+    expect(await statusAt(Number(new URL(folded).port), '/API/rides/7/')).toBe(200)
+    events.length = 0
+    const letBy = await statusAt(Number(new URL(exact).port), '/API/rides/x')
+    await statusAt(Number(new URL(exact).port), '/API/rides/y')
+    await sleep(20)
+    expect(events.map(({ outcome, status, route }) => [outcome, status, route])).toEqual(
+      letBy === 200 ? [['unjudged', 200, 'GET /API']] : [],
+    )
+  })
+  test('a gate that answers says which methods a path takes, however it is spelt', async () => {
+    const url = await started(connect().use(gate(app, { unmatched: 'answer' })))
+    const response = await fetch(`${url}/API/rides//7/`, { method: 'PUT' })
+    expect([response.status, response.headers.get('allow')]).toEqual([405, 'GET, HEAD, OPTIONS'])
+  })
+  test.each(['api', '/a b', '/{x}', '/a?b', '//a', 5 as never])('a base %j that matches nothing is refused', (base) => {
+    expect(() => intake({ endpoints: { ride }, base })).toThrow('no path begins with')
+  })
+})
+
+/** The status of a raw target, as no client library would clean it up. */
+const statusAt = (port: number, target: string) =>
+  new Promise<number>((resolve, reject) => {
+    get({ port, path: target, host: '127.0.0.1' }, (response) => {
+      response.resume()
+      resolve(response.statusCode ?? 0)
+    }).on('error', reject)
+  })
 
 describe('turns in memory', () => {
   const signal = new AbortController().signal

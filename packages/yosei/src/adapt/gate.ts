@@ -5,11 +5,16 @@ import * as platform from '#platform'
 import { type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { declareIntake, type IntakeNode, intakeNode, intakeOf } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
+import { idOf, writeJournal } from '../judge/journal.js'
+import { askLookups } from '../judge/lookups.js'
+import { endpointFor } from '../judge/open.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
-import { type Rejection, rejectFailed, verdictOf } from '../judge/verdict.js'
+import { type Rejection, reject, rejectFailed, verdictOf } from '../judge/verdict.js'
 import { Unreadable } from '../read/syntax.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
+import { isEmpty } from '../terms/own.js'
 import type { Part } from '../terms/parts.js'
+import { type SettledLimits, settleLimits } from '../terms/policy.js'
 import { readSpan } from '../terms/units.js'
 import type { AcceptedVerdict, Rejected } from '../terms/verdict.js'
 import { startDeadline } from './deadline.js'
@@ -25,6 +30,11 @@ export interface GateOptions {
    * Whether OPTIONS of a declared path goes on to `next`, as a CORS preflight must, or is answered with its methods.
    */
   options?: 'answer' | 'pass'
+  /**
+   * How an endpoint is chosen: by default the case of letters, and slashes that are doubled or at the end, make no
+   * difference, as for most routers; `exact` where the router behind the gate is strict. Values stay as they were sent.
+   */
+  routing?: 'folded' | 'exact'
 }
 /** Middleware of the shape that most frameworks on Node take. */
 export type Gate = (request: IncomingMessage, response: ServerResponse, next: (error?: unknown) => void) => void
@@ -178,7 +188,12 @@ interface Passage {
 /** Nothing was judged, or no turn was taken. */
 const free: Passage = { hold: (work) => work() }
 
-export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 'pass' }: GateOptions): Pass {
+export function gateFor(
+  of: Intake | Endpoint,
+  { services, unmatched, options = 'pass', routing = 'folded' }: GateOptions,
+): Pass {
+  const folds = routing === 'folded'
+  const letBy = passUnjudged()
   const isApp = 'endpoints' in of
   const app = isApp ? intakeNode(of as Intake) : soloOf(endpointNode(of as Endpoint))
   // A gate on one route that matches nothing must not let everything by.
@@ -187,7 +202,9 @@ export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 
     const whole = request.originalUrl ?? request.url ?? '/'
     const incoming = new NodeIncoming(request, response, isApp ? whole : tailOf(whole, of))
     const progress: Progress = { app, message: incoming.message, since: Date.now(), id: undefined }
-    const judgedAt = (one: NodeIncoming) => judgeAt(app, one, request, parsedBody(), services)
+    const watched = [whole, ...(isApp ? [request.url ?? '/'] : [])].find((target) => observedAt(target))
+    if (watched !== undefined) return observe(watched)
+    const judgedAt = (one: NodeIncoming) => judgeAt(app, one, request, parsedBody(), services, folds)
     let judged = await judgedAt(incoming)
     // Under a mount the templates may be those of the mounted part alone.
     if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
@@ -207,7 +224,7 @@ export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 
         return undefined
       }
     }
-    if (verdict.stage === 'match' && goesOn && verdict.cause === undefined) return free
+    if (verdict.stage === 'match' && goesOn && verdict.cause === undefined) return letBy(progress, request, response)
     return turnAway(verdict)
 
     function letThrough(verdict: Passed['verdict'], entry: Entry): Passage | undefined {
@@ -242,6 +259,59 @@ export function gateFor(of: Intake | Endpoint, { services, unmatched, options = 
       }
     }
 
+    /** The endpoint of a target, where requests of it are only watched. */
+    function observedAt(target: string): EndpointNode | undefined {
+      const found = endpointFor(app, { ...incoming.message, target: isApp ? target : tailOf(target, of) }, folds)
+      return found?.mode === 'observe' ? found : undefined
+    }
+
+    /** Judges what goes on as it came: nothing that a client or a handler can see is changed by it. */
+    async function observe(target: string): Promise<Passage> {
+      const seen = new NodeIncoming(request, response, isApp ? target : tailOf(target, of))
+      const endpoint = observedAt(target) as EndpointNode
+      const limits = settleLimits(endpoint.template, endpoint.limits)
+      const parsed = parsedBody()
+      const isParsed = request.readableEnded && parsed !== undefined && !isRaw(parsed)
+      const bytes = isRaw(parsed) ? parsed : isParsed || seen.body === null ? null : await peek(request, limits)
+      const message = { ...seen.message, body: bytes }
+      const judged = await judgeStages(app, message, {
+        services,
+        identity: 'asked',
+        signal: seen.signal,
+        platform,
+        folds,
+        ...(isParsed ? { received: { value: parsed, isForeign: true } } : {}),
+      })
+      const tell = (rejection: Rejection) =>
+        note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged)
+      const { verdict, dispose } = judged
+      if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
+      if (verdict.outcome === 'rejected') tell(verdict)
+      else if (!isEmpty(endpoint.lookups))
+        askLookups(judged as AcceptedJudgement, { services, who: judged.who, signal: seen.signal.signal }).then(
+          ({ rejection }) => rejection && tell(rejection),
+          (cause) =>
+            tell(
+              rejectFailed(endpoint.name, cause, {
+                stage: 'lookups',
+                words: app.languages,
+                statuses: endpoint.statuses,
+              }),
+            ),
+        )
+      passed.set(request, {
+        endpoint,
+        verdict: verdict.outcome === 'rejected' ? verdictOf(verdict) : verdict,
+        judged,
+        entry: nothingAsked,
+        incoming: seen,
+        progress,
+        services,
+        isHeld: false,
+      })
+      return free
+    }
+
     /** Answers a rejection, unless it is only observed here. */
     async function turnAway(rejection: Rejection): Promise<Passage | undefined> {
       if (endpoint && isObserved(endpoint, rejection)) {
@@ -271,7 +341,7 @@ function whenClosed(response: ServerResponse, work: () => void): void {
 
 /** Whether all that is wrong lies in what is only observed. */
 function isObserved({ mode = 'enforce' }: EndpointNode, { faults }: Rejection): boolean {
-  if (typeof mode === 'string') return mode === 'observe'
+  if (typeof mode === 'string') return false
   return faults.length > 0 && faults.every(({ path }) => mode[path[0] as Part] === 'observe')
 }
 
@@ -303,6 +373,63 @@ function tailOf(target: string, endpoint: Endpoint): string {
   return query.length > 0 ? `${tail}?${query.join('?')}` : tail
 }
 
+const isRaw = (parsed: unknown): parsed is string | Uint8Array =>
+  typeof parsed === 'string' || parsed instanceof Uint8Array
+
+/** The most routes whose names are kept. */
+const mostRoutes = 1000
+
+/** Lets by what no endpoint takes; the journal is told, once a route, where somebody behind the gate answers it. */
+function passUnjudged() {
+  const told = new Set<string>()
+  return (progress: Progress, request: FrameworkRequest, response: ServerResponse): Passage => {
+    const { app, since } = progress
+    if (!app.journal || request.method === 'OPTIONS') return free
+    response.once('finish', () => {
+      const { statusCode: status } = response
+      const [, first = ''] = (request.originalUrl ?? request.url ?? '/').split(/[/?#]+/)
+      const route = `${request.method} /${first.slice(0, 64)}`
+      if (status === 404 || status === 405 || told.has(route) || told.size === mostRoutes) return
+      told.add(route)
+      const rejection = reject(undefined, [], { status, stage: 'match' })
+      writeJournal(app, { id: idOf(progress.message.headers), outcome: 'unjudged', rejection, route, since })
+    })
+    return free
+  }
+}
+
+/**
+ * What comes of a body within its limits, put back before the stream has ended: who reads it behind the gate reads it
+ * as if nobody had.
+ */
+function peek(request: FrameworkRequest, { body: most, receive }: SettledLimits): Promise<Uint8Array | null> {
+  return new Promise((resolve) => {
+    const chunks: Uint8Array[] = []
+    let length = 0
+    const take = () => {
+      // To read what is not there would end a stream that has come to its end.
+      while (request.readableLength > 0) {
+        const chunk: Uint8Array = request.read()
+        chunks.push(chunk)
+        length += chunk.length
+      }
+      if (request.complete || length > most) end()
+    }
+    const end = () => {
+      late.off()
+      for (const event of ['readable', 'close', 'error']) request.off(event, event === 'readable' ? take : end)
+      const bytes = Buffer.concat(chunks)
+      // In the same turn of the event loop in which the last of it was read: the stream has not said that it ended.
+      if (length > 0 && !request.destroyed) request.unshift(bytes)
+      resolve(length > 0 ? bytes : null)
+    }
+    const late = startDeadline(receive, end)
+    request.on('readable', take)
+    request.on('close', end)
+    request.on('error', end)
+  })
+}
+
 const isLost = ({ verdict }: Judged) => verdict.outcome === 'rejected' && verdict.stage === 'match'
 
 async function judgeAt(
@@ -311,9 +438,10 @@ async function judgeAt(
   request: FrameworkRequest,
   parsed: unknown,
   services: unknown,
+  folds: boolean,
 ): Promise<Judged> {
   const { message, signal, body } = incoming
-  const options = { services, identity: 'asked' as const, signal, platform }
+  const options = { services, identity: 'asked' as const, signal, platform, folds }
   // Parsers leave an empty object where there was no body, and the stream alone where they did not look at it.
   if (body === null || !request.readableEnded) return judgeStages(app, message, options)
   if (parsed === undefined)
@@ -324,8 +452,7 @@ async function judgeAt(
         statuses: app.statuses,
       }),
     }
-  if (typeof parsed === 'string' || parsed instanceof Uint8Array)
-    return judgeStages(app, { ...message, body: parsed }, options)
+  if (isRaw(parsed)) return judgeStages(app, { ...message, body: parsed }, options)
   return judgeStages(app, message, { ...options, received: { value: parsed, isForeign: true } })
 }
 const misplaced =

@@ -3,6 +3,7 @@
 import type { Endpoints, Intake } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import type { Catalogues, Journal, Problem, TurnStore } from '../terms/hooks.js'
+import { mistake } from '../terms/mistake.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
 import type { Statuses } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
@@ -63,6 +64,13 @@ export interface IntakeNode extends Readonly<Shared> {
   readonly limits: SettledLimits
   readonly statuses: Statuses
 }
+/** @throws DeclarationError where no path can begin with it. */
+function checkedBase(base: string): string {
+  if (typeof base !== 'string' || !/^(?:\/[^/?#{}\s]+)*\/?$/.test(base))
+    mistake('intake, base', `no path begins with "${base}"`, 'Write it as /api/v1')
+  return base.replace(/\/$/, '')
+}
+
 /** How a client is asked to say who it is. */
 export const challengeOf = ({ challenge }: IntakeNode) => ({ header: 'authorization', scheme: 'Bearer', ...challenge })
 
@@ -107,7 +115,7 @@ export function declareIntake<const E extends Endpoints>(declaration: IntakeDecl
   const node: IntakeNode = {
     ...own,
     endpoints: Object.freeze(Object.fromEntries(settled)),
-    base: base.replace(/\/$/, ''),
+    base: checkedBase(base),
     limits: settleLimits('intake', limits),
     statuses: frozen(statuses ?? {}),
   }

@@ -15,6 +15,7 @@ export interface Happening {
   readonly outcome: JournalEvent['outcome']
   readonly rejection: Rejection
   readonly judged?: Judged | undefined
+  readonly route?: string
   /** When the request came, in milliseconds since 1970. */
   readonly since: number
 }
@@ -39,7 +40,7 @@ const errorOutput: Journal = {
 }
 
 function eventOf(
-  { id, outcome, rejection, judged, since }: Happening,
+  { id, outcome, rejection, judged, route, since }: Happening,
   endpoint: EndpointNode | undefined,
 ): JournalEvent | undefined {
   const { status, stage, faults, cause } = rejection
@@ -56,6 +57,7 @@ function eventOf(
     id,
     ...(rejection.endpoint === undefined ? {} : { endpoint: rejection.endpoint }),
     outcome,
+    ...(route === undefined ? {} : { route }),
     status,
     stage,
     errors: told.map(({ path, code, sent }) => {

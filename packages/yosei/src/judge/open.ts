@@ -59,10 +59,16 @@ function routesOf(app: IntakeNode): Routes {
   return routes
 }
 
-export function open(app: IntakeNode, message: AnyMessage, run: Run): Opened | Rejection {
+/** The endpoint that a request means; `undefined` where there is none. */
+export function endpointFor(app: IntakeNode, { method, target }: AnyMessage, folds: boolean): EndpointNode | undefined {
+  const found = match(routesOf(app), method, target.split('?')[0] as string, folds)
+  return 'destination' in found ? found.destination.endpoint : undefined
+}
+
+export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = false): Opened | Rejection {
   const { method, target } = message
   const question = target.indexOf('?')
-  const found = match(routesOf(app), method, question < 0 ? target : target.slice(0, question))
+  const found = match(routesOf(app), method, question < 0 ? target : target.slice(0, question), folds)
   if ('allowed' in found) return unmatched(app, method, found.allowed, run)
   const { destination, segments } = found
   run.trace?.steps.push({ stage: 'match', name: destination.name, outcome: 'passed' })

@@ -28,6 +28,8 @@ export interface StageOptions {
   readonly trace?: boolean | undefined
   readonly signal: LateSignal
   readonly platform: Platform
+  /** Whether the path is matched as routers do: see `match`. */
+  readonly folds?: boolean
   /** A body that was read already, by somebody else. */
   readonly received?: Received
 }
@@ -67,7 +69,7 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
   }
   try {
     const run = startRun(options.now?.getTime(), options.trace)
-    const found = open(app, message, run)
+    const found = open(app, message, run, options.folds)
     if ('outcome' in found) return { verdict: found }
     opened = found
     const judged =

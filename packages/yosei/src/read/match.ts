@@ -15,6 +15,8 @@ export interface Destination {
 }
 interface Junction {
   readonly literal: Map<string, Junction>
+  /** By literals in lower case; of several that differ in case alone, the first. */
+  readonly folded: Map<string, Junction>
   /** The same in a row. */
   readonly literals: { readonly text: string; readonly next: Junction }[]
   parameter?: Junction
@@ -31,7 +33,7 @@ export interface Match {
   readonly segments: readonly string[]
 }
 
-const junction = (): Junction => ({ literal: new Map(), literals: [], methods: new Map() })
+const junction = (): Junction => ({ literal: new Map(), folded: new Map(), literals: [], methods: new Map() })
 
 export function layRoutes(app: {
   readonly endpoints: { readonly [name: string]: EndpointNode }
@@ -46,6 +48,7 @@ export function layRoutes(app: {
         next = junction()
         if (typeof segment === 'string') {
           at.literal.set(segment, next)
+          if (!at.folded.has(segment.toLowerCase())) at.folded.set(segment.toLowerCase(), next)
           at.literals.push({ text: segment, next })
         } else at.parameter = next
       }
@@ -66,13 +69,28 @@ export function layRoutes(app: {
 /**
  * Literal segments win over parameters, with backtracking; HEAD is taken by GET (RFC 9110, section 9.3.2).
  *
+ * @param folds Whether the case of letters and slashes too many make no difference, as in most routers.
  * @returns the match, or the methods that the path's templates take: none where no template matches the path.
  */
-export function match(routes: Routes, method: string, path: string): Match | { readonly allowed: readonly string[] } {
+export function match(
+  routes: Routes,
+  method: string,
+  sent: string,
+  folds = false,
+): Match | { readonly allowed: readonly string[] } {
   const segments: string[] = []
-  const destination =
-    path.charCodeAt(0) === 47 ? descend(routes, method, path, 1, segments, path.includes('%')) : undefined
-  return destination ? { destination, segments } : { allowed: allowedAt(routes, path) }
+  const path = folds ? withoutSlashes(sent) : sent
+  const how = folds ? 'folded' : path.includes('%') ? 'decoded' : 'raw'
+  const destination = path.charCodeAt(0) === 47 ? descend(routes, method, path, 1, segments, how) : undefined
+  return destination ? { destination, segments } : { allowed: allowedAt(routes, path, folds) }
+}
+/** How the literals of a template are looked for. */
+type How = 'raw' | 'decoded' | 'folded'
+
+/** Without doubled slashes, and without one at the end. */
+function withoutSlashes(path: string): string {
+  const single = path.includes('//') ? path.replace(/\/{2,}/g, '/') : path
+  return single.length > 1 && single.endsWith('/') ? single.slice(0, -1) : single
 }
 
 /** Goes on from where a segment of the path starts; one past its end where it has ended. */
@@ -82,19 +100,20 @@ function descend(
   path: string,
   from: number,
   segments: string[],
-  encoded: boolean,
+  how: How,
 ): Destination | undefined {
   if (from > path.length || path.length === 1)
     return at.methods.get(method) ?? (method === 'HEAD' ? at.methods.get('GET') : undefined)
   const slash = path.indexOf('/', from)
   const end = slash < 0 ? path.length : slash
-  const literal = encoded ? decodedLiteral(at, path.slice(from, end)) : rawLiteral(at, path, from, end)
-  const through = literal && descend(literal, method, path, end + 1, segments, encoded)
+  const literal =
+    how === 'raw' ? rawLiteral(at, path, from, end) : decodedLiteral(at, path.slice(from, end), how === 'folded')
+  const through = literal && descend(literal, method, path, end + 1, segments, how)
   if (through || !at.parameter) return through
   const raw = path.slice(from, end)
-  if (!canFill(encoded ? decodePercent(raw) : raw)) return undefined
+  if (!canFill(how === 'raw' ? raw : decodePercent(raw))) return undefined
   segments.push(raw)
-  const reached = descend(at.parameter, method, path, end + 1, segments, encoded)
+  const reached = descend(at.parameter, method, path, end + 1, segments, how)
   if (!reached) segments.pop()
   return reached
 }
@@ -110,23 +129,24 @@ function rawLiteral({ literal, literals }: Junction, path: string, from: number,
   return undefined
 }
 
-function decodedLiteral({ literal }: Junction, raw: string): Junction | undefined {
+function decodedLiteral({ literal, folded }: Junction, raw: string, folds: boolean): Junction | undefined {
   const segment = decodePercent(raw)
-  return typeof segment === 'string' ? literal.get(segment) : undefined
+  if (typeof segment !== 'string') return undefined
+  return literal.get(segment) ?? (folds ? folded.get(segment.toLowerCase()) : undefined)
 }
 
 /** A parameter is never empty, nor a dot segment (RFC 3986, section 3.3), however it is encoded. */
 const canFill = (segment: ReturnType<typeof decodePercent>) => segment !== '' && segment !== '.' && segment !== '..'
 
 /** The methods of all templates that match a path. */
-function allowedAt(routes: Routes, path: string): string[] {
-  const segments = path === '/' ? [] : path.split('/').slice(1).map(decodePercent)
+function allowedAt(routes: Routes, path: string, folds: boolean): string[] {
+  const segments = path === '/' ? [] : path.split('/').slice(1)
   let reached = path.startsWith('/') ? [routes] : []
   for (const segment of segments) {
-    reached = reached.flatMap(({ literal, parameter }) => [
-      ...(typeof segment === 'string' && literal.has(segment) ? [literal.get(segment) as Junction] : []),
-      ...(parameter && canFill(segment) ? [parameter] : []),
-    ])
+    reached = reached.flatMap((at) => {
+      const parameter = at.parameter && canFill(decodePercent(segment)) ? at.parameter : undefined
+      return [decodedLiteral(at, segment, folds), parameter].filter((next) => next !== undefined)
+    })
   }
   const allowed = new Set(reached.flatMap(({ methods }) => [...methods.keys()]))
   if (allowed.has('GET')) allowed.add('HEAD')

@@ -34,8 +34,13 @@ export interface JournalEvent {
   /** The request's, also in its answer. */
   readonly id: string
   readonly endpoint?: string
-  /** `observed`: it would have been rejected, and went on. `failed`: it was not the request's fault. */
-  readonly outcome: 'rejected' | 'observed' | 'failed'
+  /**
+   * `observed`: it would have been rejected, and went on. `failed`: it was not the request's fault. `unjudged`: no
+   * endpoint matched, a gate let it by, and somebody behind it answered; written once for each route.
+   */
+  readonly outcome: 'rejected' | 'observed' | 'failed' | 'unjudged'
+  /** Of what was not judged: the method, and how the path begins. */
+  readonly route?: string
   readonly status: number
   readonly stage: Stage
   /** What was sent is shortened, and there where it is no secret alone. */
