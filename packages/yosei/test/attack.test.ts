@@ -41,7 +41,7 @@ import {
 import { koaGate } from 'yosei/koa'
 import { contextOf, gate, handled, inputOf, listen, listenerOf } from 'yosei/node'
 import { growthOf, mostGrowth, readers, repetitive } from './growth.ts'
-import { open, started } from './service.ts'
+import { open, started, uploads } from './service.ts'
 
 /** Looks until it is so, for as long as a busy machine may take. */
 async function until(look: () => boolean | Promise<boolean>): Promise<boolean> {
@@ -637,55 +637,50 @@ describe('what ends with a request behind a gate', () => {
     ])
   })
   test('files of clients that go are removed, whenever they go', async () => {
-    const folder = mkdtempSync(join(tmpdir(), 'attack-'))
-    const before = process.env.TMPDIR
-    process.env.TMPDIR = folder
-    try {
-      // Half of them go once their plate is kept and the lookup runs, the others at any moment before.
-      const leaving = Array.from({ length: 30 }, () => new AbortController())
-      const kept: number[] = []
-      const plate = endpoint('POST /plates', {
-        query: { number: integer() },
-        body: { 'multipart/form-data': record({ plate: file({ bytes: '1MB' }) }) },
-        lookups: (on) => ({
-          slow: on.lookup({
-            reads: ['query.number'],
-            ask: async (_: unknown, [number]) => {
-              kept.push(number)
-              if (number % 2 === 0) leaving[number]?.abort()
-              return sleep(100, true)
-            },
-          }),
+    // Half of them go once their plate is kept and the lookup runs, the others at any moment before.
+    const leaving = Array.from({ length: 30 }, () => new AbortController())
+    const kept: number[] = []
+    let during = 0
+    const plate = endpoint('POST /plates', {
+      query: { number: integer() },
+      body: { 'multipart/form-data': record({ plate: file({ bytes: '1MB' }) }) },
+      lookups: (on) => ({
+        slow: on.lookup({
+          reads: ['query.number'],
+          ask: async (_: unknown, [number]) => {
+            kept.push(number)
+            during = Math.max(during, uploads().length)
+            if (number % 2 === 0) leaving[number]?.abort()
+            return sleep(100, true)
+          },
         }),
-      })
-      const url = await started(
-        connect()
-          .use(gate(intake({ endpoints: { plate } }), { services: {} }))
-          .use((request, response) => response.end(String(inputOf(plate, request).body.plate.bytes))),
-      )
-      const post = (number: number) => {
-        const body = new FormData()
-        body.append('plate', new File(['x'.repeat(300_000)], 'a'))
-        return fetch(`${url}/plates?number=${number}`, {
-          method: 'POST',
-          body,
-          signal: leaving[number]?.signal ?? null,
-        }).catch(() => undefined)
-      }
-      await Promise.all(
-        Array.from({ length: 30 }, async (_, number) => {
-          const coming = post(number)
-          if (number % 2 === 1) await sleep(number * 7).then(() => leaving[number]?.abort())
-          await coming
-        }),
-      )
-      expect(kept.filter((number) => number % 2 === 0)).toHaveLength(15)
-      expect(await until(() => readdirSync(folder).length === 0)).toBe(true)
-      expect(await (await post(30))?.text()).toBe('300000')
-    } finally {
-      if (before === undefined) delete process.env.TMPDIR
-      else process.env.TMPDIR = before
+      }),
+    })
+    const url = await started(
+      connect()
+        .use(gate(intake({ endpoints: { plate } }), { services: {} }))
+        .use((request, response) => response.end(String(inputOf(plate, request).body.plate.bytes))),
+    )
+    const post = (number: number) => {
+      const body = new FormData()
+      body.append('plate', new File(['x'.repeat(300_000)], 'a'))
+      return fetch(`${url}/plates?number=${number}`, {
+        method: 'POST',
+        body,
+        signal: leaving[number]?.signal ?? null,
+      }).catch(() => undefined)
     }
+    await Promise.all(
+      Array.from({ length: 30 }, async (_, number) => {
+        const coming = post(number)
+        if (number % 2 === 1) await sleep(number * 7).then(() => leaving[number]?.abort())
+        await coming
+      }),
+    )
+    expect(kept.filter((number) => number % 2 === 0)).toHaveLength(15)
+    expect(during).toBeGreaterThan(0)
+    expect(await until(() => uploads().length === 0)).toBe(true)
+    expect(await (await post(30))?.text()).toBe('300000')
   })
   test('a gate of one endpoint is the gate of its intake', async () => {
     const events: JournalEvent[] = []

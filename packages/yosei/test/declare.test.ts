@@ -113,6 +113,11 @@ describe('a declaration that makes no sense throws, naming the address and the m
       /header\.x-a: two names differ only in case/,
     ],
     [
+      'a record inside a form with files',
+      () => endpoint('POST /', { body: { 'multipart/form-data': record({ a: record({ b: text() }) }) } }),
+      /a multipart has no way to carry this record/,
+    ],
+    [
       'a branch of a branch that declares the tag',
       () => endpoint('POST /', { body: tagged('d', { r: tagged('k', { z: record({ d: text() }) }) } as never) }),
       /the branch r declares d, the tag/,

@@ -466,7 +466,7 @@ const table120: Row[] = [
   ],
   [
     [parts, multipart(['name="title"', 'a'], ['name="plates"; filename="a"', 'x'.repeat(21), 'text/plain'])],
-    '422|body.plates[0] too_large|body.plates[0] wrong_media_type',
+    '413|body.plates[0] too_large',
   ],
   [
     [

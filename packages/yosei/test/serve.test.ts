@@ -1,9 +1,7 @@
 import { spawnSync } from 'node:child_process'
 import { once } from 'node:events'
-import { readdirSync } from 'node:fs'
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
 import { connect as connectTo, type Socket } from 'node:net'
-import { tmpdir } from 'node:os'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { setFlagsFromString } from 'node:v8'
 import { runInNewContext } from 'node:vm'
@@ -34,7 +32,7 @@ import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, listenerOf } from 'yosei/node'
 import { catalogueFor } from '../dist/words/catalogue.js'
 import { languagesOf, shipped } from '../dist/words/languages.js'
-import { started } from './service.ts'
+import { started, uploads } from './service.ts'
 
 const note = endpoint('POST /notes/{id}', {
   path: { id: integer({ min: 1 }) },
@@ -434,9 +432,7 @@ describe('serve', () => {
     expect(await judge(app, events[0]?.input ?? '', { services: {} })).toMatchObject({ status: 500, stage })
   })
   test('files are there until the handler is done, and gone then', async () => {
-    const before = readdirSync(tmpdir())
-    const left = () =>
-      readdirSync(tmpdir()).filter((name) => name.startsWith('upload-') && !before.includes(name)).length
+    const left = () => uploads().length
     const form = endpoint('POST /plates', {
       body: { 'multipart/form-data': record({ plate: file({ bytes: 200_000, types: ['image/*'] }), title: text() }) },
     })
@@ -467,8 +463,60 @@ describe('serve', () => {
     })
     expect([during, left()]).toEqual([1, 0])
     expect([(await send('text/plain')).status, (await send('image/png', 201_000)).status, left()]).toEqual([
-      422, 422, 0,
+      422, 413, 0,
     ])
+  })
+  const sizes = endpoint('POST /', {
+    body: {
+      'multipart/form-data': record({
+        a: text({ optional: true }),
+        f: file({ bytes: '10kB', optional: true }),
+        all: list(file({ bytes: 20 }), { optional: true }),
+      }),
+      'image/png': file({ bytes: '10kB' }),
+    },
+    limits: { body: 1000 },
+  })
+  const sizing = serve(intake({ endpoints: { sizes } }), { sizes: () => 1 })
+  const plate = (length: number) => new File(['x'.repeat(length)], 'f')
+  test.each<[string, [string, string | File][], string]>([
+    ['a file a little too large', [['f', plate(10_100)]], '413 body.f must have at most 10kB'],
+    ['a file much too large', [['f', plate(60_000)]], '413 body.f must have at most 10kB'],
+    [
+      'one of several',
+      [
+        ['all', plate(3)],
+        ['all', plate(21)],
+      ],
+      '413 body.all[1] must have at most 20 bytes',
+    ],
+    ['a text', [['a', 'x'.repeat(3000)]], '413 body must have at most 1000 bytes'],
+    [
+      'what fits',
+      [
+        ['a', 'x'],
+        ['f', plate(10_000)],
+      ],
+      '200 ',
+    ],
+  ])('%s in a form is told where it is, with its own limit, however it comes', async (_, entries, told) => {
+    const body = new FormData()
+    for (const [name, value] of entries) body.append(name, value)
+    const whole = new Request('http://kr.example/', { method: 'POST', body })
+    const headers = { 'content-type': whole.headers.get('content-type') as string }
+    const bytes = new Uint8Array(await whole.arrayBuffer())
+    const { port, close } = await listen(sizing)
+    for (const sent of [bytes, new Blob([bytes]).stream()]) {
+      const response = await fetch(`http://127.0.0.1:${port}/`, {
+        method: 'POST',
+        body: sent,
+        headers,
+        duplex: 'half',
+      } as never)
+      const { detail = '' } = (await response.json()) as { detail?: string }
+      expect(`${response.status} ${detail}`).toBe(told)
+    }
+    await close()
   })
 })
 
@@ -842,7 +890,7 @@ for (const entries of [[['a', 'x']], [['a', 'x'.repeat(300)]], [['a', 'x'], ['f'
   expect(run()).toEqual([
     'accepted undefined',
     'rejected 413 body too_large',
-    'rejected 422 body.f too_large',
+    'rejected 413 body.f too_large',
     'rejected 413 body too_large',
     'rejected 413 body too_large',
   ])

@@ -1,7 +1,9 @@
 /** A server of a listener, closed when the tests of the file are done. */
 import { once } from 'node:events'
+import { readdirSync } from 'node:fs'
 import { createServer, type RequestListener } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
 import { afterAll } from '@jest/globals'
 
 export const open: { close(): unknown }[] = []
@@ -15,3 +17,6 @@ export async function started(listener: RequestListener): Promise<string> {
   await once(server, 'listening')
   return `http://127.0.0.1:${(server.address() as AddressInfo).port}`
 }
+
+/** The folders of uploads that this process has. */
+export const uploads = () => readdirSync(tmpdir()).filter((name) => name.startsWith(`upload-${process.pid}-`))

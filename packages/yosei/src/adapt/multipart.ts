@@ -7,12 +7,16 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
+import { setTimeout as sleep } from 'node:timers/promises'
 import type { Busboy } from 'busboy'
+import type { Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { markUpload } from '../kinds/upload.js'
-import type { FormOrTrouble } from '../read/form.js'
+import { type FormOrTrouble, fileLimit } from '../read/form.js'
 import { addFormValue, type Values } from '../read/values.js'
+import type { Path } from '../terms/address.js'
+import type { Size } from '../terms/declared.js'
 import type { Upload } from '../terms/types.js'
 import { readSize } from '../terms/units.js'
 
@@ -70,11 +74,16 @@ export async function receiveForm(
       }
       if (one.done) break
       received += one.value.length
-      if (received > mostInAll || parts.areTooMany) {
+      const goesOn = parser.write(one.value)
+      // Which file is too large is seen when it has taken what came; where none is, nobody says so.
+      if (received > mostInAll) await Promise.race([files.overgrown, sleep(100)])
+      const trouble =
+        files.oversized ?? (parts.areTooMany ? 'texts_too_large' : received > mostInAll ? 'too_large' : undefined)
+      if (trouble) {
         Promise.resolve(coming.return?.()).catch(() => undefined)
-        return giveUp('too_large')
+        return giveUp(trouble)
       }
-      if (parser.write(one.value)) continue
+      if (goesOn) continue
       const drained = new Promise<'drained'>((resolve) => parser.once('drain', () => resolve('drained')))
       if ((await Promise.race([drained, ended, files.failed])) === 'broken')
         return giveUp(broken('its parts cannot be told apart'))
@@ -87,7 +96,8 @@ export async function receiveForm(
   const areWritten = end !== 'failed' && (await files.settled())
   if (files.failure) return giveUp('broken')
   if (end === 'broken' || !areWritten) return giveUp(broken('it ends inside a part'))
-  if (parts.areTooMany) return giveUp('too_large')
+  if (files.oversized) return giveUp(files.oversized)
+  if (parts.areTooMany) return giveUp('texts_too_large')
   const values: Values = {}
   for (const [name, value] of parts.arrived) addFormValue(values, name, value, declared)
   return { values, dispose: () => files.dispose() }
@@ -109,7 +119,8 @@ function collectParts(parser: Busboy, declared: RecordNode, most: number, files:
   parser.on('file', (name, stream, { filename = '', mimeType }) => {
     // A form that breaks off breaks its file, whether somebody reads that already or not.
     stream.on('error', () => undefined)
-    const limit = Object.hasOwn(declared.fields, name) ? fileLimit(declared.fields[name] as never, most) : undefined
+    const field = Object.hasOwn(declared.fields, name) ? sentShape(declared.fields[name] as Node) : undefined
+    const limit = field && fileLimit(field, most)
     // Browsers send an empty file without a name where none was chosen.
     if (limit === undefined || (filename === '' && mimeType === 'application/octet-stream')) {
       stream.resume()
@@ -117,7 +128,8 @@ function collectParts(parser: Busboy, declared: RecordNode, most: number, files:
       return
     }
     const at = arrived.push([name, undefined]) - 1
-    files.write(stream, limit, (path, size) => {
+    const index = arrived.filter(([other]) => other === name).length - 1
+    files.write(stream, limit, field?.kind === 'list' ? [name, index] : [name], (path, size) => {
       arrived[at] = [name, uploadAt(path, filename, mimeType, size)]
     })
   })
@@ -131,26 +143,37 @@ class TemporaryFiles {
   #folder: Promise<string> | undefined
   /** Why this machine could not keep a file: no fault of who sent it. */
   failure: { readonly cause: unknown } | undefined
+  /** The first file that has more bytes than its field takes. */
+  oversized: { readonly oversized: Path; readonly limit: Size } | undefined
+  #overgrow: () => void = () => undefined
+  readonly overgrown = new Promise<void>((resolve) => {
+    this.#overgrow = resolve
+  })
   #fail: () => void = () => undefined
   readonly failed = new Promise<'failed'>((resolve) => {
     this.#fail = () => resolve('failed')
   })
 
-  write(stream: Readable, limit: number, done: (path: string, size: number) => void): void {
+  write(stream: Readable, limit: Size, place: Path, done: (path: string, size: number) => void): void {
     // Nobody waits for it while the form is still coming, so it never rejects.
-    this.#written.push(this.#write(stream, limit, done).then(isTrue, isFalse))
+    this.#written.push(this.#write(stream, limit, place, done).then(isTrue, isFalse))
   }
 
-  async #write(stream: Readable, limit: number, done: (path: string, size: number) => void): Promise<void> {
+  async #write(stream: Readable, limit: Size, place: Path, done: (path: string, size: number) => void): Promise<void> {
+    const most = readSize(limit)
     const fails = (cause: unknown) => {
       this.failure ??= { cause }
       this.#fail()
     }
-    this.#folder ??= mkdtemp(join(tmpdir(), 'upload-'))
+    this.#folder ??= mkdtemp(join(tmpdir(), `upload-${process.pid}-`))
     const folder = await this.#folder.catch((cause) => {
       fails(cause)
       throw cause
     })
+    const oversized = () => {
+      this.oversized ??= { oversized: place, limit }
+      this.#overgrow()
+    }
     const path = join(folder, String(this.#paths.length))
     this.#paths.push(path)
     const file = createWriteStream(path)
@@ -166,8 +189,9 @@ class TemporaryFiles {
       async function* (source) {
         for await (const chunk of source) {
           size += (chunk as Uint8Array).length
-          // What is beyond the limit is counted, not kept: the field's error says that it is too large.
-          if (size <= limit) yield chunk
+          // What is beyond the limit is not kept.
+          if (size <= most) yield chunk
+          else oversized()
         }
       },
       file,
@@ -190,13 +214,6 @@ class TemporaryFiles {
 }
 const isTrue = () => true
 const isFalse = () => false
-
-/** The limit of a declared file; `undefined` where the field is none. */
-function fileLimit(field: RecordNode['fields'][string], most: number): number | undefined {
-  const shape = sentShape(field)
-  if (shape.kind === 'list') return fileLimit(shape.item, most)
-  return shape.kind === 'file' ? readSize(shape.bytes ?? most) : undefined
-}
 
 function uploadAt(path: string, name: string, type: string, bytes: number): Upload {
   return markUpload({

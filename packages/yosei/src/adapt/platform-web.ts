@@ -1,9 +1,12 @@
 /** What a platform with the web's interfaces does for the library, where Node does not. */
+import type { Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
+import { sentShape } from '../kinds/shape.js'
 import { uploadOf } from '../kinds/upload.js'
-import type { FormOrTrouble } from '../read/form.js'
+import { type FormOrTrouble, fileLimit } from '../read/form.js'
 import { collect } from '../read/message.js'
 import { addFormValue, type Values } from '../read/values.js'
+import { readSize } from '../terms/units.js'
 
 /** Undoes a content coding; at most so many bytes come of it. */
 export async function decode(
@@ -48,7 +51,11 @@ export async function receiveForm(
   let parts = 0
   for (const [name, value] of form) {
     if (typeof value === 'string') length += new TextEncoder().encode(name + value).length
-    if (length > most || ++parts > mostParts) return 'too_large'
+    if (length > most || ++parts > mostParts) return 'texts_too_large'
+    const field = Object.hasOwn(declared.fields, name) ? sentShape(declared.fields[name] as Node) : undefined
+    const limit = field && fileLimit(field, most)
+    if (typeof value !== 'string' && limit !== undefined && value.size > readSize(limit))
+      return { oversized: field?.kind === 'list' ? [name, form.getAll(name).indexOf(value)] : [name], limit }
     const content =
       typeof value === 'string' ? value : uploadOf(value.name, value.type, new Uint8Array(await value.arrayBuffer()))
     addFormValue(values, name, content, declared)

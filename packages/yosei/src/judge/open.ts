@@ -7,6 +7,8 @@ import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { inRange } from '../grammar/media-range.js'
 import { readMediaType } from '../grammar/media-type.js'
+import { sizeVariant } from '../kinds/file.js'
+import type { Node } from '../kinds/kind.js'
 import type { Fault, Run } from '../kinds/run.js'
 import { type Destination, layRoutes, match, type Routes } from '../read/match.js'
 import { type AnyMessage, isNow } from '../read/message.js'
@@ -134,12 +136,13 @@ function admit(
   const body = hasBody ? bodyFor(endpoint, contentType) : endpoint.bodies[0]
   const most = body ? syntaxOf(body).most(body.node, limits.body) : limits.body
   const length = contentLength ?? (isNow(message.body) ? message.body.length : 0)
-  if (length > most)
-    return {
-      failure: 'size',
-      fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' },
-      headers: close,
-    }
+  const syntax = body && syntaxOf(body)
+  const blamed = syntax?.blamed(body?.node as Node)
+  // Which of several files is too large is seen while they come.
+  if (length > most && (blamed || !syntax?.isStreamed)) {
+    const { path, limit } = blamed ?? { path: ['body'], limit: most }
+    return { failure: 'size', fault: { path, code: 'too_large', limit, variant: sizeVariant(limit) }, headers: close }
+  }
   if (hasBody) {
     const coding = codings.find((one) => !knownCodings.includes(one))
     if (coding !== undefined)

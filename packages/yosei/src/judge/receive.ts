@@ -1,10 +1,13 @@
 /** The stage that receives the body: its bytes, within limits of size and time, their codings undone. */
+import { sizeVariant } from '../kinds/file.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import type { FormOrTrouble } from '../read/form.js'
 import { type BodySource, isNow, type Trouble } from '../read/message.js'
 import { type ReadOptions, syntaxOf, Unreadable } from '../read/syntax.js'
+import type { Path } from '../terms/address.js'
+import type { Size } from '../terms/declared.js'
 import type { StatusName } from '../terms/statuses.js'
 import { close, type Opened } from './open.js'
 import { retryAfter } from './statuses.js'
@@ -99,13 +102,15 @@ const broken: Unreceived = {
   headers: close,
 }
 const troubles = ({ most }: Opened): { readonly [K in Trouble]: Unreceived } => ({
+  too_large: tooLarge(['body'], most),
   late: { failure: 'late', fault: { path: ['body'], code: 'bad_syntax', variant: 'late' }, headers: close },
   broken,
-  too_large: {
-    failure: 'size',
-    fault: { path: ['body'], code: 'too_large', limit: most, variant: 'bytes' },
-    headers: close,
-  },
+})
+
+const tooLarge = (path: Path, limit: Size): Unreceived => ({
+  failure: 'size',
+  fault: { path, code: 'too_large', limit, variant: sizeVariant(limit) },
+  headers: close,
 })
 
 /** Where Content-Length promised another number of bytes than came. */
@@ -161,7 +166,9 @@ async function receiveParts(
   const { head, body, destination, most } = opened
   const declared = sentShape((body as NonNullable<typeof body>).node) as RecordNode
   const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most)
+  if (form === 'texts_too_large') return tooLarge(['body'], destination.limits.body)
   if (isTrouble(form)) return troubles(opened)[form]
+  if ('oversized' in form) return tooLarge(['body', ...form.oversized], form.limit)
   if ('failed' in form) {
     return { failure: 'unavailable', fault: undefined, headers: { ...retryAfter, ...close }, cause: form.failed }
   }

@@ -35,11 +35,15 @@ export const file: KindOf<FileNode> = {
   mask: (_, value) => (isUpload(value) ? `(${value.bytes} bytes)` : undefined),
 }
 
+/** A declared size is told as it is declared. */
+export const sizeVariant = (size: Size | undefined) => (typeof size === 'string' ? 'size' : 'bytes')
+
 function read(node: FileNode, value: unknown, _: Source, run: Run): unknown {
   if (Array.isArray(value)) return tell(run, node, 'sent_twice', value.length)
   if (!isUpload(value)) return notOfKind(node, value, run)
   note(run, 'as is', value.name, value)
-  if (value.bytes > readSize(node.bytes ?? Number.POSITIVE_INFINITY)) tell(run, node, 'too_large', node.bytes, 'file')
+  if (value.bytes > readSize(node.bytes ?? Number.POSITIVE_INFINITY))
+    tell(run, node, 'too_large', node.bytes, sizeVariant(node.bytes))
   const type = value.type.split(';', 1)[0]?.trim().toLowerCase() ?? ''
   if (node.types && !node.types.some((range) => inRange(type, range)))
     tellBelow(run, node, 'wrong_media_type', [], { limit: node.types, sent: type })

@@ -11,6 +11,7 @@ import type { Source } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import { markUpload, uploadOf } from '../kinds/upload.js'
 import type { Path } from '../terms/address.js'
+import type { Size } from '../terms/declared.js'
 import { readSize } from '../terms/units.js'
 import { lostFractions, readJson, repeatedNames } from './json.js'
 import { addFormValue, pairValues, type Values } from './values.js'
@@ -68,12 +69,16 @@ export interface BodySyntax {
   readonly hasCharset: boolean
   /** The most bytes that such a body may have, where `limit` is that of bodies. */
   most(node: Node, limit: number): number
+  /** The field that a body over its limit is told at, where it can only be that, and its own limit. */
+  blamed(node: Node): { readonly path: Path; readonly limit: Size } | undefined
   /** The value of a body that is not empty. */
   read(body: string | Uint8Array, node: Node, options: ReadOptions): unknown
   write(node: Node, value: unknown, mediaType: string, tools: WriteTools): Written
   /** A value whose secrets are masked, as text. */
   note(value: unknown, pairs: (values: object) => string): string
 }
+
+const nobody = () => undefined
 
 const json: BodySyntax = {
   // RFC 8259, with RFC 6839's suffix.
@@ -85,6 +90,7 @@ const json: BodySyntax = {
   isStreamed: false,
   hasCharset: true,
   most: (_, limit) => limit,
+  blamed: nobody,
   read: (body, _, { uniqueNames }) =>
     asText(body, (text) => {
       const read = readJson(text)
@@ -110,6 +116,7 @@ const form: BodySyntax = {
   isStreamed: false,
   hasCharset: true,
   most: (_, limit) => limit,
+  blamed: nobody,
   read: (body, node) =>
     asText(body, (text) => {
       let broken = false
@@ -135,6 +142,13 @@ const multipart: BodySyntax = {
   most(node, limit) {
     const fields = childrenOf(sentShape(node)).map(([, field]) => field)
     return limit + fields.reduce((sum, field) => sum + fileBytes(sentShape(field), limit), 0)
+  },
+  blamed(node) {
+    const files = childrenOf(sentShape(node)).filter(([, field]) => holdsFile(field))
+    const [[name = '', field] = []] = files
+    const shape = field && sentShape(field)
+    const limit = files.length === 1 && shape?.kind === 'file' ? shape.bytes : undefined
+    return limit === undefined ? undefined : { path: ['body', name], limit }
   },
   // It is received part by part.
   read: () => undefined,
@@ -166,6 +180,7 @@ const text: BodySyntax = {
   isStreamed: false,
   hasCharset: true,
   most: (_, limit) => limit,
+  blamed: nobody,
   read: (body) => asText(body, (text) => text),
   write: (node, value, mediaType, { encode }) => ({ body: String(encode(node, value)), type: mediaType }),
   note: (value) => String(value),
@@ -182,6 +197,7 @@ const raw: BodySyntax = {
   isStreamed: false,
   hasCharset: false,
   most: (node, limit) => fileBytes(sentShape(node), limit) - partHeader,
+  blamed: nobody,
   read: (body, _, { contentType }) =>
     uploadOf('', contentType, typeof body === 'string' ? new TextEncoder().encode(body) : body),
   write(_, value, mediaType) {

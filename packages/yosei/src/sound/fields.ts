@@ -122,7 +122,8 @@ export function checkTextPart(
     const takes =
       shape.kind === 'list' ||
       shape.kind === 'tuple' ||
-      (hasPairs && (shape.kind === 'record' || shape.kind === 'table'))
+      // The parts of a form with files have names, and no way to nest (RFC 7578).
+      (hasPairs && part !== 'multipart' && (shape.kind === 'record' || shape.kind === 'table'))
     const single = part === 'cookie' && (shape.kind === 'list' || shape.kind === 'tuple')
     if (!takes || deep || single)
       refuse(

@@ -88,7 +88,7 @@ export const english: Words = {
   'too_many_digits.scale': 'must have at most {limit} {limit|digit|digits} after the point',
   too_large: 'must be smaller',
   'too_large.bytes': 'must have at most {limit} bytes',
-  'too_large.file': 'must have at most {limit} bytes',
+  'too_large.size': 'must have at most {limit}',
   'too_large.depth': 'must not nest deeper than {limit} levels',
   repeated: 'must not repeat {other}',
   sent_twice: 'must be sent once; it came {limit} times',

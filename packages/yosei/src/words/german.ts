@@ -89,7 +89,7 @@ export const german: Words = {
   'too_many_digits.scale': 'darf höchstens {limit} {limit|Stelle|Stellen} nach dem Punkt haben',
   too_large: 'muss kleiner sein',
   'too_large.bytes': 'darf höchstens {limit} Bytes haben',
-  'too_large.file': 'darf höchstens {limit} Bytes haben',
+  'too_large.size': 'darf höchstens {limit} haben',
   'too_large.depth': 'darf nicht tiefer als {limit} Ebenen reichen',
   repeated: 'darf {other} nicht wiederholen',
   sent_twice: 'darf nur einmal gesendet werden; es kam {limit}-mal',
