@@ -29,7 +29,10 @@ import type {
 export interface TextOptions extends Common<string> {
   /** Least and greatest number of code points. */
   length?: Bounds
+  /** Refused where it can take long on a text made for it: see `trusted`. */
   pattern?: RegExp
+  /** Takes a pattern of which nobody can tell how long it takes, or that takes long, as it is. */
+  trusted?: boolean
   format?: Format
   /**
    * What is done to the text before anything is checked: a Unicode normalization form, white space at both ends cut
@@ -108,6 +111,8 @@ export interface TableOptions<T> extends Common<T> {
   length?: Bounds
   /** The pattern of a name. */
   names?: RegExp
+  /** As for a text's pattern. */
+  trusted?: boolean
 }
 /** How a value is read to another, and what is told where it can't be. */
 export interface ReadAs<B, T> {

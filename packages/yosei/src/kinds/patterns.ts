@@ -1,5 +1,5 @@
 /** Patterns of texts and of names. */
-import { isExponential } from '../grammar/pattern.js'
+import { type Cost, costOf, isSoonDone, mostSteps } from '../grammar/pattern.js'
 import type { Refuse } from './kind.js'
 
 /** A pattern that runs out of room on a text of many millions does not match it. */
@@ -11,11 +11,42 @@ export function matches(pattern: RegExp, text: string): boolean {
   }
 }
 
-export function checkPattern(option: string, pattern: RegExp | undefined, refuse: Refuse): void {
-  if (pattern && isExponential(pattern))
-    refuse(
-      `the ${option} ${pattern} can take exponential time on a text made for it`,
-      'Write it so that each text matches in one way: no repeat of what repeats itself, no two branches that take the same text',
-      option,
-    )
+const costs = new Map<string, Cost>()
+const mostKept = 1000
+
+/** @param length The most characters that it is run on. */
+export function checkPattern(
+  option: string,
+  pattern: RegExp | undefined,
+  { trusted = false, length }: { readonly trusted?: boolean | undefined; readonly length?: number | undefined },
+  refuse: Refuse,
+): void {
+  if (!pattern || trusted) return
+  const cost = costs.get(String(pattern)) ?? costOf(pattern)
+  if (costs.size < mostKept) costs.set(String(pattern), cost)
+  const told = `the ${option} ${pattern}`
+  const limited = length === undefined ? '' : `, and more than ${mostSteps} steps at ${length} characters`
+  // A character is one or two of the units that a pattern without the flag u reads.
+  const units = (length ?? Number.POSITIVE_INFINITY) * (/[uv]/.test(pattern.flags) ? 1 : 2)
+  const isDone = (one: Cost & { kind: 'superlinear' }) => length !== undefined && isSoonDone(one.automaton, units)
+  const wrong = {
+    linear: () => undefined,
+    exponential: () => [`${told} can take exponential time on a text made for it`, oneWay],
+    undecided: ({ why }: Cost & { kind: 'undecided' }) => [
+      `nobody can tell how long ${told} takes: ${why}`,
+      'Write it without, or say trusted: true beside it where you know that it is soon done',
+    ],
+    superlinear: (one: Cost & { kind: 'superlinear' }) =>
+      isDone(one)
+        ? undefined
+        : [
+            `${told} takes the longer for each character the longer the text is${limited}`,
+            `${oneWay}, and from ^ to $; or give the text a${length === undefined ? '' : ' smaller'} length`,
+          ],
+  } satisfies { readonly [K in Cost['kind']]: (cost: never) => readonly string[] | undefined }
+  const [what = '', mend = ''] = (wrong[cost.kind] as (cost: Cost) => readonly string[] | undefined)(cost) ?? []
+  if (what !== '') refuse(what, mend, option)
 }
+
+const oneWay =
+  'Write it so that each text matches in one way: no repeat of what repeats itself, no two branches that take the same text'

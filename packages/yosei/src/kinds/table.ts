@@ -21,14 +21,16 @@ export interface TableNode extends Declared {
   readonly value: Node
   readonly length?: Bounds
   readonly names?: RegExp
+  /** Whether nobody need look how long the pattern of names takes. */
+  readonly trusted?: boolean
 }
 
 export const table: KindOf<TableNode> = {
   shape: 'object',
-  options: { value: true, length: true, names: true },
-  check({ length, names }, refuse) {
+  options: { value: true, length: true, names: true, trusted: true },
+  check({ length, names, trusted }, refuse) {
     checkLength(length, refuse)
-    checkPattern('names', names, refuse)
+    checkPattern('names', names, { trusted }, refuse)
   },
   children: ({ value }) => [[EACH_NAME, value]],
   hasEnd: ({ length, value }, ends) => (length?.[0] ?? 0) === 0 || ends(value),

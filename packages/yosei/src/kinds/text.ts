@@ -16,6 +16,8 @@ export interface TextNode extends Declared {
   readonly kind: 'text'
   readonly length?: Bounds
   readonly pattern?: RegExp
+  /** Whether nobody need look how long the pattern takes. */
+  readonly trusted?: boolean
   readonly format?: Format
   readonly tidy?: readonly Tidying[]
   readonly keepEmpty?: boolean
@@ -34,16 +36,18 @@ export type Tidying = keyof typeof tidyings
 const inOrder = Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
 
 export const text = scalar<TextNode>({
-  options: { length: true, pattern: true, format: true, tidy: true, keepEmpty: true },
-  check({ length, pattern, format, tidy = [] }, refuse) {
+  options: { length: true, pattern: true, trusted: true, format: true, tidy: true, keepEmpty: true },
+  check({ length, pattern, trusted, format, tidy = [] }, refuse) {
     checkLength(length, refuse)
-    checkPattern('pattern', pattern, refuse)
+    checkPattern('pattern', pattern, { trusted, length: length && finite(length[1]) }, refuse)
     if (format !== undefined && !Object.hasOwn(formats, format))
       refuse(`there is no format "${format}"`, `Name one of ${Object.keys(formats).join(', ')}`, 'format')
     checkTidy(tidy, refuse)
   },
   readScalar: read,
 })
+
+const finite = (length: number) => (length < Number.POSITIVE_INFINITY ? length : undefined)
 
 function checkTidy(tidy: readonly Tidying[], refuse: Refuse): void {
   const unknown = tidy.find((one) => !Object.hasOwn(tidyings, one))
@@ -67,7 +71,9 @@ function read(node: TextNode, value: unknown, run: Run): string | undefined {
     if (length < node.length[0]) tellSent(run, node, 'too_short', value, node.length[0])
     if (length > node.length[1]) tellSent(run, node, 'too_long', value, node.length[1])
   }
-  if (node.pattern && !matches(node.pattern, text)) tellSent(run, node, 'wrong_pattern', value, node.pattern.source)
+  const isTooLong = node.length !== undefined && text.length > node.length[1] && codePoints(text) > node.length[1]
+  if (node.pattern && !isTooLong && !matches(node.pattern, text))
+    tellSent(run, node, 'wrong_pattern', value, node.pattern.source)
   const unformed = node.format && formats[node.format](text)
   if (unformed) tellSent(run, node, unformed, value, node.format, node.format)
   return text
