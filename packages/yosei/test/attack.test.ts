@@ -2,7 +2,7 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
-import type { RequestListener } from 'node:http'
+import type { IncomingMessage, RequestListener } from 'node:http'
 import { connect as connectTo, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
@@ -22,6 +22,7 @@ import {
   endpoint,
   type Field,
   file,
+  give,
   intake,
   integer,
   type JournalEvent,
@@ -635,6 +636,41 @@ describe('what ends with a request behind a gate', () => {
       'rejected 409 slot',
       'failed 500 slot',
     ])
+    // A plain handler says the same by itself, in each framework.
+    const says = (request: IncomingMessage) => {
+      const { send, who } = contextOf(slot, request)
+      return request.url?.endsWith('refuses')
+        ? send(refuse({ status: 409, code: 'held', message: 'is held', at: 'path.slot' }))
+        : send(give({ who }, { headers: { etag: '"a"' } }))
+    }
+    const listeners = [
+      connect()
+        .use(gate(app, { services: {} }))
+        .use(says),
+      express()
+        .use(gate(app, { services: {} }))
+        .use(says),
+      new Koa()
+        .use(koaGate(app, { services: {} }))
+        .use(({ req }) => says(req))
+        .callback(),
+    ]
+    for (const listener of listeners) {
+      events.length = 0
+      const url = await started(listener as RequestListener)
+      const answers = await Promise.all(
+        ['gives', 'refuses'].map((name) => fetch(`${url}/slots/${name}`, { method: 'POST' })),
+      )
+      expect(answers.map(({ status, headers }) => [status, headers.get('etag')])).toEqual([
+        [200, '"a"'],
+        [409, null],
+      ])
+      expect(await Promise.all(answers.map((one) => one.json()))).toMatchObject([
+        { who: 'ada' },
+        { fields: { 'path.slot': [{ code: 'held' }] } },
+      ])
+      expect(events).toMatchObject([{ outcome: 'rejected', endpoint: 'slot' }])
+    }
   })
   test('files of clients that go are removed, whenever they go', async () => {
     // Half of them go once their plate is kept and the lookup runs, the others at any moment before.

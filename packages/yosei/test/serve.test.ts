@@ -14,6 +14,7 @@ import {
   DeclarationError,
   endpoint,
   file,
+  give,
   group,
   type Head,
   instant,
@@ -85,7 +86,7 @@ describe('a rejection is answered', () => {
     ['de;q=0, en', 'en', 'must have at least 1 character'],
     ['fr', 'en', 'must have at least 1 character'],
     ['*', 'en', 'must have at least 1 character'],
-    ['la-x-old', 'la', 'brevius quam licet'],
+    ['la-x-old', 'la, en', 'brevius quam licet'],
   ])('Accept-Language: %s → %s', async (language, spoken, words) => {
     const app = intake({
       endpoints: { note },
@@ -130,13 +131,12 @@ describe('a rejection is answered', () => {
             more,
           },
           type: 'application/vnd.kr+json',
-          status: 200,
         }
       },
     })
     const handle = serve(app, { note: () => 1 })
     const response = await handle(post(bad, { traceparent: '00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01' }))
-    expect([response.status, response.headers.get('content-type')]).toEqual([200, 'application/vnd.kr+json'])
+    expect([response.status, response.headers.get('content-type')]).toEqual([422, 'application/vnd.kr+json'])
     expect(await response.json()).toEqual({
       ok: false,
       status: 422,
@@ -404,6 +404,92 @@ describe('serve', () => {
     expect(events.map(({ outcome }) => outcome)).toEqual(made.map(() => 'rejected'))
   })
   type Loose = { readonly [name: string]: (...all: unknown[]) => unknown }
+  test.each<[string, object, object, object, string]>([
+    ['of a code', { statuses: { codes: { repeated: 409 } } }, {}, { l: [1, 1], n: 1 }, '409'],
+    [
+      'of a code, the nearer first',
+      { statuses: { codes: { repeated: 409 } } },
+      { statuses: { codes: { repeated: 410 } } },
+      { l: [1, 1], n: 1 },
+      '410',
+    ],
+    ['of a kind of failure', { statuses: { body: 418, codes: { missing: 409 } } }, {}, { l: [1, 1], n: 1 }, '418'],
+    ['of a rule', {}, {}, { l: [5], n: 4 }, '409'],
+    ['of a shape before a rule', {}, {}, { l: ['x'], n: 4 }, '422'],
+    ['of the first in the order of the parts', { statuses: { query: 404 } }, {}, { l: [1, 1], n: 'x', q: 'x' }, '404'],
+  ])('the status %s', async (_, shared, own, { q, ...body }: { q?: string }, status) => {
+    const one = endpoint('POST /', {
+      query: { q: integer({ optional: true }) },
+      body: record({ l: list(integer(), { distinct: true }), n: integer() }),
+      rules: (on) => [on.check({ reads: ['body.n'], code: 'four', status: 409, holds: (n) => n !== 4 })],
+      ...own,
+    })
+    const verdict = await judge(intake({ endpoints: { one }, ...shared }), post(body, {}, q ? `/?q=${q}` : '/'))
+    expect(String(verdict.outcome === 'rejected' && verdict.status)).toBe(status)
+  })
+  test.each([
+    ['a failure of ours as a client’s', { statuses: { failure: 400 } }, /failure is 400. Give it a status from 500/],
+    ['a client’s as ours', { statuses: { body: 500 } }, /body is 500. Give it a status from 400/],
+    ['a success', { statuses: { codes: { repeated: 200 } } }, /repeated is 200/],
+    ['what there is not', { statuses: { bodies: 400 } }, /there is no failure bodies/],
+  ])('%s is refused', (_, more, words) => {
+    expect(() => endpoint('GET /', more as never)).toThrow(words)
+    expect(() => intake({ endpoints: {}, ...(more as object) })).toThrow(words)
+  })
+  test('a path that nothing takes is told so under whatever status, and not echoed', async () => {
+    const response = await serve(
+      intake({ endpoints: {}, statuses: { unmatched: 400 } }),
+      {},
+    )(new Request('http://kr.example/hidden'))
+    const { status, detail } = (await response.json()) as { status: number; detail: string }
+    expect([status, detail]).toEqual([400, 'No endpoint takes this method and path.'])
+  })
+  test('a handler gives a status and header fields of its own, and the clock is given', async () => {
+    const { make, late } = {
+      make: endpoint('POST /notes', { success: 201 }),
+      late: endpoint('GET /', { query: { at: instant({ from: '+1h' }) } }),
+    }
+    const now = new Date('2031-01-01T00:00:00Z')
+    const handle = serve(
+      intake({ endpoints: { make, late } }),
+      {
+        make: () => give({ id: 7n }, { headers: { Location: '/notes/7', ETag: '"a"' } }),
+        late: ({ query }) => give(query.at > now ? undefined : 'past', { status: 202 }),
+      },
+      { now: () => now },
+    )
+    const made = await handle(new Request('http://kr.example/notes', { method: 'POST' }))
+    expect([made.status, made.headers.get('location'), made.headers.get('etag'), await made.json()]).toEqual([
+      201,
+      '/notes/7',
+      '"a"',
+      { id: '7' },
+    ])
+    const at = (text: string) => handle(new Request(`http://kr.example/?at=${text}`))
+    expect([(await at('2031-01-01T02:00:00Z')).status, (await at('2031-01-01T00:30:00Z')).status]).toEqual([202, 400])
+    expect(() => give(1, { status: 404 })).toThrow('refuse() the rest')
+  })
+  test('a language without a word takes the word of the default language, and a message may be the name of one', async () => {
+    const get = endpoint('GET /{id}', {
+      path: { id: text() },
+      rules: (on) => [on.check({ reads: ['path.id'], code: 'own_code', holds: (id) => id !== 'x' })],
+    })
+    const app = intake({
+      endpoints: { get },
+      languages: { en: { own_code: 'is odd', sold_out: 'is sold out' }, de: { sold_out: 'ist ausverkauft' } },
+    })
+    const handle = serve(app, { get: () => refuse({ status: 409, code: 'gone', message: 'sold_out', at: 'path.id' }) })
+    const told = async (id: string, language: string) => {
+      const response = await handle(
+        new Request(`http://kr.example/${id}`, { headers: { 'accept-language': language } }),
+      )
+      return [((await response.json()) as { detail: string }).detail, response.headers.get('content-language')]
+    }
+    expect(await told('x', 'de')).toEqual(['path.id is odd', 'de, en'])
+    expect(await told('y', 'de')).toEqual(['path.id ist ausverkauft', 'de'])
+    expect(await told('y', 'en')).toEqual(['path.id is sold out', 'en'])
+    expect(await told('x', 'fr')).toEqual(['path.id is odd', 'en'])
+  })
   const boom = () => {
     throw new Error('boom')
   }

@@ -20,7 +20,16 @@ import type { AcceptedVerdict, Rejected } from '../terms/verdict.js'
 import { startDeadline } from './deadline.js'
 import { NodeIncoming } from './incoming.js'
 import { send } from './reply.js'
-import { type Context, contextFor, failedReply, note, type Progress, runHandler, told } from './serve.js'
+import {
+  type Context,
+  contextFor,
+  failedReply,
+  note,
+  type Progress,
+  replyOfHandler,
+  runHandler,
+  told,
+} from './serve.js'
 
 export interface GateOptions {
   services?: unknown
@@ -54,6 +63,7 @@ interface Passed {
   readonly incoming: NodeIncoming
   readonly progress: Progress
   readonly services: unknown
+  readonly response: ServerResponse
   /** Whether the turn ends when somebody says so who knows the handler's promise, and not with the response. */
   isHeld: boolean
 }
@@ -107,6 +117,11 @@ export function verdictAt<E extends Endpoint>(
 export interface PassedContext<E, Services = unknown> extends Context<E, Services> {
   /** Ends the turn before the response has ended. */
   release(): Promise<void>
+  /**
+   * Answers as if a handler behind `serve` had returned this: a value, what `give` or `refuse` make, or a Response.
+   * Refusals are journalled.
+   */
+  send(value: unknown): Promise<void>
 }
 
 /**
@@ -119,10 +134,13 @@ export interface PassedContext<E, Services = unknown> extends Context<E, Service
  * })
  */
 export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMessage): PassedContext<E> {
-  const { judged, entry, incoming, progress, services } = passedAt(endpoint, request)
-  const release = async () => entry.turn?.release()
+  const { judged, entry, incoming, progress, services, response } = passedAt(endpoint, request)
   const context = contextFor(services, judged.who, incoming, progress, entry)
-  return Object.defineProperty(context, 'release', { value: release, enumerable: true }) as unknown as PassedContext<E>
+  const own = {
+    release: async () => entry.turn?.release(),
+    send: (value: unknown) => send(replyOfHandler(value, judged as AcceptedJudgement, incoming, progress), response),
+  }
+  return Object.assign(context, own) as unknown as PassedContext<E>
 }
 
 /**
@@ -242,6 +260,7 @@ export function gateFor(
         incoming,
         progress,
         services,
+        response,
         isHeld: false,
       }
       passed.set(request, passage)
@@ -307,6 +326,7 @@ export function gateFor(
         incoming: seen,
         progress,
         services,
+        response,
         isHeld: false,
       })
       return free

@@ -5,6 +5,7 @@ import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
 import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
+import { givenIn } from '../judge/give.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
 import type { Opened } from '../judge/open.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
@@ -47,6 +48,8 @@ export type Handlers<E extends Endpoints, Services> = {
 
 export interface ServeOptions<Services> {
   services?: Services
+  /** The clock that relative limits count from: that of the machine where none is given. */
+  now?: () => Date
   /** Whether OPTIONS of a declared path is answered with its methods, or told like any method that is not taken. */
   options?: 'answer' | 'pass'
   /** Whether what a handler threw is thrown on, after it was journalled: for what a service considers fatal. */
@@ -125,7 +128,8 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
         }
       }
       try {
-        const judged = judgeStages(app, message, { services: options.services, identity: 'asked', signal, platform })
+        const { services, now } = options
+        const judged = judgeStages(app, message, { services, identity: 'asked', now: now?.(), signal, platform })
         return judged instanceof Promise ? judged.then(go, fail) : Promise.resolve(go(judged))
       } catch (error) {
         return new Promise((resolve) => resolve(fail(error)))
@@ -358,7 +362,12 @@ async function runInTurn(
 }
 
 /** What a handler came to, as an answer. */
-function replyOfHandler(value: unknown, judged: AcceptedJudgement, incoming: Incoming, progress: Progress): Reply {
+export function replyOfHandler(
+  value: unknown,
+  judged: AcceptedJudgement,
+  incoming: Incoming,
+  progress: Progress,
+): Reply {
   const { app, message } = progress
   const { destination } = judged.opened
   const { name, endpoint, limits } = destination
@@ -368,7 +377,14 @@ function replyOfHandler(value: unknown, judged: AcceptedJudgement, incoming: Inc
     const cause = new Error(`The handler of ${name} took more than ${limits.handle} ms`)
     return told(
       progress,
-      reject(name, [], { status, stage: 'handle', headers: retryAfter, words: app.languages, cause }),
+      reject(name, [], {
+        status,
+        stage: 'handle',
+        failure: 'unavailable',
+        headers: retryAfter,
+        words: app.languages,
+        cause,
+      }),
       judged,
     )
   }
@@ -415,7 +431,19 @@ const isResponse = (value: unknown): value is Response =>
   value instanceof Response
 
 /** What a handler returned, as an answer. */
-function replyOf(value: unknown, status: number, method: string): Reply {
+function replyOf(value: unknown, success: number, method: string): Reply {
+  const given = givenIn(value)
+  if (!given) return replyOfValue(value, success, method)
+  const reply = replyOfValue(given.value, given.status ?? success, method)
+  const headers = { ...reply.headers, ...lowerCased(given.headers ?? {}) }
+  checkHeaders(headers)
+  return { ...reply, headers }
+}
+
+const lowerCased = (headers: Reply['headers']) =>
+  Object.fromEntries(Object.entries(headers).map(([name, value]) => [name.toLowerCase(), String(value)]))
+
+function replyOfValue(value: unknown, status: number, method: string): Reply {
   if (isResponse(value)) return { status: value.status, headers: {}, body: null, response: value }
   if (value === undefined) return { status: status === 200 ? 204 : status, headers: {}, body: null }
   const body = toJson(value)

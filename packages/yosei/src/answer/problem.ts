@@ -36,6 +36,17 @@ export function answer(verdict: Rejected, request?: { readonly headers?: Headers
 }
 
 /** The answer in its pieces. `id` is the request's. */
+/** The languages of an answer: English too, where a language that is not shipped whole has no word of its own. */
+function writtenIn(language: string, { faults, words }: Rejection): string {
+  if (language === 'en' || faults.length === 0) return language
+  const has = (key: string) =>
+    Object.hasOwn(words?.[language] ?? {}, key) || Object.hasOwn(shipped[language] ?? {}, key)
+  const isSaid = ({ code, variant, messages }: (typeof faults)[number]) =>
+    typeof messages === 'string' ? has(messages) || !hasWord(messages) : has(`${code}.${variant}`) || has(code)
+  const hasWord = (key: string) => Object.hasOwn(words?.en ?? {}, key)
+  return faults.every(isSaid) ? language : `${language}, en`
+}
+
 export function replyTo(rejection: Rejection, wishes: Wishes, id: string, envelope: IntakeNode['envelope']): Reply {
   const { status, words } = rejection
   const language = wishes.language === undefined ? 'en' : chooseLanguage(wishes.language, languagesOf(words))
@@ -44,14 +55,14 @@ export function replyTo(rejection: Rejection, wishes: Wishes, id: string, envelo
     const enveloped = envelope(verdictOf(rejection), problemOf(rejection, catalogue, id))
     const { body, type = 'application/json' } = enveloped
     const text = typeof body === 'string' && type.startsWith('text/') ? body : JSON.stringify(body)
-    return { status: enveloped.status ?? status, headers: headersOf(rejection, type, language), body: text }
+    return { status, headers: headersOf(rejection, type, writtenIn(language, rejection)), body: text }
   }
   const form = chooseForm(wishes.accept)
   const body =
     form === forms[0]
       ? writeProblem(rejection, catalogue, id)
       : written(form, problemOf(rejection, catalogue, id), language, catalogue)
-  return { status, headers: headersOf(rejection, form, language), body }
+  return { status, headers: headersOf(rejection, form, writtenIn(language, rejection)), body }
 }
 
 function headersOf({ headers: own }: Rejection, type: string, language: string): Reply['headers'] {
@@ -79,8 +90,13 @@ function written(
 }
 
 /** What a problem document says besides its fields: of what is wrong first, and how much more there is. */
-function detailOf(status: number, first: string | undefined, others: number, wording: Wording): string | undefined {
-  if (first === undefined) return wording.text(`detail.${status}`) ?? wording.text('detail.other')
+function detailOf(
+  failure: Rejection['failure'],
+  first: string | undefined,
+  others: number,
+  wording: Wording,
+): string | undefined {
+  if (first === undefined) return wording.text(`detail.${failure}`) ?? wording.text('detail.other')
   return others > 0 ? fill(wording.text('detail.more') ?? '{first}', { first, more: String(others) }) : first
 }
 
@@ -126,7 +142,7 @@ function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string, ro
   }
   if (before !== undefined) fields += ']}'
   const title = titles[status] ?? 'Rejected'
-  const detail = detailOf(status, first, faults.length - 1 + more, wording)
+  const detail = detailOf(rejection.failure, first, faults.length - 1 + more, wording)
   return `{"type":"about:blank","title":"${title}","status":${status},"detail":"${detail}","instance":"urn:uuid:${id}"${fields}}`
 }
 

@@ -6,6 +6,7 @@ import { type RuleMaker, ruleMaker } from '../rules/rules.js'
 import type { Endpoint, Endpoints } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import { nearest, type Policy } from '../terms/policy.js'
+import { checkStatuses } from '../terms/statuses.js'
 import { parseTemplate } from '../terms/template.js'
 import type { Fields, Flat } from '../terms/types.js'
 import { cookiePart, type EndpointNode, headerPart, type Input, part, type SentInput } from './endpoint.js'
@@ -50,6 +51,7 @@ export function declareGroup<
   C extends Fields = {},
   L extends Lookups = {},
 >(shared: Shared<P, Q, H, C, L>, endpoints: E): { readonly [N in keyof E]: Grouped<E[N], P, Q, H, C, L> } {
+  checkStatuses('group', shared.statuses)
   const grouped = Object.entries(endpoints).map(([name, endpoint]) => [
     name,
     joined(shared as unknown as LooseShared, endpoint as EndpointNode),

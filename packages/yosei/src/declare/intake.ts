@@ -5,7 +5,7 @@ import { frozen } from '../terms/frozen.js'
 import type { Catalogues, Journal, Problem, TurnStore } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
-import type { Statuses } from '../terms/statuses.js'
+import { checkStatuses, type Statuses } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
 import type { EndpointNode } from './endpoint.js'
 
@@ -37,7 +37,7 @@ interface Shared {
    */
   languages?: Catalogues
   /** A house's own shape around a rejection. */
-  envelope?: (rejection: Rejected, problem: Problem) => { body: unknown; type?: string; status?: number }
+  envelope?: (rejection: Rejected, problem: Problem) => { body: unknown; type?: string }
   /** Where rejections and failures are written. Without one, failures go to the error output. */
   journal?: Journal
   /** Where turns are taken: in memory where nothing is said, which serves one process. */
@@ -99,6 +99,7 @@ export function declareIntake<const E extends Endpoints>(declaration: IntakeDecl
     open,
     ...own
   } = declaration
+  checkStatuses('intake', statuses)
   const policy = defined({
     limits: frozen(limits),
     statuses: frozen(statuses),

@@ -86,7 +86,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
       ? { outcome: 'accepted', endpoint: name, input, trace }
       : { outcome: 'accepted', endpoint: name, input }
   const ordered = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults, sent)
-  const { status, stage } = firstOf(faults, endpoint.statuses)
+  const { status, stage } = firstOf(ordered, endpoint.statuses)
   return reject(name, ordered, {
     status,
     stage,

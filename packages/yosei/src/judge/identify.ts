@@ -36,7 +36,14 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
     if (refusals) return refused(opened, refusals)
     const status = statusFor('unavailable', endpoint.statuses)
     return {
-      rejected: reject(name, [], { status, stage: 'identify', headers: retryAfter, words: app.languages, cause }),
+      rejected: reject(name, [], {
+        status,
+        stage: 'identify',
+        failure: 'unavailable',
+        headers: retryAfter,
+        words: app.languages,
+        cause,
+      }),
     }
   }
 }

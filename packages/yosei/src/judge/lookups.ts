@@ -112,6 +112,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, faults, sent), {
     ...first,
     stage: 'lookups',
+    failure: 'unavailable',
     most: limits.errors,
     trace: opened.run.trace,
     words: opened.app.languages,

@@ -97,10 +97,16 @@ function unmatched(app: IntakeNode, method: string, allowed: readonly string[], 
   run.trace?.steps.push({ stage: 'match', outcome: 'failed' })
   const about = { stage: 'match', trace: run.trace, words: app.languages } as const
   if (!isKnown(app, method))
-    return reject(undefined, [], { ...about, status: statusFor('unknownMethod', app.statuses) })
-  if (allowed.length === 0) return reject(undefined, [], { ...about, status: statusFor('unmatched', app.statuses) })
+    return reject(undefined, [], {
+      ...about,
+      failure: 'unknownMethod',
+      status: statusFor('unknownMethod', app.statuses),
+    })
+  if (allowed.length === 0)
+    return reject(undefined, [], { ...about, failure: 'unmatched', status: statusFor('unmatched', app.statuses) })
   return reject(undefined, [], {
     ...about,
+    failure: 'method',
     status: statusFor('method', app.statuses),
     headers: { allow: allowed.join(', ') },
   })

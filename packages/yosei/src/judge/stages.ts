@@ -158,7 +158,15 @@ export function conclude(opened: Opened, sent: Parts, received: Received | Unrec
     const { fault, failure, headers, cause } = received
     const status = statusFor(failure, endpoint.statuses)
     const faults = fault ? [{ ...fault, stage: 'receive' as const }] : []
-    return reject(name, faults, { status, headers, stage: 'receive', trace: run.trace, words: app.languages, cause })
+    return reject(name, faults, {
+      status,
+      headers,
+      failure,
+      stage: 'receive',
+      trace: run.trace,
+      words: app.languages,
+      cause,
+    })
   }
   run.deepest = limits.depth
   const matter = {

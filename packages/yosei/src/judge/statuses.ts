@@ -9,13 +9,23 @@ const order = ['syntax', 'path', 'query', 'header', 'cookie', 'body', 'rules'] a
 const failureOf = ({ stage, path }: Fault): (typeof order)[number] =>
   stage === 'read' ? 'syntax' : stage === 'rules' ? 'rules' : (path[0] as Part)
 
-/** The status of a check that found these faults, and the stage where the first of them was. */
+/**
+ * The status of a check that found these faults, in their order: that of the first rule, or of its code, or of what
+ * failed. And the stage where it was.
+ */
 export function firstOf(faults: readonly Fault[], statuses: Statuses | undefined): { status: number; stage: Stage } {
-  let first = order.length - 1
-  for (const fault of faults) first = Math.min(first, order.indexOf(failureOf(fault)))
-  const failure = order[first] as (typeof order)[number]
+  let first: number = order.length
+  let decides: Fault | undefined
+  for (const fault of faults) {
+    const at = order.indexOf(failureOf(fault))
+    if (at >= first) continue
+    first = at
+    decides = fault
+  }
+  const failure = order[first] ?? 'rules'
+  const own = decides?.status ?? (decides && statuses?.codes?.[decides.code])
   return {
-    status: statusFor(failure, statuses),
+    status: own ?? statusFor(failure, statuses),
     stage: failure === 'syntax' ? 'read' : failure === 'rules' ? 'rules' : 'shape',
   }
 }

@@ -4,7 +4,7 @@ import type { Fault } from '../kinds/run.js'
 import { formatPointer, parseAddress, tellAddress } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
 import type { Part } from '../terms/parts.js'
-import { type Stage, type Statuses, statusFor } from '../terms/statuses.js'
+import { type Stage, type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
 import type { FieldError, Rejected, Trace } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
 import { wordFault, wordingOf } from '../words/messages.js'
@@ -26,6 +26,8 @@ export interface Rejection {
   readonly room: number
   /** What was thrown, where it was not the request's fault. */
   readonly cause?: unknown
+  /** What failed, where no field says it. */
+  readonly failure?: StatusName | undefined
 }
 
 interface About {
@@ -40,6 +42,7 @@ interface About {
   readonly words?: Catalogues | undefined
   readonly room?: number
   readonly cause?: unknown
+  readonly failure?: StatusName
 }
 
 /** The most bytes of an answer to a request of so many: what is told must not outgrow what was sent. */
@@ -47,7 +50,18 @@ export const roomFor = (bytes: number): number => Math.min(32_000 + 4 * bytes, 2
 
 /** Makes the rejection of a request with these faults, in this order. */
 export function reject(endpoint: string | undefined, faults: readonly Fault[], about: About): Rejection {
-  const { status, stage, headers = noHeaders, beyond = 0, trace, most = 50, words, room = roomFor(0), cause } = about
+  const {
+    status,
+    stage,
+    headers = noHeaders,
+    beyond = 0,
+    trace,
+    most = 50,
+    words,
+    room = roomFor(0),
+    cause,
+    failure,
+  } = about
   const listed = faults.length > most ? faults.slice(0, most) : faults
   return {
     outcome: 'rejected',
@@ -61,6 +75,7 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
     words,
     room,
     ...(cause === undefined ? {} : { cause }),
+    ...(failure === undefined ? {} : { failure }),
   }
 }
 /** The rejection of a request that something failed on which was not its fault: told to nobody but the journal. */
@@ -72,6 +87,7 @@ export function rejectFailed(
   return reject(endpoint, [], {
     ...about,
     status: statusFor('failure', statuses),
+    failure: 'failure',
     cause: cause ?? new Error(`${cause} was thrown`),
   })
 }

@@ -106,6 +106,8 @@ export interface Fault {
   readonly path: Path
   readonly stage: Stage
   readonly code: string
+  /** The status that its rule gives it. */
+  readonly status?: number | undefined
   /** The declaration that was not met: it may have own words. */
   readonly node?: Node | undefined
   /** The limit that failed. */

@@ -68,7 +68,8 @@ function read(node: TextNode, value: unknown, run: Run): string | undefined {
   if (node.tidy) for (const [name, [tidied]] of inOrder) if (node.tidy.includes(name)) text = tidied(text)
   if (node.length) {
     const length = codePoints(text)
-    if (length < node.length[0]) tellSent(run, node, 'too_short', value, node.length[0])
+    if (length < node.length[0])
+      tellSent(run, node, 'too_short', value, node.length[0], text.length < value.length ? 'tidied' : undefined)
     if (length > node.length[1]) tellSent(run, node, 'too_long', value, node.length[1])
   }
   const isTooLong = node.length !== undefined && text.length > node.length[1] && codePoints(text) > node.length[1]

@@ -18,6 +18,7 @@ export interface CheckMaker<T> {
     blames?: Reads<T>
     code: string
     message?: string
+    status?: number
     holds: (...values: Values<T, R>) => boolean
   }): Rule
 }
@@ -27,11 +28,11 @@ export interface Check extends Rule {
 }
 
 export const check: RuleOf<Check> = {
-  make: ({ blames, message, ...rule }: Omit<Check, 'rule' | 'blames'> & { blames?: readonly string[] }) => ({
+  make: ({ blames, message, status, ...rule }: Omit<Check, 'rule' | 'blames'> & { blames?: readonly string[] }) => ({
     rule: 'check',
     blames: blames ?? rule.reads.slice(-1),
     ...rule,
-    ...worded(message),
+    ...worded({ message, status }),
   }),
   each: none,
   waits: false,

@@ -42,8 +42,8 @@ export const comparing = <R extends string>(
   hasOrder: boolean,
 ): RuleOf<Comparing<R>> => ({
   make(first: string, second: string, options: Blame & { orEqual?: boolean } = {}) {
-    const { code: own = code, blames = [second], orEqual = false, message } = options
-    return { rule, code: own, reads: [first, second], blames, ...(hasOrder ? { orEqual } : {}), ...worded(message) }
+    const { code: own = code, blames = [second], orEqual = false } = options
+    return { rule, code: own, reads: [first, second], blames, ...(hasOrder ? { orEqual } : {}), ...worded(options) }
   },
   each: ({ reads }) => {
     const [first = '', second = ''] = reads

@@ -14,6 +14,7 @@ export interface FindMaker<T> {
     reads: R
     code: string
     message?: string
+    status?: number
     finds: (...values: Values<T, R>) => readonly Found[]
   }): Rule
 }
@@ -23,11 +24,11 @@ export interface Find extends Rule {
 }
 
 export const find: RuleOf<Find> = {
-  make: ({ message, ...rule }: Omit<Find, 'rule' | 'blames'>) => ({
+  make: ({ message, status, ...rule }: Omit<Find, 'rule' | 'blames'>) => ({
     rule: 'find',
     blames: [],
     ...rule,
-    ...worded(message),
+    ...worded({ message, status }),
   }),
   each: none,
   waits: false,

@@ -105,7 +105,7 @@ export const isNone = (value: unknown): value is undefined | null => value === u
 
 /** The error of a rule at a place. */
 export const faultOf = (
-  rule: { readonly code: string; readonly message?: string },
+  rule: { readonly code: string; readonly message?: string; readonly status?: number },
   path: Path,
   rest: Partial<Fault> = {},
-): Fault => ({ path, stage: 'rules', code: rule.code, messages: rule.message, ...rest })
+): Fault => ({ path, stage: 'rules', code: rule.code, status: rule.status, messages: rule.message, ...rest })

@@ -12,6 +12,7 @@ import type { Measure } from './measure.js'
 export interface Rule {
   readonly code: string
   readonly message?: string
+  readonly status?: number
   /** Addresses of the fields that the rule needs. */
   readonly reads: readonly string[]
   /** Addresses at which its error is told. */
@@ -26,6 +27,8 @@ export type AnyRule = Rules[RuleName]
 /** Own words for a rule's error, and another place for it. */
 export interface Blame {
   code?: string
+  /** From 400 to 499; 422 where nothing is said. */
+  status?: number
   message?: string
   blames?: readonly string[]
 }
@@ -80,7 +83,15 @@ export interface RuleOf<R extends Rule> {
   sentence(rule: R, about: AboutAddresses): Sentence
 }
 
-export const worded = (message: string | undefined): { readonly message?: string } =>
-  message === undefined ? {} : { message }
+export const worded = ({
+  message,
+  status,
+}: {
+  readonly message?: string | undefined
+  readonly status?: number | undefined
+}): { readonly message?: string; readonly status?: number } => ({
+  ...(message === undefined ? {} : { message }),
+  ...(status === undefined ? {} : { status }),
+})
 export const sound = (): undefined => undefined
 export const none = (): readonly string[] => []

@@ -25,13 +25,10 @@ export interface SumWithin extends Rule {
 }
 
 export const sumWithin: RuleOf<SumWithin> = {
-  make(
-    address: string,
-    bounds: SumWithin['bounds'],
-    { code = 'above_max', blames = [listOf(address, bounds)], message }: Blame = {},
-  ) {
+  make(address: string, bounds: SumWithin['bounds'], options: Blame = {}) {
+    const { code = 'above_max', blames = [listOf(address, bounds)] } = options
     const reads = [address, ...('atMost' in bounds ? [bounds.atMost] : [])]
-    return { rule: 'sumWithin', code, address, bounds, reads, blames, ...worded(message) }
+    return { rule: 'sumWithin', code, address, bounds, reads, blames, ...worded(options) }
   },
   each: ({ address, bounds }) => ('atMost' in bounds ? [address, bounds.atMost] : []),
   waits: true,

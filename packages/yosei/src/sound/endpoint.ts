@@ -13,6 +13,7 @@ import { addressesOf, type PlacedRule, ruleOf } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
 import { settleLimits } from '../terms/policy.js'
+import { checkStatus, checkStatuses } from '../terms/statuses.js'
 import { checkSound, checkTextPart } from './fields.js'
 
 /** @throws DeclarationError where the parts, rules, lookups and the turn of an endpoint make no sense together. */
@@ -20,6 +21,7 @@ export function checkEndpoint(node: EndpointNode): void {
   const signature = `${node.method} ${node.template}`
   checkParts(signature, node)
   settleLimits(signature, node.limits)
+  checkStatuses(signature, node.statuses)
   const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
   const isDeclared = (address: string, base: readonly (string | number)[] = []) => {
     const path = parseAddress(address)
@@ -35,6 +37,7 @@ export function checkEndpoint(node: EndpointNode): void {
       check(`rule ${rule.rule}`, addressesOf(rule), base)
       const measuresOf = (address: string) =>
         measuresAt(rootOf(node, body), [...base, ...(parseAddress(address) ?? [])])
+      if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
       const wrong = ruleOf(rule).mistake(rule, measuresOf)
       if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
     }

@@ -97,5 +97,7 @@ export function nearest(near: Policy, far: Policy): Policy {
   const both = { ...far, ...near }
   for (const name of ['limits', 'statuses', 'unlisted'] as const)
     if (near[name] && far[name]) Object.assign(both, { [name]: { ...far[name], ...near[name] } })
+  if (near.statuses?.codes && far.statuses?.codes)
+    Object.assign(both.statuses ?? {}, { codes: { ...far.statuses.codes, ...near.statuses.codes } })
   return both
 }

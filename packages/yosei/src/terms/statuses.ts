@@ -1,5 +1,7 @@
 /** Every status that a rejection can have (RFC 9110, section 15), where it comes from, and what goes with it. */
 
+import { mistake } from './mistake.js'
+
 /** Where in the way of a request an error was found. */
 export type Stage =
   | 'match'
@@ -132,10 +134,30 @@ export const statusTable = {
 
 export type StatusName = keyof typeof statusTable
 /** The status for a kind of failure, where the default does not suit. */
-export type Statuses = { readonly [N in StatusName]?: number }
+export type Statuses = { readonly [N in StatusName]?: number } & {
+  /** By the code of an error: `{ repeated: 409 }`. It comes before what the kind of failure says. */
+  readonly codes?: { readonly [code: string]: number }
+}
 
 export const statusFor = (name: StatusName, statuses: Statuses | undefined): number =>
   statuses?.[name] ?? statusTable[name].status
+
+/** @throws DeclarationError where a failure of one side would be told as the other's (RFC 9110, section 15). */
+export function checkStatuses(where: string, statuses: Statuses = {}): void {
+  const { codes = {}, ...names } = statuses
+  for (const [name, status] of Object.entries(names)) {
+    if (!Object.hasOwn(statusTable, name))
+      mistake(`${where}, statuses`, `there is no failure ${name}`, `Name one of ${Object.keys(statusTable).join(', ')}`)
+    checkStatus(`${where}, statuses`, name, status, statusTable[name as StatusName].status)
+  }
+  for (const [code, status] of Object.entries(codes)) checkStatus(`${where}, statuses`, code, status, 400)
+}
+
+export function checkStatus(where: string, name: string, status: unknown, usual: number): void {
+  const least = usual < 500 ? 400 : 500
+  if (!(Number.isInteger(status) && (status as number) >= least && (status as number) < least + 100))
+    mistake(where, `${name} is ${status}`, `Give it a status from ${least} to ${least + 99}: that is whose fault it is`)
+}
 
 /** Reason phrases of RFC 9110, section 15, and RFC 6585. */
 export const titles: { readonly [status: number]: string } = {

@@ -4,12 +4,15 @@ import { english } from './english.js'
 
 const merged = new WeakMap<Catalogues, Map<string, Catalogue>>()
 
-/** The words of a language: an intake's own before those that are shipped, and English where both are silent. */
+/**
+ * The words of a language: an intake's own before those that are shipped; where both are silent, the intake's English
+ * ones, and then those that are shipped.
+ */
 export function catalogueFor(tag: string, own: Catalogues | undefined, shipped: Catalogues = {}): Catalogue {
   if (!own) return shipped[tag] ?? english
   const known = merged.get(own) ?? new Map<string, Catalogue>()
   merged.set(own, known)
-  const catalogue = known.get(tag) ?? { ...english, ...shipped[tag], ...own[tag] }
+  const catalogue = known.get(tag) ?? { ...english, ...own.en, ...shipped[tag], ...own[tag] }
   known.set(tag, catalogue)
   return catalogue
 }

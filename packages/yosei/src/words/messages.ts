@@ -82,11 +82,15 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): 
     if (value !== undefined && 'value' in about) values.other = `${values.other} (${value})`
     if ('when' in about) values.when = wordCondition(about.when as AnyCondition, wording)
   }
-  if (typeof own === 'string') return fill(wording.write(bounded(own)), values)
+  // Own words may be the name of a text that the catalogues have in each language.
+  if (typeof own === 'string')
+    return fill((isName.test(own) ? wording.text(own) : undefined) ?? wording.write(bounded(own)), values)
   const message = fill(wording.text(code, variant) ?? 'is not accepted', values)
   const around = sent === undefined ? undefined : wording.text('sent')
   return around === undefined ? message : fill(around, { message, sent })
 }
+
+const isName = /^[a-z][a-zA-Z0-9_]*(?:\.[a-zA-Z0-9_]+)?$/
 
 /** Own words may be made of what was sent: more of them than this is not told. */
 const longestWords = 4000
