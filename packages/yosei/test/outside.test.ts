@@ -8,6 +8,7 @@ import express from 'express'
 import Koa from 'koa'
 import {
   endpoint,
+  give,
   group,
   instant,
   intake,
@@ -27,7 +28,7 @@ import {
 } from 'yosei'
 import { loggerJournal, ndjsonJournal } from 'yosei/journal'
 import { koaGate } from 'yosei/koa'
-import { foundOf, gate, inputOf, verdictAt } from 'yosei/node'
+import { foundOf, gate, handled, inputOf, listenerOf, verdictAt } from 'yosei/node'
 import { started } from './service.ts'
 
 interface Services {
@@ -633,6 +634,182 @@ const statusAt = (port: number, target: string) =>
       resolve(response.statusCode ?? 0)
     }).on('error', reject)
   })
+
+describe('behind a framework all is as through serve', () => {
+  const book = endpoint('POST /rides/{id}', {
+    path: { id: integer() },
+    query: { draft: integer({ optional: true }) },
+    body: record({ seats: integer({ min: 1 }), most: integer({ default: 4 }) }),
+    rules: (on) => [on.ascending('body.seats', 'body.most', { orEqual: true, blames: ['body.seats'] })],
+    lookups: (on) => ({
+      ride: on.lookup({
+        reads: ['path.id'],
+        ask: ({ rides }: { rides: number[] }, [id]) => rides.includes(id) && { id },
+        refusal: { status: 404, code: 'no_ride', message: 'is no ride' },
+      }),
+    }),
+    turn: { of: 'ride', by: ['path.id'] },
+    limits: { body: 200 },
+    success: 201,
+  })
+  const list_ = endpoint('GET /rides', { open: true })
+  const events: JournalEvent[] = []
+  const app = intake({
+    endpoints: { book, list: list_ },
+    base: '/api',
+    identify: ({ headers }) => headers.get('x-key'),
+    challenge: { header: 'x-key', scheme: 'Key' },
+    journal: { write: (event) => void events.push(event) },
+  })
+  const services = { rides: [1, 2] }
+  type About = { who: unknown; found: object; turn?: { fence: bigint } | undefined }
+  const booked = ({ path, body }: { path: { id: number }; body: { seats: number } }, { who, found, turn }: About) => {
+    if (body.seats === 3) throw refuse({ status: 409, code: 'full', message: 'is full', at: 'body.seats' })
+    if (path.id === 2) throw new Error('inside')
+    return give({ who, found, has: typeof turn?.fence }, { headers: { location: `/api/rides/${path.id}` } })
+  }
+  const nothing = () => []
+  const ways: [string, () => Promise<string>][] = [
+    ['serve', async () => started(listenerOf(serve(app, { book: booked, list: nothing }, { services })))],
+    [
+      'connect',
+      async () => {
+        const own = connect().use(gate(app, { services }))
+        own.use('/api/rides', (request, response, next) => {
+          const of = (request as { method?: string }).method === 'GET'
+          return of ? handled(list_, nothing)(request, response, next) : handled(book, booked)(request, response, next)
+        })
+        return started(own)
+      },
+    ],
+    [
+      'express',
+      async () =>
+        started(
+          express()
+            .use(gate(app, { services }))
+            .post('/api/rides/:id', handled(book, booked))
+            .get('/api/rides', handled(list_, nothing)),
+        ),
+    ],
+    [
+      'koa',
+      async () => {
+        const koa = new Koa().use(koaGate(app, { services })).use(async ({ req, res }) => {
+          const one = req.method === 'GET' ? handled(list_, nothing) : handled(book, booked)
+          await new Promise<void>((resolve, reject) => {
+            res.once('close', resolve)
+            one(req, res, reject)
+          })
+        })
+        return started(koa.callback())
+      },
+    ],
+  ]
+  const key = { 'x-key': 'ada', 'content-type': 'application/json' }
+  const sends: [target: string, body: string | undefined, headers: object][] = [
+    ['/api/rides/1', '{"seats":2}', key],
+    ['/api/rides/1', '{"seats":2}', { ...key, 'x-key': '' }],
+    ['/api/rides/1', '{"seats":2}', { 'content-type': 'application/json' }],
+    ['/api/rides/x?draft=y', '{"seats":0,"seat":1}', key],
+    ['/api/rides/1', '{"seats":9}', key],
+    ['/api/rides/7', '{"seats":1}', key],
+    ['/api/rides/1', '{"seats":3}', key],
+    ['/api/rides/2', '{"seats":1}', key],
+    ['/api/rides/1', '{"seats"', key],
+    ['/api/rides/1', 'a', { ...key, 'content-type': 'text/css' }],
+    ['/api/rides/1', `{"seats":${'1'.repeat(300)}}`, key],
+    ['/api/rides', undefined, {}],
+  ]
+  test('one table of requests gets the same answers and events', async () => {
+    const all: unknown[][] = []
+    for (const [, make] of ways) {
+      const url = await make()
+      const told: unknown[] = []
+      for (const [target, body, headers] of sends) {
+        events.length = 0
+        const response = await fetch(url + target, {
+          method: body === undefined ? 'GET' : 'POST',
+          headers: headers as never,
+          ...(body === undefined ? {} : { body }),
+        })
+        const { instance: _, ...answer } = (await response.json()) as { instance?: string }
+        told.push([
+          response.status,
+          answer,
+          ['location', 'www-authenticate', 'accept', 'content-type'].map((name) => response.headers.get(name)),
+          events.map(({ outcome, status, stage, endpoint: name, errors }) => [outcome, status, stage, name, errors]),
+        ])
+      }
+      all.push(told)
+    }
+    const [through = [], ...behind] = all
+    expect(through.map((one) => (one as [number])[0])).toEqual([
+      201, 201, 401, 400, 422, 404, 409, 500, 400, 415, 413, 200,
+    ])
+    for (const one of behind) expect(one).toEqual(through)
+  })
+})
+
+test('endpoints of a group speak of what the group declares, typed, in rules, lookups and turns', async () => {
+  const asked: unknown[] = []
+  const nights = group(
+    {
+      prefix: '/teams/{team}',
+      path: { team: text({ length: [2, 9] }) },
+      header: { 'x-most': integer() },
+      lookups: (on) => ({ team: on.lookup({ reads: ['path.team'], ask: (_: unknown, [team]) => ({ name: team }) }) }),
+    },
+    (shared) => ({
+      book: shared.endpoint('POST /nights/{night}', {
+        path: { night: integer() },
+        body: record({ hours: integer() }),
+        rules: (on) =>
+          [
+            on.ascending('body.hours', 'header.x-most', { orEqual: true, blames: ['body.hours'] }),
+            // @ts-expect-error: neither the group nor the endpoint has it
+            on.present('header.x-least') as never,
+          ].slice(0, 1),
+        lookups: (on) => ({
+          free: on.lookup({
+            reads: ['path.team', 'path.night'],
+            follows: ['team'],
+            ask: (_: unknown, [team, night], { found }) => asked.push([team.length, night + 1, found.team]) > 0,
+          }),
+        }),
+        turn: { of: 'night', by: ['path.team', 'path.night'] },
+      }),
+    }),
+  )
+  const handle = serve(intake({ endpoints: nights }), {
+    book: ({ path, header, body }, { found }) => [
+      path.team,
+      path.night,
+      header['x-most'] - body.hours,
+      found.team.name,
+      found.free,
+    ],
+  })
+  const book = async (hours: number) => {
+    const response = await handle(
+      new Request('http://kr.example/teams/kr/nights/3', {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', 'x-most': '9' },
+        body: JSON.stringify({ hours }),
+      }),
+    )
+    return [response.status, await response.json()]
+  }
+  expect(await book(4)).toEqual([200, ['kr', 3, 5, 'kr', true]])
+  expect(asked).toEqual([[2, 4, { name: 'kr' }]])
+  expect(await book(14)).toMatchObject([
+    422,
+    { detail: 'body.hours must not be more than header.x-most (9); 14 was sent' },
+  ])
+  expect(() => group({}, (shared) => ({ one: shared.endpoint('GET /{a}', {} as never) }))).toThrow(
+    'does not declare it',
+  )
+})
 
 describe('turns in memory', () => {
   const signal = new AbortController().signal

@@ -14,8 +14,8 @@ import type { Field, Fields, Flat, In, InFields, Out, OutFields } from '../terms
 import { record } from './fields.js'
 import { type Lookup, type LookupMaker, type LookupNode, lookupMaker, type Turn, type TurnNode } from './lookups.js'
 
-type Names<S extends string> = S extends `${string}{${infer N}}${infer Rest}` ? N | Names<Rest> : never
-type PathFields<S extends string> = { readonly [K in Names<S>]: Field }
+export type Names<S extends string> = S extends `${string}{${infer N}}${infer Rest}` ? N | Names<Rest> : never
+export type PathFields<S extends string> = { readonly [K in Names<S>]: Field }
 type OutPart<P> = P extends Fields ? OutFields<P> : {}
 type InPart<P> = P extends Fields ? InFields<P> : {}
 
@@ -52,7 +52,7 @@ export type SentInput<P, Q, H, C, B> = Flat<{
   body: InBody<B>
 }>
 
-type Lookups = { readonly [name: string]: Lookup<unknown, unknown> }
+export type Lookups = { readonly [name: string]: Lookup<unknown, unknown> }
 type FoundIn<L> = { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
 
 /** The declaration of a body of one media type. */
@@ -89,7 +89,7 @@ export interface EndpointNode extends Readonly<Policy> {
 /** An endpoint's own type holds only what TypeScript infers from it; what it is made of is here. */
 export const endpointNode = (endpoint: Endpoint) => endpoint as unknown as EndpointNode
 
-interface Declaration<Q, H, C, B, I, L> extends Policy {
+export interface Declaration<Q, H, C, B, I, L> extends Policy {
   title?: string
   description?: string
   tags?: readonly string[]

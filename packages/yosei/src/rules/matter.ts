@@ -73,7 +73,7 @@ export function concrete(input: Parts, path: Path, settled: readonly number[] = 
 }
 
 /** The indices of another path under those `[]` that both have in common. */
-export function indicesShared(path: Path, other: Path): number[] {
+function indicesShared(path: Path, other: Path): number[] {
   const indices: number[] = []
   for (let i = 0; i < Math.min(path.length, other.length); i++) {
     if (path[i] === EACH && typeof other[i] === 'number') indices.push(other[i] as number)

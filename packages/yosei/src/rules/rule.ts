@@ -55,7 +55,7 @@ interface Sentence {
 }
 
 /** What the words of a rule depend on. */
-export interface AboutAddresses {
+interface AboutAddresses {
   /** Whether an address holds moments, days or times. */
   isTime(address: string): boolean
   isSecret(address: string): boolean
