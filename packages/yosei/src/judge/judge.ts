@@ -4,6 +4,7 @@ import { type IntakeNode, intakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { type BrokenMessage, type Message, messageOf, type RequestLike } from '../read/message.js'
 import type { Endpoints, Intake } from '../terms/endpoint.js'
+import { isEmpty } from '../terms/own.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Verdict } from '../terms/verdict.js'
 import { askLookups } from './lookups.js'
@@ -50,29 +51,33 @@ export async function judgeOn<E extends Endpoints>(
   const { verdict, dispose } = judged
   if (verdict.outcome === 'rejected') return told(intakeNode(app), verdict, judged)
   if (dispose) unheld.register(verdict.input as object, dispose)
-  const unasked = intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : []
+  const unasked = intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : nobody
+  if (unasked === nobody && isEmpty(judged.opened?.destination.endpoint.lookups)) return verdict as Verdict<E>
   return (await settleLookups(judged as AcceptedJudgement, unasked, services, signal)) as Verdict<E>
 }
+
+const nobody: readonly string[] = []
 
 /** The verdict after the lookups: pending where somebody could not be asked. */
 async function settleLookups(
   judged: AcceptedJudgement,
   unasked: readonly string[],
   services: unknown,
-  signal = new AbortController().signal,
+  signal: AbortSignal | undefined,
 ) {
   const lookups = Object.keys(judged.opened.destination.endpoint.lookups)
   if (unasked.length > 0 || (services === undefined && lookups.length > 0))
     return pending(judged.verdict, [...unasked, ...lookups])
-  if (lookups.length === 0) return judged.verdict
   const about = {
     stage: 'lookups',
     words: judged.opened.app.languages,
     statuses: judged.opened.destination.endpoint.statuses,
   } as const
-  const { rejection } = await askLookups(judged, { services, who: judged.who, signal }).catch((cause) => ({
-    rejection: rejectFailed(judged.verdict.endpoint, cause, about),
-  }))
+  const { rejection } = await askLookups(judged, {
+    services,
+    who: judged.who,
+    signal: signal ?? new AbortController().signal,
+  }).catch((cause) => ({ rejection: rejectFailed(judged.verdict.endpoint, cause, about) }))
   return rejection ? told(judged.opened.app, rejection, judged) : judged.verdict
 }
 
