@@ -51,9 +51,10 @@ for (const snippet of snippets.filter(
     modules[modules.length - 1] = { ...last, code: `${last.code}\n${snippet.code}` }
   else modules.push(snippet)
 }
-const commands = snippets
-  .filter(({ language }) => language === 'sh')
-  .flatMap(({ name, code }) => code.split('\n').map((command): [string, string] => [name, command]))
+/** Each once, however many pages have it. */
+const commands = [
+  ...new Set(snippets.filter(({ language }) => language === 'sh').flatMap(({ code }) => code.split('\n'))),
+]
 
 /** A line `expression // → text` claims what the expression gives: a text as it is, else JSON. */
 const claims = (code: string) =>
@@ -115,8 +116,8 @@ test.each(modules)('$name holds', async ({ name, code, printed }) => {
 })
 
 // The two commands of the README are what starts these tests, and the demonstration has a test of its own.
-test.each(commands.filter(([, command]) => !command.startsWith('npm ')))('%s: %s', (_, command) => {
-  const [npx, ...args] = command.split(' ')
-  expect(npx).toBe('npx')
-  execFileSync(npx as string, ['--no', ...args], { cwd: root, stdio: 'pipe' })
+test.each(commands.filter((command) => !command.startsWith('npm ')))('%s', (command) => {
+  const [npx, name, ...args] = command.split(' ')
+  expect([npx, name]).toEqual(['npx', 'yosei'])
+  execFileSync(join(root, 'node_modules/.bin/yosei'), args, { cwd: root, stdio: 'pipe' })
 })
