@@ -113,6 +113,11 @@ describe('a declaration that makes no sense throws, naming the address and the m
       /header\.x-a: two names differ only in case/,
     ],
     [
+      'days that leave nothing between them, both by the clock',
+      () => post(day({ from: '+3d', until: '+2d' })),
+      /the lower limit \+3d leaves nothing below the upper limit \+2d/,
+    ],
+    [
       'a record inside a form with files',
       () => endpoint('POST /', { body: { 'multipart/form-data': record({ a: record({ b: text() }) }) } }),
       /a multipart has no way to carry this record/,

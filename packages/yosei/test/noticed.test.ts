@@ -10,10 +10,13 @@ import { describe, expect, test } from '@jest/globals'
 import connect from 'connect'
 import {
   answer,
+  day,
+  decimal,
   either,
   endpoint,
   type Field,
   file,
+  flag,
   instant,
   intake,
   integer,
@@ -195,6 +198,23 @@ describe('bounds and caps', () => {
       '2^53−1 from text',
       () => judgeParts(one(record({}), { query: { n: integer() } }), { query: { n: '9007199254740991' }, body: {} }),
       { input: { query: { n: 9007199254740991 } } },
+    ],
+    [
+      'an instant, a day and a decimal at their bounds',
+      () =>
+        judgeParts(
+          one(
+            record({
+              at: instant({ from: '2031-01-01T00:00:00Z', until: '2031-01-01T00:00:00Z' }),
+              on: day({ from: '2031-01-01', until: '2031-01-01' }),
+              price: decimal({ min: '1', max: '1.0' }),
+              yes: flag(),
+            }),
+          ),
+          { body: { at: '2031-01-01T00:00:00Z', on: '2031-01-01', price: '1.00', yes: true } },
+          { trace: true },
+        ),
+      { input: { body: { on: '2031-01-01', price: '1.00', yes: true } } },
     ],
     [
       '2^53 from text',
