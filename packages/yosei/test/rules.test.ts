@@ -436,6 +436,14 @@ describe('verdicts of rules on what others would not send', () => {
       ['body.l must add up to at least 0; the sum is -0.0000001'],
     ],
     [
+      'a condition on a duration, in its own unit',
+      post(record({ d: duration(), s: text({ optional: true }) }), (on) => [
+        any(on).needed('body.s', any(on).not(any(on).below('body.d', 3_600_000))),
+      ]),
+      { d: 'PT2H' },
+      ['body.s must be sent when it is not so that body.d is less than PT1H'],
+    ],
+    [
       'a sum of durations',
       sum(duration(), [0, 3_600_000]),
       { l: ['PT1H', 'PT1M'] },

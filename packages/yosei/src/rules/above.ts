@@ -26,6 +26,7 @@ const beyond = <C extends 'above' | 'below'>(
   make: (address: string, value: unknown) => ({ condition, address, value }),
   addresses: ({ address }) => [address],
   holding: ({ address, value }, matter) => valuesHold(address, matter, (one, order) => isBeyond(order(one, value))),
+  told: (given, told) => ({ ...given, value: told(given.address, given.value) }),
   words: ({ address, value }, say) => say(`when.${condition}`, { address, value }),
   negated: () => undefined,
 })

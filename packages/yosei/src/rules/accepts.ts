@@ -19,6 +19,7 @@ export const accepts: ConditionOf<{ readonly condition: 'accepts'; readonly type
     const isTaken = accept === undefined || weightOf(type, accept) > 0
     return () => isTaken
   },
+  told: (condition) => condition,
   words: ({ type }, say) => say('when.accepts', { value: type }),
   negated: () => undefined,
 }

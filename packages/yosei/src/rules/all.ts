@@ -23,6 +23,7 @@ const several = <C extends 'all' | 'any'>(condition: C, how: 'every' | 'some'): 
     const held = of.map(holding)
     return (blamed) => held[how]((one) => one(blamed))
   },
+  told: (given, _, told) => ({ ...given, of: given.of.map(told) }),
   words: ({ of }, say, clause) => of.map(clause).join(say(`when.${condition}`, {})),
   negated: () => undefined,
 })

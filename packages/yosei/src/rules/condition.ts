@@ -34,6 +34,12 @@ export interface ConditionOf<C extends Condition> {
   addresses(condition: C, addressesIn: (condition: AnyCondition) => readonly string[]): readonly string[]
   /** Whether it holds, for what is blamed: see `Holding`. */
   holding(condition: C, matter: Matter, holding: (condition: AnyCondition) => Holding): Holding
+  /** The same with each value as a client writes it. */
+  told(
+    condition: C,
+    value: (address: string, value: unknown) => unknown,
+    told: (condition: AnyCondition) => AnyCondition,
+  ): C
   /** The clause that a message ends with. */
   words(condition: C, say: Say, clause: (condition: AnyCondition) => string): string
   /** The clause that says that it does not hold, where the catalogue has a short one. */

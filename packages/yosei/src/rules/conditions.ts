@@ -6,6 +6,7 @@ import { type AllMaker, all, any } from './all.js'
 import type { AnyCondition, ConditionName, ConditionOf, Conditions, Holding } from './condition.js'
 import { type IsMaker, is, within } from './is.js'
 import { type Matter, once, pathOf } from './matter.js'
+import { toldAt } from './measure.js'
 import { type NotMaker, not } from './not.js'
 import { type PresentMaker, present } from './present.js'
 
@@ -46,4 +47,10 @@ export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
   return once(matter, condition, paths, () =>
     conditionOf(condition).holding(condition, matter, (inner) => holdingOf(inner, matter)),
   )
+}
+
+/** A condition whose values are as clients write them, for words. */
+export function toldCondition(condition: AnyCondition, matter: Matter): AnyCondition {
+  const value = (address: string, one: unknown) => toldAt(matter.root, pathOf(address, matter.scope), one)
+  return conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, matter))
 }

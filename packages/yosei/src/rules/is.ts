@@ -28,6 +28,7 @@ export const is: ConditionOf<Is> = {
   make: (address: string, value: unknown) => ({ condition: 'is', address, value }),
   addresses: ({ address }) => [address],
   holding: ({ address, value }, matter) => valuesHold(address, matter, (one, order) => order(one, value) === 0),
+  told: (condition, value) => ({ ...condition, value: value(condition.address, condition.value) }),
   words: ({ address, value }, say) => say('when.is', { address, value }),
   negated: ({ address, value }, say) => say('when.not.is', { address, value }),
 }
@@ -37,6 +38,7 @@ export const within: ConditionOf<In> = {
   addresses: ({ address }) => [address],
   holding: ({ address, values }, matter) =>
     valuesHold(address, matter, (one, order) => values.some((value) => order(one, value) === 0)),
+  told: (condition, value) => ({ ...condition, values: condition.values.map((one) => value(condition.address, one)) }),
   words: ({ address, values }, say) => say('when.in', { address, value: values }),
   negated: () => undefined,
 }

@@ -4,7 +4,7 @@ import { isSecret } from '../kinds/locate.js'
 import { type Address, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { AnyCondition, Condition } from './condition.js'
-import { addressesIn, holdingOf } from './conditions.js'
+import { addressesIn, holdingOf, toldCondition } from './conditions.js'
 import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
 import { type Rule, type RuleOf, sound } from './rule.js'
 
@@ -49,7 +49,13 @@ const conditional = <R extends 'needed' | 'absent'>(
       // What is needed in a list's element is not needed of an element that is null.
       return typeof one.at(-2) === 'number' && isNone(valueAt(input, one.slice(0, -1)))
         ? []
-        : [faultOf(rule, one, isHidden() ? { variant: 'secret' } : { about: { when: rule.when } })]
+        : [
+            faultOf(
+              rule,
+              one,
+              isHidden() ? { variant: 'secret' } : { about: { when: toldCondition(rule.when, matter) } },
+            ),
+          ]
     })
   },
   sentence: ({ when, blames }, { isSecret }) =>

@@ -17,6 +17,7 @@ export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondi
     const held = holding(of)
     return (blamed) => !held(blamed)
   },
+  told: (given, _, told) => ({ ...given, of: told(given.of) }),
   words: ({ of }, say, clause) => say('when.not', { value: clause(of) }),
   negated: () => undefined,
 }

@@ -20,6 +20,7 @@ export const present: ConditionOf<{ readonly condition: 'present'; readonly addr
     const path = pathOf(address, scope)
     return eachOnce(path, (indices) => concrete(input, path, indices).some((place) => isPresent(sent, place)))
   },
+  told: (condition) => condition,
   words: ({ address }, say) => say('when.present', { address }),
   negated: ({ address }, say) => say('when.not.present', { address }),
 }
