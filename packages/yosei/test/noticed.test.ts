@@ -10,6 +10,7 @@ import { describe, expect, test } from '@jest/globals'
 import connect from 'connect'
 import {
   answer,
+  anything,
   day,
   decimal,
   either,
@@ -128,6 +129,24 @@ describe('messages and their framing', () => {
       'a fault of JSON has its place from 1',
       () => put(intake({ endpoints: { one: one(record({})) } }), '{\n "a": x}'),
       { errors: [{ code: 'bad_syntax', line: 2, column: 7 }] },
+    ],
+    [
+      'fractions that numbers have lost, and have not',
+      () =>
+        put(
+          intake({ endpoints: { one: one(list(integer())) } }),
+          '[9007199254740991.4, 5.00000000000000001, 1e-400, 15e-1, 1.50e1, 0.0, 10e-1, 9007199254740991]',
+        ),
+      { errors: [0, 1, 2, 3].map((index) => ({ address: `body[${index}]`, code: 'not_whole' })) },
+    ],
+    [
+      'fractions beyond any depth that is read',
+      () =>
+        put(
+          intake({ endpoints: { one: one(anything()) } }),
+          `${'[5.00000000000000001,'.repeat(45_000)}1${']'.repeat(45_000)}`,
+        ),
+      { errors: [{ code: 'too_large' }] },
     ],
     [
       'a fault at the start',

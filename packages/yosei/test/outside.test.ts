@@ -616,6 +616,13 @@ describe('a gate lets nothing by that its framework takes', () => {
       letBy === 200 ? [['unjudged', 200, 'GET /API']] : [],
     )
   })
+  test('a gate of one endpoint on its route as well', async () => {
+    const url = await started(express().get('/api/rides/:id', gate(ride), (_, response) => void response.end('in')))
+    const statuses = ['/api/rides/7', '/api/rides/7/', '/API/rides/7', '/api/rides/x/'].map((target) =>
+      statusAt(Number(new URL(url).port), target),
+    )
+    expect(await Promise.all(statuses)).toEqual([200, 200, 200, 400])
+  })
   test('a gate that answers says which methods a path takes, however it is spelt', async () => {
     const url = await started(connect().use(gate(app, { unmatched: 'answer' })))
     const response = await fetch(`${url}/API/rides//7/`, { method: 'PUT' })

@@ -674,6 +674,12 @@ describe('verdicts of rules on what others would not send', () => {
         { body: {} },
       ),
     ).toMatchObject({ input: { body: { a: 'news', b: ['x'] } } })
+    const keeping = post(
+      record({ a: integer(), b: record({}, { optional: true }) } as never),
+      (on) => [any(on).fill('body.b', ['body.a'], (a: number) => ({ a }))],
+      { unlisted: { body: 'keep' } },
+    )
+    expect(judgeParts(keeping, { body: { a: 7 } })).toMatchObject({ input: { body: { b: { a: 7 } } } })
     const perRow = endpoint('POST /', {
       body: list(record({ s: text({ optional: true }), t: text() })),
       rules: (on) => [on.fill('body[].s', ['body[].t'], (t) => t.toUpperCase())],

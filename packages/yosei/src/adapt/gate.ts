@@ -6,19 +6,18 @@ import { type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { declareIntake, type IntakeNode, intakeNode, intakeOf } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { idOf, writeJournal } from '../judge/journal.js'
-import { askLookups } from '../judge/lookups.js'
 import { endpointFor } from '../judge/open.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { type Rejection, reject, rejectFailed, verdictOf } from '../judge/verdict.js'
+import { withoutSlashes } from '../read/match.js'
 import { Unreadable } from '../read/syntax.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
-import { isEmpty } from '../terms/own.js'
 import type { Part } from '../terms/parts.js'
-import { type SettledLimits, settleLimits } from '../terms/policy.js'
 import { readSpan } from '../terms/units.js'
 import type { AcceptedVerdict, Rejected } from '../terms/verdict.js'
 import { startDeadline } from './deadline.js'
 import { NodeIncoming } from './incoming.js'
+import { isRaw, watch } from './observe.js'
 import { send } from './reply.js'
 import {
   type Context,
@@ -214,14 +213,18 @@ export function gateFor(
   const letBy = passUnjudged()
   const isApp = 'endpoints' in of
   const app = isApp ? intakeNode(of as Intake) : soloOf(endpointNode(of as Endpoint))
+  const watches = Object.values(app.endpoints).some(({ mode }) => mode === 'observe')
+  const targetFor = (target: string) => (isApp ? target : tailOf(target, of, folds))
   // A gate on one route that matches nothing must not let everything by.
   const goesOn = (unmatched ?? (isApp ? 'next' : 'answer')) === 'next'
   return async (request, response, parsedBody) => {
     const whole = request.originalUrl ?? request.url ?? '/'
-    const incoming = new NodeIncoming(request, response, isApp ? whole : tailOf(whole, of))
+    const incoming = new NodeIncoming(request, response, targetFor(whole))
     const progress: Progress = { app, message: incoming.message, since: Date.now(), id: undefined }
-    const watched = [whole, ...(isApp ? [request.url ?? '/'] : [])].find((target) => observedAt(target))
-    if (watched !== undefined) return observe(watched)
+    for (const target of watches ? new Set([whole, request.url ?? '/']) : []) {
+      const endpoint = observedAt(target)
+      if (endpoint) return observe(endpoint, target)
+    }
     const judgedAt = (one: NodeIncoming) => judgeAt(app, one, request, parsedBody(), services, folds)
     let judged = await judgedAt(incoming)
     // Under a mount the templates may be those of the mounted part alone.
@@ -280,44 +283,18 @@ export function gateFor(
 
     /** The endpoint of a target, where requests of it are only watched. */
     function observedAt(target: string): EndpointNode | undefined {
-      const found = endpointFor(app, { ...incoming.message, target: isApp ? target : tailOf(target, of) }, folds)
+      const found = endpointFor(app, { ...incoming.message, target: targetFor(target) }, folds)
       return found?.mode === 'observe' ? found : undefined
     }
 
     /** Judges what goes on as it came: nothing that a client or a handler can see is changed by it. */
-    async function observe(target: string): Promise<Passage> {
-      const seen = new NodeIncoming(request, response, isApp ? target : tailOf(target, of))
-      const endpoint = observedAt(target) as EndpointNode
-      const limits = settleLimits(endpoint.template, endpoint.limits)
-      const parsed = parsedBody()
-      const isParsed = request.readableEnded && parsed !== undefined && !isRaw(parsed)
-      const bytes = isRaw(parsed) ? parsed : isParsed || seen.body === null ? null : await peek(request, limits)
-      const message = { ...seen.message, body: bytes }
-      const judged = await judgeStages(app, message, {
-        services,
-        identity: 'asked',
-        signal: seen.signal,
-        platform,
-        folds,
-        ...(isParsed ? { received: { value: parsed, isForeign: true } } : {}),
-      })
-      const tell = (rejection: Rejection) =>
-        note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged)
+    async function observe(endpoint: EndpointNode, target: string): Promise<Passage> {
+      const seen = new NodeIncoming(request, response, targetFor(target))
+      const judged = await watch(app, endpoint, seen, parsedBody(), { services, folds }, (rejection, judged) =>
+        note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged),
+      )
       const { verdict, dispose } = judged
       if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
-      if (verdict.outcome === 'rejected') tell(verdict)
-      else if (!isEmpty(endpoint.lookups))
-        askLookups(judged as AcceptedJudgement, { services, who: judged.who, signal: seen.signal.signal }).then(
-          ({ rejection }) => rejection && tell(rejection),
-          (cause) =>
-            tell(
-              rejectFailed(endpoint.name, cause, {
-                stage: 'lookups',
-                words: app.languages,
-                statuses: endpoint.statuses,
-              }),
-            ),
-        )
       passed.set(request, {
         endpoint,
         verdict: verdict.outcome === 'rejected' ? verdictOf(verdict) : verdict,
@@ -386,15 +363,13 @@ function releaseWhenDone(passage: Passed, response: ServerResponse): void {
 }
 
 /** The end of a path that a template can match: a route says itself where it stands, whatever is before it. */
-function tailOf(target: string, endpoint: Endpoint): string {
+function tailOf(target: string, endpoint: Endpoint, folds: boolean): string {
   const [path = '', ...query] = target.split('?')
   const { length } = endpointNode(endpoint).segments
-  const tail = `/${length === 0 ? '' : path.split('/').slice(-length).join('/')}`
+  const segments = (folds ? withoutSlashes(path) : path).split('/')
+  const tail = `/${length === 0 ? '' : segments.slice(-length).join('/')}`
   return query.length > 0 ? `${tail}?${query.join('?')}` : tail
 }
-
-const isRaw = (parsed: unknown): parsed is string | Uint8Array =>
-  typeof parsed === 'string' || parsed instanceof Uint8Array
 
 /** The most routes whose names are kept. */
 const mostRoutes = 1000
@@ -416,38 +391,6 @@ function passUnjudged() {
     })
     return free
   }
-}
-
-/**
- * What comes of a body within its limits, put back before the stream has ended: who reads it behind the gate reads it
- * as if nobody had.
- */
-function peek(request: FrameworkRequest, { body: most, receive }: SettledLimits): Promise<Uint8Array | null> {
-  return new Promise((resolve) => {
-    const chunks: Uint8Array[] = []
-    let length = 0
-    const take = () => {
-      // To read what is not there would end a stream that has come to its end.
-      while (request.readableLength > 0) {
-        const chunk: Uint8Array = request.read()
-        chunks.push(chunk)
-        length += chunk.length
-      }
-      if (request.complete || length > most) end()
-    }
-    const end = () => {
-      late.off()
-      for (const event of ['readable', 'close', 'error']) request.off(event, event === 'readable' ? take : end)
-      const bytes = Buffer.concat(chunks)
-      // In the same turn of the event loop in which the last of it was read: the stream has not said that it ended.
-      if (length > 0 && !request.destroyed) request.unshift(bytes)
-      resolve(length > 0 ? bytes : null)
-    }
-    const late = startDeadline(receive, end)
-    request.on('readable', take)
-    request.on('close', end)
-    request.on('error', end)
-  })
 }
 
 const isLost = ({ verdict }: Judged) => verdict.outcome === 'rejected' && verdict.stage === 'match'

@@ -111,6 +111,8 @@ export function hold(root: Node, path: Path, value: unknown, run: Run): unknown 
 function held(node: Node, value: unknown, outer: Run, path: Path): unknown {
   if (value === undefined || !isWritable(node)) return value
   const run = startRun(clock(outer))
+  run.unlisted = outer.unlisted
+  run.deepest = outer.deepest
   const read = readNode(sendable(node), encode(node, value), 'json', run)
   const [fault] = run.faults
   if (fault)

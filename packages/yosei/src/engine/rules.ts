@@ -17,14 +17,19 @@ export function runRules(
   run: Run,
 ): void {
   if (rules.length === 0) return
+  // Spelt out, since a spread for each of many elements takes longer than their rules.
+  const { root, sent, input, accept } = matter
   const wrong = wrongPlaces(run.faults)
-  const put = (path: Path, value: unknown) => hold(matter.root, path, value, run)
+  const put = (path: Path, value: unknown) => hold(root, path, value, run)
   const derives = ({ rule }: PlacedRule) => ruleOf(rule).derives
   for (const { rule, base, declared, guards } of [...rules.filter(derives), ...rules.filter((one) => !derives(one))]) {
     const known = new Map()
-    for (const place of concrete(matter.input, declared)) {
-      if (!guards.every(({ path, value }) => valueAt(matter.input, settle(path, place)) === value)) continue
-      runRule(rule, { ...matter, scope: { base, declared, concrete: place }, hold: put, known, run }, run, wrong)
+    const places = concrete(input, declared)
+    if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
+    for (const place of places) {
+      if (!guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)) continue
+      const scope = { base, declared, concrete: place }
+      runRule(rule, { root, sent, input, accept, scope, hold: put, known, run }, run, wrong)
     }
   }
 }
@@ -36,21 +41,25 @@ function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): vo
   const { waits, judge } = ruleOf(rule)
   const at = (address: string) => pathOf(address, matter.scope)
   // With faults beyond those that are kept, nobody can say what a rule would read.
-  const barred = rule.reads.find((address) => run.beyond > 0 || isWrongAt(wrong, at(address)))
+  const isSound = run.beyond === 0 && !wrong.isFault && wrong.below.size === 0
+  const barred = isSound ? undefined : rule.reads.find((address) => run.beyond > 0 || isWrongAt(wrong, at(address)))
   const lacking = waits ? rule.reads.find((address) => valueAt(matter.input, at(address)) === undefined) : undefined
   const runs = barred === undefined && lacking === undefined
   const found = runs ? judge(rule, matter) : []
   for (const fault of found) addFault(run, fault)
-  run.trace?.steps.push({
-    stage: 'rules',
-    name: `${rule.rule} ${rule.reads.join(' ')}`,
-    ...(barred !== undefined
+  tellStep(
+    run,
+    rule,
+    barred !== undefined
       ? notRun(`${barred} is wrong`)
       : lacking !== undefined
         ? notRun(`${lacking} was not sent`)
-        : { outcome: found.length > 0 ? 'failed' : 'passed' }),
-  })
+        : { outcome: found.length > 0 ? 'failed' : 'passed' },
+  )
 }
+
+const tellStep = ({ trace }: Run, { rule, reads }: AnyRule, came: Pick<Step, 'outcome' | 'because'>) =>
+  trace?.steps.push({ stage: 'rules', name: `${rule} ${reads.join(' ')}`, ...came })
 
 const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcome: 'not run', because })
 

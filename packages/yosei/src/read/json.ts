@@ -44,8 +44,11 @@ const isDigit = (text: string, at: number) => {
  * The paths of numbers in a JSON text that have a fraction, and have lost it when they were read: 5.00000000000000001 is
  * no whole number, but JavaScript has no other for it than 5.
  */
-export const lostFractions = (text: string): Path[] =>
-  mayLose(text) ? scan(text, Number.POSITIVE_INFINITY, false) : []
+export const lostFractions = (text: string): Path[] => (mayLose(text) ? scan(text, mostLost, false) : [])
+
+/** So many are kept, and none that lies deeper than any declaration: a path is copied for each. */
+const mostLost = 10_000
+const deepest = 256
 
 const number = /-?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y
 
@@ -84,7 +87,7 @@ function scan(text: string, most: number, forNames: boolean): Path[] {
     } else if (!forNames && (one === '-' || (one !== undefined && one >= '0' && one <= '9'))) {
       number.lastIndex = at
       const [token = one] = number.exec(text) ?? []
-      if (Number.isInteger(Number(token)) && !isWhole(token)) found.push([...path])
+      if (path.length <= deepest && Number.isInteger(Number(token)) && !isWhole(token)) found.push([...path])
       at += token.length - 1
     }
   }

@@ -88,7 +88,7 @@ export function match(
 type How = 'raw' | 'decoded' | 'folded'
 
 /** Without doubled slashes, and without one at the end. */
-function withoutSlashes(path: string): string {
+export function withoutSlashes(path: string): string {
   const single = path.includes('//') ? path.replace(/\/{2,}/g, '/') : path
   return single.length > 1 && single.endsWith('/') ? single.slice(0, -1) : single
 }

@@ -66,10 +66,17 @@ export function concrete(input: Parts, path: Path, settled: readonly number[] = 
   const at = path.indexOf(EACH)
   if (at < 0) return [path]
   const elements = valueAt(input, path.slice(0, at))
-  const indices = settled.length > 0 ? settled.slice(0, 1) : Array.isArray(elements) ? [...elements.keys()] : []
-  return indices.flatMap((index) =>
-    concrete(input, [...path.slice(0, at), index, ...path.slice(at + 1)], settled.slice(1)),
-  )
+  const indices = settled.length > 0 ? settled.slice(0, 1) : Array.isArray(elements) ? elements.keys() : []
+  const isLast = path.indexOf(EACH, at + 1) < 0
+  const rest = settled.slice(1)
+  const found: Path[] = []
+  for (const index of indices) {
+    const one = [...path]
+    one[at] = index
+    if (isLast) found.push(one)
+    else for (const below of concrete(input, one, rest)) found.push(below)
+  }
+  return found
 }
 
 /** The indices of another path under those `[]` that both have in common. */

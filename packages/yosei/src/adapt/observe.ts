@@ -1,0 +1,75 @@
+/** Requests that are only watched: judged as they go by, and nothing of them is changed. */
+import type { IncomingMessage } from 'node:http'
+import * as platform from '#platform'
+import type { EndpointNode } from '../declare/endpoint.js'
+import type { IntakeNode } from '../declare/intake.js'
+import { askLookups } from '../judge/lookups.js'
+import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
+import { type Rejection, rejectFailed } from '../judge/verdict.js'
+import { isEmpty } from '../terms/own.js'
+import { type SettledLimits, settleLimits } from '../terms/policy.js'
+import { startDeadline } from './deadline.js'
+import type { NodeIncoming } from './incoming.js'
+
+/** @param tell Told what would have been rejected, and what failed; of lookups later than the judgement. */
+export async function watch(
+  app: IntakeNode,
+  endpoint: EndpointNode,
+  { node, message, signal, body }: NodeIncoming,
+  parsed: unknown,
+  { services, folds }: { readonly services: unknown; readonly folds: boolean },
+  tell: (rejection: Rejection, judged: Judged) => void,
+): Promise<Judged> {
+  const isParsed = node.readableEnded && parsed !== undefined && !isRaw(parsed)
+  const limits = settleLimits(endpoint.template, endpoint.limits)
+  const bytes = isRaw(parsed) ? parsed : isParsed || body === null ? null : await peek(node, limits)
+  const received = isParsed ? { received: { value: parsed, isForeign: true as const } } : {}
+  const options = { services, identity: 'asked', signal, platform, folds, ...received } as const
+  const judged = await judgeStages(app, { ...message, body: bytes }, options)
+  const { verdict, who } = judged
+  const failed = (cause: unknown) =>
+    rejectFailed(endpoint.name, cause, { stage: 'lookups', words: app.languages, statuses: endpoint.statuses })
+  if (verdict.outcome === 'rejected') tell(verdict, judged)
+  else if (!isEmpty(endpoint.lookups))
+    askLookups(judged as AcceptedJudgement, { services, who, signal: signal.signal }).then(
+      ({ rejection }) => rejection && tell(rejection, judged),
+      (cause) => tell(failed(cause), judged),
+    )
+  return judged
+}
+
+/** Whether a parser has left the body as it came. */
+export const isRaw = (parsed: unknown): parsed is string | Uint8Array =>
+  typeof parsed === 'string' || parsed instanceof Uint8Array
+
+/**
+ * What comes of a body within its limits, put back before the stream has ended: who reads it behind the gate reads it
+ * as if nobody had.
+ */
+function peek(request: IncomingMessage, { body: most, receive }: SettledLimits): Promise<Uint8Array | null> {
+  return new Promise((resolve) => {
+    const chunks: Uint8Array[] = []
+    let length = 0
+    const take = () => {
+      // To read what is not there would end a stream that has come to its end.
+      while (request.readableLength > 0) {
+        const chunk: Uint8Array = request.read()
+        chunks.push(chunk)
+        length += chunk.length
+      }
+      if (request.complete || length > most) end()
+    }
+    const end = () => {
+      late.off()
+      for (const event of ['readable', 'close', 'error']) request.off(event, event === 'readable' ? take : end)
+      const bytes = Buffer.concat(chunks)
+      // In the same turn of the event loop in which the last of it was read: the stream has not said that it ended.
+      if (length > 0 && !request.destroyed) request.unshift(bytes)
+      resolve(length > 0 ? bytes : null)
+    }
+    const late = startDeadline(receive, end)
+    request.on('readable', take)
+    request.on('close', end)
+    request.on('error', end)
+  })
+}
