@@ -8,7 +8,7 @@ import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
-import { describe, expect, jest, test } from '@jest/globals'
+import { afterEach, describe, expect, jest, test } from '@jest/globals'
 import connect from 'connect'
 import express from 'express'
 import Koa from 'koa'
@@ -68,12 +68,17 @@ function sent(port: number, raw: string | Buffer, enough: (came: string) => bool
 
 describe('a machine that can keep no file', () => {
   const script = join(dirname(fileURLToPath(import.meta.url)), 'upload-service.js')
+  const children: ChildProcess[] = []
+  afterEach(() => {
+    for (const child of children.splice(0)) child.kill('SIGKILL')
+  })
   /** The service in a process with a limit of its own, and its temporary folder. */
   async function limited(limit: string, folder = mkdtempSync(join(tmpdir(), 'attack-'))) {
     const child = spawn('sh', ['-c', `${limit}; exec "${process.execPath}" "${script}"`], {
       env: { ...process.env, TMPDIR: folder },
       stdio: ['pipe', 'pipe', 'inherit'],
     }) as ChildProcess
+    children.push(child)
     const [line] = await once(child.stdout as NodeJS.ReadableStream, 'data')
     const port = Number(String(line).trim())
     const upload = async (size: number) => {
@@ -102,29 +107,30 @@ describe('a machine that can keep no file', () => {
     for (let i = 0; i < 3; i++) expect((await upload(400_000)).slice(0, 2)).toEqual([503, '5'])
     if (!folder) expect(await upload(10)).toEqual([200, null, Array.from({ length: 3 }, () => 'failed 503')])
     expect([left(), child.exitCode]).toEqual([[], null])
-    child.kill()
   })
   test('nor do many that are in the middle of a body when no file can be opened any more', async () => {
     const { child, port, upload, folder, left } = await limited('ulimit -n 90')
     const head =
       'POST /plates HTTP/1.1\r\nHost: x\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 300000\r\n\r\n'
     const part = '--x\r\nContent-Disposition: form-data; name="plate"; filename="a"\r\nContent-Type: image/png\r\n\r\n'
-    const sockets: Socket[] = []
+    const sockets = new Set<Socket>()
     const seen: string[] = []
     for (let i = 0; i < 120; i++) {
       const socket = connectTo(port, '127.0.0.1')
       socket.on('error', () => undefined)
       socket.on('data', (chunk) => seen.push(String(chunk).slice(9, 12)))
-      socket.write(head + part + 'x'.repeat(70_000))
-      sockets.push(socket)
+      socket.on('close', () => sockets.delete(socket))
+      sockets.add(socket)
     }
+    // The process turns connections away when it can open nothing more; only then do files come.
+    expect(await until(() => sockets.size < 120)).toBe(true)
+    for (const socket of sockets) socket.write(head + part + 'x'.repeat(70_000))
     expect(await until(() => seen.includes('503'))).toBe(true)
     for (const socket of sockets) socket.destroy()
     expect(new Set(seen)).toEqual(new Set(['503']))
     expect(await until(async () => (await upload(10).catch(() => [0]))[0] === 200)).toBe(true)
     expect(await until(() => left().length === 0)).toBe(true)
     expect(child.exitCode).toBeNull()
-    child.kill()
     rmSync(folder, { recursive: true })
   })
 })

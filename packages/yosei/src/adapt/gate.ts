@@ -7,6 +7,7 @@ import { declareIntake, type IntakeNode, intakeNode, intakeOf } from '../declare
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { idOf, writeJournal } from '../judge/journal.js'
 import { endpointFor } from '../judge/open.js'
+import { prepare } from '../judge/receive.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { type Rejection, reject, rejectFailed, verdictOf } from '../judge/verdict.js'
 import { withoutSlashes } from '../read/match.js'
@@ -213,6 +214,7 @@ export function gateFor(
   const letBy = passUnjudged()
   const isApp = 'endpoints' in of
   const app = isApp ? intakeNode(of as Intake) : soloOf(endpointNode(of as Endpoint))
+  prepare(app, platform).catch(() => undefined)
   const watches = Object.values(app.endpoints).some(({ mode }) => mode === 'observe')
   const targetFor = (target: string) => (isApp ? target : tailOf(target, of, folds))
   // A gate on one route that matches nothing must not let everything by.

@@ -30,7 +30,7 @@ export interface Listening {
  * Starts a server for a service. Broken messages, header fields that are too large, conflicting lengths, expectations,
  * and clients that never end what they began: each is answered, and journalled, like any other rejection.
  *
- * @throws TypeError where `serve` did not make the handle.
+ * @throws TypeError where `serve` did not make the handle; Error where a package that its bodies need is not installed.
  * @example
  * const { url, close } = await listen(serve(app, handlers), { port: 8080 })
  */
@@ -38,6 +38,7 @@ export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: L
   const service = serviceOf(handle)
   if (!service)
     throw new TypeError('listen takes what serve made; for another handler, use createServer(listenerOf(handler))')
+  await service.ready
   const limits = Object.values(service.app.endpoints).map((endpoint) =>
     settleLimits(endpoint.template, endpoint.limits),
   )

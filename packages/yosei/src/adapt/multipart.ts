@@ -8,7 +8,7 @@ import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { setTimeout as sleep } from 'node:timers/promises'
-import type { Busboy } from 'busboy'
+import type { Busboy, BusboyConfig } from 'busboy'
 import type { Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
@@ -23,6 +23,27 @@ import { readSize } from '../terms/units.js'
 /** Parts of a form, whatever they carry: far more than a form has, far less than would fill the memory. */
 const mostParts = 1000
 
+let loading: Promise<(config: BusboyConfig) => Busboy> | undefined
+/**
+ * Loads what tells the parts of a form apart, before a request needs it: a machine in need can open no file of it.
+ *
+ * @throws Error where it is not installed, and whatever keeps it from being loaded.
+ */
+export function prepareForms(): typeof loading & object {
+  loading ??= import('busboy').then(
+    ({ default: busboy }) => busboy,
+    (cause) => {
+      loading = undefined
+      throw String(cause?.code).endsWith('MODULE_NOT_FOUND') ? new NotInstalled() : cause
+    },
+  )
+  return loading
+}
+class NotInstalled extends Error {
+  override readonly message =
+    "A body of 'multipart/form-data' is declared: it needs the package busboy (npm install busboy)"
+}
+
 /**
  * @param most Bytes of all parts but the files; a file has the limit that its declaration sets, else this.
  * @param mostInAll Bytes of everything.
@@ -34,9 +55,11 @@ export async function receiveForm(
   most: number,
   mostInAll: number,
 ): Promise<FormOrTrouble> {
-  const { default: busboy } = await import('busboy').catch(() => {
-    throw new Error("A body of 'multipart/form-data' is declared: it needs the package busboy (npm install busboy)")
-  })
+  const busboy = await prepareForms().catch((cause) => ({ failed: cause }))
+  if ('failed' in busboy) {
+    if (busboy.failed instanceof NotInstalled) throw busboy.failed
+    return busboy
+  }
   const files = new TemporaryFiles()
   const broken = (reason: string): FormOrTrouble => ({ values: {}, dispose: () => files.dispose(), broken: reason })
   let parser: Busboy

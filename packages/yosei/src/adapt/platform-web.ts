@@ -29,6 +29,9 @@ export async function decode(
 /** Parts of a form, whatever they carry. */
 const mostParts = 1000
 
+/** There is nothing to load. */
+export const prepareForms = async () => undefined
+
 /** Holds the files in memory. The limits are those of every platform. */
 export async function receiveForm(
   chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,

@@ -2,7 +2,7 @@
 import { promisify } from 'node:util'
 import { brotliDecompress, gunzip, inflate } from 'node:zlib'
 
-export { receiveForm } from './multipart.js'
+export { prepareForms, receiveForm } from './multipart.js'
 
 const decoders = { gzip: promisify(gunzip), deflate: promisify(inflate), br: promisify(brotliDecompress) }
 

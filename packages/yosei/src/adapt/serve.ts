@@ -8,6 +8,7 @@ import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { givenIn } from '../judge/give.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
 import type { Opened } from '../judge/open.js'
+import { prepare } from '../judge/receive.js'
 import { refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
@@ -67,6 +68,8 @@ export interface Incoming {
 /** A service behind `serve`: what a platform works with that has no fetch requests. */
 export interface Service {
   readonly app: IntakeNode
+  /** When it can take what it declares; it rejects where a package for that is not installed. */
+  readonly ready: Promise<void>
   process(incoming: Incoming): Promise<Reply>
   /** The answer to what never became a request, or whose answer could not be sent. */
   refuse(verdict: Rejection): Reply
@@ -103,8 +106,12 @@ type AnyHandlers = { readonly [name: string]: (input: unknown, context: Context<
 
 function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOptions<unknown>): Service {
   checkPairs(app, handlers)
+  const ready = prepare(app, platform)
+  // Who serves without waiting for it is told by the first request that needs it.
+  ready.catch(() => undefined)
   return {
     app,
+    ready,
     refuse(verdict) {
       const id = newId()
       writeJournal(app, {

@@ -1,4 +1,5 @@
 /** The stage that receives the body: its bytes, within limits of size and time, their codings undone. */
+import type { IntakeNode } from '../declare/intake.js'
 import { sizeVariant } from '../kinds/file.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
@@ -20,6 +21,8 @@ export interface Platform {
     coding: 'gzip' | 'deflate' | 'br',
     most: number,
   ): Promise<Uint8Array | 'too_large' | 'broken'>
+  /** Loads what `receiveForm` needs. */
+  prepareForms(): Promise<unknown>
   /**
    * @param most Bytes of all parts but the files; a file has the limit that its declaration sets, else this.
    * @param mostInAll Bytes of everything.
@@ -31,6 +34,11 @@ export interface Platform {
     most: number,
     mostInAll: number,
   ): Promise<FormOrTrouble>
+}
+
+/** Makes the platform ready for the bodies that an app takes, before a request needs it. */
+export async function prepare({ endpoints }: IntakeNode, { prepareForms }: Platform): Promise<void> {
+  if (Object.values(endpoints).some(({ bodies }) => bodies.some(isStreamed))) await prepareForms()
 }
 
 /** A body that could not be had. */
