@@ -11,6 +11,7 @@ import connect from 'connect'
 import {
   answer,
   anything,
+  choice,
   day,
   decimal,
   either,
@@ -196,6 +197,36 @@ describe('messages and their framing', () => {
   })
 })
 
+test('what declares an intake may change afterwards', () => {
+  const limits = { body: '1kB', errors: 1 } as const
+  const tags = ['a']
+  const app = intake({ endpoints: { one: one(list(integer()), { tags }) }, limits })
+  Object.assign(limits, { errors: 50 })
+  tags.push('b')
+  expect(judgeParts(app.endpoints.one, { body: ['x', 'y'] })).toMatchObject({ more: 1 })
+  expect(Object.isFrozen(app.endpoints.one)).toBe(true)
+})
+
+test('the journal names what could have been sent, and was not', async () => {
+  const events: JournalEvent[] = []
+  const optional = { optional: true } as const
+  const handle = serve(
+    intake({
+      endpoints: {
+        one: one(record({ a: integer(optional), b: record({ c: integer(optional), d: integer() }) }), {
+          query: { e: integer(optional), f: integer(optional) },
+          header: { g: integer(optional) },
+          cookie: { h: integer(optional) },
+        }),
+      },
+      journal: { write: (event) => void events.push(event) },
+    }),
+    { one: () => 1 } as never,
+  )
+  await handle(new Request('http://kr.example/?f=1', { method: 'POST', headers: json, body: '{"b":{"d":"x"}}' }))
+  expect(events[0]?.absent).toEqual(['query.e', 'header.g', 'cookie.h', 'body.a', 'body.b.c'])
+})
+
 test('a process ends when a limit of time was all that it still had', () => {
   const program = `import { endpoint, intake, serve } from 'yosei'
     const app = intake({ endpoints: { a: endpoint('GET /', {}) }, limits: { handle: '100ms' } })
@@ -261,6 +292,40 @@ describe('bounds and caps', () => {
           { body: [1, 2] },
         ),
       { outcome: 'accepted' },
+    ],
+    [
+      'errors of many elements, in their order',
+      () =>
+        judgeParts(one(list(either([text(), record({ a: integer() })]))), {
+          body: Array.from({ length: 12 }, (_, index) => (index % 3 === 2 ? 7 : 'x')),
+        }),
+      { errors: [2, 5, 8, 11].map((index) => ({ address: `body[${index}]` })) },
+    ],
+    ...[
+      ['accepted', `${'a'.repeat(64)}@kr.example`],
+      ['rejected', `${'a'.repeat(65)}@kr.example`],
+      ['accepted', `a@${'b'.repeat(60)}.${'c'.repeat(60)}.${'d'.repeat(60)}.${'e'.repeat(60)}.${'f'.repeat(8)}`],
+      ['rejected', `a@${'b'.repeat(60)}.${'c'.repeat(60)}.${'d'.repeat(60)}.${'e'.repeat(60)}.${'f'.repeat(9)}`],
+    ].map(([outcome = '', body = '']): [string, () => object, object] => [
+      `an address of ${body.length} characters is ${outcome}`,
+      () => judgeParts(one(text({ format: 'email' })), { body }),
+      { outcome },
+    ]),
+    [
+      'numbers tell nothing apart where all is text',
+      () =>
+        judgeParts(
+          one(record({}), {
+            query: {
+              q: either([
+                record({ by: choice([1, 2]), a: integer() }),
+                record({ by: choice(['x']), b: integer({ optional: true }) }),
+              ]),
+            },
+          }),
+          { query: { q: { by: '2', a: '3' } }, body: {} },
+        ),
+      { input: { query: { q: { by: 2, a: 3 } } } },
     ],
     ['levels inside a union', () => judgeParts(one(tree), { body: nested(64) }), { outcome: 'accepted' }],
     [
