@@ -13,7 +13,7 @@ import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import { transformFileSync } from '@swc/core'
 import fc from 'fast-check'
-import { endpoint, file, intake, integer, list, record, serve, table, text } from 'yosei'
+import { codeOf, endpoint, file, intake, integer, list, outline, record, serve, table, text } from 'yosei'
 import { listen } from 'yosei/node'
 
 const { values } = parseArgs({ options: { seconds: { type: 'string', default: '60' }, seed: { type: 'string' } } })
@@ -35,8 +35,9 @@ async function fromTests(name) {
 const { bothVerdicts, enginePairs } = await fromTests('samples')
 const { growthOf, mostGrowth, readers, repetitive } = await fromTests('growth')
 const { spoilt } = await fromTests('hostile')
+const { kinds, marks, outputs, places, written } = await fromTests('secrets')
 
-const counts = { pairs: 0, messages: 0, uploads: 0, dropped: 0, texts: 0 }
+const counts = { pairs: 0, messages: 0, uploads: 0, dropped: 0, texts: 0, secrets: 0 }
 const folder = mkdtempSync(join(tmpdir(), 'attack-'))
 process.env.TMPDIR = folder
 const fail = (what, detail) => {
@@ -142,6 +143,29 @@ const rounds = [
     )
     await Promise.all(cuts)
     counts.dropped += cuts.length
+  },
+  async function secrets() {
+    const walk = fc.record({
+      kind: fc.constantFrom(...Object.keys(kinds).filter((kind) => kind !== 'file')),
+      at: fc.nat(),
+      nested: fc.array(fc.constantFrom(...Object.keys(places)), { minLength: 1, maxLength: 4 }),
+    })
+    for (const { kind, at, nested } of fc.sample(walk, { seed: next++, numRuns: 20 })) {
+      const [field, ...all] = kinds[kind]
+      const body = nested.reduce((below, place) => places[place][0](below), field)
+      const value = nested.reduce((below, place) => places[place][1](below), all[at % all.length])
+      const declared = endpoint('POST /', { body })
+      const sent = {
+        method: 'POST',
+        target: '/',
+        headers: { 'content-type': 'application/json' },
+        body: written(value),
+      }
+      const told = [...(await outputs(declared, sent)), written(outline(declared)), codeOf(declared)]
+      counts.secrets++
+      const leak = told.find((one) => marks.test(one))
+      if (leak) fail(`a secret ${kind} in ${nested.join(' in ')} is told`, `${sent.body}\n${leak.slice(0, 3000)}`)
+    }
   },
   async function growth() {
     const names = Object.keys(readers)
