@@ -125,16 +125,16 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
   ],
   // Two bookings of one telescope never look at its nights at the same time.
   turn: { of: 'telescope', by: ['path.telescopeId'], wait: '2s' },
-  lookups: (on) => ({
-    telescope: on.lookup({
+  lookups: (on) => {
+    const telescope = on.lookup({
       reads: ['path.telescopeId'],
       ask: ({ telescopes }: Services, [id]) => telescopes.find(id),
       refusal: { status: 404, code: 'no_such_telescope', message: 'is none of our telescopes' },
-    }),
-    booked: on.lookup({
+    })
+    const booked = on.lookup({
       reads: ['path.telescopeId', 'body.window'],
-      follows: ['telescope'],
-      ask: ({ sessions }: Services, [telescope, { opens }]) => sessions.at(telescope, nightOf(opens)),
+      follows: { telescope },
+      ask: ({ sessions }: Services, [id, { opens }]) => sessions.at(id, nightOf(opens)),
       absent: true,
       refusal: {
         status: 409,
@@ -142,13 +142,14 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
         message: 'lies in a night that is booked already',
         at: 'body.window',
       },
-    }),
-    quota: on.lookup({
+    })
+    const quota = on.lookup({
       reads: ['header.x-team', 'body.window'],
       ask: async ({ sessions }: Services, [team, { opens }]) => (await sessions.left(team, nightOf(opens))) > 0,
       refusal: { status: 429, code: 'quota_spent', message: 'has no sessions left in that night' },
-    }),
-  }),
+    })
+    return { telescope, booked, quota }
+  },
 })
 
 const changeSession = endpoint('PATCH /sessions/{sessionId}', {

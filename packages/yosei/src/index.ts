@@ -10,17 +10,18 @@ export type { Format } from './grammar/formats.js'
 export { type Given, give } from './judge/give.js'
 export type { JudgeOptions } from './judge/judge.js'
 export type { JudgePartsOptions } from './judge/parts.js'
-export { type Refused, refuse } from './judge/refuse.js'
+export { refuse } from './judge/refuse.js'
 export { memoryTurns } from './judge/turns.js'
 export { isSecretAt, outline } from './outline/outline.js'
 export { type BrokenMessage, type Message, parseMessage, type RequestLike } from './read/message.js'
 export type { Comparable, Condition } from './rules/condition.js'
+export type { ConditionMaker } from './rules/conditions.js'
 export type { Blame, Found, Rule } from './rules/rule.js'
 export type { RuleMaker } from './rules/rules.js'
 export { endpoint, group, intake } from './sound/declarations.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './terms/address.js'
 export type { Bounds, Messages, Moment, Need, Size, Span } from './terms/declared.js'
-export type { Accepted, Endpoint, Endpoints, FoundBy, Intake, Sent } from './terms/endpoint.js'
+export type { Accepted, Endpoint, Endpoints, FoundBy, Intake, Sent, WhoOf } from './terms/endpoint.js'
 export type {
   Catalogue,
   Catalogues,
@@ -28,6 +29,7 @@ export type {
   JournalEvent,
   Problem,
   Refusal,
+  Refused,
   TakenTurn,
   TakeOptions,
   TurnStore,
@@ -36,7 +38,7 @@ export { DeclarationError } from './terms/mistake.js'
 export type { Part } from './terms/parts.js'
 export type { Limits, Mode, Policy } from './terms/policy.js'
 export type { Stage, Statuses } from './terms/statuses.js'
-export type { Common, Field, Fields, In, InFields, Out, OutFields, Upload } from './terms/types.js'
+export type { Common, Field, Fields, In, InFields, Out, OutFields, RecordField, Upload } from './terms/types.js'
 export type {
   AcceptedVerdict,
   EndpointVerdict,

@@ -21,8 +21,8 @@ export { formatAddress, parseAddress } from './terms/address.js'
  * @example
  * judgeParts(listSessions, { query: { limit: '5' } })
  */
-export const judgeParts = <I, S, F>(
-  endpoint: Endpoint<I, S, F>,
+export const judgeParts = <E extends Endpoint>(
+  endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   options?: JudgePartsOptions,
-): EndpointVerdict<string, I, F> => judgePartsBy(undefined, endpoint, parts, options)
+): EndpointVerdict<string, E> => judgePartsBy(undefined, endpoint, parts, options)

@@ -403,10 +403,10 @@ describe('lookups, refusals and turns', () => {
     let asked = 0
     const x = endpoint('GET /{id}', {
       path: { id: text() },
-      lookups: (on) => ({
-        first: on.lookup({ reads: ['path.id'], ask: () => Promise.reject(new Error('away')) }),
-        second: on.lookup({ reads: ['path.id'], follows: ['first'], ask: () => ++asked }),
-      }),
+      lookups: (on) => {
+        const first = on.lookup({ reads: ['path.id'], ask: () => Promise.reject(new Error('away')) })
+        return { first, second: on.lookup({ reads: ['path.id'], follows: { first }, ask: () => ++asked }) }
+      },
     })
     expect(
       (await serve(intake({ endpoints: { x }, journal: { write: () => undefined } }), { x: () => 1 })(get)).status,

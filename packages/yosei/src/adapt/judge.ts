@@ -30,8 +30,8 @@ export const judge = <E extends Endpoints>(
  * @example
  * judgeParts(listSessions, { query: { limit: '5' } })
  */
-export const judgeParts = <I, S, F>(
-  endpoint: Endpoint<I, S, F>,
+export const judgeParts = <E extends Endpoint>(
+  endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   options?: JudgePartsOptions,
-): EndpointVerdict<string, I, F> => judgePartsBy(readerOf, endpoint, parts, options)
+): EndpointVerdict<string, E> => judgePartsBy(readerOf, endpoint, parts, options)

@@ -16,7 +16,7 @@ import { retryAfter } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
 import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
-import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
+import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, WhoOf } from '../terms/endpoint.js'
 import type { JournalEvent, Refusal } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { statusFor } from '../terms/statuses.js'
@@ -27,8 +27,8 @@ export interface Context<E, Services> {
   /** The request as fetch has it, made when it is first looked at; its body has been read. */
   readonly request: Request
   readonly services: Services
-  /** Who is asking, as `identify` said. */
-  readonly who: unknown
+  /** Who is asking, as `identify` said and the endpoint declares. */
+  readonly who: WhoOf<E>
   /** Fires when the client has gone, or the handler is over its time. */
   readonly signal: AbortSignal
   /** The request's id, the same as in the journal and in the answer to a rejection. */
@@ -48,14 +48,20 @@ export type Handlers<E extends Endpoints, Services> = {
 }
 
 export interface ServeOptions<Services> {
-  services?: Services
+  /** What lookups, `identify` and handlers are given. */
+  services?: Services | undefined
   /** The clock that relative limits count from: that of the machine where none is given. */
-  now?: () => Date
+  now?: (() => Date) | undefined
   /** Whether OPTIONS of a declared path is answered with its methods, or told like any method that is not taken. */
-  options?: 'answer' | 'pass'
+  options?: 'answer' | 'pass' | undefined
   /** Whether what a handler threw is thrown on, after it was journalled: for what a service considers fatal. */
-  letThrough?: (error: unknown) => boolean
+  letThrough?: ((error: unknown) => boolean) | undefined
 }
+
+/** The services are required where a lookup or `identify` asks them. */
+type Serving<Asked, Services> = unknown extends Asked
+  ? [options?: ServeOptions<Services>]
+  : [options: ServeOptions<Services> & { services: Services }]
 
 /** A request on its way in, from whatever platform. */
 export interface Incoming {
@@ -88,12 +94,12 @@ export const serviceOf = (handle: Handle): Service | undefined => services.get(h
  * @example
  * const handle = serve(app, { listSessions: ({ query }, { services }) => services.sessions.list(query) }, { services })
  */
-export function serve<E extends Endpoints, Services = undefined>(
-  app: Intake<E>,
+export function serve<E extends Endpoints, Asked = unknown, Services extends Asked = Asked>(
+  app: Intake<E, Asked>,
   handlers: Handlers<E, Services>,
-  options: ServeOptions<Services> = {},
+  ...[options]: Serving<Asked, Services>
 ): Handle {
-  const service = serviceFor(intakeNode(app), handlers as unknown as AnyHandlers, options)
+  const service = serviceFor(intakeNode(app), handlers as unknown as AnyHandlers, options ?? {})
   const handle = async (request: Request) => {
     const incoming = { message: messageOfRequest(request), signal: following(request.signal), request: () => request }
     return responseOf(await service.process(incoming))

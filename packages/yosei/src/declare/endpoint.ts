@@ -3,16 +3,29 @@
 import { readMediaRange } from '../grammar/media-range.js'
 import { fieldNode, type Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
+import type { AnyCondition, Condition } from '../rules/condition.js'
+import { type ConditionMaker, conditionMaker } from '../rules/conditions.js'
+import type { FilledBy } from '../rules/fill.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
 import { type RuleMaker, ruleMaker } from '../rules/rules.js'
-import type { Endpoint } from '../terms/endpoint.js'
+import type { Present } from '../terms/address.js'
+import type { Endpoint, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
 import type { Policy } from '../terms/policy.js'
 import { parseTemplate, type Template } from '../terms/template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from '../terms/types.js'
 import { record } from './fields.js'
-import { type Lookup, type LookupMaker, type LookupNode, lookupMaker, type Turn, type TurnNode } from './lookups.js'
+import {
+  type AskedBy,
+  type Lookup,
+  type LookupMaker,
+  type LookupNode,
+  type Lookups,
+  lookupMaker,
+  type Turn,
+  type TurnNode,
+} from './lookups.js'
 
 export type Names<S extends string> = S extends `${string}{${infer N}}${infer Rest}` ? N | Names<Rest> : never
 export type PathFields<S extends string> = { readonly [K in Names<S>]: Field }
@@ -35,7 +48,7 @@ type InBody<B> = B extends Field
 /** Field names are addressed in lower case. */
 type LowerCase<H> = { [K in keyof H as Lowercase<K & string>]: H[K] }
 
-/** What a handler receives. */
+/** What a handler receives, before anything is filled. */
 export type Input<P, Q, H, C, B> = Flat<{
   path: OutPart<P>
   query: OutPart<Q>
@@ -52,8 +65,20 @@ export type SentInput<P, Q, H, C, B> = Flat<{
   body: InBody<B>
 }>
 
-export type Lookups = { readonly [name: string]: Lookup<unknown, unknown> }
-type FoundIn<L> = { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
+/** What is somebody else's, and not to be changed. */
+type Fixed<T> = T extends Date | string | number | bigint | boolean | null | undefined
+  ? T
+  : T extends readonly (infer E)[]
+    ? readonly Fixed<E>[]
+    : T extends object
+      ? { readonly [K in keyof T]: Fixed<T[K]> }
+      : T
+/** Who is asking, as a declared field gives it. */
+export type Who<W> = W extends Field ? Fixed<Out<W>> | (W['need'] extends 'required' ? never : undefined) : unknown
+/** The input with who is asking, where that is declared: what rules, lookups and turns can speak of. */
+export type WithWho<I, W> = W extends Field ? Flat<I & { who: Who<W> }> : I
+/** What is known before the body comes. */
+export type HeadOf<I> = Omit<I, 'body'>
 
 /** The declaration of a body of one media type. */
 export interface BodyNode {
@@ -82,6 +107,10 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly bodies: readonly BodyNode[]
   /** The endpoint as it was declared, where this is that one with what it shares. */
   readonly origin?: EndpointNode
+  /** Who is asking. */
+  readonly who?: Node
+  /** What must hold of who is asking, before the body comes. */
+  readonly may?: AnyCondition
   readonly rules: readonly AnyRule[]
   readonly turn?: TurnNode
   readonly lookups: { readonly [name: string]: LookupNode }
@@ -89,20 +118,41 @@ export interface EndpointNode extends Readonly<Policy> {
 /** An endpoint's own type holds only what TypeScript infers from it; what it is made of is here. */
 export const endpointNode = (endpoint: Endpoint) => endpoint as unknown as EndpointNode
 
-export interface Declaration<Q, H, C, B, I, L> extends Policy {
-  title?: string
-  description?: string
-  tags?: readonly string[]
-  query?: Q
-  header?: H
+/** `I` is all that rules can speak of; `Far` are the lookups of the group. */
+export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
+  title?: string | undefined
+  description?: string | undefined
+  tags?: readonly string[] | undefined
+  query?: Q | undefined
+  header?: H | undefined
   /** Read as secrets: told nowhere. The first of a name counts. */
-  cookie?: C
-  body?: B
+  cookie?: C | undefined
+  body?: B | undefined
   /** Status of a handler's plain value; 200 by default. */
-  success?: number
-  rules?: (on: RuleMaker<I>) => readonly Rule[]
-  turn?: Turn<I>
-  lookups?: (on: LookupMaker<I>) => L
+  success?: number | undefined
+  /**
+   * Who is asking: what `identify` gives. Checked, and not copied: names that are not declared stay. A secret, at
+   * addresses such as `who.role`. Optional at endpoints that are `open`.
+   */
+  who?: W | undefined
+  /** What must hold of who is asking, of the path, query and header, before the body comes; else 403 `not_allowed`. */
+  may?: ((on: ConditionMaker<HeadOf<I>>) => Condition) | undefined
+  rules?: ((on: RuleMaker<I>) => R) | undefined
+  turn?: Turn<I> | undefined
+  lookups?: ((on: LookupMaker<I>, group: Far) => L) | undefined
+}
+
+/** The types of an endpoint, from those of its declaration. */
+export interface Types<P, Q, H, C, B, W, R, L> extends EndpointTypes {
+  readonly input: Present<Input<P, Q, H, C, B>, FilledBy<R>>
+  readonly sent: SentInput<P, Q, H, C, B>
+  // Written out, so that what is inferred names nothing of these.
+  readonly found: { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
+  readonly filled: {
+    [K in keyof L]: L[K] extends Lookup<unknown, unknown, infer A> ? (string extends A ? never : A) : never
+  }[keyof L]
+  readonly services: AskedBy<L>
+  readonly who: Who<W>
 }
 
 /**
@@ -120,29 +170,32 @@ export function declareEndpoint<
   H extends Fields = {},
   C extends Fields = {},
   B extends Body | undefined = undefined,
+  W extends Field | undefined = undefined,
+  const R extends readonly Rule[] = [],
   L extends Lookups = {},
 >(
   signature: S,
   declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) &
-    Declaration<Q, H, C, B, Input<P, Q, H, C, B>, L>,
-): Endpoint<Input<P, Q, H, C, B>, SentInput<P, Q, H, C, B>, FoundIn<L>> {
-  return frozen(nodeOf(signature, declaration as LooseDeclaration)) as Endpoint<
-    Input<P, Q, H, C, B>,
-    SentInput<P, Q, H, C, B>,
-    FoundIn<L>
-  >
+    Declaration<Q, H, C, B, W, WithWho<Input<P, Q, H, C, B>, W>, R, L>,
+): Endpoint<Flat<Types<P, Q, H, C, B, W, R, L>>> {
+  return frozen(nodeOf(signature, declaration as LooseDeclaration, {})) as never
 }
 
 /** A declaration without its static types. */
-type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, unknown, Lookups> & { path?: Fields }
+type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, Field, unknown, readonly Rule[], Lookups> & {
+  path?: Fields
+}
 
-function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode {
+/** @param far The lookups of the group that the endpoint is made in. */
+export function nodeOf(signature: string, declaration: LooseDeclaration, far: EndpointNode['lookups']): EndpointNode {
   const {
     path = {},
     query = {},
     header = {},
     cookie = {},
     body,
+    who,
+    may,
     rules,
     lookups,
     tags = [],
@@ -164,8 +217,10 @@ function nodeOf(signature: string, declaration: LooseDeclaration): EndpointNode 
     header: headerPart(signature, header),
     cookie: cookiePart(cookie),
     bodies: bodiesOf(signature, body),
+    ...(who === undefined ? {} : { who: fieldNode(asSecret(who)) }),
+    ...(may === undefined ? {} : { may: may(conditionMaker as never) as AnyCondition }),
     rules: (rules?.(ruleMaker) ?? []) as readonly AnyRule[],
-    lookups: (lookups?.(lookupMaker as unknown as LookupMaker<unknown>) ?? {}) as EndpointNode['lookups'],
+    lookups: (lookups?.(lookupMaker as unknown as LookupMaker<unknown>, far) ?? {}) as EndpointNode['lookups'],
   }
   return node as EndpointNode
 }
@@ -200,11 +255,11 @@ export function oncePerBody<T extends object>(work: (endpoint: EndpointNode, bod
   }
 }
 
-const rootWith = oncePerBody(({ path, query, header, cookie }, body): RecordNode => {
+const rootWith = oncePerBody(({ path, query, header, cookie, who }, body): RecordNode => {
   return {
     kind: 'record',
     need: 'required',
-    fields: { path, query, header, cookie, ...(body ? { body: body.node } : {}) },
+    fields: { path, query, header, cookie, ...(body ? { body: body.node } : {}), ...(who ? { who } : {}) },
   }
 })
 /** The parts of an endpoint as the fields of one record: where addresses start. */
@@ -220,7 +275,7 @@ export const headerPart = (signature: string, fields: Fields) =>
 export const cookiePart = (fields: Fields) => part(mapFields(fields, asSecret), { unlisted: 'drop' })
 const secretAlways = new Set(['authorization', 'cookie', 'set-cookie'])
 
-const asSecret = (field: Field): Field => Object.freeze({ ...field, secret: true })
+export const asSecret = (field: Field): Field => Object.freeze({ ...field, secret: true })
 const mapFields = (fields: Fields, map: (field: Field) => Field): Fields =>
   Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, map(field)]))
 

@@ -4,9 +4,10 @@ import type { Format } from '../grammar/formats.js'
 import { fieldNode, type Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Tidying } from '../kinds/text.js'
+import type { FilledBy } from '../rules/fill.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
 import { addressesOf, type RuleMaker, ruleMaker } from '../rules/rules.js'
-import { parseAddress } from '../terms/address.js'
+import { type Present, parseAddress } from '../terms/address.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
@@ -18,7 +19,8 @@ import type {
   In,
   InFields,
   InTuple,
-  Made,
+  NeedOf,
+  Null,
   Out,
   OutFields,
   OutTuple,
@@ -28,114 +30,121 @@ import type {
 
 export interface TextOptions extends Common<string> {
   /** Least and greatest number of code points. */
-  length?: Bounds
+  length?: Bounds | undefined
   /** Refused where it can take long on a text made for it: see `trusted`. */
-  pattern?: RegExp
+  pattern?: RegExp | undefined
   /** Takes a pattern of which nobody can tell how long it takes, or that takes long, as it is. */
-  trusted?: boolean
-  format?: Format
+  trusted?: boolean | undefined
+  format?: Format | undefined
   /**
    * What is done to the text before anything is checked: a Unicode normalization form, white space at both ends cut
    * off, runs of white space made one blank, letters made lower or upper case. Always in this order, whatever the order
    * of the list.
    */
-  tidy?: readonly Tidying[]
+  tidy?: readonly Tidying[] | undefined
   /** In text sources an empty value counts as not sent, unless this is set. */
-  keepEmpty?: boolean
+  keepEmpty?: boolean | undefined
 }
 export interface NumberOptions<T = number> extends Common<T> {
   /** At least. */
-  min?: T
+  min?: T | undefined
   /** At most. */
-  max?: T
+  max?: T | undefined
   /** More than. */
-  above?: T
+  above?: T | undefined
   /** Less than. */
-  below?: T
+  below?: T | undefined
   /** A whole multiple of this (JSON Schema's `multipleOf`). */
-  step?: T
+  step?: T | undefined
 }
 export interface DecimalOptions extends Common<string> {
   /** Digits in all, without leading zeros. */
-  digits?: number
+  digits?: number | undefined
   /** Digits after the point. */
-  scale?: number
-  min?: string
-  max?: string
+  scale?: number | undefined
+  min?: string | undefined
+  max?: string | undefined
 }
 export interface InstantOptions extends Common<Date> {
   /** The earliest instant that is taken. */
-  from?: Moment
+  from?: Moment | undefined
   /** The latest instant that is taken. */
-  until?: Moment
+  until?: Moment | undefined
 }
 export interface DayOptions extends Common<string> {
   /** The earliest day that is taken: a date, or days from today as `+2d`, `-7d`, `+0d`. */
-  from?: string
+  from?: string | undefined
   /** The latest day that is taken. */
-  until?: string
+  until?: string | undefined
   /** The IANA time zone whose today it is; UTC by default. */
-  zone?: string
+  zone?: string | undefined
 }
 export interface DurationOptions extends Common<number> {
-  min?: Span
-  max?: Span
+  min?: Span | undefined
+  max?: Span | undefined
 }
 export interface ChoiceOptions<V extends string | number> extends Common<V> {
-  titles?: { readonly [K in V]?: string }
+  titles?: { readonly [K in V]?: string } | undefined
 }
 export interface FileOptions extends Common<never> {
   /** At most so large. */
-  bytes?: Size
+  bytes?: Size | undefined
   /** The media types that are taken: `image/png`, `image/*`. */
-  types?: readonly string[]
+  types?: readonly string[] | undefined
 }
 export interface ListOptions<T, K> extends Common<T> {
   /** Least and greatest number of elements. */
-  length?: Bounds
+  length?: Bounds | undefined
   /** No element twice; or no two elements with the same value of this field. */
-  distinct?: boolean | K
+  distinct?: boolean | K | undefined
   /** How a query carries the elements (OpenAPI's `style`): joined by commas, blanks or bars. `form` by default. */
-  style?: 'form' | 'spaceDelimited' | 'pipeDelimited'
+  style?: 'form' | 'spaceDelimited' | 'pipeDelimited' | undefined
   /** Whether the name is repeated for each element (OpenAPI's `explode`): with `form` by default so, else not. */
-  explode?: boolean
+  explode?: boolean | undefined
 }
 export interface RecordOptions<T> extends Common<T> {
   /** What happens to names that are not declared. `refuse` by default. */
-  unlisted?: 'refuse' | 'drop' | 'keep'
+  unlisted?: 'refuse' | 'drop' | 'keep' | undefined
   /** Rules between its fields, at addresses inside it. They travel with it, into lists and branches. */
-  rules?: (on: RuleMaker<T>) => readonly Rule[]
+  rules?: ((on: RuleMaker<T>) => readonly Rule[]) | undefined
 }
 export interface TableOptions<T> extends Common<T> {
   /** Least and greatest number of names. */
-  length?: Bounds
+  length?: Bounds | undefined
   /** The pattern of a name. */
-  names?: RegExp
+  names?: RegExp | undefined
   /** As for a text's pattern. */
-  trusted?: boolean
+  trusted?: boolean | undefined
 }
 /** How a value is read to another, and what is told where it can't be. */
 export interface ReadAs<B, T> {
   code: string
-  message?: string
+  message?: string | undefined
   /** The way back, for `write`. */
-  write?: (value: T) => B
+  write?: ((value: T) => B) | undefined
   /**
    * What makes an object the same as another, for comparisons, `distinct`, turns and lookups. Where nothing is said, it is
    * what was sent for it. Other values, and dates, are the same when they are equal.
    */
-  key?: (value: T) => string
+  key?: ((value: T) => string) | undefined
 }
 
+/** What may be said of a value whose declaration is made later; the rest stands in that. */
+export type LaterOptions = Pick<Common<never>, 'optional' | 'nullable' | 'title' | 'description' | 'deprecated'>
+
 interface Options {
-  optional?: boolean
-  default?: unknown
-  readOnly?: boolean | 'drop'
+  readonly optional?: boolean | undefined
+  readonly default?: unknown
+  readonly readOnly?: boolean | 'drop' | undefined
 }
+
+/** An option that is undefined was not given. */
+const given = (options: object) =>
+  Object.fromEntries(Object.entries(options).filter(([, value]) => value !== undefined))
 
 /** The one place where nodes are made. */
 function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {
-  const { optional, ...rest } = options
+  const { optional, ...rest } = given(options) as Options
   const need = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
   return frozen({ kind, need, ...own, ...rest }) as unknown as F
 }
@@ -144,12 +153,16 @@ function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: o
 const stateless = (pattern: RegExp) => new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, ''))
 
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
-export function text<const O extends TextOptions = {}>(options?: O & TextOptions): Made<string, string, O> {
+export function text<const O extends TextOptions = {}>(
+  options?: O & TextOptions,
+): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
   return make('text', options?.pattern ? ({ ...options, pattern: stateless(options.pattern) } as Options) : options)
 }
 
 /** A whole number within ±(2^53−1); as text `-?(0|[1-9][0-9]*)`. */
-export function integer<const O extends NumberOptions = {}>(options?: O & NumberOptions): Made<number, number, O> {
+export function integer<const O extends NumberOptions = {}>(
+  options?: O & NumberOptions,
+): Field<number | Null<O>, number | Null<O>, NeedOf<O>> {
   return make('integer', options)
 }
 
@@ -159,37 +172,49 @@ export function integer<const O extends NumberOptions = {}>(options?: O & Number
  */
 export function bigInteger<const O extends NumberOptions<bigint> = {}>(
   options?: O & NumberOptions<bigint>,
-): Made<bigint, string | number, O> {
+): Field<bigint | Null<O>, string | number | Null<O>, NeedOf<O>> {
   return make('bigInteger', options)
 }
 
 /** A finite number; as text by the grammar of JSON numbers (RFC 8259, section 6). */
-export function number<const O extends NumberOptions = {}>(options?: O & NumberOptions): Made<number, number, O> {
+export function number<const O extends NumberOptions = {}>(
+  options?: O & NumberOptions,
+): Field<number | Null<O>, number | Null<O>, NeedOf<O>> {
   return make('number', options)
 }
 
 /** An exact decimal such as `12.50`, kept as its text; JSON must carry it as a string. */
-export function decimal<const O extends DecimalOptions = {}>(options?: O & DecimalOptions): Made<string, string, O> {
+export function decimal<const O extends DecimalOptions = {}>(
+  options?: O & DecimalOptions,
+): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
   return make('decimal', options)
 }
 
 /** True or false; as text `true`, `false`, `1` or `0`, and a bare `?name` in a query is true. */
-export function flag<const O extends Common<boolean> = {}>(options?: O & Common<boolean>): Made<boolean, boolean, O> {
+export function flag<const O extends Common<boolean> = {}>(
+  options?: O & Common<boolean>,
+): Field<boolean | Null<O>, boolean | Null<O>, NeedOf<O>> {
   return make('flag', options)
 }
 
 /** A moment in time: an RFC 3339 date-time, read to a Date. */
-export function instant<const O extends InstantOptions = {}>(options?: O & InstantOptions): Made<Date, string, O> {
+export function instant<const O extends InstantOptions = {}>(
+  options?: O & InstantOptions,
+): Field<Date | Null<O>, string | Null<O>, NeedOf<O>> {
   return make('instant', options)
 }
 
 /** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days in `zone`. */
-export function day<const O extends DayOptions = {}>(options?: O & DayOptions): Made<string, string, O> {
+export function day<const O extends DayOptions = {}>(
+  options?: O & DayOptions,
+): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
   return make('day', options)
 }
 
 /** An ISO 8601 duration of weeks, days, hours, minutes and seconds, such as `PT1H30M`, read to milliseconds. */
-export function duration<const O extends DurationOptions = {}>(options?: O & DurationOptions): Made<number, string, O> {
+export function duration<const O extends DurationOptions = {}>(
+  options?: O & DurationOptions,
+): Field<number | Null<O>, string | Null<O>, NeedOf<O>> {
   return make('duration', options)
 }
 
@@ -197,7 +222,7 @@ export function duration<const O extends DurationOptions = {}>(options?: O & Dur
 export function choice<const C extends readonly (string | number)[], const O extends ChoiceOptions<C[number]> = {}>(
   values: C,
   options?: O & ChoiceOptions<C[number]>,
-): Made<C[number], C[number], O> {
+): Field<C[number] | Null<O>, C[number] | Null<O>, NeedOf<O>> {
   return make('choice', options, { values: Object.freeze([...values]) })
 }
 
@@ -205,7 +230,7 @@ export function choice<const C extends readonly (string | number)[], const O ext
 export function constant<const V extends string | number | boolean | null, const O extends Common<V> = {}>(
   value: V,
   options?: O & Common<V>,
-): Made<V, V, O> {
+): Field<V | Null<O>, V | Null<O>, NeedOf<O>> {
   return make('constant', options, { value })
 }
 
@@ -213,7 +238,7 @@ export function constant<const V extends string | number | boolean | null, const
 export function list<I extends Field, const O extends ListOptions<Out<I>[], keyof Out<I> & string> = {}>(
   item: I,
   options?: O & ListOptions<Out<I>[], keyof Out<I> & string>,
-): Made<Out<I>[], In<I>[], O> {
+): Field<Out<I>[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
   return make('list', options, { item })
 }
 
@@ -221,9 +246,15 @@ export function list<I extends Field, const O extends ListOptions<Out<I>[], keyo
 export function tuple<const I extends readonly Field[], const O extends Common<OutTuple<I>> = {}>(
   items: I,
   options?: O & Common<OutTuple<I>>,
-): Made<OutTuple<I>, InTuple<I>, O> {
+): Field<OutTuple<I> | Null<O>, InTuple<I> | Null<O>, NeedOf<O>> {
   return make('tuple', options, { items: Object.freeze([...items]) })
 }
+
+/** What its rules always fill is there. */
+type OutRecord<F extends Fields, O> = Present<
+  OutFields<F>,
+  O extends { readonly rules: (on: never) => infer R } ? FilledBy<R> : never
+>
 
 /**
  * Named fields, each with its own declaration.
@@ -234,7 +265,7 @@ export function tuple<const I extends readonly Field[], const O extends Common<O
 export function record<F extends Fields, const O extends RecordOptions<OutFields<F>> = {}>(
   fields: F,
   options?: O & RecordOptions<OutFields<F>>,
-): Made<OutFields<F>, InFields<F>, O> & { readonly fields: F } {
+): RecordField<F, OutRecord<F, O> | Null<O>, InFields<F> | Null<O>, NeedOf<O>> {
   const { rules, ...rest } = (options ?? {}) as RecordOptions<unknown>
   const own = rules ? { rules: frozen(rules(ruleMaker)) } : {}
   return make('record', rest as Options, { fields: Object.freeze({ ...fields }), ...own })
@@ -244,11 +275,16 @@ export function record<F extends Fields, const O extends RecordOptions<OutFields
 export function table<V extends Field, const O extends TableOptions<{ [name: string]: Out<V> }> = {}>(
   value: V,
   options?: O & TableOptions<{ [name: string]: Out<V> }>,
-): Made<{ [name: string]: Out<V> }, { [name: string]: In<V> }, O> {
+): Field<{ [name: string]: Out<V> } | Null<O>, { [name: string]: In<V> } | Null<O>, NeedOf<O>> {
   return make('table', options?.names ? ({ ...options, names: stateless(options.names) } as Options) : options, {
     value,
   })
 }
+
+type OutTagged<K extends string, V extends Fields> = {
+  [N in keyof V]: Flat<{ readonly [T in K]: N } & Out<V[N]>>
+}[keyof V]
+type InTagged<K extends string, V extends Fields> = { [N in keyof V]: Flat<{ [T in K]: N } & In<V[N]>> }[keyof V]
 
 /**
  * A union told apart by the text in `tag`. A branch does not declare the tag itself: the key implies it.
@@ -256,23 +292,19 @@ export function table<V extends Field, const O extends TableOptions<{ [name: str
  * @example
  * const mode = tagged('mode', { survey: record({ tiles: integer() }), single: record({}) })
  */
-export function tagged<const K extends string, V extends Fields, const O extends Common<never> = {}>(
+export function tagged<const K extends string, V extends Fields, const O extends Common<OutTagged<K, V>> = {}>(
   tag: K,
   branches: V,
-  options?: O & Common<never>,
-): Made<
-  { [N in keyof V]: Flat<{ readonly [T in K]: N } & Out<V[N]>> }[keyof V],
-  { [N in keyof V]: Flat<{ [T in K]: N } & In<V[N]>> }[keyof V],
-  O
-> {
+  options?: O & Common<OutTagged<K, V>>,
+): Field<OutTagged<K, V> | Null<O>, InTagged<K, V> | Null<O>, NeedOf<O>> {
   return make('tagged', options, { tag, branches: Object.freeze({ ...branches }) })
 }
 
 /** A union by trial, in order. Where no branch takes the value, the one that came closest says why. */
-export function either<const I extends readonly Field[], const O extends Common<never> = {}>(
+export function either<const I extends readonly Field[], const O extends Common<Out<I[number]>> = {}>(
   branches: I,
-  options?: O & Common<never>,
-): Made<Out<I[number]>, In<I[number]>, O> {
+  options?: O & Common<Out<I[number]>>,
+): Field<Out<I[number]> | Null<O>, In<I[number]> | Null<O>, NeedOf<O>> {
   return make('either', options, { branches: Object.freeze([...branches]) })
 }
 
@@ -283,8 +315,11 @@ export function either<const I extends readonly Field[], const O extends Common<
  * interface Tree { name: string; parts: Tree[] }
  * const tree: Field<Tree> = record({ name: text(), parts: list(later(() => tree)) })
  */
-export function later<T, I = T>(make_: () => Field<T, I>): Field<T, I, 'required'> {
-  return make('later', {}, { make: make_ })
+export function later<T, I = T, const O extends LaterOptions = {}>(
+  make_: () => Field<T, I, Need>,
+  options?: O & LaterOptions,
+): Field<T | Null<O>, I | Null<O>, NeedOf<O>> {
+  return make('later', options, { make: make_ })
 }
 
 /**
@@ -298,7 +333,7 @@ export function readAs<B extends Field, T>(
   base: B,
   read: (value: Out<B>) => T extends Promise<unknown> ? never : T | undefined,
   about: ReadAs<Out<B>, T>,
-): B extends Field<unknown, infer I, infer P> ? Field<T, I, P> : never
+): Field<T, In<B>, B['need']>
 export function readAs(base: Field, read: (value: never) => unknown, about: ReadAs<unknown, never>): Field {
   const { need, readOnly, secret } = fieldNode(base)
   const same = { ...(readOnly ? { readOnly } : {}), ...(secret ? { secret } : {}) }
@@ -308,7 +343,7 @@ export function readAs(base: Field, read: (value: never) => unknown, about: Read
 /** Any JSON value, as a copy. */
 export function anything<const O extends Common<unknown> = {}>(
   options?: O & Common<unknown>,
-): Made<unknown, unknown, O> {
+): Field<unknown | Null<O>, unknown | Null<O>, NeedOf<O>> {
   return make('anything', options)
 }
 
@@ -318,13 +353,15 @@ export function anything<const O extends Common<unknown> = {}>(
  * @example
  * endpoint('POST /plates', { body: { 'image/png': file({ bytes: '5MB' }) } })
  */
-export function file<const O extends FileOptions = {}>(options?: O & FileOptions): Made<Upload, File, O> {
+export function file<const O extends FileOptions = {}>(
+  options?: O & FileOptions,
+): Field<Upload | Null<O>, File | Null<O>, NeedOf<O>> {
   return make('file', options)
 }
 
 // Variants of a record, as new declarations.
 
-type MadeRecord<F extends Fields> = Field<OutFields<F>, InFields<F>, 'required'> & { readonly fields: F }
+type MadeRecord<F extends Fields> = RecordField<F, OutFields<F>, InFields<F>, 'required'>
 type Optionally<F extends Fields> = {
   readonly [K in keyof F]: F[K] extends Field<infer O, infer I, Need> ? Field<O, I, 'optional'> : never
 }

@@ -1,55 +1,69 @@
 /** Endpoints that share a path prefix, declarations, rules, lookups and policy. */
 
+import { fieldNode } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
+import type { AnyCondition, Condition } from '../rules/condition.js'
+import { type ConditionMaker, conditionMaker } from '../rules/conditions.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
 import { type RuleMaker, ruleMaker } from '../rules/rules.js'
-import type { Endpoint, Endpoints } from '../terms/endpoint.js'
+import type { Endpoint, Endpoints, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import { nearest, type Policy } from '../terms/policy.js'
 import { checkStatuses } from '../terms/statuses.js'
 import { parseTemplate } from '../terms/template.js'
-import type { Fields, Flat } from '../terms/types.js'
+import type { Field, Fields, Flat } from '../terms/types.js'
 import {
+  asSecret,
   type Body,
   cookiePart,
   type Declaration,
-  declareEndpoint,
   type EndpointNode,
+  type HeadOf,
   headerPart,
   type Input,
-  type Lookups,
   type Names,
+  nodeOf,
   type PathFields,
   part,
-  type SentInput,
+  type Types,
+  type WithWho,
 } from './endpoint.js'
-import { type Lookup, type LookupMaker, type LookupNode, lookupMaker } from './lookups.js'
+import { type LookupMaker, type Lookups, lookupMaker } from './lookups.js'
 
-interface Shared<P, Q, H, C, L> extends Policy {
+interface Shared<S, P, Q, H, C, W, I, L> extends Policy {
   /** Before the templates of all: `/teams/{team}`. */
-  prefix?: string
+  prefix?: S | undefined
   /** The parameters of the prefix. */
-  path?: P
-  query?: Q
-  header?: H
-  cookie?: C
-  tags?: readonly string[]
-  rules?: (on: RuleMaker<Input<P, Q, H, C, undefined>>) => readonly Rule[]
-  lookups?: (on: LookupMaker<Input<P, Q, H, C, undefined>>) => L
+  path?: (P & { readonly [N in Exclude<keyof P, Names<S & string>>]: never }) | undefined
+  query?: Q | undefined
+  header?: H | undefined
+  cookie?: C | undefined
+  tags?: readonly string[] | undefined
+  /** As an endpoint's. */
+  who?: W | undefined
+  /** Must hold besides what an endpoint says itself. */
+  may?: ((on: ConditionMaker<HeadOf<I>>) => Condition) | undefined
+  rules?: ((on: RuleMaker<I>) => readonly Rule[]) | undefined
+  lookups?: ((on: LookupMaker<I>) => L) | undefined
 }
 
-type FoundIn<L> = { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
 /** Two parts as one; what is nearer wins. */
 type Both<Near, Far> = Flat<Omit<Far, keyof Near> & Near>
 type Parts = 'path' | 'query' | 'header' | 'cookie'
 type With<I, Far> = Flat<{ [K in keyof I]: K extends Parts & keyof Far ? Both<I[K], Far[K]> : I[K] }>
-type Grouped<E, P, Q, H, C, L> =
-  E extends Endpoint<infer I, infer S, infer F>
-    ? Endpoint<With<I, Input<P, Q, H, C, undefined>>, With<S, SentInput<P, Q, H, C, undefined>>, Both<F, FoundIn<L>>>
-    : never
+/** The types of an endpoint in a group whose own are `Far`. */
+interface GroupedTypes<T extends EndpointTypes, Far extends EndpointTypes> extends EndpointTypes {
+  readonly input: With<T['input'], Far['input']>
+  readonly sent: With<T['sent'], Far['sent']>
+  readonly found: Both<T['found'], Far['found']>
+  readonly filled: T['filled'] | Far['filled']
+  readonly services: T['services'] & Far['services']
+  readonly who: unknown extends T['who'] ? Far['who'] : T['who']
+}
+type Grouped<E, Far extends EndpointTypes> = E extends Endpoint<infer T> ? Endpoint<Flat<GroupedTypes<T, Far>>> : never
 
 /** Makes endpoints of a group: their rules, lookups and turns may speak of what the group declares. */
-export interface SharedMaker<P, Q, H, C> {
+export interface SharedMaker<P, Q, H, C, W, L> {
   /** As `endpoint`; it is held to making sense when it is in its group. */
   endpoint<
     const S extends string,
@@ -58,14 +72,25 @@ export interface SharedMaker<P, Q, H, C> {
     OH extends Fields = {},
     OC extends Fields = {},
     OB extends Body | undefined = undefined,
+    OW extends Field | undefined = undefined,
+    const R extends readonly Rule[] = [],
     OL extends Lookups = {},
   >(
     signature: S,
     declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: OP }) &
-      Declaration<OQ, OH, OC, OB, With<Input<OP, OQ, OH, OC, OB>, Input<P, Q, H, C, undefined>>, OL>,
-  ): Endpoint<Input<OP, OQ, OH, OC, OB>, SentInput<OP, OQ, OH, OC, OB>, FoundIn<OL>>
+      Declaration<
+        OQ,
+        OH,
+        OC,
+        OB,
+        OW,
+        WithWho<With<Input<OP, OQ, OH, OC, OB>, Input<P, Q, H, C, undefined>>, OW extends Field ? OW : W>,
+        R,
+        OL,
+        L
+      >,
+  ): Endpoint<Flat<Types<OP, OQ, OH, OC, OB, OW, R, OL>>>
 }
-const maker = { endpoint: declareEndpoint } as unknown as SharedMaker<never, never, never, never>
 
 /**
  * Endpoints with what they share. Groups nest; what an endpoint or an inner group says itself wins. Where endpoints speak
@@ -77,34 +102,50 @@ const maker = { endpoint: declareEndpoint } as unknown as SharedMaker<never, nev
  */
 export function declareGroup<
   const E extends Endpoints,
+  const S extends string = '',
   P extends Fields = {},
   Q extends Fields = {},
   H extends Fields = {},
   C extends Fields = {},
+  W extends Field | undefined = undefined,
   L extends Lookups = {},
 >(
-  shared: Shared<P, Q, H, C, L>,
-  endpoints: E | ((shared: SharedMaker<P, Q, H, C>) => E),
-): { readonly [N in keyof E]: Grouped<E[N], P, Q, H, C, L> } {
-  checkStatuses('group', shared.statuses)
+  shared: Shared<S, P, Q, H, C, W, WithWho<Input<P, Q, H, C, undefined>, W>, L>,
+  endpoints: E | ((shared: SharedMaker<P, Q, H, C, W, L>) => E),
+): { readonly [N in keyof E]: Grouped<E[N], Types<P, Q, H, C, undefined, W, [], L>> } {
+  const loose = shared as unknown as LooseShared
+  checkStatuses('group', loose.statuses)
+  const far = (loose.lookups?.(lookupMaker as never) ?? {}) as EndpointNode['lookups']
+  const maker = { endpoint: (signature: string, declaration: never) => frozen(nodeOf(signature, declaration, far)) }
   const made = typeof endpoints === 'function' ? endpoints(maker as never) : endpoints
-  const grouped = Object.entries(made).map(([name, endpoint]) => [
-    name,
-    joined(shared as unknown as LooseShared, endpoint as EndpointNode),
-  ])
-  return Object.freeze(Object.fromEntries(grouped)) as { readonly [N in keyof E]: Grouped<E[N], P, Q, H, C, L> }
+  const grouped = Object.entries(made).map(([name, one]) => [name, joined(loose, far, one as EndpointNode)])
+  return Object.freeze(Object.fromEntries(grouped)) as never
 }
 
-type LooseShared = Shared<Fields, Fields, Fields, Fields, Lookups>
+type LooseShared = Shared<string, Fields, Fields, Fields, Fields, Field, unknown, Lookups>
 
-function joined(shared: LooseShared, endpoint: EndpointNode): EndpointNode {
-  const { prefix = '', path = {}, query = {}, header = {}, cookie = {}, tags = [], rules, lookups, ...policy } = shared
+function joined(shared: LooseShared, far: EndpointNode['lookups'], endpoint: EndpointNode): EndpointNode {
+  const {
+    prefix = '',
+    query = {},
+    header = {},
+    cookie = {},
+    tags = [],
+    who,
+    may,
+    rules,
+    lookups: _,
+    ...policy
+  } = shared
+  const { path = {}, ...rest } = policy as typeof policy & { path?: Fields }
   const template = `${prefix.replace(/\/$/, '')}${endpoint.template === '/' ? '' : endpoint.template}` || '/'
   const signature = `${endpoint.method} ${template}`
-  const both = (far: RecordNode, near: RecordNode) => ({ ...far.fields, ...near.fields }) as unknown as Fields
+  const both = (outer: RecordNode, near: RecordNode) => ({ ...outer.fields, ...near.fields }) as unknown as Fields
   const node: EndpointNode = frozen({
     ...endpoint,
-    ...nearest(endpoint, policy),
+    ...nearest(endpoint, rest),
+    ...(endpoint.who || who === undefined ? {} : { who: fieldNode(asSecret(who)) }),
+    ...(may === undefined ? {} : { may: bothHold(may(conditionMaker as never) as AnyCondition, endpoint.may) }),
     template,
     segments: parseTemplate(signature, template),
     tags: [...new Set([...tags, ...endpoint.tags])],
@@ -113,11 +154,11 @@ function joined(shared: LooseShared, endpoint: EndpointNode): EndpointNode {
     header: headerPart(signature, both(headerPart(signature, header), endpoint.header)),
     cookie: cookiePart(both(cookiePart(cookie), endpoint.cookie)),
     rules: [...((rules?.(ruleMaker as never) ?? []) as readonly AnyRule[]), ...endpoint.rules],
-    lookups: {
-      ...((lookups?.(lookupMaker as never) ?? {}) as { readonly [name: string]: LookupNode }),
-      ...endpoint.lookups,
-    },
+    lookups: { ...far, ...endpoint.lookups },
     origin: endpoint.origin ?? endpoint,
   })
   return node
 }
+
+const bothHold = (far: AnyCondition, near: AnyCondition | undefined): AnyCondition =>
+  near ? (conditionMaker.all(far, near) as AnyCondition) : far

@@ -1,8 +1,8 @@
 /** An intake: the endpoints of a service, and what they share. */
 
-import type { Endpoints, Intake } from '../terms/endpoint.js'
+import type { All, Endpoints, Intake, ServicesOf, WhoOf } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
-import type { Catalogues, Journal, Problem, TurnStore } from '../terms/hooks.js'
+import type { Catalogues, Journal, Problem, Refused, TurnStore } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
 import { checkStatuses, type Statuses } from '../terms/statuses.js'
@@ -19,14 +19,16 @@ export interface Head {
   readonly endpoint: string
   readonly template: string
   readonly tags: readonly string[]
+  /** The raw values of the path's parameters, by name. */
+  readonly path: { readonly [name: string]: string }
 }
 
-interface Shared {
+interface Shared<Who, Services> {
   /**
    * Who is asking, before the body is received: the handler's `who`; or a refusal, made by `refuse`. Where it is
    * `undefined`, `null` or `false`, nobody is known: 401, but at endpoints that are `open`.
    */
-  identify?: (request: Head, services: never, signal: AbortSignal) => unknown
+  identify?: ((request: Head, services: Services, signal: AbortSignal) => Known<Who> | Promise<Known<Who>>) | undefined
   /**
    * How a client says who it is, for the 401 of one that does not: by default `{ header: 'authorization', scheme:
    * 'Bearer' }`. The scheme is what `WWW-Authenticate` names (RFC 9110, section 11.6.1).
@@ -44,7 +46,19 @@ interface Shared {
   turns?: TurnStore
 }
 
-export interface IntakeDeclaration<E extends Endpoints> extends Policy, Shared {
+/** What `identify` may give, where the endpoints declare `Who`. */
+type Known<Who> = unknown extends Who ? unknown : Who | Refused | undefined | null | false
+/** What has to be known for all endpoints. */
+type WhoFor<E extends Endpoints> =
+  All<
+    { [N in keyof E]: unknown extends WhoOf<E[N]> ? never : { all: Exclude<WhoOf<E[N]>, undefined> } }[keyof E]
+  > extends { all: infer Who }
+    ? Who
+    : unknown
+
+export interface IntakeDeclaration<E extends Endpoints, Services = unknown>
+  extends Policy,
+    Shared<WhoFor<E>, Services> {
   endpoints: E
   /** Where it is mounted: `/api/v1`. */
   base?: string
@@ -55,7 +69,7 @@ export interface IntakeDeclaration<E extends Endpoints> extends Policy, Shared {
 }
 
 /** What an intake is to those who read it. */
-export interface IntakeNode extends Readonly<Shared> {
+export interface IntakeNode extends Readonly<Shared<unknown, never>> {
   readonly endpoints: { readonly [name: string]: EndpointNode }
   readonly base: string
   readonly title?: string
@@ -84,7 +98,9 @@ export const intakeNode = (intake: Intake) => intake as unknown as IntakeNode
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
-export function declareIntake<const E extends Endpoints>(declaration: IntakeDeclaration<E>): Intake<E> {
+export function declareIntake<const E extends Endpoints, Services = unknown>(
+  declaration: IntakeDeclaration<E, Services>,
+): Intake<E, ServicesOf<E> & Services> {
   const {
     endpoints,
     base = '',
@@ -100,6 +116,13 @@ export function declareIntake<const E extends Endpoints>(declaration: IntakeDecl
     ...own
   } = declaration
   checkStatuses('intake', statuses)
+  const unknown = Object.entries(endpoints).find(([, endpoint]) => (endpoint as EndpointNode).who)
+  if (unknown && !own.identify)
+    mistake(
+      `intake, ${unknown[0]}`,
+      'it declares who is asking, and nobody says it',
+      'Give the intake identify, or take away who',
+    )
   const policy = defined({
     limits: frozen(limits),
     statuses: frozen(statuses),
@@ -121,7 +144,7 @@ export function declareIntake<const E extends Endpoints>(declaration: IntakeDecl
     statuses: frozen(statuses ?? {}),
   }
   for (const [, endpoint] of settled) intakes.set(endpoint, node)
-  return Object.freeze(node) as unknown as Intake<E>
+  return Object.freeze(node) as never
 }
 
 const intakes = new WeakMap<EndpointNode, IntakeNode>()

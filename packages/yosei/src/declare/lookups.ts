@@ -2,60 +2,105 @@
 
 import type { AnyCondition, Condition } from '../rules/condition.js'
 import { type ConditionMaker, conditionMaker } from '../rules/conditions.js'
-import type { Reads, Values } from '../rules/rule.js'
-import type { Address } from '../terms/address.js'
+import type { Blamable, Reads, Values } from '../rules/rule.js'
 import type { Span } from '../terms/declared.js'
+import type { All } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
-import type { Refusal } from '../terms/hooks.js'
+import type { Refusal, Refused } from '../terms/hooks.js'
 
-/** A lookup as a declaration gives it. */
-export interface Lookup<Services, Found> {
+/** A lookup as a declaration gives it: what it asks, what it finds, and the address that it always fills. */
+export interface Lookup<Services = unknown, Found = unknown, Filled extends string = string> {
   readonly '~services'?: Services
   readonly '~found'?: Found
+  readonly '~filled'?: Filled
 }
+export type Lookups = { readonly [name: string]: Lookup }
+type FoundIn<L> = { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
+/** What all of some lookups ask. */
+export type AskedBy<L> =
+  All<{ [K in keyof L]: L[K] extends Lookup<infer S> ? { all: S } : never }[keyof L]> extends { all: infer S }
+    ? S
+    : unknown
 
 /** What a question may lean on besides the values. */
-interface About {
+interface About<Who, Found> {
   /** Fires when the lookup is over its time, or the client has gone. */
   readonly signal: AbortSignal
   /** Who is asking, as `identify` said. */
-  readonly who: unknown
-  /** What the lookups found that this one follows. */
-  readonly found: { readonly [name: string]: unknown }
+  readonly who: Who
+  /** What the lookups found that this one follows, by the names that it gives them. */
+  readonly found: Found
 }
+type WhoIn<T> = T extends { readonly who: infer Who } ? Who : unknown
+type Sure<V extends readonly unknown[]> = { [I in keyof V]: Exclude<V[I], undefined> }
+/** What counts as found, if nothing else is said. */
+type Thing<F> = Exclude<F, undefined | null | false | Refused>
+/** Whether a lookup is asked of every accepted request. */
+type IsAlwaysAsked<V extends readonly unknown[], W> = W extends Condition
+  ? false
+  : undefined extends V[number]
+    ? false
+    : true
 
 /** Makes the lookups of an endpoint whose accepted input is `T`. */
 export interface LookupMaker<T> extends ConditionMaker<T> {
   /**
-   * Asks the outside world. Found: a value other than `undefined`, `null` and `false`; it is given to later lookups and
-   * the handler under the lookup's name. Not found (or found, with `absent: true`): the refusal, at the first read
-   * address.
+   * Asks the outside world. Found: a value other than `undefined`, `null` and `false`, that `counts` where that is said;
+   * it is given to the lookups that follow, and to the handler under the lookup's name. Not found (or found, with
+   * `absent: true`): the refusal, at the first read address.
+   *
+   * @example
+   * lookups: (on) => {
+   *   const telescope = on.lookup({ reads: ['path.id'], ask: ({ db }: Services, [id]) => db.telescope(id) })
+   *   const free = on.lookup({
+   *     reads: ['body.window'],
+   *     follows: { telescope },
+   *     ask: ({ db }: Services, [window], { found }) => db.isFree(found.telescope, window),
+   *   })
+   *   return { telescope, free }
+   * }
    */
-  lookup<Services, const R extends Reads<T>, F, const W extends Condition | undefined = undefined>(lookup: {
+  lookup<
+    Services,
+    const R extends Reads<T>,
+    F,
+    const W extends Condition | undefined = undefined,
+    const Absent extends boolean = false,
+    const L extends Lookups = {},
+    const A extends Blamable<T> = never,
+  >(lookup: {
     /** It is asked when all of these are present. */
     reads: R
-    ask: (services: Services, values: Values<T, R>, about: About) => Promise<F> | F
+    ask: (services: Services, values: Sure<Values<T, R>>, about: About<WhoIn<T>, FoundIn<L>>) => Promise<F> | F
+    /** Whether an answer is what was looked for: `(slots) => slots.length > 0`. */
+    counts?: ((answer: NoInfer<Thing<F>>) => boolean) | undefined
     /** 422 `not_found` where none is given; 409 `already_there` with `absent`. */
-    refusal?: Refusal
+    refusal?: Refusal<Blamable<T>> | undefined
     /** Whether it is wrong that something is found. */
-    absent?: boolean
+    absent?: Absent | undefined
     /** Lookups that must have been answered before. */
-    follows?: readonly string[]
+    follows?: L | undefined
     /** It is asked only while this holds. */
     when?: W
     /** Time for the answer; 2s by default. */
-    within?: Span
+    within?: Span | undefined
     /** The field that what was found is put into, where it was not sent. */
-    fill?: Address<T>
-  }): Lookup<Services, Exclude<F, undefined | null | false> | (W extends Condition ? undefined : never)>
+    fill?: A | undefined
+  }): Lookup<
+    Services,
+    Absent extends true ? undefined : Thing<F> | (IsAlwaysAsked<Values<T, R>, W> extends true ? never : undefined),
+    IsAlwaysAsked<Values<T, R>, W> extends true ? (Absent extends true ? never : NoInfer<A>) : never
+  >
 }
 
 export interface LookupNode {
   readonly reads: readonly string[]
-  readonly ask: (services: never, values: never, about: About) => unknown
+  readonly ask: (services: never, values: never, about: About<unknown, { readonly [name: string]: unknown }>) => unknown
+  readonly counts?: (answer: never) => boolean
   readonly refusal?: Refusal
   readonly absent?: boolean
-  readonly follows?: readonly string[]
+  /** By the names that its question knows them by. */
+  readonly follows?: { readonly [name: string]: LookupNode }
   readonly when?: AnyCondition
   readonly within?: Span
   readonly fill?: string
@@ -75,16 +120,16 @@ export interface Turn<T> {
   /** The fields whose values are the key. */
   by: Reads<T>
   /** How long to wait for the turn; `0s` by default: a second request is refused at once. */
-  wait?: Span
+  wait?: Span | undefined
   /**
    * After how long a turn ends whose holder has gone without a word; 30s by default. It is renewed while the handler
    * runs.
    */
-  lease?: Span
+  lease?: Span | undefined
   /** After how long a handler loses its turn; 5m by default. Its signal fires then. */
-  longest?: Span
+  longest?: Span | undefined
   /** How many may wait for one key; 100 by default. */
-  waiters?: number
+  waiters?: number | undefined
 }
 export interface TurnNode {
   readonly of: string

@@ -108,6 +108,17 @@ export function hold(root: Node, path: Path, value: unknown, run: Run): unknown 
   return value
 }
 
+/**
+ * The same for what stays as it is, and may have names that are not declared.
+ *
+ * @throws TypeError
+ */
+export function holdAsIs(node: Node, path: Path, value: unknown, outer: Run): void {
+  const run = startRun(clock(outer))
+  run.unlisted = 'keep'
+  held(node, value, run, path)
+}
+
 function held(node: Node, value: unknown, outer: Run, path: Path): unknown {
   if (value === undefined || !isWritable(node)) return value
   const run = startRun(clock(outer))

@@ -6,23 +6,30 @@ import { addFault, type Fault, type Run } from '../kinds/run.js'
 import { concrete, type Matter, pathOf } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, ruleOf } from '../rules/rules.js'
-import { EACH, type Path, valueAt } from '../terms/address.js'
+import { EACH, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Step } from '../terms/verdict.js'
 import { hold } from './interpret.js'
 
 /** Runs every rule that can run. */
 export function runRules(
   rules: readonly PlacedRule[],
-  matter: Omit<Matter, 'scope' | 'hold' | 'known' | 'run'>,
+  matter: Omit<Matter, 'scope' | 'hold' | 'known' | 'run'> & {
+    /** Whether somebody has said who is asking: where not, rules that look at it do not run. */
+    readonly isKnown: boolean
+  },
   run: Run,
 ): void {
   if (rules.length === 0) return
   // Spelt out, since a spread for each of many elements takes longer than their rules.
-  const { root, sent, input, accept } = matter
+  const { root, sent, input, accept, isKnown } = matter
   const wrong = wrongPlaces(run.faults)
   const put = (path: Path, value: unknown) => hold(root, path, value, run)
   const derives = ({ rule }: PlacedRule) => ruleOf(rule).derives
   for (const { rule, base, declared, guards } of [...rules.filter(derives), ...rules.filter((one) => !derives(one))]) {
+    if (!isKnown && base.length === 0 && rule.reads.some(isOfWho)) {
+      tellStep(run, rule, notRun('nobody said who is asking'))
+      continue
+    }
     const known = new Map()
     const places = concrete(input, declared)
     if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
@@ -33,6 +40,8 @@ export function runRules(
     }
   }
 }
+
+const isOfWho = (address: string) => parseAddress(address)?.[0] === 'who'
 
 /** A path whose first elements are those of another. */
 const settle = (path: Path, base: Path): Path => path.map((key, index) => (key === EACH ? (base[index] ?? key) : key))

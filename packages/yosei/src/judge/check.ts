@@ -14,6 +14,7 @@ import { type Part, type Parts, partNames } from '../terms/parts.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
 import { firstOf } from './statuses.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
+import { type Asker, keepBody, withWho } from './who.js'
 
 export interface Matter {
   /** What the verdict calls the endpoint. */
@@ -22,6 +23,8 @@ export interface Matter {
   /** The declaration of the body for the media type that was sent. */
   readonly body: BodyNode | undefined
   readonly sent: Parts
+  /** Who is asking, where somebody has said it. */
+  readonly asker?: Asker | undefined
   /** All header fields that were sent, also those that are not declared. */
   readonly headers: readonly (readonly [name: string, value: string])[]
   /** The parts that are judged: all of them where nothing is said. */
@@ -78,8 +81,12 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const placed = placedRules(endpoint, matter.body)
   const rules = only ? placed.filter((one) => readsOnly(one, only)) : placed
   run.stage = 'rules'
-  if (rules.length > 0)
-    runRules(rules, { root: rootOf(endpoint, matter.body), sent, input, accept: matter.accept }, run)
+  if (rules.length > 0) {
+    const seen = withWho(endpoint, input, matter.asker)
+    const whole = { root: rootOf(endpoint, matter.body), sent: withWho(endpoint, sent, matter.asker), input: seen }
+    runRules(rules, { ...whole, accept: matter.accept, isKnown: matter.asker !== undefined }, run)
+    keepBody(input, seen)
+  }
   const { faults, beyond, trace } = run
   if (faults.length === 0)
     return trace

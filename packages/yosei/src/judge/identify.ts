@@ -8,9 +8,10 @@ import { refusalsIn, rejectRefused } from './refuse.js'
 import { askWithin } from './signal.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
+import { type Asker, checkWho, mayEnter } from './who.js'
 
 /** Who it is, or why nobody may go on. */
-export type Identified = { readonly who: unknown } | { readonly rejected: Rejection }
+export type Identified = Asker | { readonly rejected: Rejection }
 
 export async function identify(opened: Opened, services: unknown, signal: AbortSignal): Promise<Identified> {
   const { app, message, destination } = opened
@@ -21,6 +22,7 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
     endpoint: name,
     template: endpoint.template,
     tags: endpoint.tags,
+    path: Object.fromEntries(destination.parameters.map(({ name }, index) => [name, opened.segments[index] ?? ''])),
     get headers() {
       return new Headers(message.headers as [string, string][])
     },
@@ -48,17 +50,23 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
   }
 }
 
-/** Lets in whoever is known, and at an open endpoint everybody. */
-export function admit(opened: Opened, who: unknown): Identified {
-  if (opened.destination.endpoint.open || (who !== undefined && who !== null && who !== false)) return { who }
+/** Lets in whoever is known and may; at an open endpoint everybody who may. */
+export function admit(opened: Opened, given: unknown): Identified {
   const { app, destination, room, run } = opened
+  const isKnown = given !== undefined && given !== null && given !== false
+  const asker = { who: isKnown ? given : undefined }
+  if (isKnown) checkWho(opened, asker)
+  const mayBeHere = (isKnown || destination.endpoint.open) && mayEnter(opened, asker)
+  if (destination.endpoint.may)
+    run.trace?.steps.push({ stage: 'identify', name: 'may', outcome: mayBeHere ? 'passed' : 'failed' })
+  if (mayBeHere) return { who: given }
   const { header, scheme } = challengeOf(app)
-  const fault = { path: ['header', header], stage: 'identify' as const, code: 'not_known' }
+  const code = isKnown ? 'not_allowed' : 'not_known'
   return {
-    rejected: reject(destination.name, [fault], {
-      status: statusFor('notKnown', destination.endpoint.statuses),
+    rejected: reject(destination.name, [{ path: ['header', header], stage: 'identify', code }], {
+      status: statusFor(isKnown ? 'notAllowed' : 'notKnown', destination.endpoint.statuses),
       stage: 'identify',
-      headers: { 'www-authenticate': scheme },
+      headers: isKnown ? {} : { 'www-authenticate': scheme },
       trace: run.trace,
       words: app.languages,
       room,

@@ -10,9 +10,10 @@ import type { Verdict } from '../terms/verdict.js'
 import { askLookups } from './lookups.js'
 import { open } from './open.js'
 import { pending, told } from './parts.js'
+import { partsOf } from './read.js'
 import { type Platform, type Received, receiveNow, type Unreceived } from './receive.js'
 import { following } from './signal.js'
-import { type AcceptedJudgement, type AnyVerdict, conclude, judgeStages, partsOf } from './stages.js'
+import { type AcceptedJudgement, type AnyVerdict, conclude, judgeStages } from './stages.js'
 import { type Rejection, reject, rejectFailed, verdictOf } from './verdict.js'
 
 export interface JudgeOptions {

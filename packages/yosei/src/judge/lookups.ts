@@ -19,6 +19,7 @@ import { askWithin } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
+import { keepBody, withWho } from './who.js'
 
 export interface Asking {
   readonly services: unknown
@@ -44,31 +45,33 @@ const notRun: Answer = { outcome: 'not run' }
 export async function askLookups(judged: AcceptedJudgement, asking: Asking): Promise<Answered> {
   const { opened, verdict, sent } = judged
   const { endpoint, limits } = opened.destination
-  const input = verdict.input as Parts
+  const input = withWho(endpoint, verdict.input as Parts, { who: judged.who })
   const root = rootOf(endpoint, opened.body)
   const holding = (path: Path, value: unknown) => hold(root, path, value, opened.run)
   const matter: Matter = {
     root,
-    sent,
+    sent: withWho(endpoint, sent, { who: judged.who }),
     input,
     accept: opened.head.accept,
     scope: everywhere,
     hold: holding,
     known: new Map(),
   }
-  const answers = new Map<string, Promise<Answer>>()
+  const answers = new Map<LookupNode, Promise<Answer>>()
+  const names = Object.keys(endpoint.lookups)
   const found: { [name: string]: unknown } = {}
   /** Equal questions are asked once. */
   const asked = new Map<LookupNode['ask'], Map<string, Promise<Answer>>>()
 
-  const answerOf = (name: string): Promise<Answer> => {
-    const lookup = endpoint.lookups[name] as LookupNode
-    const known = answers.get(name) ?? answer(name, lookup)
-    answers.set(name, known)
+  const answerOf = (lookup: LookupNode): Promise<Answer> => {
+    const known = answers.get(lookup) ?? answer(lookup)
+    answers.set(lookup, known)
     return known
   }
-  const answer = async (name: string, lookup: LookupNode): Promise<Answer> => {
-    const before = await Promise.all((lookup.follows ?? []).map(answerOf))
+  const answer = async (lookup: LookupNode): Promise<Answer> => {
+    const name = names.find((one) => endpoint.lookups[one] === lookup) as string
+    const follows = Object.entries(lookup.follows ?? {})
+    const before = await Promise.all(follows.map(([, one]) => answerOf(one)))
     // A step of its own, so that lookups of one stage see the same input whatever fills it.
     if (before.some(({ outcome }) => outcome === 'refused' || outcome === 'failed')) return notRun
     if (lookup.when && !holdingOf(lookup.when, matter)([])) return notRun
@@ -77,7 +80,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
     asked.set(lookup.ask, same)
     const key = canonical(values)
-    const asking_ = same.get(key) ?? askOne(name, lookup, values, { ...asking, found })
+    const known = Object.fromEntries(follows.map(([own], index) => [own, valueIn(before[index] as Answer)]))
+    const asking_ = same.get(key) ?? askOne(name, lookup, values, { ...asking, found: known })
     same.set(key, asking_)
     const got = judgeAnswer(await asking_, lookup, endpoint.statuses)
     if (got.outcome === 'found') {
@@ -87,8 +91,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     return got
   }
 
-  const names = Object.keys(endpoint.lookups)
-  const all = await Promise.all(names.map(answerOf))
+  const all = await Promise.all(Object.values(endpoint.lookups).map(answerOf))
+  keepBody(verdict.input as Parts, input)
   const faults: Fault[] = []
   let first: { readonly status: number; readonly headers: { readonly [name: string]: string } } | undefined
   let cause: unknown
@@ -122,6 +126,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   return { found, rejection }
 }
 
+const valueIn = (answer: Answer) => (answer.outcome === 'found' ? answer.value : undefined)
+
 const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
 
 /** What a question comes to: its value, or why there is none. */
@@ -149,13 +155,14 @@ async function askOne(
   }
 }
 
-function judgeAnswer(answer: Answer, { absent, refusal }: LookupNode, statuses: Statuses | undefined): Answer {
+function judgeAnswer(answer: Answer, { absent, refusal, counts }: LookupNode, statuses: Statuses | undefined): Answer {
   const refused = ({ failure, ...words }: typeof usual | typeof usualWhenAbsent): Answer => ({
     outcome: 'refused',
     refusals: [refusal ?? { ...words, status: statusFor(failure, statuses) as Refusal['status'] }],
   })
   if (answer.outcome !== 'found') return answer
-  const isFound = answer.value !== undefined && answer.value !== null && answer.value !== false
+  const { value } = answer
+  const isFound = value !== undefined && value !== null && value !== false && (counts?.(value as never) ?? true)
   if (absent) return isFound ? refused(usualWhenAbsent) : { outcome: 'found', value: undefined }
   return isFound ? answer : refused(usual)
 }

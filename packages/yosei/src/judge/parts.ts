@@ -22,12 +22,12 @@ export interface JudgePartsOptions {
 }
 
 /** Judges parts by a reader; interpreted where there is none: see `judgeParts`. */
-export function judgePartsBy<I, S, F>(
+export function judgePartsBy<E extends Endpoint>(
   readerOf: Matter['readerOf'],
-  endpoint: Endpoint<I, S, F>,
+  endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   { text, only, now, trace }: JudgePartsOptions = {},
-): EndpointVerdict<string, I, F> {
+): EndpointVerdict<string, E> {
   const node = endpointNode(endpoint)
   const name = `${node.method} ${node.template}`
   const { errors, depth } = settleLimits(name, node.limits)
@@ -52,7 +52,7 @@ export function judgePartsBy<I, S, F>(
   const verdict = check(matter, run)
   const unasked = Object.keys(node.lookups)
   if (verdict.outcome === 'rejected') return told(app, verdict)
-  return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, I, F>
+  return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, E>
 }
 
 /** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */

@@ -1,14 +1,12 @@
 /** Refusals: what a handler, or who looks the caller up, finds wrong with a request. */
 
 import type { Fault } from '../kinds/run.js'
-import { parseAddress } from '../terms/address.js'
-import type { Catalogues, Refusal } from '../terms/hooks.js'
+import { type PlaceIn, parseAddress } from '../terms/address.js'
+import type { Accepted, Endpoint } from '../terms/endpoint.js'
+import type { Catalogues, Refusal, Refused } from '../terms/hooks.js'
 import type { Stage } from '../terms/statuses.js'
 import { grouped, type Rejection, reject } from './verdict.js'
 
-export interface Refused {
-  readonly refused: true
-}
 const refusals = new WeakMap<Refused, readonly Refusal[]>()
 
 /**
@@ -16,10 +14,13 @@ const refusals = new WeakMap<Refused, readonly Refusal[]>()
  * `identify` and what a lookup asks may return it, or throw it out of a transaction. The first of several decides the
  * status.
  *
+ * @typeParam E The endpoint: `at` is held against its fields then.
  * @example
- * return refuse({ status: 409, code: 'slot_taken', message: 'is taken', at: 'body.window' })
+ * return refuse<typeof bookSession>({ status: 409, code: 'slot_taken', message: 'is taken', at: 'body.window' })
  */
-export function refuse(refusal: Refusal | readonly (Refusal & { at: string })[]): Refused {
+export function refuse<E extends Endpoint = Endpoint>(
+  refusal: Refusal<PlaceIn<Accepted<E>>> | readonly (Refusal<PlaceIn<Accepted<E>>> & { at: PlaceIn<Accepted<E>> })[],
+): Refused {
   const refused: Refused = Object.freeze({ refused: true })
   refusals.set(refused, 'code' in refusal ? [refusal] : refusal)
   return refused

@@ -3,21 +3,19 @@
 import type { IntakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { readerOf } from '../engine/reader.js'
-import { addFault, type Run } from '../kinds/run.js'
-import { cookieValues } from '../read/cookies.js'
+import type { Run } from '../kinds/run.js'
 import type { AnyMessage } from '../read/message.js'
-import { Inexact } from '../read/syntax.js'
-import { headerValues, pairValues, pathValues } from '../read/values.js'
-import { formatAddress } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
 import { check } from './check.js'
 import { admit, type Identified, identify } from './identify.js'
 import { type Opened, open } from './open.js'
+import { partsOf } from './read.js'
 import { type Platform, type Received, receive, receiveNow, type Unreceived } from './receive.js'
 import type { LateSignal } from './signal.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
+import type { Asker } from './who.js'
 
 export interface StageOptions {
   readonly services?: unknown
@@ -77,7 +75,7 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
         ? identifyFirst(found, run, options)
         : app.identify && options.identity === 'given'
           ? goOn(admit(found, options.who), found, run, options)
-          : takeBody(found, run, options, options.who)
+          : takeBody(found, run, options, app.identify ? undefined : { who: options.who })
     return judged instanceof Promise ? judged.catch(failed) : judged
   } catch (cause) {
     return failed(cause)
@@ -89,18 +87,23 @@ async function identifyFirst(opened: Opened, run: Run, options: StageOptions): P
 }
 
 const goOn = (identified: Identified, opened: Opened, run: Run, options: StageOptions): Judged | Promise<Judged> =>
-  'rejected' in identified ? { verdict: identified.rejected, opened } : takeBody(opened, run, options, identified.who)
+  'rejected' in identified ? { verdict: identified.rejected, opened } : takeBody(opened, run, options, identified)
 
-function takeBody(opened: Opened, run: Run, options: StageOptions, who: unknown): Judged | Promise<Judged> {
+function takeBody(opened: Opened, run: Run, options: StageOptions, asker: Asker | undefined): Judged | Promise<Judged> {
   const now = options.received ?? receiveNow(opened)
   return now
-    ? judgedOf(opened, now, run, who)
-    : receive(opened, options.platform, (received) => judgedOf(opened, received, run, who))
+    ? judgedOf(opened, now, run, asker)
+    : receive(opened, options.platform, (received) => judgedOf(opened, received, run, asker))
 }
 
-function judgedOf(opened: Opened, received: Received | Unreceived, run: Run, who: unknown): Judged | Promise<Judged> {
+function judgedOf(
+  opened: Opened,
+  received: Received | Unreceived,
+  run: Run,
+  asker: Asker | undefined,
+): Judged | Promise<Judged> {
   const dispose = 'dispose' in received ? received.dispose : undefined
-  const judged = judgedNow(opened, received, run, who, dispose)
+  const judged = judgedNow(opened, received, run, asker, dispose)
   return dispose && judged.verdict.outcome === 'rejected' ? dispose().then(() => judged) : judged
 }
 
@@ -108,12 +111,13 @@ function judgedNow(
   opened: Opened,
   received: Received | Unreceived,
   run: Run,
-  who: unknown,
+  asker: Asker | undefined,
   dispose: Judged['dispose'],
 ): Judged {
+  const who = asker?.who
   try {
     const sent = partsOf(opened, received, run)
-    return { verdict: conclude(opened, sent, received, run), opened, sent, who, dispose }
+    return { verdict: conclude(opened, sent, received, run, asker), opened, sent, who, dispose }
   } catch (cause) {
     const { destination, app } = opened
     return {
@@ -129,28 +133,14 @@ function judgedNow(
   }
 }
 
-/** The stage that reads: every part as it was sent, by name. */
-export function partsOf(
-  { message, destination, segments, query }: Opened,
+/** The stage that checks, when the body has come or not. */
+export function conclude(
+  opened: Opened,
+  sent: Parts,
   received: Received | Unreceived,
   run: Run,
-): Parts {
-  const { endpoint } = destination
-  const { headers } = message
-  const body = 'value' in received ? received.value : undefined
-  if (body instanceof Inexact) run.inexact = new Set(body.places.map((path) => formatAddress(['body', ...path])))
-  const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
-  return {
-    path: pathValues(destination.parameters, segments),
-    query: query === undefined ? undefined : pairValues(query, endpoint.query, tellMalformed),
-    header: headerValues(headers, destination.headers),
-    cookie: cookieValues(headers, endpoint.cookie),
-    body: body instanceof Inexact ? body.value : body,
-  }
-}
-
-/** The stage that checks, when the body has come or not. */
-export function conclude(opened: Opened, sent: Parts, received: Received | Unreceived, run: Run): AnyVerdict {
+  asker?: Asker,
+): AnyVerdict {
   const { message, destination, body, app, head } = opened
   const { name, endpoint, limits } = destination
   run.trace?.steps.push({ stage: 'receive', outcome: 'fault' in received ? 'failed' : 'passed' })
@@ -174,6 +164,7 @@ export function conclude(opened: Opened, sent: Parts, received: Received | Unrec
     endpoint,
     body,
     sent,
+    asker,
     headers: message.headers,
     only: undefined,
     form: false,

@@ -4,12 +4,14 @@ import type { TurnNode } from '../declare/lookups.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { TakenTurn, TurnStore } from '../terms/hooks.js'
+import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import { type LateSignal, longestTimer } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
+import { withWho } from './who.js'
 
 interface Line {
   holder: Holder | undefined
@@ -118,7 +120,8 @@ export async function takeTurn(
     number,
   ]
   const paths = turn.by.map((address) => parseAddress(address) as Path)
-  const key = canonical(paths.map((path) => valueAt(judged.verdict.input, path) ?? null))
+  const input = withWho(endpoint, judged.verdict.input as Parts, { who: judged.who })
+  const key = canonical(paths.map((path) => valueAt(input, path) ?? null))
   const { trace } = judged.opened.run
   const rejected = (status: number, variant?: string, cause?: unknown): Rejection => {
     trace?.steps.push({ stage: 'turn', outcome: 'failed' })

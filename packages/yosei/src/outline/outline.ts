@@ -52,7 +52,7 @@ export function isSecretAt(endpoint: Endpoint, address: string): boolean {
 }
 
 function outlineEndpoint(endpoint: EndpointNode): JsonObject {
-  const { segments: _, origin: __, path, query, header, cookie, bodies, rules, lookups, ...rest } = endpoint
+  const { segments: _, origin: __, path, query, header, cookie, bodies, who, may, rules, lookups, ...rest } = endpoint
   const { field, definitions } = outliner()
   const part = ({ fields }: RecordNode) => mapValues(fields, (one) => field(one))
   const root = rootOf(endpoint)
@@ -63,8 +63,13 @@ function outlineEndpoint(endpoint: EndpointNode): JsonObject {
     header: part(header),
     cookie: part(cookie),
     body: Object.fromEntries(bodies.map(({ mediaType, node }) => [mediaType, field(node)])),
+    ...(who ? { who: field(who) } : {}),
+    ...(may ? { may: plain(may, (one) => concealed(one, root)) } : {}),
     rules: outlineRules(rules, root),
-    lookups: mapValues(lookups, (lookup) => plain(lookup, (one) => concealed(one, root))),
+    lookups: mapValues(lookups, ({ follows = {}, ...lookup }) => ({
+      ...plain(lookup, (one) => concealed(one, root)),
+      ...(Object.keys(follows).length > 0 ? { follows: Object.keys(follows) } : {}),
+    })),
   }
   return definitions.size > 0 ? { ...whole, definitions: Object.fromEntries(definitions) } : whole
 }

@@ -1,6 +1,6 @@
 /** low < high, or ≤ with `orEqual`. Blames `high`. */
-import type { Address, At } from '../terms/address.js'
-import { type Comparing, comparing, type Paired } from './compare.js'
+import type { Address } from '../terms/address.js'
+import { type AlikeTo, type Comparing, comparing } from './compare.js'
 import type { Blame, Rule } from './rule.js'
 
 declare module './rule.js' {
@@ -10,10 +10,10 @@ declare module './rule.js' {
 }
 export interface AscendingMaker<T> {
   /** low < high (or ≤ with `orEqual`). Blames `high`. */
-  ascending<A extends Address<T>, B extends Address<T>>(
+  ascending<const A extends Address<T>>(
     low: A,
-    high: Paired<A, B> extends false ? never : NonNullable<At<T, B>> extends NonNullable<At<T, A>> ? B : never,
-    options?: Blame & { orEqual?: boolean },
+    high: AlikeTo<T, A>,
+    options?: Blame<T> & { orEqual?: boolean | undefined },
   ): Rule
 }
 

@@ -1,7 +1,7 @@
 /** Any condition of one's own; false blames `blames`, or the last address read. */
 import { valueAt } from '../terms/address.js'
 import { concrete, faultOf, pathOf } from './matter.js'
-import { none, type Reads, type Rule, type RuleOf, sound, type Values, worded } from './rule.js'
+import { type Blamable, none, type Reads, type Rule, type RuleOf, sound, type Values, worded } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -15,10 +15,10 @@ export interface CheckMaker<T> {
    */
   check<const R extends Reads<T>>(rule: {
     reads: R
-    blames?: Reads<T>
+    blames?: readonly Blamable<T>[] | undefined
     code: string
-    message?: string
-    status?: number
+    message?: string | undefined
+    status?: number | undefined
     holds: (...values: Values<T, R>) => boolean
   }): Rule
 }

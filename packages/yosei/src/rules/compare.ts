@@ -6,20 +6,20 @@ import { type Address, type At, EACH, type Path, parseAddress, valueAt } from '.
 import type { Code } from '../terms/codes.js'
 import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
 import { areTimes, haveOrder, type Measure, measuresAt, orderAt, toldAt } from './measure.js'
-import { type Blame, none, type Rule, type RuleOf, worded } from './rule.js'
+import { type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
 
 /**
  * Whether two addresses go through the same lists as long as both go through any: elements of two lists are no pairs.
  */
-export type Paired<A extends string, B extends string> = A extends `${infer P}[]${infer InA}`
+type Paired<A extends string, B extends string> = A extends `${infer P}[]${infer InA}`
   ? B extends `${infer Q}[]${infer InB}`
     ? [P, Q] extends [Q, P]
       ? Paired<InA, InB>
       : false
     : true
   : true
-/** The second address, where one value can be the other. */
-export type Alike<T, A extends Address<T>, B extends Address<T>> =
+/** The address `B`, where one value can be the other. */
+type Alike<T, A extends string, B extends string> =
   Paired<A, B> extends false
     ? never
     : [NonNullable<At<T, B>>] extends [NonNullable<At<T, A>>]
@@ -27,6 +27,8 @@ export type Alike<T, A extends Address<T>, B extends Address<T>> =
       : [NonNullable<At<T, A>>] extends [NonNullable<At<T, B>>]
         ? B
         : never
+/** The addresses whose values can be compared with those at `A`: what an error names, and an editor offers. */
+export type AlikeTo<T, A extends string> = { [B in Address<T>]: Alike<T, A, B> }[Address<T>]
 
 export interface Comparing<R extends string> extends Rule {
   readonly rule: R
@@ -41,7 +43,7 @@ export const comparing = <R extends string>(
   /** Whether its words differ for times, for either side, and where both may be the same. */
   hasOrder: boolean,
 ): RuleOf<Comparing<R>> => ({
-  make(first: string, second: string, options: Blame & { orEqual?: boolean } = {}) {
+  make(first: string, second: string, options: LooseBlame & { orEqual?: boolean } = {}) {
     const { code: own = code, blames = [second], orEqual = false } = options
     return { rule, code: own, reads: [first, second], blames, ...(hasOrder ? { orEqual } : {}), ...worded(options) }
   },

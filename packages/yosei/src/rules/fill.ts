@@ -1,10 +1,10 @@
 /** Not a rule but a value: made of others where none was sent, before any rule judges. */
 import { isSecret } from '../kinds/locate.js'
 import { addReading } from '../kinds/run.js'
-import { type Address, type At, tellAddress, valueAt } from '../terms/address.js'
+import { type At, tellAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
 import { concrete, eachOnce, once, pathOf } from './matter.js'
-import { type Reads, type Rule, type RuleOf, sound } from './rule.js'
+import { type Blamable, type Reads, type Rule, type RuleOf, sound } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -19,14 +19,26 @@ type AtFrom<T, A extends string, R extends string> = A extends `${infer List}[].
   : At<T, R>
 type Filling<T, A extends string, R extends Reads<T>> = { [I in keyof R]: AtFrom<T, A, R[I]> }
 type Filled<T, A extends string> = NonNullable<AtFrom<T, A, A>>
+/** A rule behind which something is always there at the addresses `A`. */
+export interface FillingRule<A extends string> extends Rule {
+  readonly '~fills'?: A
+}
+/** The addresses at which rules always put something. */
+export type FilledBy<R> = R extends readonly (infer One)[]
+  ? One extends FillingRule<infer A>
+    ? string extends A
+      ? never
+      : A
+    : never
+  : never
 
 export interface FillMaker<T> {
   /** A value derived from others when it was not sent, before any rule runs. `undefined` leaves it unsent. */
-  fill<A extends Address<T>, const R extends Reads<T>>(
+  fill<const A extends Blamable<T>, const R extends Reads<T>, M extends Filled<T, A> | undefined>(
     address: A,
     reads: R,
-    make: (...values: Filling<T, A, R>) => Filled<T, A> | undefined,
-  ): Rule
+    make: (...values: Filling<T, A, R>) => M,
+  ): FillingRule<undefined extends M ? never : A>
 }
 export interface Fill extends Rule {
   readonly rule: 'fill'

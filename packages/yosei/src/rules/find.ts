@@ -13,8 +13,8 @@ export interface FindMaker<T> {
   find<const R extends Reads<T>>(rule: {
     reads: R
     code: string
-    message?: string
-    status?: number
+    message?: string | undefined
+    status?: number | undefined
     finds: (...values: Values<T, R>) => readonly Found[]
   }): Rule
 }

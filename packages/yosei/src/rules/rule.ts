@@ -24,14 +24,18 @@ export interface Rules {}
 export type RuleName = keyof Rules
 export type AnyRule = Rules[RuleName]
 
+/** Where an error can be told: at every address of an input `T`, but for those of who is asking. */
+export type Blamable<T> = Exclude<Address<T>, 'who' | `who.${string}`>
 /** Own words for a rule's error, and another place for it. */
-export interface Blame {
-  code?: string
+export interface Blame<T> {
+  code?: string | undefined
   /** From 400 to 499; 422 where nothing is said. */
-  status?: number
-  message?: string
-  blames?: readonly string[]
+  status?: number | undefined
+  message?: string | undefined
+  blames?: readonly Blamable<T>[] | undefined
 }
+/** The same without static types. */
+export type LooseBlame = Omit<Blame<unknown>, 'blames'> & { readonly blames?: readonly string[] | undefined }
 /** One thing found wrong by an own rule, at an exact place. */
 export interface Found {
   readonly at: string

@@ -7,7 +7,7 @@ import { type Address, EACH, formatAddress, type Path, parseAddress, valueAt } f
 import type { Bounds } from '../terms/declared.js'
 import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
-import { type Blame, type Rule, type RuleOf, worded } from './rule.js'
+import { type Blame, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -16,7 +16,7 @@ declare module './rule.js' {
 }
 export interface SumWithinMaker<T> {
   /** The sum over a list, or the value itself, lies within. Blames the list. */
-  sumWithin(address: Address<T>, bounds: Bounds | { atMost: Address<T> }, options?: Blame): Rule
+  sumWithin(address: Address<T>, bounds: Bounds | { atMost: Address<T> }, options?: Blame<T>): Rule
 }
 export interface SumWithin extends Rule {
   readonly rule: 'sumWithin'
@@ -25,7 +25,7 @@ export interface SumWithin extends Rule {
 }
 
 export const sumWithin: RuleOf<SumWithin> = {
-  make(address: string, bounds: SumWithin['bounds'], options: Blame = {}) {
+  make(address: string, bounds: SumWithin['bounds'], options: LooseBlame = {}) {
     const { code = 'above_max', blames = [listOf(address, bounds)] } = options
     const reads = [address, ...('atMost' in bounds ? [bounds.atMost] : [])]
     return { rule: 'sumWithin', code, address, bounds, reads, blames, ...worded(options) }

@@ -42,16 +42,54 @@ export function checkEndpoint(node: EndpointNode): void {
       if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
     }
   if (node.turn) check('turn', node.turn.by)
+  checkWho(signature, node, check)
   if (Object.hasOwn(node.lookups, 'identify'))
     mistake(`${signature}, lookup identify`, 'that name says who is asking', 'Give the lookup another name')
-  for (const [name, { reads, fill, when, follows = [] }] of Object.entries(node.lookups)) {
+  for (const [name, { reads, fill, when, follows = {} }] of Object.entries(node.lookups)) {
     check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
-    const stranger = follows.find((one) => !Object.hasOwn(node.lookups, one))
-    if (stranger !== undefined)
-      mistake(`${signature}, lookup ${name}`, `it follows ${stranger}, which there is not`, 'Name another lookup')
-    if (followsItself(name, node.lookups))
-      mistake(`${signature}, lookup ${name}`, 'it follows itself', 'Break the circle')
+    const known = Object.values(node.lookups)
+    const stranger = Object.entries(follows).find(([, one]) => !known.includes(one))
+    if (stranger)
+      mistake(
+        `${signature}, lookup ${name}`,
+        `it follows ${stranger[0]}, which is no lookup of this endpoint`,
+        'Return that lookup as well, and write follows: { name } with what on.lookup gave',
+      )
   }
+}
+
+/** Who is asking is a secret, and never blamed; what is asked of it before the body comes looks at nothing else. */
+function checkWho(
+  signature: string,
+  { who, may, open, rules, lookups }: EndpointNode,
+  check: (where: string, addresses: readonly string[]) => void,
+): void {
+  if (who) checkSound(signature, who, ['who'])
+  if (who && open && who.need === 'required')
+    mistake(
+      `${signature}, who`,
+      'the endpoint is open, so that there may be nobody',
+      'Make it optional: record({ … }, { optional: true })',
+    )
+  if (may) {
+    const early = addressesIn(may)
+    check('may', early)
+    const late = early.find((address) => parseAddress(address)?.[0] === 'body')
+    if (late !== undefined)
+      mistake(
+        `${signature}, may`,
+        `${late} has not come yet when it is looked at`,
+        'Write a rule for what the body says',
+      )
+  }
+  const isOfWho = (address: string) => parseAddress(address)?.[0] === 'who'
+  const places = [
+    ...rules.flatMap((rule) => [...rule.blames, ...(ruleOf(rule).derives ? ruleOf(rule).names(rule) : [])]),
+    ...Object.values(lookups).flatMap(({ fill, refusal }) => [fill, refusal?.at]),
+  ]
+  const blamed = places.find((address) => address !== undefined && isOfWho(address))
+  if (blamed !== undefined)
+    mistake(`${signature}, ${blamed}`, 'who is asking is never blamed, and never filled', 'Blame a field that was sent')
 }
 
 /**
@@ -83,15 +121,6 @@ function checkIdentities(signature: string, node: EndpointNode, root: Node, rule
           'Give its readAs a key, or a write',
         )
     }
-}
-
-function followsItself(name: string, lookups: EndpointNode['lookups'], from = name, seen = new Set<string>()): boolean {
-  return (lookups[from]?.follows ?? []).some((one) => {
-    if (one === name) return true
-    if (seen.has(one)) return false
-    seen.add(one)
-    return followsItself(name, lookups, one, seen)
-  })
 }
 
 function checkParts(signature: string, node: EndpointNode): void {

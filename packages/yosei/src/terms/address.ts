@@ -3,7 +3,7 @@
  * Here are its static type, its text, and its parts.
  */
 
-import type { Upload } from './types.js'
+import type { Flat, Upload } from './types.js'
 
 type Atom = string | number | boolean | bigint | Date | Upload | null | undefined | ((...args: never) => unknown)
 type Less = [never, 0, 1, 2, 3, 4, 5, 6]
@@ -28,6 +28,32 @@ type Inside<T, Depth extends number> = Depth extends 0
           : never
 /** The addresses inside an accepted input, to a depth of six; a list's elements are written `[]`. */
 export type Address<T> = Inside<T, 6>
+
+type Indexed<A extends string> = A extends `${infer Head}[]${infer Rest}` ? `${Head}[${number}]${Indexed<Rest>}` : A
+/** The places inside an accepted input: its addresses, and those with the index of an element. */
+export type PlaceIn<T> = unknown extends T ? string : Address<T> | Indexed<Address<T>>
+
+/** What the addresses `A` are below `Head`. */
+type Below<A extends string, Head extends string> = A extends `${Head}.${infer Rest}`
+  ? Rest
+  : A extends `${Head}[${infer Rest}`
+    ? `[${Rest}`
+    : never
+type InElement<A extends string> = A extends `[].${infer Rest}` ? Rest : never
+/** `T` where something is always there at the addresses `A`, if only what holds it is there. */
+export type Present<T, A extends string> = [A] extends [never]
+  ? T
+  : unknown extends T
+    ? T
+    : T extends Atom
+      ? T
+      : T extends readonly (infer E)[]
+        ? Present<E, InElement<A>>[]
+        : Flat<
+            { [K in keyof T as K extends A ? never : K]: Present<T[K], Below<A, K & string>> } & {
+              [K in keyof T as K extends A ? K : never]-?: Exclude<T[K], undefined>
+            }
+          >
 
 type Absent<T> = undefined extends T ? undefined : never
 type Member<T, K extends string> = T extends unknown ? (K extends keyof T ? T[K] : undefined) : never

@@ -38,4 +38,5 @@ export type Code =
   | 'needed'
   | 'not_allowed_here'
   | 'not_known'
+  | 'not_allowed'
   | 'busy'

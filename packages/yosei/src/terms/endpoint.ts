@@ -1,22 +1,46 @@
 /** Endpoints and intakes as their users see them: frozen data that carries its types. */
+import type { Present } from './address.js'
 
-/** One request schema. `I` is the accepted input, `S` what a client sends, `F` what its lookups find. */
-export interface Endpoint<I = unknown, S = unknown, F = unknown> {
+/** What an endpoint is to the compiler. */
+export interface EndpointTypes {
+  /** The accepted input. */
+  readonly input: unknown
+  /** What a client sends. */
+  readonly sent: unknown
+  /** What the lookups find, by their names. */
+  readonly found: unknown
+  /** The addresses that lookups fill. */
+  readonly filled: string
+  /** What the lookups ask. */
+  readonly services: unknown
+  /** Who is asking. */
+  readonly who: unknown
+}
+/** One request schema. */
+export interface Endpoint<T extends EndpointTypes = EndpointTypes> {
   readonly method: string
   readonly template: string
-  readonly '~input'?: I
-  readonly '~sent'?: S
-  readonly '~found'?: F
+  readonly '~types'?: T
 }
-/** The typed input of an endpoint's accepted requests. */
-export type Accepted<E> = E extends Endpoint<infer I, unknown, unknown> ? I : never
+export type TypesOf<E> = E extends Endpoint<infer T> ? T : never
+/** The typed input of an endpoint's accepted requests, as its handler gets it. */
+export type Accepted<E> = Present<TypesOf<E>['input'], TypesOf<E>['filled']>
 /** What a client sends to an endpoint. */
-export type Sent<E> = E extends Endpoint<unknown, infer S, unknown> ? S : never
+export type Sent<E> = TypesOf<E>['sent']
 /** What an endpoint's lookups find, by their names. */
-export type FoundBy<E> = E extends Endpoint<unknown, unknown, infer F> ? F : never
+export type FoundBy<E> = TypesOf<E>['found']
+/** Who is asking, as the endpoint declares it. */
+export type WhoOf<E> = TypesOf<E>['who']
 
 export type Endpoints = { readonly [name: string]: Endpoint }
 /** The endpoints of a service with what they share; the default export of an intake module. */
-export interface Intake<E extends Endpoints = Endpoints> {
+export interface Intake<E extends Endpoints = Endpoints, Services = unknown> {
   readonly endpoints: E
+  readonly '~services'?: Services
 }
+
+/** All of them at once. */
+export type All<U> = (U extends unknown ? (one: U) => void : never) extends (all: infer I) => void ? I : never
+/** What all lookups of some endpoints ask. */
+export type ServicesOf<E extends Endpoints> =
+  All<{ [N in keyof E]: { all: TypesOf<E[N]>['services'] } }[keyof E]> extends { all: infer S } ? S : unknown

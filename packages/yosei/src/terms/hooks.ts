@@ -17,15 +17,20 @@ export interface Problem {
 }
 
 /** What is wrong, told like any other error. */
-export interface Refusal {
+export interface Refusal<At extends string = string> {
   readonly status: 401 | 402 | 403 | 404 | 409 | 410 | 412 | 422 | 423 | 428 | 429
   readonly code: string
   /** Completes the sentence that the address begins. */
   readonly message: string
   /** The address of the field that is to blame. */
-  readonly at?: string
+  readonly at?: At | undefined
   /** Header fields of the answer, such as `retry-after`. A 401 has `www-authenticate: Bearer` where none is given. */
-  readonly headers?: { readonly [name: string]: string }
+  readonly headers?: { readonly [name: string]: string } | undefined
+}
+
+/** What `refuse` makes. */
+export interface Refused {
+  readonly refused: true
 }
 
 export interface JournalEvent {

@@ -95,6 +95,7 @@ export const statusTable = {
     status: 401,
     rows: [['identify', 'who is asking is not known', '`WWW-Authenticate`', 'the header field of `challenge`']],
   },
+  notAllowed: { status: 403, rows: [['identify', '`may` does not hold', '', 'the header field of `challenge`']] },
   path: { status: 400, rows: [['shape', 'errors in the path', '', 'each field']] },
   query: {
     status: 400,

@@ -1,8 +1,11 @@
 /** The static side of a declaration: what a field reads to, what a client sends, and what may be left out. */
 import type { Messages, Need } from './declared.js'
 
-/** A declared field: frozen data. `Out` is the value after reading, `In` the value that a client sends (as JSON). */
-export interface Field<Out = unknown, In = unknown, P extends Need = Need> {
+/**
+ * A declared field: frozen data. `Out` is the value after reading, `In` the value that a client sends (as JSON). `Field`
+ * alone is any field; `Field<Out>` one that must be sent: `Field<Out, In, 'optional'>` is one that need not.
+ */
+export interface Field<Out = unknown, In = unknown, P extends Need = unknown extends Out ? Need : 'required'> {
   readonly kind: string
   readonly need: P
   readonly '~out'?: Out
@@ -21,31 +24,34 @@ export interface Upload {
 }
 export type Fields = { readonly [name: string]: Field }
 /** A field whose own fields are known by name. */
-export type RecordField<F extends Fields> = Field & { readonly fields: F }
+export interface RecordField<F extends Fields = Fields, Out = unknown, In = unknown, P extends Need = Need>
+  extends Field<Out, In, P> {
+  readonly fields: F
+}
 
 /** Options of every field. */
 export interface Common<T> {
-  optional?: boolean
-  nullable?: boolean
+  optional?: boolean | undefined
+  nullable?: boolean | undefined
   /** Used when nothing was sent; the receiver always sees a value. Drops out of `allOptional`. */
-  default?: T | (() => T)
+  default?: T | (() => T) | undefined
   /** Annotations, with the meaning they have in JSON Schema. */
-  title?: string
-  description?: string
-  examples?: readonly unknown[]
-  deprecated?: boolean
+  title?: string | undefined
+  description?: string | undefined
+  examples?: readonly unknown[] | undefined
+  deprecated?: boolean | undefined
   /** Set by the server: sending it is an error, or it is dropped. */
-  readOnly?: boolean | 'drop'
+  readOnly?: boolean | 'drop' | undefined
   /** Never echoed: in no message, answer, trace, journal or printed table. */
-  secret?: boolean
+  secret?: boolean | undefined
   /** Own words: one text whatever is wrong, or by code, or a function of the limit and what was sent. */
-  messages?: Messages
+  messages?: Messages | undefined
   /**
    * Read text where a typed value is expected (JSON). Path, query, header and form values are always read from text.
    */
-  coerce?: boolean
+  coerce?: boolean | undefined
   /** A name under which documents refer to this declaration (`$ref`). */
-  name?: string
+  name?: string | undefined
 }
 
 /** Shows an intersection as one object type. */
@@ -55,24 +61,27 @@ export type Out<F> = F extends Field<infer T, unknown, Need> ? T : never
 /** The JSON value that a client sends for a field. */
 export type In<F> = F extends Field<unknown, infer T, Need> ? T : never
 
-type NeedOf<O> = O extends { default: unknown }
-  ? 'defaulted'
-  : O extends { optional: true } | { readOnly: true | 'drop' }
+type May<O, Name extends string, Value> = Name extends keyof O ? (Value extends O[Name] ? true : false) : false
+/** Whether a field that a builder makes of its options `O` must be sent: what may be left out is not taken for sent. */
+export type NeedOf<O> = 'default' extends keyof O
+  ? undefined extends O['default']
+    ? 'optional'
+    : 'defaulted'
+  : true extends May<O, 'optional', true> | May<O, 'readOnly', true> | May<O, 'readOnly', 'drop'>
     ? 'optional'
     : 'required'
-type Null<O> = O extends { nullable: true } ? null : never
-/** The field that a builder makes of its options `O`. */
-export type Made<Out, In, O> = Field<Out | Null<O>, In | Null<O>, NeedOf<O>>
+/** `null` where the options `O` let it be. */
+export type Null<O> = true extends May<O, 'nullable', true> ? null : never
 
 export type OutTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: Out<I[K]> }
 export type InTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: In<I[K]> }
 export type OutFields<F extends Fields> = Flat<
-  { [K in keyof F as F[K]['need'] extends 'optional' ? never : K]: Out<F[K]> } & {
-    [K in keyof F as F[K]['need'] extends 'optional' ? K : never]?: Out<F[K]>
+  { -readonly [K in keyof F as F[K]['need'] extends 'optional' ? never : K]: Out<F[K]> } & {
+    -readonly [K in keyof F as F[K]['need'] extends 'optional' ? K : never]?: Out<F[K]>
   }
 >
 export type InFields<F extends Fields> = Flat<
-  { [K in keyof F as F[K]['need'] extends 'required' ? K : never]: In<F[K]> } & {
-    [K in keyof F as F[K]['need'] extends 'required' ? never : K]?: In<F[K]>
+  { -readonly [K in keyof F as F[K]['need'] extends 'required' ? K : never]: In<F[K]> } & {
+    -readonly [K in keyof F as F[K]['need'] extends 'required' ? never : K]?: In<F[K]>
   }
 >

@@ -1,5 +1,5 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
-import type { Accepted, Endpoints, FoundBy } from './endpoint.js'
+import type { Accepted, Endpoints, EndpointTypes, TypesOf } from './endpoint.js'
 import type { Part } from './parts.js'
 import type { Stage } from './statuses.js'
 
@@ -53,14 +53,17 @@ export interface PendingVerdict<N, I> extends Traced {
   readonly input: I
   readonly unasked: readonly string[]
 }
-/** Only an endpoint with lookups can be pending. */
-type MaybePending<N, I, F> = unknown extends F
-  ? PendingVerdict<N, I>
-  : keyof F extends never
-    ? never
-    : PendingVerdict<N, I>
+/** Only an endpoint that asks somebody can be pending. */
+type MaybePending<N, E> = IsAsking<TypesOf<E>> extends false ? never : PendingVerdict<N, TypesOf<E>['input']>
+type IsAsking<T extends EndpointTypes> = unknown extends T['found']
+  ? true
+  : keyof T['found'] extends never
+    ? unknown extends T['who']
+      ? false
+      : true
+    : true
 /** The verdict on a request to one endpoint. */
-export type EndpointVerdict<N, I, F> = AcceptedVerdict<N, I> | MaybePending<N, I, F> | Rejected
+export type EndpointVerdict<N, E> = AcceptedVerdict<N, Accepted<E>> | MaybePending<N, E> | Rejected
 export interface Rejected extends Traced {
   readonly outcome: 'rejected'
   readonly endpoint: string | undefined
@@ -75,7 +78,5 @@ export interface Rejected extends Traced {
   readonly more: number
 }
 export type Verdict<E extends Endpoints = Endpoints> =
-  | {
-      [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> | MaybePending<N, Accepted<E[N]>, FoundBy<E[N]>>
-    }[keyof E & string]
+  | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> | MaybePending<N, E[N]> }[keyof E & string]
   | Rejected

@@ -140,6 +140,7 @@ export const english: Words = {
   'below_min.sum': 'must add up to at least {limit}; the sum is {sum}',
   'below_min.sumSecret': 'must add up to at least {limit}',
   not_known: 'must say who is asking',
+  not_allowed: 'is of somebody who may not do this',
   busy: 'is being worked on by another request',
   'busy.full': 'has too many requests waiting for it',
   'when.present': '{address} is sent',

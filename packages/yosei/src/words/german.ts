@@ -141,6 +141,7 @@ export const german: Words = {
   'below_min.sum': 'muss zusammen mindestens {limit} ergeben; die Summe ist {sum}',
   'below_min.sumSecret': 'muss zusammen mindestens {limit} ergeben',
   not_known: 'muss sagen, wer fragt',
+  not_allowed: 'ist von jemandem, der das nicht darf',
   busy: 'wird gerade von einer anderen Anfrage bearbeitet',
   'busy.full': 'hat zu viele wartende Anfragen',
   'when.present': '{address} gesendet wird',

@@ -12,7 +12,7 @@ import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import type { TupleNode } from '../kinds/tuple.js'
 import { syntaxOf } from '../read/syntax.js'
-import type { Endpoint } from '../terms/endpoint.js'
+import type { Endpoint, Sent, TypesOf } from '../terms/endpoint.js'
 import { settleLimits } from '../terms/policy.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
@@ -38,7 +38,11 @@ export class UnacceptableError extends Error {
  * @example
  * await fetch(write(listSessions, 'https://observatory.example', { path: {}, query: { limit: 5 }, body: undefined }))
  */
-export function write<I, S>(endpoint: Endpoint<I, S>, base: string, sent: S | WithoutCookies<I>): Request {
+export function write<E extends Endpoint>(
+  endpoint: E,
+  base: string,
+  sent: Sent<E> | WithoutCookies<TypesOf<E>['input']>,
+): Request {
   const node = endpointNode(endpoint)
   const parts = sent as { readonly [part: string]: unknown }
   const faults: Fault[] = []

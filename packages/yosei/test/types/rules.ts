@@ -25,13 +25,16 @@ export const book = endpoint('POST /telescopes/{id}/sessions', {
     on.find({ reads: ['body.items'], code: 'x', finds: (items) => items.map((one, index) => ({ at: `body.items[${index}].${one.t}` })) }),
   ],
   turn: { of: 'telescope', by: ['path.id'], wait: '1s', lease: '30s', longest: '2m', waiters: 9 },
-  lookups: (on) => ({
-    telescope: on.lookup({ reads: ['path.id'], ask: (services: Services, [id], { signal }) => services.telescopes.find(id, signal), refusal: { status: 404, code: 'none', message: 'is none' } }),
-    quota: on.lookup({ reads: ['header.x-team'], follows: ['telescope'], ask: async (services: Services, [team]) => (await services.quota.left(team)) > 0 }),
-    maybe: on.lookup({ reads: ['body.n'], when: on.above('body.n', 3), ask: () => 'text' }),
-  }),
+  lookups: (on) => {
+    const telescope = on.lookup({ reads: ['path.id'], ask: (services: Services, [id], { signal }) => services.telescopes.find(id, signal), refusal: { status: 404, code: 'none', message: 'is none', at: 'path.id' } })
+    const quota = on.lookup({ reads: ['header.x-team'], follows: { telescope }, ask: async ({ quota }: { quota: Services['quota'] }, [team], { found }) => { same<typeof found.telescope, { id: string; aperture: number }>(); return (await quota.left(team)) > 0 } })
+    const maybe = on.lookup({ reads: ['body.n'], when: on.above('body.n', 3), ask: () => 'text' })
+    const some = on.lookup({ reads: ['body.m'], ask: (_: unknown, [m]) => { same<typeof m, number>(); return [m] }, counts: (all) => all.length > 0 })
+    const none = on.lookup({ reads: ['path.id'], absent: true, ask: () => 1 })
+    return { telescope, quota, maybe, some, none }
+  },
 })
-same<FoundBy<typeof book>, { readonly telescope: { id: string; aperture: number }; readonly quota: true; readonly maybe: string | undefined }>()
+same<FoundBy<typeof book>, { readonly telescope: { id: string; aperture: number }; readonly quota: true; readonly maybe: string | undefined; readonly some: number[] | undefined; readonly none: undefined }>()
 same<Accepted<typeof book>['header'], { 'x-team': string }>()
 const plain = endpoint('GET /plain', {})
 const app = intake({ endpoints: { book, ...group({ prefix: '/v1/{site}', path: { site: text() }, query: { page: integer() }, lookups: (on) => ({ site: on.lookup({ reads: ['path.site'], ask: () => 5 }) }) }, { plain }) } })

@@ -1,0 +1,60 @@
+/** Who is asking, to those that judge: what an endpoint declares of it, and what it asks of it before the body comes. */
+
+import type { EndpointNode } from '../declare/endpoint.js'
+import { rootOf } from '../declare/endpoint.js'
+import { holdAsIs, startRun } from '../engine/interpret.js'
+import { interpretParts } from '../engine/parts.js'
+import { addressesIn, holdingOf } from '../rules/conditions.js'
+import { everywhere } from '../rules/matter.js'
+import { parseAddress } from '../terms/address.js'
+import { put } from '../terms/own.js'
+import { type Part, type Parts, partNames } from '../terms/parts.js'
+import type { Opened } from './open.js'
+import { partsOf } from './read.js'
+
+/** Who is asking, where somebody has said it: nobody, perhaps. */
+export interface Asker {
+  readonly who: unknown
+}
+
+/** What rules, lookups and turns see: the input, with who is asking where the endpoint declares that. */
+export const withWho = ({ who }: EndpointNode, parts: Parts, asker: Asker | undefined): Parts =>
+  who && asker ? { ...parts, who: asker.who } : parts
+
+/** A body that was filled as a whole is the input's too. */
+export function keepBody(input: Parts, seen: Parts): void {
+  if (seen !== input && seen.body !== input.body) put(input as { [part: string]: unknown }, 'body', seen.body)
+}
+
+/** @throws TypeError where it is not what the endpoint declares: that is a bug of the service. */
+export function checkWho({ destination, run }: Opened, { who }: Asker): void {
+  const declared = destination.endpoint.who
+  if (declared) holdAsIs(declared, ['who'], who, run)
+}
+
+/**
+ * Whether `may` holds. What it reads of the head and is wrong is told later, with all else; nobody is turned away for
+ * it here.
+ */
+export function mayEnter(opened: Opened, asker: Asker): boolean {
+  const { destination, head } = opened
+  const { endpoint } = destination
+  const { may } = endpoint
+  if (!may) return true
+  const reads = new Set(addressesIn(may).map((address) => parseAddress(address)?.[0]))
+  const parts = partNames.filter((part): part is Exclude<Part, 'body'> => part !== 'body' && reads.has(part))
+  const run = startRun(opened.run.now)
+  const sent = partsOf(opened, { value: undefined }, run)
+  const input = withWho(endpoint, interpretParts(endpoint, undefined, sent, run, false, parts), asker)
+  if (run.faults.length > 0) return true
+  const matter = {
+    root: rootOf(endpoint, undefined),
+    sent: withWho(endpoint, sent, asker),
+    input,
+    accept: head.accept,
+    scope: everywhere,
+    hold: (_: unknown, value: unknown) => value,
+    known: new Map(),
+  }
+  return holdingOf(may, matter)([])
+}

@@ -1,0 +1,117 @@
+// biome-ignore-all format: each declaration that must not compile stands on the line after its mark
+/** Who is asking, services, what is found and what is filled: none is typed as something that it may not be. */
+import { type Accepted, type Context, choice, either, endpoint, type Field, type FoundBy, group, type Handlers, instant, intake, integer, judge, later, list, type Out, readAs, record, refuse, serve, tagged, text, type WhoOf } from 'yosei'
+
+type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
+const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
+
+// Who is asking.
+const who = record({ role: choice(['clerk', 'guest']), teams: list(text()), since: instant() })
+const free = record({ role: choice(['clerk', 'guest']) }, { optional: true })
+const body = record({ n: integer(), m: integer({ optional: true }), name: text(), slug: text({ optional: true }), rows: list(record({ a: integer(), b: integer({ optional: true }) })) })
+interface Db { db: { find(id: string): Promise<{ id: string } | undefined> } }
+const guarded = endpoint('POST /a/{id}', {
+  path: { id: text() },
+  header: { 'x-role': text({ optional: true }) },
+  body,
+  who,
+  may: (on) => on.all(on.is('who.role', 'clerk'), on.present('header.x-role')),
+  turn: { of: 'a', by: ['who.role', 'path.id'] },
+  rules: (on) => [
+    on.check({ reads: ['who.teams', 'body.name'], blames: ['body.name'], code: 'x', holds: (teams, name) => { same<typeof teams, readonly string[]>(); return teams.includes(name) } }),
+    on.needed('body.m', on.in('who.role', ['guest'])),
+    on.fill('body.slug', ['body.name'], (name) => name.toLowerCase()),
+    on.fill('body.rows[].b', ['body.rows[].a'], (a) => a + 1),
+    on.fill('body.m', ['body.n'], (n) => (n > 1 ? n : undefined)),
+  ],
+  lookups: (on) => {
+    const one = on.lookup({ reads: ['path.id'], ask: ({ db }: Db, [id], { who }) => { same<typeof who.role, 'clerk' | 'guest'>(); return db.find(id) } })
+    const two = on.lookup({ reads: ['body.m'], follows: { one }, ask: ({ log }: { log(id: string): number }, [m], { found }) => m + log(found.one.id) })
+    return { one, two, three: on.lookup({ reads: ['body.m'], follows: { two }, ask: (_: unknown, __, { found }) => { same<typeof found.two, number | undefined>(); return found.two } }) }
+  },
+})
+same<WhoOf<typeof guarded>['since'], Date>()
+same<FoundBy<typeof guarded>, { readonly one: { id: string }; readonly two: number | undefined; readonly three: number | undefined }>()
+same<Accepted<typeof guarded>['body'], { n: number; name: string; slug: string; m?: number; rows: { a: number; b: number }[] }>()
+const openTo = endpoint('GET /b', { who: free, open: true })
+same<WhoOf<typeof openTo>, { readonly role: 'clerk' | 'guest' } | undefined>()
+const app = intake({ endpoints: { guarded, openTo }, identify: async ({ path, tags }, { users }: { users: { role(name: string): 'clerk' | 'guest' } }) => (path.id ? { role: users.role(path.id), teams: tags, since: new Date() } : undefined) })
+const services = { db: { find: async () => undefined }, log: () => 1, users: { role: () => 'clerk' as const } }
+const handlers: Handlers<typeof app.endpoints, typeof services> = {
+  guarded: ({ body }, { who, found, services }) => [body.slug.length, who.teams.length, found.one.id, services.log()],
+  openTo: (_, { who }) => who?.role,
+}
+export const one = (input: Accepted<typeof guarded>, context: Context<typeof guarded, typeof services>) => handlers.guarded(input, context)
+serve(app, handlers, { services })
+serve(app, { guarded: ({ body }, { who }) => body.slug + who.role, openTo: () => 1 }, { services })
+export const pending = judge(app, 'GET /b HTTP/1.1').then((verdict) => verdict.outcome === 'pending' && verdict.unasked)
+const grouped = group({ prefix: '/v1/{team}', path: { team: text() }, who, lookups: (on) => ({ team: on.lookup({ reads: ['path.team'], ask: ({ teams }: { teams: Map<string, number> }, [team]) => teams.get(team) }) }) }, (shared) => ({
+  inner: shared.endpoint('GET /x', { may: (on) => on.is('who.role', 'clerk'), lookups: (on, { team }) => ({ more: on.lookup({ reads: ['path.team'], follows: { team }, ask: (_: unknown, __, { found }) => found.team.toFixed() }) }) }),
+}))
+same<FoundBy<typeof grouped.inner>, { readonly team: number; readonly more: string }>()
+same<WhoOf<typeof grouped.inner>['role'], 'clerk' | 'guest'>()
+const groupedApp = intake({ endpoints: grouped, identify: () => ({ role: 'clerk' as const, teams: [], since: new Date() }) })
+serve(groupedApp, { inner: ({ path }, { found }) => path.team + found.more }, { services: { teams: new Map<string, number>() } })
+refuse<typeof guarded>({ status: 409, code: 'x', message: 'y', at: 'body.rows[3].a' })
+refuse<typeof guarded>([{ status: 409, code: 'x', message: 'y', at: 'body.rows[].a' }])
+
+// @ts-expect-error the services of lookups and identify are missing
+serve(app, handlers)
+// @ts-expect-error one of them is
+serve(app, { guarded: () => 1, openTo: () => 1 }, { services: { db: services.db, log: services.log } })
+// @ts-expect-error services of another kind
+serve(app, { guarded: () => 1, openTo: () => 1 }, { services: { nothing: 1 } })
+// @ts-expect-error identify gives something else
+intake({ endpoints: { guarded }, identify: () => ({ role: 'king', teams: [], since: new Date() }) })
+// @ts-expect-error an instant of who is asking is no text
+intake({ endpoints: { guarded }, identify: () => ({ role: 'clerk' as const, teams: [], since: '2031-01-01' }) })
+// @ts-expect-error a misspelt name of who is asking
+endpoint('GET /x', { who, may: (on) => on.is('who.rol', 'clerk') })
+// @ts-expect-error a value that it cannot have
+endpoint('GET /x', { who, may: (on) => on.is('who.role', 'king') })
+// @ts-expect-error the body has not come
+endpoint('POST /x', { who, body, may: (on) => on.present('body.n') })
+// @ts-expect-error who is asking is never blamed
+endpoint('POST /x', { who, body, rules: (on) => [on.equal('body.name', 'who.role', { blames: ['who.role'] })] })
+// @ts-expect-error nobody has declared who is asking
+endpoint('GET /x', { rules: (on) => [on.present('who.role') as never] })
+// @ts-expect-error nobody may be there at an open endpoint
+serve(intake({ endpoints: { openTo }, identify: () => ({ role: 'clerk' as const }) }), { openTo: (_, { who }) => who.role })
+// @ts-expect-error a place where nothing is declared
+refuse<typeof guarded>({ status: 409, code: 'x', message: 'y', at: 'body.rows[3].z' })
+// @ts-expect-error a refusal at a place where nothing is declared
+endpoint('POST /x', { body, lookups: (on) => ({ x: on.lookup({ reads: ['body.n'], ask: () => 1, refusal: { status: 404, code: 'x', message: 'y', at: 'body.z' } }) }) })
+// @ts-expect-error no lookup
+endpoint('POST /x', { body, lookups: (on) => ({ x: on.lookup({ reads: ['body.n'], ask: () => 1, follows: ['y'] }) }) })
+// @ts-expect-error a lookup that it does not follow
+endpoint('POST /x', { body, lookups: (on) => ({ x: on.lookup({ reads: ['body.n'], ask: (_: unknown, __, { found }) => found.y }) }) })
+// @ts-expect-error what may not have been asked
+endpoint('POST /x', { body, lookups: (on) => { const y = on.lookup({ reads: ['body.m'], ask: () => 1 }); return { y, x: on.lookup({ reads: ['body.n'], follows: { y }, ask: (_: unknown, __, { found }) => found.y.toFixed() }) } } })
+// @ts-expect-error an address that is blamed and does not exist
+endpoint('POST /x', { body, rules: (on) => [on.ascending('body.n', 'body.m', { blames: ['body.nn'] })] })
+// @ts-expect-error a sum that blames what is not there
+endpoint('POST /x', { body, rules: (on) => [on.sumWithin('body.rows[].a', [1, 2], { blames: ['body.nn'] })] })
+// @ts-expect-error the prefix has no such parameter
+group({ prefix: '/v1/{team}', path: { team: text(), tem: text() } }, {})
+
+// Options and recursion.
+const maybe: { title: string | undefined; optional: boolean | undefined } = { title: undefined, optional: undefined }
+same<Out<typeof unsure>['a'], string | undefined>()
+const unsure = record({ a: text({ title: maybe.title, optional: maybe.optional, default: undefined }) })
+same<Out<ReturnType<typeof both>>, string | number>()
+const both = () => either([text(), integer()], { default: 'x' })
+const byTag = tagged('k', { a: record({ n: integer() }), b: record({}) }, { default: { k: 'a', n: 1 } })
+same<(typeof byTag)['need'], 'defaulted'>()
+interface Chain { name: string; next?: Chain }
+const chain: Field<Chain> = record({ name: text(), next: later(() => chain, { optional: true, description: 'the link below' }) })
+const filledAlone = record({ name: text(), slug: text({ optional: true }) }, { rules: (on) => [on.fill('slug', ['name'], (name) => name)] })
+same<Out<typeof filledAlone>, { name: string; slug: string }>()
+export const read = readAs(text({ optional: true }), (value) => value?.length, { code: 'x', message: undefined, write: undefined })
+// @ts-expect-error a field that may be left out is not one that must be sent
+export const wrongly: Field<Chain> = record({ name: text(), next: later(() => chain, { optional: true }) }, { optional: true })
+// @ts-expect-error a default that no branch takes
+either([text(), integer()], { default: true })
+// @ts-expect-error a default of no branch
+tagged('k', { a: record({ n: integer() }) }, { default: { k: 'b' } })
+// @ts-expect-error an instant's default is a Date
+instant({ default: '2031-01-01T00:00:00Z' })
