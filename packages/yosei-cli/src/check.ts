@@ -1,6 +1,7 @@
 /** Judges every sample afresh, and holds its verdict against what its book says. */
-import { type FieldError, type Intake, judge } from 'yosei'
-import { type AnyVerdict, compare, type Place, placeOf } from './book/index.js'
+import { endpoint, type Field, type FieldError, type Intake, judge, judgeParts, type Rejected } from 'yosei'
+import { type AnyVerdict, compare, type Place, placeOf, type Sample } from './book/index.js'
+import { Failure } from './failure.js'
 import type { Found } from './find.js'
 import { isShown, maskedTarget } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
@@ -29,10 +30,9 @@ export async function checkSamples(
   const checked: Checked[] = []
   for (const { file, sample } of samples) {
     const services = makeServices ? { services: await makeServices() } : {}
-    const verdict = (await judge(app, sample.message, {
-      ...(sample.now ? { now: sample.now } : {}),
-      ...services,
-    })) as AnyVerdict
+    const now = sample.now ? { now: sample.now } : {}
+    const who = sample.who ? { who: await whoIn(app, file, sample, now) } : {}
+    const verdict = (await judge(app, sample.message, { ...now, ...services, ...who })) as AnyVerdict
     const rejected = verdict.outcome === 'rejected'
     const shown = (address: string) => isShown(app, verdict, address)
     checked.push({
@@ -52,6 +52,20 @@ export async function checkSamples(
     })
   }
   return checked
+}
+
+/** Who a book says is asking, read as the endpoint declares it: an instant becomes a Date. */
+async function whoIn(app: Intake, file: string, { message, who }: Sample, now: object): Promise<unknown> {
+  const { json, line } = who as Sample['who'] & {}
+  const { endpoint: name } = await judge(app, message, now)
+  const declared = name === undefined ? undefined : (app.endpoints[name] as { who?: Field }).who
+  if (!declared || json === null) return json
+  // Who writes the book may be told what it should say.
+  const body: Field = { ...declared, secret: false } as never
+  const read = judgeParts(endpoint('POST /', { body, unlisted: { body: 'keep' } }), { body: json }, now)
+  if (read.outcome === 'accepted') return read.input.body
+  const [error] = (read as Rejected).errors
+  throw new Failure(`${file}:${line}: ${error?.address.replace(/^body/, 'who')} ${error?.message}`)
 }
 
 export interface Counts {

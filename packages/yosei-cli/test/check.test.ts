@@ -36,6 +36,31 @@ const http = (message: string) => `\`\`\`http\n${message}\n\`\`\`\n`
 const verdict = (lines: string) => `\`\`\`verdict\n${lines}\n\`\`\`\n`
 const put = 'PUT /things/1?q=2 HTTP/1.1\nTeam: red\nContent-Type: application/json\n\n'
 
+test('a book says who is asking', () => {
+  const guarded = `import { choice, endpoint, instant, intake, integer, record } from 'yosei'
+export default intake({ identify: () => undefined, endpoints: { put: endpoint('PUT /things/{id}', { path: { id: integer() },
+  who: record({ role: choice(['clerk', 'guest']), since: instant() }), may: (on) => on.is('who.role', 'clerk'),
+  rules: (on) => [on.check({ reads: ['who.since', 'path.id'], code: 'late', holds: (since) => since.getTime() === 0 })] }) } })
+`
+  const said = (who: string) => `\`\`\`book\nwho: ${who}\n\`\`\`\n${http('PUT /things/1 HTTP/1.1')}`
+  const page = [
+    said('{"role":"clerk","since":"1970-01-01T00:00:00Z","name":"ada"}') + verdict('accepted'),
+    said('{"role":"clerk","since":"1971-01-01T00:00:00Z"}') + verdict('422\npath.id late'),
+    said('{"role":"guest","since":"1970-01-01T00:00:00Z"}') + verdict('403\nheader.authorization not_allowed'),
+    said('null') + verdict('401\nheader.authorization not_known'),
+    `\`\`\`book\n\`\`\`\n${http('PUT /things/1 HTTP/1.1')}${verdict('pending')}`,
+  ].join('\n')
+  expect(yoseiWith({ 'intake.ts': guarded, 'b.md': page }, ['check', 'intake.ts', 'b.md'])).toMatchObject({ status: 0 })
+  for (const [who, told] of [
+    ['{"role":"king"}', /^yosei: b\.md:2: who\.role must be one of clerk, guest/],
+    ['{role}', /^yosei: b\.md:2: who is asking is given as JSON on one line/],
+  ] as const)
+    expect(yoseiWith({ 'intake.ts': guarded, 'b.md': said(who) }, ['check', 'intake.ts', 'b.md'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringMatching(told),
+    })
+})
+
 test('a book reads the same with LF and CRLF, and prints nothing that is secret', () => {
   const page = `# Plates
 

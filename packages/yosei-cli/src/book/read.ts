@@ -10,6 +10,8 @@ export interface Sample {
   readonly message: Message
   /** The clock of the judgement, where the book sets one. */
   readonly now?: Date
+  /** Who is asking, as JSON, where the book says it, and the line of that. */
+  readonly who?: { readonly json: unknown; readonly line: number }
   readonly expectation?: Expectation
   readonly places: Places
 }
@@ -29,6 +31,7 @@ export interface Place {
 
 interface Setting {
   readonly now?: Date
+  readonly who?: Sample['who'] & {}
   readonly headers: readonly { readonly name: string; readonly value: string; readonly place: Place }[]
 }
 
@@ -118,11 +121,13 @@ function fenced({ lang, value, position }: Code, lines: readonly string[]): Bloc
 
 function readSetting({ lines }: Block): Setting {
   let now: Date | undefined
+  let who: Setting['who']
   const headers: Setting['headers'][number][] = []
   for (const { text, place } of lines) {
-    const [, key, value = ''] = /^(now|header):\s*(.*)$/.exec(text) ?? []
+    const [, key, value = ''] = /^(now|header|who):\s*(.*)$/.exec(text) ?? []
     const [, name, content = ''] = /^([^:\s]+):\s*(.*)$/.exec(value) ?? []
     if (key === 'now' && !Number.isNaN(Date.parse(value))) now = new Date(value)
+    else if (key === 'who') who = { json: readJson(value, place.line), line: place.line }
     else if (key === 'header' && name !== undefined)
       headers.push({
         name: name.toLowerCase(),
@@ -130,9 +135,20 @@ function readSetting({ lines }: Block): Setting {
         place: { line: place.line, column: place.column + text.length - content.length },
       })
     else if (text.trim() !== '')
-      throw new BookError(place.line, `"${text}" is no setting; write now: 2031-03-01T12:00:00Z or header: Name: value`)
+      throw new BookError(
+        place.line,
+        `"${text}" is no setting; write now: 2031-03-01T12:00:00Z, header: Name: value, or who: {"role": "clerk"}`,
+      )
   }
-  return { headers, ...(now ? { now } : {}) }
+  return { headers, ...(now ? { now } : {}), ...(who ? { who } : {}) }
+}
+
+function readJson(text: string, line: number): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    throw new BookError(line, `who is asking is given as JSON on one line, which "${text}" is not`)
+  }
 }
 
 /** The parts of such a body are separated by lines that end in CRLF (RFC 2046, section 5.1.1). */
@@ -140,7 +156,7 @@ const isMultipart = (message: Message): message is Message<string> =>
   typeof message.body === 'string' &&
   message.headers.some(([name, value]) => name === 'content-type' && /^multipart\//i.test(value))
 
-function readSample(title: string, { line, lines }: Block, { now, headers }: Setting): Sample {
+function readSample(title: string, { line, lines }: Block, { now, who, headers }: Setting): Sample {
   if (lines.length === 0)
     throw new BookError(line, 'this http block is empty; write a request such as: GET /path HTTP/1.1')
   const written = parseMessage(lines.map(({ text }) => text).join('\n'))
@@ -158,6 +174,7 @@ function readSample(title: string, { line, lines }: Block, { now, headers }: Set
     title,
     message: { ...message, headers: [...message.headers, ...added.map(({ name, value }) => [name, value] as const)] },
     ...(now ? { now } : {}),
+    ...(who ? { who } : {}),
     places: {
       requestLine: (lines[0] as Block['lines'][number]).place,
       headers: [...own, ...added],

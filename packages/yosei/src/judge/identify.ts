@@ -7,7 +7,7 @@ import type { Opened } from './open.js'
 import { refusalsIn, rejectRefused } from './refuse.js'
 import { askWithin } from './signal.js'
 import { retryAfter } from './statuses.js'
-import { type Rejection, reject } from './verdict.js'
+import { type Rejection, reject, rejectFailed } from './verdict.js'
 import { type Asker, checkWho, mayEnter } from './who.js'
 
 /** Who it is, or why nobody may go on. */
@@ -27,12 +27,9 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
       return new Headers(message.headers as [string, string][])
     },
   }
+  let who: unknown
   try {
-    const who = await askWithin(['identify', limits.handle], signal, (own) =>
-      app.identify?.(head, services as never, own),
-    )
-    const refusals = refusalsIn(who)
-    return refusals ? refused(opened, refusals) : admit(opened, who)
+    who = await askWithin(['identify', limits.handle], signal, (own) => app.identify?.(head, services as never, own))
   } catch (cause) {
     const refusals = refusalsIn(cause)
     if (refusals) return refused(opened, refusals)
@@ -48,6 +45,8 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
       }),
     }
   }
+  const refusals = refusalsIn(who)
+  return refusals ? refused(opened, refusals) : admit(opened, who)
 }
 
 /** Lets in whoever is known and may; at an open endpoint everybody who may. */
@@ -55,8 +54,14 @@ export function admit(opened: Opened, given: unknown): Identified {
   const { app, destination, room, run } = opened
   const isKnown = given !== undefined && given !== null && given !== false
   const asker = { who: isKnown ? given : undefined }
-  if (isKnown) checkWho(opened, asker)
-  const mayBeHere = (isKnown || destination.endpoint.open) && mayEnter(opened, asker)
+  let mayBeHere: boolean | undefined
+  try {
+    if (isKnown) checkWho(opened, asker)
+    mayBeHere = (isKnown || destination.endpoint.open) && mayEnter(opened, asker)
+  } catch (cause) {
+    const { statuses } = destination.endpoint
+    return { rejected: rejectFailed(destination.name, cause, { stage: 'identify', words: app.languages, statuses }) }
+  }
   if (destination.endpoint.may)
     run.trace?.steps.push({ stage: 'identify', name: 'may', outcome: mayBeHere ? 'passed' : 'failed' })
   if (mayBeHere) return { who: given }

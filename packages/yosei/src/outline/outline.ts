@@ -64,7 +64,7 @@ function outlineEndpoint(endpoint: EndpointNode): JsonObject {
     cookie: part(cookie),
     body: Object.fromEntries(bodies.map(({ mediaType, node }) => [mediaType, field(node)])),
     ...(who ? { who: field(who) } : {}),
-    ...(may ? { may: plain(may, (one) => concealed(one, root)) } : {}),
+    ...(may ? { may: toJson(may, (one) => concealed(one, root)) } : {}),
     rules: outlineRules(rules, root),
     lookups: mapValues(lookups, ({ follows = {}, ...lookup }) => ({
       ...plain(lookup, (one) => concealed(one, root)),

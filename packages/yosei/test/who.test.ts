@@ -1,0 +1,223 @@
+/** Who is asking: declared, checked, looked at before the body comes and by rules, and told nowhere. */
+import { expect, test } from '@jest/globals'
+import {
+  choice,
+  endpoint,
+  group,
+  instant,
+  intake,
+  integer,
+  type JournalEvent,
+  judge,
+  judgeParts,
+  list,
+  memoryTurns,
+  outline,
+  record,
+  refuse,
+  serve,
+  text,
+} from 'yosei'
+
+const role = choice(['clerk', 'guest'])
+const who = record({
+  role,
+  since: instant(),
+  pets: list(text(), { default: [] }),
+  more: record({ a: integer({ optional: true }) }),
+})
+const clerk = { role: 'clerk', since: new Date(0), pets: ['xyzzy'], more: { a: 2, b: 2 }, free: 1 } as const
+const asked: unknown[] = []
+const events: JournalEvent[] = []
+let given: unknown = clerk
+const app = intake({
+  endpoints: {
+    put: endpoint('PUT /things/{id}', {
+      path: { id: integer() },
+      query: { team: text({ optional: true }) },
+      body: record({ name: text({ optional: true }), by: text({ optional: true }) }, { optional: true }),
+      who,
+      may: (on) => on.any(on.is('who.role', 'clerk'), on.is('query.team', 'xyzzy')),
+      rules: (on) => [
+        on.check({
+          reads: ['who.pets', 'query.team'],
+          code: 'no_pet',
+          holds: (pets, team) => !team || pets.includes(team),
+        }),
+        on.needed('body.name', on.is('who.role', 'guest')),
+        on.equal('body.by', 'who.role', { blames: ['body.by'] }),
+        on.fill('body', ['who.role'], () => ({ name: 'made' })),
+      ],
+      turn: { of: 'pet', by: ['who.role'] },
+      lookups: (on) => ({
+        since: on.lookup({
+          reads: ['who.since'],
+          when: on.is('who.role', 'clerk'),
+          ask: (_: unknown, [since]) => asked.push(since),
+        }),
+      }),
+    }),
+    open: endpoint('GET /open', {
+      who: record({ role }, { optional: true }),
+      open: true,
+      rules: (on) => [on.check({ reads: ['who.role'], blames: ['path'], code: 'x', holds: (is) => is !== 'guest' })],
+    }),
+    few: endpoint('GET /few', {
+      who: record({ role }, { optional: true }),
+      open: true,
+      may: (on) => on.is('who.role', 'clerk'),
+    }),
+    ...group({ prefix: '/in/{n}', path: { n: integer() }, who, may: (on) => on.is('who.role', 'clerk') }, (shared) => ({
+      inner: shared.endpoint('GET /', { may: (on) => on.above('path.n', 5) }),
+    })),
+  },
+  identify: () => given as typeof clerk,
+  journal: { write: (event) => void events.push(event) },
+  turns: memoryTurns(),
+})
+const handle = serve(
+  app,
+  {
+    put: ({ body }, { who, found }) => ({
+      body,
+      free: 'free' in who,
+      since: who.since.getTime(),
+      found,
+      same: who === given,
+    }),
+    open: (_, { who }) => who?.role ?? null,
+    few: () => 1,
+    inner: ({ path }) => path.n,
+  },
+  { services: {} },
+)
+const guest = { ...clerk, role: 'guest' } as const
+test.each<[string, unknown, string, unknown, unknown]>([
+  [
+    'is handed on as it is',
+    clerk,
+    'PUT /things/1',
+    undefined,
+    { body: { name: 'made' }, free: true, since: 0, found: { since: 1 }, same: true },
+  ],
+  ['may not', guest, 'PUT /things/1', undefined, '403 header.authorization is of somebody who may not do this'],
+  [
+    'may, by the query',
+    guest,
+    'PUT /things/1?team=xyzzy',
+    { name: 'x' },
+    { body: { name: 'x' }, free: true, since: 0, found: {}, same: true },
+  ],
+  ['is asked of by a condition', guest, 'PUT /things/1?team=xyzzy', {}, '422 body.name must be sent here'],
+  ['is looked at by a check', clerk, 'PUT /things/1?team=dog', undefined, '422 query.team is not accepted'],
+  [
+    'is compared, and never told',
+    clerk,
+    'PUT /things/1',
+    { by: 'guest' },
+    '422 body.by must be the same as who.role; "guest" was sent',
+  ],
+  [
+    'may, but the head is wrong',
+    guest,
+    'PUT /things/x?team=a&team=b',
+    undefined,
+    '400 path.id must be a whole number; "x" was sent, and 2 more',
+  ],
+  ['is nobody', undefined, 'PUT /things/1', undefined, '401 header.authorization must say who is asking'],
+  ['is nobody where that may be', undefined, 'GET /open', undefined, null],
+  ['is looked at where nobody may be', { role: 'guest' }, 'GET /open', undefined, '422 path is not accepted'],
+  ['is nobody, and may not', undefined, 'GET /few', undefined, '401 header.authorization must say who is asking'],
+  ['is not what is declared', { ...clerk, role: 'xyzzy' }, 'PUT /things/1', undefined, '500'],
+  ['has a text for an instant', { ...clerk, since: 'xyzzy' }, 'PUT /things/1', undefined, '500'],
+  [
+    'may by the group, not by the endpoint',
+    clerk,
+    'GET /in/5',
+    undefined,
+    '403 header.authorization is of somebody who may not do this',
+  ],
+  [
+    'may not by the group',
+    guest,
+    'GET /in/6',
+    undefined,
+    '403 header.authorization is of somebody who may not do this',
+  ],
+  ['may by both', clerk, 'GET /in/6', undefined, 6],
+  [
+    'is refused',
+    refuse({ status: 402, code: 'x', message: 'must pay' }),
+    'GET /open',
+    undefined,
+    '402 header.authorization must pay',
+  ],
+])('who is asking %s', async (_, one, line, body, wanted) => {
+  given = one
+  asked.length = 0
+  const [method = '', target = ''] = line.split(' ')
+  const sent = body === undefined ? {} : { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }
+  const response = await handle(new Request(`http://kr.example${target}`, { method, ...sent }))
+  const said = await response.text()
+  const told = response.ok ? JSON.parse(said) : `${response.status} ${JSON.parse(said).detail}`
+  if (wanted === '500') expect(told).toMatch(/^500 /)
+  else expect(told).toEqual(wanted)
+  expect(JSON.stringify([said, events.map(({ cause: _, ...event }) => event)])).not.toContain('xyzzy is')
+  if (response.status === 500)
+    expect(String(events.at(-1)?.cause)).toMatch(/who\.(role|since) was put in by the service/)
+})
+
+test('is told in no verdict, trace or outline, and what reads it did not run where nobody has said it', async () => {
+  const message = { method: 'PUT', target: '/things/1?team=dog', headers: {}, body: '' }
+  const verdict = await judge(app, message, { trace: true })
+  expect(verdict).toMatchObject({ outcome: 'pending', unasked: ['identify', 'since'] })
+  expect(verdict.trace?.steps.filter(({ outcome }) => outcome === 'not run')).toEqual(
+    ['fill who.role', 'check who.pets query.team', 'needed body.name who.role', 'equal body.by who.role'].map((name) =>
+      expect.objectContaining({ name, because: 'nobody said who is asking' }),
+    ),
+  )
+  const known = await judge(app, message, { who: clerk, trace: true })
+  expect(known).toMatchObject({ status: 422, errors: [{ address: 'query.team', code: 'no_pet' }] })
+  expect(known.trace?.steps).toContainEqual({ stage: 'identify', name: 'may', outcome: 'passed' })
+  expect(JSON.stringify(known)).not.toContain('xyzzy')
+  expect(await judge(app, message, { who: guest })).toMatchObject({ status: 403, errors: [{ code: 'not_allowed' }] })
+  expect(judgeParts(app.endpoints.put, { path: { id: '1' }, query: { team: 'dog' } })).toMatchObject({
+    outcome: 'pending',
+  })
+  expect(JSON.stringify(outline(app))).not.toContain('clerk')
+})
+
+test.each<[string, () => unknown, string]>([
+  [
+    'nobody says it',
+    () => intake({ endpoints: { a: endpoint('GET /', { who }) } }),
+    'intake, a: it declares who is asking, and nobody says it',
+  ],
+  [
+    'it must be known, and the endpoint is open',
+    () => endpoint('GET /', { who, open: true }),
+    'GET /, who: the endpoint is open',
+  ],
+  [
+    'nobody declares it',
+    () => endpoint('GET /', { may: (on) => on.present('who.role' as never) }),
+    'GET /, may: who.role is not declared',
+  ],
+  [
+    'may looks at the body',
+    () => endpoint('POST /', { body: record({}), may: (on) => on.present('body' as never) }),
+    'GET /'.replace('GET', 'POST'),
+  ],
+  [
+    'it is blamed',
+    () => endpoint('GET /', { who, query: { a: text() }, rules: (on) => [on.equal('query.a', 'who.role')] }),
+    'GET /, who.role: who is asking is never blamed',
+  ],
+  [
+    'it is filled',
+    () => endpoint('GET /', { who, rules: (on) => [on.fill('who.role' as never, [], () => 'x' as never)] }),
+    'never filled',
+  ],
+])('makes no sense where %s', (_, declare, told) => {
+  expect(declare).toThrow(told)
+})
