@@ -78,7 +78,11 @@ describe('a declaration that makes no sense throws, naming the address and the m
     ['instants out of order', () => post(instant({ from: '+2d', until: '+1d' })), /lower limit \+2d/],
     ['a day that is none', () => post(day({ until: '2031-02-30' })), /"2031-02-30" is no day/],
     ['a zone that is none', () => post(day({ zone: 'Mars/Olympus' })), /"Mars\/Olympus" is no time zone/],
-    ['a span that is none', () => post(duration({ max: any('2 hours') })), /"2 hours" is no span/],
+    [
+      'a span that is none',
+      () => post(duration({ max: any('2 hours') })),
+      "max takes a span of time, and not '2 hours'. Write max: '30s'",
+    ],
     ['an empty choice', () => post(choice([])), /body: the choice is empty\. Give/],
     ['a choice twice', () => post(choice(['1', 1])), /has 1 twice/],
     [
@@ -157,7 +161,7 @@ describe('a declaration that makes no sense throws, naming the address and the m
     [
       'an option that there is not',
       () => post(any(text)({ lenght: [1, 2] })),
-      /body: text has no option lenght\. Its options are length pattern/,
+      'body: text has no option lenght. Write length: [1, 80].',
     ],
     ['a field that is none', () => post(any(record)({ a: 5 })), /body\.a: is no field/],
     ['distinct by nothing', () => post(any(list)(record({ a: text() }), { distinct: 'b' })), /have no field b/],
@@ -200,10 +204,19 @@ describe('a declaration that makes no sense throws, naming the address and the m
     ['a text is one value, not list', () => endpoint('POST /a', { body: { 'text/csv': list(text()) } })],
     ['this media type has no values to read', () => endpoint('POST /a', { body: { 'image/png': text() } })],
     ['"PNG" is no media type', () => endpoint('POST /a', { body: { 'image/png': file({ types: ['PNG'] }) } })],
-    ['bytes is "5 MB"', () => endpoint('POST /a', { body: { 'image/png': file({ bytes: '5 MB' as never }) } })],
+    [
+      "bytes takes a number of bytes, or a size, and not '5 MB'",
+      () => endpoint('POST /a', { body: { 'image/png': file({ bytes: '5 MB' as never }) } }),
+    ],
     ['body, application/json: JSON carries no file', () => endpoint('POST /a', { body: record({ a: file() }) })],
-    ['GET /a, limits: body is "64 kB"', () => endpoint('GET /a', { limits: { body: '64 kB' as never } })],
-    ['there is no limit size', () => intake({ endpoints: {}, limits: { size: 1 } as never })],
+    [
+      "GET /a: limits.body takes a number of bytes, or a size, and not '64 kB'. Write body: '64kB'",
+      () => endpoint('GET /a', { limits: { body: '64 kB' as never } }),
+    ],
+    [
+      'intake: limits has no option size. Its options are uri headers',
+      () => intake({ endpoints: {}, limits: { size: 1 } as never }),
+    ],
   ])('%s', (message, declare) => {
     expect(declare).toThrow(DeclarationError)
     expect(declare).toThrow(message)

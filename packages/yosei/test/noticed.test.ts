@@ -327,6 +327,15 @@ describe('bounds and caps', () => {
         ),
       { input: { query: { q: { by: 2, a: 3 } } } },
     ],
+    [
+      'in a union beside a secret, −0 and 0 of unlisted names are told apart',
+      () =>
+        judgeParts(
+          one(either([text(), record({ a: integer({ optional: true }) }, { secret: true, unlisted: 'keep' })])),
+          { body: { x: -0, d: 0 } },
+        ),
+      { input: { body: { x: -0, d: 0 } } },
+    ],
     ['levels inside a union', () => judgeParts(one(tree), { body: nested(64) }), { outcome: 'accepted' }],
     [
       'a level too many inside a union',

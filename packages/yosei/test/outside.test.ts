@@ -624,7 +624,7 @@ describe('a gate lets nothing by that its framework takes', () => {
     const response = await fetch(`${url}/API/rides//7/`, { method: 'PUT' })
     expect([response.status, response.headers.get('allow')]).toEqual([405, 'GET, HEAD, OPTIONS'])
   })
-  test.each(['api', '/a b', '/{x}', '/a?b', '//a', 5 as never])('a base %j that matches nothing is refused', (base) => {
+  test.each(['api', '/a b', '/{x}', '/a?b', '//a'])('a base %j that matches nothing is refused', (base) => {
     expect(() => intake({ endpoints: { ride }, base })).toThrow('no path begins with')
   })
 })

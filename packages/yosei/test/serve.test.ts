@@ -182,7 +182,11 @@ describe('serve', () => {
   test('endpoints and handlers that do not pair up are refused at start', () => {
     const app = intake({ endpoints: { note, read } })
     expect(() => serve(app, { note: () => 1 } as never)).toThrow(
-      new DeclarationError('serve, read', 'the endpoint has no handler', 'Add read to the handlers'),
+      new DeclarationError(
+        'serve, read',
+        'the endpoint has no handler',
+        'Add read: (input, context) => … to the handlers',
+      ),
     )
     expect(() => serve(app, { note: () => 1, read: () => 1, other: () => 1 } as never)).toThrow(
       'the handler has no endpoint',

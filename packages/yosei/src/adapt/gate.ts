@@ -2,8 +2,8 @@
 
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import * as platform from '#platform'
-import { type EndpointNode, endpointNode } from '../declare/endpoint.js'
-import { declareIntake, type IntakeNode, intakeNode, intakeOf } from '../declare/intake.js'
+import { type EndpointNode, endpointNode, isEndpoint } from '../declare/endpoint.js'
+import { declareIntake, type IntakeNode, intakeNode, intakeOf, isIntake } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { idOf, writeJournal } from '../judge/journal.js'
 import { endpointFor } from '../judge/open.js'
@@ -12,8 +12,10 @@ import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stage
 import { type Rejection, reject, rejectFailed, verdictOf } from '../judge/verdict.js'
 import { withoutSlashes } from '../read/match.js'
 import { Unreadable } from '../read/syntax.js'
-import type { Accepted, Endpoint, Endpoints, FoundBy, Intake } from '../terms/endpoint.js'
+import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, TypesOf } from '../terms/endpoint.js'
+import { mistake } from '../terms/mistake.js'
 import type { Part } from '../terms/parts.js'
+import { anything, checkOptions, type Options, oneOf, shown } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
 import type { AcceptedVerdict, Rejected } from '../terms/verdict.js'
 import { startDeadline } from './deadline.js'
@@ -31,20 +33,30 @@ import {
   told,
 } from './serve.js'
 
-export interface GateOptions {
-  services?: unknown
+export interface GateOptions<Services = unknown> {
+  services?: Services | undefined
   /** What becomes of a request that no endpoint matches: it goes on to `next`, or is answered with 404 or 405. */
-  unmatched?: 'next' | 'answer'
+  unmatched?: 'next' | 'answer' | undefined
   /**
    * Whether OPTIONS of a declared path goes on to `next`, as a CORS preflight must, or is answered with its methods.
    */
-  options?: 'answer' | 'pass'
+  options?: 'answer' | 'pass' | undefined
   /**
    * How an endpoint is chosen: by default the case of letters, and slashes that are doubled or at the end, make no
    * difference, as for most routers; `exact` where the router behind the gate is strict. Values stay as they were sent.
    */
-  routing?: 'folded' | 'exact'
+  routing?: 'folded' | 'exact' | undefined
 }
+const gateOptions: Options<GateOptions> = {
+  services: anything,
+  unmatched: oneOf('next', 'answer'),
+  options: oneOf('answer', 'pass'),
+  routing: oneOf('folded', 'exact'),
+}
+type AskedOf<A> = A extends Intake<Endpoints, infer S> ? S : TypesOf<A>['services']
+/** The services are required where a lookup or `identify` asks them. */
+export type Gating<A> =
+  unknown extends AskedOf<A> ? [options?: GateOptions] : [options: GateOptions<AskedOf<A>> & { services: AskedOf<A> }]
 /** Middleware of the shape that most frameworks on Node take. */
 export type Gate = (request: IncomingMessage, response: ServerResponse, next: (error?: unknown) => void) => void
 
@@ -181,8 +193,8 @@ export function handled<E extends Endpoint, Services = unknown>(
  * @example
  * server.use(gate(app, { services }))
  */
-export function gate<E extends Endpoints>(of: Intake<E> | Endpoint, options: GateOptions = {}): Gate {
-  const pass = gateFor(of, options)
+export function gate<A extends Intake | Endpoint>(of: A, ...[options]: Gating<A>): Gate {
+  const pass = gateFor(of, options ?? {})
   return (request, response, next) => {
     pass(request, response, () => (request as FrameworkRequest).body).then(
       (passage) => {
@@ -206,10 +218,11 @@ interface Passage {
 /** Nothing was judged, or no turn was taken. */
 const free: Passage = { hold: (work) => work() }
 
-export function gateFor(
-  of: Intake | Endpoint,
-  { services, unmatched, options = 'pass', routing = 'folded' }: GateOptions,
-): Pass {
+export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
+  if (!isIntake(of) && !isEndpoint(of))
+    mistake('gate', `its first argument is ${shown(of)}`, 'Give it what intake() or endpoint() made')
+  checkOptions(gating, gateOptions, 'gate', (what, mend, option) => mistake('gate', what, mend, { option }))
+  const { services, unmatched, options = 'pass', routing = 'folded' } = gating
   const folds = routing === 'folded'
   const letBy = passUnjudged()
   const isApp = 'endpoints' in of

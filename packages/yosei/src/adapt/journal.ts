@@ -1,21 +1,34 @@
-/** Journals through pino: one line of JSON for each event. */
+/** Journals through a logger: one line of JSON for each event. */
 
-import { type Logger, pino } from 'pino'
+import { createRequire } from 'node:module'
+import type { Logger } from 'pino'
 import type { Journal, JournalEvent } from '../terms/hooks.js'
 
 /**
  * A journal that writes newline-delimited JSON, to a file or a stream.
  *
+ * @throws Error where pino is not installed.
  * @param to The path of a file, or a stream; standard output where nothing is said.
  * @example
  * const app = intake({ endpoints, journal: ndjsonJournal('journal.ndjson') })
  */
 export function ndjsonJournal(to?: string | { write(line: string): unknown }): Journal {
+  const { pino } = loadPino()
   // The event has its own time.
   const options = { base: null, timestamp: false, formatters: { level: (level: string) => ({ level }) } }
   if (typeof to === 'string')
     return loggerJournal(pino(options, pino.destination({ dest: to, mkdir: true, sync: true })))
   return loggerJournal(to ? pino(options, to) : pino(options))
+}
+
+/** Only here, so that a logger which there is already needs no pino. */
+function loadPino(): typeof import('pino') {
+  try {
+    return createRequire(import.meta.url)('pino')
+  } catch (cause) {
+    if ((cause as { code?: string }).code !== 'MODULE_NOT_FOUND') throw cause
+    throw new Error('ndjsonJournal writes through pino: it needs that package (npm install pino)')
+  }
 }
 
 /** A journal that writes to a logger which there is already: failures as errors, the rest as information. */

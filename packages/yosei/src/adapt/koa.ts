@@ -1,7 +1,7 @@
 /** The gate for frameworks whose middleware takes a context and awaits the next. */
 import type { ServerResponse } from 'node:http'
-import type { Endpoint, Endpoints, Intake } from '../terms/endpoint.js'
-import { type FrameworkRequest, type GateOptions, gateFor } from './gate.js'
+import type { Endpoint, Intake } from '../terms/endpoint.js'
+import { type FrameworkRequest, type Gating, gateFor } from './gate.js'
 
 /** What the gate needs of the context. */
 export interface GateContext {
@@ -17,8 +17,8 @@ export interface GateContext {
  * @example
  * koa.use(koaGate(app, { services }))
  */
-export function koaGate<E extends Endpoints>(of: Intake<E> | Endpoint, options: GateOptions = {}) {
-  const pass = gateFor(of, options)
+export function koaGate<A extends Intake | Endpoint>(of: A, ...[options]: Gating<A>) {
+  const pass = gateFor(of, options ?? {})
   return async (context: GateContext, next: () => Promise<unknown>): Promise<void> => {
     const { req, res, request } = context
     const passage = await pass(req, res, () => (request as { body?: unknown }).body)

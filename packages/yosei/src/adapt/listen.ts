@@ -5,17 +5,19 @@ import type { Reply } from '../answer/reply.js'
 import { reject } from '../judge/verdict.js'
 import type { Fault } from '../kinds/run.js'
 import type { Destination } from '../read/match.js'
+import { mistake } from '../terms/mistake.js'
 import { settleLimits } from '../terms/policy.js'
 import { type StatusName, statusFor } from '../terms/statuses.js'
+import { aName, checkOptions, type Options } from '../terms/taken.js'
 import { type NodeBody, NodeIncoming, startOn } from './incoming.js'
 import { deliver, fail, send } from './reply.js'
 import { type Handle, type Service, serviceOf } from './serve.js'
 
 export interface ListenOptions {
   /** A free one where it is 0, or not said. */
-  port?: number
+  port?: number | undefined
   /** `127.0.0.1` by default: name `0.0.0.0` to be reached from elsewhere. */
-  host?: string
+  host?: string | undefined
 }
 export interface Listening {
   readonly server: Server
@@ -26,6 +28,15 @@ export interface Listening {
   close(): Promise<void>
 }
 
+const listenOptions: Options<ListenOptions> = {
+  port: {
+    what: 'a port from 0 to 65535',
+    example: '8080',
+    takes: (value) => Number.isInteger(value) && (value as number) >= 0 && (value as number) < 65536,
+  },
+  host: aName,
+}
+
 /**
  * Starts a server for a service. Broken messages, header fields that are too large, conflicting lengths, expectations,
  * and clients that never end what they began: each is answered, and journalled, like any other rejection.
@@ -34,8 +45,10 @@ export interface Listening {
  * @example
  * const { url, close } = await listen(serve(app, handlers), { port: 8080 })
  */
-export async function listen(handle: Handle, { port = 0, host = '127.0.0.1' }: ListenOptions = {}): Promise<Listening> {
+export async function listen(handle: Handle, options: ListenOptions = {}): Promise<Listening> {
+  const { port = 0, host = '127.0.0.1' } = options
   const service = serviceOf(handle)
+  checkOptions(options, listenOptions, 'listen', (what, mend, option) => mistake('listen', what, mend, { option }))
   if (!service)
     throw new TypeError('listen takes what serve made; for another handler, use createServer(listenerOf(handler))')
   await service.ready

@@ -3,7 +3,7 @@
 import * as platform from '#platform'
 import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
-import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
+import { challengeOf, type IntakeNode, intakeNode, isIntake } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { givenIn } from '../judge/give.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
@@ -19,7 +19,9 @@ import { type AnyMessage, messageOfRequest } from '../read/message.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, WhoOf } from '../terms/endpoint.js'
 import type { JournalEvent, Refusal } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
+import { nearestOf } from '../terms/nearest.js'
 import { statusFor } from '../terms/statuses.js'
+import { aFunction, anything, checkOptions, isPlain, type Options, oneOf, shown } from '../terms/taken.js'
 import { startDeadline } from './deadline.js'
 
 /** What a handler is given besides the input. */
@@ -43,7 +45,11 @@ export interface Context<E, Services> {
 }
 
 /** Every endpoint needs its handler, and every handler its endpoint: said at compile time and at start. */
-export type Handlers<E extends Endpoints, Services> = {
+export type Handlers<A extends Intake | Endpoints, Services = unknown> = HandlersOf<
+  A extends Intake<infer E> ? E : A extends Endpoints ? A : never,
+  Services
+>
+type HandlersOf<E extends Endpoints, Services> = {
   readonly [N in keyof E]: (input: Accepted<E[N]>, context: Context<E[N], Services>) => unknown
 }
 
@@ -56,6 +62,13 @@ export interface ServeOptions<Services> {
   options?: 'answer' | 'pass' | undefined
   /** Whether what a handler threw is thrown on, after it was journalled: for what a service considers fatal. */
   letThrough?: ((error: unknown) => boolean) | undefined
+}
+
+const serveOptions: Options<ServeOptions<unknown>> = {
+  services: anything,
+  now: aFunction('() => new Date()'),
+  options: oneOf('answer', 'pass'),
+  letThrough: aFunction('(error) => false'),
 }
 
 /** The services are required where a lookup or `identify` asks them. */
@@ -96,7 +109,7 @@ export const serviceOf = (handle: Handle): Service | undefined => services.get(h
  */
 export function serve<E extends Endpoints, Asked = unknown, Services extends Asked = Asked>(
   app: Intake<E, Asked>,
-  handlers: Handlers<E, Services>,
+  handlers: HandlersOf<E, Services>,
   ...[options]: Serving<Asked, Services>
 ): Handle {
   const service = serviceFor(intakeNode(app), handlers as unknown as AnyHandlers, options ?? {})
@@ -111,6 +124,10 @@ export function serve<E extends Endpoints, Asked = unknown, Services extends Ask
 type AnyHandlers = { readonly [name: string]: (input: unknown, context: Context<Endpoint, unknown>) => unknown }
 
 function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOptions<unknown>): Service {
+  const tell = (what: string, mend: string, option?: string) => mistake('serve', what, mend, { option })
+  if (!isIntake(app)) tell(`its first argument is ${shown(app)}`, 'Give it what intake() made')
+  if (!isPlain(handlers)) tell(`the handlers are ${shown(handlers)}`, 'Write them as { name: (input, context) => … }')
+  checkOptions(options, serveOptions, 'serve', tell)
   checkPairs(app, handlers)
   const ready = prepare(app, platform)
   // Who serves without waiting for it is told by the first request that needs it.
@@ -212,10 +229,18 @@ const isUnmatched = ({ stage, headers }: Rejection, { target }: AnyMessage) =>
 function checkPairs({ endpoints }: IntakeNode, handlers: AnyHandlers): void {
   for (const name of Object.keys(endpoints))
     if (typeof handlers[name] !== 'function' || !Object.hasOwn(handlers, name))
-      mistake(`serve, ${name}`, 'the endpoint has no handler', `Add ${name} to the handlers`)
+      mistake(
+        `serve, ${name}`,
+        Object.hasOwn(handlers, name) ? `its handler is ${shown(handlers[name])}` : 'the endpoint has no handler',
+        `Add ${name}: (input, context) => … to the handlers`,
+      )
   for (const name of Object.keys(handlers))
     if (!Object.hasOwn(endpoints, name))
-      mistake(`serve, ${name}`, 'the handler has no endpoint', `Add ${name} to the intake, or take the handler away`)
+      mistake(
+        `serve, ${name}`,
+        'the handler has no endpoint',
+        `Name it ${nearestOf(name, Object.keys(endpoints)) ?? Object.keys(endpoints).join(' or ')}, or take it away`,
+      )
 }
 
 /** What is known of a request while it is under way. */

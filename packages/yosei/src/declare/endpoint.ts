@@ -13,6 +13,7 @@ import type { Endpoint, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
 import type { Policy } from '../terms/policy.js'
+import { isPlain, placed, shown } from '../terms/taken.js'
 import { parseTemplate, type Template } from '../terms/template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from '../terms/types.js'
 import { record } from './fields.js'
@@ -181,6 +182,16 @@ export function declareEndpoint<
   return frozen(nodeOf(signature, declaration as LooseDeclaration, {})) as never
 }
 
+/** @throws DeclarationError where something among them is no endpoint. */
+export function endpointsIn(where: string, given: unknown): [name: string, endpoint: EndpointNode][] {
+  if (!isPlain(given)) mistake(where, `its endpoints are ${shown(given)}`, 'Write them as { name: endpoint(…) }')
+  return Object.entries(given).map(([name, one]) => {
+    if (!isEndpoint(one)) mistake(`${where}, ${name}`, `is no endpoint, but ${shown(one)}`, 'Make it with endpoint()')
+    return [name, one]
+  })
+}
+export const isEndpoint = (one: unknown): one is EndpointNode => isPlain(one) && Array.isArray(one.segments)
+
 /** A declaration without its static types. */
 type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, Field, unknown, readonly Rule[], Lookups> & {
   path?: Fields
@@ -218,9 +229,9 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
     cookie: cookiePart(cookie),
     bodies: bodiesOf(signature, body),
     ...(who === undefined ? {} : { who: fieldNode(asSecret(who)) }),
-    ...(may === undefined ? {} : { may: may(conditionMaker as never) as AnyCondition }),
-    rules: (rules?.(ruleMaker) ?? []) as readonly AnyRule[],
-    lookups: (lookups?.(lookupMaker as unknown as LookupMaker<unknown>, far) ?? {}) as EndpointNode['lookups'],
+    ...(may === undefined ? {} : { may: placed(signature, () => may(conditionMaker as never)) as AnyCondition }),
+    rules: placed(signature, () => rules?.(ruleMaker) ?? []) as readonly AnyRule[],
+    lookups: placed(signature, () => lookups?.(lookupMaker as never, far) ?? {}) as EndpointNode['lookups'],
   }
   return node as EndpointNode
 }

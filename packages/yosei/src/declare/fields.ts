@@ -11,6 +11,8 @@ import { type Present, parseAddress } from '../terms/address.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
+import { nearestOf } from '../terms/nearest.js'
+import { isField, isPlain, placed, shown, fields as takenFields } from '../terms/taken.js'
 import type {
   Common,
   Field,
@@ -144,13 +146,18 @@ const given = (options: object) =>
 
 /** The one place where nodes are made. */
 function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {
+  if (!isPlain(options) || isField(options))
+    mistake(`${kind}()`, `its options are ${shown(options)}`, 'Write them as an object: { … }')
   const { optional, ...rest } = given(options) as Options
   const need = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
-  return frozen({ kind, need, ...own, ...rest }) as unknown as F
+  // What is neither true nor false is found where the field is used, which has a place to tell it at.
+  const odd = optional === undefined || typeof optional === 'boolean' ? {} : { optional }
+  return frozen({ kind, need, ...own, ...rest, ...odd }) as unknown as F
 }
 
 /** Without `g` and `y`, whose lastIndex would carry over from one request to the next. */
-const stateless = (pattern: RegExp) => new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, ''))
+const stateless = (pattern: RegExp) =>
+  pattern instanceof RegExp ? new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, '')) : pattern
 
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
 export function text<const O extends TextOptions = {}>(
@@ -223,7 +230,7 @@ export function choice<const C extends readonly (string | number)[], const O ext
   values: C,
   options?: O & ChoiceOptions<C[number]>,
 ): Field<C[number] | Null<O>, C[number] | Null<O>, NeedOf<O>> {
-  return make('choice', options, { values: Object.freeze([...values]) })
+  return make('choice', options, { values: frozen(values) })
 }
 
 /** Exactly this value. */
@@ -247,7 +254,7 @@ export function tuple<const I extends readonly Field[], const O extends Common<O
   items: I,
   options?: O & Common<OutTuple<I>>,
 ): Field<OutTuple<I> | Null<O>, InTuple<I> | Null<O>, NeedOf<O>> {
-  return make('tuple', options, { items: Object.freeze([...items]) })
+  return make('tuple', options, { items: frozen(items) })
 }
 
 /** What its rules always fill is there. */
@@ -267,8 +274,12 @@ export function record<F extends Fields, const O extends RecordOptions<OutFields
   options?: O & RecordOptions<OutFields<F>>,
 ): RecordField<F, OutRecord<F, O> | Null<O>, InFields<F> | Null<O>, NeedOf<O>> {
   const { rules, ...rest } = (options ?? {}) as RecordOptions<unknown>
-  const own = rules ? { rules: frozen(rules(ruleMaker)) } : {}
-  return make('record', rest as Options, { fields: Object.freeze({ ...fields }), ...own })
+  if (rules !== undefined && typeof rules !== 'function')
+    mistake('record()', `rules takes a function, and not ${shown(rules)}`, 'Write rules: (on) => [ … ]', {
+      option: 'rules',
+    })
+  const own = rules ? { rules: frozen(placed('record()', () => rules(ruleMaker))) } : {}
+  return make('record', rest as Options, { fields: frozen(fields), ...own })
 }
 
 /** Free names, one kind of value. */
@@ -297,7 +308,7 @@ export function tagged<const K extends string, V extends Fields, const O extends
   branches: V,
   options?: O & Common<OutTagged<K, V>>,
 ): Field<OutTagged<K, V> | Null<O>, InTagged<K, V> | Null<O>, NeedOf<O>> {
-  return make('tagged', options, { tag, branches: Object.freeze({ ...branches }) })
+  return make('tagged', options, { tag, branches: frozen(branches) })
 }
 
 /** A union by trial, in order. Where no branch takes the value, the one that came closest says why. */
@@ -305,7 +316,7 @@ export function either<const I extends readonly Field[], const O extends Common<
   branches: I,
   options?: O & Common<Out<I[number]>>,
 ): Field<Out<I[number]> | Null<O>, In<I[number]> | Null<O>, NeedOf<O>> {
-  return make('either', options, { branches: Object.freeze([...branches]) })
+  return make('either', options, { branches: frozen(branches) })
 }
 
 /**
@@ -335,9 +346,12 @@ export function readAs<B extends Field, T>(
   about: ReadAs<Out<B>, T>,
 ): Field<T, In<B>, B['need']>
 export function readAs(base: Field, read: (value: never) => unknown, about: ReadAs<unknown, never>): Field {
-  const { need, readOnly, secret } = fieldNode(base)
+  // What is no field is found where this one is used.
+  const { need = 'required', readOnly, secret } = (base ?? {}) as Partial<Node>
   const same = { ...(readOnly ? { readOnly } : {}), ...(secret ? { secret } : {}) }
-  return frozen({ kind: 'readAs', need, base, read, ...same, ...about }) as Field
+  const options = about ?? {}
+  if (!isPlain(options)) mistake('readAs()', `its options are ${shown(options)}`, "Write them as { code: '…' }")
+  return frozen({ kind: 'readAs', need, base, read, ...same, ...given(options) }) as Field
 }
 
 /** Any JSON value, as a copy. */
@@ -366,6 +380,21 @@ type Optionally<F extends Fields> = {
   readonly [K in keyof F]: F[K] extends Field<infer O, infer I, Need> ? Field<O, I, 'optional'> : never
 }
 
+/** What is no record, or a name that it does not have, is no declaration. */
+function checkVariant(of: RecordField, who: string, names: unknown = []): void {
+  if (of?.kind !== 'record' || !isPlain(of.fields))
+    mistake(`${who}()`, `it makes a record of a record, and not of ${shown(of)}`, 'Give it a record()')
+  if (!Array.isArray(names)) mistake(`${who}()`, `its names are ${shown(names)}`, "Write them as a list: ['name']")
+  const declared = Object.keys(of.fields)
+  const lost = names.find((name) => !declared.includes(name))
+  if (lost !== undefined)
+    mistake(
+      `${who}()`,
+      `the record has no field ${lost}`,
+      `Name ${nearestOf(String(lost), declared) ?? `some of ${declared.join(', ')}`}`,
+    )
+}
+
 /** The same record with other fields; its own options stay, but that it must be sent. */
 function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): MadeRecord<F> {
   const { kind: _, need: __, default: ___, ...options } = fieldNode(of) as RecordNode
@@ -383,6 +412,7 @@ function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): Mad
 
 /** Every field optional, and without its default: what was not sent stays not sent. */
 export function allOptional<F extends Fields>(of: RecordField<F>): MadeRecord<Optionally<F>> {
+  checkVariant(of, 'allOptional')
   const optionally = Object.entries(of.fields).map(([name, field]) => {
     const { default: _, ...rest } = fieldNode(field)
     return [name, Object.freeze({ ...rest, need: 'optional' })]
@@ -395,6 +425,7 @@ export function only<F extends Fields, const N extends readonly (keyof F)[]>(
   of: RecordField<F>,
   names: N,
 ): MadeRecord<{ readonly [K in N[number]]: F[K] }> {
+  checkVariant(of, 'only', names)
   return variant(of, Object.fromEntries(Object.entries(of.fields).filter(([name]) => names.includes(name))))
 }
 
@@ -403,6 +434,7 @@ export function without<F extends Fields, const N extends readonly (keyof F)[]>(
   of: RecordField<F>,
   names: N,
 ): MadeRecord<{ readonly [K in Exclude<keyof F, N[number]>]: F[K] }> {
+  checkVariant(of, 'without', names)
   return variant(of, Object.fromEntries(Object.entries(of.fields).filter(([name]) => !names.includes(name))))
 }
 
@@ -411,5 +443,8 @@ export function adding<F extends Fields, G extends Fields>(
   to: RecordField<F>,
   fields: G,
 ): MadeRecord<Flat<Omit<F, keyof G> & G>> {
+  checkVariant(to, 'adding')
+  if (!takenFields.takes(fields))
+    mistake('adding()', `it adds fields, and not ${shown(fields)}`, 'Write { name: text() }')
   return variant(to, { ...to.fields, ...fields })
 }

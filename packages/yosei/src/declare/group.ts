@@ -10,6 +10,7 @@ import type { Endpoint, Endpoints, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import { nearest, type Policy } from '../terms/policy.js'
 import { checkStatuses } from '../terms/statuses.js'
+import { placed } from '../terms/taken.js'
 import { parseTemplate } from '../terms/template.js'
 import type { Field, Fields, Flat } from '../terms/types.js'
 import {
@@ -18,6 +19,7 @@ import {
   cookiePart,
   type Declaration,
   type EndpointNode,
+  endpointsIn,
   type HeadOf,
   headerPart,
   type Input,
@@ -112,13 +114,18 @@ export function declareGroup<
 >(
   shared: Shared<S, P, Q, H, C, W, WithWho<Input<P, Q, H, C, undefined>, W>, L>,
   endpoints: E | ((shared: SharedMaker<P, Q, H, C, W, L>) => E),
+  /** Holds a declaration to making sense, before it is read. */
+  check: (signature: string, declaration: never) => void = () => undefined,
 ): { readonly [N in keyof E]: Grouped<E[N], Types<P, Q, H, C, undefined, W, [], L>> } {
   const loose = shared as unknown as LooseShared
   checkStatuses('group', loose.statuses)
-  const far = (loose.lookups?.(lookupMaker as never) ?? {}) as EndpointNode['lookups']
-  const maker = { endpoint: (signature: string, declaration: never) => frozen(nodeOf(signature, declaration, far)) }
-  const made = typeof endpoints === 'function' ? endpoints(maker as never) : endpoints
-  const grouped = Object.entries(made).map(([name, one]) => [name, joined(loose, far, one as EndpointNode)])
+  const far = placed('group', () => loose.lookups?.(lookupMaker as never) ?? {}) as EndpointNode['lookups']
+  const endpoint = (signature: string, declaration: never) => {
+    check(signature, declaration)
+    return frozen(nodeOf(signature, declaration, far))
+  }
+  const made = typeof endpoints === 'function' ? endpoints({ endpoint } as never) : endpoints
+  const grouped = endpointsIn('group', made).map(([name, one]) => [name, joined(loose, far, one)])
   return Object.freeze(Object.fromEntries(grouped)) as never
 }
 
@@ -153,7 +160,7 @@ function joined(shared: LooseShared, far: EndpointNode['lookups'], endpoint: End
     query: part(both(part(query), endpoint.query)),
     header: headerPart(signature, both(headerPart(signature, header), endpoint.header)),
     cookie: cookiePart(both(cookiePart(cookie), endpoint.cookie)),
-    rules: [...((rules?.(ruleMaker as never) ?? []) as readonly AnyRule[]), ...endpoint.rules],
+    rules: [...(placed(signature, () => rules?.(ruleMaker as never) ?? []) as readonly AnyRule[]), ...endpoint.rules],
     lookups: { ...far, ...endpoint.lookups },
     origin: endpoint.origin ?? endpoint,
   })

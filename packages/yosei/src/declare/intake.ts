@@ -6,8 +6,9 @@ import type { Catalogues, Journal, Problem, Refused, TurnStore } from '../terms/
 import { mistake } from '../terms/mistake.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
 import { checkStatuses, type Statuses } from '../terms/statuses.js'
+import { isPlain } from '../terms/taken.js'
 import type { Rejected } from '../terms/verdict.js'
-import type { EndpointNode } from './endpoint.js'
+import { type EndpointNode, endpointsIn } from './endpoint.js'
 
 /** What is known of a request before its body has come. */
 export interface Head {
@@ -88,6 +89,9 @@ function checkedBase(base: string): string {
 /** How a client is asked to say who it is. */
 export const challengeOf = ({ challenge }: IntakeNode) => ({ header: 'authorization', scheme: 'Bearer', ...challenge })
 
+export const isIntake = (one: unknown): one is IntakeNode =>
+  isPlain(one) && isPlain(one.endpoints) && isPlain(one.limits)
+
 /** As `endpointNode`. */
 export const intakeNode = (intake: Intake) => intake as unknown as IntakeNode
 
@@ -116,7 +120,8 @@ export function declareIntake<const E extends Endpoints, Services = unknown>(
     ...own
   } = declaration
   checkStatuses('intake', statuses)
-  const unknown = Object.entries(endpoints).find(([, endpoint]) => (endpoint as EndpointNode).who)
+  const all = endpointsIn('intake', endpoints)
+  const unknown = all.find(([, endpoint]) => endpoint.who)
   if (unknown && !own.identify)
     mistake(
       `intake, ${unknown[0]}`,
@@ -133,9 +138,7 @@ export function declareIntake<const E extends Endpoints, Services = unknown>(
     journalled,
     open,
   })
-  const settled = Object.entries(endpoints).map(([name, endpoint]) => {
-    return [name, settle(name, endpoint as EndpointNode, policy, engine)] as const
-  })
+  const settled = all.map(([name, endpoint]) => [name, settle(name, endpoint, policy, engine)] as const)
   const node: IntakeNode = {
     ...own,
     endpoints: Object.freeze(Object.fromEntries(settled)),

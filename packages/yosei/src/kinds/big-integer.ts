@@ -3,6 +3,7 @@
  * then.
  */
 import type { Declared } from '../terms/declared.js'
+import { aBigInteger } from '../terms/taken.js'
 import { checkLimits, integerText, type Limits, limits, tellLimits } from './number.js'
 import { type Run, tellFraction, tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
@@ -17,7 +18,7 @@ export interface BigIntegerNode extends Declared, Limits<bigint> {
 }
 
 export const bigInteger = scalar<BigIntegerNode>({
-  options: limits,
+  options: limits(aBigInteger),
   check: checkLimits,
   readScalar: read,
   encode: (_, value) => (typeof value === 'bigint' ? String(value) : value),

@@ -1,5 +1,6 @@
 /** One of some values. */
 import type { Declared } from '../terms/declared.js'
+import { aNumber, aText, byName, either, listOf, required } from '../terms/taken.js'
 import { tellOther } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
@@ -15,7 +16,7 @@ export interface ChoiceNode extends Declared {
 }
 
 export const choice = scalar<ChoiceNode>({
-  options: { values: true, titles: true },
+  options: { values: required(listOf(either(aText, aNumber))), titles: byName(aText) },
   check({ values }, refuse) {
     if (values.length === 0) refuse('the choice is empty', 'Give it a value', 'values')
     const texts = values.map(String)

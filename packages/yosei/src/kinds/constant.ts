@@ -1,5 +1,6 @@
 /** Exactly one value. */
 import type { Declared } from '../terms/declared.js'
+import { aConstant, required } from '../terms/taken.js'
 import { tellOther } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
@@ -14,7 +15,7 @@ export interface ConstantNode extends Declared {
 }
 
 export const constant = scalar<ConstantNode>({
-  options: { value: true },
+  options: { value: required(aConstant) },
   check: () => undefined,
   takesNull: ({ value }) => value === null,
   readScalar(node, value, run, source) {

@@ -1,6 +1,7 @@
 /** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days in `zone`. */
 import { readDay, readDeclaredDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
+import { aDay, aName } from '../terms/taken.js'
 import { isRelative } from './instant.js'
 import { clock, type Run, tellSent } from './run.js'
 import { checkOrder, scalar, scalarCode } from './scalar.js'
@@ -18,7 +19,7 @@ export interface DayNode extends Declared {
 }
 
 export const day = scalar<DayNode>({
-  options: { from: true, until: true, zone: true },
+  options: { from: aDay, until: aDay, zone: aName },
   check({ from, until, zone }, refuse) {
     try {
       new Intl.DateTimeFormat('en', { timeZone: zone })

@@ -1,6 +1,7 @@
 /** An exact decimal such as `12.50`, kept as its text; JSON must carry it as a string. */
 import { compareDecimals, countDigits } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
+import { aCount, aDecimal } from '../terms/taken.js'
 import { type Run, tellSent } from './run.js'
 import { checkOrder, scalar, scalarCode } from './scalar.js'
 
@@ -18,15 +19,12 @@ export interface DecimalNode extends Declared {
 }
 
 export const decimal = scalar<DecimalNode>({
-  options: { digits: true, scale: true, min: true, max: true },
+  options: { digits: aCount, scale: aCount, min: aDecimal, max: aDecimal },
   check({ min, max, digits, scale }, refuse) {
     for (const limit of [min, max])
       if (limit !== undefined && !/^-?\d+(\.\d+)?$/.test(limit))
         refuse(`the limit "${limit}" is no decimal`, 'Write it as "12.50"')
     if (min !== undefined && max !== undefined) checkOrder(min, max, compareDecimals(min, max) > 0, refuse)
-    for (const count of [digits, scale])
-      if (count !== undefined && !(Number.isInteger(count) && count >= 0))
-        refuse(`${count} is no number of digits`, 'Give a whole number')
     if (digits !== undefined && scale !== undefined) checkOrder(scale, digits, scale > digits, refuse)
   },
   readScalar: read,

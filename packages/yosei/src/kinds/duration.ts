@@ -1,6 +1,7 @@
 /** An ISO 8601 duration of weeks, days, hours, minutes and seconds, such as `PT1H30M`, read to milliseconds. */
 import { readDuration, writeDuration } from '../grammar/times.js'
 import type { Declared, Span } from '../terms/declared.js'
+import { aSpan } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
 import { type Run, tellSent } from './run.js'
 import { checkOrder, scalar, scalarCode } from './scalar.js'
@@ -17,11 +18,8 @@ export interface DurationNode extends Declared {
 }
 
 export const duration = scalar<DurationNode>({
-  options: { min: true, max: true },
+  options: { min: aSpan, max: aSpan },
   check({ min, max }, refuse) {
-    for (const limit of [min, max])
-      if (limit !== undefined && Number.isNaN(readSpan(limit)))
-        refuse(`"${limit}" is no span`, 'Write it as 30s, 15m, 36h or 7d')
     if (min !== undefined && max !== undefined) checkOrder(min, max, readSpan(min) > readSpan(max), refuse)
   },
   readScalar: read,

@@ -1,5 +1,6 @@
 /** A union: by the constants that its branches require, where those tell them apart; else by trial, in order. */
 import type { Declared } from '../terms/declared.js'
+import { aListOfFields, required } from '../terms/taken.js'
 import { isPlain, property } from './code.js'
 import { type CodeOf, type KindOf, kindOf, type Node, type Whole } from './kind.js'
 import { attemptOnce, readNode, take } from './reading.js'
@@ -20,7 +21,7 @@ export interface EitherNode extends Declared {
 
 export const either: KindOf<EitherNode> = {
   shape: 'union',
-  options: { branches: true },
+  options: { branches: required(aListOfFields) },
   check({ branches }, refuse) {
     if (branches.length === 0) refuse('the union has no branch', 'Give it a branch')
   },

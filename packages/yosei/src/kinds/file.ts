@@ -1,6 +1,7 @@
 /** A file in a `multipart/form-data` body, or the whole body of another media type. */
 import { inRange, readMediaRange } from '../grammar/media-range.js'
 import type { Declared, Size } from '../terms/declared.js'
+import { aSize, aText, listOf } from '../terms/taken.js'
 import { readSize } from '../terms/units.js'
 import type { CodeOf, KindOf } from './kind.js'
 import { note, notOfKind, type Run, type Source, tell, tellBelow } from './run.js'
@@ -19,10 +20,8 @@ export interface FileNode extends Declared {
 
 export const file: KindOf<FileNode> = {
   shape: 'file',
-  options: { bytes: true, types: true },
-  check({ bytes, types = [] }, refuse) {
-    if (bytes !== undefined && !(readSize(bytes) >= 0))
-      refuse(`bytes is "${bytes}"`, 'Write it as 64kB or 5MB, or as a number', 'bytes')
+  options: { bytes: aSize, types: listOf(aText) },
+  check({ types = [] }, refuse) {
     for (const type of types)
       if (readMediaRange(type)?.type !== type)
         refuse(`"${type}" is no media type`, "Write it as 'image/png' or 'image/*', in lower case", 'types')

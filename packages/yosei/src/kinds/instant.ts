@@ -1,6 +1,7 @@
 /** A moment in time: an RFC 3339 date-time, read to a Date. */
 import { readInstant, readMoment, writeInstant } from '../grammar/times.js'
 import type { Declared, Moment } from '../terms/declared.js'
+import { aMoment } from '../terms/taken.js'
 import { clock, type Run, type Source, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 
@@ -18,7 +19,7 @@ export interface InstantNode extends Declared {
 export const isRelative = (limit: unknown): boolean => /^[+-]/.test(String(limit))
 
 export const instant = scalar<InstantNode>({
-  options: { from: true, until: true },
+  options: { from: aMoment, until: aMoment },
   check({ from, until }, refuse) {
     for (const limit of [from, until])
       if (limit !== undefined && Number.isNaN(readMoment(limit, 0)))

@@ -6,6 +6,7 @@
 import type { Path } from '../terms/address.js'
 import type { Declared, Messages } from '../terms/declared.js'
 import type { Stage } from '../terms/statuses.js'
+import type { Taken } from '../terms/taken.js'
 import type { Field } from '../terms/types.js'
 import type { Step as Passed, Reading } from '../terms/verdict.js'
 import type { Writer } from './writer.js'
@@ -32,7 +33,7 @@ export type Refuse = (what: string, mend: string, option?: string) => never
 export interface KindOf<N extends Declared> {
   readonly shape: Shape
   /** The names of its own options and parts. */
-  readonly options: { readonly [O in Exclude<keyof N, keyof Declared | 'kind'>]-?: true }
+  readonly options: { readonly [O in Exclude<keyof N, keyof Declared | 'kind'>]-?: Taken }
   /** Whether its options make sense. */
   check(node: N, refuse: Refuse): void
   children(node: N): readonly Child[]
@@ -175,6 +176,7 @@ export interface Run {
 
 /** What one declaration made of one value at one place. */
 export interface Try {
+  readonly value: unknown
   readonly path: Path
   readonly source: Source
   readonly isSecret: boolean

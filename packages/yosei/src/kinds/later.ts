@@ -1,5 +1,6 @@
 /** A declaration that is made when it is first needed: for values that hold values of their own kind. */
 import type { Declared } from '../terms/declared.js'
+import { aFunction, required } from '../terms/taken.js'
 import type { CodeOf, KindOf, Node } from './kind.js'
 import { readNode, readOnce } from './reading.js'
 import { type Run, type Source, tell } from './run.js'
@@ -25,7 +26,7 @@ export function resolve(node: LaterNode): Node {
 
 export const later: KindOf<LaterNode> = {
   shape: 'behind',
-  options: { make: true },
+  options: { make: required(aFunction('() => tree')) },
   check: () => undefined,
   children: (node) => [[undefined, resolve(node)]],
   hasEnd: (node, ends) => ends(resolve(node)),

@@ -3,6 +3,7 @@
 import { EACH, valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { Bounds, Declared } from '../terms/declared.js'
+import { aField, aFlag, aText, bounds, either, oneOf, required } from '../terms/taken.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node } from './kind.js'
 import { readBelow } from './reading.js'
@@ -26,7 +27,13 @@ export interface ListNode extends Declared {
 
 export const list: KindOf<ListNode> = {
   shape: 'list',
-  options: { item: true, length: true, distinct: true, style: true, explode: true },
+  options: {
+    item: required(aField),
+    length: bounds,
+    distinct: either(aFlag, aText),
+    style: oneOf('form', 'spaceDelimited', 'pipeDelimited'),
+    explode: aFlag,
+  },
   check({ length, distinct, item }, refuse) {
     checkLength(length, refuse)
     const shape = sentShape(item)

@@ -1,6 +1,7 @@
 /** Numbers, and whole numbers within ±(2^53−1); as text by the grammar of JSON numbers (RFC 8259, section 6). */
 import { isMultiple } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
+import { aNumber, type Taken } from '../terms/taken.js'
 import type { Node, Refuse } from './kind.js'
 import { type Run, type Source, tellFraction, tellSent } from './run.js'
 import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
@@ -23,20 +24,20 @@ export interface NumberNode<K extends 'integer' | 'number'> extends Declared, Li
 }
 type AnyNumber = NumberNode<'integer'> | NumberNode<'number'>
 
-export const limits = { min: true, max: true, above: true, below: true, step: true } as const
+/** Every limit takes a value of its kind. */
+export const limits = (one: Taken) => ({ min: one, max: one, above: one, below: one, step: one })
 
 export function checkLimits({ min, above, max, below, step }: Limits<number | bigint>, refuse: Refuse): void {
   const lows = [min, above].filter((limit) => limit !== undefined)
   const highs = [max, below].filter((limit) => limit !== undefined)
-  for (const limit of [...lows, ...highs]) if (Number.isNaN(limit)) refuse('a limit is not a number', 'Give a number')
   for (const low of lows)
     for (const high of highs)
       checkOrder(low, high, low > high || (low === high && (low === above || high === below)), refuse)
   if (step !== undefined && !(step > 0)) refuse(`step is ${step}`, 'Give a step above zero', 'step')
 }
 
-export const number = scalar<NumberNode<'number'>>({ options: limits, check: checkLimits, readScalar: read })
-export const integer = scalar<NumberNode<'integer'>>({ options: limits, check: checkLimits, readScalar: read })
+export const number = scalar<NumberNode<'number'>>({ options: limits(aNumber), check: checkLimits, readScalar: read })
+export const integer = scalar<NumberNode<'integer'>>({ options: limits(aNumber), check: checkLimits, readScalar: read })
 
 export const integerText = /^-?(0|[1-9][0-9]*)$/
 const numberText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?$/

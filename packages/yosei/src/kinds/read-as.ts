@@ -3,6 +3,7 @@ import { tellAddress } from '../terms/address.js'
 import { canonical, identifyBy } from '../terms/canonical.js'
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
+import { aField, aFunction, aText, required } from '../terms/taken.js'
 import { type CodeOf, type KindOf, kindOf, type Node } from './kind.js'
 import { readNode } from './reading.js'
 import { countFaults, note, type Run, type Source, tell, tellSent } from './run.js'
@@ -24,7 +25,14 @@ export interface ReadAsNode extends Declared {
 
 export const readAs: KindOf<ReadAsNode> = {
   shape: 'behind',
-  options: { base: true, read: true, code: true, message: true, write: true, key: true },
+  options: {
+    base: required(aField),
+    read: required(aFunction('(value) => new URL(value)')),
+    code: required(aText),
+    message: aText,
+    write: aFunction('String'),
+    key: aFunction('String'),
+  },
   check: () => undefined,
   children: ({ base }) => [[undefined, base]],
   hasEnd: ({ base }, ends) => ends(base),

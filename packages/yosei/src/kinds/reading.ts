@@ -46,12 +46,14 @@ export function attemptOnce(
     tries.set(node, values)
   }
   const known = values.get(value)
-  const attempt = known && isSameTry(known, source, run) ? known : attemptAt(node, value, source, run)
+  const attempt = known && isSameTry(known, value, source, run) ? known : attemptAt(node, value, source, run)
   values.set(value, attempt)
   return attempt
 }
 
-const isSameTry = ({ path, source, isSecret }: Try, now: Source, run: Run) =>
+/** A map takes 0 and −0 for one. */
+const isSameTry = ({ value, path, source, isSecret }: Try, tried: unknown, now: Source, run: Run) =>
+  Object.is(value, tried) &&
   source === now &&
   isSecret === run.secrecy > 0 &&
   path.length === run.path.length &&
@@ -66,6 +68,7 @@ function attemptAt(node: Node, value: unknown, source: Source, run: Run): Try {
   if (trace) trace.readings = []
   const made = read(node, value, source, run)
   const attempt: Try = {
+    value,
     path: run.path.slice(),
     source,
     isSecret: run.secrecy > 0,

@@ -1,6 +1,7 @@
 /** Named fields, each with its own declaration. */
 import type { Declared } from '../terms/declared.js'
 import { put } from '../terms/own.js'
+import { aRule, fields, listOf, oneOf, required } from '../terms/taken.js'
 import { below, choose, isPlain, property } from './code.js'
 import type { CodeOf, KindOf, Node, Whole } from './kind.js'
 import { access, key, quote } from './quote.js'
@@ -23,7 +24,7 @@ export interface RecordNode extends Declared {
 
 export const record: KindOf<RecordNode> = {
   shape: 'object',
-  options: { fields: true, unlisted: true, rules: true },
+  options: { fields: required(fields), unlisted: oneOf('refuse', 'drop', 'keep'), rules: listOf(aRule) },
   check: () => undefined,
   children: ({ fields }) => Object.entries(fields),
   hasEnd: ({ fields }, ends) => Object.values(fields).every(ends),

@@ -1,40 +1,9 @@
 /** The declared name that was probably meant. */
+import { nearestOf } from '../terms/nearest.js'
 import type { Run } from './run.js'
-
-const longest = 64
 
 /** The nearest of `names` to a name that is none of them, if one is near. Bounded: see `Run.suggestions`. */
 export function suggest(name: string, names: readonly string[], run: Run): string | undefined {
-  if (name.length > longest) return undefined
   run.suggestions--
-  let best: string | undefined
-  // One edit in three letters; of the shortest names only the case may differ.
-  let least = Math.floor(name.length / 3) + 1
-  for (const candidate of names) {
-    if (candidate.length > longest || Math.abs(candidate.length - name.length) >= least) continue
-    const steps = distance(name.toLowerCase(), candidate.toLowerCase())
-    if (steps < least) {
-      least = steps
-      best = candidate
-    }
-  }
-  return best
-}
-
-/** Edits from one text to the other: letters put in, left out, changed, or two neighbours swapped. */
-function distance(a: string, b: string): number {
-  let before: number[] = []
-  let row = Array.from({ length: b.length + 1 }, (_, j) => j)
-  for (let i = 1; i <= a.length; i++) {
-    const next = [i]
-    for (let j = 1; j <= b.length; j++) {
-      const changed = (row[j - 1] as number) + (a[i - 1] === b[j - 1] ? 0 : 1)
-      const swapped =
-        i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1] ? (before[j - 2] as number) + 1 : changed
-      next.push(Math.min(changed, swapped, (row[j] as number) + 1, (next[j - 1] as number) + 1))
-    }
-    before = row
-    row = next
-  }
-  return row[b.length] as number
+  return nearestOf(name, names)
 }

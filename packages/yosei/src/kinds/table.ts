@@ -2,6 +2,7 @@
 import { EACH_NAME } from '../terms/address.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { put } from '../terms/own.js'
+import { aField, aFlag, aPattern, bounds, required } from '../terms/taken.js'
 import { below, choose, isPlain } from './code.js'
 import type { CodeOf, KindOf, Node } from './kind.js'
 import { tellCount } from './list.js'
@@ -27,7 +28,7 @@ export interface TableNode extends Declared {
 
 export const table: KindOf<TableNode> = {
   shape: 'object',
-  options: { value: true, length: true, names: true, trusted: true },
+  options: { value: required(aField), length: bounds, names: aPattern, trusted: aFlag },
   check({ length, names, trusted }, refuse) {
     checkLength(length, refuse)
     checkPattern('names', names, { trusted }, refuse)

@@ -1,5 +1,6 @@
 /** A union told apart by the text in `tag`. A branch does not declare the tag itself: the key implies it. */
 import type { Declared } from '../terms/declared.js'
+import { aText, fields, required } from '../terms/taken.js'
 import { choose, isPlain, property } from './code.js'
 import type { CodeOf, KindOf, Node, Whole } from './kind.js'
 import { quote } from './quote.js'
@@ -20,7 +21,7 @@ export interface TaggedNode extends Declared {
 
 export const tagged: KindOf<TaggedNode> = {
   shape: 'object',
-  options: { tag: true, branches: true },
+  options: { tag: required(aText), branches: required(fields) },
   check({ tag, branches }, refuse) {
     if (Object.keys(branches).length === 0) refuse('the union has no branch', 'Give it a branch')
     for (const [value, branch] of Object.entries(branches)) {

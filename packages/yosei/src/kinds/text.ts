@@ -1,6 +1,7 @@
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
 import { type Format, formats } from '../grammar/formats.js'
 import type { Bounds, Declared } from '../terms/declared.js'
+import { aFlag, aPattern, bounds, listOf, oneOf } from '../terms/taken.js'
 import type { Refuse } from './kind.js'
 import { checkPattern, matches } from './patterns.js'
 import { type Run, tellSent } from './run.js'
@@ -36,12 +37,17 @@ export type Tidying = keyof typeof tidyings
 const inOrder = Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
 
 export const text = scalar<TextNode>({
-  options: { length: true, pattern: true, trusted: true, format: true, tidy: true, keepEmpty: true },
-  check({ length, pattern, trusted, format, tidy = [] }, refuse) {
+  options: {
+    length: bounds,
+    pattern: aPattern,
+    trusted: aFlag,
+    format: oneOf(...(Object.keys(formats) as Format[])),
+    tidy: listOf(oneOf(...(Object.keys(tidyings) as Tidying[]))),
+    keepEmpty: aFlag,
+  },
+  check({ length, pattern, trusted, tidy = [] }, refuse) {
     checkLength(length, refuse)
     checkPattern('pattern', pattern, { trusted, length: length && finite(length[1]) }, refuse)
-    if (format !== undefined && !Object.hasOwn(formats, format))
-      refuse(`there is no format "${format}"`, `Name one of ${Object.keys(formats).join(', ')}`, 'format')
     checkTidy(tidy, refuse)
   },
   readScalar: read,
@@ -50,9 +56,6 @@ export const text = scalar<TextNode>({
 const finite = (length: number) => (length < Number.POSITIVE_INFINITY ? length : undefined)
 
 function checkTidy(tidy: readonly Tidying[], refuse: Refuse): void {
-  const unknown = tidy.find((one) => !Object.hasOwn(tidyings, one))
-  if (unknown !== undefined)
-    refuse(`there is no tidying "${unknown}"`, `Name some of ${Object.keys(tidyings).join(', ')}`, 'tidy')
   const pairs: readonly (readonly Tidying[])[] = [
     ['NFC', 'NFKC'],
     ['lower', 'upper'],

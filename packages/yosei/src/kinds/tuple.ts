@@ -1,5 +1,6 @@
 /** Exactly these values, each of its own kind, in this order. */
 import type { Declared } from '../terms/declared.js'
+import { aListOfFields, required } from '../terms/taken.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node } from './kind.js'
 import { elementOf } from './list.js'
@@ -18,7 +19,7 @@ export interface TupleNode extends Declared {
 
 export const tuple: KindOf<TupleNode> = {
   shape: 'list',
-  options: { items: true },
+  options: { items: required(aListOfFields) },
   check: () => undefined,
   children: ({ items }) => items.map((item, index) => [index, item]),
   hasEnd: ({ items }, ends) => items.every(ends),

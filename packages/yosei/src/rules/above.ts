@@ -1,5 +1,6 @@
 /** The value is more, or less, than a limit. */
 import type { Address } from '../terms/address.js'
+import { anAddress, anything } from '../terms/taken.js'
 import type { Comparable, Condition, ConditionOf, One } from './condition.js'
 import { valuesHold } from './values.js'
 
@@ -24,6 +25,7 @@ const beyond = <C extends 'above' | 'below'>(
   isBeyond: (found: number) => boolean,
 ): ConditionOf<Beyond<C>> => ({
   make: (address: string, value: unknown) => ({ condition, address, value }),
+  takes: [anAddress, anything],
   addresses: ({ address }) => [address],
   holding: ({ address, value }, matter) => valuesHold(address, matter, (one, order) => isBeyond(order(one, value))),
   told: (given, told) => ({ ...given, value: told(given.address, given.value) }),

@@ -1,5 +1,6 @@
 /** The client takes a media type (RFC 9110, section 12.5.1). */
 import { weightOf } from '../grammar/accept.js'
+import { aText } from '../terms/taken.js'
 import type { Condition, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
@@ -14,6 +15,7 @@ export interface AcceptsMaker {
 
 export const accepts: ConditionOf<{ readonly condition: 'accepts'; readonly type: string }> = {
   make: (type: string) => ({ condition: 'accepts', type }),
+  takes: [aText],
   addresses: () => [],
   holding({ type }, { accept }) {
     const isTaken = accept === undefined || weightOf(type, accept) > 0

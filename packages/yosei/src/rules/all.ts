@@ -1,4 +1,6 @@
 /** All conditions hold, or any of them. */
+
+import { aCondition } from '../terms/taken.js'
 import type { AnyCondition, Condition, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
@@ -18,6 +20,8 @@ export interface Several<C extends 'all' | 'any'> {
 
 const several = <C extends 'all' | 'any'>(condition: C, how: 'every' | 'some'): ConditionOf<Several<C>> => ({
   make: (...of: AnyCondition[]) => ({ condition, of }),
+  takes: [aCondition],
+  hasRest: true,
   addresses: ({ of }, addressesIn) => of.flatMap(addressesIn),
   holding({ of }, _, holding) {
     const held = of.map(holding)

@@ -1,5 +1,6 @@
 /** Any condition of one's own; false blames `blames`, or the last address read. */
 import { valueAt } from '../terms/address.js'
+import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
 import { concrete, faultOf, pathOf } from './matter.js'
 import { type Blamable, none, type Reads, type Rule, type RuleOf, sound, type Values, worded } from './rule.js'
 
@@ -34,6 +35,16 @@ export const check: RuleOf<Check> = {
     ...rule,
     ...worded({ message, status }),
   }),
+  takes: [
+    {
+      reads: required(listOf(anAddress)),
+      code: required(aName),
+      status: aStatus,
+      message: aText,
+      blames: listOf(anAddress),
+      holds: required(aFunction('(value) => value > 1')),
+    },
+  ],
   each: none,
   waits: false,
   derives: false,

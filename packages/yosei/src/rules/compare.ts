@@ -4,9 +4,10 @@ import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
 import { type Address, type At, EACH, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
+import { aFlag, anAddress } from '../terms/taken.js'
 import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
 import { areTimes, haveOrder, type Measure, measuresAt, orderAt, toldAt } from './measure.js'
-import { type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+import { blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
 
 /**
  * Whether two addresses go through the same lists as long as both go through any: elements of two lists are no pairs.
@@ -47,6 +48,7 @@ export const comparing = <R extends string>(
     const { code: own = code, blames = [second], orEqual = false } = options
     return { rule, code: own, reads: [first, second], blames, ...(hasOrder ? { orEqual } : {}), ...worded(options) }
   },
+  takes: [anAddress, anAddress, hasOrder ? { ...blameOptions, orEqual: aFlag } : blameOptions],
   each: ({ reads }) => {
     const [first = '', second = ''] = reads
     const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length

@@ -4,6 +4,7 @@
  * them all.
  */
 import type { At } from '../terms/address.js'
+import type { Taken } from '../terms/taken.js'
 import type { Matter } from './matter.js'
 
 // biome-ignore lint/suspicious/noEmptyInterface: filled by the files of the conditions.
@@ -30,6 +31,9 @@ type Say = (key: string, about: { readonly [name: string]: unknown }) => string
 
 export interface ConditionOf<C extends Condition> {
   make(...given: never[]): C
+  /** What its call takes, in order; the last may be for all that are left. */
+  readonly takes: readonly Taken[]
+  readonly hasRest?: boolean
   /** The addresses that it looks at. */
   addresses(condition: C, addressesIn: (condition: AnyCondition) => readonly string[]): readonly string[]
   /** Whether it holds, for what is blamed: see `Holding`. */

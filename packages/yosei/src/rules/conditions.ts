@@ -1,5 +1,6 @@
 /** Every condition. */
 
+import { makersOf } from '../terms/taken.js'
 import { type AboveMaker, above, below } from './above.js'
 import { type AcceptsMaker, accepts } from './accepts.js'
 import { type AllMaker, all, any } from './all.js'
@@ -34,9 +35,9 @@ export const conditionOf = ({ condition }: AnyCondition) =>
   conditions[condition] as unknown as ConditionOf<AnyCondition>
 
 /** The types stand in `ConditionMaker`, where none may be missing; at run time one maker serves every endpoint. */
-export const conditionMaker = Object.fromEntries(
-  Object.entries(conditions).map(([name, { make }]) => [name, make]),
-) as unknown as ConditionMaker<unknown> & { readonly [C in ConditionName]: ConditionMaker<unknown>[C] }
+export const conditionMaker = makersOf('condition', conditions) as unknown as ConditionMaker<unknown> & {
+  readonly [C in ConditionName]: ConditionMaker<unknown>[C]
+}
 
 /** The addresses that a condition looks at. */
 export const addressesIn = (condition: AnyCondition): readonly string[] =>

@@ -3,6 +3,7 @@
 import { Place } from '../kinds/run.js'
 import { formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
+import { anAddress } from '../terms/taken.js'
 import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
 import { none, type Rule, type RuleOf, sound } from './rule.js'
 
@@ -17,6 +18,8 @@ export const counting = <R extends string>(
   codeFor: (count: number, all: number) => Code | undefined,
 ): RuleOf<Counted<R>> => ({
   make: (...addresses: string[]) => ({ rule, code, reads: addresses, blames: [commonParent(addresses)] }),
+  takes: [anAddress],
+  hasRest: true,
   each: ({ reads }) => reads,
   waits: false,
   derives: false,

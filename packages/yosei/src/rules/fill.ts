@@ -3,6 +3,7 @@ import { isSecret } from '../kinds/locate.js'
 import { addReading } from '../kinds/run.js'
 import { type At, tellAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
+import { aFunction, anAddress, listOf } from '../terms/taken.js'
 import { concrete, eachOnce, once, pathOf } from './matter.js'
 import { type Blamable, type Reads, type Rule, type RuleOf, sound } from './rule.js'
 
@@ -55,6 +56,7 @@ export const fill: RuleOf<Fill> = {
     reads,
     blames: [],
   }),
+  takes: [anAddress, listOf(anAddress), aFunction('(value) => value')],
   each: ({ address }) => [address],
   waits: false,
   derives: true,

@@ -1,5 +1,6 @@
 /** Any search of one's own for faults, each at its exact place. */
 import { parseAddress, valueAt } from '../terms/address.js'
+import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
 import { faultOf, pathOf } from './matter.js'
 import { type Found, none, type Reads, type Rule, type RuleOf, sound, type Values, worded } from './rule.js'
 
@@ -30,6 +31,15 @@ export const find: RuleOf<Find> = {
     ...rule,
     ...worded({ message, status }),
   }),
+  takes: [
+    {
+      reads: required(listOf(anAddress)),
+      code: required(aName),
+      status: aStatus,
+      message: aText,
+      finds: required(aFunction('(rows) => []')),
+    },
+  ],
   each: none,
   waits: false,
   derives: false,

@@ -1,5 +1,6 @@
 /** The value is one, or one of several. */
 import type { Address } from '../terms/address.js'
+import { anAddress, anything, listOf } from '../terms/taken.js'
 import type { Condition, ConditionOf, One } from './condition.js'
 import { valuesHold } from './values.js'
 
@@ -26,6 +27,7 @@ export interface In {
 
 export const is: ConditionOf<Is> = {
   make: (address: string, value: unknown) => ({ condition: 'is', address, value }),
+  takes: [anAddress, anything],
   addresses: ({ address }) => [address],
   holding: ({ address, value }, matter) => valuesHold(address, matter, (one, order) => order(one, value) === 0),
   told: (condition, value) => ({ ...condition, value: value(condition.address, condition.value) }),
@@ -35,6 +37,7 @@ export const is: ConditionOf<Is> = {
 
 export const within: ConditionOf<In> = {
   make: (address: string, values: readonly unknown[]) => ({ condition: 'in', address, values }),
+  takes: [anAddress, listOf(anything)],
   addresses: ({ address }) => [address],
   holding: ({ address, values }, matter) =>
     valuesHold(address, matter, (one, order) => values.some((value) => order(one, value) === 0)),

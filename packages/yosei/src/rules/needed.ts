@@ -3,6 +3,7 @@
 import { isSecret } from '../kinds/locate.js'
 import { type Address, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
+import { aCondition, anAddress } from '../terms/taken.js'
 import type { AnyCondition, Condition } from './condition.js'
 import { addressesIn, holdingOf, toldCondition } from './conditions.js'
 import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
@@ -34,6 +35,7 @@ const conditional = <R extends 'needed' | 'absent'>(
   make: (address: string, when: AnyCondition) => {
     return { rule, code, address, when, reads: [address, ...addressesIn(when)], blames: [address] }
   },
+  takes: [anAddress, aCondition],
   each: ({ address }) => [address],
   waits: false,
   derives: false,

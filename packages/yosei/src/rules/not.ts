@@ -1,4 +1,6 @@
 /** A condition does not hold. */
+
+import { aCondition } from '../terms/taken.js'
 import type { AnyCondition, Condition, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
@@ -12,6 +14,7 @@ export interface NotMaker {
 
 export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondition }> = {
   make: (of: AnyCondition) => ({ condition: 'not', of }),
+  takes: [aCondition],
   addresses: ({ of }, addressesIn) => addressesIn(of),
   holding({ of }, _, holding) {
     const held = holding(of)

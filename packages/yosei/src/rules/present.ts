@@ -1,5 +1,6 @@
 /** Something was sent there. */
 import type { Address } from '../terms/address.js'
+import { anAddress } from '../terms/taken.js'
 import type { Condition, ConditionOf } from './condition.js'
 import { concrete, eachOnce, isPresent, pathOf } from './matter.js'
 
@@ -15,6 +16,7 @@ export interface PresentMaker<T> {
 
 export const present: ConditionOf<{ readonly condition: 'present'; readonly address: string }> = {
   make: (address: string) => ({ condition: 'present', address }),
+  takes: [anAddress],
   addresses: ({ address }) => [address],
   holding({ address }, { input, sent, scope }) {
     const path = pathOf(address, scope)

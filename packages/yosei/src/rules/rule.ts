@@ -5,6 +5,7 @@
  */
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'
+import { type AnyOptions, aName, anAddress, aStatus, aText, listOf, type Options, type Taken } from '../terms/taken.js'
 import type { Matter } from './matter.js'
 import type { Measure } from './measure.js'
 
@@ -67,6 +68,9 @@ interface AboutAddresses {
 
 export interface RuleOf<R extends Rule> {
   make(...given: never[]): R
+  /** What its call takes, in order; the last may be for all that are left. */
+  readonly takes: readonly (Taken | AnyOptions)[]
+  readonly hasRest?: boolean
   /** The addresses by whose common lists it is judged, element by element; none where it looks at lists as a whole. */
   each(rule: R): readonly string[]
   /** Whether it waits until all that it reads is present. */
@@ -85,6 +89,14 @@ export interface RuleOf<R extends Rule> {
   /** What does not hold. */
   judge(rule: R, matter: Matter): readonly Fault[]
   sentence(rule: R, about: AboutAddresses): Sentence
+}
+
+/** What `Blame` takes. */
+export const blameOptions: Options<Blame<unknown>> = {
+  code: aName,
+  status: aStatus,
+  message: aText,
+  blames: listOf(anAddress),
 }
 
 export const worded = ({

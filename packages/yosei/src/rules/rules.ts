@@ -1,6 +1,7 @@
 /** Every rule, and how a declaration makes them. */
 
 import { type Path, parseAddress } from '../terms/address.js'
+import { makersOf } from '../terms/taken.js'
 import { type AscendingMaker, ascending } from './ascending.js'
 import { type AtLeastOneMaker, atLeastOne } from './at-least-one.js'
 import { type AtMostOneMaker, atMostOne } from './at-most-one.js'
@@ -51,10 +52,9 @@ const rules: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
 export const ruleOf = ({ rule }: AnyRule) => rules[rule] as unknown as RuleOf<AnyRule>
 
 /** The types stand in `RuleMaker`, where none may be missing; at run time one maker serves every endpoint. */
-export const ruleMaker = {
-  ...conditionMaker,
-  ...Object.fromEntries(Object.entries(rules).map(([name, { make }]) => [name, make])),
-} as unknown as RuleMaker<unknown> & { readonly [R in RuleName]: RuleMaker<unknown>[R] }
+export const ruleMaker = { ...conditionMaker, ...makersOf('rule', rules) } as unknown as RuleMaker<unknown> & {
+  readonly [R in RuleName]: RuleMaker<unknown>[R]
+}
 
 /** The addresses that a rule names, for a declaration to be held against. */
 export const addressesOf = (rule: AnyRule): readonly string[] => [

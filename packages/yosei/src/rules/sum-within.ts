@@ -5,9 +5,10 @@ import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
 import { type Address, EACH, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Bounds } from '../terms/declared.js'
+import { anAddress, bounds, either, isPlain, type Taken } from '../terms/taken.js'
 import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
-import { type Blame, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
+import { type Blame, blameOptions, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -24,12 +25,20 @@ export interface SumWithin extends Rule {
   readonly bounds: Bounds | { readonly atMost: string }
 }
 
+/** The address of a limit, and nothing else. */
+const aLimit: Taken = {
+  what: 'the address of a limit',
+  example: "{ atMost: 'body.most' }",
+  takes: (value) => isPlain(value) && Object.keys(value).join() === 'atMost' && anAddress.takes(value.atMost),
+}
+
 export const sumWithin: RuleOf<SumWithin> = {
   make(address: string, bounds: SumWithin['bounds'], options: LooseBlame = {}) {
     const { code = 'above_max', blames = [listOf(address, bounds)] } = options
     const reads = [address, ...('atMost' in bounds ? [bounds.atMost] : [])]
     return { rule: 'sumWithin', code, address, bounds, reads, blames, ...worded(options) }
   },
+  takes: [anAddress, either(bounds, aLimit), blameOptions],
   each: ({ address, bounds }) => ('atMost' in bounds ? [address, bounds.atMost] : []),
   waits: true,
   derives: false,

@@ -4,6 +4,7 @@ import { declareGroup } from '../declare/group.js'
 import { declareIntake, intakeNode } from '../declare/intake.js'
 import { mistake } from '../terms/mistake.js'
 import { checkEndpoint } from './endpoint.js'
+import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './options.js'
 
 /**
  * Declares what a request to one method and path may look like.
@@ -14,6 +15,7 @@ import { checkEndpoint } from './endpoint.js'
  * const listSessions = endpoint('GET /sessions', { query: { limit: integer({ min: 1, max: 100, default: 20 }) } })
  */
 export const endpoint: typeof declareEndpoint = (signature, declaration) => {
+  checkEndpointOptions(signature, declaration)
   const declared = declareEndpoint(signature, declaration)
   checkEndpoint(endpointNode(declared))
   return declared
@@ -27,7 +29,8 @@ export const endpoint: typeof declareEndpoint = (signature, declaration) => {
  * intake({ endpoints: { ...group({ prefix: '/v1', header: { 'x-team': slug } }, { bookSession, listSessions }) } })
  */
 export const group: typeof declareGroup = (shared, endpoints) => {
-  const grouped = declareGroup(shared, endpoints)
+  checkGroupOptions(shared)
+  const grouped = declareGroup(shared, endpoints, checkEndpointOptions)
   for (const one of Object.values(grouped)) checkEndpoint(endpointNode(one))
   return grouped
 }
@@ -40,6 +43,7 @@ export const group: typeof declareGroup = (shared, endpoints) => {
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
 export const intake: typeof declareIntake = (declaration) => {
+  checkIntakeOptions(declaration)
   const made = declareIntake(declaration)
   refuseDoubles(Object.entries(intakeNode(made).endpoints))
   return made

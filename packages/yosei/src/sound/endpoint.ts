@@ -3,6 +3,7 @@
 import { type EndpointNode, rootOf } from '../declare/endpoint.js'
 import { placedRules } from '../declare/place.js'
 import type { Node } from '../kinds/kind.js'
+import { childrenOf } from '../kinds/kinds.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
@@ -12,13 +13,26 @@ import { measuresAt } from '../rules/measure.js'
 import { addressesOf, type PlacedRule, ruleOf } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
+import { nearestOf } from '../terms/nearest.js'
 import { settleLimits } from '../terms/policy.js'
 import { checkStatus, checkStatuses } from '../terms/statuses.js'
+import {
+  type AnyOptions,
+  aCondition,
+  aLookup,
+  aRule,
+  byName,
+  checkOptions,
+  listOf,
+  type Telling,
+} from '../terms/taken.js'
 import { checkSound, checkTextPart } from './fields.js'
+import { lookupOptions } from './options.js'
 
 /** @throws DeclarationError where the parts, rules, lookups and the turn of an endpoint make no sense together. */
 export function checkEndpoint(node: EndpointNode): void {
   const signature = `${node.method} ${node.template}`
+  checkMade(signature, node)
   checkParts(signature, node)
   settleLimits(signature, node.limits)
   checkStatuses(signature, node.statuses)
@@ -29,7 +43,16 @@ export function checkEndpoint(node: EndpointNode): void {
   }
   const check = (where: string, addresses: readonly string[], base?: readonly (string | number)[]) => {
     const lost = addresses.find((address) => !isDeclared(address, base))
-    if (lost !== undefined) mistake(`${signature}, ${where}`, `${lost} is not declared`, 'Name a declared field')
+    if (lost === undefined) return
+    const meant = nearestOf(
+      base ? formatAddress([...base, ...(parseAddress(lost) ?? [lost])]) : lost,
+      bodies.flatMap((body) => addressesBelow(rootOf(node, body))),
+    )
+    mistake(
+      `${signature}, ${where}`,
+      `${lost} is not declared`,
+      meant === undefined ? 'Name a declared field' : `It may be ${meant} that is meant`,
+    )
   }
   for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), placedRules(node, body))
   for (const body of bodies)
@@ -57,6 +80,28 @@ export function checkEndpoint(node: EndpointNode): void {
       )
   }
 }
+
+/** The addresses below a node, as rules write them: to some depth, and so many. */
+function addressesBelow(node: Node, path: Path = [], found: string[] = []): string[] {
+  if (path.length > 6 || found.length > 2000) return found
+  for (const [step, child] of childrenOf(node)) {
+    const below = step === undefined ? path : [...path, step]
+    if (step !== undefined) found.push(formatAddress(below))
+    addressesBelow(child, below, found)
+  }
+  return found
+}
+
+/** What the functions of a declaration gave: rules, lookups and conditions that `on` made. */
+function checkMade(signature: string, { rules, lookups, may }: EndpointNode): void {
+  const tell: Telling = (what, mend, option) => mistake(signature, what, mend, { option })
+  checkOptions({ rules, may, lookups }, madeOptions, 'an endpoint', tell)
+  for (const [name, lookup] of Object.entries(lookups))
+    checkOptions(lookup, lookupOptions, 'a lookup', (what, mend, option) =>
+      mistake(`${signature}, lookup ${name}`, what, mend, { option }),
+    )
+}
+const madeOptions: AnyOptions = { rules: listOf(aRule), may: aCondition, lookups: byName(aLookup) }
 
 /** Who is asking is a secret, and never blamed; what is asked of it before the body comes looks at nothing else. */
 function checkWho(

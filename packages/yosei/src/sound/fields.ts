@@ -1,32 +1,45 @@
 /** Declarations that make no sense are refused where they are declared, with the address and the mend. */
 
-import { encode, faultsOf } from '../engine/interpret.js'
+import { defaultOf, encode, faultsOf, startRun } from '../engine/interpret.js'
 import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds, shapeOf } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { EACH, formatAddress, type Path } from '../terms/address.js'
-import type { Declared } from '../terms/declared.js'
 import { mistake } from '../terms/mistake.js'
 import type { Part } from '../terms/parts.js'
+import {
+  aFlag,
+  aFunction,
+  anything,
+  aText,
+  byName,
+  checkOptions,
+  either,
+  listOf,
+  type Options,
+  oneOf,
+  shared,
+  shown,
+} from '../terms/taken.js'
+import type { Common } from '../terms/types.js'
 import { wordFault } from '../words/messages.js'
 
 /** The options that every field has. */
-const common: { readonly [O in keyof Declared | 'kind']-?: true } = {
-  kind: true,
-  need: true,
-  nullable: true,
-  default: true,
-  title: true,
-  description: true,
-  examples: true,
-  deprecated: true,
-  readOnly: true,
-  secret: true,
-  messages: true,
-  coerce: true,
-  name: true,
-}
+const common: Options<Common<unknown>> = shared({
+  optional: aFlag,
+  nullable: aFlag,
+  default: anything,
+  title: aText,
+  description: aText,
+  examples: listOf(anything),
+  deprecated: aFlag,
+  readOnly: oneOf(true, false, 'drop'),
+  secret: aFlag,
+  messages: either(aText, byName(either(aText, aFunction('({ limit }) => `…`')))),
+  coerce: aFlag,
+  name: aText,
+})
 
 /** Nodes that were found sound: declarations share many. */
 const sound = new WeakSet<Node>()
@@ -39,23 +52,16 @@ export function checkSound(where: string, node: Node, path: Path): void {
   sound.add(node)
   try {
     const kind = kindOf(kinds, node)
-    const unknown = Object.keys(node).find(
-      (option) => !Object.hasOwn(common, option) && !Object.hasOwn(kind.options, option),
+    const { kind: _, need: __, ...options } = node
+    checkOptions(options, { ...kind.options, ...common }, node.kind, (what, mend, option) =>
+      refuse(where, path, what, mend, option),
     )
-    const own = Object.keys(kind.options).join(' ')
-    if (unknown !== undefined)
-      refuse(
-        where,
-        path,
-        `${node.kind} has no option ${unknown}`,
-        `Its options are ${own || 'those of every field'}`,
-        unknown,
-      )
     for (const [step, child] of childrenOf(node)) checkSound(where, child, step === undefined ? path : [...path, step])
     if (!hasEnd(node))
       refuse(where, path, 'holds itself without end', 'Make the field that holds it optional, nullable or a list')
     kind.check(node, (what, mend, option) => refuse(where, path, what, mend, option))
     checkDefault(where, node, path)
+    checkExamples(where, node, path)
   } catch (error) {
     sound.delete(node)
     throw error
@@ -93,6 +99,39 @@ function checkDefault(where: string, node: Node, path: Path): void {
       'Give a default that the field takes',
       'default',
     )
+  const read = defaultOf(node, startRun())
+  if (!isAlike(read, node.default))
+    refuse(
+      where,
+      path,
+      `its own default is ${shown(node.default)}, and not what the field is read to`,
+      `Give it as handlers get it, which is ${shown(read)}`,
+      'default',
+    )
+}
+
+/** Whether a value has the types of another, as far as it goes. */
+function isAlike(read: unknown, given: unknown): boolean {
+  if (typeof read !== typeof given || read instanceof Date !== given instanceof Date) return false
+  if (typeof given !== 'object' || given === null || read === null) return true
+  return Object.entries(given).every(
+    ([name, one]) => one === undefined || isAlike((read as { [name: string]: unknown })[name], one),
+  )
+}
+
+/** Examples are what a client sends, or what that is read to. */
+function checkExamples(where: string, { default: _, readOnly: __, ...node }: Node, path: Path): void {
+  for (const example of node.examples ?? []) {
+    const [fault] = faultsOf(node as Node, encode(node as Node, example))
+    if (fault)
+      refuse(
+        where,
+        [...path, ...fault.path],
+        `its own example is rejected: it ${wordFault(fault)}`,
+        'Give examples that the field takes',
+        'examples',
+      )
+  }
 }
 
 const isFlat = (node: Node) => shapeOf(node) === 'list' || shapeOf(node) === 'object'

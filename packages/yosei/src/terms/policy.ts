@@ -4,6 +4,19 @@ import type { Size, Span } from './declared.js'
 import { mistake } from './mistake.js'
 import type { Part } from './parts.js'
 import type { Statuses } from './statuses.js'
+import {
+  aCount,
+  aFlag,
+  anObject,
+  aSize,
+  aSpan,
+  checkOptions,
+  either,
+  type Options,
+  oneOf,
+  type Taken,
+  withOptions,
+} from './taken.js'
 import { readSize, readSpan } from './units.js'
 
 /** How large and how slow a request may be. Each is looked at as early as the request shows it. */
@@ -50,6 +63,36 @@ export interface Policy {
 
 export type Mode = 'enforce' | 'observe'
 
+const limitOptions: Options<Limits> = {
+  uri: aSize,
+  headers: aSize,
+  body: aSize,
+  queryValues: aCount,
+  depth: aCount,
+  errors: aCount,
+  receive: aSpan,
+  handle: aSpan,
+}
+const byPart = (one: Taken): Options<{ readonly [P in Part]?: unknown }> => ({
+  path: one,
+  query: one,
+  header: one,
+  cookie: one,
+  body: one,
+})
+const mode = oneOf('enforce', 'observe')
+/** What a policy takes. */
+export const policyOptions: Options<Policy> = {
+  limits: withOptions(limitOptions),
+  statuses: anObject('{ body: 400 }'),
+  coerce: aFlag,
+  unlisted: withOptions({ query: oneOf('refuse', 'drop'), body: oneOf('refuse', 'drop', 'keep') }),
+  uniqueNames: aFlag,
+  mode: either(mode, withOptions(byPart(mode))),
+  open: aFlag,
+  journalled: either(aFlag, withOptions(byPart(aFlag))),
+}
+
 /** Limits as numbers: bytes, counts, milliseconds. */
 export type SettledLimits = { readonly [K in keyof Limits]-?: number }
 
@@ -76,18 +119,13 @@ export function settleLimits(where: string, limits: Limits = unlimited): Settled
 const unlimited: Limits = {}
 
 function settle(where: string, limits: Limits): SettledLimits {
-  const entries = Object.entries({ ...defaults, ...limits }).map(([name, limit]) => {
-    if (!Object.hasOwn(defaults, name))
-      mistake(`${where}, limits`, `there is no limit ${name}`, `Name one of ${Object.keys(defaults).join(', ')}`)
+  checkOptions(limits, limitOptions, 'limits', (what, mend, option) =>
+    mistake(`${where}, limits`, what, mend, { option }),
+  )
+  const given = Object.entries(limits).filter(([, limit]) => limit !== undefined)
+  const entries = Object.entries({ ...defaults, ...Object.fromEntries(given) }).map(([name, limit]) => {
     const isTime = name === 'receive' || name === 'handle'
-    const value = isTime ? readSpan(String(limit)) : readSize(limit)
-    if (!(value >= 0))
-      mistake(
-        `${where}, limits`,
-        `${name} is "${limit}"`,
-        isTime ? 'Write it as 30s or 5m' : 'Write it as a number, or as 64kB or 5MB',
-      )
-    return [name, value] as const
+    return [name, isTime ? readSpan(String(limit)) : readSize(limit)] as const
   })
   return Object.freeze(Object.fromEntries(entries)) as SettledLimits
 }

@@ -1,6 +1,7 @@
 /** Every status that a rejection can have (RFC 9110, section 15), where it comes from, and what goes with it. */
 
 import { mistake } from './mistake.js'
+import { nearestOf } from './nearest.js'
 
 /** Where in the way of a request an error was found. */
 export type Stage =
@@ -147,8 +148,12 @@ export const statusFor = (name: StatusName, statuses: Statuses | undefined): num
 export function checkStatuses(where: string, statuses: Statuses = {}): void {
   const { codes = {}, ...names } = statuses
   for (const [name, status] of Object.entries(names)) {
-    if (!Object.hasOwn(statusTable, name))
-      mistake(`${where}, statuses`, `there is no failure ${name}`, `Name one of ${Object.keys(statusTable).join(', ')}`)
+    if (status === undefined) continue
+    if (!Object.hasOwn(statusTable, name)) {
+      const meant = nearestOf(name, Object.keys(statusTable))
+      const mend = `Name ${meant ?? `one of ${Object.keys(statusTable).join(', ')}`}`
+      mistake(`${where}, statuses`, `there is no failure ${name}`, mend, { option: name })
+    }
     checkStatus(`${where}, statuses`, name, status, statusTable[name as StatusName].status)
   }
   for (const [code, status] of Object.entries(codes)) checkStatus(`${where}, statuses`, code, status, 400)

@@ -1,0 +1,142 @@
+/** What endpoints, groups, intakes, lookups and turns take. */
+
+import type { Declaration } from '../declare/endpoint.js'
+import type { IntakeDeclaration } from '../declare/intake.js'
+import type { LookupNode, TurnNode } from '../declare/lookups.js'
+import type { Refusal } from '../terms/hooks.js'
+import { mistake } from '../terms/mistake.js'
+import { policyOptions } from '../terms/policy.js'
+import {
+  type AnyOptions,
+  aCondition,
+  aCount,
+  aField,
+  aFlag,
+  aFunction,
+  aLookup,
+  aName,
+  anAddress,
+  anObject,
+  aSpan,
+  aText,
+  byName,
+  checkOptions,
+  fields,
+  isPlain,
+  listOf,
+  type Options,
+  oneOf,
+  required,
+  type Telling,
+  withOptions,
+} from '../terms/taken.js'
+
+const refusalOptions: Options<Refusal> = {
+  status: required(refusalStatus()),
+  code: required(aName),
+  message: required(aText),
+  at: anAddress,
+  headers: byName(aText),
+}
+function refusalStatus() {
+  const taken = [401, 402, 403, 404, 409, 410, 412, 422, 423, 428, 429] satisfies Refusal['status'][]
+  return {
+    what: `one of ${taken.join(', ')}`,
+    example: '409',
+    takes: (value: unknown) => taken.includes(value as Refusal['status'] & 401),
+  }
+}
+
+export const lookupOptions: Options<LookupNode> = {
+  reads: required(listOf(anAddress)),
+  ask: required(aFunction('({ db }, [id]) => db.find(id)')),
+  counts: aFunction('(answer) => answer.length > 0'),
+  refusal: withOptions(refusalOptions),
+  absent: aFlag,
+  follows: byName(aLookup),
+  when: aCondition,
+  within: aSpan,
+  fill: anAddress,
+}
+const turnOptions: Options<TurnNode> = {
+  of: required(aName),
+  by: required(listOf(anAddress)),
+  wait: aSpan,
+  lease: aSpan,
+  longest: aSpan,
+  waiters: aCount,
+}
+const body = {
+  what: 'a field, or fields by media types',
+  example: "record({ … }) or { 'text/plain': text() }",
+  takes: (value: unknown) => aField.takes(value) || isPlain(value),
+}
+const shared = {
+  path: fields,
+  query: fields,
+  header: fields,
+  cookie: fields,
+  tags: listOf(aText),
+  who: aField,
+  may: aFunction("(on) => on.is('who.role', 'clerk')"),
+  rules: aFunction("(on) => [on.needed('body.a', on.present('body.b'))]"),
+  lookups: aFunction('(on) => ({ one: on.lookup({ … }) })'),
+  ...policyOptions,
+}
+type AnyDeclaration = Declaration<unknown, unknown, unknown, unknown, unknown, unknown, unknown, unknown>
+const endpointOptions: Options<AnyDeclaration & { path: unknown }> = {
+  title: aText,
+  description: aText,
+  body,
+  success: {
+    what: 'a status from 200 to 299',
+    example: '201',
+    takes: (value) => Number.isInteger(value) && (value as number) >= 200 && (value as number) < 300,
+  },
+  turn: withOptions(turnOptions),
+  ...shared,
+}
+const groupOptions: AnyOptions = {
+  prefix: {
+    what: 'the beginning of a path',
+    example: "'/v1'",
+    takes: (value) => typeof value === 'string' && value.startsWith('/'),
+  },
+  ...shared,
+}
+const intakeOptions: Options<IntakeDeclaration<{}>> = {
+  endpoints: required(anObject('{ bookSession, listSessions }')),
+  base: aText,
+  title: aText,
+  version: aText,
+  engine: oneOf('compiled', 'interpreted'),
+  identify: aFunction('({ headers }, services) => services.users.find(headers)'),
+  challenge: withOptions({ header: aName, scheme: aName }),
+  languages: byName(anObject("{ missing: 'falta' }")),
+  envelope: aFunction('(rejection, problem) => ({ body: problem })'),
+  journal: withMethod('write', 'loggerJournal(logger)'),
+  turns: withMethod('take', 'memoryTurns()'),
+  ...policyOptions,
+}
+function withMethod(name: string, example: string) {
+  return {
+    what: `an object with a function ${name}`,
+    example,
+    takes: (value: unknown) =>
+      typeof value === 'object' && value !== null && typeof (value as { [name: string]: unknown })[name] === 'function',
+  }
+}
+
+const at =
+  (where: string): Telling =>
+  (what, mend, option) =>
+    mistake(where, what, mend, { option })
+
+export function checkEndpointOptions(signature: unknown, declaration: unknown): void {
+  if (typeof signature !== 'string')
+    at('endpoint()')('its first argument is the method and the path template', "Write it as 'GET /path/{name}'")
+  checkOptions(declaration, endpointOptions, 'an endpoint', at(String(signature)))
+}
+export const checkGroupOptions = (shared: unknown): void => checkOptions(shared, groupOptions, 'a group', at('group'))
+export const checkIntakeOptions = (declaration: unknown): void =>
+  checkOptions(declaration, intakeOptions, 'an intake', at('intake'))
