@@ -22,7 +22,7 @@ const bound = 0.85
 
 /** The fastest first: most changes are noticed there. What serves has suites of its own. */
 const stagesFor = (file) => [
-  ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine'],
+  ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine', 'mistakes', 'who'],
   ['properties', 'http'],
   ...(/^(adapt|answer|judge|read)\//.test(file) ? [['serve', 'turns', 'attack']] : []),
 ]
@@ -60,7 +60,7 @@ const operators = [
     /^\s+(?!return|const|let|case|break|continue|throw|else|if|for|while|import|export|\}|\/)[\w$.#]+(?:\(| = |\+\+|--| \+= | \?\?= ).*;$/g,
     '',
   ),
-  swap(/^\s+return [^;]+;$/g, '        return undefined;'),
+  swap(/^\s+return (?!true;|false;|undefined;|0;|null;)[^;]+;$/g, '        return undefined;'),
 ]
 
 const dist = 'packages/yosei/dist'
@@ -80,8 +80,11 @@ const unseen = [
   /\bknown\.set\(|\bcopies\.set\(|\bfixed\.set\(/, // What was worked out is worked out again.
   /options: \{/, // The values of a table of options are never read.
   /^const (?:plainEmail|atext|iprivate) = /, // A quick way before the whole one; ranges written in another way.
+  /\bmost[A-Z]\w* = \d|sleep\(\d/, // One more of what is bounded, or of milliseconds.
+  /^(?:tests?\.push|test:|: \{ test:)|emptyIsAbsent =|countsHere =/, // What made code does not take at once the interpreter looks at.
   /looked = now/, // When the clock is looked at again.
   /codePoints\(/, // Lengths in code units that spare the count of code points.
+  /clearInterval\(|clearTimeout\(/, // A timer that finds nothing to do any more.
   /checkOrder\(/, // Two bounds that are the same in another spelling are in order.
 ]
 

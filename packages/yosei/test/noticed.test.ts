@@ -19,6 +19,7 @@ import {
   type Field,
   file,
   flag,
+  give,
   instant,
   intake,
   integer,
@@ -236,6 +237,15 @@ test('a process ends when a limit of time was all that it still had', () => {
   expect([String(stdout), signal]).toEqual(['503\n', null])
 })
 
+test('limits and statuses at their bounds', async () => {
+  const app = intake({ endpoints: { one: endpoint('GET /{a}', { path: { a: text() } }) }, limits: { uri: 20 } })
+  const statusOf = async (length: number) =>
+    ((await judge(app, `GET /${'a'.repeat(length - 1)} HTTP/1.1`)) as { status?: number }).status
+  expect([await statusOf(20), await statusOf(21)]).toEqual([undefined, 414])
+  expect(() => give(1, { status: 399 })).not.toThrow()
+  expect(() => give(1, { status: 400 })).toThrow()
+})
+
 describe('bounds and caps', () => {
   const tree: Field<unknown> = either([
     record({ of: later(() => tree) }),
@@ -335,6 +345,29 @@ describe('bounds and caps', () => {
           { body: { x: -0, d: 0 } },
         ),
       { input: { body: { x: -0, d: 0 } } },
+    ],
+    ...['.5', '.05', '.005', '.1234567'].map((fraction): [string, () => object, object] => [
+      `a fraction ${fraction} of a second`,
+      () => judgeParts(one(instant()), { body: `2031-03-01T00:00:00${fraction}Z` }),
+      { input: { body: new Date(Date.UTC(2031, 2, 1) + Math.floor(Number(`0${fraction}`) * 1000)) } },
+    ]),
+    ...['2031-03-0:', '2031-0:-01', '203:-03-01', '2031-03-0/', '2031-03-01T0:00:00Z'].map(
+      (body): [string, () => object, object] => [
+        `${body} is no day`,
+        () => judgeParts(one(day()), { body }),
+        { errors: [{ code: 'wrong_format' }] },
+      ],
+    ),
+    [
+      'what may be anything is compared with a number',
+      () =>
+        judgeParts(
+          one(record({ a: anything(), b: integer() }), {
+            rules: (on: never) => [(on as { equal: (...all: string[]) => never }).equal('body.a', 'body.b')],
+          }),
+          { body: { a: 'x', b: 1 } },
+        ),
+      { errors: [{ code: 'unequal' }] },
     ],
     ['levels inside a union', () => judgeParts(one(tree), { body: nested(64) }), { outcome: 'accepted' }],
     [
