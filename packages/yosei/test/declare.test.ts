@@ -352,7 +352,7 @@ test('own words: one text, by code, by function, and never the value of a secret
   ])
   expect(errors(judgeParts(post(field), { body: { a: 'ab', b: '{sent}', c: 1, d: 'long', e: 'y' } }))).toEqual([
     'body.b is no number: {sent}',
-    'body.d not {sent}',
+    'body.d must have at most 3 characters',
     'body.e is no link: "y"',
   ])
 })
@@ -376,12 +376,12 @@ test('a misspelt name is put right, and a value sent in another part is pointed 
   )
   expect(errors(verdict as never)).toEqual([
     'query.limit must be sent here; it came as body.limit',
-    'query.x-team is not known here',
+    'query.x-team is not known here; it belongs in header.x-team',
     'query.note is not known here',
     'header.x-team must be sent here; it came as query.x-team',
     'body.note must be sent here; it came as query.note',
     'body.sessions must be sent here; it came as header.sessions',
-    'body.limit is not known here',
+    'body.limit is not known here; it belongs in query.limit',
     'body.seesions is not known here; sessions is',
   ])
   const long = Object.fromEntries(Array.from({ length: 40 }, (_, i) => [`note${i}`, 1]))
@@ -407,7 +407,7 @@ test('unlisted names and coercion follow the nearest setting', () => {
     input: { query: {}, body: { a: 1, x: [1], inner: {} } },
   })
   expect(errors(judgeParts(own, sent))).toEqual([
-    'body.a must be a whole number; "1" was sent',
+    'body.a must be a whole number; "1" was sent; send it without quotes',
     'body.inner.y is not known here',
     'body.x is not known here',
   ])

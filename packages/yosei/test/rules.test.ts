@@ -244,7 +244,7 @@ describe('each rule tells what does not hold, at the field that it blames', () =
           on.all(on.below('body.a', 3), on.any(on.not(on.present('body.b')), on.not(on.is('body.d', 7)))),
         ),
       { body: { a: 1 } },
-      ['body.c needed: must be sent when body.a is less than 3 and body.b is not sent or body.d is not 7'],
+      ['body.c needed: must be sent when body.a is less than 3 and (body.b is not sent or body.d is not 7)'],
     ],
     [
       'not of something else',

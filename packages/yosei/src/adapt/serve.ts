@@ -433,9 +433,15 @@ export function replyOfHandler(
 }
 
 function refusedReply(refusals: readonly Refusal[], opened: Opened, progress: Progress, judged: Judged): Reply {
-  const { app, body, destination, room } = opened
-  const place = body ? 'body' : 'path'
-  const about = { place, scheme: challengeOf(app).scheme, most: destination.limits.errors, words: app.languages, room }
+  const { app, destination, room } = opened
+  // Where a handler names no place, it is about the request as a whole.
+  const about = {
+    place: '',
+    scheme: challengeOf(app).scheme,
+    most: destination.limits.errors,
+    words: app.languages,
+    room,
+  }
   return told(progress, rejectRefused(destination.name, refusals, 'handle', about), judged)
 }
 

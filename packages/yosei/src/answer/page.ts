@@ -22,7 +22,7 @@ export function page(
 ): string {
   const rows = Object.entries(fields).map(
     ([address, errors]) =>
-      `<dt>${escaped(address)}</dt>${errors.map((error) => `<dd>${escaped(error.detail)}</dd>`).join('')}`,
+      `<dt>${escaped(address)}</dt>${errors.map((error) => `<dd>${escaped(address === '' ? detail : error.detail)}</dd>`).join('')}`,
   )
   const told =
     rows.length > 0

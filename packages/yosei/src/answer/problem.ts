@@ -84,10 +84,14 @@ function written(
 ): string {
   if (form === 'text/html') return page(problem, language, catalogue)
   const lines = Object.entries(problem.fields ?? {}).flatMap(([address, errors]) =>
-    errors.map(({ detail }) => `${address} ${detail}\n`),
+    errors.map(({ detail }) => `${sentence(address, detail, wordingOf(catalogue))}\n`),
   )
   return `${problem.status} ${problem.title}\n${lines.length > 0 ? lines.join('') : `${problem.detail}\n`}\n${problem.instance}\n`
 }
+
+/** What is wrong, as a sentence: the request as a whole has no address to begin it. */
+const sentence = (address: string, message: string, wording: Wording) =>
+  address === '' ? fill(wording.text('detail.placeless') ?? '{message}', { message }) : `${address} ${message}`
 
 /** What a problem document says besides its fields: of what is wrong first, and how much more there is. */
 function detailOf(
@@ -135,7 +139,7 @@ function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string, ro
     // A character has at most three bytes, so most answers need not be counted.
     const length = around + (first ?? '').length + fields.length + field.length
     if (told > 0 && length * 3 > room && around + bytesOf(first ?? '') + bytesOf(fields) + bytesOf(field) > room) break
-    first ??= `${address} ${detail}`
+    first ??= sentence(address, detail, wording)
     before = address
     fields += `${field}}`
     told++

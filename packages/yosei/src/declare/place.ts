@@ -5,7 +5,7 @@ import { childrenOf } from '../kinds/kinds.js'
 import { sentShape } from '../kinds/shape.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, placeRule } from '../rules/rules.js'
-import { EACH_NAME, type Path } from '../terms/address.js'
+import { EACH_NAME, formatAddress, type Path } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
 import { oncePerBody, rootOf } from './endpoint.js'
 
@@ -31,7 +31,7 @@ function placesIn(node: Node, base: Path, guards: Guards, where: string): Placed
     if (step !== undefined && step !== EACH_NAME) return placesIn(child, [...base, step], guards, where)
     if (!bringsRules(child)) return []
     const what = `the rules of a record in ${node.kind}() have no place of their own`
-    return mistake(`${where}, ${base.join('.')}`, what, 'Give the rules to the endpoint')
+    return mistake(`${where}, ${formatAddress(base)}`, what, 'Give the rules to the endpoint')
   })
   return [...own, ...below]
 }

@@ -91,3 +91,15 @@ export function isMultiple(value: number, step: number): boolean {
   const whole = ({ integer, fraction }: Decimal) => BigInt(`0${integer}${fraction.padEnd(places, '0')}`)
   return whole(a) % whole(b) === 0n
 }
+
+/** How a number is written that somebody wrote in another way: `.5`, `1,5`, `+5`, ` 05`; `undefined` where it is none. */
+export function mendNumber(text: string, isWhole: boolean): string | undefined {
+  if (text.length > 40) return undefined
+  const [, sign = '', whole = '', fraction = ''] = /^\s*([+-]?)(\d*)(?:[.,](\d*))?\s*$/.exec(text) ?? []
+  if (whole === '' && fraction === '') return undefined
+  // A comma before three digits may part thousands.
+  if (isWhole && (/[1-9]/.test(fraction) || fraction.length === 3)) return undefined
+  const digits = whole.replace(/^0+(?=\d)/, '') || '0'
+  const mended = `${sign === '-' ? '-' : ''}${digits}${fraction === '' || isWhole ? '' : `.${fraction}`}`
+  return mended === text ? undefined : mended
+}

@@ -131,9 +131,24 @@ function bodyFaults(sent: unknown, body: BodyNode | undefined): Unreadable['faul
 }
 const none: Unreadable['faults'] = []
 
-/** A missing field whose name came in another part says so. */
+/** A missing field whose name came in another part says so, and a name that belongs to another part. */
 function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
   const [part, name, ...deeper] = fault.path
+  if (fault.code === 'unlisted' && typeof name === 'string' && deeper.length === 0) {
+    const home = partNames.find(
+      (other) =>
+        other !== part &&
+        other !== 'body' &&
+        Object.hasOwn(endpoint[other].fields, other === 'header' ? name.toLowerCase() : name),
+    )
+    return home
+      ? {
+          ...fault,
+          variant: 'belongs',
+          about: { home: new Place([home, home === 'header' ? name.toLowerCase() : name]) },
+        }
+      : fault
+  }
   if (fault.code !== 'missing' || typeof name !== 'string' || deeper.length > 0) return fault
   const elsewhere = partNames.find(
     (other) =>

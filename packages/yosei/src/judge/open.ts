@@ -163,7 +163,7 @@ function admit(
         path: ['header', 'content-type'],
         code: 'wrong_media_type',
         limit: taken,
-        variant: body && 'charset',
+        variant: body ? 'charset' : taken.length > 1 ? 'several' : undefined,
         sent: contentType,
       }
       return { failure: 'mediaType', fault, headers: { accept: taken.join(', ') } }

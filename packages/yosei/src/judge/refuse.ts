@@ -44,7 +44,12 @@ export function rejectRefused(
   const [first] = all
   const status = first?.status ?? 422
   const faults = all.map(
-    ({ code, message, at = place }): Fault => ({ path: parseAddress(at) ?? [place], stage, code, messages: message }),
+    ({ code, message, at = place }): Fault => ({
+      path: at === '' ? [] : (parseAddress(at) ?? [place]),
+      stage,
+      code,
+      messages: message,
+    }),
   )
   const headers = { ...(status === 401 ? { 'www-authenticate': scheme } : {}), ...first?.headers }
   return reject(name, grouped(faults), { status, stage, headers, ...about })

@@ -107,7 +107,7 @@ export function originOf(verdict: Rejected): Rejection {
   if (known) return known
   const { endpoint, stage, status, headers, errors, more } = verdict
   const faults = errors.map(({ address, code, message, stage }): Fault => {
-    return { path: parseAddress(address) ?? [address], stage, code, messages: message }
+    return { path: address === '' ? [] : (parseAddress(address) ?? [address]), stage, code, messages: message }
   })
   return { ...reject(endpoint, faults, { status, stage, headers }), more }
 }
@@ -141,7 +141,7 @@ function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
 
 function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
   const { path, code, stage } = fault
-  const part = path[0] as Part
+  const part = path[0] as Part | undefined
   const pointer = part === 'body' ? formatPointer(path) : undefined
   return {
     part,

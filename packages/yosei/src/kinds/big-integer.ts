@@ -4,8 +4,8 @@
  */
 import type { Declared } from '../terms/declared.js'
 import { aBigInteger } from '../terms/taken.js'
-import { checkLimits, integerText, type Limits, limits, tellLimits } from './number.js'
-import { type Run, tellFraction, tellSent } from './run.js'
+import { checkLimits, hintFor, integerText, type Limits, limits, tellLimits } from './number.js'
+import { type Run, type Source, tellFraction, tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -27,14 +27,14 @@ export const bigInteger = scalar<BigIntegerNode>({
 /** More digits than these cost more to read than any number is worth. */
 const mostDigits = 1000
 
-function read(node: BigIntegerNode, value: unknown, run: Run): bigint | undefined {
+function read(node: BigIntegerNode, value: unknown, run: Run, source: Source): bigint | undefined {
   if (typeof value === 'number') {
     if (!Number.isFinite(value)) return tellSent(run, node, 'out_of_range', value)
     if (tellFraction(run, node, value)) return undefined
     if (!Number.isSafeInteger(value)) return tellSent(run, node, 'out_of_range', value)
   }
   if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value)))
-    return tellSent(run, node, 'wrong_type', value)
+    return tellSent(run, node, 'wrong_type', value, undefined, undefined, hintFor(value, source, integerText))
   if (typeof value === 'string' && value.length > mostDigits)
     return tellSent(run, node, 'out_of_range', value, mostDigits, 'digits')
   const read = BigInt(value)

@@ -30,7 +30,8 @@ export const choice = scalar<ChoiceNode>({
     const index = fromText ? values.findIndex((one) => String(one) === value) : values.indexOf(value as string)
     if (index >= 0) return values[index]
     const known = fromText || typeof values[0] === typeof value || values.some((one) => typeof one === typeof value)
-    return tellOther(run, node, known ? 'not_a_choice' : 'wrong_type', value, values)
+    const isQuoted = !known && values.some((one) => String(one) === value)
+    return tellOther(run, node, known ? 'not_a_choice' : 'wrong_type', value, values, isQuoted ? 'quotes' : undefined)
   },
 })
 

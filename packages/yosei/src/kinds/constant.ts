@@ -22,7 +22,15 @@ export const constant = scalar<ConstantNode>({
     const fromText = isText(value, source)
     if (value === node.value || (fromText && String(node.value) === value)) return node.value
     const known = fromText || (typeof value === typeof node.value && value !== null)
-    return tellOther(run, node, known ? 'not_constant' : 'wrong_type', value, node.value)
+    const isQuoted = !known && node.value !== null && String(node.value) === value
+    return tellOther(
+      run,
+      node,
+      known ? 'not_constant' : 'wrong_type',
+      value,
+      node.value,
+      isQuoted ? 'quotes' : undefined,
+    )
   },
 })
 

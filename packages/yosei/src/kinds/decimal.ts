@@ -2,7 +2,8 @@
 import { compareDecimals, countDigits } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aCount, aDecimal } from '../terms/taken.js'
-import { type Run, tellSent } from './run.js'
+import { hintFor } from './number.js'
+import { type Run, type Source, tellSent } from './run.js'
 import { checkOrder, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -32,8 +33,11 @@ export const decimal = scalar<DecimalNode>({
 
 const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
 
-function read(node: DecimalNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string' || !decimalText.test(value)) return tellSent(run, node, 'wrong_type', value)
+function read(node: DecimalNode, value: unknown, run: Run, source: Source): string | undefined {
+  if (typeof value !== 'string' || !decimalText.test(value)) {
+    const variant = source === 'text' ? 'plainDecimal' : undefined
+    return tellSent(run, node, 'wrong_type', value, undefined, variant, hintFor(value, 'text', decimalText))
+  }
   const { digits, scale } = countDigits(value)
   if (node.digits !== undefined && digits > node.digits) tellSent(run, node, 'too_many_digits', value, node.digits)
   if (node.scale !== undefined && scale > node.scale) tellSent(run, node, 'too_many_digits', value, node.scale, 'scale')

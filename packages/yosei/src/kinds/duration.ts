@@ -31,8 +31,10 @@ function read(node: DurationNode, value: unknown, run: Run): number | undefined 
   const read = readDuration(value)
   if (read === undefined) return tellSent(run, node, 'wrong_format', value)
   if (!Number.isSafeInteger(read)) return tellSent(run, node, 'out_of_range', value)
-  if (node.min !== undefined && read < readSpan(node.min)) tellSent(run, node, 'below_min', value, node.min)
-  if (node.max !== undefined && read > readSpan(node.max)) tellSent(run, node, 'above_max', value, node.max)
+  if (node.min !== undefined && read < readSpan(node.min))
+    tellSent(run, node, 'below_min', value, writeDuration(readSpan(node.min)))
+  if (node.max !== undefined && read > readSpan(node.max))
+    tellSent(run, node, 'above_max', value, writeDuration(readSpan(node.max)))
   return read
 }
 

@@ -4,7 +4,7 @@ import { aListOfFields, required } from '../terms/taken.js'
 import { isPlain, property } from './code.js'
 import { type CodeOf, type KindOf, kindOf, type Node, type Whole } from './kind.js'
 import { attemptOnce, readNode, take } from './reading.js'
-import { countFaults, type Fault, note, type Run, type Source, type Try, tell } from './run.js'
+import { countFaults, type Fault, Forms, note, type Run, type Source, type Try, tell, tellBelow } from './run.js'
 import { literal, shorten } from './scalar.js'
 import { formsOf, holdsSecret } from './shape.js'
 import { type Apart, isFork, namedBranch, tellApart, tellsIn } from './tell-apart.js'
@@ -74,7 +74,9 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   if (isMixed) run.secrecy--
   if (!closest) {
     note(run, 'as is', undefined, undefined)
-    return tell(run, node, 'no_branch')
+    return isMixed || run.secrecy > 0
+      ? tell(run, node, 'no_branch')
+      : tellBelow(run, node, 'no_branch', [], { variant: 'forms', about: { forms: new Forms(formsOf(node)) } })
   }
   take(run, closest)
   return closest.faults.length === 0 ? closest.read : undefined

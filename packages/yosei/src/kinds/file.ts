@@ -45,7 +45,11 @@ function read(node: FileNode, value: unknown, _: Source, run: Run): unknown {
     tell(run, node, 'too_large', node.bytes, sizeVariant(node.bytes))
   const type = value.type.split(';', 1)[0]?.trim().toLowerCase() ?? ''
   if (node.types && !node.types.some((range) => inRange(type, range)))
-    tellBelow(run, node, 'wrong_media_type', [], { limit: node.types, sent: type })
+    tellBelow(run, node, 'wrong_media_type', [], {
+      limit: node.types,
+      sent: type,
+      variant: node.types.length > 1 ? 'several' : undefined,
+    })
   return value
 }
 

@@ -21,7 +21,8 @@ export const flag = scalar<FlagNode>({
       if (value === 'true' || value === '1') return true
       if (value === 'false' || value === '0') return false
     }
-    return tellSent(run, node, 'wrong_type', value)
+    const isQuoted = source === 'json' && (value === 'true' || value === 'false')
+    return tellSent(run, node, 'wrong_type', value, undefined, undefined, isQuoted ? 'quotes' : undefined)
   },
 })
 

@@ -102,6 +102,9 @@ export interface Count {
   readonly needed: boolean
 }
 
+/** JSON text where a value needs no quotes; how a number is written; how a plus is; a record that goes by names. */
+export type Hint = 'quotes' | 'written' | 'plus' | 'pairs'
+
 /** One thing found wrong. Its words are made only when somebody asks for them. */
 export interface Fault {
   readonly path: Path
@@ -120,6 +123,8 @@ export interface Fault {
    * said.
    */
   readonly variant?: string | undefined
+  /** What to do about it, said behind the rest: by the key of its words. */
+  readonly hint?: Hint | undefined
   /** What else the words speak of. */
   readonly about?: { readonly [name: string]: unknown } | undefined
   /** Own words that are not the node's. */

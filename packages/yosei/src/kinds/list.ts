@@ -52,7 +52,7 @@ export const list: KindOf<ListNode> = {
 const separators = { form: ',', spaceDelimited: ' ', pipeDelimited: '|' } as const
 
 function read(node: ListNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
-  const joined = node.explode === undefined ? (node.style ?? 'form') !== 'form' : !node.explode
+  const joined = isJoined(node)
   const sent =
     source === 'text' && typeof value === 'string'
       ? joined
@@ -63,10 +63,20 @@ function read(node: ListNode, value: unknown, source: Source, run: Run): unknown
   if (sent.length === 0) note(run, 'as is', [], [])
   tellCount(node, sent.length, run)
   // Not by `map`, which passes holes by.
-  const read = Array.from(sent as unknown[], (one, index) => readBelow(index, node.item, element(one), source, run))
+  const isEmpty = (one: unknown) => one === '' && source === 'text' && sent.length > 1 && mindsGaps(node)
+  const read = Array.from(sent as unknown[], (one, index) =>
+    isEmpty(one)
+      ? tellBelow(run, node.item, 'missing', [index], { variant: node.style ? 'betweenOthers' : 'between' })
+      : readBelow(index, node.item, element(one), source, run),
+  )
   if (node.distinct) tellRepeated(node, read, run)
   return read
 }
+
+const isJoined = ({ explode, style = 'form' }: ListNode) => (explode === undefined ? style !== 'form' : !explode)
+/** Whether an empty value between two separators is told as such. */
+const mindsGaps = (node: ListNode) =>
+  isJoined(node) && node.item.need === 'required' && !(node.item.kind === 'text' && node.item.keepEmpty)
 
 export function tellCount(node: Node & { readonly length?: Bounds }, count: number, run: Run): void {
   const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
@@ -126,6 +136,7 @@ export const listCode: CodeOf<ListNode> = {
       `Array.isArray(${read})`,
       ...(least > 0 ? [`${read}.length >= ${Number(least)}`] : []),
       ...(most < Number.POSITIVE_INFINITY ? [`${read}.length <= ${Number(most)}`] : []),
+      ...(place.source === 'text' && mindsGaps(node) ? [`!${read}.includes("")`] : []),
     ].join(' && ')
     choose(whole, test, () => {
       const [index, made] = [writer.name('i'), writer.name('o')]

@@ -2,7 +2,7 @@
 import { isMultiple } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aNumber, type Taken } from '../terms/taken.js'
-import type { Node, Refuse } from './kind.js'
+import type { Hint, Node, Refuse } from './kind.js'
 import { type Run, type Source, tellFraction, tellSent } from './run.js'
 import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
 
@@ -44,8 +44,9 @@ const numberText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?$/
 
 function read(node: AnyNumber, value: unknown, run: Run, source: Source): number | undefined {
   const whole = node.kind === 'integer'
-  if (isText(value, source) ? !(whole ? integerText : numberText).test(value) : typeof value !== 'number')
-    return tellSent(run, node, 'wrong_type', value)
+  const form = whole ? integerText : numberText
+  if (isText(value, source) ? !form.test(value) : typeof value !== 'number')
+    return tellSent(run, node, 'wrong_type', value, undefined, undefined, hintFor(value, source, form))
   const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
   if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
     return tellSent(run, node, 'out_of_range', value)
@@ -54,6 +55,10 @@ function read(node: AnyNumber, value: unknown, run: Run, source: Source): number
   if (node.step !== undefined && !isMultiple(read, node.step)) tellSent(run, node, 'not_a_step', value, node.step)
   return read
 }
+
+/** What to do about a text that is no number here. */
+export const hintFor = (value: unknown, source: Source, form: RegExp): Hint | undefined =>
+  typeof value !== 'string' ? undefined : source !== 'json' ? 'written' : form.test(value) ? 'quotes' : undefined
 
 export function tellLimits(
   node: Node,

@@ -6,7 +6,7 @@ import { below, choose, isPlain, property } from './code.js'
 import type { CodeOf, KindOf, Node, Whole } from './kind.js'
 import { access, key, quote } from './quote.js'
 import { readBelow } from './reading.js'
-import { isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
+import { type Fault, isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
 import { suggest } from './suggest.js'
 
 declare module './kind.js' {
@@ -60,7 +60,7 @@ export function readRecord(
   run: Run,
   implied: readonly string[],
 ): object | undefined {
-  if (!isNamed(value)) return notOfKind(node, value, run)
+  if (!isNamed(value)) return notOfKind(node, value, run, pairsTold(node, value, source, run))
   const read: { [name: string]: unknown } = {}
   for (const tag of implied) put(read, tag, value[tag])
   for (const name of Object.keys(node.fields)) {
@@ -75,6 +75,15 @@ export function readRecord(
   }
   keepOrTell(node, value, read, implied, run)
   return read
+}
+
+/** In a query or a form a record is written name by name. */
+function pairsTold({ fields }: RecordNode, value: unknown, source: Source, { path, secrecy }: Run): Partial<Fault> {
+  const [part, name, ...deeper] = path
+  const [first] = Object.keys(fields)
+  if (source !== 'text' || typeof value !== 'string' || secrecy > 0 || first === undefined) return {}
+  if (typeof name !== 'string' || deeper.length > 0 || (part !== 'query' && part !== 'body')) return {}
+  return { hint: 'pairs', about: { mend: `${name}[${first}]=…` } }
 }
 
 /** Deals with the names that are not declared: each is told, kept or dropped. */

@@ -2,9 +2,14 @@
 import { EACH_NAME, formatAddress, type Path, tellAddress } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Reading } from '../terms/verdict.js'
-import type { Fault, Interpreter, Node, Run } from './kind.js'
+import type { Fault, Hint, Interpreter, Node, Run } from './kind.js'
 
 export type { Fault, Run, Source, Try } from './kind.js'
+
+/** What a union takes, in a fault, put into words when those are asked for. */
+export class Forms {
+  constructor(readonly nodes: readonly Node[]) {}
+}
 
 /** Stands for the address of a path in the words of an error: written when they are. */
 export class Place {
@@ -84,10 +89,11 @@ export function tellSent(
   value: unknown,
   limit?: unknown,
   variant?: string,
+  hint?: Hint,
 ): undefined {
   const isTold = run.secrecy === 0 && (typeof value !== 'object' || value === null)
   const sent = isTold ? value : code === 'wrong_type' ? new Unshown(typeOf(value)) : undefined
-  addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, sent, variant })
+  addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, sent, variant, hint })
 }
 
 const pathOf = (run: Run) => (run.path === run.walk ? run.path.slice() : run.path)
@@ -96,10 +102,10 @@ const pathOf = (run: Run) => (run.path === run.walk ? run.path.slice() : run.pat
 export const nameTold = (run: Run, name: string): string | number => (run.secrecy > 0 ? EACH_NAME : name)
 
 /** Tells an error of a scalar that must be what is declared: of a secret not what that is. */
-export function tellOther(run: Run, node: Node, code: Code, value: unknown, declared: unknown): undefined {
+export function tellOther(run: Run, node: Node, code: Code, value: unknown, declared: unknown, hint?: Hint): undefined {
   return run.secrecy > 0
     ? tellSent(run, node, code, value, undefined, 'secret')
-    : tellSent(run, node, code, value, declared)
+    : tellSent(run, node, code, value, declared, undefined, hint)
 }
 
 /** Tells an error of what lies below the value where the walk is, or one with more to say. */
@@ -121,9 +127,16 @@ export function addReading({ readings }: { readonly readings: Reading[] }, readi
 }
 
 /** A container that is none. What was sent instead is not noted: it may be a secret that has slipped. */
-export function notOfKind(node: Node, value: unknown, run: Run): undefined {
+export function notOfKind(node: Node, value: unknown, run: Run, more: Partial<Fault> = {}): undefined {
   note(run, 'as is', undefined, undefined)
-  addFault(run, { path: pathOf(run), stage: 'shape', code: 'wrong_type', node, sent: new Unshown(typeOf(value)) })
+  addFault(run, {
+    path: pathOf(run),
+    stage: 'shape',
+    code: 'wrong_type',
+    node,
+    sent: new Unshown(typeOf(value)),
+    ...more,
+  })
 }
 
 /** A hole or `undefined` in an array that a program made counts as null, as in JSON. */

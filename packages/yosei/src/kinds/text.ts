@@ -4,7 +4,7 @@ import type { Bounds, Declared } from '../terms/declared.js'
 import { aFlag, aPattern, bounds, listOf, oneOf } from '../terms/taken.js'
 import type { Refuse } from './kind.js'
 import { checkPattern, matches } from './patterns.js'
-import { type Run, tellSent } from './run.js'
+import { type Fault, type Run, type Source, tellBelow, tellSent } from './run.js'
 import { checkLength, scalar, scalarCode, type Test } from './scalar.js'
 import type { Writer } from './writer.js'
 
@@ -65,7 +65,7 @@ function checkTidy(tidy: readonly Tidying[], refuse: Refuse): void {
       refuse(`a text is tidied to ${pair.join(' or ')}, not to both`, 'Name one of them', 'tidy')
 }
 
-function read(node: TextNode, value: unknown, run: Run): string | undefined {
+function read(node: TextNode, value: unknown, run: Run, source: Source): string | undefined {
   if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
   let text = value
   if (node.tidy) for (const [name, [tidied]] of inOrder) if (node.tidy.includes(name)) text = tidied(text)
@@ -77,10 +77,29 @@ function read(node: TextNode, value: unknown, run: Run): string | undefined {
   }
   const isTooLong = node.length !== undefined && text.length > node.length[1] && codePoints(text) > node.length[1]
   if (node.pattern && !isTooLong && !matches(node.pattern, text))
-    tellSent(run, node, 'wrong_pattern', value, node.pattern.source)
+    tellBelow(run, node, 'wrong_pattern', [], {
+      limit: node.pattern.source,
+      ...patternTold(node, run),
+      ...told(value, run),
+    })
   const unformed = node.format && formats[node.format](text)
-  if (unformed) tellSent(run, node, unformed, value, node.format, node.format)
+  if (unformed) {
+    const lostPlus =
+      source === 'text' &&
+      /email$/.test(node.format ?? '') &&
+      formats[node.format as Format](text.replace(' ', '+')) === undefined
+    tellSent(run, node, unformed, value, node.format, node.format, lostPlus ? 'plus' : undefined)
+  }
   return text
+}
+
+const told = (value: string, { secrecy }: Run) => (secrecy > 0 ? {} : { sent: value })
+
+/** A pattern says little to people: the field's examples, or its title, say more. */
+function patternTold({ examples, title }: TextNode, { secrecy }: Run): Partial<Fault> {
+  if (secrecy > 0) return {}
+  if (examples && examples.length > 0) return { variant: 'examples', about: { examples: examples.slice(0, 3) } }
+  return title === undefined ? {} : { variant: 'titled', about: { title } }
 }
 
 /** Code points, not UTF-16 units: an emoji counts once. */

@@ -18,6 +18,10 @@ export interface Several<C extends 'all' | 'any'> {
   readonly of: readonly AnyCondition[]
 }
 
+/** Whether a condition joins others in another way, so that it needs brackets. */
+export const isMixed = (one: AnyCondition, outer: string) =>
+  (one.condition === 'all' || one.condition === 'any') && one.condition !== outer && one.of.length > 1
+
 const several = <C extends 'all' | 'any'>(condition: C, how: 'every' | 'some'): ConditionOf<Several<C>> => ({
   make: (...of: AnyCondition[]) => ({ condition, of }),
   takes: [aCondition],
@@ -28,7 +32,8 @@ const several = <C extends 'all' | 'any'>(condition: C, how: 'every' | 'some'): 
     return (blamed) => held[how]((one) => one(blamed))
   },
   told: (given, _, told) => ({ ...given, of: given.of.map(told) }),
-  words: ({ of }, say, clause) => of.map(clause).join(say(`when.${condition}`, {})),
+  words: ({ of }, say, clause) =>
+    of.map((one) => (isMixed(one, condition) ? `(${clause(one)})` : clause(one))).join(say(`when.${condition}`, {})),
   negated: () => undefined,
 })
 

@@ -1,6 +1,7 @@
 /** A condition does not hold. */
 
 import { aCondition } from '../terms/taken.js'
+import { isMixed } from './all.js'
 import type { AnyCondition, Condition, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
@@ -21,6 +22,6 @@ export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondi
     return (blamed) => !held(blamed)
   },
   told: (given, _, told) => ({ ...given, of: told(given.of) }),
-  words: ({ of }, say, clause) => say('when.not', { value: clause(of) }),
+  words: ({ of }, say, clause) => say('when.not', { value: isMixed(of, 'not') ? `(${clause(of)})` : clause(of) }),
   negated: () => undefined,
 }

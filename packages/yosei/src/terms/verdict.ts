@@ -20,7 +20,8 @@ export interface Step {
 }
 
 export interface FieldError {
-  readonly part: Part
+  /** None where the request as a whole is refused; its address is empty then. */
+  readonly part: Part | undefined
   readonly address: string
   /** Inside the body, RFC 6901. */
   readonly pointer?: string

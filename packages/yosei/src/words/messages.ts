@@ -4,8 +4,10 @@
  * failed: `{limit}`, and `{limit|character|characters}` for the word that goes with one or with more.
  */
 
+import { mendNumber } from '../grammar/numbers.js'
 import { writeInstant } from '../grammar/times.js'
-import { type Fault, Place, Unshown } from '../kinds/run.js'
+import type { Node } from '../kinds/kind.js'
+import { type Fault, Forms, Place, Unshown } from '../kinds/run.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { conditionOf } from '../rules/conditions.js'
 import { tellAddress } from '../terms/address.js'
@@ -75,6 +77,7 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): 
         ? wording.text(`sent.${fault.sent.kind}`)
         : quote(fault.sent, wording)
   const values = about ? shown(about, wording) : {}
+  if (about?.forms instanceof Forms) values.forms = wordForms(about.forms.nodes, wording)
   if (limit !== undefined) values.limit = show(limit, wording)
   values.sent = sent
   if (about) {
@@ -83,11 +86,49 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): 
     if ('when' in about) values.when = wordCondition(about.when as AnyCondition, wording)
   }
   // Own words may be the name of a text that the catalogues have in each language.
-  if (typeof own === 'string')
-    return fill((isName.test(own) ? wording.text(own) : undefined) ?? wording.write(bounded(own)), values)
-  const message = fill(wording.text(code, variant) ?? 'is not accepted', values)
+  if (typeof own === 'string') {
+    const words = (isName.test(own) ? wording.text(own) : undefined) ?? wording.write(bounded(own))
+    const whole = sent === undefined ? withoutSent(words) : words
+    if (whole !== '') return fill(whole, values)
+  }
+  const message = fill(wording.text(code, variant) ?? wording.text('other') ?? '', values)
   const around = sent === undefined ? undefined : wording.text('sent')
-  return around === undefined ? message : fill(around, { message, sent })
+  const whole = around === undefined ? message : fill(around, { message, sent })
+  const mend = hinted(fault)
+  if (fault.hint === undefined || mend === undefined) return whole
+  return fill(wording.text(`hint.${fault.hint}`) ?? '{message}', { message: whole, mend: wording.write(mend) })
+}
+
+/** Own words without the clauses that speak of what was sent, where that is not told. */
+function withoutSent(words: string): string {
+  if (!words.includes('{sent')) return words
+  return words
+    .split(/(?=[;,(–—])/)
+    .filter((clause) => !clause.includes('{sent'))
+    .join('')
+    .trim()
+}
+
+/** What a hint goes into; `undefined` where there is nothing to say. */
+function hinted({ hint, sent, node, about }: Fault): string | undefined {
+  if (hint !== 'written') return String(about?.mend ?? '')
+  return typeof sent === 'string' && node
+    ? mendNumber(sent, node.kind === 'integer' || node.kind === 'bigInteger')
+    : undefined
+}
+
+/** What a union takes: its forms, each once. */
+function wordForms(nodes: readonly Node[], wording: Wording): string {
+  const forms = nodes.map((node) => {
+    const names =
+      node.kind === 'record' ? Object.keys(node.fields).filter((name) => node.fields[name]?.need === 'required') : []
+    const value = node.kind === 'constant' ? [node.value] : node.kind === 'choice' ? node.values : names
+    const text = wording.text(names.length > 0 ? 'form.names' : `form.${node.kind}`)
+    return fill(text ?? node.kind, { value: value.map((one) => show(one, wording)).join(', ') })
+  })
+  const each = [...new Set(forms)].slice(0, 12)
+  const or = wording.text('when.any') ?? ', '
+  return each.length < 3 ? each.join(or) : `${each.slice(0, -1).join(', ')},${or}${each.at(-1)}`
 }
 
 const isName = /^[a-z][a-zA-Z0-9_]*(?:\.[a-zA-Z0-9_]+)?$/
