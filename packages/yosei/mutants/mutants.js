@@ -22,7 +22,7 @@ const bound = 0.85
 
 /** The fastest first: most changes are noticed there. What serves has suites of its own. */
 const stagesFor = (file) => [
-  ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine', 'mistakes', 'who'],
+  ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine', 'mistakes', 'who', 'words'],
   ['properties', 'http'],
   ...(/^(adapt|answer|judge|read)\//.test(file) ? [['serve', 'turns', 'attack']] : []),
 ]
@@ -82,6 +82,7 @@ const unseen = [
   /^const (?:plainEmail|atext|iprivate) = /, // A quick way before the whole one; ranges written in another way.
   /\bmost[A-Z]\w* = \d|sleep\(\d/, // One more of what is bounded, or of milliseconds.
   /^(?:tests?\.push|test:|: \{ test:)|emptyIsAbsent =|countsHere =/, // What made code does not take at once the interpreter looks at.
+  /^h1\{|^body\{/, // How a page looks.
   /looked = now/, // When the clock is looked at again.
   /codePoints\(/, // Lengths in code units that spare the count of code points.
   /clearInterval\(|clearTimeout\(/, // A timer that finds nothing to do any more.
