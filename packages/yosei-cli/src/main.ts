@@ -1,4 +1,5 @@
 /** The command line. Exit codes: 0 all as expected, 1 something is not, 2 the command could not run. */
+import { readFileSync } from 'node:fs'
 import { Command, CommanderError, Option } from 'commander'
 import { checkSamples, count } from './check.js'
 import { Failure } from './failure.js'
@@ -9,6 +10,7 @@ import { showEndpoint } from './show.js'
 
 const program = new Command('yosei')
   .description('Judges HTTP requests by their declaration.')
+  .version(JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8')).version)
   .exitOverride()
   .showHelpAfterError('(yosei --help tells more)')
 

@@ -171,7 +171,10 @@ const rounds = [
     const names = Object.keys(readers)
     const name = names[next++ % names.length]
     for (const [unit, end] of repetitive) {
-      const growth = await growthOf((size) => readers[name](unit.repeat(size / unit.length) + end))
+      const measure = () => growthOf((size) => readers[name](unit.repeat(size / unit.length) + end))
+      // A busy machine makes one measure or another wrong, but not three.
+      let growth = await measure()
+      for (let again = 0; again < 2 && growth > mostGrowth; again++) growth = Math.min(growth, await measure())
       counts.texts++
       if (growth > mostGrowth)
         fail(`${name} grows by ${growth.toFixed(1)} for four times as much`, JSON.stringify(unit + end))

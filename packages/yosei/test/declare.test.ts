@@ -760,7 +760,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
                 name: 'tree',
                 fields: {
                   label: { kind: 'text', need: 'required' },
-                  parts: { kind: 'list', need: 'required', item: { kind: 'later', of: 'tree' } },
+                  parts: { kind: 'list', need: 'required', item: { kind: 'later', need: 'required', of: 'tree' } },
                 },
               },
               c: {
@@ -826,7 +826,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
             name: 'tree',
             fields: {
               label: { kind: 'text', need: 'required' },
-              parts: { kind: 'list', need: 'required', item: { kind: 'later', of: 'tree' } },
+              parts: { kind: 'list', need: 'required', item: { kind: 'later', need: 'required', of: 'tree' } },
             },
           },
         },

@@ -44,6 +44,8 @@ const rows: Row[] = [
   ['required', text(), [['tjc', absent, told('missing')], ['jc', undefined, told('missing')], ['jc', null, told('null_not_allowed')], ['t', '', told('missing')], ['jc', '', '']]],
   ['optional', integer({ optional: true }), [['tjc', absent, absent], ['t', '', absent], ['j', '', told('wrong_type')], ['c', '', told('wrong_type')], ['jc', null, told('null_not_allowed')]]],
   ['default', integer({ default: 7 }), [['tjc', absent, 7], ['t', '', 7], ['jc', null, told('null_not_allowed')], ['jc', 8, 8]]],
+  ['optional later', later(() => integer(), { optional: true }), [['tjc', absent, absent], ['t', '', absent], ['jc', 1, 1], ['jc', null, told('null_not_allowed')], ['t', 'x', told('wrong_type')]]],
+  ['nullable later', later(() => integer(), { nullable: true }), [['jc', null, null], ['jc', 1, 1], ['jc', absent, told('missing')]]],
   ['default that is made', list(integer(), { default: () => [1] }), [['tjc', absent, [1]], ['jc', [], []]]],
   ['nullable', integer({ nullable: true }), [['jc', null, null], ['jc', 1, 1], ['tjc', absent, told('missing')], ['t', 'null', told('wrong_type')]]],
   ['nullable with default', integer({ nullable: true, default: 7 }), [['jc', null, null], ['tjc', absent, 7]]],

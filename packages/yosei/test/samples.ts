@@ -257,13 +257,14 @@ function declarations(depth: number): fc.Arbitrary<Field> {
         fc.tuple(records, records).map(([a, b]) => tagged('~tag', { a, b })),
         records.map((inner) => tagged('~tag', { a: tagged('~also', { a: inner }) })),
         below.map((base) => readAs(base, (value) => (value === 1 ? undefined : [value]), { code: 'odd' })),
-        below.map((inner) => {
+        fc.tuple(below, fc.boolean(), fc.boolean()).map(([inner, optional, nullable]) => {
           const loop: Field = record({
             inner: { ...inner, need: 'optional' } as Field,
             parts: list(
               later(() => loop),
               { optional: true },
             ),
+            ...(optional ? { next: later(() => loop, { optional, nullable }) } : {}),
           })
           return loop
         }),

@@ -58,7 +58,7 @@ export type Input<P, Q, H, C, B> = Flat<{
   body: OutBody<B>
 }>
 /** What a client sends. */
-export type SentInput<P, Q, H, C, B> = Flat<{
+type SentInput<P, Q, H, C, B> = Flat<{
   path: InPart<P>
   query?: InPart<Q>
   header?: InPart<LowerCase<H>>
@@ -75,7 +75,7 @@ type Fixed<T> = T extends Date | string | number | bigint | boolean | null | und
       ? { readonly [K in keyof T]: Fixed<T[K]> }
       : T
 /** Who is asking, as a declared field gives it. */
-export type Who<W> = W extends Field ? Fixed<Out<W>> | (W['need'] extends 'required' ? never : undefined) : unknown
+type Who<W> = W extends Field ? Fixed<Out<W>> | (W['need'] extends 'required' ? never : undefined) : unknown
 /** The input with who is asking, where that is declared: what rules, lookups and turns can speak of. */
 export type WithWho<I, W> = W extends Field ? Flat<I & { who: Who<W> }> : I
 /** What is known before the body comes. */

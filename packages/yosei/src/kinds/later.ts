@@ -3,7 +3,7 @@ import type { Declared } from '../terms/declared.js'
 import { aFunction, required } from '../terms/taken.js'
 import type { CodeOf, KindOf, Node } from './kind.js'
 import { readNode, readOnce } from './reading.js'
-import { type Run, type Source, tell } from './run.js'
+import { note, type Run, type Source, tell } from './run.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -37,6 +37,12 @@ export const later: KindOf<LaterNode> = {
 }
 
 function read(node: LaterNode, value: unknown, source: Source, run: Run): unknown {
+  const isAbsent = value === undefined || (value === '' && source === 'text')
+  if ((isAbsent && node.need === 'optional') || (value === null && node.nullable)) {
+    const read = isAbsent ? undefined : null
+    note(run, 'as is', read, read)
+    return read
+  }
   if (run.depth === run.deepest) return tell(run, node, 'too_large', run.deepest, 'depth')
   const held = resolve(node)
   return readOnce(run, held, value, () => {
@@ -58,6 +64,16 @@ export const laterCode: CodeOf<LaterNode> = {
       )
     })
     const enter = `enter(run, ${reader}, ${read}, ${writer.path(place)}, parsed)`
-    writer.line(`if (run.depth < run.deepest) ${read} = ${enter}; else ${slowly()}`)
+    const passed = [
+      ...(node.need === 'optional' ? [`${read} !== undefined`] : []),
+      ...(node.need === 'optional' && place.source === 'text' ? [`${read} !== ""`] : []),
+      ...(node.nullable ? [`${read} !== null`] : []),
+    ]
+    const line = `if (run.depth < run.deepest) ${read} = ${enter}; else ${slowly()}`
+    if (passed.length === 0) writer.line(line)
+    else {
+      writer.block(`if (${passed.join(' && ')}) {`, () => writer.line(line))
+      if (passed.length > 1 && place.source === 'text') writer.line(`else if (${read} === "") ${read} = undefined`)
+    }
   },
 }

@@ -157,4 +157,4 @@ export function writeRecord(
 }
 
 const mayBeAbsent = ({ kind, need, readOnly }: Node): boolean =>
-  kind !== 'later' && (need === 'optional' || (Boolean(readOnly) && need !== 'defaulted'))
+  kind === 'later' || need === 'optional' || (Boolean(readOnly) && need !== 'defaulted')

@@ -95,7 +95,7 @@ function outliner() {
   const definitions = new Map<string, Json>()
 
   function field(node: Node, isHidden = false): JsonObject {
-    if (node.kind === 'later') return isHidden ? { kind: 'later' } : { kind: 'later', of: reference(resolve(node)) }
+    if (node.kind === 'later') return { ...plain(node), ...(isHidden ? {} : { of: reference(resolve(node)) }) }
     const hides = isHidden || Boolean(node.secret)
     const children = new Set<unknown>(childrenOf(node).map(([, child]) => child))
     const shown = hides ? Object.fromEntries(Object.entries(node).filter(([name]) => !ofValues.has(name))) : node
