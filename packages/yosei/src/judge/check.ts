@@ -83,8 +83,15 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   run.stage = 'rules'
   if (rules.length > 0) {
     const seen = withWho(endpoint, input, matter.asker)
-    const whole = { root: rootOf(endpoint, matter.body), sent: withWho(endpoint, sent, matter.asker), input: seen }
-    runRules(rules, { ...whole, accept: matter.accept, isKnown: matter.asker !== undefined }, run)
+    // Spelt out: a spread would be a third of what the rules of a small request take.
+    const whole = {
+      root: rootOf(endpoint, matter.body),
+      sent: withWho(endpoint, sent, matter.asker),
+      input: seen,
+      accept: matter.accept,
+      isKnown: matter.asker !== undefined,
+    }
+    runRules(rules, whole, run)
     keepBody(input, seen)
   }
   const { faults, beyond, trace } = run

@@ -75,12 +75,16 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
         ? identifyFirst(found, run, options)
         : app.identify && options.identity === 'given'
           ? goOn(admit(found, options.who), found, run, options)
-          : takeBody(found, run, options, app.identify ? undefined : { who: options.who })
+          : takeBody(found, run, options, app.identify ? undefined : givenAsker(options))
     return judged instanceof Promise ? judged.catch(failed) : judged
   } catch (cause) {
     return failed(cause)
   }
 }
+
+const nobody: Asker = { who: undefined }
+/** Where an intake has no way to know who is asking, it is who the caller says. */
+const givenAsker = ({ who }: StageOptions): Asker => (who === undefined ? nobody : { who })
 
 async function identifyFirst(opened: Opened, run: Run, options: StageOptions): Promise<Judged> {
   return goOn(await identify(opened, options.services, options.signal.signal), opened, run, options)
