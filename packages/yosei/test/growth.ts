@@ -205,12 +205,12 @@ async function timeOf(work: () => unknown, enough = 0): Promise<number> {
  */
 export async function growthOf(work: (size: number) => unknown, [small, large] = [10_000, 40_000]): Promise<number> {
   let least = Number.POSITIVE_INFINITY
-  for (let i = 0; i < 4 && least > mostGrowth; i++) {
+  for (let i = 0; i < 8 && least > mostGrowth; i++) {
     const after = await timeOf(() => work(large as number), soMuch)
     least = Math.min(least, after < soMuch ? 1 : after / Math.max(await timeOf(() => work(small as number)), 0.05))
   }
   return least
 }
 export const mostGrowth = 9
-/** Milliseconds below which nothing is worth a comparison. */
-const soMuch = 2
+/** Milliseconds below which nothing is worth a comparison: what grows with its square takes a hundred times as long. */
+const soMuch = 10

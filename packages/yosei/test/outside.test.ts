@@ -859,7 +859,7 @@ describe('turns in memory', () => {
     expect(store.size).toBe(0)
   })
   test('are lost after the longest time, and the signal says so', async () => {
-    const slow = endpoint('POST /slow', { turn: { of: 'slow', by: ['path'] as never, longest: '50ms', lease: '30ms' } })
+    const slow = endpoint('POST /slow', { turn: { of: 'slow', by: ['path'] as never, longest: '50ms', lease: '30s' } })
     const store = memoryTurns()
     let reason: unknown
     const handle = serve(intake({ endpoints: { slow }, turns: store }), {

@@ -216,7 +216,7 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       'needed, element by element',
       (on) => on.needed('body.items[].label', on.is('body.items[].kind', 'a')),
       { body: { items: [{ kind: 'b' }, { kind: 'a' }, { kind: 'a', label: 'x' }] } },
-      ['body.items[1].label needed: must be sent when body.items[].kind is a'],
+      ['body.items[1].label needed: must be sent when body.items[1].kind is a'],
     ],
     [
       'needed, any element outside a list',
@@ -531,7 +531,7 @@ describe('verdicts of rules on what others would not send', () => {
         'body[1].b must be a whole number; "x" was sent',
         'body[2].b must be more than body[2].a (2); 1 was sent',
         'body[2].t must be text; 5 was sent',
-        'body[3].s must be sent when body[].t is sent',
+        'body[3].s must be sent when body[3].t is sent',
       ],
     ],
     [

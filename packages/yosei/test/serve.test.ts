@@ -471,7 +471,7 @@ describe('serve', () => {
     ])
     const at = (text: string) => handle(new Request(`http://kr.example/?at=${text}`))
     expect([(await at('2031-01-01T02:00:00Z')).status, (await at('2031-01-01T00:30:00Z')).status]).toEqual([202, 400])
-    expect(() => give(1, { status: 404 })).toThrow('refuse() the rest')
+    expect(() => give(1, { status: 404 })).toThrow('refuse() takes the rest')
   })
   test('a language without a word takes the word of the default language, and a message may be the name of one', async () => {
     const get = endpoint('GET /{id}', {

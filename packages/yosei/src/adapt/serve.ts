@@ -3,7 +3,7 @@
 import * as platform from '#platform'
 import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
-import { challengeOf, type IntakeNode, intakeNode, isIntake } from '../declare/intake.js'
+import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { givenIn } from '../judge/give.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
@@ -125,7 +125,6 @@ type AnyHandlers = { readonly [name: string]: (input: unknown, context: Context<
 
 function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOptions<unknown>): Service {
   const tell = (what: string, mend: string, option?: string) => mistake('serve', what, mend, { option })
-  if (!isIntake(app)) tell(`its first argument is ${shown(app)}`, 'Give it what intake() made')
   if (!isPlain(handlers)) tell(`the handlers are ${shown(handlers)}`, 'Write them as { name: (input, context) => … }')
   checkOptions(options, serveOptions, 'serve', tell)
   checkPairs(app, handlers)

@@ -117,7 +117,11 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly lookups: { readonly [name: string]: LookupNode }
 }
 /** An endpoint's own type holds only what TypeScript infers from it; what it is made of is here. */
-export const endpointNode = (endpoint: Endpoint) => endpoint as unknown as EndpointNode
+export function endpointNode(endpoint: Endpoint): EndpointNode {
+  if (!isEndpoint(endpoint))
+    mistake('endpoint', `this is no endpoint, but ${shown(endpoint)}`, 'Give what endpoint() made')
+  return endpoint
+}
 
 /** `I` is all that rules can speak of; `Far` are the lookups of the group. */
 export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
@@ -190,7 +194,8 @@ export function endpointsIn(where: string, given: unknown): [name: string, endpo
     return [name, one]
   })
 }
-export const isEndpoint = (one: unknown): one is EndpointNode => isPlain(one) && Array.isArray(one.segments)
+export const isEndpoint = (one: unknown): one is EndpointNode =>
+  typeof one === 'object' && one !== null && Array.isArray((one as { segments?: unknown }).segments)
 
 /** A declaration without its static types. */
 type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, Field, unknown, readonly Rule[], Lookups> & {

@@ -6,7 +6,7 @@ import type { Catalogues, Journal, Problem, Refused, TurnStore } from '../terms/
 import { mistake } from '../terms/mistake.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
 import { checkStatuses, type Statuses } from '../terms/statuses.js'
-import { isPlain } from '../terms/taken.js'
+import { shown } from '../terms/taken.js'
 import type { Rejected } from '../terms/verdict.js'
 import { type EndpointNode, endpointsIn } from './endpoint.js'
 
@@ -90,10 +90,13 @@ function checkedBase(base: string): string {
 export const challengeOf = ({ challenge }: IntakeNode) => ({ header: 'authorization', scheme: 'Bearer', ...challenge })
 
 export const isIntake = (one: unknown): one is IntakeNode =>
-  isPlain(one) && isPlain(one.endpoints) && isPlain(one.limits)
+  typeof one === 'object' && one !== null && typeof (one as { base?: unknown }).base === 'string'
 
 /** As `endpointNode`. */
-export const intakeNode = (intake: Intake) => intake as unknown as IntakeNode
+export function intakeNode(intake: Intake): IntakeNode {
+  if (!isIntake(intake)) mistake('intake', `this is no intake, but ${shown(intake)}`, 'Give what intake() made')
+  return intake
+}
 
 /**
  * Gathers the endpoints of a service.

@@ -1,4 +1,6 @@
 /** What a handler gives besides a value: another status, and header fields. */
+import { mistake } from '../terms/mistake.js'
+import { aText, byName, checkOptions, type Options } from '../terms/taken.js'
 
 export interface Given {
   readonly given: true
@@ -9,20 +11,28 @@ export interface GivenReply {
   readonly headers?: { readonly [name: string]: string } | undefined
 }
 const replies = new WeakMap<Given, GivenReply>()
+const giveOptions: Options<Omit<GivenReply, 'value'>> = {
+  status: {
+    what: 'a status from 200 to 399 (refuse() takes the rest)',
+    example: '201',
+    takes: (value) => Number.isInteger(value) && (value as number) >= 200 && (value as number) < 400,
+  },
+  headers: byName(aText),
+}
 
 /**
  * A success with a status or header fields of its own: RFC 9110, sections 10.2.2 (`Location`) and 8.8.3 (`ETag`).
  *
- * @throws TypeError where the status is no success or redirection.
+ * @throws DeclarationError where the status is no success or redirection: refuse() the rest.
  * @example
  * return give(session, { status: 201, headers: { location: `/sessions/${session.id}` } })
  */
 export function give(
   value: unknown,
-  { status, headers }: { status?: number; headers?: { readonly [name: string]: string } } = {},
+  options: { status?: number | undefined; headers?: { readonly [name: string]: string } | undefined } = {},
 ): Given {
-  if (status !== undefined && !(Number.isInteger(status) && status >= 200 && status < 400))
-    throw new TypeError(`give(…, { status: ${status} }): give what succeeded with 200 to 399, and refuse() the rest`)
+  checkOptions(options, giveOptions, 'give', (what, mend, option) => mistake('give', what, mend, { option }))
+  const { status, headers } = options
   const given: Given = Object.freeze({ given: true })
   replies.set(given, { value, status, headers })
   return given

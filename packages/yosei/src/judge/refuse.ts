@@ -1,10 +1,13 @@
 /** Refusals: what a handler, or who looks the caller up, finds wrong with a request. */
 
 import type { Fault } from '../kinds/run.js'
+import { refusalOptions } from '../sound/options.js'
 import { type PlaceIn, parseAddress } from '../terms/address.js'
 import type { Accepted, Endpoint } from '../terms/endpoint.js'
 import type { Catalogues, Refusal, Refused } from '../terms/hooks.js'
+import { mistake } from '../terms/mistake.js'
 import type { Stage } from '../terms/statuses.js'
+import { checkOptions } from '../terms/taken.js'
 import { grouped, type Rejection, reject } from './verdict.js'
 
 const refusals = new WeakMap<Refused, readonly Refusal[]>()
@@ -21,8 +24,11 @@ const refusals = new WeakMap<Refused, readonly Refusal[]>()
 export function refuse<E extends Endpoint = Endpoint>(
   refusal: Refusal<PlaceIn<Accepted<E>>> | readonly (Refusal<PlaceIn<Accepted<E>>> & { at: PlaceIn<Accepted<E>> })[],
 ): Refused {
+  const given = (Array.isArray(refusal) ? refusal : [refusal]) as readonly Refusal[]
+  for (const one of given)
+    checkOptions(one, refusalOptions, 'a refusal', (what, mend, option) => mistake('refuse', what, mend, { option }))
   const refused: Refused = Object.freeze({ refused: true })
-  refusals.set(refused, 'code' in refusal ? [refusal] : refusal)
+  refusals.set(refused, given)
   return refused
 }
 

@@ -1,7 +1,7 @@
 /** Declarations as plain JSON: what every reader uses that is not on the hot path. */
 
 import { type EndpointNode, endpointNode, rootOf } from '../declare/endpoint.js'
-import { intakeNode } from '../declare/intake.js'
+import { intakeNode, isIntake } from '../declare/intake.js'
 import { writeInstant } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
@@ -27,7 +27,7 @@ type JsonObject = { readonly [name: string]: Json }
  * JSON.stringify(outline(app), null, 2)
  */
 export function outline(of: Endpoint | Intake): JsonObject {
-  if (!('endpoints' in of)) return outlineEndpoint(endpointNode(of))
+  if (!isIntake(of)) return outlineEndpoint(endpointNode(of as Endpoint))
   const { endpoints, title, version, base, limits, statuses } = intakeNode(of)
   return {
     ...plain({ title, version, base, limits, statuses }),

@@ -1,5 +1,6 @@
 /** Every condition. */
 
+import { tellAddress } from '../terms/address.js'
 import { makersOf } from '../terms/taken.js'
 import { type AboveMaker, above, below } from './above.js'
 import { type AcceptsMaker, accepts } from './accepts.js'
@@ -53,5 +54,7 @@ export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
 /** A condition whose values are as clients write them, for words. */
 export function toldCondition(condition: AnyCondition, matter: Matter): AnyCondition {
   const value = (address: string, one: unknown) => toldAt(matter.root, pathOf(address, matter.scope), one)
-  return conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, matter))
+  const told = conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, matter))
+  // A record's own rules say where a field is inside of it; who reads an error looks from the outside.
+  return 'address' in told ? { ...told, address: tellAddress(pathOf(told.address, matter.scope)) } : told
 }

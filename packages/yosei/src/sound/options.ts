@@ -31,7 +31,7 @@ import {
   withOptions,
 } from '../terms/taken.js'
 
-const refusalOptions: Options<Refusal> = {
+export const refusalOptions: Options<Refusal> = {
   status: required(refusalStatus()),
   code: required(aName),
   message: required(aText),
