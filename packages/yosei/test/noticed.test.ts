@@ -6,6 +6,7 @@ import { once } from 'node:events'
 import { createServer } from 'node:http'
 import { type AddressInfo, connect as connectTo } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
+import { gzipSync } from 'node:zlib'
 import { describe, expect, test } from '@jest/globals'
 import connect from 'connect'
 import {
@@ -20,6 +21,7 @@ import {
   file,
   flag,
   give,
+  group,
   instant,
   intake,
   integer,
@@ -244,6 +246,54 @@ test('limits and statuses at their bounds', async () => {
   expect([await statusOf(20), await statusOf(21)]).toEqual([undefined, 414])
   expect(() => give(1, { status: 399 })).not.toThrow()
   expect(() => give(1, { status: 400 })).toThrow()
+})
+
+test('settings of a group and of an endpoint are one, code by code', async () => {
+  const inner = endpoint('GET /{a}', { path: { a: integer() }, statuses: { codes: { wrong_type: 404, missing: 409 } } })
+  const { a } = intake({
+    endpoints: group({ statuses: { path: 410, codes: { wrong_type: 403, out_of_range: 423 } } }, { a: inner }),
+  }).endpoints
+  const statusOf = (sent: string) => (judgeParts(a, { path: { a: sent } }) as { status?: number }).status
+  expect([statusOf('x'), statusOf('9007199254740992'), statusOf('')]).toEqual([404, 423, 409])
+})
+
+test('two codings are undone, three are not, and header fields are counted to their last byte', async () => {
+  const app = intake({ endpoints: { one: one(record({})) }, limits: { headers: 100 } })
+  const twice = gzipSync(gzipSync('{}'))
+  const send = (headers: object) => judge(app, { method: 'POST', target: '/', headers: headers as never, body: twice })
+  const coded = (coding: string) => ({ 'content-type': 'application/json', 'content-encoding': coding })
+  expect(await send(coded('gzip, gzip'))).toMatchObject({ outcome: 'rejected', errors: [{ code: 'too_many' }] })
+  const exactly = { ...json, x: 'y'.repeat(100 - 'content-type'.length - 'application/json'.length - 9) }
+  const put = (headers: object) => judge(app, { method: 'POST', target: '/', headers: headers as never, body: '{}' })
+  expect(await put(exactly)).toMatchObject({ outcome: 'accepted' })
+  expect(await put({ ...exactly, x: `${exactly.x}y` })).toMatchObject({ status: 431 })
+})
+
+test('the signal of a handler that is over its time says so', async () => {
+  let reason: unknown
+  const app = intake({
+    endpoints: { a: endpoint('GET /', {}) },
+    limits: { handle: '20ms' },
+    journal: { write: () => 0 },
+  })
+  const handle = serve(app, {
+    a: (_, { signal }) =>
+      new Promise((resolve) =>
+        signal.addEventListener('abort', () => {
+          reason = signal.reason
+          resolve(1)
+        }),
+      ),
+  })
+  expect((await handle(new Request('http://kr.example/'))).status).toBe(503)
+  expect(String(reason)).toBe('TimeoutError: The handler is over its time')
+})
+
+test('what a query has no way to carry is not written', () => {
+  const get = endpoint('GET /', { query: { a: integer({ nullable: true, optional: true }), b: integer() } })
+  const sent = (a: null | undefined) => ({ path: {}, query: a === null ? { a, b: 1 } : { b: 1 }, body: undefined })
+  expect(write(get, 'http://kr.example', sent(undefined)).url).toBe('http://kr.example/?b=1')
+  expect(() => write(get, 'http://kr.example', sent(null))).toThrow('query.a has a value that cannot be sent here')
 })
 
 describe('bounds and caps', () => {
