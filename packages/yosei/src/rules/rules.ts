@@ -2,16 +2,20 @@
 
 import { type Path, parseAddress } from '../terms/address.js'
 import { makersOf } from '../terms/taken.js'
+import { type ApartMaker, apart } from './apart.js'
 import { type AscendingMaker, ascending } from './ascending.js'
 import { type AtLeastOneMaker, atLeastOne } from './at-least-one.js'
 import { type AtMostOneMaker, atMostOne } from './at-most-one.js'
 import { type CheckMaker, check } from './check.js'
 import { type ConditionMaker, conditionMaker } from './conditions.js'
 import { type DifferentMaker, different } from './different.js'
+import { type DistinctMaker, distinct } from './distinct.js'
 import { type EqualMaker, equal } from './equal.js'
 import { type ExactlyOneMaker, exactlyOne } from './exactly-one.js'
 import { type FillMaker, fill } from './fill.js'
 import { type FindMaker, find } from './find.js'
+import { type GapMaker, gap } from './gap.js'
+import { type InOrderMaker, inOrder } from './in-order.js'
 import { listsShared } from './matter.js'
 import { absent, type NeededMaker, needed } from './needed.js'
 import type { AnyRule, RuleName, RuleOf, Rules } from './rule.js'
@@ -21,21 +25,29 @@ import { type TogetherMaker, together } from './together.js'
 /** Makes the rules of an endpoint whose accepted input is `T`, or of a record that is read to `T`. */
 export interface RuleMaker<T>
   extends ConditionMaker<T>,
+    ApartMaker<T>,
     AscendingMaker<T>,
     AtLeastOneMaker<T>,
     AtMostOneMaker<T>,
     CheckMaker<T>,
     DifferentMaker<T>,
+    DistinctMaker<T>,
     EqualMaker<T>,
     ExactlyOneMaker<T>,
     FillMaker<T>,
     FindMaker<T>,
+    GapMaker<T>,
+    InOrderMaker<T>,
     NeededMaker<T>,
     SumWithinMaker<T>,
     TogetherMaker<T> {}
 
 const rules: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
+  apart,
   ascending,
+  distinct,
+  gap,
+  inOrder,
   equal,
   different,
   together,

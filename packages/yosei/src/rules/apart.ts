@@ -1,0 +1,82 @@
+/** No two elements' spans overlap. Blames the one that begins later. */
+import { Place } from '../kinds/run.js'
+import type { Address } from '../terms/address.js'
+import { anAddress } from '../terms/taken.js'
+import type { AlikeTo } from './compare.js'
+import { type Element, elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
+import { faultOf, isNone, pathOf } from './matter.js'
+import { haveOrder, orderAt } from './measure.js'
+import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+
+declare module './rule.js' {
+  interface Rules {
+    apart: Apart
+  }
+}
+export interface ApartMaker<T> {
+  /**
+   * No two elements' spans overlap, in whatever order they come; one that ends when another begins does not. A span whose
+   * end is not after its start is empty. Blames the element that begins later, or stands later where they begin together.
+   *
+   * @example
+   * on.apart('body.windows[].opens', 'body.windows[].closes')
+   */
+  apart<const A extends Address<T> & `${string}[]${string}`>(
+    start: A,
+    end: AlikeTo<T, A>,
+    options?: Omit<Blame<T>, 'blames'>,
+  ): Rule
+}
+export interface Apart extends Rule {
+  readonly rule: 'apart'
+}
+
+const { blames: _, ...ownOptions } = blameOptions
+
+export const apart: RuleOf<Apart> = {
+  make(start: string, end: string, { code = 'overlaps', ...rest }: LooseBlame = {}) {
+    const reads = [start, end]
+    return { rule: 'apart', code, reads, blames: [elementOf(reads)], ...worded(rest) }
+  },
+  takes: [anAddress, anAddress, ownOptions],
+  each: ({ reads }) => [listOfAll(reads) ?? ''],
+  waits: true,
+  derives: false,
+  compares: true,
+  names: none,
+  mistake({ reads }, measuresOf) {
+    const odd = reads.find((address) => {
+      const measures = measuresOf(address)
+      return measures.length > 0 && !measures.some((one) => haveOrder.includes(one))
+    })
+    if (odd !== undefined) return [`${odd} holds values that have no order`, 'Name fields of numbers, times or texts']
+    return mistakeOfElements(reads)
+  },
+  judge(rule, matter) {
+    const { root, scope } = matter
+    const [start = ''] = rule.reads
+    const order = orderAt(root, pathOf(start, scope), `${scope.base} ${start}`)
+    const spans = elementsOf(rule.reads, matter).filter(
+      ({ values: [from, until] }) => !isNone(from) && !isNone(until) && order(from, until) < 0,
+    )
+    // Sorted by where they begin, a span overlaps one before it if it begins before the last of their ends.
+    const sorted = [...spans].sort((a, b) => order(a.values[0], b.values[0]) || indexOf(a) - indexOf(b))
+    let last: Element | undefined
+    const wrong: { readonly span: Element; readonly other: Element }[] = []
+    for (const span of sorted) {
+      if (last && order(span.values[0], last.values[1]) < 0) wrong.push({ span, other: last })
+      if (!last || order(last.values[1], span.values[1]) < 0) last = span
+    }
+    return wrong
+      .sort((a, b) => indexOf(a.span) - indexOf(b.span))
+      .map(({ span, other }) => faultOf(rule, span.path, { about: { other: new Place(other.path) } }))
+  },
+  sentence: ({ reads: [start, end], blames }) => ({
+    code: 'rule',
+    variant: 'apart',
+    about: { first: start, other: end },
+    at: blames,
+  }),
+}
+
+const indexOf = ({ path }: Element) => path.at(-1) as number

@@ -1,0 +1,51 @@
+/** What rules have in common that hold the elements of one list against each other. */
+import { EACH, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import type { Matter } from './matter.js'
+import { pathOf } from './matter.js'
+
+/** The path of the list whose elements hold the values of an address, and the way from an element to its value. */
+export function inList(address: string): { readonly list: Path; readonly rest: Path } | undefined {
+  const path = parseAddress(address) ?? []
+  const at = path.lastIndexOf(EACH)
+  return at < 0 ? undefined : { list: path.slice(0, at), rest: path.slice(at + 1) }
+}
+
+/** The list of some addresses, where it is one and the same. */
+export function listOfAll(addresses: readonly string[]): string | undefined {
+  const lists = new Set(addresses.map((address) => inList(address)).map((one) => one && formatAddress(one.list)))
+  const [list] = lists
+  return lists.size === 1 ? list : undefined
+}
+
+/** Where an element of that list is blamed. */
+export function elementOf(addresses: readonly string[]): string {
+  const list = listOfAll(addresses)
+  return list === undefined ? (addresses[0] ?? '') : `${list}[]`
+}
+
+/** What makes no sense about addresses whose elements are held against each other. */
+export const mistakeOfElements = (addresses: readonly string[]): readonly [what: string, mend: string] | undefined =>
+  listOfAll(addresses) === undefined
+    ? [`${addresses.join(' and ')} name no fields of one list`, "Write them as 'body.rows[].name', in the same list"]
+    : undefined
+
+/** An element of the list, with its values at the addresses. */
+export interface Element {
+  readonly path: Path
+  readonly values: readonly unknown[]
+}
+
+/** The elements of the list that some addresses share, where the rule is judged. */
+export function elementsOf(addresses: readonly string[], { input, scope }: Matter): readonly Element[] {
+  const list = pathOf(listOfAll(addresses) as string, scope)
+  const rests = addresses.map((address) => inList(address)?.rest ?? [])
+  const elements = valueAt(input, list)
+  if (!Array.isArray(elements)) return []
+  return elements.map((element, index) => ({
+    path: [...list, index],
+    values: rests.map((rest) => (rest.length === 0 ? element : valueAt(element, rest))),
+  }))
+}
+
+/** The way from an element to what an address names in it. */
+export const restOf = (address: string): Path => inList(address)?.rest ?? []

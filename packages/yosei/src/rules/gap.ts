@@ -1,0 +1,137 @@
+/** How far one value lies behind another. Blames the second. */
+import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
+import { readDay, readInstant, readTime, writeDuration } from '../grammar/times.js'
+import { isSecret } from '../kinds/locate.js'
+import { Place } from '../kinds/run.js'
+import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
+import type { Span } from '../terms/declared.js'
+import { aDistance, anAddress } from '../terms/taken.js'
+import { readSpan } from '../terms/units.js'
+import type { AlikeTo } from './compare.js'
+import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
+import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
+import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+
+declare module './rule.js' {
+  interface Rules {
+    gap: Gap
+  }
+}
+/** A distance: of times a span such as `14d`, of numbers a number. */
+type Distance = Span | number
+export interface GapMaker<T> {
+  /**
+   * The second value lies at least and at most so far behind the first: instants, days, times and durations by a span,
+   * numbers by a number. Blames the second.
+   *
+   * @example
+   * on.gap('body.from', 'body.until', { min: '1d', max: '14d' })
+   */
+  gap<const A extends Address<T>>(
+    low: A,
+    high: AlikeTo<T, A>,
+    limits: { min?: Distance | undefined; max?: Distance | undefined } & Blame<T>,
+  ): Rule
+}
+export interface Gap extends Rule {
+  readonly rule: 'gap'
+  readonly min?: Distance
+  readonly max?: Distance
+}
+
+export const gap: RuleOf<Gap> = {
+  make(
+    low: string,
+    high: string,
+    { min, max, code, blames = [high], ...rest }: LooseBlame & { min?: Distance; max?: Distance },
+  ) {
+    const limits = { ...(min === undefined ? {} : { min }), ...(max === undefined ? {} : { max }) }
+    return { rule: 'gap', code: code ?? '', ...limits, reads: [low, high], blames, ...worded(rest) }
+  },
+  takes: [anAddress, anAddress, { ...blameOptions, min: aDistance, max: aDistance }],
+  each({ reads }) {
+    const [low = '', high = ''] = reads
+    const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length
+    return [depth(high) > depth(low) ? high : low]
+  },
+  waits: true,
+  derives: false,
+  compares: true,
+  names: none,
+  mistake({ reads, min, max }, measuresOf) {
+    const limits = [min, max].filter((limit) => limit !== undefined)
+    if (limits.length === 0) return ['it has no limit', "Give { min: '1d' }, { max: '14d' } or both"]
+    for (const address of reads) {
+      const measures = measuresOf(address)
+      const isTime = measures.some((one) => timed.includes(one))
+      const isNumber = measures.includes('number')
+      if (measures.length > 0 && !isTime && !isNumber && !measures.includes('own'))
+        return [`${address} holds values that have no distance`, 'Name fields of numbers or times']
+      if (isTime && !isNumber && limits.some((limit) => typeof limit === 'number'))
+        return [`${address} is a ${measures.join(' or ')}, whose distance is a span`, "Write '14d' or '36h'"]
+      if (isNumber && !isTime && limits.some((limit) => typeof limit !== 'number'))
+        return [`${address} is a number, whose distance is a number`, 'Write 14']
+    }
+    return undefined
+  },
+  judge(rule, { root, input, scope }) {
+    const [low, high] = rule.reads.map((address) => pathOf(address, scope)) as [Path, Path]
+    const [a, b] = [valueAt(input, low), valueAt(input, high)]
+    if (isNone(a) || isNone(b)) return []
+    const measures = measuresAt(root, low)
+    const distance = distanceOf(a, b, measures)
+    if (distance === undefined) return [faultOf(rule, high, { code: 'wrong_type' })]
+    const isTime = measures.some((one) => timed.includes(one)) || a instanceof Date
+    const [least, most] = [rule.min, rule.max].map((limit) =>
+      limit === undefined ? undefined : String(isTime ? readSpan(String(limit)) : limit),
+    )
+    const isClose = least !== undefined && compareDecimals(distance, least) < 0
+    if (!isClose && !(most !== undefined && compareDecimals(distance, most) > 0)) return []
+    const limit = isClose ? least : most
+    const isHidden = [low, high].some((path) => isSecret(root, path))
+    const rest = {
+      code: rule.code || (isClose ? 'too_close' : 'too_far'),
+      variant: isTime ? 'time' : undefined,
+      limit: isTime ? writeDuration(Number(limit)) : limit,
+      about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, low, a) }) },
+    }
+    return rule.blames.flatMap((address) =>
+      concrete(input, pathOf(address, scope)).map((path) =>
+        faultOf(rule, path, {
+          ...rest,
+          ...(isHidden || path.join() !== high.join() ? {} : { sent: toldAt(root, high, b) }),
+        }),
+      ),
+    )
+  },
+  sentence({ reads: [low, high], min, max, blames }) {
+    const variant = min === undefined ? 'gapMost' : max === undefined ? 'gapLeast' : 'gap'
+    return { code: 'rule', variant, about: { first: low, other: high, least: min, most: max }, at: blames }
+  },
+}
+
+const timed: readonly Measure[] = [...areTimes, 'duration']
+
+/** The second without the first, as a decimal; of times in milliseconds. `undefined` where they have no distance. */
+function distanceOf(a: unknown, b: unknown, measures: readonly Measure[]): string | undefined {
+  const [low, high] = [a, b].map((value) => amountOf(value, measures))
+  if (low === undefined || high === undefined) return undefined
+  return sumOf([high, low.startsWith('-') ? low.slice(1) : `-${low}`])
+}
+
+function amountOf(value: unknown, measures: readonly Measure[]): string | undefined {
+  if (value instanceof Date) return String(value.getTime())
+  if (typeof value === 'number' || typeof value === 'bigint')
+    return isDecimal(String(value)) ? String(value) : undefined
+  if (typeof value !== 'string') return undefined
+  const read = measures.includes('date')
+    ? readDay
+    : measures.includes('instant')
+      ? readInstant
+      : measures.includes('time')
+        ? readTime
+        : undefined
+  if (!read) return isDecimal(value) ? value : undefined
+  const time = read(value)
+  return typeof time === 'number' ? String(time) : undefined
+}

@@ -1,0 +1,80 @@
+/** Each element of a list comes after the one before it. Blames the later one. */
+import { isSecret } from '../kinds/locate.js'
+import { Place } from '../kinds/run.js'
+import type { Address } from '../terms/address.js'
+import { aFlag, anAddress } from '../terms/taken.js'
+import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
+import { faultOf, isNone, pathOf } from './matter.js'
+import { areTimes, haveOrder, measuresAt, orderAt, toldAt } from './measure.js'
+import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+
+declare module './rule.js' {
+  interface Rules {
+    inOrder: InOrder
+  }
+}
+export interface InOrderMaker<T> {
+  /**
+   * Each element of a list comes after the one before it (or with it, with `orEqual`); elements without a value are passed
+   * by. Blames the later one.
+   *
+   * @example
+   * on.inOrder('body.legs[].departs', { orEqual: true })
+   */
+  inOrder(
+    address: Address<T> & `${string}[]${string}`,
+    options?: Omit<Blame<T>, 'blames'> & { orEqual?: boolean | undefined },
+  ): Rule
+}
+export interface InOrder extends Rule {
+  readonly rule: 'inOrder'
+  readonly orEqual: boolean
+}
+
+const { blames: _, ...ownOptions } = blameOptions
+
+export const inOrder: RuleOf<InOrder> = {
+  make(address: string, { code = 'out_of_order', orEqual = false, ...rest }: LooseBlame & { orEqual?: boolean } = {}) {
+    return { rule: 'inOrder', code, orEqual, reads: [address], blames: [address], ...worded(rest) }
+  },
+  takes: [anAddress, { ...ownOptions, orEqual: aFlag }],
+  each: ({ reads }) => [listOfAll(reads) ?? ''],
+  waits: true,
+  derives: false,
+  compares: true,
+  names: none,
+  mistake({ reads }, measuresOf) {
+    const [address = ''] = reads
+    const measures = measuresOf(address)
+    const wrong = mistakeOfElements(reads)
+    if (wrong || measures.length === 0 || measures.some((one) => haveOrder.includes(one))) return wrong
+    return [`${address} holds values that have no order`, 'Name a field of numbers, times or texts']
+  },
+  judge(rule, matter) {
+    const { root, scope } = matter
+    const [address = ''] = rule.reads
+    const declared = pathOf(address, scope)
+    const order = orderAt(root, declared, `${scope.base} ${address}`)
+    const isTime = measuresAt(root, declared).some((measure) => areTimes.includes(measure))
+    const variant = `second${isTime ? 'Time' : ''}${rule.orEqual ? 'OrEqual' : ''}`
+    const rest = restOf(address)
+    const there = elementsOf(rule.reads, matter).filter(({ values: [value] }) => !isNone(value))
+    return there.slice(1).flatMap(({ path, values: [value] }, index) => {
+      const before = there[index] as (typeof there)[number]
+      const found = order(before.values[0], value)
+      if (rule.orEqual ? found <= 0 : found < 0) return []
+      const [place, other] = [
+        [...path, ...rest],
+        [...before.path, ...rest],
+      ]
+      const told = isSecret(root, place) ? {} : { value: toldAt(root, other, before.values[0]) }
+      const sent = isSecret(root, place) ? {} : { sent: toldAt(root, place, value) }
+      return [faultOf(rule, place, { variant, about: { other: new Place(other), ...told }, ...sent })]
+    })
+  },
+  sentence: ({ reads, orEqual }, { isTime }) => ({
+    code: 'rule',
+    variant: `inOrder${isTime(reads[0] ?? '') ? 'Time' : ''}${orEqual ? 'OrEqual' : ''}`,
+    at: reads,
+  }),
+}

@@ -1,0 +1,85 @@
+// biome-ignore-all format: a table reads line by line
+/** Rules that hold the elements of a list against each other, and the distance of two values. */
+import { expect, test } from '@jest/globals'
+import { anything, day, decimal, duration, endpoint, type Field, instant, integer, judgeParts, list, outline, type Rule, type RuleMaker, record, table, text } from 'yosei'
+
+const optional = { optional: true } as const
+const body = record({
+  legs: list(record({ departs: instant(optional), gate: integer(optional), at: text({ format: 'time', ...optional }), pin: integer({ secret: true, ...optional }) }), optional),
+  days: list(record({ on: day(), slots: list(record({ from: integer(), until: integer(), team: text(optional), price: decimal(optional) })) }), optional),
+  marks: list(integer(), optional),
+  from: day(optional), until: day(optional), low: integer(optional), high: integer(optional), opens: instant(optional), closes: instant(optional),
+  net: decimal(optional), gross: decimal(optional), short: duration(optional), long: duration(optional), free: anything(optional),
+})
+type Input = { body: typeof body extends Field<infer T> ? T : never }
+const told = (rule: (on: RuleMaker<Input>) => Rule, sent: object) => {
+  const verdict = judgeParts(endpoint('POST /', { body, rules: (on) => [rule(on as never)] }), { body: sent })
+  return verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code, message }) => `${address} ${code}: ${message}`) : []
+}
+const slots = (...all: [number, number, object?][]) => ({ days: [{ on: '2031-03-01', slots: all.map(([from, until, more]) => ({ from, until, ...more })) }] })
+const at = (...hours: (number | null)[]) => ({ legs: hours.map((hour) => (hour === null ? {} : { departs: `2031-03-01T${String(hour).padStart(2, '0')}:00:00Z` })) })
+
+test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
+  ['in order', (on) => on.inOrder('body.legs[].departs'), at(1, 2, 3), []],
+  ['not in order, and with one', (on) => on.inOrder('body.legs[].departs'), at(2, 1, 1), [
+    'body.legs[1].departs out_of_order: must come after body.legs[0].departs ("2031-03-01T02:00:00Z"); "2031-03-01T01:00:00Z" was sent',
+    'body.legs[2].departs out_of_order: must come after body.legs[1].departs ("2031-03-01T01:00:00Z"); "2031-03-01T01:00:00Z" was sent']],
+  ['in order or equal', (on) => on.inOrder('body.legs[].departs', { orEqual: true }), at(1, 1, 2), []],
+  ['one that lacks it is passed by', (on) => on.inOrder('body.legs[].departs', { code: 'late', message: 'leaves before {other}' }), at(2, null, 1), ['body.legs[2].departs late: leaves before body.legs[0].departs ("2031-03-01T02:00:00Z")']],
+  ['times by their offsets', (on) => on.inOrder('body.legs[].at'), { legs: [{ at: '10:00:00+02:00' }, { at: '09:00:00Z' }] }, []],
+  ['numbers of their own', (on) => on.inOrder('body.marks[]'), { marks: [1, 3, 2] }, ['body.marks[2] out_of_order: must be more than body.marks[1] (3); 2 was sent']],
+  ['secrets are told nowhere', (on) => on.inOrder('body.legs[].pin'), { legs: [{ pin: 5 }, { pin: 4 }] }, ['body.legs[1].pin out_of_order: must be more than body.legs[0].pin']],
+  ['in each inner list', (on) => on.inOrder('body.days[].slots[].from'), { days: [{ on: '2031-03-01', slots: [{ from: 5, until: 6 }] }, { on: '2031-03-02', slots: [{ from: 4, until: 5 }, { from: 3, until: 4 }] }] }, ['body.days[1].slots[1].from out_of_order: must be more than body.days[1].slots[0].from (4); 3 was sent']],
+  ['nothing is in order', (on) => on.inOrder('body.marks[]'), {}, []],
+  ['distinct by two', (on) => on.distinct('body.days[].slots[].from', 'body.days[].slots[].team'), slots([1, 2, { team: 'a' }], [1, 3, { team: 'b' }], [1, 4, { team: 'a' }], [1, 5], [1, 6]), ['body.days[0].slots[2] repeated: must not repeat body.days[0].slots[0]']],
+  ['distinct decimals by their value', (on) => on.distinct('body.days[].slots[].price'), slots([1, 2, { price: '1.50' }], [2, 3, { price: '1.5' }]), []],
+  ['distinct values of a list', (on) => on.distinct('body.marks[]'), { marks: [1, 2, 1, 1] }, ['body.marks[2] repeated: must not repeat body.marks[0]', 'body.marks[3] repeated: must not repeat body.marks[0]']],
+  ['apart', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), slots([5, 6], [1, 3], [3, 5]), []],
+  ['not apart, in any order', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), slots([5, 9], [1, 3], [2, 4], [8, 8], [7, 8]), [
+    'body.days[0].slots[2] overlaps: must not overlap body.days[0].slots[1]',
+    'body.days[0].slots[4] overlaps: must not overlap body.days[0].slots[0]']],
+  ['a long span overlaps all that begin in it', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until', { status: 409 }), slots([1, 9], [2, 3], [4, 5]), ['body.days[0].slots[1] overlaps: must not overlap body.days[0].slots[0]', 'body.days[0].slots[2] overlaps: must not overlap body.days[0].slots[0]']],
+  ['the same span twice', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), slots([1, 2], [1, 2]), ['body.days[0].slots[1] overlaps: must not overlap body.days[0].slots[0]']],
+  ['days that are near enough', (on) => on.gap('body.from', 'body.until', { min: '1d', max: '14d' }), { from: '2031-02-27', until: '2031-03-13' }, []],
+  ['days that are too far', (on) => on.gap('body.from', 'body.until', { max: '14d' }), { from: '2031-02-27', until: '2031-03-14' }, ['body.until too_far: must be at most P14D after body.from ("2031-02-27"); "2031-03-14" was sent']],
+  ['days that are too close', (on) => on.gap('body.from', 'body.until', { min: '2d' }), { from: '2031-02-27', until: '2031-02-28' }, ['body.until too_close: must be at least P2D after body.from ("2031-02-27"); "2031-02-28" was sent']],
+  ['what comes before is too close', (on) => on.gap('body.from', 'body.until', { min: '0s' as never }), { from: '2031-02-27', until: '2031-02-26' }, ['body.until too_close: must be at least PT0S after body.from ("2031-02-27"); "2031-02-26" was sent']],
+  ['instants', (on) => on.gap('body.opens', 'body.closes', { max: '36h', code: 'long_night', blames: ['body.opens'] }), { opens: '2031-03-01T00:00:00Z', closes: '2031-03-02T12:00:00.001Z' }, ['body.opens long_night: is not accepted']],
+  ['numbers', (on) => on.gap('body.low', 'body.high', { min: 5, max: 10 }), { low: -3, high: 8 }, ['body.high too_far: must be at most 10 more than body.low (-3); 8 was sent']],
+  ['decimals, exactly', (on) => on.gap('body.net', 'body.gross', { max: 0.2 }), { net: '0.1', gross: '0.3' }, []],
+  ['durations', (on) => on.gap('body.short', 'body.long', { min: '1h' }), { short: 'PT1H', long: 'PT90M' }, ['body.long too_close: must be at least PT1H after body.short ("PT1H"); "PT1H30M" was sent']],
+  ['a distance that waits', (on) => on.gap('body.low', 'body.high', { min: 5 }), { low: 1 }, []],
+])('%s', (_, rule, sent, errors) => expect(told(rule, sent)).toEqual(errors))
+
+test.each<[string, (on: never) => unknown, string]>([
+  ['elements of no list', (on: RuleMaker<Input>) => on.inOrder('body.low' as never), 'body.low name no fields of one list'],
+  ['elements of two lists', (on: RuleMaker<Input>) => on.distinct('body.marks[]', 'body.legs[].gate'), 'body.marks[] and body.legs[].gate name no fields of one list'],
+  ['a distance without a limit', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', {}), 'it has no limit'],
+  ['a span between numbers', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', { max: '1d' }), 'body.low is a number, whose distance is a number'],
+  ['a number between days', (on: RuleMaker<Input>) => on.gap('body.from', 'body.until', { max: 5 }), 'body.from is a date, whose distance is a span'],
+  ['order of what has none', (on: RuleMaker<Input>) => on.inOrder('body.days[].slots' as never), 'holds values that have no order'],
+  ['spans of what has no order', (on: RuleMaker<Input>) => on.apart('body.days[].slots[]' as never, 'body.days[].slots[]' as never), 'holds values that have no order'],
+])('makes no sense: %s', (_, rule, mistake) => {
+  expect(() => endpoint('POST /', { body, rules: (on) => [rule(on as never) as never] })).toThrow(mistake)
+})
+
+test('a rule of a record holds in each list of it, and thirty thousand elements take no more than a sort', () => {
+  const rota = record({ shifts: list(record({ from: integer(), until: integer() })) }, { rules: (on) => [on.apart('shifts[].from', 'shifts[].until'), on.distinct('shifts[].from'), on.inOrder('shifts[].from')] })
+  const week = endpoint('POST /', { body: record({ rotas: list(rota) }) })
+  const verdict = judgeParts(week, { body: { rotas: [{ shifts: [{ from: 1, until: 2 }] }, { shifts: [{ from: 1, until: 3 }, { from: 2, until: 4 }] }] } })
+  expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address }) => address)).toEqual(['body.rotas[1].shifts[1]'])
+  const many = Array.from({ length: 30_000 }, (_, index) => ({ from: index, until: index + 1 }))
+  expect(judgeParts(week, { body: { rotas: [{ shifts: many }] } }).outcome).toBe('accepted')
+  expect(table(text())).toBeDefined()
+})
+
+test('each says in words what it asks', () => {
+  const rules = (on: RuleMaker<Input>) => [on.inOrder('body.legs[].departs'), on.distinct('body.legs[].gate', 'body.legs[].at'), on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), on.gap('body.from', 'body.until', { min: '1d', max: '14d' })]
+  const { rules: said } = outline(endpoint('POST /', { body, rules: rules as never })) as never as { rules: { words: string }[] }
+  expect(said.map(({ words }) => words)).toEqual([
+    'body.legs[].departs must come after the one before it',
+    'body.legs[] must not have the same body.legs[].gate, body.legs[].at as another',
+    'body.days[].slots[] must not overlap another, from body.days[].slots[].from to body.days[].slots[].until',
+    'body.until must be from 1d to 14d behind body.from',
+  ])
+})
