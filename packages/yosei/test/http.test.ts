@@ -29,7 +29,7 @@ const thing = record({
 const events: JournalEvent[] = []
 const app = intake({
   base: '/api',
-  limits: { uri: 300, headers: 700, body: 200, queryValues: 5, receive: '400ms', handle: '300ms' },
+  limits: { uri: 300, headers: 700, body: 200, queryValues: 5, receive: '2s', handle: '1200ms' },
   journal: { write: (event) => void events.push(event) },
   identify: ({ headers }) => {
     const key = headers.get('authorization')

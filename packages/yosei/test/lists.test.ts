@@ -73,6 +73,48 @@ test('a rule of a record holds in each list of it, and thirty thousand elements 
   expect(table(text())).toBeDefined()
 })
 
+const order = record({
+  country: text(optional), postcode: text(optional), quantity: integer(optional), pin: integer({ secret: true, ...optional }),
+  rows: list(record({ kind: text(), count: integer(optional), from: day(optional), until: day(optional) }), optional),
+  address: record({ street: text(optional), zip: text(optional) }, optional),
+})
+type Ordered = { header: { 'x-client'?: string }; body: typeof order extends Field<infer T> ? T : never }
+const dutch = /^\d{4} ?[A-Z]{2}$/
+test.each<[string, (on: RuleMaker<Ordered>) => readonly Rule[], object, string[]]>([
+  ['fits', (on) => [on.fits('body.postcode', text({ pattern: dutch, length: [1, 7] }))], { postcode: '1234567890' }, [
+    'body.postcode too_long: must have at most 7 characters; "1234567890" was sent']],
+  ['while it holds', (on) => [on.while(on.is('body.country', 'NL'), [on.fits('body.postcode', text({ pattern: dutch }))])], { country: 'NL', postcode: 'x' }, [
+    'body.postcode wrong_pattern: must match the pattern ^\\d{4} ?[A-Z]{2}$; "x" was sent']],
+  ['while it does not', (on) => [on.while(on.is('body.country', 'NL'), [on.fits('body.postcode', text({ pattern: dutch }))])], { country: 'AT', postcode: 'x' }, []],
+  ['while nothing is sent', (on) => [on.while(on.is('body.country', 'NL'), [on.fits('body.postcode', text({ pattern: dutch }))])], { postcode: 'x' }, []],
+  ['absent values fit', (on) => [on.fits('body.postcode', text({ pattern: dutch }))], {}, []],
+  ['one inside another, in each element', (on) => [on.while(on.present('body.country'), [on.while(on.is('body.rows[].kind', 'box'), [on.fits('body.rows[].count', integer({ max: 5 })), on.ascending('body.rows[].from', 'body.rows[].until')])])],
+    { country: 'AT', rows: [{ kind: 'box', count: 9 }, { kind: 'bag', count: 9, from: '2031-03-02', until: '2031-03-01' }, { kind: 'box', from: '2031-03-02', until: '2031-03-01' }] },
+    ['body.rows[0].count above_max: must be at most 5; 9 was sent', 'body.rows[2].until out_of_order: must come after body.rows[2].from ("2031-03-02"); "2031-03-01" was sent']],
+  ['a secret fits nothing aloud', (on) => [on.fits('body.pin', integer({ min: 1000 }))], { pin: 7 }, ['body.pin below_min: must be at least 1000']],
+  ['some fields of a record', (on) => [on.fits('body.address', record({ zip: text({ pattern: dutch }) }))], { address: { street: 'x' } }, ['body.address.zip missing: must be sent']],
+  ['a form as a condition', (on) => [on.needed('body.country', on.suits('body.postcode', text({ pattern: dutch })))], { postcode: '1234 AB' }, ['body.country needed: must be sent when body.postcode is of that form']],
+  ['not of that form', (on) => [on.needed('body.country', on.suits('body.postcode', text({ pattern: dutch })))], { postcode: '1234' }, []],
+  ['what is wrong already is not told twice', (on) => [on.fits('body.quantity', integer({ max: 5 }))], { quantity: 'x' }, ['body.quantity wrong_type: must be a whole number; "x" was sent']],
+])('%s', (_, rules, sent, errors) => {
+  const verdict = judgeParts(endpoint('POST /', { header: { 'x-client': text(optional) }, body: order, rules: rules as never }), { body: sent })
+  expect(verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code, message }) => `${address} ${code}: ${message}`) : []).toEqual(errors)
+})
+test.each<[string, (on: RuleMaker<Ordered>) => readonly Rule[], string]>([
+  ['a default in it', (on) => [on.fits('body.quantity', integer({ default: 5 }))], 'its field has default, and changes nothing. Take default away'],
+  ['what tidies', (on) => [on.fits('body.address', record({ zip: text({ tidy: ['trim'] }) }))], 'its field has tidy'],
+  ['a fill that depends', (on) => [on.while(on.present('body.country'), [on.fill('body.quantity', [], () => 5)])], 'a fill in it would be no rule'],
+  ['a condition on nothing', (on) => [on.while(on.present('body.contry' as never), [on.fits('body.quantity', integer())])], 'body.contry is not declared. It may be body.country that is meant'],
+])('a rule that makes no sense: %s', (_, rules, told) => {
+  expect(() => endpoint('POST /', { body: order, rules: rules as never })).toThrow(told)
+})
+test('what does not run says why, and outline says while', () => {
+  const put = endpoint('POST /', { body: order, rules: (on) => [on.while(on.is('body.country', 'NL'), [on.atLeastOne('body.postcode', 'body.address')])] })
+  const { trace } = judgeParts(put, { body: { country: 'AT' } }, { trace: true })
+  expect(trace?.steps.at(-1)).toMatchObject({ outcome: 'not run', because: 'its condition does not hold' })
+  expect(JSON.stringify(outline(put))).toContain('body needs one of body.postcode, body.address, while body.country is NL')
+})
+
 test('each says in words what it asks', () => {
   const rules = (on: RuleMaker<Input>) => [on.inOrder('body.legs[].departs'), on.distinct('body.legs[].gate', 'body.legs[].at'), on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), on.gap('body.from', 'body.until', { min: '1d', max: '14d' })]
   const { rules: said } = outline(endpoint('POST /', { body, rules: rules as never })) as never as { rules: { words: string }[] }

@@ -217,6 +217,13 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => rule((on) => on.find({ reads: ['body.a'], code: 'x', find: () => [] })), 'rule find has no option find. Write finds: (rows) => [].'],
   [() => rule((on) => on.fill('body.note', 'body.a', () => 'x')), "rule fill: its argument 2 is a list, each an address, and not 'body.a'"],
   [() => rule((on) => on.fill('body.note', ['body.a'])), 'rule fill: its argument 3 is a function, and not undefined'],
+  [() => rule((on) => on.while([on.fits('body.a', integer())])), 'rule while: its argument 1 is a condition that on made, and not a list of 1'],
+  [() => rule((on) => on.while(on.present('body.a'), on.fits('body.a', integer()))), 'rule while: its argument 2 is a list, each a rule that on made'],
+  [() => rule((on) => on.fits('body.a', { max: 5 })), 'rule fits: its argument 2 is a field, and not an object. Write text().'],
+  [() => rule((on) => on.inOrder('body.a')), 'body.a name no fields of one list'],
+  [() => rule((on) => on.gap('body.a', 'body.b')), 'it has no limit. Give { min:'],
+  [() => rule((on) => on.gap('body.at', 'body.at', { max: '2 weeks' })), "max takes a number, or a span of time, and not '2 weeks'. Write max: '14d'."],
+  [() => rule((on) => on.apart('body.rows[].seconds')), 'rule apart: its argument 2 is an address, and not undefined'],
   // Lookups and turns.
   [() => lookup({ ask: () => 1 }), 'GET /x/{id}, lookup one: a lookup needs reads. Write reads: ['],
   [() => lookup({ reads: ['path.id'] }), 'lookups takes a lookup that on made for each name'],

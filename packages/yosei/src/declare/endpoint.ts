@@ -8,6 +8,7 @@ import { type ConditionMaker, conditionMaker } from '../rules/conditions.js'
 import type { FilledBy } from '../rules/fill.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
 import { type RuleMaker, ruleMaker } from '../rules/rules.js'
+import { unfolded } from '../rules/while.js'
 import type { Present } from '../terms/address.js'
 import type { Endpoint, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
@@ -235,7 +236,7 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
     bodies: bodiesOf(signature, body),
     ...(who === undefined ? {} : { who: fieldNode(asSecret(who)) }),
     ...(may === undefined ? {} : { may: placed(signature, () => may(conditionMaker as never)) as AnyCondition }),
-    rules: placed(signature, () => rules?.(ruleMaker) ?? []) as readonly AnyRule[],
+    rules: placed(signature, () => unfolded(rules?.(ruleMaker) ?? [])),
     lookups: placed(signature, () => lookups?.(lookupMaker as never, far) ?? {}) as EndpointNode['lookups'],
   }
   return node as EndpointNode

@@ -7,6 +7,7 @@ import type { Tidying } from '../kinds/text.js'
 import type { FilledBy } from '../rules/fill.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
 import { addressesOf, type RuleMaker, ruleMaker } from '../rules/rules.js'
+import { unfolded } from '../rules/while.js'
 import { type Present, parseAddress } from '../terms/address.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
@@ -278,7 +279,7 @@ export function record<F extends Fields, const O extends RecordOptions<OutFields
     mistake('record()', `rules takes a function, and not ${shown(rules)}`, 'Write rules: (on) => [ … ]', {
       option: 'rules',
     })
-  const own = rules ? { rules: frozen(placed('record()', () => rules(ruleMaker))) } : {}
+  const own = rules ? { rules: frozen(placed('record()', () => unfolded(rules(ruleMaker)))) } : {}
   return make('record', rest as Options, { fields: frozen(fields), ...own })
 }
 

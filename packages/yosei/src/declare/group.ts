@@ -4,8 +4,9 @@ import { fieldNode } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { AnyCondition, Condition } from '../rules/condition.js'
 import { type ConditionMaker, conditionMaker } from '../rules/conditions.js'
-import type { AnyRule, Rule } from '../rules/rule.js'
+import type { Rule } from '../rules/rule.js'
 import { type RuleMaker, ruleMaker } from '../rules/rules.js'
+import { unfolded } from '../rules/while.js'
 import type { Endpoint, Endpoints, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import { nearest, type Policy } from '../terms/policy.js'
@@ -160,7 +161,7 @@ function joined(shared: LooseShared, far: EndpointNode['lookups'], endpoint: End
     query: part(both(part(query), endpoint.query)),
     header: headerPart(signature, both(headerPart(signature, header), endpoint.header)),
     cookie: cookiePart(both(cookiePart(cookie), endpoint.cookie)),
-    rules: [...(placed(signature, () => rules?.(ruleMaker as never) ?? []) as readonly AnyRule[]), ...endpoint.rules],
+    rules: [...placed(signature, () => unfolded(rules?.(ruleMaker as never) ?? [])), ...endpoint.rules],
     lookups: { ...far, ...endpoint.lookups },
     origin: endpoint.origin ?? endpoint,
   })

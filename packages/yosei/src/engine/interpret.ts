@@ -119,6 +119,18 @@ export function holdAsIs(node: Node, path: Path, value: unknown, outer: Run): vo
   held(node, value, run, path)
 }
 
+/** Holds values that were read against other fields, and changes nothing. */
+export const fitting =
+  (outer: Run) =>
+  (node: Node, value: unknown, isSecret: boolean): readonly Fault[] => {
+    const run = startRun(clock(outer))
+    run.unlisted = 'keep'
+    run.deepest = outer.deepest
+    if (isSecret) run.secrecy++
+    readNode(node, encode(node, value), 'json', run)
+    return run.faults
+  }
+
 function held(node: Node, value: unknown, outer: Run, path: Path): unknown {
   if (value === undefined || !isWritable(node)) return value
   const run = startRun(clock(outer))

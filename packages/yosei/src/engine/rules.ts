@@ -3,17 +3,18 @@
  * is present. First the values that are derived from others, then what must hold.
  */
 import { addFault, type Fault, type Run } from '../kinds/run.js'
+import { addressesIn, holdingOf } from '../rules/conditions.js'
 import { concrete, type Matter, pathOf } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, ruleOf } from '../rules/rules.js'
 import { EACH, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Step } from '../terms/verdict.js'
-import { hold } from './interpret.js'
+import { fitting, hold } from './interpret.js'
 
 /** Runs every rule that can run. */
 export function runRules(
   rules: readonly PlacedRule[],
-  matter: Omit<Matter, 'scope' | 'hold' | 'known' | 'run'> & {
+  matter: Omit<Matter, 'scope' | 'hold' | 'fit' | 'known' | 'run'> & {
     /** Whether somebody has said who is asking: where not, rules that look at it do not run. */
     readonly isKnown: boolean
   },
@@ -24,9 +25,10 @@ export function runRules(
   const { root, sent, input, accept, isKnown } = matter
   const wrong = wrongPlaces(run.faults)
   const put = (path: Path, value: unknown) => hold(root, path, value, run)
+  const fit = fitting(run)
   const derives = ({ rule }: PlacedRule) => ruleOf(rule).derives
   for (const { rule, base, declared, guards } of [...rules.filter(derives), ...rules.filter((one) => !derives(one))]) {
-    if (!isKnown && base.length === 0 && rule.reads.some(isOfWho)) {
+    if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
       tellStep(run, rule, notRun('nobody said who is asking'))
       continue
     }
@@ -36,10 +38,14 @@ export function runRules(
     for (const place of places) {
       if (!guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)) continue
       const scope = { base, declared, concrete: place }
-      runRule(rule, { root, sent, input, accept, scope, hold: put, known, run }, run, wrong)
+      runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run }, run, wrong)
     }
   }
 }
+
+/** What it needs to be sound: what it reads, and what its conditions look at. */
+const readsOf = ({ reads, during }: AnyRule): readonly string[] =>
+  during ? [...reads, ...during.flatMap(addressesIn)] : reads
 
 const isOfWho = (address: string) => parseAddress(address)?.[0] === 'who'
 
@@ -51,10 +57,12 @@ function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): vo
   const at = (address: string) => pathOf(address, matter.scope)
   // With faults beyond those that are kept, nobody can say what a rule would read.
   const isSound = run.beyond === 0 && !wrong.isFault && wrong.below.size === 0
-  const barred = isSound ? undefined : rule.reads.find((address) => run.beyond > 0 || isWrongAt(wrong, at(address)))
+  const barred = isSound ? undefined : readsOf(rule).find((address) => run.beyond > 0 || isWrongAt(wrong, at(address)))
   const lacking = waits ? rule.reads.find((address) => valueAt(matter.input, at(address)) === undefined) : undefined
-  const runs = barred === undefined && lacking === undefined
-  const found = runs ? judge(rule, matter) : []
+  const holding = (rule.during ?? []).map((condition) => holdingOf(condition, matter))
+  const isOff = barred === undefined && holding.some((holds) => !holds(matter.scope.concrete))
+  const runs = barred === undefined && lacking === undefined && !isOff
+  const found = runs ? judge(rule, matter).filter(({ path }) => holding.every((holds) => holds(path))) : []
   for (const fault of found) addFault(run, fault)
   tellStep(
     run,
@@ -63,7 +71,9 @@ function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): vo
       ? notRun(`${barred} is wrong`)
       : lacking !== undefined
         ? notRun(`${lacking} was not sent`)
-        : { outcome: found.length > 0 ? 'failed' : 'passed' },
+        : isOff
+          ? notRun('its condition does not hold')
+          : { outcome: found.length > 0 ? 'failed' : 'passed' },
   )
 }
 

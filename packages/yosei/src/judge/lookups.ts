@@ -2,7 +2,7 @@
 
 import { rootOf } from '../declare/endpoint.js'
 import type { LookupNode } from '../declare/lookups.js'
-import { hold } from '../engine/interpret.js'
+import { fitting, hold } from '../engine/interpret.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import type { Fault } from '../kinds/run.js'
 import { holdingOf } from '../rules/conditions.js'
@@ -55,6 +55,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     accept: opened.head.accept,
     scope: everywhere,
     hold: holding,
+    fit: fitting(opened.run),
     known: new Map(),
   }
   const answers = new Map<LookupNode, Promise<Answer>>()

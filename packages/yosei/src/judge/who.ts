@@ -2,7 +2,7 @@
 
 import type { EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
-import { holdAsIs, startRun } from '../engine/interpret.js'
+import { fitting, holdAsIs, startRun } from '../engine/interpret.js'
 import { interpretParts } from '../engine/parts.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
 import { everywhere } from '../rules/matter.js'
@@ -54,6 +54,7 @@ export function mayEnter(opened: Opened, asker: Asker): boolean {
     accept: head.accept,
     scope: everywhere,
     hold: (_: unknown, value: unknown) => value,
+    fit: fitting(run),
     known: new Map(),
   }
   return holdingOf(may, matter)([])

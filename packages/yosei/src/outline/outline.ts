@@ -9,6 +9,8 @@ import { resolve } from '../kinds/later.js'
 import { isSecret, nodesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { holdsSecret } from '../kinds/shape.js'
+import type { AnyCondition } from '../rules/condition.js'
+import { addressesIn, conditionMaker } from '../rules/conditions.js'
 import { areTimes, measuresAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import { ruleOf } from '../rules/rules.js'
@@ -148,5 +150,13 @@ function wordsOf(rule: AnyRule, root: Node): string {
     isTime: (address) => measuresAt(root, pathOf(address)).some((measure) => areTimes.includes(measure)),
     isSecret: (address) => isSecret(root, pathOf(address)),
   })
-  return `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
+  const words = `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
+  // Of a condition on a secret not even the words are told.
+  const during = (rule.during ?? []).filter(
+    (one) => !addressesIn(one).some((address) => isSecret(root, pathOf(address))),
+  )
+  const [when, ...more] = during
+  if (!when) return words
+  const all = more.length > 0 ? (conditionMaker.all(...during) as AnyCondition) : when
+  return wordFault({ path: [], stage: 'rules', code: 'rule', variant: 'while', about: { words, when: all } })
 }

@@ -6,6 +6,7 @@ import { type AboveMaker, above, below } from './above.js'
 import { type AcceptsMaker, accepts } from './accepts.js'
 import { type AllMaker, all, any } from './all.js'
 import type { AnyCondition, ConditionName, ConditionOf, Conditions, Holding } from './condition.js'
+import { type SuitsMaker, suits } from './fits.js'
 import { type IsMaker, is, within } from './is.js'
 import { type Matter, once, pathOf } from './matter.js'
 import { toldAt } from './measure.js'
@@ -19,10 +20,12 @@ export interface ConditionMaker<T>
     AllMaker,
     IsMaker<T>,
     NotMaker,
-    PresentMaker<T> {}
+    PresentMaker<T>,
+    SuitsMaker<T> {}
 
 const conditions: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } = {
   present,
+  suits,
   is,
   in: within,
   above,

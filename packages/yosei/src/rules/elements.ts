@@ -4,7 +4,7 @@ import type { Matter } from './matter.js'
 import { pathOf } from './matter.js'
 
 /** The path of the list whose elements hold the values of an address, and the way from an element to its value. */
-export function inList(address: string): { readonly list: Path; readonly rest: Path } | undefined {
+function inList(address: string): { readonly list: Path; readonly rest: Path } | undefined {
   const path = parseAddress(address) ?? []
   const at = path.lastIndexOf(EACH)
   return at < 0 ? undefined : { list: path.slice(0, at), rest: path.slice(at + 1) }

@@ -43,7 +43,7 @@ export const gap: RuleOf<Gap> = {
   make(
     low: string,
     high: string,
-    { min, max, code, blames = [high], ...rest }: LooseBlame & { min?: Distance; max?: Distance },
+    { min, max, code, blames = [high], ...rest }: LooseBlame & { min?: Distance; max?: Distance } = {},
   ) {
     const limits = { ...(min === undefined ? {} : { min }), ...(max === undefined ? {} : { max }) }
     return { rule: 'gap', code: code ?? '', ...limits, reads: [low, high], blames, ...worded(rest) }

@@ -14,6 +14,8 @@ export interface Matter {
   readonly scope: Scope
   /** Holds what a service puts in against the field at a path; gives it as it would be read. */
   readonly hold: (path: Path, value: unknown) => unknown
+  /** What another field finds wrong with a value that was read; of a secret, without a word of the value. */
+  readonly fit: (field: Node, value: unknown, isSecret: boolean) => readonly Fault[]
   /** What does not depend on the element that a rule is judged at: worked out once for all of them. */
   readonly known: Map<unknown, unknown>
   readonly run?: Run

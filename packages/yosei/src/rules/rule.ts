@@ -6,6 +6,7 @@
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'
 import { type AnyOptions, aName, anAddress, aStatus, aText, listOf, type Options, type Taken } from '../terms/taken.js'
+import type { AnyCondition } from './condition.js'
 import type { Matter } from './matter.js'
 import type { Measure } from './measure.js'
 
@@ -18,6 +19,8 @@ export interface Rule {
   readonly reads: readonly string[]
   /** Addresses at which its error is told. */
   readonly blames: readonly string[]
+  /** It holds only while these do. */
+  readonly during?: readonly AnyCondition[]
 }
 
 // biome-ignore lint/suspicious/noEmptyInterface: filled by the files of the rules.

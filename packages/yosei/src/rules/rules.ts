@@ -7,13 +7,14 @@ import { type AscendingMaker, ascending } from './ascending.js'
 import { type AtLeastOneMaker, atLeastOne } from './at-least-one.js'
 import { type AtMostOneMaker, atMostOne } from './at-most-one.js'
 import { type CheckMaker, check } from './check.js'
-import { type ConditionMaker, conditionMaker } from './conditions.js'
+import { addressesIn, type ConditionMaker, conditionMaker } from './conditions.js'
 import { type DifferentMaker, different } from './different.js'
 import { type DistinctMaker, distinct } from './distinct.js'
 import { type EqualMaker, equal } from './equal.js'
 import { type ExactlyOneMaker, exactlyOne } from './exactly-one.js'
 import { type FillMaker, fill } from './fill.js'
 import { type FindMaker, find } from './find.js'
+import { type FitsMaker, fits } from './fits.js'
 import { type GapMaker, gap } from './gap.js'
 import { type InOrderMaker, inOrder } from './in-order.js'
 import { listsShared } from './matter.js'
@@ -21,6 +22,7 @@ import { absent, type NeededMaker, needed } from './needed.js'
 import type { AnyRule, RuleName, RuleOf, Rules } from './rule.js'
 import { type SumWithinMaker, sumWithin } from './sum-within.js'
 import { type TogetherMaker, together } from './together.js'
+import { during, type WhileMaker } from './while.js'
 
 /** Makes the rules of an endpoint whose accepted input is `T`, or of a record that is read to `T`. */
 export interface RuleMaker<T>
@@ -36,11 +38,13 @@ export interface RuleMaker<T>
     ExactlyOneMaker<T>,
     FillMaker<T>,
     FindMaker<T>,
+    FitsMaker<T>,
     GapMaker<T>,
     InOrderMaker<T>,
     NeededMaker<T>,
     SumWithinMaker<T>,
-    TogetherMaker<T> {}
+    TogetherMaker<T>,
+    WhileMaker {}
 
 const rules: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
   apart,
@@ -59,18 +63,22 @@ const rules: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
   sumWithin,
   check,
   find,
+  fits,
   fill,
 }
 export const ruleOf = ({ rule }: AnyRule) => rules[rule] as unknown as RuleOf<AnyRule>
 
 /** The types stand in `RuleMaker`, where none may be missing; at run time one maker serves every endpoint. */
-export const ruleMaker = { ...conditionMaker, ...makersOf('rule', rules) } as unknown as RuleMaker<unknown> & {
+export const ruleMaker = {
+  ...conditionMaker,
+  ...makersOf('rule', { ...rules, while: during }),
+} as unknown as RuleMaker<unknown> & {
   readonly [R in RuleName]: RuleMaker<unknown>[R]
 }
 
 /** The addresses that a rule names, for a declaration to be held against. */
 export const addressesOf = (rule: AnyRule): readonly string[] => [
-  ...new Set([...rule.reads, ...rule.blames, ...ruleOf(rule).names(rule)]),
+  ...new Set([...rule.reads, ...rule.blames, ...ruleOf(rule).names(rule), ...(rule.during ?? []).flatMap(addressesIn)]),
 ]
 
 /** A rule where it applies: those of a record lie below it. */

@@ -115,3 +115,17 @@ either([text(), integer()], { default: true })
 tagged('k', { a: record({ n: integer() }) }, { default: { k: 'b' } })
 // @ts-expect-error an instant's default is a Date
 instant({ default: '2031-01-01T00:00:00Z' })
+// Fields that a value must also pass, and rules that hold for a while.
+endpoint('POST /x', { body, rules: (on) => [on.while(on.suits('body.name', text({ pattern: /^a/ })), [on.fits('body.n', integer({ max: 5 })), on.fits('body.rows', list(record({ a: integer() })))])] })
+// @ts-expect-error a number is no text
+endpoint('POST /x', { body, rules: (on) => [on.fits('body.n', text())] })
+// @ts-expect-error an address that does not exist
+endpoint('POST /x', { body, rules: (on) => [on.fits('body.nn', integer())] })
+// @ts-expect-error a condition on what is not there
+endpoint('POST /x', { body, rules: (on) => [on.while(on.is('body.nn', 5), [])] })
+// @ts-expect-error no list
+endpoint('POST /x', { body, rules: (on) => [on.inOrder('body.n')] })
+// @ts-expect-error a start and an end that do not compare
+endpoint('POST /x', { body, rules: (on) => [on.apart('body.rows[].a', 'body.name')] })
+// @ts-expect-error no two kinds have a distance
+endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.name', { max: 1 })] })

@@ -1,0 +1,120 @@
+/** A value must also pass another field. Blames what fails in it. */
+import type { Node } from '../kinds/kind.js'
+import { childrenOf } from '../kinds/kinds.js'
+import { isSecret } from '../kinds/locate.js'
+import { type Address, valueAt } from '../terms/address.js'
+import { aField, anAddress } from '../terms/taken.js'
+import type { Field, Out } from '../terms/types.js'
+import type { Condition, ConditionOf, One } from './condition.js'
+import { concrete, eachOnce, isNone, type Matter, pathOf } from './matter.js'
+import { none, type Rule, type RuleOf } from './rule.js'
+
+declare module './rule.js' {
+  interface Rules {
+    fits: Fits
+  }
+}
+declare module './condition.js' {
+  interface Conditions {
+    suits: Suits
+  }
+}
+/** A field whose values the address can have; of a record, some of its fields. */
+type Fitting<T, A extends string, F extends Field> = [Out<F> & One<T, A>] extends [never] ? never : F
+export interface FitsMaker<T> {
+  /**
+   * What was read must also pass this field: absent values do. It changes nothing, so nothing in the field may: `default`,
+   * `tidy`, `readAs` and `readOnly` are mistakes. Of a record it may name some fields alone.
+   *
+   * @example
+   * on.while(on.is('body.country', 'NL'), [on.fits('body.postcode', text({ pattern: /^\d{4} ?[A-Z]{2}$/ }))])
+   */
+  fits<const A extends Address<T>, F extends Field>(address: A, field: Fitting<T, A, F>): Rule
+}
+export interface SuitsMaker<T> {
+  /** Whether what was read passes this field too, as with `fits`. */
+  suits<const A extends Address<T>, F extends Field>(address: A, field: Fitting<T, A, F>): Condition
+}
+export interface Fits extends Rule {
+  readonly rule: 'fits'
+  readonly address: string
+  readonly field: Node
+}
+export interface Suits {
+  readonly condition: 'suits'
+  readonly address: string
+  readonly field: Node
+}
+
+export const fits: RuleOf<Fits> = {
+  make: (address: string, field: Node) => ({
+    rule: 'fits',
+    code: '',
+    address,
+    field,
+    reads: [address],
+    blames: [address],
+  }),
+  takes: [anAddress, aField],
+  each: ({ address }) => [address],
+  waits: true,
+  derives: false,
+  compares: false,
+  names: none,
+  mistake: ({ field }) => mistakeOfField(field),
+  judge({ address, field }, matter) {
+    const { root, input, scope, fit } = matter
+    return concrete(input, pathOf(address, scope)).flatMap((path) => {
+      const value = valueAt(input, path)
+      if (isNone(value)) return []
+      return fit(field, value, isSecret(root, path)).map((fault) => ({
+        ...fault,
+        path: [...path, ...fault.path],
+        stage: 'rules' as const,
+      }))
+    })
+  },
+  sentence: ({ blames }) => ({ code: 'rule', variant: 'fits', at: blames }),
+}
+
+export const suits: ConditionOf<Suits> = {
+  make: (address: string, field: Node) => ({ condition: 'suits', address, field }),
+  takes: [anAddress, aField],
+  addresses: ({ address }) => [address],
+  holding: ({ address, field }, matter) => passes(address, field, matter),
+  told: (condition) => condition,
+  words: ({ address }, say) => say('when.suits', { address }),
+  negated: () => undefined,
+}
+
+function passes(address: string, field: Node, { input, scope, fit }: Matter) {
+  const path = pathOf(address, scope)
+  return eachOnce(path, (indices) =>
+    concrete(input, path, indices).some((place) => {
+      const value = valueAt(input, place)
+      return !isNone(value) && fit(field, value, true).length === 0
+    }),
+  )
+}
+
+/** What would change what was read has no place where it is only looked at. */
+function mistakeOfField(field: Node, seen = new Set<Node>()): readonly [what: string, mend: string] | undefined {
+  if (seen.has(field)) return undefined
+  seen.add(field)
+  const changes =
+    field.kind === 'readAs'
+      ? 'readAs'
+      : field.need === 'defaulted'
+        ? 'default'
+        : field.readOnly
+          ? 'readOnly'
+          : field.kind === 'text' && field.tidy
+            ? 'tidy'
+            : undefined
+  if (changes) return [`its field has ${changes}, and changes nothing`, `Take ${changes} away`]
+  for (const [, child] of childrenOf(field)) {
+    const wrong = mistakeOfField(child, seen)
+    if (wrong) return wrong
+  }
+  return undefined
+}
