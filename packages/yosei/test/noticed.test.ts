@@ -233,7 +233,7 @@ test('the journal names what could have been sent, and was not', async () => {
 test('a process ends when a limit of time was all that it still had', () => {
   const program = `import { endpoint, intake, serve } from 'yosei'
     const app = intake({ endpoints: { a: endpoint('GET /', {}) }, limits: { handle: '100ms' } })
-    const handle = serve(app, { a: () => new Promise((resolve) => setTimeout(resolve, 150)) })
+    const handle = serve(app, { a: () => new Promise((resolve) => setTimeout(resolve, 2000)) })
     console.log((await handle(new Request('http://kr.example/'))).status)`
   const { stdout, signal } = spawnSync(process.execPath, ['--input-type=module', '-e', program], { timeout: 10_000 })
   expect([String(stdout), signal]).toEqual(['503\n', null])
@@ -255,6 +255,16 @@ test('settings of a group and of an endpoint are one, code by code', async () =>
   }).endpoints
   const statusOf = (sent: string) => (judgeParts(a, { path: { a: sent } }) as { status?: number }).status
   expect([statusOf('x'), statusOf('9007199254740992'), statusOf('')]).toEqual([404, 423, 409])
+})
+
+test('what is undefined was not said, and leaves what is farther', () => {
+  const inner = endpoint('GET /', { query: { a: integer(), b: integer() }, limits: { errors: undefined } as never })
+  const { a } = intake({
+    endpoints: { a: inner },
+    limits: { errors: 1 },
+    statuses: { query: 418, path: undefined } as never,
+  }).endpoints
+  expect(judgeParts(a, { query: { a: 'x', b: 'x' } })).toMatchObject({ status: 418, more: 1 })
 })
 
 test('two codings are undone, three are not, and header fields are counted to their last byte', async () => {

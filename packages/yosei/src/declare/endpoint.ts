@@ -13,6 +13,7 @@ import type { Present } from '../terms/address.js'
 import type { Endpoint, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
+import { given } from '../terms/own.js'
 import type { Policy } from '../terms/policy.js'
 import { isPlain, placed, shown } from '../terms/taken.js'
 import { parseTemplate, type Template } from '../terms/template.js'
@@ -226,7 +227,7 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
     method,
     template,
     segments: parseTemplate(signature, template),
-    ...annotations,
+    ...given(annotations),
     tags,
     success,
     path: part(path),

@@ -13,6 +13,7 @@ import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
+import { given } from '../terms/own.js'
 import { isField, isPlain, placed, shown, fields as takenFields } from '../terms/taken.js'
 import type {
   Common,
@@ -140,10 +141,6 @@ interface Options {
   readonly default?: unknown
   readonly readOnly?: boolean | 'drop' | undefined
 }
-
-/** An option that is undefined was not given. */
-const given = (options: object) =>
-  Object.fromEntries(Object.entries(options).filter(([, value]) => value !== undefined))
 
 /** The one place where nodes are made. */
 function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {

@@ -4,6 +4,7 @@ import type { All, Endpoints, Intake, ServicesOf, WhoOf } from '../terms/endpoin
 import { frozen } from '../terms/frozen.js'
 import type { Catalogues, Journal, Problem, Refused, TurnStore } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
+import { given } from '../terms/own.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
 import { checkStatuses, type Statuses } from '../terms/statuses.js'
 import { shown } from '../terms/taken.js'
@@ -34,17 +35,17 @@ interface Shared<Who, Services> {
    * How a client says who it is, for the 401 of one that does not: by default `{ header: 'authorization', scheme:
    * 'Bearer' }`. The scheme is what `WWW-Authenticate` names (RFC 9110, section 11.6.1).
    */
-  challenge?: { readonly header?: string; readonly scheme?: string }
+  challenge?: { readonly header?: string; readonly scheme?: string } | undefined
   /**
    * Own words by language and code: for all, or with `wrong_type.flag` for one kind. They come before the catalogue's.
    */
-  languages?: Catalogues
+  languages?: Catalogues | undefined
   /** A house's own shape around a rejection. */
-  envelope?: (rejection: Rejected, problem: Problem) => { body: unknown; type?: string }
+  envelope?: ((rejection: Rejected, problem: Problem) => { body: unknown; type?: string }) | undefined
   /** Where rejections and failures are written. Without one, failures go to the error output. */
-  journal?: Journal
+  journal?: Journal | undefined
   /** Where turns are taken: in memory where nothing is said, which serves one process. */
-  turns?: TurnStore
+  turns?: TurnStore | undefined
 }
 
 /** What `identify` may give, where the endpoints declare `Who`. */
@@ -62,19 +63,19 @@ export interface IntakeDeclaration<E extends Endpoints, Services = unknown>
     Shared<WhoFor<E>, Services> {
   endpoints: E
   /** Where it is mounted: `/api/v1`. */
-  base?: string
-  title?: string
-  version?: string
+  base?: string | undefined
+  title?: string | undefined
+  version?: string | undefined
   /** Whether code is made for each endpoint, where that is allowed, or its declaration is interpreted. */
-  engine?: 'compiled' | 'interpreted'
+  engine?: 'compiled' | 'interpreted' | undefined
 }
 
 /** What an intake is to those who read it. */
 export interface IntakeNode extends Readonly<Shared<unknown, never>> {
   readonly endpoints: { readonly [name: string]: EndpointNode }
   readonly base: string
-  readonly title?: string
-  readonly version?: string
+  readonly title?: string | undefined
+  readonly version?: string | undefined
   /** What holds before an endpoint is known. */
   readonly limits: SettledLimits
   readonly statuses: Statuses
@@ -131,7 +132,7 @@ export function declareIntake<const E extends Endpoints, Services = unknown>(
       'it declares who is asking, and nobody says it',
       'Give the intake identify, or take away who',
     )
-  const policy = defined({
+  const policy: Policy = given({
     limits: frozen(limits),
     statuses: frozen(statuses),
     coerce,
@@ -156,9 +157,6 @@ export function declareIntake<const E extends Endpoints, Services = unknown>(
 const intakes = new WeakMap<EndpointNode, IntakeNode>()
 /** The intake that an endpoint was taken from; `undefined` for one that was only declared. */
 export const intakeOf = (endpoint: EndpointNode): IntakeNode | undefined => intakes.get(endpoint)
-
-const defined = <T extends object>(of: T) =>
-  Object.fromEntries(Object.entries(of).filter(([, value]) => value !== undefined)) as Policy
 
 /** The endpoint with its name and the settings that it shares; its own win. */
 function settle(name: string, endpoint: EndpointNode, shared: Policy, engine: EndpointNode['engine']): EndpointNode {

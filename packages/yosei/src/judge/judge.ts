@@ -18,14 +18,14 @@ import { type Rejection, reject, rejectFailed, verdictOf } from './verdict.js'
 
 export interface JudgeOptions {
   /** What lookups and `identify` are given; `{}` suffices. Without services none is asked, and the verdict is pending. */
-  services?: unknown
+  services?: unknown | undefined
   /** Who is asking, where that is known already: `identify` is not asked. */
-  who?: unknown
+  who?: unknown | undefined
   /** The clock that relative limits count from. */
-  now?: Date
+  now?: Date | undefined
   /** Whether the verdict says how each value was read, and how each stage and rule went. */
-  trace?: boolean
-  signal?: AbortSignal
+  trace?: boolean | undefined
+  signal?: AbortSignal | undefined
 }
 
 /** Judges a request on a platform: see `judge`. */

@@ -13,12 +13,12 @@ import type { Judged } from './stages.js'
 import { type Rejection, roomFor, verdictOf } from './verdict.js'
 
 export interface JudgePartsOptions {
-  now?: Date
-  trace?: boolean
+  now?: Date | undefined
+  trace?: boolean | undefined
   /** Whether the body is text as well, as a form gives it. */
-  text?: boolean
+  text?: boolean | undefined
   /** Judge these parts alone, and the rules that read nothing else. */
-  only?: readonly Part[]
+  only?: readonly Part[] | undefined
 }
 
 /** Judges parts by a reader; interpreted where there is none: see `judgeParts`. */

@@ -10,3 +10,7 @@ export function isEmpty(object: object | undefined): boolean {
   for (const _ in object) return false
   return true
 }
+
+/** An option that is undefined was not given. */
+export const given = <T extends object>(options: T): T =>
+  Object.fromEntries(Object.entries(options).filter(([, value]) => value !== undefined)) as T

@@ -2,6 +2,7 @@
 
 import type { Size, Span } from './declared.js'
 import { mistake } from './mistake.js'
+import { given } from './own.js'
 import type { Part } from './parts.js'
 import type { Statuses } from './statuses.js'
 import {
@@ -22,43 +23,43 @@ import { readSize, readSpan } from './units.js'
 /** How large and how slow a request may be. Each is looked at as early as the request shows it. */
 export interface Limits {
   /** Of the request target; 8kB by default. Beyond: 414. */
-  uri?: Size
+  uri?: Size | undefined
   /** Of all header fields together; 16kB by default. Beyond: 431. */
-  headers?: Size
+  headers?: Size | undefined
   /** Of the body, also after a content coding was undone; 1MB by default. Beyond: 413. */
-  body?: Size
+  body?: Size | undefined
   /** Pairs in the query; 200 by default. */
-  queryValues?: number
+  queryValues?: number | undefined
   /** Levels of nesting where a declaration holds itself or says nothing; 64 by default. */
-  depth?: number
+  depth?: number | undefined
   /** Errors that a verdict lists; 50 by default, the rest counted. */
-  errors?: number
+  errors?: number | undefined
   /** Time for the body to come; 30s by default. Beyond: 408. */
-  receive?: Span
+  receive?: Span | undefined
   /** Time for the handler; 60s by default. Beyond: 503, and its signal fires. */
-  handle?: Span
+  handle?: Span | undefined
 }
 
 export interface Policy {
-  limits?: Limits
-  statuses?: Statuses
+  limits?: Limits | undefined
+  statuses?: Statuses | undefined
   /** Read text where the JSON body should carry another type. */
-  coerce?: boolean
+  coerce?: boolean | undefined
   /** What happens to names that are not declared. `refuse` by default. */
-  unlisted?: { readonly query?: 'refuse' | 'drop'; readonly body?: 'refuse' | 'drop' | 'keep' }
+  unlisted?: { readonly query?: 'refuse' | 'drop'; readonly body?: 'refuse' | 'drop' | 'keep' } | undefined
   /**
    * Refuse JSON in which an object has a name twice (RFC 7493, section 2.3), which a parser takes without a word. Costs
    * a scan.
    */
-  uniqueNames?: boolean
+  uniqueNames?: boolean | undefined
   /**
    * `observe` lets a gate pass what it would reject, journalled as such; for a part, what is wrong in that part alone.
    */
-  mode?: Mode | { readonly [P in Part]?: Mode }
+  mode?: Mode | { readonly [P in Part]?: Mode } | undefined
   /** Whether requests are taken of those that `identify` does not know as well. */
-  open?: boolean
+  open?: boolean | undefined
   /** Which rejections are journalled: none where `false`, or none of a part's errors. Failures always are. */
-  journalled?: boolean | { readonly [P in Part]?: boolean }
+  journalled?: boolean | { readonly [P in Part]?: boolean } | undefined
 }
 
 export type Mode = 'enforce' | 'observe'
@@ -96,7 +97,7 @@ export const policyOptions: Options<Policy> = {
 /** Limits as numbers: bytes, counts, milliseconds. */
 export type SettledLimits = { readonly [K in keyof Limits]-?: number }
 
-const defaults: Required<Limits> = {
+const defaults: { readonly [K in keyof Limits]-?: Limits[K] & {} } = {
   uri: '8kB',
   headers: '16kB',
   body: '1MB',
@@ -122,8 +123,7 @@ function settle(where: string, limits: Limits): SettledLimits {
   checkOptions(limits, limitOptions, 'limits', (what, mend, option) =>
     mistake(`${where}, limits`, what, mend, { option }),
   )
-  const given = Object.entries(limits).filter(([, limit]) => limit !== undefined)
-  const entries = Object.entries({ ...defaults, ...Object.fromEntries(given) }).map(([name, limit]) => {
+  const entries = Object.entries({ ...defaults, ...given(limits) } as typeof defaults).map(([name, limit]) => {
     const isTime = name === 'receive' || name === 'handle'
     return [name, isTime ? readSpan(String(limit)) : readSize(limit)] as const
   })
@@ -132,9 +132,9 @@ function settle(where: string, limits: Limits): SettledLimits {
 
 /** The settings of both, one by one; the nearer win. */
 export function nearest(near: Policy, far: Policy): Policy {
-  const both = { ...far, ...near }
+  const both = { ...given(far), ...given(near) }
   for (const name of ['limits', 'statuses', 'unlisted'] as const)
-    if (near[name] && far[name]) Object.assign(both, { [name]: { ...far[name], ...near[name] } })
+    if (near[name] && far[name]) Object.assign(both, { [name]: { ...given(far[name]), ...given(near[name]) } })
   if (near.statuses?.codes && far.statuses?.codes)
     Object.assign(both.statuses ?? {}, { codes: { ...far.statuses.codes, ...near.statuses.codes } })
   return both

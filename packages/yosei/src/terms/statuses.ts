@@ -136,9 +136,9 @@ export const statusTable = {
 
 export type StatusName = keyof typeof statusTable
 /** The status for a kind of failure, where the default does not suit. */
-export type Statuses = { readonly [N in StatusName]?: number } & {
+export type Statuses = { readonly [N in StatusName]?: number | undefined } & {
   /** By the code of an error: `{ repeated: 409 }`. It comes before what the kind of failure says. */
-  readonly codes?: { readonly [code: string]: number }
+  readonly codes?: { readonly [code: string]: number } | undefined
 }
 
 export const statusFor = (name: StatusName, statuses: Statuses | undefined): number =>

@@ -43,6 +43,7 @@ const handlers: Handlers<typeof app.endpoints, typeof services> = {
 }
 export const one = (input: Accepted<typeof guarded>, context: Context<typeof guarded, typeof services>) => handlers.guarded(input, context)
 serve(app, handlers, { services })
+export const same_: Handlers<typeof app, typeof services> = handlers
 serve(app, { guarded: ({ body }, { who }) => body.slug + who.role, openTo: () => 1 }, { services })
 export const pending = judge(app, 'GET /b HTTP/1.1').then((verdict) => verdict.outcome === 'pending' && verdict.unasked)
 const grouped = group({ prefix: '/v1/{team}', path: { team: text() }, who, lookups: (on) => ({ team: on.lookup({ reads: ['path.team'], ask: ({ teams }: { teams: Map<string, number> }, [team]) => teams.get(team) }) }) }, (shared) => ({
@@ -129,3 +130,5 @@ endpoint('POST /x', { body, rules: (on) => [on.inOrder('body.n')] })
 endpoint('POST /x', { body, rules: (on) => [on.apart('body.rows[].a', 'body.name')] })
 // @ts-expect-error no two kinds have a distance
 endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.name', { max: 1 })] })
+const unset: { limits: undefined; open: undefined; body: undefined; base: undefined; now: undefined } = { limits: undefined, open: undefined, body: undefined, base: undefined, now: undefined }
+intake({ endpoints: { x: endpoint('GET /x', { limits: { body: unset.body }, open: unset.open, rules: undefined, title: undefined }) }, limits: unset.limits, base: unset.base, statuses: { body: undefined } })
