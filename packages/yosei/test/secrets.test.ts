@@ -1,6 +1,6 @@
 /** What is declared a secret is told nowhere: every kind of field, in every place, in every output. */
 import { expect, jest, test } from '@jest/globals'
-import { codeOf, endpoint, type Field, integer, list, outline, record, text, tuple } from 'yosei'
+import { codeOf, either, endpoint, type Field, integer, list, outline, record, text, tuple } from 'yosei'
 import { kinds as every } from '../dist/kinds/kinds.js'
 import { digits, kinds, marks, outputs, places, secret, written } from './secrets.ts'
 
@@ -50,6 +50,7 @@ test('nor do rules tell it, nor what they make of it', async () => {
   const pin = integer({ ...secret, optional: true })
   type On = { readonly [name: string]: (...all: unknown[]) => never }
   const rules: [string, (on: Required<On>) => unknown[]][] = [
+    ['a union in a union', (on) => [on.equal?.('body.either', 'body.open'), on.equal?.('body.open', 'body.either')]],
     [
       'equal',
       (on) => [on.equal?.('body.pin', 'body.open'), on.equal?.('body.open', 'body.pin', { blames: ['body.open'] })],
@@ -70,6 +71,7 @@ test('nor do rules tell it, nor what they make of it', async () => {
         pins: list(integer(secret)),
         opens: list(integer()),
         open: integer({ optional: true }),
+        either: either([integer({ max: 1 }), either([integer({ min: 5 }), either([integer()], secret as never)])]),
         note: text({ optional: true }),
         copy: integer({ ...secret, optional: true }),
       }),
@@ -80,7 +82,7 @@ test('nor do rules tell it, nor what they make of it', async () => {
       method: 'POST',
       target: '/',
       headers: { 'content-type': 'application/json' },
-      body: written({ pin: digits, pins: [digits], opens: [1e9], open: 5 }),
+      body: written({ pin: digits, pins: [digits], opens: [1e9], open: 5, either: digits }),
     }
     for (const output of await outputs(declared, message)) expect(`${name}: ${output}`).not.toMatch(marks)
   }

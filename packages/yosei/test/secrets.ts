@@ -129,6 +129,11 @@ export const places: { readonly [name: string]: readonly [(field: Field) => Fiel
     (field) => either([text({ length: [1, 2] }), list(text({ length: [1, 2] })), integer({ max: 1 }), field]),
     (value) => value,
   ],
+  'a union in a union': [
+    (field) =>
+      either([text({ length: [1, 2] }), either([integer({ max: 1 }), either([text({ length: [1, 2] }), field])])]),
+    (value) => value,
+  ],
   'what is made later': [(a) => later(() => record({ a })), (a) => ({ a })],
   'what is read on': [
     (a) => readAs(record({ a }), ({ a: value }) => (value === word ? undefined : value), { code: 'odd' }),

@@ -78,5 +78,10 @@ function maskedValue(node: Node, value: unknown, depth = 0): unknown {
   if (node.secret) return masked
   return depth > 32
     ? undefined
-    : kindOf(kinds, node).mask(node, value, (below, one) => maskedValue(below, one, depth + 1))
+    : kindOf(kinds, node).mask(
+        node,
+        value,
+        (below, one) => maskedValue(below, one, depth + 1),
+        (one) => holdsSecret(one, childrenOf),
+      )
 }

@@ -39,10 +39,7 @@ export const either: KindOf<EitherNode> = {
     return value
   },
   // Which branch it is cannot be told from here, and one of them may be a secret.
-  mask: (node, value) =>
-    typeof value === 'object' || [...node.branches, ...formsOf(node)].some(({ secret }) => secret)
-      ? undefined
-      : shorten(value),
+  mask: (node, value, _, hides) => (typeof value === 'object' || hides(node) ? undefined : shorten(value)),
 }
 
 /**

@@ -46,7 +46,13 @@ export interface KindOf<N extends Declared> {
   /** The JSON form of a value, as a client sends it. What is in that form already stays as it is. */
   encode(node: N, value: unknown, encoder: Encoder): unknown
   /** What of a value may be written down: nothing, where nobody has said that it is no secret. */
-  mask(node: N, value: unknown, below: (node: Node, value: unknown) => unknown): unknown
+  mask(
+    node: N,
+    value: unknown,
+    below: (node: Node, value: unknown) => unknown,
+    /** Whether a declaration is a secret, or has one anywhere below it. */
+    hides: (node: Node) => boolean,
+  ): unknown
 }
 
 /** A field's own type holds only what TypeScript infers from it; what it is made of is here. */

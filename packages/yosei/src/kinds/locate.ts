@@ -29,6 +29,22 @@ function shapesOf(node: Node): readonly Shape[] {
   return found
 }
 
+const veils = new WeakMap<Node, boolean>()
+/** Whether a node is a secret, or anything that may stand in its place. */
+function isVeiled(node: Node): boolean {
+  const known = veils.get(node)
+  if (known !== undefined) return known
+  const seen = new Set<Node>()
+  const look = (one: Node): boolean => {
+    if (seen.has(one)) return false
+    seen.add(one)
+    return Boolean(one.secret) || childrenOf(one).some(([step, child]) => step === undefined && look(child))
+  }
+  const is = look(node)
+  veils.set(node, is)
+  return is
+}
+
 /** The nodes that a step leads to. */
 function step(shape: Shape, key: string | number): readonly Node[] {
   if (shape.kind === 'tagged' && shape.tag === key) return [tagNode(shape)]
@@ -54,7 +70,7 @@ export const shapesAt = (root: Node, path: Path): readonly Shape[] => nodesAt(ro
 /** Whether the value at a path is a secret, or inside one. */
 export function isSecret(root: Node, path: Path): boolean {
   let nodes: readonly Node[] = [root]
-  const isHidden = () => nodes.some((node) => node.secret || shapesOf(node).some(({ secret }) => secret))
+  const isHidden = () => nodes.some(isVeiled)
   return (
     isHidden() ||
     path.some((key) => {
