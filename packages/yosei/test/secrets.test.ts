@@ -1,6 +1,6 @@
 /** What is declared a secret is told nowhere: every kind of field, in every place, in every output. */
 import { expect, jest, test } from '@jest/globals'
-import { codeOf, either, endpoint, type Field, integer, list, outline, record, text, tuple } from 'yosei'
+import { codeOf, constant, either, endpoint, type Field, integer, list, outline, record, text, tuple } from 'yosei'
 import { kinds as every } from '../dist/kinds/kinds.js'
 import { digits, kinds, marks, outputs, places, secret, written } from './secrets.ts'
 
@@ -51,6 +51,13 @@ test('nor do rules tell it, nor what they make of it', async () => {
   type On = { readonly [name: string]: (...all: unknown[]) => never }
   const rules: [string, (on: Required<On>) => unknown[]][] = [
     ['a union in a union', (on) => [on.equal?.('body.either', 'body.open'), on.equal?.('body.open', 'body.either')]],
+    [
+      'fits',
+      (on) => [
+        on.fits?.('body.pin', constant(digits)),
+        on.needed?.('body.note', on.suits?.('body.pin', constant(digits))),
+      ],
+    ],
     [
       'equal',
       (on) => [on.equal?.('body.pin', 'body.open'), on.equal?.('body.open', 'body.pin', { blames: ['body.open'] })],

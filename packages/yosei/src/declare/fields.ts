@@ -11,10 +11,10 @@ import { unfolded } from '../rules/while.js'
 import { type Present, parseAddress } from '../terms/address.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
-import { mistake } from '../terms/mistake.js'
+import { mistake, placed } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import { given } from '../terms/own.js'
-import { isField, isPlain, placed, shown, fields as takenFields } from '../terms/taken.js'
+import { isField, isPlain, shown, fields as takenFields } from '../terms/taken.js'
 import type {
   Common,
   Field,

@@ -18,9 +18,9 @@ import { type Rejection, reject, rejectFailed, verdictOf } from './verdict.js'
 
 export interface JudgeOptions {
   /** What lookups and `identify` are given; `{}` suffices. Without services none is asked, and the verdict is pending. */
-  services?: unknown | undefined
+  services?: unknown
   /** Who is asking, where that is known already: `identify` is not asked. */
-  who?: unknown | undefined
+  who?: unknown
   /** The clock that relative limits count from. */
   now?: Date | undefined
   /** Whether the verdict says how each value was read, and how each stage and rule went. */

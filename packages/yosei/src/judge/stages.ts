@@ -70,6 +70,13 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
     const found = open(app, message, run, options.folds)
     if ('outcome' in found) return { verdict: found }
     opened = found
+    if (app.identify && options.identity === 'unsaid' && found.destination.endpoint.may)
+      run.trace?.steps.push({
+        stage: 'identify',
+        name: 'may',
+        outcome: 'not run',
+        because: 'nobody said who is asking',
+      })
     const judged =
       app.identify && options.identity === 'asked'
         ? identifyFirst(found, run, options)

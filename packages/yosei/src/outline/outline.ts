@@ -77,7 +77,14 @@ function outlineEndpoint(endpoint: EndpointNode): JsonObject {
 }
 
 const outlineRules = (rules: readonly AnyRule[], root: Node): Json =>
-  rules.map((rule) => ({ ...plain(rule, (one) => concealed(one, root)), words: wordsOf(rule, root) }))
+  rules.map((rule) => ({ ...plain(toldOf(rule, root), (one) => concealed(one, root)), words: wordsOf(rule, root) }))
+
+/** A rule without the field that a secret must fit: that may say what the secret is. */
+function toldOf(rule: AnyRule, root: Node): object {
+  if (rule.rule !== 'fits' || !isSecret(root, pathOf(rule.address))) return rule
+  const { field: _, ...told } = rule
+  return told
+}
 
 const pathOf = (address: string) => parseAddress(address) as Path
 

@@ -6,7 +6,7 @@ import type { AlikeTo } from './compare.js'
 import { type Element, elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
 import { faultOf, isNone, pathOf } from './matter.js'
 import { haveOrder, orderAt } from './measure.js'
-import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+import { type Blame, type LooseBlame, none, type Rule, type RuleOf, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -31,14 +31,12 @@ export interface Apart extends Rule {
   readonly rule: 'apart'
 }
 
-const { blames: _, ...ownOptions } = blameOptions
-
 export const apart: RuleOf<Apart> = {
   make(start: string, end: string, { code = 'overlaps', ...rest }: LooseBlame = {}) {
     const reads = [start, end]
     return { rule: 'apart', code, reads, blames: [elementOf(reads)], ...worded(rest) }
   },
-  takes: [anAddress, anAddress, ownOptions],
+  takes: [anAddress, anAddress, wordOptions],
   each: ({ reads }) => [listOfAll(reads) ?? ''],
   waits: true,
   derives: false,

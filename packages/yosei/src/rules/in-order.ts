@@ -6,7 +6,7 @@ import { aFlag, anAddress } from '../terms/taken.js'
 import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
 import { faultOf, isNone, pathOf } from './matter.js'
 import { areTimes, haveOrder, measuresAt, orderAt, toldAt } from './measure.js'
-import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+import { type Blame, type LooseBlame, none, type Rule, type RuleOf, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -31,13 +31,11 @@ export interface InOrder extends Rule {
   readonly orEqual: boolean
 }
 
-const { blames: _, ...ownOptions } = blameOptions
-
 export const inOrder: RuleOf<InOrder> = {
   make(address: string, { code = 'out_of_order', orEqual = false, ...rest }: LooseBlame & { orEqual?: boolean } = {}) {
     return { rule: 'inOrder', code, orEqual, reads: [address], blames: [address], ...worded(rest) }
   },
-  takes: [anAddress, { ...ownOptions, orEqual: aFlag }],
+  takes: [anAddress, { ...wordOptions, orEqual: aFlag }],
   each: ({ reads }) => [listOfAll(reads) ?? ''],
   waits: true,
   derives: false,

@@ -102,6 +102,10 @@ export const blameOptions: Options<Blame<unknown>> = {
   blames: listOf(anAddress),
 }
 
+const { blames: _, ...unplaced } = blameOptions
+/** The same where the rule alone knows the place. */
+export const wordOptions = unplaced
+
 export const worded = ({
   message,
   status,

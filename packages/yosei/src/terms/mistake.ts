@@ -22,11 +22,21 @@ export class DeclarationError extends Error {
   }
 }
 interface MistakenPlace {
-  readonly address?: string
+  readonly address?: string | undefined
   readonly option?: string | undefined
 }
 
 /** Throws; `where` names the endpoint, field or rule, `what` is wrong, `mend` says what to do. */
 export function mistake(where: string, what: string, mend: string, place?: MistakenPlace): never {
   throw new DeclarationError(where, what, mend, place)
+}
+
+/** A mistake that is made inside is told with the place that it has outside. */
+export function placed<T>(where: string, work: () => T): T {
+  try {
+    return work()
+  } catch (error) {
+    if (!(error instanceof DeclarationError)) throw error
+    mistake(`${where}, ${error.where}`, error.what, error.mend, error)
+  }
 }

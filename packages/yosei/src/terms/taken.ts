@@ -199,22 +199,3 @@ function checkArguments(
   }
 }
 const isTaken = (one: Taken | AnyOptions): one is Taken => typeof one.takes === 'function'
-
-/** What throws a mistake inside tells it with the place that it has outside. */
-export function placed<T>(where: string, work: () => T): T {
-  try {
-    return work()
-  } catch (error) {
-    if (error instanceof Error && error.name === 'DeclarationError' && 'where' in error) {
-      const {
-        where: inner,
-        what,
-        mend,
-        address,
-        option,
-      } = error as never as { [K in 'where' | 'what' | 'mend']: string } & { address?: string; option?: string }
-      mistake(`${where}, ${inner}`, what, mend, { address, option } as never)
-    }
-    throw error
-  }
-}
