@@ -21,6 +21,7 @@ export type { Blame, Found, Rule } from './rules/rule.js'
 export type { RuleMaker } from './rules/rules.js'
 export { endpoint, group, intake } from './sound/declarations.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './terms/address.js'
+export type { Asking } from './terms/asking.js'
 export type { Bounds, Messages, Moment, Need, Size, Span } from './terms/declared.js'
 export type { Accepted, Endpoint, Endpoints, FoundBy, Intake, Sent, WhoOf } from './terms/endpoint.js'
 export type {

@@ -9,6 +9,7 @@ import type { AnyRule, Rule } from '../rules/rule.js'
 import { addressesOf, type RuleMaker, ruleMaker } from '../rules/rules.js'
 import { unfolded } from '../rules/while.js'
 import { type Present, parseAddress } from '../terms/address.js'
+import type { Asking } from '../terms/asking.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake, placed } from '../terms/mistake.js'
@@ -332,18 +333,22 @@ export function later<T, I = T, const O extends LaterOptions = {}>(
 }
 
 /**
- * A value that passed `base` goes through `read`; a throw or `undefined` becomes an error with `code`, here. What was
- * thrown is never shown. Never asynchronous.
+ * A value that passed `base` goes through `read`, which is given the clock of the judgement as well; a throw or
+ * `undefined` becomes an error with `code`, here. What was thrown is never shown. Never asynchronous.
  *
  * @example
  * const link = readAs(text(), (value) => new URL(value), { code: 'bad_link', write: String, key: String })
  */
 export function readAs<B extends Field, T>(
   base: B,
-  read: (value: Out<B>) => T extends Promise<unknown> ? never : T | undefined,
+  read: (value: Out<B>, asking: Asking) => T extends Promise<unknown> ? never : T | undefined,
   about: ReadAs<Out<B>, T>,
 ): Field<T, In<B>, B['need']>
-export function readAs(base: Field, read: (value: never) => unknown, about: ReadAs<unknown, never>): Field {
+export function readAs(
+  base: Field,
+  read: (value: never, asking: Asking) => unknown,
+  about: ReadAs<unknown, never>,
+): Field {
   // What is no field is found where this one is used.
   const { need = 'required', readOnly, secret } = (base ?? {}) as Partial<Node>
   const same = { ...(readOnly ? { readOnly } : {}), ...(secret ? { secret } : {}) }

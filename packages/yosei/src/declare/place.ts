@@ -5,40 +5,84 @@ import { childrenOf } from '../kinds/kinds.js'
 import { sentShape } from '../kinds/shape.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, placeRule } from '../rules/rules.js'
-import { EACH_NAME, formatAddress, type Path } from '../terms/address.js'
+import { formatAddress, type Path } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
-import { oncePerBody, rootOf } from './endpoint.js'
+import { type BodyNode, type EndpointNode, oncePerBody, rootOf } from './endpoint.js'
 
-/** The rules that hold for a body of one media type. */
-export const placedRules = oncePerBody((endpoint, body): readonly PlacedRule[] => [
-  ...placesIn(rootOf(endpoint, body), [], [], `${endpoint.method} ${endpoint.template}`),
-  ...endpoint.rules.map((rule) => placeRule(rule, [], [])),
-])
-
-type Guards = PlacedRule['guards']
-
-function placesIn(node: Node, base: Path, guards: Guards, where: string): PlacedRule[] {
-  if (!bringsRules(node)) return []
-  if (node.kind === 'tagged')
-    return Object.entries(node.branches).flatMap(([value, branch]) =>
-      placesIn(sentShape(branch), base, [...guards, { path: [...base, node.tag], value }], where),
-    )
-  const own =
-    node.kind === 'record'
-      ? ((node.rules ?? []) as readonly AnyRule[]).map((rule) => placeRule(rule, base, guards))
-      : []
-  const below = childrenOf(node).flatMap(([step, child]) => {
-    if (step !== undefined && step !== EACH_NAME) return placesIn(child, [...base, step], guards, where)
-    if (!bringsRules(child)) return []
-    const what = `the rules of a record in ${node.kind}() have no place of their own`
-    return mistake(`${where}, ${formatAddress(base)}`, what, 'Give the rules to the endpoint')
-  })
-  return [...own, ...below]
+/** A declaration whose records with rules lie where only a value tells: in a union, or in one that holds itself. */
+export interface Thicket {
+  readonly node: Node
+  readonly base: Path
+  readonly guards: PlacedRule['guards']
+}
+export interface Placed {
+  readonly rules: readonly PlacedRule[]
+  readonly thickets: readonly Thicket[]
 }
 
-function bringsRules(node: Node, seen = new Set<Node>()): boolean {
-  if (seen.has(node)) return false
-  seen.add(node)
-  if (node.kind === 'record' && (node.rules?.length ?? 0) > 0) return true
-  return childrenOf(node).some(([, child]) => bringsRules(child, seen))
+/** The rules that hold for a body of one media type. */
+export const placedRules = oncePerBody((endpoint, body): Placed => {
+  const rules: PlacedRule[] = []
+  const thickets: Thicket[] = []
+  const look = (node: Node, base: Path, guards: PlacedRule['guards']): void => {
+    if (!bringsRules(node)) return
+    if (node.kind === 'either' || node.kind === 'later') thickets.push({ node, base, guards })
+    else if (node.kind === 'tagged')
+      for (const [value, branch] of Object.entries(node.branches))
+        look(sentShape(branch), base, [...guards, { path: [...base, node.tag], value }])
+    else {
+      if (node.kind === 'record') for (const rule of rulesOf(node)) rules.push(placeRule(rule, base, guards))
+      for (const [step, child] of childrenOf(node)) if (step !== undefined) look(child, [...base, step], guards)
+    }
+  }
+  look(rootOf(endpoint, body), [], [])
+  return { rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, [], []))], thickets }
+})
+
+/**
+ * Every rule once, where it first applies, for a declaration to be held against.
+ *
+ * @throws DeclarationError where a rule stands behind a reader, whose values have no addresses.
+ */
+export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): readonly PlacedRule[] {
+  const { rules, thickets } = placedRules(endpoint, body)
+  const seen = new Set<Node>()
+  const found: PlacedRule[] = []
+  const look = (node: Node, base: Path): void => {
+    if (seen.has(node) || !bringsRules(node)) return
+    seen.add(node)
+    if (node.kind === 'readAs')
+      mistake(
+        `${endpoint.method} ${endpoint.template}, ${formatAddress(base)}`,
+        'the rules of a record in readAs() have no place of their own',
+        'Give the rules to the endpoint',
+      )
+    if (node.kind === 'record' && base.length > 0)
+      for (const rule of rulesOf(node)) if (!isPlaced(rule)) found.push(placeRule(rule, base, []))
+    for (const [step, child] of childrenOf(node)) look(child, step === undefined ? base : [...base, step])
+  }
+  const placed = new Set(rules.map(({ rule }) => rule))
+  const isPlaced = (rule: AnyRule) => placed.has(rule)
+  look(rootOf(endpoint, body), [])
+  for (const { node, base } of thickets) look(node, base)
+  return [...rules, ...found]
+}
+
+export const rulesOf = (node: Node & { readonly kind: 'record' }): readonly AnyRule[] =>
+  (node.rules ?? []) as readonly AnyRule[]
+
+const bringing = new WeakMap<Node, boolean>()
+/** Whether a record with rules lies anywhere in it. */
+export function bringsRules(node: Node): boolean {
+  const known = bringing.get(node)
+  if (known !== undefined) return known
+  const seen = new Set<Node>()
+  const look = (one: Node): boolean => {
+    if (seen.has(one)) return false
+    seen.add(one)
+    return (one.kind === 'record' && rulesOf(one).length > 0) || childrenOf(one).some(([, child]) => look(child))
+  }
+  const brings = look(node)
+  bringing.set(node, brings)
+  return brings
 }

@@ -8,6 +8,7 @@ import { childrenOf, kinds } from '../kinds/kinds.js'
 import { nodesAt } from '../kinds/locate.js'
 import { readNode } from '../kinds/reading.js'
 import { clock, deepest, type Fault, newRun, note, type Run, type Source, tell, tellBelow } from '../kinds/run.js'
+import { namedBranch } from '../kinds/tell-apart.js'
 import { formatAddress, type Path } from '../terms/address.js'
 import { wordFault } from '../words/messages.js'
 
@@ -130,6 +131,21 @@ export const fitting =
     readNode(node, encode(node, value), 'json', run)
     return run.faults
   }
+
+/** The branch of a union that a value was read by, told by the value. */
+export function branchTaken(branches: readonly Node[], value: unknown, outer: Run): Node | undefined {
+  const named = namedBranch(branches, value, 'json', kinds)
+  return (
+    named ??
+    branches.find((branch) => {
+      const run = startRun(clock(outer))
+      run.unlisted = outer.unlisted
+      run.deepest = outer.deepest
+      readNode(branch, encode(branch, value), 'json', run)
+      return run.faults.length === 0
+    })
+  )
+}
 
 function held(node: Node, value: unknown, outer: Run, path: Path): unknown {
   if (value === undefined || !isWritable(node)) return value

@@ -2,45 +2,102 @@
  * Rules, on an input whose shape has been read. Each runs when all that it reads was read without error and, for most,
  * is present. First the values that are derived from others, then what must hold.
  */
+import { bringsRules, type Placed, rulesOf } from '../declare/place.js'
+import type { Node } from '../kinds/kind.js'
+import { childrenOf } from '../kinds/kinds.js'
+import { resolve } from '../kinds/later.js'
+import type { RecordNode } from '../kinds/record.js'
 import { addFault, type Fault, type Run } from '../kinds/run.js'
+import { branchOf } from '../kinds/tagged.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
 import { concrete, type Matter, pathOf } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
-import { type PlacedRule, ruleOf } from '../rules/rules.js'
-import { EACH, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { type PlacedRule, placeRule, ruleOf } from '../rules/rules.js'
+import { EACH, EACH_NAME, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
 import type { Step } from '../terms/verdict.js'
-import { fitting, hold } from './interpret.js'
+import { branchTaken, fitting, hold } from './interpret.js'
 
 /** Runs every rule that can run. */
 export function runRules(
-  rules: readonly PlacedRule[],
+  { rules, thickets }: Placed,
   matter: Omit<Matter, 'scope' | 'hold' | 'fit' | 'known' | 'run'> & {
     /** Whether somebody has said who is asking: where not, rules that look at it do not run. */
     readonly isKnown: boolean
   },
   run: Run,
 ): void {
-  if (rules.length === 0) return
   // Spelt out, since a spread for each of many elements takes longer than their rules.
   const { root, sent, input, accept, isKnown } = matter
   const wrong = wrongPlaces(run.faults)
   const put = (path: Path, value: unknown) => hold(root, path, value, run)
   const fit = fitting(run)
-  const derives = ({ rule }: PlacedRule) => ruleOf(rule).derives
-  for (const { rule, base, declared, guards } of [...rules.filter(derives), ...rules.filter((one) => !derives(one))]) {
-    if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
-      tellStep(run, rule, notRun('nobody said who is asking'))
-      continue
+  const judge = (rule: AnyRule, base: Path, declared: Path, place: Path, known: Map<unknown, unknown>) => {
+    const scope = { base, declared, concrete: place }
+    runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run }, run, wrong)
+  }
+  const applies = (guards: PlacedRule['guards'], place: Path) =>
+    guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)
+  for (const derives of [true, false]) {
+    const isDue = (rule: AnyRule) => ruleOf(rule).derives === derives
+    for (const { rule, base, declared, guards } of rules) {
+      if (!isDue(rule)) continue
+      if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
+        tellStep(run, rule, notRun('nobody said who is asking'))
+        continue
+      }
+      const known = new Map()
+      const places = concrete(input, declared)
+      if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
+      for (const place of places) if (applies(guards, place)) judge(rule, base, declared, place, known)
     }
-    const known = new Map()
-    const places = concrete(input, declared)
-    if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
-    for (const place of places) {
-      if (!guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)) continue
-      const scope = { base, declared, concrete: place }
-      runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run }, run, wrong)
+    for (const { node, base, guards } of thickets)
+      for (const place of concrete(input, base))
+        if (applies(guards, place))
+          eachRecord(node, valueAt(input, place), base, place, run, (record, at, from) => {
+            for (const rule of rulesOf(record)) {
+              const { declared } = placeRule(rule, at, [])
+              const lists = declared.slice(at.length)
+              if (isDue(rule))
+                for (const one of concrete(input, [...from, ...lists])) judge(rule, at, declared, one, new Map())
+            }
+          })
+  }
+}
+
+type Visit = (record: RecordNode, declared: Path, place: Path) => void
+
+/**
+ * The records with rules in a value, where only the value tells what was chosen. What a program has put into many
+ * places is looked at once.
+ */
+function eachRecord(top: Node, whole: unknown, base: Path, start: Path, run: Run, visit: Visit): void {
+  const seen = new Map<Node, Set<object>>()
+  const look = (node: Node, value: unknown, declared: Path, place: Path): void => {
+    if (typeof value !== 'object' || value === null || !bringsRules(node)) return
+    const values = seen.get(node) ?? new Set()
+    if (values.has(value)) return
+    seen.set(node, values.add(value))
+    const chosen =
+      node.kind === 'later'
+        ? resolve(node)
+        : node.kind === 'either'
+          ? branchTaken(node.branches, value, run)
+          : node.kind === 'tagged'
+            ? branchOf(node, value)
+            : undefined
+    if (chosen) {
+      look(chosen, value, declared, place)
+      return
+    }
+    if (node.kind === 'record') visit(node, declared, place)
+    for (const [step, child] of childrenOf(node)) {
+      if (step === undefined) continue
+      const below = [...declared, step]
+      for (const key of isEach(step) ? stepsOf(value, step) : [step])
+        look(child, valueAt(value, [key]), below, [...place, key])
     }
   }
+  look(top, whole, base, start)
 }
 
 /** What it needs to be sound: what it reads, and what its conditions look at. */
@@ -50,7 +107,7 @@ const readsOf = ({ reads, during }: AnyRule): readonly string[] =>
 const isOfWho = (address: string) => parseAddress(address)?.[0] === 'who'
 
 /** A path whose first elements are those of another. */
-const settle = (path: Path, base: Path): Path => path.map((key, index) => (key === EACH ? (base[index] ?? key) : key))
+const settle = (path: Path, base: Path): Path => path.map((key, index) => (isEach(key) ? (base[index] ?? key) : key))
 
 function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): void {
   const { waits, judge } = ruleOf(rule)
@@ -117,6 +174,13 @@ function isWrongAt(place: WrongPlace, path: Path, from = 0): boolean {
       if (typeof index === 'number' && isWrongAt(next, path, from + 1)) return true
     return false
   }
-  const next = place.below.get(key)
-  return next !== undefined && isWrongAt(next, path, from + 1)
+  if (key === EACH_NAME) {
+    for (const next of place.below.values()) if (isWrongAt(next, path, from + 1)) return true
+    return false
+  }
+  // The name of a secret stands in a fault as any name.
+  return [key, EACH_NAME].some((one) => {
+    const next = place.below.get(one)
+    return next !== undefined && isWrongAt(next, path, from + 1)
+  })
 }

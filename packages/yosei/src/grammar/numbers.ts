@@ -73,6 +73,15 @@ export function sumOf(texts: readonly string[]): string {
   const fraction = withoutZeros(digits.slice(digits.length - scale), 'behind')
   return `${sum < 0n ? '-' : ''}${digits.slice(0, digits.length - scale)}${fraction && `.${fraction}`}`
 }
+/** The exact product of two decimals, as a text. */
+export function productOf(a: string, b: string): string {
+  const [left, right] = [digitsOf(a), digitsOf(b)]
+  const whole = ({ integer, fraction }: Decimal) => BigInt(`0${integer}${fraction}`)
+  const scale = left.fraction.length + right.fraction.length
+  const digits = String(whole(left) * whole(right)).padStart(scale + 1, '0')
+  const point = digits.length - scale
+  return `${left.negative !== right.negative ? '-' : ''}${digits.slice(0, point)}${scale > 0 ? `.${digits.slice(point)}` : ''}`
+}
 const lengthOf = ({ integer, fraction }: Decimal) => integer.length + fraction.length
 
 /** How many digits a decimal has in all, and after its point, as it is written. */

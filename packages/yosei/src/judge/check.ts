@@ -1,13 +1,12 @@
 /** The stage that checks: the shape of every part, then the rules; all errors told together. */
 
 import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
-import { placedRules } from '../declare/place.js'
+import { type Placed, placedRules } from '../declare/place.js'
 import { interpretParts, type Reader } from '../engine/parts.js'
 import { runRules } from '../engine/rules.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
 import { Unreadable } from '../read/syntax.js'
-import type { PlacedRule } from '../rules/rules.js'
 import { parseAddress } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
@@ -63,6 +62,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const { name, endpoint, sent, only } = matter
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
+  if (endpoint.who) run.who = matter.asker?.who
   const readerOf = only || matter.form || run.trace || run.inexact ? undefined : matter.readerOf
   const input = readerOf
     ? readerOf(endpoint, matter.body)(
@@ -79,9 +79,9 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
   const placed = placedRules(endpoint, matter.body)
-  const rules = only ? placed.filter((one) => readsOnly(one, only)) : placed
+  const due = only ? readingOnly(placed, only) : placed
   run.stage = 'rules'
-  if (rules.length > 0) {
+  if (due.rules.length > 0 || due.thickets.length > 0) {
     const seen = withWho(endpoint, input, matter.asker)
     // Spelt out: a spread would be a third of what the rules of a small request take.
     const whole = {
@@ -91,7 +91,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
       accept: matter.accept,
       isKnown: matter.asker !== undefined,
     }
-    runRules(rules, whole, run)
+    runRules(due, whole, run)
     keepBody(input, seen)
   }
   const { faults, beyond, trace } = run
@@ -112,8 +112,13 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   })
 }
 
-const readsOnly = ({ rule, base }: PlacedRule, parts: readonly Part[]) =>
-  rule.reads.every((address) => parts.includes((base[0] ?? parseAddress(address)?.[0]) as Part))
+/** The rules that look at nothing but some parts. */
+const readingOnly = ({ rules, thickets }: Placed, parts: readonly Part[]): Placed => ({
+  rules: rules.filter(({ rule, base }) =>
+    rule.reads.every((address) => parts.includes((base[0] ?? parseAddress(address)?.[0]) as Part)),
+  ),
+  thickets: thickets.filter(({ base }) => parts.includes(base[0] as Part)),
+})
 
 /** What is told while parts are read comes as they are declared, but for what is only found at the end of a value. */
 const cameInOrder = (faults: readonly Fault[]) =>

@@ -57,6 +57,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     hold: holding,
     fit: fitting(opened.run),
     known: new Map(),
+    run: opened.run,
   }
   const answers = new Map<LookupNode, Promise<Answer>>()
   const names = Object.keys(endpoint.lookups)

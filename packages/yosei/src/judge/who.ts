@@ -56,6 +56,7 @@ export function mayEnter(opened: Opened, asker: Asker): boolean {
     hold: (_: unknown, value: unknown) => value,
     fit: fitting(run),
     known: new Map(),
+    run,
   }
   return holdingOf(may, matter)([])
 }

@@ -156,6 +156,8 @@ export interface Run {
   stage: 'shape' | 'rules'
   /** The clock of the judgement, in milliseconds since 1970: see `clock`. */
   now: number | undefined
+  /** Who is asking, where the endpoint declares that and somebody has said it. */
+  who: unknown
   faults: Fault[]
   /** Faults beyond the most that are kept. */
   beyond: number

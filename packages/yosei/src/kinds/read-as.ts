@@ -1,12 +1,13 @@
 /** A value that passed its base goes through a reader of the declaration's own. */
 import { tellAddress } from '../terms/address.js'
+import type { Asking } from '../terms/asking.js'
 import { canonical, identifyBy } from '../terms/canonical.js'
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
 import { aField, aFunction, aText, required } from '../terms/taken.js'
 import { type CodeOf, type KindOf, kindOf, type Node } from './kind.js'
 import { readNode } from './reading.js'
-import { countFaults, note, type Run, type Source, tell, tellSent } from './run.js'
+import { asking, countFaults, note, type Run, type Source, tell, tellSent } from './run.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -16,7 +17,7 @@ declare module './kind.js' {
 export interface ReadAsNode extends Declared {
   readonly kind: 'readAs'
   readonly base: Node
-  readonly read: (value: never) => unknown
+  readonly read: (value: never, asking: Asking) => unknown
   readonly code: string
   readonly message?: string
   readonly write?: (value: never) => unknown
@@ -57,7 +58,7 @@ function read(node: ReadAsNode, value: unknown, source: Source, run: Run): unkno
 export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run: Run): unknown {
   let read: unknown
   try {
-    read = node.read(base as never)
+    read = node.read(base as never, asking(run))
   } catch {
     // What a reader throws may tell of the inside; its code alone is told.
   }

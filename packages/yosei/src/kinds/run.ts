@@ -1,5 +1,7 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
+
 import { EACH_NAME, formatAddress, type Path, tellAddress } from '../terms/address.js'
+import type { Asking } from '../terms/asking.js'
 import type { Code } from '../terms/codes.js'
 import type { Reading } from '../terms/verdict.js'
 import type { Fault, Hint, Interpreter, Node, Run } from './kind.js'
@@ -50,6 +52,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     interpreter,
     stage: 'shape',
     now,
+    who: undefined,
     faults: noFaults,
     beyond: 0,
     found: 0,
@@ -66,6 +69,9 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     met: undefined,
   }
 }
+
+/** What a function of a declaration is told besides values. */
+export const asking = (run: Run): Asking => ({ now: new Date(clock(run)), who: run.who })
 
 /** Tells where a number was sent with a fraction; not what it was read to, where it has lost the fraction. */
 export function tellFraction(run: Run, node: Node, value: number): boolean {

@@ -2,6 +2,7 @@
 import type { Address } from '../terms/address.js'
 import { anAddress, anything } from '../terms/taken.js'
 import type { Comparable, Condition, ConditionOf, One } from './condition.js'
+import { type Instead, mistakeOfOthers, named, othersIn } from './other.js'
 import { valuesHold } from './values.js'
 
 declare module './condition.js' {
@@ -10,9 +11,10 @@ declare module './condition.js' {
     below: Beyond<'below'>
   }
 }
+type Limit<V> = (V & Comparable) | Instead<V & Comparable>
 export interface AboveMaker<T> {
-  above<A extends Address<T>>(address: A, limit: One<T, A> & Comparable): Condition
-  below<A extends Address<T>>(address: A, limit: One<T, A> & Comparable): Condition
+  above<A extends Address<T>>(address: A, limit: Limit<One<T, A>>): Condition
+  below<A extends Address<T>>(address: A, limit: Limit<One<T, A>>): Condition
 }
 export interface Beyond<C extends 'above' | 'below'> {
   readonly condition: C
@@ -26,10 +28,11 @@ const beyond = <C extends 'above' | 'below'>(
 ): ConditionOf<Beyond<C>> => ({
   make: (address: string, value: unknown) => ({ condition, address, value }),
   takes: [anAddress, anything],
-  addresses: ({ address }) => [address],
-  holding: ({ address, value }, matter) => valuesHold(address, matter, (one, order) => isBeyond(order(one, value))),
+  addresses: ({ address, value }) => [address, ...othersIn([value])],
+  mistake: (given, measuresOf) => mistakeOfOthers(given, [given.value], true, measuresOf),
+  holding: ({ address, value }, matter) => valuesHold(address, [value], matter, isBeyond),
   told: (given, told) => ({ ...given, value: told(given.address, given.value) }),
-  words: ({ address, value }, say) => say(`when.${condition}`, { address, value }),
+  words: ({ address, value }, say) => say(`when.${condition}`, { address, value: named(value) }),
   negated: () => undefined,
 })
 

@@ -1,5 +1,7 @@
 /** The client takes a media type (RFC 9110, section 12.5.1). */
+
 import { weightOf } from '../grammar/accept.js'
+import { sound } from '../terms/mistake.js'
 import { aText } from '../terms/taken.js'
 import type { Condition, ConditionOf } from './condition.js'
 
@@ -17,6 +19,7 @@ export const accepts: ConditionOf<{ readonly condition: 'accepts'; readonly type
   make: (type: string) => ({ condition: 'accepts', type }),
   takes: [aText],
   addresses: () => [],
+  mistake: sound,
   holding({ type }, { accept }) {
     const isTaken = accept === undefined || weightOf(type, accept) > 0
     return () => isTaken

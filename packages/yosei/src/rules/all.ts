@@ -27,6 +27,7 @@ const several = <C extends 'all' | 'any'>(condition: C, how: 'every' | 'some'): 
   takes: [aCondition],
   hasRest: true,
   addresses: ({ of }, addressesIn) => of.flatMap(addressesIn),
+  mistake: ({ of }, _, mistakeIn) => of.map(mistakeIn).find((one) => one !== undefined),
   holding({ of }, _, holding) {
     const held = of.map(holding)
     return (blamed) => held[how]((one) => one(blamed))

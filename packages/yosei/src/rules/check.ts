@@ -1,8 +1,13 @@
 /** Any condition of one's own; false blames `blames`, or the last address read. */
+
+import { asking } from '../kinds/run.js'
 import { valueAt } from '../terms/address.js'
+import type { Asking, WhoIn } from '../terms/asking.js'
+import { sound } from '../terms/mistake.js'
 import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
+
 import { concrete, faultOf, pathOf } from './matter.js'
-import { type Blamable, none, type Reads, type Rule, type RuleOf, sound, type Values, worded } from './rule.js'
+import { type Blamable, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -12,7 +17,7 @@ declare module './rule.js' {
 export interface CheckMaker<T> {
   /**
    * Any condition; false blames `blames`, or the last address read. Called only when all that it reads is sound; what may
-   * be left out may be `undefined`.
+   * be left out may be `undefined`. It is given the clock and who is asking last.
    */
   check<const R extends Reads<T>>(rule: {
     reads: R
@@ -20,7 +25,7 @@ export interface CheckMaker<T> {
     code: string
     message?: string | undefined
     status?: number | undefined
-    holds: (...values: Values<T, R>) => boolean
+    holds: (...values: [...Values<T, R>, Asking<WhoIn<T>>]) => boolean
   }): Rule
 }
 export interface Check extends Rule {
@@ -51,9 +56,9 @@ export const check: RuleOf<Check> = {
   compares: false,
   names: none,
   mistake: sound,
-  judge(rule, { input, scope }) {
+  judge(rule, { input, scope, run }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
-    if (rule.holds(...(values as never[]))) return []
+    if (rule.holds(...(values as never[]), asking(run) as never)) return []
     return rule.blames.flatMap((address) =>
       concrete(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { about: {} })),
     )

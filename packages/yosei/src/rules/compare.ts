@@ -2,11 +2,11 @@
 
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
-import { type Address, type At, EACH, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, type At, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { aFlag, anAddress } from '../terms/taken.js'
-import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
-import { areTimes, haveOrder, type Measure, measuresAt, orderAt, toldAt } from './measure.js'
+import { concrete, faultOf, isNone, listsShared, pathOf, strays } from './matter.js'
+import { areTimes, measuresAt, orderAt, toldAt, unlike } from './measure.js'
 import { blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
 
 /**
@@ -58,7 +58,7 @@ export const comparing = <R extends string>(
   derives: false,
   compares: true,
   names: none,
-  mistake: (given, root) => mistakeOf(given) ?? unlike(given, root, hasOrder),
+  mistake: (given, root) => mistakeOf(given) ?? unlike(rule, given.reads, root, hasOrder),
   judge(given, { root, input, scope }) {
     const [first, second] = given.reads.map((address) => pathOf(address, scope)) as [Path, Path]
     const [a, b] = [valueAt(input, first), valueAt(input, second)]
@@ -101,26 +101,6 @@ function variantOf(side: Side, hasOrder: boolean, isTime: boolean, orEqual = fal
 
 const isSame = (a: Path, b: Path) => a.length === b.length && a.every((key, index) => key === b[index])
 
-/** Values of different kinds have nothing to be compared by. */
-function unlike(
-  { reads, rule }: Rule & { rule: string },
-  root: (address: string) => readonly Measure[],
-  hasOrder: boolean,
-) {
-  const [first, second] = reads.map(root) as [readonly Measure[], readonly Measure[]]
-  const isFree = (measures: readonly Measure[]) => measures.length === 0 || measures.includes('own')
-  const without = hasOrder
-    ? reads.find((address) => !root(address).some((measure) => haveOrder.includes(measure)) && !isFree(root(address)))
-    : undefined
-  if (without !== undefined)
-    return [`${without} holds values that have no order`, 'Name fields of numbers, times or texts'] as const
-  if (isFree(first) || isFree(second) || first.some((measure) => second.includes(measure))) return undefined
-  return [
-    `${reads[0]} is a ${first.join(' or ')} and ${reads[1]} a ${second.join(' or ')}, which do not compare`,
-    `Give ${rule} two fields of one kind`,
-  ] as const
-}
-
 /** Elements of two lists are no pairs: what compares them would have to compare each with each. */
 function mistakeOf({ reads, blames }: Rule): readonly [what: string, mend: string] | undefined {
   const [first, second] = reads.map((address) => parseAddress(address) as Path) as [Path, Path]
@@ -136,10 +116,4 @@ function mistakeOf({ reads, blames }: Rule): readonly [what: string, mend: strin
   return stray === undefined
     ? undefined
     : [`it blames ${stray}, in a list that it does not compare`, 'Blame an address in the lists that it reads']
-}
-
-/** Whether a path goes through a list that another does not. */
-function strays(path: Path, other: Path): boolean {
-  const parts = path.findIndex((key, index) => key !== other[index])
-  return parts >= 0 && path.includes(EACH, parts)
 }

@@ -4,8 +4,10 @@
  * them all.
  */
 import type { At } from '../terms/address.js'
+import type { Mistake } from '../terms/mistake.js'
 import type { Taken } from '../terms/taken.js'
 import type { Matter } from './matter.js'
+import type { Measure } from './measure.js'
 
 // biome-ignore lint/suspicious/noEmptyInterface: filled by the files of the conditions.
 export interface Conditions {}
@@ -36,6 +38,12 @@ export interface ConditionOf<C extends Condition> {
   readonly hasRest?: boolean
   /** The addresses that it looks at. */
   addresses(condition: C, addressesIn: (condition: AnyCondition) => readonly string[]): readonly string[]
+  /** What makes no sense about it, and the mend. */
+  mistake(
+    condition: C,
+    measuresOf: (address: string) => readonly Measure[],
+    mistakeIn: (condition: AnyCondition) => Mistake | undefined,
+  ): Mistake | undefined
   /** Whether it holds, for what is blamed: see `Holding`. */
   holding(condition: C, matter: Matter, holding: (condition: AnyCondition) => Holding): Holding
   /** The same with each value as a client writes it. */

@@ -1,6 +1,7 @@
 /** Every condition. */
 
 import { tellAddress } from '../terms/address.js'
+import type { Mistake } from '../terms/mistake.js'
 import { makersOf } from '../terms/taken.js'
 import { type AboveMaker, above, below } from './above.js'
 import { type AcceptsMaker, accepts } from './accepts.js'
@@ -9,8 +10,9 @@ import type { AnyCondition, ConditionName, ConditionOf, Conditions, Holding } fr
 import { type SuitsMaker, suits } from './fits.js'
 import { type IsMaker, is, within } from './is.js'
 import { type Matter, once, pathOf } from './matter.js'
-import { toldAt } from './measure.js'
+import { type Measure, toldAt } from './measure.js'
 import { type NotMaker, not } from './not.js'
+import { isOther, type OtherMaker, other, toldOther } from './other.js'
 import { type PresentMaker, present } from './present.js'
 
 /** Makes conditions on an accepted input `T`. */
@@ -20,6 +22,7 @@ export interface ConditionMaker<T>
     AllMaker,
     IsMaker<T>,
     NotMaker,
+    OtherMaker<T>,
     PresentMaker<T>,
     SuitsMaker<T> {}
 
@@ -39,13 +42,19 @@ export const conditionOf = ({ condition }: AnyCondition) =>
   conditions[condition] as unknown as ConditionOf<AnyCondition>
 
 /** The types stand in `ConditionMaker`, where none may be missing; at run time one maker serves every endpoint. */
-export const conditionMaker = makersOf('condition', conditions) as unknown as ConditionMaker<unknown> & {
+export const conditionMaker = makersOf('condition', { ...conditions, other }) as unknown as ConditionMaker<unknown> & {
   readonly [C in ConditionName]: ConditionMaker<unknown>[C]
 }
 
 /** The addresses that a condition looks at. */
 export const addressesIn = (condition: AnyCondition): readonly string[] =>
   conditionOf(condition).addresses(condition, addressesIn)
+
+/** What makes no sense about a condition, and the mend. */
+export const mistakeIn = (
+  condition: AnyCondition,
+  measuresOf: (address: string) => readonly Measure[],
+): Mistake | undefined => conditionOf(condition).mistake(condition, measuresOf, (inner) => mistakeIn(inner, measuresOf))
 
 export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
   const paths = addressesIn(condition).map((address) => pathOf(address, matter.scope))
@@ -56,8 +65,10 @@ export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
 
 /** A condition whose values are as clients write them, for words. */
 export function toldCondition(condition: AnyCondition, matter: Matter): AnyCondition {
-  const value = (address: string, one: unknown) => toldAt(matter.root, pathOf(address, matter.scope), one)
+  const at = (address: string) => pathOf(address, matter.scope)
+  const value = (address: string, one: unknown) =>
+    isOther(one) ? toldOther(one, at) : toldAt(matter.root, at(address), one)
   const told = conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, matter))
   // A record's own rules say where a field is inside of it; who reads an error looks from the outside.
-  return 'address' in told ? { ...told, address: tellAddress(pathOf(told.address, matter.scope)) } : told
+  return 'address' in told ? { ...told, address: tellAddress(at(told.address)) } : told
 }

@@ -3,9 +3,11 @@
 import { Place } from '../kinds/run.js'
 import { formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
+import { sound } from '../terms/mistake.js'
 import { anAddress } from '../terms/taken.js'
+
 import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
-import { none, type Rule, type RuleOf, sound } from './rule.js'
+import { none, type Rule, type RuleOf } from './rule.js'
 
 export interface Counted<R extends string> extends Rule {
   readonly rule: R

@@ -1,11 +1,15 @@
 /** Not a rule but a value: made of others where none was sent, before any rule judges. */
+
 import { isSecret } from '../kinds/locate.js'
-import { addReading } from '../kinds/run.js'
+import { addReading, asking } from '../kinds/run.js'
 import { type At, tellAddress, valueAt } from '../terms/address.js'
+import type { Asking, WhoIn } from '../terms/asking.js'
+import { sound } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import { aFunction, anAddress, listOf } from '../terms/taken.js'
+
 import { concrete, eachOnce, once, pathOf } from './matter.js'
-import { type Blamable, type Reads, type Rule, type RuleOf, sound } from './rule.js'
+import type { Blamable, Reads, Rule, RuleOf } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -34,11 +38,11 @@ export type FilledBy<R> = R extends readonly (infer One)[]
   : never
 
 export interface FillMaker<T> {
-  /** A value derived from others when it was not sent, before any rule runs. `undefined` leaves it unsent. */
+  /** A value derived from others when it was not sent, before any rule runs. `undefined` leaves it unsent. It is given the clock and who is asking last. */
   fill<const A extends Blamable<T>, const R extends Reads<T>, M extends Filled<T, A> | undefined>(
     address: A,
     reads: R,
-    make: (...values: Filling<T, A, R>) => M,
+    make: (...values: [...Filling<T, A, R>, Asking<WhoIn<T>>]) => M,
   ): FillingRule<undefined extends M ? never : A>
 }
 export interface Fill extends Rule {
@@ -70,8 +74,8 @@ export const fill: RuleOf<Fill> = {
     const reads = rule.reads.map((address) => {
       const read = pathOf(address, scope)
       return once(matter, address, [read], () =>
-        eachOnce(read, (indices) => {
-          const [one, ...others] = concrete(input, read, indices)
+        eachOnce([read], (steps) => {
+          const [one, ...others] = concrete(input, read, steps)
           return valueAt(input, one && others.length === 0 ? one : read)
         }),
       )
@@ -81,10 +85,10 @@ export const fill: RuleOf<Fill> = {
       const object = valueAt(input, holder)
       if (typeof object !== 'object' || object === null || valueAt(object, [name]) !== undefined) continue
       const filled = [...holder, name]
-      const made = hold(filled, rule.make(...(reads.map((read) => read(holder)) as never[])))
+      const made = hold(filled, rule.make(...(reads.map((read) => read(holder)) as never[]), asking(run) as never))
       if (made === undefined) continue
       put(object as { [name: string]: unknown }, name, made)
-      if (!run?.trace) continue
+      if (!run.trace) continue
       const read = isSecret(root, filled) ? '(secret)' : made
       addReading(run.trace, { address: tellAddress(filled), sent: undefined, read, how: 'filled' })
     }

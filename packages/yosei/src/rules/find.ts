@@ -1,8 +1,13 @@
 /** Any search of one's own for faults, each at its exact place. */
+
+import { asking } from '../kinds/run.js'
 import { parseAddress, valueAt } from '../terms/address.js'
+import type { Asking, WhoIn } from '../terms/asking.js'
+import { sound } from '../terms/mistake.js'
 import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
+
 import { faultOf, pathOf } from './matter.js'
-import { type Found, none, type Reads, type Rule, type RuleOf, sound, type Values, worded } from './rule.js'
+import { type Found, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -10,13 +15,13 @@ declare module './rule.js' {
   }
 }
 export interface FindMaker<T> {
-  /** Any search for faults, each at its exact place (`body.windows[3].closes`). */
+  /** Any search for faults, each at its exact place (`body.windows[3].closes`). It is given the clock and who is asking last. */
   find<const R extends Reads<T>>(rule: {
     reads: R
     code: string
     message?: string | undefined
     status?: number | undefined
-    finds: (...values: Values<T, R>) => readonly Found[]
+    finds: (...values: [...Values<T, R>, Asking<WhoIn<T>>]) => readonly Found[]
   }): Rule
 }
 export interface Find extends Rule {
@@ -46,9 +51,9 @@ export const find: RuleOf<Find> = {
   compares: false,
   names: none,
   mistake: sound,
-  judge(rule, { input, scope }) {
+  judge(rule, { input, scope, run }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
-    return rule.finds(...(values as never[])).map(({ at, code = rule.code, message }) => {
+    return rule.finds(...(values as never[]), asking(run) as never).map(({ at, code = rule.code, message }) => {
       // Where it names no place, it is at the first field that the rule reads.
       const path = parseAddress(at)
       const place = path ? [...scope.concrete, ...path] : pathOf(rule.reads[0] ?? 'body', scope)

@@ -81,6 +81,7 @@ export const suits: ConditionOf<Suits> = {
   make: (address: string, field: Node) => ({ condition: 'suits', address, field }),
   takes: [anAddress, aField],
   addresses: ({ address }) => [address],
+  mistake: ({ field }) => mistakeOfField(field),
   holding: ({ address, field }, matter) => passes(address, field, matter),
   told: (condition) => condition,
   words: ({ address }, say) => say('when.suits', { address }),
@@ -89,8 +90,8 @@ export const suits: ConditionOf<Suits> = {
 
 function passes(address: string, field: Node, { input, scope, fit }: Matter) {
   const path = pathOf(address, scope)
-  return eachOnce(path, (indices) =>
-    concrete(input, path, indices).some((place) => {
+  return eachOnce([path], (steps) =>
+    concrete(input, path, steps).some((place) => {
       const value = valueAt(input, place)
       return !isNone(value) && fit(field, value, true).length === 0
     }),

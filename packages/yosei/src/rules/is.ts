@@ -2,6 +2,7 @@
 import type { Address } from '../terms/address.js'
 import { anAddress, anything, listOf } from '../terms/taken.js'
 import type { Condition, ConditionOf, One } from './condition.js'
+import { type Instead, mistakeOfOthers, named, othersIn } from './other.js'
 import { valuesHold } from './values.js'
 
 declare module './condition.js' {
@@ -11,8 +12,8 @@ declare module './condition.js' {
   }
 }
 export interface IsMaker<T> {
-  is<A extends Address<T>>(address: A, value: One<T, A>): Condition
-  in<A extends Address<T>>(address: A, values: readonly One<T, A>[]): Condition
+  is<A extends Address<T>>(address: A, value: One<T, A> | Instead<One<T, A>>): Condition
+  in<A extends Address<T>>(address: A, values: readonly (One<T, A> | Instead<One<T, A>>)[]): Condition
 }
 export interface Is {
   readonly condition: 'is'
@@ -25,23 +26,26 @@ export interface In {
   readonly values: readonly unknown[]
 }
 
+const isSame = (order: number) => order === 0
+
 export const is: ConditionOf<Is> = {
   make: (address: string, value: unknown) => ({ condition: 'is', address, value }),
   takes: [anAddress, anything],
-  addresses: ({ address }) => [address],
-  holding: ({ address, value }, matter) => valuesHold(address, matter, (one, order) => order(one, value) === 0),
+  addresses: ({ address, value }) => [address, ...othersIn([value])],
+  mistake: (given, measuresOf) => mistakeOfOthers(given, [given.value], false, measuresOf),
+  holding: ({ address, value }, matter) => valuesHold(address, [value], matter, isSame),
   told: (condition, value) => ({ ...condition, value: value(condition.address, condition.value) }),
-  words: ({ address, value }, say) => say('when.is', { address, value }),
-  negated: ({ address, value }, say) => say('when.not.is', { address, value }),
+  words: ({ address, value }, say) => say('when.is', { address, value: named(value) }),
+  negated: ({ address, value }, say) => say('when.not.is', { address, value: named(value) }),
 }
 
 export const within: ConditionOf<In> = {
   make: (address: string, values: readonly unknown[]) => ({ condition: 'in', address, values }),
   takes: [anAddress, listOf(anything)],
-  addresses: ({ address }) => [address],
-  holding: ({ address, values }, matter) =>
-    valuesHold(address, matter, (one, order) => values.some((value) => order(one, value) === 0)),
+  addresses: ({ address, values }) => [address, ...othersIn(values)],
+  mistake: (given, measuresOf) => mistakeOfOthers(given, given.values, false, measuresOf),
+  holding: ({ address, values }, matter) => valuesHold(address, values, matter, isSame),
   told: (condition, value) => ({ ...condition, values: condition.values.map((one) => value(condition.address, one)) }),
-  words: ({ address, values }, say) => say('when.in', { address, value: values }),
+  words: ({ address, values }, say) => say('when.in', { address, value: values.map(named) }),
   negated: () => undefined,
 }

@@ -1,7 +1,7 @@
 /** What rules and conditions are judged on, and how they find their way in it. */
 import type { Node } from '../kinds/kind.js'
 import type { Fault, Run } from '../kinds/run.js'
-import { EACH, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { EACH, EACH_NAME, firstEach, lastEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 
 export interface Matter {
@@ -18,13 +18,13 @@ export interface Matter {
   readonly fit: (field: Node, value: unknown, isSecret: boolean) => readonly Fault[]
   /** What does not depend on the element that a rule is judged at: worked out once for all of them. */
   readonly known: Map<unknown, unknown>
-  readonly run?: Run
+  readonly run: Run
 }
 
 /** What depends on nothing but paths that are the same for all elements is worked out once. */
 export function once<T>(matter: Matter, key: unknown, paths: readonly Path[], work: () => T): T {
   const { declared, concrete } = matter.scope
-  const last = declared.lastIndexOf(EACH)
+  const last = lastEach(declared)
   // An index of the element has been put in.
   if (last >= 0 && paths.some((path) => concrete.slice(0, last + 1).every((step, index) => step === path[index])))
     return work()
@@ -55,50 +55,60 @@ export function pathOf(address: string, { base, declared, concrete }: Scope): Pa
   return path
 }
 
-/** How far several paths go together, to the last `[]` on that way; empty where there is none. */
+/** How far several paths go together, to the last `[]` or `{}` on that way; empty where there is none. */
 export function listsShared(paths: readonly Path[]): Path {
   const [first = []] = paths
   const parts = first.findIndex((key, index) => !paths.every((path) => path[index] === key))
   const shared = parts < 0 ? first : first.slice(0, parts)
-  return shared.slice(0, shared.lastIndexOf(EACH) + 1)
+  return shared.slice(0, lastEach(shared) + 1)
 }
 
-/** The paths that an address with `[]` stands for in this input; the first indices may be settled already. */
-export function concrete(input: Parts, path: Path, settled: readonly number[] = []): Path[] {
-  const at = path.indexOf(EACH)
+/** The paths that an address with `[]` or `{}` stands for in this input; the first steps may be settled already. */
+export function concrete(input: Parts, path: Path, settled: Path = []): Path[] {
+  const at = firstEach(path)
   if (at < 0) return [path]
-  const elements = valueAt(input, path.slice(0, at))
-  const indices = settled.length > 0 ? settled.slice(0, 1) : Array.isArray(elements) ? elements.keys() : []
-  const isLast = path.indexOf(EACH, at + 1) < 0
+  const steps = settled.length > 0 ? settled.slice(0, 1) : stepsOf(valueAt(input, path.slice(0, at)), path[at])
+  const isLast = firstEach(path, at + 1) < 0
   const rest = settled.slice(1)
   const found: Path[] = []
-  for (const index of indices) {
+  for (const step of steps) {
     const one = [...path]
-    one[at] = index
+    one[at] = step
     if (isLast) found.push(one)
     else for (const below of concrete(input, one, rest)) found.push(below)
   }
   return found
 }
 
-/** The indices of another path under those `[]` that both have in common. */
-function indicesShared(path: Path, other: Path): number[] {
-  const indices: number[] = []
-  for (let i = 0; i < Math.min(path.length, other.length); i++) {
-    if (path[i] === EACH && typeof other[i] === 'number') indices.push(other[i] as number)
-    else if (path[i] !== other[i]) break
-  }
-  return indices
+/** Whether a path goes through a list or a table that another does not. */
+export function strays(path: Path, other: Path): boolean {
+  const parts = path.findIndex((key, index) => key !== other[index])
+  return parts >= 0 && firstEach(path, parts) >= 0
 }
 
-/** What depends on the indices alone that a path shares with another: worked out once for each of them. */
-export function eachOnce<T>(path: Path, work: (indices: readonly number[]) => T): (other: Path) => T {
+/** The steps of another path under those `[]` and `{}` that both have in common. */
+export function stepsShared(path: Path, other: Path): Path {
+  const steps: (string | number)[] = []
+  for (let i = 0; i < Math.min(path.length, other.length); i++) {
+    const [key, step] = [path[i], other[i] as string | number]
+    if (key === EACH ? typeof step === 'number' && step >= 0 : key === EACH_NAME && typeof step === 'string')
+      steps.push(step)
+    else if (key !== step) break
+  }
+  return steps
+}
+
+const isIndex = (step: string | number) => typeof step === 'number'
+
+/** What depends on those steps alone that some paths share with another: worked out once for each of them. */
+export function eachOnce<T>(paths: readonly Path[], work: (...steps: Path[]) => T): (other: Path) => T {
   const known = new Map<string, T>()
   return (other) => {
-    const indices = indicesShared(path, other)
-    const key = indices.join()
+    const steps = paths.map((path) => stepsShared(path, other))
+    const [only = []] = steps
+    const key = steps.length === 1 && only.every(isIndex) ? only.join() : JSON.stringify(steps)
     if (known.has(key)) return known.get(key) as T
-    const worked = work(indices)
+    const worked = work(...steps)
     known.set(key, worked)
     return worked
   }
@@ -106,7 +116,7 @@ export function eachOnce<T>(path: Path, work: (indices: readonly number[]) => T)
 
 /** Whether anything was sent there. An empty text counts as absent where text is read. */
 export function isPresent(sent: Parts, path: Path): boolean {
-  const found = [valueAt(sent, path)].flat(path.includes(EACH) ? Number.POSITIVE_INFINITY : 0)
+  const found = [valueAt(sent, path)].flat(firstEach(path) >= 0 ? Number.POSITIVE_INFINITY : 0)
   return found.some((value) => value !== undefined && !(value === '' && path[0] !== 'body'))
 }
 

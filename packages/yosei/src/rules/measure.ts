@@ -1,10 +1,12 @@
 /** What values are compared as: two of different measures do not compare. */
+
 import { compareDecimals, isDecimal } from '../grammar/numbers.js'
 import { readInstant, readTime, writeDuration, writeInstant } from '../grammar/times.js'
 import type { Kinds, Node } from '../kinds/kind.js'
 import { type Shape, shapesAt } from '../kinds/locate.js'
 import type { Path } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
+import type { Mistake } from '../terms/mistake.js'
 
 /** `own`: values that a service makes itself, or says nothing about. They are compared with anything. */
 export type Measure =
@@ -55,6 +57,30 @@ export const measuresAt = (root: Node, path: Path): readonly Measure[] => [
 
 export const haveOrder: readonly Measure[] = ['number', 'duration', 'instant', 'date', 'time', 'text', 'own']
 export const areTimes: readonly Measure[] = ['instant', 'date', 'time']
+
+/** Values of different kinds have nothing to be compared by. */
+export function unlike(
+  by: string,
+  reads: readonly string[],
+  measuresOf: (address: string) => readonly Measure[],
+  hasOrder: boolean,
+): Mistake | undefined {
+  const [first, second] = reads.map(measuresOf) as [readonly Measure[], readonly Measure[]]
+  const isFree = (measures: readonly Measure[]) => measures.length === 0 || measures.includes('own')
+  const without = hasOrder
+    ? reads.find(
+        (address) =>
+          !measuresOf(address).some((measure) => haveOrder.includes(measure)) && !isFree(measuresOf(address)),
+      )
+    : undefined
+  if (without !== undefined)
+    return [`${without} holds values that have no order`, 'Name fields of numbers, times or texts']
+  if (isFree(first) || isFree(second) || first.some((measure) => second.includes(measure))) return undefined
+  return [
+    `${reads[0]} is a ${first.join(' or ')} and ${reads[1]} a ${second.join(' or ')}, which do not compare`,
+    `Give ${by} two fields of one kind`,
+  ]
+}
 
 const known = new WeakMap<Node, Map<string, readonly Measure[]>>()
 

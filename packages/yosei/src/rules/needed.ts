@@ -5,9 +5,9 @@ import { type Address, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { aCondition, anAddress } from '../terms/taken.js'
 import type { AnyCondition, Condition } from './condition.js'
-import { addressesIn, holdingOf, toldCondition } from './conditions.js'
+import { addressesIn, holdingOf, mistakeIn, toldCondition } from './conditions.js'
 import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
-import { type Rule, type RuleOf, sound } from './rule.js'
+import type { Rule, RuleOf } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -41,7 +41,7 @@ const conditional = <R extends 'needed' | 'absent'>(
   derives: false,
   compares: false,
   names: ({ address }) => [address],
-  mistake: sound,
+  mistake: ({ when }, measuresOf) => mistakeIn(when, measuresOf),
   judge(rule, matter) {
     const { root, input, sent, scope } = matter
     const isHidden = () => addressesIn(rule.when).some((address) => isSecret(root, pathOf(address, scope)))

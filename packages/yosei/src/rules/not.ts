@@ -17,6 +17,7 @@ export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondi
   make: (of: AnyCondition) => ({ condition: 'not', of }),
   takes: [aCondition],
   addresses: ({ of }, addressesIn) => addressesIn(of),
+  mistake: ({ of }, _, mistakeIn) => mistakeIn(of),
   holding({ of }, _, holding) {
     const held = holding(of)
     return (blamed) => !held(blamed)

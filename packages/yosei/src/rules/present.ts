@@ -1,5 +1,7 @@
 /** Something was sent there. */
+
 import type { Address } from '../terms/address.js'
+import { sound } from '../terms/mistake.js'
 import { anAddress } from '../terms/taken.js'
 import type { Condition, ConditionOf } from './condition.js'
 import { concrete, eachOnce, isPresent, pathOf } from './matter.js'
@@ -18,9 +20,10 @@ export const present: ConditionOf<{ readonly condition: 'present'; readonly addr
   make: (address: string) => ({ condition: 'present', address }),
   takes: [anAddress],
   addresses: ({ address }) => [address],
+  mistake: sound,
   holding({ address }, { input, sent, scope }) {
     const path = pathOf(address, scope)
-    return eachOnce(path, (indices) => concrete(input, path, indices).some((place) => isPresent(sent, place)))
+    return eachOnce([path], (steps) => concrete(input, path, steps).some((place) => isPresent(sent, place)))
   },
   told: (condition) => condition,
   words: ({ address }, say) => say('when.present', { address }),

@@ -3,8 +3,10 @@
  * for it alone: its call, and a `RuleOf`. The table `rules` holds them all, so that the compiler names what a new rule
  * forgot.
  */
+
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'
+import type { Mistake } from '../terms/mistake.js'
 import { type AnyOptions, aName, anAddress, aStatus, aText, listOf, type Options, type Taken } from '../terms/taken.js'
 import type { AnyCondition } from './condition.js'
 import type { Matter } from './matter.js'
@@ -85,10 +87,7 @@ export interface RuleOf<R extends Rule> {
   /** Addresses that it names besides those that it reads and blames. */
   names(rule: R): readonly string[]
   /** What makes no sense about it, and the mend. */
-  mistake(
-    rule: R,
-    measuresOf: (address: string) => readonly Measure[],
-  ): readonly [what: string, mend: string] | undefined
+  mistake(rule: R, measuresOf: (address: string) => readonly Measure[]): Mistake | undefined
   /** What does not hold. */
   judge(rule: R, matter: Matter): readonly Fault[]
   sentence(rule: R, about: AboutAddresses): Sentence
@@ -116,5 +115,4 @@ export const worded = ({
   ...(message === undefined ? {} : { message }),
   ...(status === undefined ? {} : { status }),
 })
-export const sound = (): undefined => undefined
 export const none = (): readonly string[] => []

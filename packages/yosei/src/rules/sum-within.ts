@@ -1,12 +1,13 @@
-/** The sum over a list, or the value itself, lies within. Blames the list. */
+/** The sum over a list, or the value itself, lies within limits. Blames the list. */
 
-import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
+import { compareDecimals, isDecimal, productOf, sumOf } from '../grammar/numbers.js'
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
-import { type Address, EACH, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
 import type { Bounds } from '../terms/declared.js'
-import { anAddress, bounds, either, isPlain, type Taken } from '../terms/taken.js'
-import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
+import { anAddress, bounds, either, type Options, type Taken, taken, withOptions } from '../terms/taken.js'
+import { concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
 import { type Blame, blameOptions, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
 
@@ -15,81 +16,146 @@ declare module './rule.js' {
     sumWithin: SumWithin
   }
 }
+/** A number, a decimal as a text, or the address of either. */
+type SumLimit<A extends string> = number | bigint | `${number}` | A
+interface SumLimits<A extends string> {
+  atLeast?: SumLimit<A> | undefined
+  atMost?: SumLimit<A> | undefined
+  exactly?: SumLimit<A> | undefined
+  /** What each value is multiplied by: an address in the same element. */
+  times?: A | undefined
+}
 export interface SumWithinMaker<T> {
-  /** The sum over a list, or the value itself, lies within. Blames the list. */
-  sumWithin(address: Address<T>, bounds: Bounds | { atMost: Address<T> }, options?: Blame<T>): Rule
+  /**
+   * The sum over a list, or the value itself, lies within limits: exact for integers, big integers and decimals. Blames
+   * the list. An element that lacks the value, or its `times`, adds nothing.
+   *
+   * @example
+   * on.sumWithin('body.lines[].price', { times: 'body.lines[].quantity', exactly: 'body.total' })
+   */
+  sumWithin(address: Address<T>, limits: Bounds | SumLimits<Address<T>>, options?: Blame<T>): Rule
 }
 export interface SumWithin extends Rule {
   readonly rule: 'sumWithin'
   readonly address: string
-  readonly bounds: Bounds | { readonly atMost: string }
+  readonly atLeast?: SumLimit<string>
+  readonly atMost?: SumLimit<string>
+  readonly exactly?: SumLimit<string>
+  readonly times?: string
 }
 
-/** The address of a limit, and nothing else. */
-const aLimit: Taken = {
-  what: 'the address of a limit',
-  example: "{ atMost: 'body.most' }",
-  takes: (value) => isPlain(value) && Object.keys(value).join() === 'atMost' && anAddress.takes(value.atMost),
-}
+/** What is wrong with a sum, by the limit that it is held to. */
+const limits = {
+  atMost: { code: 'above_max', isWrong: (order: number) => order > 0 },
+  atLeast: { code: 'below_min', isWrong: (order: number) => order < 0 },
+  exactly: { code: 'unequal', isWrong: (order: number) => order !== 0 },
+} as const satisfies { readonly [name: string]: { readonly code: Code; isWrong(order: number): boolean } }
+type LimitName = keyof typeof limits
+const limitNames = Object.keys(limits) as readonly LimitName[]
+
+const aLimit = taken('a number, a decimal as a text, or an address', "'body.total'", (value) =>
+  typeof value === 'number' ? !Number.isNaN(value) : typeof value === 'bigint' || anAddress.takes(value),
+)
+const limitOptions: Options<SumLimits<string>> = { atMost: aLimit, atLeast: aLimit, exactly: aLimit, times: anAddress }
+
+const someLimits: Taken = { ...withOptions(limitOptions), what: 'limits', example: "{ atMost: 'body.most' }" }
+
+/** The limits that are addresses. */
+const others = (rule: Pick<SumWithin, LimitName>): readonly string[] =>
+  limitNames.map((name) => rule[name]).filter(isAddress)
+const isAddress = (limit: unknown): limit is string => typeof limit === 'string' && !isDecimal(limit)
 
 export const sumWithin: RuleOf<SumWithin> = {
-  make(address: string, bounds: SumWithin['bounds'], options: LooseBlame = {}) {
-    const { code = 'above_max', blames = [listOf(address, bounds)] } = options
-    const reads = [address, ...('atMost' in bounds ? [bounds.atMost] : [])]
-    return { rule: 'sumWithin', code, address, bounds, reads, blames, ...worded(options) }
+  make(address: string, given: Bounds | SumLimits<string>, options: LooseBlame = {}) {
+    const { atLeast, atMost, exactly, times } = Array.isArray(given)
+      ? bounded(given as unknown as Bounds)
+      : (given as SumLimits<string>)
+    const held = {
+      ...(atMost === undefined ? {} : { atMost }),
+      ...(atLeast === undefined ? {} : { atLeast }),
+      ...(exactly === undefined ? {} : { exactly }),
+      ...(times === undefined ? {} : { times }),
+    }
+    const far = others(held)
+    const { code = '', blames = [listOf(address, far)] } = options
+    const reads = [...new Set([address, ...(times === undefined ? [] : [times]), ...far])]
+    return { rule: 'sumWithin', code, address, ...held, reads, blames, ...worded(options) }
   },
-  takes: [anAddress, either(bounds, aLimit), blameOptions],
-  each: ({ address, bounds }) => ('atMost' in bounds ? [address, bounds.atMost] : []),
+  takes: [anAddress, either(bounds, someLimits), blameOptions],
+  each: (rule) => (others(rule).length > 0 ? [rule.address, ...others(rule)] : []),
   waits: true,
   derives: false,
   compares: false,
   names: ({ address }) => [address],
-  mistake({ reads }, measuresOf) {
-    const other = reads.find((address) => {
-      const measures = measuresOf(address)
+  mistake(rule, measuresOf) {
+    const { address, times, reads } = rule
+    if (limitNames.every((name) => rule[name] === undefined))
+      return ['it has no limit', "Give { atMost: 100 }, { atLeast: 1 } or { exactly: 'body.total' }"]
+    const odd = reads.find((one) => {
+      const measures = measuresOf(one)
       return measures.length > 0 && !measures.some((measure) => summed.includes(measure))
     })
-    return other === undefined ? undefined : [`${other} holds no numbers`, 'Name fields of numbers']
+    if (odd !== undefined) return [`${odd} holds no numbers`, 'Name fields of numbers']
+    if (times !== undefined && strays(parseAddress(times) ?? [], parseAddress(address) ?? []))
+      return [`${times} is no one value for each ${address}`, 'Name a field of the same element']
+    return undefined
   },
   judge(rule, { root, input, scope }) {
-    const { bounds } = rule
-    const placesAt = (address: string) =>
-      concrete(input, pathOf(address, scope)).filter((path) => !isNone(valueAt(input, path)))
-    const places = placesAt(rule.address)
-    const limits = 'atMost' in bounds ? placesAt(bounds.atMost) : []
-    const odd = [...places, ...limits].filter((path) => decimalOf(valueAt(input, path)) === undefined)
+    const isThere = (path: Path) => !isNone(valueAt(input, path))
+    const at = (address: string) => pathOf(address, scope)
+    const terms = concrete(input, at(rule.address)).map((path) =>
+      rule.times === undefined ? [path] : [path, beside(at(rule.times), path)],
+    )
+    const whole = terms.filter((term) => term.every(isThere))
+    const places = others(rule)
+      .map((address) => concrete(input, at(address))[0])
+      .filter((path) => path !== undefined && isThere(path)) as readonly Path[]
+    const odd = [...whole.flat(), ...places].filter((path) => decimalOf(valueAt(input, path)) === undefined)
     if (odd.length > 0) return odd.map((path) => faultOf(rule, path, { code: 'wrong_type', variant: 'number' }))
     const decimalAt = (path: Path) => decimalOf(valueAt(input, path)) as string
-    const sum = sumOf(places.map(decimalAt))
-    const [least, most] =
-      'atMost' in bounds ? [undefined, limits[0] ? decimalAt(limits[0]) : '0'] : bounds.map(decimalOf)
-    const isOver = isBeyond(most, sum, 1)
-    if (!isOver && !isBeyond(least, sum, -1)) return []
-    const code = isOver ? rule.code : rule.code === 'above_max' ? 'below_min' : rule.code
-    const other = 'atMost' in bounds ? { other: new Place(pathOf(bounds.atMost, scope)) } : undefined
-    const told = (decimal: string | undefined) => toldAt(root, pathOf(rule.address, scope), decimal)
-    const isHidden = rule.reads.some((address) => isSecret(root, pathOf(address, scope)))
-    const variant = `${other ? 'sumOther' : 'sum'}${isHidden ? 'Secret' : ''}`
-    const about = { ...(isHidden ? {} : { sum: told(sum) }), ...other }
-    const limit = isHidden && other ? undefined : told(isOver ? most : least)
-    const rest = { code, variant, limit, about }
-    return rule.blames.flatMap((address) =>
-      concrete(input, pathOf(address, scope)).map((path) => faultOf(rule, path, rest)),
-    )
+    const sum = sumOf(whole.map((term) => term.map(decimalAt).reduce(productOf)))
+    const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
+    const told = (decimal: string | undefined) => toldAt(root, at(rule.address), decimal)
+    return limitNames.flatMap((name) => {
+      const given = rule[name]
+      if (given === undefined) return []
+      const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
+      // Of a limit that is null nothing is known.
+      const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
+      if (limit === undefined || !limits[name].isWrong(compareDecimals(sum, limit))) return []
+      const rest = {
+        code: rule.code === '' ? limits[name].code : rule.code,
+        variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
+        limit: isHidden && far ? undefined : told(limit),
+        about: { ...(isHidden ? {} : { sum: told(sum) }), ...(far ? { other: new Place(far) } : {}) },
+      }
+      return rule.blames.flatMap((address) => concrete(input, at(address)).map((path) => faultOf(rule, path, rest)))
+    })
   },
-  sentence({ bounds, blames }) {
-    if ('atMost' in bounds) return { code: 'rule', variant: 'sumOther', about: { other: bounds.atMost }, at: blames }
-    return { code: 'rule', variant: 'sum', about: { least: bounds[0], most: bounds[1] }, at: blames }
+  sentence({ atLeast, atMost, exactly, times, blames }) {
+    const which =
+      exactly !== undefined ? 'Exactly' : atLeast === undefined ? 'Most' : atMost === undefined ? 'Least' : ''
+    const variant = `sum${which}${times === undefined ? '' : 'Times'}`
+    return { code: 'rule', variant, about: { least: atLeast, most: atMost, limit: exactly, other: times }, at: blames }
   },
 }
 
 const summed: readonly Measure[] = ['number', 'duration', 'own']
 
-/** The list that holds the values of an address and not the bound, or the address itself. */
-function listOf(address: string, bounds: SumWithin['bounds']): string {
+const bounded = ([atLeast, atMost]: Bounds): SumLimits<string> => ({ atLeast, atMost })
+
+/** The one place of another path in the element of a path. */
+const beside = (other: Path, path: Path): Path => {
+  const steps = stepsShared(other, path)
+  let next = 0
+  return other.map((key) => (firstEach([key]) === 0 ? (steps[next++] ?? key) : key))
+}
+
+/** The list that holds the values of an address and none of the limits, or the address itself. */
+function listOf(address: string, limits: readonly string[]): string {
   const path = parseAddress(address) ?? []
-  const shared = 'atMost' in bounds ? listsShared([path, parseAddress(bounds.atMost) ?? []]).length : 0
-  const each = path.indexOf(EACH, shared)
+  const shared = limits.length > 0 ? listsShared([path, ...limits.map((limit) => parseAddress(limit) ?? [])]).length : 0
+  const each = firstEach(path, shared)
   return each < 0 ? address : formatAddress(path.slice(0, each))
 }
 
@@ -98,7 +164,3 @@ function decimalOf(value: unknown): string | undefined {
   const text = typeof value === 'object' || typeof value === 'symbol' ? '' : String(value)
   return isDecimal(text) ? text : undefined
 }
-
-/** Whether a sum lies beyond a bound on that side of it. */
-const isBeyond = (bound: string | undefined, sum: string, side: 1 | -1): boolean =>
-  bound !== undefined && compareDecimals(sum, bound) * side > 0

@@ -1,21 +1,37 @@
 /** Conditions on the values at an address. */
-import { valueAt } from '../terms/address.js'
+import { type Path, valueAt } from '../terms/address.js'
 import type { Holding } from './condition.js'
-import { concrete, eachOnce, isNone, type Matter, pathOf } from './matter.js'
-import { type Order, orderAt } from './measure.js'
+import { concrete, eachOnce, isNone, type Matter, pathOf, stepsShared } from './matter.js'
+import { orderAt } from './measure.js'
+import { isOther } from './other.js'
 
-/** Holds where a value that is there passes the test. */
+/** Holds where a value that is there stands to one of the others as the test says. */
 export function valuesHold(
   address: string,
+  others: readonly unknown[],
   { root, input, scope }: Matter,
-  test: (value: unknown, order: Order) => boolean,
+  test: (order: number) => boolean,
 ): Holding {
   const path = pathOf(address, scope)
   const order = orderAt(root, path)
-  return eachOnce(path, (indices) =>
-    concrete(input, path, indices).some((place) => {
+  const given = others.map((other) => (isOther(other) ? pathOf(other.other, scope) : { value: other }))
+  const far = given.filter(isPath)
+  return eachOnce([path, ...far], (steps = [], ...farSteps) =>
+    concrete(input, path, steps).some((place) => {
       const value = valueAt(input, place)
-      return !isNone(value) && test(value, order)
+      if (isNone(value)) return false
+      return given.some((other) => {
+        if (!isPath(other)) return test(order(value, other.value))
+        // Of the same element, where both lie in it; else of the element that is blamed, or of any.
+        const shared = stepsShared(other, place)
+        const blamed = farSteps[far.indexOf(other)] ?? []
+        return concrete(input, other, shared.length < blamed.length ? blamed : shared).some((there) => {
+          const limit = valueAt(input, there)
+          return !isNone(limit) && test(order(value, limit))
+        })
+      })
     }),
   )
 }
+
+const isPath = (given: Path | { readonly value: unknown }): given is Path => Array.isArray(given)

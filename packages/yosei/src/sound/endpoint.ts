@@ -1,14 +1,14 @@
 /** Endpoints whose parts, rules, lookups and turn make no sense together are refused where they are declared. */
 
 import { type EndpointNode, rootOf } from '../declare/endpoint.js'
-import { placedRules } from '../declare/place.js'
+import { everyRule } from '../declare/place.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
-import { addressesIn } from '../rules/conditions.js'
+import { addressesIn, mistakeIn } from '../rules/conditions.js'
 import { measuresAt } from '../rules/measure.js'
 import { addressesOf, type PlacedRule, ruleOf } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress } from '../terms/address.js'
@@ -54,21 +54,29 @@ export function checkEndpoint(node: EndpointNode): void {
       meant === undefined ? 'Name a declared field' : `It may be ${meant} that is meant`,
     )
   }
-  for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), placedRules(node, body))
+  for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), everyRule(node, body))
   for (const body of bodies)
-    for (const { rule, base } of placedRules(node, body)) {
+    for (const { rule, base } of everyRule(node, body)) {
       check(`rule ${rule.rule}`, addressesOf(rule), base)
       const measuresOf = (address: string) =>
         measuresAt(rootOf(node, body), [...base, ...(parseAddress(address) ?? [])])
       if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
-      const wrong = ruleOf(rule).mistake(rule, measuresOf)
+      const wrong =
+        ruleOf(rule).mistake(rule, measuresOf) ??
+        (rule.during ?? []).map((one) => mistakeIn(one, measuresOf)).find((one) => one !== undefined)
       if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
     }
   if (node.turn) check('turn', node.turn.by)
+  const measuresIn = (address: string) =>
+    bodies.flatMap((body) => measuresAt(rootOf(node, body), parseAddress(address) ?? []))
   checkWho(signature, node, check)
+  const unfit = node.may && mistakeIn(node.may, measuresIn)
+  if (unfit) mistake(`${signature}, may`, ...unfit)
   if (Object.hasOwn(node.lookups, 'identify'))
     mistake(`${signature}, lookup identify`, 'that name says who is asking', 'Give the lookup another name')
   for (const [name, { reads, fill, when, follows = {} }] of Object.entries(node.lookups)) {
+    const wrong = when && mistakeIn(when, measuresIn)
+    if (wrong) mistake(`${signature}, lookup ${name}`, ...wrong)
     check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
     const known = Object.values(node.lookups)
     const stranger = Object.entries(follows).find(([, one]) => !known.includes(one))

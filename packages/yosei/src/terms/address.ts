@@ -9,7 +9,7 @@ type Atom = string | number | boolean | bigint | Date | Upload | null | undefine
 type Less = [never, 0, 1, 2, 3, 4, 5, 6]
 /** Joins an address and what stands behind it: a name after a dot, a bracket as it is. */
 type Join<Head extends string, Rest> = Rest extends string
-  ? Rest extends `[${string}`
+  ? Rest extends `[${string}` | `{}${string}`
     ? `${Head}${Rest}`
     : `${Head}.${Rest}`
   : never
@@ -22,11 +22,21 @@ type Inside<T, Depth extends number> = Depth extends 0
       : T extends readonly (infer E)[]
         ? '[]' | Join<'[]', Inside<NonNullable<E>, Less[Depth]>>
         : T extends object
-          ? {
-              [K in keyof T & string]: string extends K ? never : K | Join<K, Inside<NonNullable<T[K]>, Less[Depth]>>
-            }[keyof T & string]
+          ?
+              | {
+                  [K in keyof T & string]: string extends K
+                    ? never
+                    : K | Join<K, Inside<NonNullable<T[K]>, Less[Depth]>>
+                }[keyof T & string]
+              | InTable<T, Depth>
           : never
-/** The addresses inside an accepted input, to a depth of six; a list's elements are written `[]`. */
+type InTable<T, Depth extends number> = string extends keyof T
+  ? '{}' | Join<'{}', Inside<NonNullable<T[keyof T]>, Less[Depth]>>
+  : never
+/**
+ * The addresses inside an accepted input, to a depth of six; a list's elements are written `[]`, the values of a table
+ * `{}`.
+ */
 export type Address<T> = Inside<T, 6>
 
 type Indexed<A extends string> = A extends `${infer Head}[]${infer Rest}` ? `${Head}[${number}]${Indexed<Rest>}` : A
@@ -58,20 +68,47 @@ export type Present<T, A extends string> = [A] extends [never]
 type Absent<T> = undefined extends T ? undefined : never
 type Member<T, K extends string> = T extends unknown ? (K extends keyof T ? T[K] : undefined) : never
 type Elements<T> = NonNullable<T> extends readonly (infer E)[] ? E : never
-/** The value at an address: behind a `[]`, the list of the values there. */
+type Named<T> = NonNullable<T> extends { readonly [name: string]: infer V } ? V : never
+/** The value at an address: behind a `[]` or a `{}`, the list of the values there. */
 export type At<T, A extends string> = A extends `${infer Head}.${infer Rest}`
-  ? Head extends `${infer Name}[]`
-    ? At<Elements<Member<T, Name>>, Rest>[] | Absent<Member<T, Name>>
+  ? Head extends `${infer Name}${'[]' | '{}'}${string}`
+    ? EachAt<Member<T, Name>, Head extends `${Name}${infer Each}` ? Each : never, Rest>
     : At<NonNullable<Member<T, Head>>, Rest> | Absent<Member<T, Head>>
-  : A extends `${infer Name}[]`
-    ? Member<T, Name>
+  : A extends `${infer Name}${'[]' | '{}'}${string}`
+    ? EachAt<Member<T, Name>, A extends `${Name}${infer Each}` ? Each : never, ''>
     : Member<T, A>
+/** The values that `Each`, some `[]` and `{}`, goes to from a list or a table; and at `Rest` from each of them. */
+type EachAt<V, Each extends string, Rest extends string> = Each extends `[]${infer More}`
+  ? EachAt<Elements<V>, More, Rest>[] | Absent<V>
+  : Each extends `{}${infer More}`
+    ? EachAt<Named<V>, More, Rest>[] | Absent<V>
+    : Rest extends ''
+      ? V
+      : At<NonNullable<V>, Rest>
 
 /** An address in its steps: the part, then names and indices. `EACH` stands for every element of a list. */
 export type Path = readonly (string | number)[]
 export const EACH = -1
 /** Stands for every name of a table. */
 export const EACH_NAME = -2
+/** Whether a step stands for each of several. */
+export const isEach = (key: string | number | undefined): boolean => key === EACH || key === EACH_NAME
+/** Where a path first goes to each of several; below zero where it goes to one alone. */
+export function firstEach(path: Path, from = 0): number {
+  for (let at = from; at < path.length; at++) if (isEach(path[at])) return at
+  return -1
+}
+/** Where a path last goes to each of several. */
+export function lastEach(path: Path): number {
+  let at = path.length - 1
+  while (at >= 0 && !isEach(path[at])) at--
+  return at
+}
+/** The steps from a value that a step to each stands for: indices of a list, names of a table. */
+export const stepsOf = (value: unknown, each: string | number | undefined): Iterable<string | number> =>
+  each === EACH ? (Array.isArray(value) ? value.keys() : []) : isNamed(value) ? Object.keys(value) : []
+const isNamed = (value: unknown): value is object =>
+  typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
 
 const plainName = /^[A-Za-z_$][A-Za-z0-9_$-]*$/
 const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[([0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]|(\{\})/y
@@ -174,7 +211,7 @@ export function formatPointer(path: Path): string | undefined {
   return pointer
 }
 
-/** The value at a path, reading own properties only; behind an `EACH`, the list of the values there. */
+/** The value at a path, reading own properties only; behind a step to each, the list of the values there. */
 export function valueAt(root: unknown, path: Path, from = 0): unknown {
   let value = root
   for (let i = from; i < path.length; i++) {
@@ -186,6 +223,8 @@ export function valueAt(root: unknown, path: Path, from = 0): unknown {
           ? value
           : value.map((element) => valueAt(element, path, i + 1))
         : undefined
+    if (key === EACH_NAME)
+      return isNamed(value) ? Object.values(value).map((element) => valueAt(element, path, i + 1)) : undefined
     value = Object.hasOwn(value, key) ? (value as Record<string | number, unknown>)[key] : undefined
   }
   return value

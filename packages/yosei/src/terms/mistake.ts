@@ -40,3 +40,7 @@ export function placed<T>(where: string, work: () => T): T {
     mistake(`${where}, ${error.where}`, error.what, error.mend, error)
   }
 }
+
+/** What makes no sense about a rule or a condition, and the mend. */
+export type Mistake = readonly [what: string, mend: string]
+export const sound = (): undefined => undefined

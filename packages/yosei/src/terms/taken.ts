@@ -22,7 +22,11 @@ export type AnyOptions = { readonly [option: string]: Taken }
 /** Throws: what is wrong, what to do, and in which option. */
 export type Telling = (what: string, mend: string, option?: string) => never
 
-const taken = (what: string, example: string, takes: (value: unknown) => boolean): Taken => ({ what, example, takes })
+export const taken = (what: string, example: string, takes: (value: unknown) => boolean): Taken => ({
+  what,
+  example,
+  takes,
+})
 /** The same options, as those that many have. */
 export const shared = <O extends AnyOptions>(options: O): O =>
   Object.fromEntries(Object.entries(options).map(([name, one]) => [name, { ...one, isShared: true }])) as unknown as O
@@ -196,6 +200,7 @@ function checkArguments(
         checkOptions(value, one, owner, tell)
     } else if (!one.takes(value))
       tell(`its argument ${index + 1} is ${one.what}, and not ${shown(value)}`, `Write ${one.example}`)
+    else if (one.options && isPlain(value)) checkOptions(value, one.options, owner, tell)
   }
 }
 const isTaken = (one: Taken | AnyOptions): one is Taken => typeof one.takes === 'function'

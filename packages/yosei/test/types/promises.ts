@@ -1,6 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** Who is asking, services, what is found and what is filled: none is typed as something that it may not be. */
-import { type Accepted, type Context, choice, either, endpoint, type Field, type FoundBy, group, type Handlers, instant, intake, integer, judge, later, list, type Out, readAs, record, refuse, serve, tagged, text, type WhoOf } from 'yosei'
+import { type Accepted, type Context, choice, either, endpoint, type Field, type FoundBy, group, type Handlers, instant, intake, integer, judge, later, list, type Out, readAs, record, refuse, serve, table, tagged, text, type WhoOf } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -132,3 +132,20 @@ endpoint('POST /x', { body, rules: (on) => [on.apart('body.rows[].a', 'body.name
 endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.name', { max: 1 })] })
 const unset: { limits: undefined; open: undefined; body: undefined; base: undefined; now: undefined } = { limits: undefined, open: undefined, body: undefined, base: undefined, now: undefined }
 intake({ endpoints: { x: endpoint('GET /x', { limits: { body: unset.body }, open: unset.open, rules: undefined, title: undefined }) }, limits: unset.limits, base: unset.base, statuses: { body: undefined } })
+// Other values, tables, sums, and what functions are told.
+const priced = record({ rates: table(record({ low: integer(), name: text() })), grid: list(list(integer())), rows: list(record({ n: integer(), m: integer(), label: text(), at: instant() })), top: integer(), label: text(), at: instant() })
+endpoint('POST /x', { who: record({ role: text() }), body: priced, rules: (on) => [
+  on.needed('body.label', on.all(on.above('body.rates{}.low', on.other('body.top')), on.is('body.label', on.other('body.rows[].label')), on.in('body.rows[].n', [1, on.other('body.rows[].m')]), on.below('body.at', on.other('body.rows[].at')))),
+  on.sumWithin('body.rows[].n', { times: 'body.rows[].m', exactly: 'body.top', atMost: '10.5', atLeast: 3n }),
+  on.check({ reads: ['body.rates{}.low', 'body.grid[][]', 'body.rates'], code: 'x', holds: (low, grid, rates, { now, who }) => { same<typeof low, number[]>(); same<typeof grid, number[][]>(); same<typeof who, { readonly role: string } | undefined>(); return low.length + grid.length + now.getTime() > Object.keys(rates).length } }),
+] })
+// @ts-expect-error a number is no text
+endpoint('POST /x', { body: priced, rules: (on) => [on.needed('body.label', on.above('body.top', on.other('body.label')))] })
+// @ts-expect-error an address that does not exist
+endpoint('POST /x', { body: priced, rules: (on) => [on.needed('body.label', on.above('body.top', on.other('body.tip')))] })
+// @ts-expect-error no such field of a table's values
+endpoint('POST /x', { body: priced, rules: (on) => [on.present('body.rates{}.hi') as never] })
+// @ts-expect-error a limit that does not exist
+endpoint('POST /x', { body: priced, rules: (on) => [on.sumWithin('body.rows[].n', { exactly: 'body.tip' })] })
+// @ts-expect-error a factor that does not exist
+endpoint('POST /x', { body: priced, rules: (on) => [on.sumWithin('body.rows[].n', { times: 'body.rows[].k', exactly: 1 })] })
