@@ -4,7 +4,7 @@
  * where.
  */
 import { describe, expect, test } from '@jest/globals'
-import { anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, type Format, flag, instant, integer, judgeParts, later, list, number, readAs, record, table, tagged, text, tuple } from 'yosei'
+import { anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, type Format, flag, instant, integer, judgeParts, later, list, number, readAs, record, table, tagged, text, timeOfDay, tuple } from 'yosei'
 
 const now = new Date('2031-03-01T12:00:00Z')
 
@@ -111,6 +111,17 @@ const rows: Row[] = [
   ['instant by the clock', instant({ from: '-15m', until: '+1d' }), [['tjc', '2031-03-01T11:45:00Z', new Date('2031-03-01T11:45:00Z')], ['tjc', '2031-03-01T11:44:59.999Z', told('too_early')], ['tjc', '2031-03-02T12:00:01Z', told('too_late')]]],
   // day
   ['day', day(), [...same('tjc', '2031-03-01', '2028-02-29', '0000-02-29'), ...all('tjc', told('unreal_date'), '2031-02-29', '1900-02-29', '2031-13-01', '2031-04-31'), ...all('tjc', told('wrong_format'), '2031-3-1', '20310301', '2031-03-01T00:00:00Z'), ['jc', 20310301, told('wrong_type')]]],
+  ['instant in a zone', instant({ zone: 'Europe/Paris' }), [
+    ['tjc', '2031-03-01T22:30:00', new Date('2031-03-01T21:30:00Z')], ['tjc', '2031-07-01T22:30', new Date('2031-07-01T20:30:00Z')], ['tjc', '2031-07-01t22:30:00.25', new Date('2031-07-01T20:30:00.250Z')], ['tjc', '2031-03-01T22:30:00Z', new Date('2031-03-01T22:30:00Z')],
+    ['tjc', '2031-03-30T01:59:59', new Date('2031-03-30T00:59:59Z')], ...all('tjc', told('unreal_date'), '2031-03-30T02:00', '2031-03-30T02:59:59', '2031-02-29T10:00', '2031-03-01T24:00', '2031-03-01T10:00:60'), ['tjc', '2031-03-30T03:00', new Date('2031-03-30T01:00:00Z')],
+    ['tjc', '2031-10-26T02:30', new Date('2031-10-26T00:30:00Z')], ['tjc', '2031-10-26T03:00', new Date('2031-10-26T02:00:00Z')], ...all('tjc', told('wrong_format'), '2031-03-01', '2031-03-01T22', '2031-03-01 22:30', '2031-03-01T22:30:00.')]],
+  ['instant in a zone of odd hours', instant({ zone: 'Australia/Lord_Howe' }), [['jc', '2031-04-06T01:45', new Date('2031-04-05T14:45:00Z')], ['jc', '2031-10-05T02:15', told('unreal_date')], ['jc', '2031-10-05T02:30', new Date('2031-10-04T15:30:00Z')]]],
+  ['instant by the calendar', instant({ from: '-1mo', until: '+1y' }), [['tjc', '2031-02-01T12:00:00Z', new Date('2031-02-01T12:00:00Z')], ['tjc', '2031-02-01T11:59:59Z', told('too_early')], ['tjc', '2032-03-01T12:00:00.001Z', told('too_late')]]],
+  // A month before, at noon of UTC, is one o'clock in Paris; a month later the clocks have gone on.
+  ['instant by the calendar of a zone', instant({ from: '+1mo', zone: 'Europe/Paris' }), [['jc', '2031-04-01T11:00:00Z', new Date('2031-04-01T11:00:00Z')], ['jc', '2031-04-01T10:59:59Z', told('too_early')]]],
+  ['day by the calendar', day({ from: '-18y', until: '+6mo' }), [...same('tjc', '2013-03-01', '2031-09-01'), ['tjc', '2013-02-28', told('too_early')], ['tjc', '2031-09-02', told('too_late')]]],
+  ['timeOfDay', timeOfDay(), [['tjc', '20:30', '20:30:00'], ...same('tjc', '20:30:15', '00:00:00', '23:59:59'), ...all('tjc', told('unreal_date'), '24:00', '12:60', '12:00:60'), ...all('tjc', told('wrong_format'), '8:30', '20:30Z', '20:30:00.5', '20-30', '2030', ' 20:30'), ...all('jc', told('wrong_type'), 2030, true), ['jc', '', told('wrong_format')]]],
+  ['timeOfDay from, until', timeOfDay({ from: '08:00', until: '20:30:30' }), [['tjc', '08:00', '08:00:00'], ['tjc', '20:30:30', '20:30:30'], ['tjc', '07:59:59', told('too_early')], ['tjc', '20:31', told('too_late')]]],
   ['day from, until', day({ from: '2031-01-01', until: '2031-12-31' }), [...same('tjc', '2031-01-01', '2031-12-31'), ['tjc', '2030-12-31', told('too_early')], ['tjc', '2032-01-01', told('too_late')]]],
   ['day by the clock, in a zone', day({ from: '+0d', until: '+2d', zone: 'Pacific/Kiritimati' }), [...same('tjc', '2031-03-02', '2031-03-04'), ['tjc', '2031-03-01', told('too_early')], ['tjc', '2031-03-05', told('too_late')]]],
   // duration
@@ -186,6 +197,19 @@ const formats: { readonly [F in Format]: { good: string[]; bad: string[]; unreal
   'json-pointer': { good: ['', '/', '/a/b~0~1', '/ä//'], bad: ['a', '/~', '/~2', '#/a'] },
   'relative-json-pointer': { good: ['0', '1/a', '2#', '0-1/a', '10+2'], bad: ['', '/a', '-1/a', '01/a', '1a', '1##'] },
   'uri-template': { good: ['', '/a/{b}', '{?x,y*}', '{+path:6}/here', '{#a.b}', '{%41}'], bad: ['{', '}', '{}', '{a b}', '{a:0}', '{a:10000}', '{a,}', '/a b', '{{a}}', '<a>'] },
+  phone: { good: ['+436601234567', '+12', '+123456789012345'], bad: ['436601234567', '+0123', '+1', '+1234567890123456', '+43 660 123', '+', '+١٢٣'] },
+  'card-number': { good: ['4111111111111111', '378282246310005', '6304000000000000', '4000000000000000006'], bad: ['4111111111111112', '4111 1111 1111 1111', '', '0', '00000000000', '42424242424242424242'] },
+  iban: { good: ['DE02120300000000202051', 'GB82WEST12345698765432', 'NO9386011117947', 'MT84MALT011000012345MTLCAST001S', 'AT611904300234573201'], bad: ['DE02120300000000202052', 'DE0212030000000020205', 'de02120300000000202051', 'DE02 1203 0000 0000 2020 51', 'DE', '', '1E02120300000000202051'] },
+  isbn: { good: ['9783161484100', '978-3-16-148410-0', '9791034304059'], bad: ['9783161484101', '3161484100', '978-3-16-148410-0-', '978--316148410-0', '9773161484100', '97831614841OO', '978-3-1-6-1-4-8410-0'] },
+  gtin: { good: ['4006381333931', '96385074', '614141000036', '10614141000415'], bad: ['4006381333932', '400638133393', '1234567', '4006381333931 ', '', '123456789012345'] },
+  language: { good: ['de', 'de-AT', 'zh-Hant-TW', 'sl-rozaj-biske', 'de-CH-1996', 'es-419', 'en-a-myext-b-another', 'x-whatever', 'en-x-a', 'i-klingon', 'en-GB-oed', 'zh-cmn-Hans-CN', 'DE-at'], bad: ['', 'd', 'de_AT', 'de-', 'a-DE', 'de-419-DE', 'abcdefghi', 'de-a', 'x', 'en-x', 'de--AT'] },
+  country: { good: ['AT', 'GB', 'AX', 'ZW'], bad: ['at', 'UK', 'EU', 'XK', 'AUT', '', 'A', 'AN'] },
+  currency: { good: ['EUR', 'XAU', 'ZWG', 'SLE'], bad: ['eur', 'DEM', 'EURO', '', 'HRK', 'BTC'] },
+  'time-zone': { good: ['Europe/Vienna', 'UTC', 'America/Argentina/Buenos_Aires', 'Asia/Calcutta', 'Etc/GMT+5', 'Singapore'], bad: ['', 'Europe/Vien', '+01:00', 'CEST2', 'GMT+1', '../etc', 'Vienna', 'Europe/Vienna ', '__proto__'] },
+  base64: { good: ['', 'YQ==', 'YWI=', 'YWJj', '+/+/'], bad: ['YQ', 'YQ=', 'Y===', 'YQ==YQ==', '-_-_', 'YW Jj', '='] },
+  base64url: { good: ['', 'YQ', 'YQ==', 'YWI', '-_-_'], bad: ['Y', 'YQ=', '+/+/', 'YWJj=', 'YW\nJj'] },
+  cidr: { good: ['192.0.2.0/24', '0.0.0.0/0', '2001:db8::/32', '::/128'], bad: ['192.0.2.0', '192.0.2.0/33', '192.0.2.0/024', '2001:db8::/129', '192.0.2.0/24/1', '/24', '192.0.2/24'] },
+  semver: { good: ['1.4.0', '0.0.0', '1.0.0-alpha.1', '1.0.0-0a+build.01', '1.0.0+a-b', '1.0.0--'], bad: ['1.4', 'v1.4.0', '01.4.0', '1.0.0-01', '1.0.0-', '1.0.0+', '1.0.0-a..b', '1.0.0+a+b', '1.0.0\n', ''] },
   regex: { good: ['', '^a+$', '[a-z]', '\\p{L}', '(?<a>b)\\k<a>'], bad: ['(', '[', 'a**', '\\', '{1}', '\\p{X}', '\\a'] },
 }
 test.each(Object.entries(formats))('the format %s', (format, { good, bad, unreal = [] }) => {

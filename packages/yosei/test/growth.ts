@@ -25,6 +25,7 @@ import {
   table,
   tagged,
   text,
+  timeOfDay,
   tuple,
 } from 'yosei'
 import { chooseLanguage } from '../dist/answer/negotiate.js'
@@ -57,7 +58,9 @@ const kinds: { readonly [name: string]: Field } = {
   decimal: decimal({ min: '0', max: '1', digits: 5, scale: 2 }),
   flag: flag(),
   instant: instant({ from: '+1d' }),
-  day: day({ from: '+1d' }),
+  day: day({ from: '+1mo', zone: 'Europe/Paris' }),
+  local: instant({ zone: 'Europe/Paris', until: '+1y' }),
+  timeOfDay: timeOfDay({ from: '08:00' }),
   duration: duration({ max: '1h' }),
   choice: choice(['a', 'b']),
   constant: constant('a'),

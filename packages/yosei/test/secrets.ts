@@ -27,6 +27,7 @@ import {
   table,
   tagged,
   text,
+  timeOfDay,
   tuple,
 } from 'yosei'
 
@@ -56,6 +57,7 @@ export const kinds: { readonly [kind: string]: readonly [Field, ...values: unkno
     word,
   ],
   day: [day(secret), '9182-12-31', `${digits}`, word],
+  timeOfDay: [timeOfDay({ ...secret, until: '09:00' }), '91:82', '18:27:36', `${digits}`, word],
   duration: [duration({ ...secret, max: '7d' }), `PT${digits}S`, word],
   choice: [choice([word, 'other'], { ...secret, titles: { [word]: word } } as never), word, `${word}2`, digits],
   constant: [constant(word, secret as never), word, `${word}2`, digits],

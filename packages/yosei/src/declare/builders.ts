@@ -23,6 +23,7 @@ export {
   table,
   tagged,
   text,
+  timeOfDay,
   tuple,
   without,
 } from './fields.js'

@@ -75,14 +75,25 @@ export interface InstantOptions extends Common<Date> {
   from?: Moment | undefined
   /** The latest instant that is taken. */
   until?: Moment | undefined
+  /**
+   * The IANA time zone in which a date-time without an offset is read, and months and years are counted. Of two instants
+   * that its clocks show so it is the first; what they skip is `unreal_date`.
+   */
+  zone?: string | undefined
 }
 export interface DayOptions extends Common<string> {
-  /** The earliest day that is taken: a date, or days from today as `+2d`, `-7d`, `+0d`. */
+  /** The earliest day that is taken: a date, or from today `+2d`, `-6mo`, `-18y`. */
   from?: string | undefined
   /** The latest day that is taken. */
   until?: string | undefined
   /** The IANA time zone whose today it is; UTC by default. */
   zone?: string | undefined
+}
+export interface TimeOfDayOptions extends Common<string> {
+  /** The earliest time that is taken: `'20:30'`. */
+  from?: string | undefined
+  /** The latest time that is taken. */
+  until?: string | undefined
 }
 export interface DurationOptions extends Common<number> {
   min?: Span | undefined
@@ -162,7 +173,11 @@ const stateless = (pattern: RegExp) =>
 export function text<const O extends TextOptions = {}>(
   options?: O & TextOptions,
 ): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
-  return make('text', options?.pattern ? ({ ...options, pattern: stateless(options.pattern) } as Options) : options)
+  const { pattern, format } = options ?? {}
+  if (!pattern && format !== 'card-number') return make('text', options)
+  // The number of a card is nobody's to tell, whatever else is said.
+  const secret = format === 'card-number' ? { secret: true } : {}
+  return make('text', { ...options, ...(pattern ? { pattern: stateless(pattern) } : {}), ...secret } as Options)
 }
 
 /** A whole number within ±(2^53−1); as text `-?(0|[1-9][0-9]*)`. */
@@ -210,11 +225,23 @@ export function instant<const O extends InstantOptions = {}>(
   return make('instant', options)
 }
 
-/** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days in `zone`. */
+/** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days, months and years in `zone`. */
 export function day<const O extends DayOptions = {}>(
   options?: O & DayOptions,
 ): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
   return make('day', options)
+}
+
+/**
+ * A time of a day, `HH:MM` or `HH:MM:SS`, without a zone: kept as a text of one form, `HH:MM:SS`.
+ *
+ * @example
+ * const opens = timeOfDay({ from: '08:00', until: '20:00' })
+ */
+export function timeOfDay<const O extends TimeOfDayOptions = {}>(
+  options?: O & TimeOfDayOptions,
+): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
+  return make('timeOfDay', options)
 }
 
 /** An ISO 8601 duration of weeks, days, hours, minutes and seconds, such as `PT1H30M`, read to milliseconds. */

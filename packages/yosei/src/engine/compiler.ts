@@ -1,7 +1,7 @@
 /** Makes code for an endpoint, and runs it. */
 import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { isMultiple } from '../grammar/numbers.js'
-import { readDay, readInstant, type Unread } from '../grammar/times.js'
+import { readDay, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { type ListNode, tellRepeated } from '../kinds/list.js'
 import { matches } from '../kinds/patterns.js'
@@ -156,6 +156,8 @@ const library = {
   put,
   readDay,
   readInstant,
+  readInstantIn,
+  readTimeOfDay,
   plain: Object.prototype,
   prototypeOf: Object.getPrototypeOf,
 }

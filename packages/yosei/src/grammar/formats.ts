@@ -1,5 +1,7 @@
 /** The formats of texts, each by the grammar of its own standard. */
+import { countries, currencies, ibanLengths } from './registers.js'
 import { readDay, readInstant, readTime, type Unread } from './times.js'
+import { isZoneName } from './zones.js'
 
 /** Finds what a text must not have. A repeat of what it may have would keep a note of each character, without end. */
 const none = (source: string) => new RegExp(source, 'u')
@@ -142,6 +144,83 @@ function isRegex(text: string): boolean {
 const fullDuration =
   /^P(?:\d+W|(?=[\dT])(?:\d+Y(?:\d+M(?:\d+D)?)?|\d+M(?:\d+D)?|\d+D)?(?:T(?:\d+H(?:\d+M(?:\d+S)?)?|\d+M(?:\d+S)?|\d+S))?)$/
 
+/** A check digit weighs the digits one and three in turn, from the right (GS1 General Specifications, section 7.9). */
+function isWeighed(digits: string): boolean {
+  let sum = 0
+  for (let i = 1; i <= digits.length; i++) sum += Number(digits.at(-i)) * (i % 2 === 0 ? 3 : 1)
+  return sum % 10 === 0
+}
+const isGtin = (text: string) => /^(?:\d{8}|\d{12,14})$/.test(text) && isWeighed(text)
+
+/** ISO 2108:2017: thirteen digits that begin with 978 or 979, perhaps in groups with hyphens between them. */
+function isIsbn(text: string): boolean {
+  const digits = text.replaceAll('-', '')
+  return text.length <= 17 && /^97[89]\d{10}$/.test(digits) && !/^-|--|-$/.test(text) && isWeighed(digits)
+}
+
+/** ISO/IEC 7812-1, annex B: twelve to nineteen digits, every other one doubled from the right. */
+function isCardNumber(text: string): boolean {
+  if (!/^\d{12,19}$/.test(text)) return false
+  let sum = 0
+  for (let i = 1; i <= text.length; i++) {
+    const digit = Number(text.at(-i))
+    sum += i % 2 === 0 ? 2 * digit - (digit > 4 ? 9 : 0) : digit
+  }
+  return sum % 10 === 0
+}
+
+/** ISO 13616-1: in its electronic form, upper case without blanks; 97 leaves one of it (ISO/IEC 7064). */
+function isIban(text: string): boolean {
+  if (!/^[A-Z]{2}\d{2}[A-Z0-9]{1,30}$/.test(text)) return false
+  const length = ibanLengths.get(text.slice(0, 2))
+  if (length !== undefined && length !== text.length) return false
+  let rest = 0
+  for (const character of text.slice(4) + text.slice(0, 4)) {
+    const value = Number.parseInt(character, 36)
+    rest = (rest * (value > 9 ? 100 : 10) + value) % 97
+  }
+  return rest === 1
+}
+
+/** RFC 5646, section 2.1: well-formed, registered or not. */
+const languageTag =
+  /^(?:(?:[a-z]{2,3}(?:-[a-z]{3}){0,3}|[a-z]{4}|[a-z]{5,8})(?:-[a-z]{4})?(?:-(?:[a-z]{2}|\d{3}))?(?:-(?:[a-z\d]{5,8}|\d[a-z\d]{3}))*(?:-[a-wyz\d](?:-[a-z\d]{2,8})+)*(?:-x(?:-[a-z\d]{1,8})+)?|x(?:-[a-z\d]{1,8})+)$/i
+/** Those that the grammar does not take, and the standard does. */
+const irregularTag =
+  /^(?:en-GB-oed|i-(?:ami|bnn|default|enochian|hak|klingon|lux|mingo|navajo|pwn|tao|tay|tsu)|sgn-(?:BE-FR|BE-NL|CH-DE))$/i
+const isLanguage = (text: string) => languageTag.test(text) || irregularTag.test(text)
+
+/** RFC 4648, section 4, padded, or section 5, padded or not. */
+const base64 = none('[^A-Za-z0-9+\\/]')
+const base64url = none('[^A-Za-z0-9_\\-]')
+function isBase64(text: string, other: RegExp, isPadded: boolean): boolean {
+  const end = text.endsWith('==') ? 2 : text.endsWith('=') ? 1 : 0
+  if (end > 0 || isPadded ? text.length % 4 !== 0 : text.length % 4 === 1) return false
+  return !other.test(text.slice(0, text.length - end))
+}
+
+/** RFC 4632, section 3.1, and RFC 4291, section 2.3: an address and the bits of its prefix. */
+function isCidr(text: string): boolean {
+  const [address = '', bits = '', ...more] = text.split('/')
+  if (more.length > 0 || !/^(?:0|[1-9]\d{0,2})$/.test(bits)) return false
+  return isIpv4(address) ? Number(bits) <= 32 : isIpv6(address) && Number(bits) <= 128
+}
+
+/** Semantic Versioning 2.0.0, sections 2, 9 and 10. */
+function isSemver(text: string): boolean {
+  const [, core = '', before, build] = /^([^-+]*)(?:-([^+]*))?(?:\+(.*))?$/s.exec(text) ?? []
+  const isEvery = (part: string | undefined, identifier: RegExp) =>
+    part === undefined || part.split('.').every((one) => identifier.test(one))
+  return (
+    /^(?:0|[1-9]\d*)\.(?:0|[1-9]\d*)\.(?:0|[1-9]\d*)$/.test(core) &&
+    isEvery(before, /^(?:0|[1-9]\d*|[0-9]*[A-Za-z-][0-9A-Za-z-]*)$/) &&
+    isEvery(build, /^[0-9A-Za-z-]+$/)
+  )
+}
+
+/** A name of the IANA time zone database, as far as `Intl` knows it. */
+const isTimeZone = (text: string) => text.length <= 64 && /^[A-Za-z][A-Za-z0-9_+\-/]*$/.test(text) && isZoneName(text)
+
 const must = (holds: boolean) => (holds ? undefined : 'wrong_format')
 const read = (value: unknown) => (typeof value === 'string' ? (value as Unread) : undefined)
 
@@ -167,6 +246,20 @@ export const formats = {
   'relative-json-pointer': (text: string) => must(isRelativePointer(text)),
   'uri-template': (text: string) => must(isUriTemplate(text)),
   regex: (text: string) => must(isRegex(text)),
+  // ITU-T E.164, section 6.
+  phone: (text: string) => must(/^\+[1-9]\d{1,14}$/.test(text)),
+  'card-number': (text: string) => must(isCardNumber(text)),
+  iban: (text: string) => must(isIban(text)),
+  isbn: (text: string) => must(isIsbn(text)),
+  gtin: (text: string) => must(isGtin(text)),
+  language: (text: string) => must(isLanguage(text)),
+  country: (text: string) => must(countries.has(text)),
+  currency: (text: string) => must(currencies.has(text)),
+  'time-zone': (text: string) => must(isTimeZone(text)),
+  base64: (text: string) => must(isBase64(text, base64, true)),
+  base64url: (text: string) => must(isBase64(text, base64url, false)),
+  cidr: (text: string) => must(isCidr(text)),
+  semver: (text: string) => must(isSemver(text)),
 } satisfies { readonly [format: string]: (text: string) => Unread | undefined }
-/** The formats of JSON Schema's open vocabulary. */
+/** The formats of JSON Schema's open vocabulary, and of other open standards. */
 export type Format = keyof typeof formats

@@ -1,5 +1,6 @@
-/** Instants, days and durations: RFC 3339 and ISO 8601 texts, and how declarations write them. */
+/** Instants, days, times and durations: RFC 3339 and ISO 8601 texts, and how declarations write them. */
 import { readSpan } from '../terms/units.js'
+import { instantFrom, instantShown, offsetAt } from './zones.js'
 
 const minute = 60_000
 const dayLength = 24 * 60 * minute
@@ -132,6 +133,39 @@ export function readInstant(text: string): number | Unread {
   return new Date(instant + minute).getUTCDate() === 1 ? instant : 'unreal_date'
 }
 
+const localTime = /^(\d\d):(\d\d)(?::(\d\d)(?:\.(\d+))?)?$/
+
+/**
+ * Reads a date-time as `readInstant` does, or one without an offset in the zone, to the minute at least: the first of
+ * two instants that its clocks show so; `unreal_date` where they skip it.
+ */
+export function readInstantIn(text: string, zone: string): number | Unread {
+  const found = isLetter(text.charCodeAt(10), 84) ? localTime.exec(text.slice(11)) : null
+  if (!found) return readInstant(text)
+  const day = dayIn(text)
+  if (day >= notReal) return unread(day)
+  const [, hour, min, second = 0, fraction = ''] = found
+  if (Number(hour) > 23 || Number(min) > 59 || Number(second) > 59) return 'unreal_date'
+  const seconds = Number(hour) * 3600 + Number(min) * 60 + Number(second)
+  const shown = day * dayLength + seconds * 1000 + Number(fraction.slice(0, 3).padEnd(3, '0'))
+  return instantShown(zone, shown) ?? 'unreal_date'
+}
+
+/** Reads a time of a day, `HH:MM` or `HH:MM:SS`, to milliseconds since midnight. */
+export function readTimeOfDay(text: string): number | Unread {
+  const hour = two(text, 0)
+  const min = two(text, 3)
+  const second = text.length === 5 ? 0 : two(text, 6)
+  const hasForm =
+    (text.length === 5 || (text.length === 8 && text.charCodeAt(5) === colon)) && text.charCodeAt(2) === colon
+  if (!hasForm || hour < 0 || min < 0 || second < 0) return 'wrong_format'
+  if (hour > 23 || min > 59 || second > 59) return 'unreal_date'
+  return (hour * 60 + min) * minute + second * 1000
+}
+
+/** A time of a day in its one form, `HH:MM:SS`. */
+export const writeTimeOfDay = (text: string): string => (text.length === 5 ? `${text}:00` : text)
+
 /** An instant as its RFC 3339 text in UTC, with a fraction only where it has one. */
 export const writeInstant = (instant: Date): string =>
   // A reader of one's own may make a Date that is none.
@@ -158,26 +192,61 @@ export function writeDuration(milliseconds: number): string {
   return days || time ? `P${days ? `${days}D` : ''}${time && `T${time}`}` : 'PT0S'
 }
 
-/** A declared moment in milliseconds since 1970; `+36h` and `-15m` count from `now`. NaN where it is none. */
-export function readMoment(moment: string | Date, now: number): number {
+/** A declared limit that counts from now: `+36h`, `-15m`; in calendar days, months and years `+2d`, `-6mo`, `-18y`. */
+const calendar = /^([+-])(\d{1,5})(d|mo|y)$/
+export const isRelative = (limit: unknown): boolean => /^[+-]/.test(String(limit))
+
+/** So many months later; a day that its month lacks is that month's last. */
+function monthsLater(time: number, months: number): number {
+  const date = new Date(time)
+  const day = date.getUTCDate()
+  date.setUTCDate(1)
+  date.setUTCMonth(date.getUTCMonth() + months)
+  date.setUTCDate(Math.min(day, monthLength(date.getUTCFullYear(), date.getUTCMonth() + 1)))
+  return date.getTime()
+}
+
+/** So many months of a calendar limit; `undefined` where it is none. */
+function monthsOf(limit: string): number | undefined {
+  const [, sign, count, unit] = calendar.exec(limit) ?? []
+  if (unit === undefined || unit === 'd') return undefined
+  return (sign === '-' ? -1 : 1) * Number(count) * (unit === 'y' ? 12 : 1)
+}
+
+/**
+ * A declared moment in milliseconds since 1970; `+36h` and `-15m` count from `now`, `+6mo` and `-18y` by the calendar of
+ * `zone`. NaN where it is none.
+ */
+export function readMoment(moment: string | Date, now: number, zone = 'UTC'): number {
   if (typeof moment !== 'string') return moment.getTime()
-  if (/^[+-]/.test(moment)) return now + (moment.startsWith('-') ? -1 : 1) * readSpan(moment.slice(1))
+  const months = monthsOf(moment)
+  if (months !== undefined) return instantFrom(zone, monthsLater(now + offsetAt(zone, now), months))
+  if (isRelative(moment)) return now + (moment.startsWith('-') ? -1 : 1) * readSpan(moment.slice(1))
   return Number(readInstant(moment))
 }
 
-/** A declared day as its text; `+2d` counts from the day that `now` is in `zone`. `undefined` where it is none. */
+const firstDay = -62_167_219_200_000
+const lastDay = 253_402_214_400_000
+
+/**
+ * A declared day as its text; `+2d`, `-6mo` and `+1y` count from the day that `now` is in `zone`. `undefined` where it is
+ * none.
+ */
 export function readDeclaredDay(declared: string, now: number, zone = 'UTC'): string | undefined {
-  const days = /^([+-]\d+)d$/.exec(declared)?.[1]
-  if (days === undefined) return typeof readDay(declared) === 'number' ? declared : undefined
-  const parts = new Intl.DateTimeFormat('en', {
-    timeZone: zone,
-    calendar: 'iso8601',
-    year: 'numeric',
-    month: 'numeric',
-    day: 'numeric',
-  }).formatToParts(now)
-  const part = (type: string) => Number(parts.find((one) => one.type === type)?.value)
-  return new Date((daysSince1970(part('year'), part('month'), part('day')) + Number(days)) * dayLength)
-    .toISOString()
-    .slice(0, 10)
+  const [, sign, count] = calendar.exec(declared) ?? []
+  if (count === undefined) return typeof readDay(declared) === 'number' ? declared : undefined
+  const today = Math.floor((now + offsetAt(zone, now)) / dayLength) * dayLength
+  const months = monthsOf(declared)
+  const days = months === undefined ? (sign === '-' ? -1 : 1) * Number(count) : 0
+  const time = monthsLater(today, months ?? 0) + days * dayLength
+  return new Date(Math.max(firstDay, Math.min(lastDay, time))).toISOString().slice(0, 10)
+}
+
+/** What depends on the clock alone: worked out again when it has moved. */
+export function byClock<T>(work: (now: number) => T): (now: number) => T {
+  let last: { readonly now: number; readonly made: T } | undefined
+  return (now) => {
+    if (last?.now !== now) last = { now, made: work(now) }
+    return last.made
+  }
 }

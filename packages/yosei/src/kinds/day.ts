@@ -1,10 +1,11 @@
-/** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days in `zone`. */
-import { readDay, readDeclaredDay } from '../grammar/times.js'
+/** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days, months and years in `zone`. */
+import { byClock, isRelative, readDay, readDeclaredDay } from '../grammar/times.js'
+import { isZone } from '../grammar/zones.js'
 import type { Declared } from '../terms/declared.js'
 import { aDay, aName } from '../terms/taken.js'
-import { isRelative } from './instant.js'
 import { clock, type Run, tellSent } from './run.js'
-import { checkOrder, scalar, scalarCode } from './scalar.js'
+import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
+import type { Writer } from './writer.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -21,16 +22,13 @@ export interface DayNode extends Declared {
 export const day = scalar<DayNode>({
   options: { from: aDay, until: aDay, zone: aName },
   check({ from, until, zone }, refuse) {
-    try {
-      new Intl.DateTimeFormat('en', { timeZone: zone })
-    } catch {
+    if (zone !== undefined && !isZone(zone))
       refuse(`"${zone}" is no time zone`, 'Give an IANA name such as Europe/Vienna', 'zone')
-    }
     const [low, high] = [from, until].map((limit) =>
       limit === undefined
         ? undefined
         : (readDeclaredDay(limit, 0) ??
-          refuse(`"${limit}" is no day`, 'Write it as 2031-03-01, or from today as +2d or -7d')),
+          refuse(`"${limit}" is no day`, 'Write it as 2031-03-01, or from today as +2d, -6mo or -18y')),
     )
     if (low !== undefined && high !== undefined && isRelative(from) === isRelative(until))
       checkOrder(from, until, low > high, refuse)
@@ -38,24 +36,42 @@ export const day = scalar<DayNode>({
   readScalar: read,
 })
 
+type Limit = (now: number) => string
+const limits = new WeakMap<DayNode, { readonly from: Limit | undefined; readonly until: Limit | undefined }>()
+
+/** The limits of a day, by the clock. */
+function limitsOf(node: DayNode) {
+  const known = limits.get(node)
+  if (known) return known
+  const limit = (declared: string | undefined) =>
+    declared === undefined ? undefined : byClock((now) => readDeclaredDay(declared, now, node.zone) as string)
+  const made = { from: limit(node.from), until: limit(node.until) }
+  limits.set(node, made)
+  return made
+}
+
 function read(node: DayNode, value: unknown, run: Run): string | undefined {
   if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
   const read = readDay(value)
   if (typeof read === 'string') return tellSent(run, node, read, value)
-  const { from, until } = node
-  if (from !== undefined) {
-    const limit = readDeclaredDay(from, clock(run), node.zone) as string
-    if (value < limit) tellSent(run, node, 'too_early', value, limit)
-  }
-  if (until !== undefined) {
-    const limit = readDeclaredDay(until, clock(run), node.zone) as string
-    if (value > limit) tellSent(run, node, 'too_late', value, limit)
-  }
+  const { from, until } = limitsOf(node)
+  const [earliest, latest] = [from?.(clock(run)), until?.(clock(run))]
+  if (earliest !== undefined && value < earliest) tellSent(run, node, 'too_early', value, earliest)
+  if (latest !== undefined && value > latest) tellSent(run, node, 'too_late', value, latest)
   return value
 }
 
-export const dayCode = scalarCode<DayNode>((_, { from, until }, read) =>
-  from === undefined && until === undefined
-    ? { test: `typeof ${read} === "string" && typeof readDay(${read}) === "number"` }
-    : {},
-)
+export const dayCode = scalarCode<DayNode>((writer: Writer, node, read) => {
+  const { from, until } = limitsOf(node)
+  const limit = (declared: string | undefined, by: Limit | undefined, order: string) =>
+    declared === undefined
+      ? []
+      : [`${read} ${order} ${isRelative(declared) ? `${writer.bind(by)}(clock(run))` : literal(writer, declared)}`]
+  const tests = [
+    `typeof ${read} === "string"`,
+    `typeof readDay(${read}) === "number"`,
+    ...limit(node.from, from, '>='),
+    ...limit(node.until, until, '<='),
+  ]
+  return { test: tests.join(' && ') }
+})

@@ -19,6 +19,7 @@ import { record, recordCode } from './record.js'
 import { table, tableCode } from './table.js'
 import { tagged, taggedCode } from './tagged.js'
 import { text, textCode } from './text.js'
+import { timeOfDay, timeOfDayCode } from './time-of-day.js'
 import { tuple, tupleCode } from './tuple.js'
 
 export const kinds: KindTable = {
@@ -30,6 +31,7 @@ export const kinds: KindTable = {
   flag,
   instant,
   day,
+  timeOfDay,
   duration,
   choice,
   constant,
@@ -54,6 +56,7 @@ export const codes: { readonly [K in Kind]: CodeOf<Kinds[K]> } = {
   flag: flagCode,
   instant: instantCode,
   day: dayCode,
+  timeOfDay: timeOfDayCode,
   duration: durationCode,
   choice: choiceCode,
   constant: constantCode,

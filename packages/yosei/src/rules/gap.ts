@@ -1,6 +1,6 @@
 /** How far one value lies behind another. Blames the second. */
 import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
-import { readDay, readInstant, readTime, writeDuration } from '../grammar/times.js'
+import { readDay, readInstant, readTime, readTimeOfDay, writeDuration } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
@@ -130,7 +130,9 @@ function amountOf(value: unknown, measures: readonly Measure[]): string | undefi
       ? readInstant
       : measures.includes('time')
         ? readTime
-        : undefined
+        : measures.includes('time of day')
+          ? readTimeOfDay
+          : undefined
   if (!read) return isDecimal(value) ? value : undefined
   const time = read(value)
   return typeof time === 'number' ? String(time) : undefined

@@ -15,6 +15,7 @@ export type Measure =
   | 'instant'
   | 'date'
   | 'time'
+  | 'time of day'
   | 'text'
   | 'flag'
   | 'file'
@@ -35,6 +36,7 @@ const measures: { readonly [K in Shape['kind']]: (node: Kinds[K]) => readonly Me
   duration: () => ['duration'],
   instant: () => ['instant'],
   day: () => ['date'],
+  timeOfDay: () => ['time of day'],
   flag: () => ['flag'],
   choice: ({ values }) => [...new Set(values.map(ofValue))],
   constant: ({ value }) => [ofValue(value)],
@@ -55,8 +57,17 @@ export const measuresAt = (root: Node, path: Path): readonly Measure[] => [
   ),
 ]
 
-export const haveOrder: readonly Measure[] = ['number', 'duration', 'instant', 'date', 'time', 'text', 'own']
-export const areTimes: readonly Measure[] = ['instant', 'date', 'time']
+export const haveOrder: readonly Measure[] = [
+  'number',
+  'duration',
+  'instant',
+  'date',
+  'time',
+  'time of day',
+  'text',
+  'own',
+]
+export const areTimes: readonly Measure[] = ['instant', 'date', 'time', 'time of day']
 
 /** Values of different kinds have nothing to be compared by. */
 export function unlike(

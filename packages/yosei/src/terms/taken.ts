@@ -72,7 +72,8 @@ export const aMoment = taken(
   "'2031-03-01T22:30:00Z' or '+36h'",
   (value) => isText(value) || value instanceof Date,
 )
-export const aDay = taken('a day, or days from today', "'2031-03-01' or '+2d'", isText)
+export const aDay = taken('a day, or days, months or years from today', "'2031-03-01' or '+2d'", isText)
+export const aTimeOfDay = taken('a time of a day', "'20:30'", isText)
 export const aFunction = (example: string) => taken('a function', example, (value) => typeof value === 'function')
 export const anything = taken('any value', '1', (value) => value !== undefined)
 export const aConstant = taken(
