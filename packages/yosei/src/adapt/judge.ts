@@ -2,6 +2,7 @@
 import * as platform from '#platform'
 import { readerOf } from '../engine/reader.js'
 import { type JudgeOptions, judgeOn } from '../judge/judge.js'
+import { type BodyOf, judgeMergedBy, type MergePatch } from '../judge/merged.js'
 import { type JudgePartsOptions, judgePartsBy } from '../judge/parts.js'
 import type { RequestLike } from '../read/message.js'
 import type { Endpoint, Endpoints, Intake } from '../terms/endpoint.js'
@@ -35,3 +36,23 @@ export const judgeParts = <E extends Endpoint>(
   parts: { readonly [P in Part]?: unknown },
   options?: JudgePartsOptions,
 ): EndpointVerdict<string, E> => judgePartsBy(readerOf, endpoint, parts, options)
+
+/**
+ * Judges what comes out where a JSON Merge Patch (RFC 7396) is put onto what is stored: by the endpoint that takes the
+ * whole, so that a rule between a changed and an unchanged field cannot be evaded. Names of `stored` that are not
+ * declared, or set by the server, are left out, and so are nulls of what may not be null; limits that count from now
+ * hold for what changes alone.
+ *
+ * @param stored The body as it is, as handlers get it or as JSON.
+ * @param patch What a change says: the body that `allOptional(of, { nullable: true })` was read to.
+ * @throws DeclarationError where the endpoint's body is no record.
+ * @example
+ * const verdict = judgeMerged(bookSession, await store.session(id), patch)
+ * return verdict.outcome === 'rejected' ? refuse(verdict) : store.put(id, verdict.input.body)
+ */
+export const judgeMerged = <E extends Endpoint>(
+  endpoint: E,
+  stored: object,
+  patch: MergePatch<BodyOf<E>>,
+  options?: Pick<JudgePartsOptions, 'now' | 'trace'>,
+): EndpointVerdict<string, E> => judgeMergedBy(readerOf, endpoint, stored, patch, options)

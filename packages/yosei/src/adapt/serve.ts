@@ -9,7 +9,7 @@ import { givenIn } from '../judge/give.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
 import type { Opened } from '../judge/open.js'
 import { prepare } from '../judge/receive.js'
-import { refusalsIn, rejectRefused } from '../judge/refuse.js'
+import { type Refusing, refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { retryAfter } from '../judge/statuses.js'
@@ -17,7 +17,7 @@ import type { HeldTurn } from '../judge/turns.js'
 import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, WhoOf } from '../terms/endpoint.js'
-import type { JournalEvent, Refusal } from '../terms/hooks.js'
+import type { JournalEvent } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import { statusFor } from '../terms/statuses.js'
@@ -431,7 +431,7 @@ export function replyOfHandler(
     : replyOf(value, endpoint.success, message.method)
 }
 
-function refusedReply(refusals: readonly Refusal[], opened: Opened, progress: Progress, judged: Judged): Reply {
+function refusedReply(refusals: readonly Refusing[], opened: Opened, progress: Progress, judged: Judged): Reply {
   const { app, destination, room } = opened
   // Where a handler names no place, it is about the request as a whole.
   const about = {

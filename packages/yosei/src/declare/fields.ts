@@ -6,7 +6,7 @@ import type { RecordNode } from '../kinds/record.js'
 import type { Tidying } from '../kinds/text.js'
 import type { FilledBy } from '../rules/fill.js'
 import type { AnyRule, Rule } from '../rules/rule.js'
-import { addressesOf, type RuleMaker, ruleMaker } from '../rules/rules.js'
+import { addressesOf, type RuleMaker, ruleMaker, ruleOf } from '../rules/rules.js'
 import { unfolded } from '../rules/while.js'
 import { type Present, parseAddress } from '../terms/address.js'
 import type { Asking } from '../terms/asking.js'
@@ -15,7 +15,15 @@ import { frozen } from '../terms/frozen.js'
 import { mistake, placed } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import { given } from '../terms/own.js'
-import { isField, isPlain, shown, fields as takenFields } from '../terms/taken.js'
+import {
+  type Options as AllOptions,
+  aFlag,
+  checkOptions,
+  isField,
+  isPlain,
+  shown,
+  fields as takenFields,
+} from '../terms/taken.js'
 import type {
   Common,
   Field,
@@ -406,9 +414,30 @@ export function file<const O extends FileOptions = {}>(
 // Variants of a record, as new declarations.
 
 type MadeRecord<F extends Fields> = RecordField<F, OutFields<F>, InFields<F>, 'required'>
-type Optionally<F extends Fields> = {
-  readonly [K in keyof F]: F[K] extends Field<infer O, infer I, Need> ? Field<O, I, 'optional'> : never
+/** What a change may be: `nullable` where null removes, `deep` where it goes into records. */
+export interface PatchOptions {
+  /**
+   * Whether `null` removes, as in a JSON Merge Patch (RFC 7396): what may be left out may be removed, what must be there
+   * not, also where it is nullable.
+   */
+  nullable?: boolean | undefined
+  /** Whether records in the record change field by field as well. Lists, unions and tables are replaced whole. */
+  deep?: boolean | undefined
 }
+type Removable<T, P extends Need, O> = O extends { nullable: true }
+  ? P extends 'required'
+    ? Exclude<T, null>
+    : T | null
+  : T
+type Optional<F, O> =
+  F extends RecordField<infer G, infer _, infer __, infer P>
+    ? O extends { deep: true }
+      ? Field<Removable<OutFields<Optionally<G, O>>, P, O>, Removable<InFields<Optionally<G, O>>, P, O>, 'optional'>
+      : AnyOptional<F, O>
+    : AnyOptional<F, O>
+type AnyOptional<F, O> =
+  F extends Field<infer T, infer I, infer P> ? Field<Removable<T, P, O>, Removable<I, P, O>, 'optional'> : never
+type Optionally<F extends Fields, O> = { readonly [K in keyof F]: Optional<F[K], O> }
 
 /** What is no record, or a name that it does not have, is no declaration. */
 function checkVariant(of: RecordField, who: string, names: unknown = []): void {
@@ -440,14 +469,56 @@ function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): Mad
   return make('record', { ...options, fields: Object.freeze(fields) } as Options)
 }
 
-/** Every field optional, and without its default: what was not sent stays not sent. */
-export function allOptional<F extends Fields>(of: RecordField<F>): MadeRecord<Optionally<F>> {
+/**
+ * Every field optional, and without its default: what was not sent stays not sent. With `nullable`, the body of a JSON
+ * Merge Patch (RFC 7396); of the rules those stay that judge only what was sent. See `judgeMerged`.
+ *
+ * @example
+ * endpoint('PATCH /sessions/{id}', {
+ *   path: { id: text() },
+ *   body: { 'application/merge-patch+json': allOptional(session, { nullable: true, deep: true }) },
+ * })
+ */
+export function allOptional<F extends Fields, const O extends PatchOptions = {}>(
+  of: RecordField<F>,
+  options?: O & PatchOptions,
+): MadeRecord<Optionally<F, O>> {
   checkVariant(of, 'allOptional')
-  const optionally = Object.entries(of.fields).map(([name, field]) => {
-    const { default: _, ...rest } = fieldNode(field)
-    return [name, Object.freeze({ ...rest, need: 'optional' })]
-  })
-  return variant(of, Object.fromEntries(optionally))
+  checkOptions(options ?? {}, patchOptions, 'allOptional()', (what, mend, option) =>
+    mistake('allOptional()', what, mend, { option }),
+  )
+  const { nullable = false, deep = false } = options ?? {}
+  return variant(patchable(of, nullable, deep), patchFields(of.fields, nullable, deep))
+}
+const patchOptions: AllOptions<PatchOptions> = { nullable: aFlag, deep: aFlag }
+
+const patchFields = (fields: Fields, nullable: boolean, deep: boolean): Fields =>
+  Object.fromEntries(
+    Object.entries(fields).map(([name, field]) => [name, optionally(fieldNode(field), nullable, deep) as Field]),
+  )
+
+/** A record whose rules can be judged on a part of it. */
+function patchable<R extends RecordField>(of: R, nullable: boolean, deep: boolean): R {
+  const { rules, ...rest } = of as R & { rules?: readonly AnyRule[] }
+  if (!rules || !(nullable || deep)) return of
+  return { ...rest, rules: Object.freeze(rules.filter((rule) => ruleOf(rule).waits)) } as unknown as R
+}
+
+function optionally(node: Node, nullable: boolean, deep: boolean): Node {
+  const { default: _, ...rest } = node
+  const inner =
+    deep && rest.kind === 'record'
+      ? {
+          ...patchable(rest as unknown as RecordField, nullable, deep),
+          fields: patchFields(rest.fields as never, nullable, deep),
+        }
+      : rest
+  if (!nullable) return Object.freeze({ ...inner, need: 'optional' }) as unknown as Node
+  if (node.need !== 'required') return Object.freeze({ ...inner, need: 'optional', nullable: true }) as unknown as Node
+  const { messages = {} } = node
+  // Own words may be one for all that can be wrong.
+  const kept = typeof messages === 'string' ? messages : { null_not_allowed: 'null_not_allowed.kept', ...messages }
+  return Object.freeze({ ...inner, need: 'optional', nullable: false, messages: kept }) as unknown as Node
 }
 
 /** These fields alone. */

@@ -7,7 +7,7 @@ import { runRules } from '../engine/rules.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
 import { Unreadable } from '../read/syntax.js'
-import { parseAddress } from '../terms/address.js'
+import { type Path, parseAddress } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
@@ -36,6 +36,8 @@ export interface Matter {
   readonly parsed: boolean
   /** What the client would rather read. */
   readonly accept: string | undefined
+  /** Whether what was found wrong was so before, and nobody's mistake now. */
+  readonly isSettled?: ((path: Path, code: string) => boolean) | undefined
   /** The most errors that are listed. */
   readonly errors: number
   /** The most bytes of an answer. */
@@ -76,6 +78,8 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
         matter.parsed,
       )
     : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
+  const { isSettled } = matter
+  if (isSettled) run.faults = run.faults.filter(({ path, code }) => !isSettled(path, code))
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
   const placed = placedRules(endpoint, matter.body)

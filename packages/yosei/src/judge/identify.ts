@@ -1,10 +1,9 @@
 /** The stage that asks who is asking, from the head alone. */
 
 import { challengeOf } from '../declare/intake.js'
-import type { Refusal } from '../terms/hooks.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Opened } from './open.js'
-import { refusalsIn, rejectRefused } from './refuse.js'
+import { type Refusing, refusalsIn, rejectRefused } from './refuse.js'
 import { askWithin } from './signal.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
@@ -79,7 +78,7 @@ export function admit(opened: Opened, given: unknown): Identified {
   }
 }
 
-function refused(opened: Opened, refusals: readonly Refusal[]): Identified {
+function refused(opened: Opened, refusals: readonly Refusing[]): Identified {
   const { app, destination, room } = opened
   const about = {
     place: `header.${challengeOf(app).header}`,

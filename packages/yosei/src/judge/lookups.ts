@@ -14,7 +14,7 @@ import { put } from '../terms/own.js'
 import type { Parts } from '../terms/parts.js'
 import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
-import { refusalsIn } from './refuse.js'
+import { type Refusing, refusalsIn } from './refuse.js'
 import { askWithin } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
@@ -34,7 +34,7 @@ export interface Answered {
 type Answer =
   | { readonly outcome: 'found'; readonly value: unknown }
   | { readonly outcome: 'not run' }
-  | { readonly outcome: 'refused'; readonly refusals: readonly Refusal[] }
+  | { readonly outcome: 'refused'; readonly refusals: readonly Refusing[] }
   | { readonly outcome: 'failed'; readonly cause: unknown }
 
 const usual = { failure: 'notFound', code: 'not_found', message: 'was not found' } as const

@@ -166,7 +166,13 @@ function admit(
         variant: body ? 'charset' : taken.length > 1 ? 'several' : undefined,
         sent: contentType,
       }
-      return { failure: 'mediaType', fault, headers: { accept: taken.join(', ') } }
+      const accept = taken.join(', ')
+      // RFC 5789, section 2.2: a patch document has a field of its own.
+      return {
+        failure: 'mediaType',
+        fault,
+        headers: { accept, ...(message.method === 'PATCH' ? { 'accept-patch': accept } : {}) },
+      }
     }
   }
   // Every pair takes a character and a separator, so a short query need not be counted.

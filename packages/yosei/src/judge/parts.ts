@@ -27,6 +27,7 @@ export function judgePartsBy<E extends Endpoint>(
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   { text, only, now, trace }: JudgePartsOptions = {},
+  isSettled?: Matter['isSettled'],
 ): EndpointVerdict<string, E> {
   const node = endpointNode(endpoint)
   const name = `${node.method} ${node.template}`
@@ -48,6 +49,7 @@ export function judgePartsBy<E extends Endpoint>(
     errors,
     room: roomFor(0),
     words: app?.languages,
+    isSettled,
   }
   const verdict = check(matter, run)
   const unasked = Object.keys(node.lookups)

@@ -7,39 +7,61 @@ import type { Accepted, Endpoint } from '../terms/endpoint.js'
 import type { Catalogues, Refusal, Refused } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import type { Stage } from '../terms/statuses.js'
-import { checkOptions } from '../terms/taken.js'
-import { grouped, type Rejection, reject } from './verdict.js'
+import { checkOptions, isPlain } from '../terms/taken.js'
+import type { Rejected } from '../terms/verdict.js'
+import { grouped, originOf, type Rejection, reject } from './verdict.js'
 
-const refusals = new WeakMap<Refused, readonly Refusal[]>()
+/** A refusal, or an error of a verdict, with what it was made of. */
+export interface Refusing extends Omit<Refusal, 'status'> {
+  readonly status: number
+  readonly fault?: Fault
+}
+const refusals = new WeakMap<Refused, readonly Refusing[]>()
 
 /**
  * A fault that only the outside world could find (a unique index, an overdrawn account), told like any other. A handler,
  * `identify` and what a lookup asks may return it, or throw it out of a transaction. The first of several decides the
- * status.
+ * status. A rejected verdict, as of `judgeMerged`, is told as it stands.
  *
  * @typeParam E The endpoint: `at` is held against its fields then.
  * @example
  * return refuse<typeof bookSession>({ status: 409, code: 'slot_taken', message: 'is taken', at: 'body.window' })
  */
 export function refuse<E extends Endpoint = Endpoint>(
-  refusal: Refusal<PlaceIn<Accepted<E>>> | readonly (Refusal<PlaceIn<Accepted<E>>> & { at: PlaceIn<Accepted<E>> })[],
+  refusal:
+    | Refusal<PlaceIn<Accepted<E>>>
+    | Rejected
+    | readonly (Refusal<PlaceIn<Accepted<E>>> & { at: PlaceIn<Accepted<E>> })[],
 ): Refused {
+  if (isRejected(refusal)) return refusing(errorsOf(refusal))
   const given = (Array.isArray(refusal) ? refusal : [refusal]) as readonly Refusal[]
   for (const one of given)
     checkOptions(one, refusalOptions, 'a refusal', (what, mend, option) => mistake('refuse', what, mend, { option }))
+  return refusing(given)
+}
+
+const isRejected = (value: unknown): value is Rejected => isPlain(value) && value.outcome === 'rejected'
+
+function refusing(given: readonly Refusing[]): Refused {
   const refused: Refused = Object.freeze({ refused: true })
   refusals.set(refused, given)
   return refused
 }
 
+function errorsOf(verdict: Rejected): readonly Refusing[] {
+  const { faults, status, headers } = originOf(verdict)
+  if (faults.length === 0) mistake('refuse', 'this verdict has no error to tell', 'Throw what failed')
+  return faults.map((fault) => ({ status, code: fault.code, message: '', headers, fault }))
+}
+
 /** `undefined` for any other value. */
-export const refusalsIn = (value: unknown): readonly Refusal[] | undefined =>
+export const refusalsIn = (value: unknown): readonly Refusing[] | undefined =>
   typeof value === 'object' && value !== null ? refusals.get(value as Refused) : undefined
 
 /** The rejection that refusals make. */
 export function rejectRefused(
   name: string | undefined,
-  all: readonly Refusal[],
+  all: readonly Refusing[],
   stage: Stage,
   {
     place,
@@ -50,12 +72,10 @@ export function rejectRefused(
   const [first] = all
   const status = first?.status ?? 422
   const faults = all.map(
-    ({ code, message, at = place }): Fault => ({
-      path: at === '' ? [] : (parseAddress(at) ?? [place]),
-      stage,
-      code,
-      messages: message,
-    }),
+    ({ code, message, at = place, fault }): Fault =>
+      fault
+        ? { ...fault, stage }
+        : { path: at === '' ? [] : (parseAddress(at) ?? [place]), stage, code, messages: message },
   )
   const headers = { ...(status === 401 ? { 'www-authenticate': scheme } : {}), ...first?.headers }
   return reject(name, grouped(faults), { status, stage, headers, ...about })

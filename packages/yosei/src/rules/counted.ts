@@ -36,9 +36,13 @@ export const counting = <R extends string>(
     const wrong = codeFor(paths.filter((path) => isPresent(sent, path)).length, paths.length)
     if (wrong === undefined) return []
     const about = { addresses: paths.map((path) => new Place(path)) }
-    return rule.blames.flatMap((address) =>
-      concrete(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { code: wrong, about })),
-    )
+    // Fields of one record have it for their parent, which has no address inside of itself.
+    const isOfRecord =
+      scope.declared.length > 0 && parentOf(rule.reads.map((one) => parseAddress(one) ?? [])).length === 0
+    const places = isOfRecord
+      ? [scope.concrete]
+      : rule.blames.flatMap((address) => concrete(input, pathOf(address, scope)))
+    return places.map((path) => faultOf(rule, path, { code: wrong, about }))
   },
   sentence: ({ reads, blames }) => ({ code, about: { addresses: reads }, at: blames }),
 })

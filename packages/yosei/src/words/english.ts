@@ -15,6 +15,7 @@ export const english: Words = {
   'missing.between': 'must not be empty between commas',
   'missing.betweenOthers': 'must not be empty between two others',
   null_not_allowed: 'must not be null',
+  'null_not_allowed.kept': 'must not be removed',
   unlisted: 'is not known here',
   'unlisted.near': 'is not known here; {nearest} is',
   'unlisted.belongs': 'is not known here; it belongs in {home}',

@@ -15,6 +15,7 @@ export const german: Words = {
   'missing.between': 'darf zwischen Kommas nicht leer sein',
   'missing.betweenOthers': 'darf zwischen zwei anderen nicht leer sein',
   null_not_allowed: 'darf nicht null sein',
+  'null_not_allowed.kept': 'darf nicht entfernt werden',
   unlisted: 'ist hier nicht bekannt',
   'unlisted.near': 'ist hier nicht bekannt; bekannt ist {nearest}',
   'unlisted.belongs': 'ist hier nicht bekannt; es gehört nach {home}',

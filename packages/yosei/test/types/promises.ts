@@ -1,6 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** Who is asking, services, what is found and what is filled: none is typed as something that it may not be. */
-import { type Accepted, type Context, choice, either, endpoint, type Field, type FoundBy, group, type Handlers, instant, intake, integer, judge, later, list, type Out, readAs, record, refuse, serve, table, tagged, text, type WhoOf } from 'yosei'
+import { type Accepted, allOptional, type Context, choice, either, endpoint, type Field, type FoundBy, group, type Handlers, instant, intake, integer, judge, judgeMerged, later, list, type Out, readAs, record, refuse, serve, table, tagged, text, type WhoOf } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -149,3 +149,15 @@ endpoint('POST /x', { body: priced, rules: (on) => [on.present('body.rates{}.hi'
 endpoint('POST /x', { body: priced, rules: (on) => [on.sumWithin('body.rows[].n', { exactly: 'body.tip' })] })
 // @ts-expect-error a factor that does not exist
 endpoint('POST /x', { body: priced, rules: (on) => [on.sumWithin('body.rows[].n', { times: 'body.rows[].k', exactly: 1 })] })
+// Changes: what a patch reads to, and what comes of it.
+const whole = record({ id: text(), note: text({ optional: true }), seconds: integer({ default: 60 }), maybe: text({ nullable: true }), window: record({ opens: instant(), label: text({ optional: true }) }), tags: list(text(), { optional: true }) })
+const shallow = allOptional(whole)
+same<Out<typeof shallow>, { id?: string; note?: string; seconds?: number; maybe?: string | null; window?: { opens: Date; label?: string }; tags?: string[] }>()
+const patching = allOptional(whole, { nullable: true, deep: true })
+same<Out<typeof patching>, { id?: string; note?: string | null; seconds?: number | null; maybe?: string; window?: { opens?: Date; label?: string | null }; tags?: string[] | null }>()
+const putWhole = endpoint('PUT /x', { body: whole })
+export const merge = (patch: Out<typeof patching>) => { const verdict = judgeMerged(putWhole, {}, patch); if (verdict.outcome === 'accepted') same<typeof verdict.input.body.window, { opens: Date; label?: string }>(); return verdict.outcome === 'rejected' ? refuse(verdict) : undefined }
+// @ts-expect-error a patch of another type
+judgeMerged(putWhole, {}, { seconds: '5' })
+// @ts-expect-error no such option
+allOptional(whole, { nulable: true })
