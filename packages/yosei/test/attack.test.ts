@@ -109,13 +109,13 @@ describe('a machine that can keep no file', () => {
     expect([left(), child.exitCode]).toEqual([[], null])
   })
   test('nor do many that are in the middle of a body when no file can be opened any more', async () => {
-    const { child, port, upload, folder, left } = await limited('ulimit -n 90')
+    const { child, port, upload, folder, left } = await limited('ulimit -n 160')
     const head =
       'POST /plates HTTP/1.1\r\nHost: x\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 300000\r\n\r\n'
     const part = '--x\r\nContent-Disposition: form-data; name="plate"; filename="a"\r\nContent-Type: image/png\r\n\r\n'
     const sockets = new Set<Socket>()
     const seen: string[] = []
-    for (let i = 0; i < 120; i++) {
+    for (let i = 0; i < 200; i++) {
       const socket = connectTo(port, '127.0.0.1')
       socket.on('error', () => undefined)
       socket.on('data', (chunk) => seen.push(String(chunk).slice(9, 12)))
@@ -123,7 +123,7 @@ describe('a machine that can keep no file', () => {
       sockets.add(socket)
     }
     // The process turns connections away when it can open nothing more; only then do files come.
-    expect(await until(() => sockets.size < 120)).toBe(true)
+    expect(await until(() => sockets.size < 200)).toBe(true)
     for (const socket of sockets) socket.write(head + part + 'x'.repeat(70_000))
     expect(await until(() => seen.includes('503'))).toBe(true)
     for (const socket of sockets) socket.destroy()

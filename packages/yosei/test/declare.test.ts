@@ -122,9 +122,12 @@ describe('a declaration that makes no sense throws, naming the address and the m
       /the lower limit \+3d leaves nothing below the upper limit \+2d/,
     ],
     [
-      'a record inside a form with files',
-      () => endpoint('POST /', { body: { 'multipart/form-data': record({ a: record({ b: text() }) }) } }),
-      /a multipart has no way to carry this record/,
+      'a list of records in a form',
+      () =>
+        endpoint('POST /', {
+          body: { 'application/x-www-form-urlencoded': record({ a: record({ b: list(record({})) }) }) },
+        }),
+      /a form has no way to carry this record/,
     ],
     [
       'a branch of a branch that declares the tag',
@@ -192,8 +195,8 @@ describe('a declaration that makes no sense throws, naming the address and the m
       () => endpoint('POST /a', { body: { 'application/x-www-form-urlencoded': text() } }),
     ],
     [
-      'body.a: a multipart has no way',
-      () => endpoint('POST /a', { body: { 'multipart/form-data': record({ a: record({ b: record({}) }) }) } }),
+      'body.a: a file comes in no such part',
+      () => endpoint('POST /a', { body: { 'multipart/form-data': record({ a: record({ b: file() }) }) } }),
     ],
     [
       'a file comes in no such part',

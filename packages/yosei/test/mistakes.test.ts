@@ -71,7 +71,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => at(instant({ from: 'soon' })), '"soon" is no instant'],
   [() => at(instant({ after: '+1h' })), 'instant has no option after. Its options are from until'],
   [() => at(instant({ default: '2031-03-01T22:30:00Z' })), "its own default is '2031-03-01T22:30:00Z', and not what the field is read to. Give it as handlers get it, which is a Date."],
-  [() => at(day({ until: 5 })), "until takes a day, or days from today, and not 5"],
+  [() => at(day({ until: 5 })), "until takes a day, or days, months or years from today, and not 5"],
   [() => at(day({ until: '2031-02-30' })), '"2031-02-30" is no day'],
   [() => at(day({ zone: 'Mars' })), '"Mars" is no time zone'],
   [() => at(day({ timezone: 'UTC' })), "day has no option timezone. Its options are from until zone"],

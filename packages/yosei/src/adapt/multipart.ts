@@ -13,8 +13,7 @@ import type { Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { markUpload } from '../kinds/upload.js'
-import { type FormOrTrouble, fileLimit } from '../read/form.js'
-import { addFormValue, type Values } from '../read/values.js'
+import { type Arrived, type FormOrTrouble, fileLimit, formValues, isJsonType, type ReadPart } from '../read/form.js'
 import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import type { Upload } from '../terms/types.js'
@@ -54,6 +53,7 @@ export async function receiveForm(
   declared: RecordNode,
   most: number,
   mostInAll: number,
+  readPart: ReadPart,
 ): Promise<FormOrTrouble> {
   const busboy = await prepareForms().catch((cause) => ({ failed: cause }))
   if ('failed' in busboy) {
@@ -61,7 +61,12 @@ export async function receiveForm(
     return busboy
   }
   const files = new TemporaryFiles()
-  const broken = (reason: string): FormOrTrouble => ({ values: {}, dispose: () => files.dispose(), broken: reason })
+  const broken = (reason: string): FormOrTrouble => ({
+    values: {},
+    json: [],
+    dispose: () => files.dispose(),
+    broken: reason,
+  })
   let parser: Busboy
   try {
     parser = busboy({
@@ -121,20 +126,18 @@ export async function receiveForm(
   if (end === 'broken' || !areWritten) return giveUp(broken('it ends inside a part'))
   if (files.oversized) return giveUp(files.oversized)
   if (parts.areTooMany) return giveUp('texts_too_large')
-  const values: Values = {}
-  for (const [name, value] of parts.arrived) addFormValue(values, name, value, declared)
-  return { values, dispose: () => files.dispose() }
+  return { ...formValues(parts.arrived, declared, readPart), dispose: () => files.dispose() }
 }
 
 /** What the parser tells, in its order; a file stands where it came, though it is written later. */
 function collectParts(parser: Busboy, declared: RecordNode, most: number, files: TemporaryFiles) {
-  const parts = { arrived: [] as (readonly [name: string, value: unknown])[], areTooMany: false }
+  const parts = { arrived: [] as Arrived[], areTooMany: false }
   const { arrived } = parts
   let bytes = 0
-  parser.on('field', (name, value, { nameTruncated, valueTruncated }) => {
+  parser.on('field', (name, value, { nameTruncated, valueTruncated, mimeType }) => {
     bytes += Buffer.byteLength(name) + Buffer.byteLength(value)
     if (nameTruncated || valueTruncated || bytes > most) parts.areTooMany = true
-    else arrived.push([name, value])
+    else arrived.push({ name, value, type: mimeType })
   })
   parser.on('partsLimit', () => {
     parts.areTooMany = true
@@ -146,16 +149,31 @@ function collectParts(parser: Busboy, declared: RecordNode, most: number, files:
     const limit = field && fileLimit(field, most)
     // Browsers send an empty file without a name where none was chosen.
     if (limit === undefined || (filename === '' && mimeType === 'application/octet-stream')) {
-      stream.resume()
-      if (limit === undefined) arrived.push([name, ''])
+      if (limit === undefined) collect(name, stream, mimeType, field !== undefined && isJsonType(mimeType))
+      else stream.resume()
       return
     }
-    const at = arrived.push([name, undefined]) - 1
-    const index = arrived.filter(([other]) => other === name).length - 1
+    const at = arrived.push({ name, value: undefined }) - 1
+    const index = arrived.filter((one) => one.name === name).length - 1
     files.write(stream, limit, field?.kind === 'list' ? [name, index] : [name], (path, size) => {
-      arrived[at] = [name, uploadAt(path, filename, mimeType, size)]
+      arrived[at] = { name, value: uploadAt(path, filename, mimeType, size) }
     })
   })
+  /** What comes with the name of a file, and is none: JSON, as a page's scripts send it, or nothing that is taken. */
+  function collect(name: string, stream: Readable, type: string, isText: boolean): void {
+    const at = arrived.push({ name, value: '' }) - 1
+    let chunks: Uint8Array[] = []
+    stream.on('data', (chunk: Uint8Array) => {
+      if (!isText || parts.areTooMany) return
+      bytes += chunk.length
+      parts.areTooMany = bytes > most
+      if (parts.areTooMany) chunks = []
+      else chunks.push(chunk)
+    })
+    stream.on('end', () => {
+      if (isText) arrived[at] = { name, value: Buffer.concat(chunks).toString(), type }
+    })
+  }
   return parts
 }
 

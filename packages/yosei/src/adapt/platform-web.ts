@@ -3,9 +3,8 @@ import type { Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import { uploadOf } from '../kinds/upload.js'
-import { type FormOrTrouble, fileLimit } from '../read/form.js'
+import { type Arrived, type FormOrTrouble, fileLimit, formValues, isJsonType, type ReadPart } from '../read/form.js'
 import { collect } from '../read/message.js'
-import { addFormValue, type Values } from '../read/values.js'
 import { readSize } from '../terms/units.js'
 
 /** Undoes a content coding; at most so many bytes come of it. */
@@ -39,29 +38,31 @@ export async function receiveForm(
   declared: RecordNode,
   most: number,
   mostInAll: number,
+  readPart: ReadPart,
 ): Promise<FormOrTrouble> {
   const bytes = await collect(chunks as AsyncIterable<Uint8Array>, mostInAll)
   if (typeof bytes === 'string') return bytes
-  const values: Values = {}
   const dispose = async () => undefined
   let form: FormData
   try {
     form = await new Response(bytes as Uint8Array<ArrayBuffer>, { headers: { 'content-type': contentType } }).formData()
   } catch {
-    return { values, dispose, broken: 'its parts cannot be told apart' }
+    return { values: {}, json: [], dispose, broken: 'its parts cannot be told apart' }
   }
+  const arrived: Arrived[] = []
   let length = 0
   let parts = 0
   for (const [name, value] of form) {
-    if (typeof value === 'string') length += new TextEncoder().encode(name + value).length
-    if (length > most || ++parts > mostParts) return 'texts_too_large'
     const field = Object.hasOwn(declared.fields, name) ? sentShape(declared.fields[name] as Node) : undefined
     const limit = field && fileLimit(field, most)
+    const isText = typeof value === 'string' || (limit === undefined && field !== undefined && isJsonType(value.type))
+    if (isText) length += typeof value === 'string' ? new TextEncoder().encode(name + value).length : value.size
+    if (length > most || ++parts > mostParts) return 'texts_too_large'
     if (typeof value !== 'string' && limit !== undefined && value.size > readSize(limit))
       return { oversized: field?.kind === 'list' ? [name, form.getAll(name).indexOf(value)] : [name], limit }
-    const content =
-      typeof value === 'string' ? value : uploadOf(value.name, value.type, new Uint8Array(await value.arrayBuffer()))
-    addFormValue(values, name, content, declared)
+    if (typeof value === 'string') arrived.push({ name, value })
+    else if (limit === undefined) arrived.push({ name, value: isText ? await value.text() : '', type: value.type })
+    else arrived.push({ name, value: uploadOf(value.name, value.type, new Uint8Array(await value.arrayBuffer())) })
   }
-  return { values, dispose }
+  return { ...formValues(arrived, declared, readPart), dispose }
 }

@@ -15,6 +15,7 @@ export {
   instant,
   integer,
   later,
+  lines,
   list,
   number,
   only,

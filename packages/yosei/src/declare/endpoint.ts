@@ -243,10 +243,19 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
   return node as EndpointNode
 }
 
+const isLines = (field: Field) => {
+  const node = fieldNode(field)
+  return node.kind === 'list' && node.lines === true
+}
+
 function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[] {
   if (!body) return []
   // A field has a kind; what has media types has a slash in every name.
-  const byType = 'kind' in body ? { 'application/json': body } : body
+  const byType = !('kind' in body)
+    ? body
+    : isLines(body as Field)
+      ? { 'application/x-ndjson': body, 'application/jsonl': body }
+      : { 'application/json': body }
   return Object.entries(byType).map(([mediaType, node]) => {
     const range = readMediaRange(mediaType)
     if (!range)

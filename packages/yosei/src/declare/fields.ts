@@ -126,6 +126,7 @@ export interface ListOptions<T, K> extends Common<T> {
   /** Whether the name is repeated for each element (OpenAPI's `explode`): with `form` by default so, else not. */
   explode?: boolean | undefined
 }
+export type LinesOptions<T, K> = Omit<ListOptions<T, K>, 'style' | 'explode'>
 export interface RecordOptions<T> extends Common<T> {
   /** What happens to names that are not declared. `refuse` by default. */
   unlisted?: 'refuse' | 'drop' | 'keep' | undefined
@@ -219,7 +220,10 @@ export function decimal<const O extends DecimalOptions = {}>(
   return make('decimal', options)
 }
 
-/** True or false; as text `true`, `false`, `1` or `0`, and a bare `?name` in a query is true. */
+/**
+ * True or false; as text `true`, `false`, `1` or `0`. A bare `?name` in a query is true, and `on` in a form, which is what
+ * a checkbox sends.
+ */
 export function flag<const O extends Common<boolean> = {}>(
   options?: O & Common<boolean>,
 ): Field<boolean | Null<O>, boolean | Null<O>, NeedOf<O>> {
@@ -281,6 +285,20 @@ export function list<I extends Field, const O extends ListOptions<Out<I>[], keyo
   options?: O & ListOptions<Out<I>[], keyof Out<I> & string>,
 ): Field<Out<I>[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
   return make('list', options, { item })
+}
+
+/**
+ * A body of one JSON value a line (`application/x-ndjson`, `application/jsonl`), each judged whatever becomes of the
+ * others. `length` is the least and greatest number of lines; blank ones are none.
+ *
+ * @example
+ * endpoint('POST /weather', { body: lines(record({ at: instant(), wind: number() }), { length: [1, 10_000] }) })
+ */
+export function lines<I extends Field, const O extends LinesOptions<Out<I>[], keyof Out<I> & string> = {}>(
+  item: I,
+  options?: O & LinesOptions<Out<I>[], keyof Out<I> & string>,
+): Field<Out<I>[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
+  return make('list', options, { item, lines: true })
 }
 
 /** Exactly these values, each of its own kind, in this order. */

@@ -9,7 +9,9 @@ import { nodesAt } from '../kinds/locate.js'
 import { readNode } from '../kinds/reading.js'
 import { clock, deepest, type Fault, newRun, note, type Run, type Source, tell, tellBelow } from '../kinds/run.js'
 import { namedBranch } from '../kinds/tell-apart.js'
+import { Unreadable } from '../read/syntax.js'
 import { formatAddress, type Path } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
 import { wordFault } from '../words/messages.js'
 
 /** Starts a judgement. `now` is its clock, in milliseconds since 1970. */
@@ -18,7 +20,8 @@ export const startRun = (now?: number, trace = false): Run => newRun(interpreter
 const interpreter = { kinds, interpret }
 
 /** What holds for every kind: what is absent, null, set by the server or broken; the kind reads the rest. */
-function interpret(node: Node, value: unknown, outer: Source, run: Run): unknown {
+function interpret(node: Node, value: unknown, around: Source, run: Run): unknown {
+  const outer = run.sources?.get(formatAddress(run.path)) ?? around
   const source = node.coerce === undefined || outer === 'text' ? outer : node.coerce ? 'coerced' : 'json'
   const kind = kindOf(kinds, node)
   if (kind.shape === 'behind') return kind.read(node, value, source, run)
@@ -38,7 +41,19 @@ function interpret(node: Node, value: unknown, outer: Source, run: Run): unknown
     note(run, 'from text', undefined, undefined)
     return tellBelow(run, node, 'bad_encoding', [], { stage: 'read' })
   }
+  if (source === 'text' && kind.shape === 'object' && Array.isArray(value) && value.length > 1) {
+    note(run, 'from text', undefined, undefined)
+    return tell(run, node, 'sent_twice', value.length)
+  }
+  if (value instanceof Unreadable) return tellUnreadable(node, value, run)
   return kind.read(node, value, source, run)
+}
+
+/** A line, or a part of a form, that is no JSON. */
+function tellUnreadable(node: Node, { faults }: Unreadable, run: Run): undefined {
+  note(run, 'as is', undefined, undefined)
+  for (const { code, below = [], ...fault } of faults)
+    tellBelow(run, node, code as Code, below, { stage: 'read', ...fault })
 }
 
 function absent(node: Node, run: Run, noted = false): unknown {

@@ -65,7 +65,8 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
   if (endpoint.who) run.who = matter.asker?.who
-  const readerOf = only || matter.form || run.trace || run.inexact ? undefined : matter.readerOf
+  const readerOf =
+    only || matter.form || run.trace || run.inexact || run.sources || run.lines ? undefined : matter.readerOf
   const input = readerOf
     ? readerOf(endpoint, matter.body)(
         sent.path,
@@ -103,7 +104,9 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
     return trace
       ? { outcome: 'accepted', endpoint: name, input, trace }
       : { outcome: 'accepted', endpoint: name, input }
-  const ordered = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults, sent)
+  const inOrder = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults, sent)
+  const { lines } = run
+  const ordered = lines ? inOrder.map((fault) => inLine(fault, lines)) : inOrder
   const { status, stage } = firstOf(ordered, endpoint.statuses)
   return reject(name, ordered, {
     status,
@@ -123,6 +126,12 @@ const readingOnly = ({ rules, thickets }: Placed, parts: readonly Part[]): Place
   ),
   thickets: thickets.filter(({ base }) => parts.includes(base[0] as Part)),
 })
+
+/** A fault with where it is in a body of lines. */
+const inLine = (fault: Fault, lines: NonNullable<Run['lines']>): Fault =>
+  fault.path[0] === 'body' && fault.code !== 'bad_syntax'
+    ? { ...fault, place: lines.placeOf(fault.path.slice(1)) }
+    : fault
 
 /** What is told while parts are read comes as they are declared, but for what is only found at the end of a value. */
 const cameInOrder = (faults: readonly Fault[]) =>

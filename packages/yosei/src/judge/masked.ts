@@ -61,11 +61,14 @@ export function writeMasked(opened: Opened, sent: Parts): string {
   return [`${message.method} ${target} HTTP/1.1`, ...lines, '', text.length > longestBody ? '' : text].join('\n')
 }
 
+/** The pairs of a query or a form; objects by names in brackets. */
 function pairsOf(values: object): string {
+  const pairs = (name: string, value: unknown): string[] =>
+    typeof value === 'object' && value !== null && !Array.isArray(value)
+      ? Object.entries(value).flatMap(([key, one]) => pairs(`${name}[${encodeURIComponent(key)}]`, one))
+      : [value].flat().map((one) => `${name}=${encodeURIComponent(String(one))}`)
   return Object.entries(values)
-    .flatMap(([name, value]) =>
-      [value].flat().map((one) => `${encodeURIComponent(name)}=${encodeURIComponent(String(one))}`),
-    )
+    .flatMap(([name, value]) => pairs(encodeURIComponent(name), value))
     .join('&')
 }
 

@@ -2,9 +2,10 @@
 
 import { addFault, type Run } from '../kinds/run.js'
 import { cookieValues } from '../read/cookies.js'
+import { Lines } from '../read/lines.js'
 import { Inexact } from '../read/syntax.js'
 import { headerValues, pairValues, pathValues } from '../read/values.js'
-import { formatAddress } from '../terms/address.js'
+import { formatAddress, type Path } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 import type { Opened } from './open.js'
 import type { Received, Unreceived } from './receive.js'
@@ -16,14 +17,30 @@ export function partsOf(
 ): Parts {
   const { endpoint } = destination
   const { headers } = message
-  const body = 'value' in received ? received.value : undefined
-  if (body instanceof Inexact) run.inexact = new Set(body.places.map((path) => formatAddress(['body', ...path])))
+  const body = bodyOf('value' in received ? received.value : undefined, run)
+  const places = 'json' in received ? received.json : undefined
+  const source = endpoint.coerce ? 'coerced' : 'json'
+  if (places && places.length > 0) run.sources = new Map(places.map((path) => [addressIn(path), source]))
   const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
   return {
     path: pathValues(destination.parameters, segments),
     query: query === undefined ? undefined : pairValues(query, endpoint.query, tellMalformed),
     header: headerValues(headers, destination.headers),
     cookie: cookieValues(headers, endpoint.cookie),
-    body: body instanceof Inexact ? body.value : body,
+    body,
   }
+}
+
+const addressIn = (path: Path) => formatAddress(['body', ...path])
+
+/** The values of a body; what is to be told besides of how they were sent is kept by the run. */
+function bodyOf(body: unknown, run: Run): unknown {
+  if (body instanceof Inexact) {
+    run.inexact = new Set(body.places.map(addressIn))
+    return body.value
+  }
+  if (!(body instanceof Lines)) return body
+  run.lines = body
+  if (body.inexact.length > 0) run.inexact = new Set(body.inexact.map(addressIn))
+  return body.values
 }

@@ -4,9 +4,9 @@ import { sizeVariant } from '../kinds/file.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
-import type { FormOrTrouble } from '../read/form.js'
+import type { FormOrTrouble, ReadPart } from '../read/form.js'
 import { type BodySource, isNow, type Trouble } from '../read/message.js'
-import { type ReadOptions, syntaxOf, Unreadable } from '../read/syntax.js'
+import { type ReadOptions, readPart, syntaxOf, Unreadable } from '../read/syntax.js'
 import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import type { StatusName } from '../terms/statuses.js'
@@ -33,6 +33,7 @@ export interface Platform {
     declared: RecordNode,
     most: number,
     mostInAll: number,
+    readPart: ReadPart,
   ): Promise<FormOrTrouble>
 }
 
@@ -55,6 +56,8 @@ export interface Received {
   readonly value: unknown
   /** Whether somebody else parsed it: it may be anything then. */
   readonly isForeign?: boolean
+  /** Where it carries JSON among texts. */
+  readonly json?: readonly Path[]
   /** Removes the files that came with it. */
   dispose?(): Promise<void>
 }
@@ -173,7 +176,9 @@ async function receiveParts(
 ): Promise<Received | Unreceived> {
   const { head, body, destination, most } = opened
   const declared = sentShape((body as NonNullable<typeof body>).node) as RecordNode
-  const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most)
+  const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most, (text) =>
+    readPart(text, body as NonNullable<typeof body>, optionsOf(opened)),
+  )
   if (form === 'texts_too_large') return tooLarge(['body'], destination.limits.body)
   if (isTrouble(form)) return troubles(opened)[form]
   if ('oversized' in form) return tooLarge(['body', ...form.oversized], form.limit)
@@ -184,5 +189,5 @@ async function receiveParts(
     await form.dispose()
     return { value: new Unreadable([{ code: 'bad_syntax', variant: 'form', about: { reason: form.broken } }]) }
   }
-  return { value: form.values, dispose: form.dispose }
+  return { value: form.values, json: form.json, dispose: form.dispose }
 }

@@ -153,7 +153,7 @@ function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
       return wordFault(fault, wordingOf(catalogueFor('en', words)))
     },
     stage,
-    ...(code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : {}),
+    ...(code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : fault.place),
   }
 }
 

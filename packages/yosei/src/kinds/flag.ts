@@ -1,4 +1,7 @@
-/** True or false; as text `true`, `false`, `1` or `0`, and a bare `?name` in a query is true. */
+/**
+ * True or false; as text `true`, `false`, `1` or `0`. A bare `?name` in a query is true, and `on` in a form, which is what
+ * a checkbox sends.
+ */
 import type { Declared } from '../terms/declared.js'
 import { tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
@@ -20,6 +23,8 @@ export const flag = scalar<FlagNode>({
     if (source !== 'json') {
       if (value === 'true' || value === '1') return true
       if (value === 'false' || value === '0') return false
+      // A checkbox that says nothing else sends this (HTML, section 4.10.5.4).
+      if (value === 'on' && source === 'text' && run.path[0] === 'body') return true
     }
     const isQuoted = source === 'json' && (value === 'true' || value === 'false')
     return tellSent(run, node, 'wrong_type', value, undefined, undefined, isQuoted ? 'quotes' : undefined)

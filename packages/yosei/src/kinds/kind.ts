@@ -116,6 +116,8 @@ export interface Fault {
   readonly path: Path
   readonly stage: Stage
   readonly code: string
+  /** Where it is in a body of lines. */
+  readonly place?: { readonly line: number; readonly column: number } | undefined
   /** The status that its rule gives it. */
   readonly status?: number | undefined
   /** The declaration that was not met: it may have own words. */
@@ -181,6 +183,10 @@ export interface Run {
   depth: number
   /** What came of each declaration and value inside a union that is tried branch by branch: see `recall`. */
   tries: Map<Node, Map<unknown, Try>> | undefined
+  /** Values that are read from another source than those about them: JSON in the parts of a form. */
+  sources: ReadonlyMap<string, Source> | undefined
+  /** Where each value of a body of lines stands, as its line and column. */
+  lines: { placeOf(path: Path): { readonly line: number; readonly column: number } | undefined } | undefined
   /** The addresses of numbers that have lost the fraction that they were sent with. */
   inexact: ReadonlySet<string> | undefined
   /** Objects that declarations which hold themselves have read, where a program may have put one into many places. */

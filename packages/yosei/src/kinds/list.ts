@@ -23,6 +23,8 @@ export interface ListNode extends Declared {
   readonly distinct?: boolean | string
   readonly style?: 'form' | 'spaceDelimited' | 'pipeDelimited'
   readonly explode?: boolean
+  /** Whether a body of it comes in lines, where no media type is said. */
+  readonly lines?: boolean
 }
 
 export const list: KindOf<ListNode> = {
@@ -33,6 +35,7 @@ export const list: KindOf<ListNode> = {
     distinct: either(aFlag, aText),
     style: oneOf('form', 'spaceDelimited', 'pipeDelimited'),
     explode: aFlag,
+    lines: aFlag,
   },
   check({ length, distinct, item }, refuse) {
     checkLength(length, refuse)

@@ -82,8 +82,9 @@ function pairsTold({ fields }: RecordNode, value: unknown, source: Source, { pat
   const [part, name, ...deeper] = path
   const [first] = Object.keys(fields)
   if (source !== 'text' || typeof value !== 'string' || secrecy > 0 || first === undefined) return {}
-  if (typeof name !== 'string' || deeper.length > 0 || (part !== 'query' && part !== 'body')) return {}
-  return { hint: 'pairs', about: { mend: `${name}[${first}]=…` } }
+  if (typeof name !== 'string' || deeper.some((key) => typeof key === 'number')) return {}
+  if (part !== 'query' && part !== 'body') return {}
+  return { hint: 'pairs', about: { mend: `${name}${[...deeper, first].map((key) => `[${key}]`).join('')}=…` } }
 }
 
 /** Deals with the names that are not declared: each is told, kept or dropped. */

@@ -66,6 +66,8 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     depth: 0,
     tries: undefined,
     inexact: undefined,
+    sources: undefined,
+    lines: undefined,
     met: undefined,
   }
 }

@@ -44,3 +44,10 @@ export function holdsSecret(node: Node, childrenOf: (node: Node) => readonly Chi
   secrecies.set(node, holds)
   return holds
 }
+
+/** Whether a file stands anywhere in a declaration. */
+export function holdsFile(node: Node, childrenOf: (node: Node) => readonly Child[], seen = new Set<Node>()): boolean {
+  if (seen.has(node)) return false
+  seen.add(node)
+  return node.kind === 'file' || childrenOf(node).some(([, child]) => holdsFile(child, childrenOf, seen))
+}

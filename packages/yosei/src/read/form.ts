@@ -1,14 +1,20 @@
 /** What comes of a `multipart/form-data` body (RFC 7578). */
 
 import type { Node } from '../kinds/kind.js'
+import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
+import { put } from '../terms/own.js'
 import type { Trouble } from './message.js'
-import type { Values } from './values.js'
+import { addFormValue, type Values } from './values.js'
 
+/** The JSON of a part; `Unreadable` where it is none. */
+export type ReadPart = (text: string) => unknown
 interface Form {
   readonly values: Values
+  /** The places of those that are JSON. */
+  readonly json: readonly Path[]
   /** Why it is no form. */
   readonly broken?: string
   /** Removes the files. */
@@ -32,3 +38,64 @@ export function fileLimit(field: Node, most: number): Size | undefined {
   if (shape.kind === 'list') return fileLimit(shape.item, most)
   return shape.kind === 'file' ? (shape.bytes ?? most) : undefined
 }
+
+/** A part as it came: a text, or a file. */
+export interface Arrived {
+  readonly name: string
+  readonly value: unknown
+  readonly type?: string
+}
+
+export const isJsonType = (type = ''): boolean => /^application\/(?:json|[^;]*\+json)$/i.test(type.split(';')[0] ?? '')
+
+/**
+ * The values of a form. What has names or elements of its own is JSON in its part, as OpenAPI has it where nothing is
+ * said; and so is what its part says is.
+ */
+export function formValues(
+  arrived: readonly Arrived[],
+  declared: RecordNode,
+  readPart: ReadPart,
+): { readonly values: Values; readonly json: readonly Path[] } {
+  const values: Values = {}
+  const json: Path[] = []
+  const twice = new Set<string>()
+  for (const { name, value, type } of arrived) {
+    const shape = Object.hasOwn(declared.fields, name) ? sentShape(declared.fields[name] as Node) : undefined
+    const isList = shape?.kind === 'list'
+    const item = isList ? sentShape(shape.item) : shape
+    if (
+      !shape ||
+      typeof value !== 'string' ||
+      value === '' ||
+      !(isJsonType(type) || (item && isNested(item, isList)))
+    ) {
+      addFormValue(values, name, value, declared)
+      continue
+    }
+    const read = readPart(value)
+    // A part may carry all elements at once.
+    const all = isList && Array.isArray(read) && item?.kind !== 'list' && item?.kind !== 'tuple' ? read : [read]
+    if (all.length === 0) {
+      put(values, name, [])
+      json.push([name])
+    }
+    for (const one of all) {
+      const before = Object.hasOwn(values, name) ? values[name] : undefined
+      const index = Array.isArray(before) ? before.length : before === undefined ? 0 : 1
+      if (isList && Array.isArray(before)) before.push(one)
+      else if (isList) put(values, name, before === undefined ? [one] : [before, one])
+      else if (before === undefined) put(values, name, one)
+      else {
+        addFormValue(values, name, one, declared)
+        twice.add(name)
+      }
+      if (isList || before === undefined) json.push(isList ? [name, index] : [name])
+    }
+  }
+  // What came twice, and is one, is no JSON any more.
+  return { values, json: json.filter(([name = '', ...rest]) => rest.length > 0 || !twice.has(String(name))) }
+}
+
+const isNested = ({ kind }: Node, isElement: boolean) =>
+  kind === 'record' || kind === 'table' || kind === 'tagged' || (isElement && (kind === 'list' || kind === 'tuple'))

@@ -52,6 +52,42 @@ const deepest = 256
 
 const number = /-?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y
 
+/** Where the value at a path begins in a JSON text; of what is not there, where that begins which should hold it. */
+export function placeIn(text: string, path: Path): number {
+  let found = 0
+  const way: (string | number)[] = []
+  let nameIsDue = false
+  for (let at = 0; at < text.length; at++) {
+    const one = text[at] as string
+    if (' \t\r\n:'.includes(one)) continue
+    if (one === '}' || one === ']') {
+      way.pop()
+      nameIsDue = false
+    } else if (one === ',') {
+      const last = way.at(-1)
+      nameIsDue = typeof last === 'string'
+      if (typeof last === 'number') way[way.length - 1] = last + 1
+    } else if (nameIsDue) {
+      const end = stringEnd(text, at)
+      way[way.length - 1] = JSON.parse(text.slice(at, end + 1)) as string
+      at = end
+      nameIsDue = false
+    } else {
+      // A value begins.
+      if (way.length <= path.length && way.every((key, index) => key === path[index])) {
+        found = at
+        if (way.length === path.length) break
+      }
+      if (one === '{' || one === '[') {
+        nameIsDue = one === '{'
+        way.push(one === '{' ? '' : 0)
+      } else if (one === '"') at = stringEnd(text, at)
+      else while (at + 1 < text.length && !',]} \t\r\n'.includes(text[at + 1] as string)) at++
+    }
+  }
+  return found
+}
+
 /** The text is known to be JSON, so a scan of its strings, brackets and numbers is enough. */
 function scan(text: string, most: number, forNames: boolean): Path[] {
   const found: Path[] = []

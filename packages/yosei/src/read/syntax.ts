@@ -5,16 +5,18 @@
  */
 import type { BodyNode } from '../declare/endpoint.js'
 import type { Node } from '../kinds/kind.js'
-import { childrenOf, shapeOf } from '../kinds/kinds.js'
+import { childrenOf } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Source } from '../kinds/run.js'
-import { sentShape } from '../kinds/shape.js'
+import { holdsFile, sentShape } from '../kinds/shape.js'
 import { markUpload, uploadOf } from '../kinds/upload.js'
 import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import { readSize } from '../terms/units.js'
+import { type Arrived, formValues } from './form.js'
 import { lostFractions, readJson, repeatedNames } from './json.js'
-import { addFormValue, pairValues, type Values } from './values.js'
+import { readLines } from './lines.js'
+import { pairValues } from './values.js'
 
 interface ReadFault {
   readonly code: string
@@ -50,6 +52,8 @@ interface Written {
   readonly type?: string
   /** The values to judge, where the body is no text. */
   readonly values?: unknown
+  /** Those of them that are JSON. */
+  readonly json?: readonly Path[]
 }
 interface WriteTools {
   encode(node: Node, value: unknown): unknown
@@ -84,7 +88,9 @@ const json: BodySyntax = {
   // RFC 8259, with RFC 6839's suffix.
   takes: (mediaType) => mediaType === 'application/json' || mediaType.endsWith('+json'),
   mistake: (node) =>
-    holdsFile(node) ? ['JSON carries no file', "Declare files in a body of 'multipart/form-data'"] : undefined,
+    holdsFile(node, childrenOf)
+      ? ['JSON carries no file', "Declare files in a body of 'multipart/form-data'"]
+      : undefined,
   textPart: undefined,
   source: (coerce) => (coerce ? 'coerced' : 'json'),
   isStreamed: false,
@@ -104,6 +110,39 @@ const json: BodySyntax = {
     }),
   write: (node, value, mediaType, { encode }) => ({ body: JSON.stringify(encode(node, value)), type: mediaType }),
   note: (value) => JSON.stringify(value),
+}
+const lines: BodySyntax = {
+  ...json,
+  takes: (mediaType) => mediaType === 'application/x-ndjson' || mediaType === 'application/jsonl',
+  mistake: (node) =>
+    sentShape(node).kind === 'list'
+      ? json.mistake(node)
+      : ['lines are a list', 'Declare lines() of what stands in each'],
+  read: (body, node, options) =>
+    asText(body, (whole) => {
+      const shape = sentShape(node)
+      const [, most = Number.POSITIVE_INFINITY] = (shape.kind === 'list' && shape.length) || []
+      return readLines(whole, most, (text, line) => {
+        const read = json.read(text, node, options)
+        if (read instanceof Inexact) return { value: read.value, inexact: read.places }
+        if (!(read instanceof Unreadable)) return { value: read, inexact: [] }
+        const faults = read.faults.map(({ about, ...fault }) => ({
+          ...fault,
+          ...(about ? { about: { ...about, line } } : {}),
+        }))
+        return { value: new Unreadable(faults), inexact: [] }
+      })
+    }),
+  write: (node, value, mediaType, { encode }) => ({
+    body: ((encode(node, value) ?? []) as readonly unknown[]).map((one) => `${JSON.stringify(one)}\n`).join(''),
+    type: mediaType,
+  }),
+  note: (value) => (Array.isArray(value) ? value.map((one) => JSON.stringify(one ?? null)).join('\n') : ''),
+}
+/** The JSON that a part of a form carries. */
+export function readPart(text: string, { node }: BodyNode, options: ReadOptions): unknown {
+  const read = json.read(text, node, options)
+  return read instanceof Inexact ? read.value : read
 }
 /** An address with more steps than any declaration has tells nobody more. */
 const deepestTold = 64
@@ -132,6 +171,8 @@ const form: BodySyntax = {
   note: (value, pairs) => pairs(value as object),
 }
 
+const jsonType = 'application/json'
+
 const multipart: BodySyntax = {
   takes: (mediaType) => mediaType === 'multipart/form-data',
   mistake: formMistake,
@@ -144,7 +185,7 @@ const multipart: BodySyntax = {
     return limit + fields.reduce((sum, field) => sum + fileBytes(sentShape(field), limit), 0)
   },
   blamed(node) {
-    const files = childrenOf(sentShape(node)).filter(([, field]) => holdsFile(field))
+    const files = childrenOf(sentShape(node)).filter(([, field]) => holdsFile(field, childrenOf))
     const [[name = '', field] = []] = files
     const shape = field && sentShape(field)
     const limit = files.length === 1 && shape?.kind === 'file' ? shape.bytes : undefined
@@ -155,15 +196,20 @@ const multipart: BodySyntax = {
   write(node, value, _, { encode }) {
     const record = sentShape(node) as RecordNode
     const body = new FormData()
-    const values: Values = {}
+    const arrived: Arrived[] = []
     for (const [name, sent] of Object.entries((encode(record, value) ?? {}) as object))
       for (const one of Array.isArray(sent) ? sent : [sent]) {
         if (one === undefined || one === null) continue
-        if (one instanceof Blob) body.append(name, one)
-        else body.append(name, String(one))
-        addFormValue(values, name, one instanceof Blob ? uploadIn(one) : String(one), record)
+        const isNested = typeof one === 'object' && !(one instanceof Blob)
+        const text = isNested ? JSON.stringify(one) : String(one)
+        body.append(name, isNested ? new Blob([text], { type: jsonType }) : one instanceof Blob ? one : text)
+        arrived.push({
+          name,
+          value: one instanceof Blob ? uploadIn(one) : text,
+          ...(isNested ? { type: jsonType } : {}),
+        })
       }
-    return { body, values }
+    return { body, ...formValues(arrived, record, JSON.parse) }
   },
   note: (value) => JSON.stringify(value),
 }
@@ -207,7 +253,7 @@ const raw: BodySyntax = {
   note: (value) => JSON.stringify(value),
 }
 
-const syntaxes = { json, form, multipart, text, raw } as const
+const syntaxes = { json, lines, form, multipart, text, raw } as const
 
 const known = new WeakMap<BodyNode, BodySyntax>()
 
@@ -236,14 +282,6 @@ function asText(body: string | Uint8Array, read: (text: string) => unknown): unk
 function formMistake(node: Node): readonly [what: string, mend: string] | undefined {
   const { kind } = sentShape(node)
   return kind === 'record' ? undefined : [`a form is a record, not ${kind}`, 'Declare a record() of its fields']
-}
-
-/** Whether a file stands anywhere in a declaration. */
-function holdsFile(node: Node, seen = new Set<Node>()): boolean {
-  if (shapeOf(node) === 'file') return true
-  if (seen.has(node)) return false
-  seen.add(node)
-  return childrenOf(node).some(([, child]) => holdsFile(child, seen))
 }
 
 /**

@@ -49,7 +49,13 @@ function separatorOf(node: ListNode | TupleNode): RegExp | undefined {
 }
 
 const decode = (text: string): Decoded => decodePercent(text.includes('+') ? text.replaceAll('+', ' ') : text)
-const deep = /^([^[\]]+)\[([^[\]]*)\]$/
+/** The steps of `name[key][key]`; `undefined` for any other name. */
+function stepsIn(name: string): readonly string[] | undefined {
+  const open = name.indexOf('[')
+  if (open < 1 || !name.endsWith(']')) return undefined
+  const steps = [name.slice(0, open), ...name.slice(open + 1, -1).split('][')]
+  return steps.some((step) => /[[\]]/.test(step)) ? undefined : steps
+}
 
 /**
  * The pairs of a query or a form, with `+` for a blank; `undefined` where there are none. Names that cannot be decoded
@@ -74,30 +80,32 @@ export function pairValues(query: string, declared: RecordNode, tellMalformed: (
 }
 
 function addPair(values: Values, name: string, raw: string | undefined, declared: RecordNode): void {
-  const brackets = name.includes('[') ? deep.exec(name) : null
-  if (brackets) addMember(values, name, raw, declared, brackets)
+  const steps = name.includes('[') ? stepsIn(name) : undefined
+  const holder = steps && shapeOf(declared, steps[0] as string)
+  // Any other name with brackets is a name like others.
+  if (steps && (holder?.kind === 'record' || holder?.kind === 'table')) addMember(values, steps, raw, holder)
   else add(values, name, raw, shapeOf(declared, name))
 }
 
-/** Adds a member of an object (`deepObject`); any other name with brackets is a name like others. */
-function addMember(
-  values: Values,
-  name: string,
-  raw: string | undefined,
-  declared: RecordNode,
-  [, whole = '', key = '']: RegExpExecArray,
-) {
-  const holder = shapeOf(declared, whole)
-  if (holder?.kind !== 'record' && holder?.kind !== 'table') {
-    add(values, name, raw, shapeOf(declared, name))
-    return
+/** Adds what lies in an object (`deepObject`), in objects of its own, as deep as its name says. */
+function addMember(values: Values, steps: readonly string[], raw: string | undefined, declared: Node): void {
+  let object = values
+  let holder: Node | undefined = declared
+  for (let i = 0; i < steps.length - 1; i++) {
+    const step = steps[i] as string
+    if (i > 0) holder = memberOf(holder, step)
+    if (!Object.hasOwn(object, step)) put(object, step, {})
+    const next = object[step]
+    // Where the name came without brackets too, it is no object: the field says so.
+    if (typeof next !== 'object' || next === null || Array.isArray(next)) return
+    object = next as Values
   }
-  if (!Object.hasOwn(values, whole)) put(values, whole, {})
-  const object = values[whole]
-  const member = holder.kind === 'table' ? sentShape(holder.value) : shapeOf(holder, key)
-  // Where the name came without brackets too, it is no object: the field says so.
-  if (typeof object === 'object' && !Array.isArray(object)) add(object as Values, key, raw, member)
+  const last = steps.at(-1) as string
+  add(object, last, raw, memberOf(holder, last))
 }
+
+const memberOf = (holder: Node | undefined, name: string): Node | undefined =>
+  holder?.kind === 'table' ? sentShape(holder.value) : holder?.kind === 'record' ? shapeOf(holder, name) : undefined
 
 /** Adds the value of a form's part, which is not encoded, to what came under its name. */
 export function addFormValue(values: Values, name: string, value: unknown, declared: RecordNode): void {

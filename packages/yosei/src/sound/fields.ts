@@ -4,8 +4,8 @@ import { defaultOf, encode, faultsOf, startRun } from '../engine/interpret.js'
 import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds, shapeOf } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
-import { sentShape } from '../kinds/shape.js'
-import { EACH, formatAddress, type Path } from '../terms/address.js'
+import { holdsFile, sentShape } from '../kinds/shape.js'
+import { formatAddress, type Path } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
 import type { Part } from '../terms/parts.js'
 import {
@@ -151,20 +151,18 @@ export function checkTextPart(
     if (part === 'path' && field.need !== 'required')
       refuse(where, path, 'is a path parameter and may not be left out', 'Take away optional or default')
     const shape = sentShape(field)
-    if (part !== 'multipart' && holdsFile(shape))
+    const isFile = shape.kind === 'file' || (shape.kind === 'list' && sentShape(shape.item).kind === 'file')
+    if (holdsFile(field, childrenOf) && !(part === 'multipart' && isFile))
       refuse(where, path, 'a file comes in no such part', "Declare it in a body of 'multipart/form-data'")
     if (!isFlat(shape)) continue
-    const inside = childrenOf(shape).map(([step, child]) => [step ?? EACH, sentShape(child)] as const)
-    const deep = inside.find(
-      ([, child]) => isFlat(child) && !(hasPairs && shape.kind !== 'list' && child.kind === 'list'),
-    )
+    const isList = shape.kind === 'list' || shape.kind === 'tuple'
+    // What has a part of its own in a form with files may be JSON there.
     const takes =
-      shape.kind === 'list' ||
-      shape.kind === 'tuple' ||
-      // The parts of a form with files have names, and no way to nest (RFC 7578).
-      (hasPairs && part !== 'multipart' && (shape.kind === 'record' || shape.kind === 'table'))
-    const single = part === 'cookie' && (shape.kind === 'list' || shape.kind === 'tuple')
-    if (!takes || deep || single)
+      part === 'multipart' ||
+      (isList
+        ? part !== 'cookie' && childrenOf(shape).every(([, child]) => !isFlat(sentShape(child)))
+        : hasPairs && isPairs(shape))
+    if (!takes)
       refuse(
         where,
         path,
@@ -174,5 +172,11 @@ export function checkTextPart(
   }
 }
 
-const holdsFile = (node: Node): boolean =>
-  node.kind === 'file' || (node.kind === 'list' && sentShape(node.item).kind === 'file')
+/** Whether names in brackets can carry it: values, lists of them, and records and tables of such. */
+function isPairs(node: Node, seen = new Set<Node>()): boolean {
+  if (!isFlat(node) || seen.has(node)) return true
+  seen.add(node)
+  const children = childrenOf(node).map(([, child]) => sentShape(child))
+  if (node.kind === 'list' || node.kind === 'tuple') return children.every((child) => !isFlat(child))
+  return (node.kind === 'record' || node.kind === 'table') && children.every((child) => isPairs(child, seen))
+}

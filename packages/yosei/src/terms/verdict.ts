@@ -29,7 +29,7 @@ export interface FieldError {
   /** Completes the sentence that the address begins. */
   readonly message: string
   readonly stage: Stage
-  /** Of a syntax error in the body, both from 1. */
+  /** Of a syntax error in the body, and of any error in a body of lines; both from 1. */
   readonly line?: number
   readonly column?: number
 }

@@ -95,7 +95,10 @@ export function write<E extends Endpoint>(
     limits: settleLimits(node.template, node.limits),
     statuses: {},
   }
-  const received = written?.values === undefined ? undefined : { value: written.values }
+  const received =
+    written?.values === undefined
+      ? undefined
+      : { value: written.values, ...(written.json ? { json: written.json } : {}) }
   const verdict = judgeMessage(solo, { method: node.method, target, headers: typed, body: text }, received)
   if (verdict.outcome === 'rejected') throw new UnacceptableError(verdictOf(verdict))
   return new Request(base.replace(/\/$/, '') + target, {
