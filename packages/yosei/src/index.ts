@@ -24,7 +24,7 @@ export { endpoint, group, intake } from './sound/declarations.js'
 export { type Address, type At, formatAddress, type Path, parseAddress } from './terms/address.js'
 export type { Asking } from './terms/asking.js'
 export type { Bounds, Messages, Moment, Need, Size, Span } from './terms/declared.js'
-export type { Accepted, Endpoint, Endpoints, FoundBy, Intake, Sent, WhoOf } from './terms/endpoint.js'
+export type { Accepted, Endpoint, Endpoints, FoundBy, Gives, Intake, Sent, WhoOf } from './terms/endpoint.js'
 export type {
   Catalogue,
   Catalogues,

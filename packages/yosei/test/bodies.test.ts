@@ -39,7 +39,7 @@ const read = (seconds: number, second = 0) => ({ at: new Date(Date.UTC(2031, 2, 
 test.each<[string, string, unknown]>([
   ['lines', `${line(5)}\n\r\n${line(6, 1)}\r\n  \n`, [read(5), read(6, 1)]],
   ['one without an end, behind a mark', `\ufeff${line(5)}`, [read(5)]],
-  ['each judged, whatever becomes of others', `${line(5)}\n\n${line(99, 1)}\r\n{"at":\n  {"seconds": "x", "more": [ {"a":1}, {"a": "2"} ], "at":"2031-03-01T00:00:02Z", "q":{}, "a\\"b": true}\n[]`, ['400', 'body[1].seconds above_max 3:40', 'body[2] bad_syntax 4:7', 'body[3].seconds wrong_type 5:15', 'body[3].more[1].a wrong_type 5:45', 'body[3]["a"b"] wrong_type 5:97', 'body[3].q unlisted 5:86', 'body[4] wrong_type 6:1']],
+  ['each judged, whatever becomes of others', `${line(5)}\n\n${line(99, 1)}\r\n{"at":\n  {"seconds": "x", "more": [ {"a":1}, {"a": "2"} ], "at":"2031-03-01T00:00:02Z", "q":{}, "a\\"b": true}\n[]`, ['400', 'body[1].seconds above_max 3:40', 'body[2] bad_syntax 4:7', 'body[3].seconds wrong_type 5:15', 'body[3].more[1].a wrong_type 5:45', 'body[3]["a\\"b"] wrong_type 5:98', 'body[3].q unlisted 5:86', 'body[4] wrong_type 6:1']],
   ['what is missing, at what should hold it', '{"seconds":5.00000000000000001}', ['422', 'body[0].at missing 1:1', 'body[0].seconds not_whole 1:12']],
   ['names that stand twice', `${line(5)}\n{"seconds":1,"seconds":2}`, ['400', 'body[1].seconds sent_twice 2:12']],
   ['the same twice, and a rule', [line(5), line(96), line(50, 1)].join('\n'), ['422', 'body[1].at repeated 2:7', 'body[1].seconds above_max 2:40']],

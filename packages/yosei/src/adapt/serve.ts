@@ -151,7 +151,9 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
       const go = (judged: Judged) => {
         try {
           const reply = settle(judged, incoming, progress)
-          return reply instanceof Promise ? reply.catch(fail) : reply
+          const vary = judged.opened?.destination.vary
+          if (reply instanceof Promise) return reply.catch(fail).then((one) => varied(one, vary))
+          return varied(reply, vary)
         } catch (error) {
           return fail(error)
         }
@@ -203,6 +205,18 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
       ? entering.then((entry) => ('outcome' in entry ? told(progress, entry, judged) : go(entry)))
       : go(nothingAsked)
   }
+}
+
+/** An answer that also depends on a header field (RFC 9110, section 12.5.5). */
+function varied(reply: Reply, name: string | undefined): Reply {
+  if (name === undefined) return reply
+  const { response, headers } = reply
+  if (response) {
+    const copy = new Response(response.body, response)
+    copy.headers.append('vary', name)
+    return { ...reply, response: copy }
+  }
+  return { ...reply, headers: { ...headers, vary: headers.vary === undefined ? name : `${headers.vary}, ${name}` } }
 }
 
 async function disposeAfter(handle: () => Reply | Promise<Reply>, dispose: () => Promise<void>): Promise<Reply> {

@@ -114,6 +114,8 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly who?: Node
   /** What must hold of who is asking, before the body comes. */
   readonly may?: AnyCondition
+  /** What a success gives. */
+  readonly gives?: Node
   readonly rules: readonly AnyRule[]
   readonly turn?: TurnNode
   readonly lookups: { readonly [name: string]: LookupNode }
@@ -148,9 +150,14 @@ export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
   turn?: Turn<I> | undefined
   lookups?: ((on: LookupMaker<I>, group: Far) => L) | undefined
 }
+/** What an endpoint says of its answers besides. */
+export interface Giving<G> {
+  /** What a success gives, as JSON: described, and typed for clients; never judged. */
+  gives?: G | undefined
+}
 
 /** The types of an endpoint, from those of its declaration. */
-export interface Types<P, Q, H, C, B, W, R, L> extends EndpointTypes {
+export interface Types<P, Q, H, C, B, W, R, L, G> extends EndpointTypes {
   readonly input: Present<Input<P, Q, H, C, B>, FilledBy<R>>
   readonly sent: SentInput<P, Q, H, C, B>
   // Written out, so that what is inferred names nothing of these.
@@ -160,6 +167,7 @@ export interface Types<P, Q, H, C, B, W, R, L> extends EndpointTypes {
   }[keyof L]
   readonly services: AskedBy<L>
   readonly who: Who<W>
+  readonly gives: G extends Field ? In<G> : unknown
 }
 
 /**
@@ -180,11 +188,13 @@ export function declareEndpoint<
   W extends Field | undefined = undefined,
   const R extends readonly Rule[] = [],
   L extends Lookups = {},
+  G extends Field | undefined = undefined,
 >(
   signature: S,
   declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) &
-    Declaration<Q, H, C, B, W, WithWho<Input<P, Q, H, C, B>, W>, R, L>,
-): Endpoint<Flat<Types<P, Q, H, C, B, W, R, L>>> {
+    Declaration<Q, H, C, B, W, WithWho<Input<P, Q, H, C, B>, W>, R, L> &
+    Giving<G>,
+): Endpoint<Flat<Types<P, Q, H, C, B, W, R, L, G>>> {
   return frozen(nodeOf(signature, declaration as LooseDeclaration, {})) as never
 }
 
@@ -200,9 +210,8 @@ export const isEndpoint = (one: unknown): one is EndpointNode =>
   typeof one === 'object' && one !== null && Array.isArray((one as { segments?: unknown }).segments)
 
 /** A declaration without its static types. */
-type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, Field, unknown, readonly Rule[], Lookups> & {
-  path?: Fields
-}
+type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, Field, unknown, readonly Rule[], Lookups> &
+  Giving<Field> & { path?: Fields }
 
 /** @param far The lookups of the group that the endpoint is made in. */
 export function nodeOf(signature: string, declaration: LooseDeclaration, far: EndpointNode['lookups']): EndpointNode {
@@ -216,6 +225,7 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
     may,
     rules,
     lookups,
+    gives,
     tags = [],
     success = 200,
     ...annotations
@@ -236,6 +246,7 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
     cookie: cookiePart(cookie),
     bodies: bodiesOf(signature, body),
     ...(who === undefined ? {} : { who: fieldNode(asSecret(who)) }),
+    ...(gives === undefined ? {} : { gives: fieldNode(gives) }),
     ...(may === undefined ? {} : { may: placed(signature, () => may(conditionMaker as never)) as AnyCondition }),
     rules: placed(signature, () => unfolded(rules?.(ruleMaker) ?? [])),
     lookups: placed(signature, () => lookups?.(lookupMaker as never, far) ?? {}) as EndpointNode['lookups'],

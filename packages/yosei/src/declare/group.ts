@@ -21,6 +21,7 @@ import {
   type Declaration,
   type EndpointNode,
   endpointsIn,
+  type Giving,
   type HeadOf,
   headerPart,
   type Input,
@@ -62,6 +63,7 @@ interface GroupedTypes<T extends EndpointTypes, Far extends EndpointTypes> exten
   readonly filled: T['filled'] | Far['filled']
   readonly services: T['services'] & Far['services']
   readonly who: unknown extends T['who'] ? Far['who'] : T['who']
+  readonly gives: T['gives']
 }
 type Grouped<E, Far extends EndpointTypes> = E extends Endpoint<infer T> ? Endpoint<Flat<GroupedTypes<T, Far>>> : never
 
@@ -78,6 +80,7 @@ export interface SharedMaker<P, Q, H, C, W, L> {
     OW extends Field | undefined = undefined,
     const R extends readonly Rule[] = [],
     OL extends Lookups = {},
+    G extends Field | undefined = undefined,
   >(
     signature: S,
     declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: OP }) &
@@ -91,8 +94,9 @@ export interface SharedMaker<P, Q, H, C, W, L> {
         R,
         OL,
         L
-      >,
-  ): Endpoint<Flat<Types<OP, OQ, OH, OC, OB, OW, R, OL>>>
+      > &
+      Giving<G>,
+  ): Endpoint<Flat<Types<OP, OQ, OH, OC, OB, OW, R, OL, G>>>
 }
 
 /**
@@ -117,7 +121,7 @@ export function declareGroup<
   endpoints: E | ((shared: SharedMaker<P, Q, H, C, W, L>) => E),
   /** Holds a declaration to making sense, before it is read. */
   check: (signature: string, declaration: never) => void = () => undefined,
-): { readonly [N in keyof E]: Grouped<E[N], Types<P, Q, H, C, undefined, W, [], L>> } {
+): { readonly [N in keyof E]: Grouped<E[N], Types<P, Q, H, C, undefined, W, [], L, undefined>> } {
   const loose = shared as unknown as LooseShared
   checkStatuses('group', loose.statuses)
   const far = placed('group', () => loose.lookups?.(lookupMaker as never) ?? {}) as EndpointNode['lookups']

@@ -102,7 +102,7 @@ export function intakeNode(intake: Intake): IntakeNode {
 /**
  * Gathers the endpoints of a service.
  *
- * @throws DeclarationError where two endpoints match the same requests.
+ * @throws DeclarationError where two endpoints match the same requests, and nothing tells them apart.
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */

@@ -7,6 +7,7 @@ import { holdsSecret, sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
 import { formatAddress, type Path } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
+import { filled } from '../terms/template.js'
 import type { Opened } from './open.js'
 
 /** Stands where a secret was. */
@@ -43,11 +44,11 @@ export function writeMasked(opened: Opened, sent: Parts): string {
     (['path', 'query', 'header'] as const).map((part) => [part, maskedPart(endpoint[part], sent[part])]),
   )
   const parameters = new Map(destination.parameters.map(({ name }, index) => [name, opened.segments[index]]))
-  const segments = endpoint.segments.map((segment) => {
-    if (typeof segment === 'string') return segment
-    const field = endpoint.path.fields[segment.name]
-    return field && holdsSecret(field, childrenOf) ? masked : (parameters.get(segment.name) ?? '')
-  })
+  const shown = (name: string) => {
+    const field = endpoint.path.fields[name]
+    return field && holdsSecret(field, childrenOf) ? masked : (parameters.get(name) ?? '')
+  }
+  const segments = endpoint.segments.map((segment) => filled(segment, shown))
   const query = pairsOf(values.query ?? {})
   const lines = Object.entries(values.header ?? {}).map(([name, value]) =>
     `${name}: ${[value].flat().join(', ')}`.replace(/[\r\n]/g, ' '),

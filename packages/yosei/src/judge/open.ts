@@ -10,10 +10,11 @@ import { readMediaType } from '../grammar/media-type.js'
 import { sizeVariant } from '../kinds/file.js'
 import type { Node } from '../kinds/kind.js'
 import type { Fault, Run } from '../kinds/run.js'
-import { type Destination, layRoutes, match, type Routes } from '../read/match.js'
+import { type Crossing, type Destination, layRoutes, match, type Routes } from '../read/match.js'
 import { type AnyMessage, isNow } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
-import { type StatusName, statusFor } from '../terms/statuses.js'
+import { valueInQuery } from '../read/tell.js'
+import { type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
 import { type Rejection, reject, roomFor } from './verdict.js'
 
 /** A request that may come in. */
@@ -62,9 +63,13 @@ function routesOf(app: IntakeNode): Routes {
 }
 
 /** The endpoint that a request means; `undefined` where there is none. */
-export function endpointFor(app: IntakeNode, { method, target }: AnyMessage, folds: boolean): EndpointNode | undefined {
-  const found = match(routesOf(app), method, target.split('?')[0] as string, folds)
-  return 'destination' in found ? found.destination.endpoint : undefined
+export function endpointFor(app: IntakeNode, message: AnyMessage, folds: boolean): EndpointNode | undefined {
+  const [path = '', ...query] = message.target.split('?')
+  const found = match(routesOf(app), message.method, path, folds)
+  if (!('destination' in found)) return undefined
+  const { destination } = found
+  const chosen = 'telling' in destination ? choose(app, message, query.join('?'), destination) : destination
+  return 'endpoint' in chosen ? chosen.endpoint : undefined
 }
 
 export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = false): Opened | Rejection {
@@ -72,20 +77,94 @@ export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = fal
   const question = target.indexOf('?')
   const found = match(routesOf(app), method, question < 0 ? target : target.slice(0, question), folds)
   if ('allowed' in found) return unmatched(app, method, found.allowed, run)
-  const { destination, segments } = found
+  const { destination: end, segments } = found
+  const destination = 'telling' in end ? choose(app, message, question < 0 ? '' : target.slice(question + 1), end) : end
+  if ('fault' in destination) {
+    run.trace?.steps.push({ stage: 'match', outcome: 'passed' }, { stage: 'admit', outcome: 'failed' })
+    return refusedHere(app, undefined, destination, app.statuses, run)
+  }
   run.trace?.steps.push({ stage: 'match', name: destination.name, outcome: 'passed' })
   const opened = admit(app, message, destination, segments, question < 0 ? undefined : target.slice(question + 1), run)
   const refused = 'fault' in opened
   run.trace?.steps.push({ stage: 'admit', outcome: refused ? 'failed' : 'passed' })
   if (!refused) return opened
-  const { fault, failure, headers = {} } = opened
-  return reject(destination.name, [{ ...fault, stage: 'admit' }], {
-    status: statusFor(failure, destination.endpoint.statuses),
+  return refusedHere(app, destination.name, opened, destination.endpoint.statuses, run)
+}
+
+const refusedHere = (
+  { languages }: IntakeNode,
+  name: string | undefined,
+  { fault, failure, headers = {} }: Refused,
+  statuses: Statuses | undefined,
+  { trace }: Run,
+): Rejection =>
+  reject(name, [{ ...fault, stage: 'admit' }], {
+    status: statusFor(failure, statuses),
     stage: 'admit',
     headers,
-    trace: run.trace,
-    words: app.languages,
+    trace,
+    words: languages,
   })
+
+/** Which of several endpoints of one method and path is meant: by a field of its head, within the limits of all. */
+function choose(app: IntakeNode, message: AnyMessage, query: string, { telling }: Crossing): Destination | Refused {
+  const tooLarge = overHead(message, app.limits)
+  if (tooLarge) return tooLarge
+  const lines = (name: string) => message.headers.find(([one]) => one === name)?.[1]
+  if (telling.part === 'body') {
+    const sent = lines('content-type')
+    const type = sent === undefined ? undefined : readMediaType(sent)?.type
+    const found =
+      telling.bodies.find(([one]) => one === type) ??
+      telling.bodies.find(([one]) => type !== undefined && inRange(type, one))
+    const taken = telling.bodies.map(([one]) => one)
+    return found ? found[1] : wrongMediaType(taken, sent, message.method, undefined)
+  }
+  const { part, name, values } = telling
+  const sent = part === 'header' ? lines(name) : valueInQuery(query, name)
+  const found = sent === undefined ? undefined : values.get(sent)
+  if (found) return found
+  const choice: Node = { kind: 'choice', need: 'required', values: [...values.keys()] }
+  const isAbsent = sent === undefined || sent === ''
+  const isSecret = [...values.values()].some(({ endpoint }) => endpoint[part].fields[name]?.secret)
+  const variant = isSecret ? (isAbsent ? undefined : 'secret') : isAbsent ? 'choice' : undefined
+  const about = isSecret ? {} : { limit: [...values.keys()], ...(isAbsent ? {} : { sent }) }
+  return {
+    failure: part,
+    fault: { path: [part, name], node: choice, code: isAbsent ? 'missing' : 'not_a_choice', variant, ...about },
+    headers: part === 'header' ? { vary: `Accept, Accept-Language, ${name}` } : {},
+  }
+}
+
+/** A target or a header section over its limit. */
+function overHead({ target, headers }: AnyMessage, limits: IntakeNode['limits']): Refused | undefined {
+  if (target.length > limits.uri)
+    return { failure: 'uri', fault: { path: ['path'], code: 'too_large', limit: limits.uri, variant: 'bytes' } }
+  const bytes = headers.reduce((sum, [name, value]) => sum + name.length + value.length + 4, 0)
+  return bytes > limits.headers
+    ? { failure: 'headers', fault: { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' } }
+    : undefined
+}
+
+function wrongMediaType(
+  taken: readonly string[],
+  sent: string | undefined,
+  method: string,
+  variant: 'charset' | undefined,
+): Refused {
+  const accept = taken.join(', ')
+  return {
+    failure: 'mediaType',
+    fault: {
+      path: ['header', 'content-type'],
+      code: 'wrong_media_type',
+      limit: taken,
+      variant: variant ?? (taken.length > 1 ? 'several' : undefined),
+      sent,
+    },
+    // RFC 5789, section 2.2: a patch document has a field of its own.
+    headers: { accept, ...(method === 'PATCH' ? { 'accept-patch': accept } : {}) },
+  }
 }
 
 /** The methods of RFC 9110, but CONNECT, and RFC 5789; others are known where an endpoint declares them. */
@@ -159,20 +238,7 @@ function admit(
       }
     if (endpoint.bodies.length > 0 && !(body && charsetTaken(body, contentType))) {
       const taken = endpoint.bodies.map(({ mediaType }) => mediaType)
-      const fault = {
-        path: ['header', 'content-type'],
-        code: 'wrong_media_type',
-        limit: taken,
-        variant: body ? 'charset' : taken.length > 1 ? 'several' : undefined,
-        sent: contentType,
-      }
-      const accept = taken.join(', ')
-      // RFC 5789, section 2.2: a patch document has a field of its own.
-      return {
-        failure: 'mediaType',
-        fault,
-        headers: { accept, ...(message.method === 'PATCH' ? { 'accept-patch': accept } : {}) },
-      }
+      return wrongMediaType(taken, contentType, message.method, body ? 'charset' : undefined)
     }
   }
   // Every pair takes a character and a separator, so a short query need not be counted.

@@ -54,7 +54,21 @@ export function isSecretAt(endpoint: Endpoint, address: string): boolean {
 }
 
 function outlineEndpoint(endpoint: EndpointNode): JsonObject {
-  const { segments: _, origin: __, path, query, header, cookie, bodies, who, may, rules, lookups, ...rest } = endpoint
+  const {
+    segments: _,
+    origin: __,
+    path,
+    query,
+    header,
+    cookie,
+    bodies,
+    who,
+    may,
+    gives,
+    rules,
+    lookups,
+    ...rest
+  } = endpoint
   const { field, definitions } = outliner()
   const part = ({ fields }: RecordNode) => mapValues(fields, (one) => field(one))
   const root = rootOf(endpoint)
@@ -66,6 +80,7 @@ function outlineEndpoint(endpoint: EndpointNode): JsonObject {
     cookie: part(cookie),
     body: Object.fromEntries(bodies.map(({ mediaType, node }) => [mediaType, field(node)])),
     ...(who ? { who: field(who) } : {}),
+    ...(gives ? { gives: field(gives) } : {}),
     ...(may ? { may: toJson(may, (one) => concealed(one, root)) } : {}),
     rules: outlineRules(rules, root),
     lookups: mapValues(lookups, ({ follows = {}, ...lookup }) => ({

@@ -2,6 +2,8 @@
 import type { EndpointNode } from '../declare/endpoint.js'
 import { decodePercent } from '../grammar/percent.js'
 import { type SettledLimits, settleLimits } from '../terms/policy.js'
+import { isMixed, type Mixed, namesOf, type Segment, shapeOf } from '../terms/template.js'
+import { type Telling, tellEndpoints } from './tell.js'
 import { type Carried, carriedBy } from './values.js'
 
 /** What a method means at the end of a template. */
@@ -12,6 +14,12 @@ export interface Destination {
   /** The template's parameters, in its order. */
   readonly parameters: readonly Carried[]
   readonly headers: readonly Carried[]
+  /** The header field that tells it from others of its method and path, for `Vary`. */
+  readonly vary?: string
+}
+/** Several endpoints of one method and path, and what tells them apart. */
+export interface Crossing {
+  readonly telling: Telling<Destination>
 }
 interface Junction {
   readonly literal: Map<string, Junction>
@@ -20,7 +28,9 @@ interface Junction {
   /** The same in a row. */
   readonly literals: { readonly text: string; readonly next: Junction }[]
   parameter?: Junction
-  readonly methods: Map<string, Destination>
+  /** Parameters with literals about them, those with the longest first. */
+  readonly mixed: { readonly segment: Mixed; readonly shape: string; readonly next: Junction }[]
+  readonly methods: Map<string, Destination | Crossing>
 }
 /**
  * The templates of an intake, as a tree of path segments: a match costs by the depth of the path, not by their number.
@@ -28,46 +38,81 @@ interface Junction {
 export type Routes = Junction
 
 export interface Match {
-  readonly destination: Destination
+  readonly destination: Destination | Crossing
   /** The raw segments of the path's parameters. */
   readonly segments: readonly string[]
 }
 
-const junction = (): Junction => ({ literal: new Map(), folded: new Map(), literals: [], methods: new Map() })
+const junction = (): Junction => ({
+  literal: new Map(),
+  folded: new Map(),
+  literals: [],
+  mixed: [],
+  methods: new Map(),
+})
 
 export function layRoutes(app: {
   readonly endpoints: { readonly [name: string]: EndpointNode }
   readonly base: string
 }): Routes {
   const root = junction()
+  const ends = new Map<Junction, Map<string, Destination[]>>()
   for (const [name, endpoint] of Object.entries(app.endpoints)) {
-    let at = root
-    for (const segment of [...app.base.split('/').slice(1), ...endpoint.segments]) {
-      let next = typeof segment === 'string' ? at.literal.get(segment) : at.parameter
-      if (!next) {
-        next = junction()
-        if (typeof segment === 'string') {
-          at.literal.set(segment, next)
-          if (!at.folded.has(segment.toLowerCase())) at.folded.set(segment.toLowerCase(), next)
-          at.literals.push({ text: segment, next })
-        } else at.parameter = next
-      }
-      at = next
-    }
-    const names = endpoint.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
-    at.methods.set(endpoint.method, {
+    const at = [...app.base.split('/').slice(1), ...endpoint.segments].reduce(goOn, root)
+    const methods = ends.get(at) ?? new Map<string, Destination[]>()
+    ends.set(at, methods)
+    const all = methods.get(endpoint.method) ?? []
+    methods.set(endpoint.method, all)
+    all.push({
       name,
       endpoint,
       limits: settleLimits(name, endpoint.limits),
-      parameters: carriedBy(endpoint.path, names),
+      parameters: carriedBy(endpoint.path, endpoint.segments.flatMap(namesOf)),
       headers: carriedBy(endpoint.header),
     })
   }
+  for (const [at, methods] of ends)
+    for (const [method, all] of methods) {
+      const [only] = all
+      // Endpoints that nothing tells apart are refused where an intake is made.
+      if (only) at.methods.set(method, all.length === 1 ? only : (crossing(all) ?? only))
+    }
   return root
 }
 
+/** The junction behind a segment, made where there is none. */
+function goOn(at: Junction, segment: Segment): Junction {
+  const next = junction()
+  if (typeof segment === 'string') {
+    const known = at.literal.get(segment)
+    if (known) return known
+    at.literal.set(segment, next)
+    if (!at.folded.has(segment.toLowerCase())) at.folded.set(segment.toLowerCase(), next)
+    at.literals.push({ text: segment, next })
+    return next
+  }
+  if (!isMixed(segment)) {
+    at.parameter ??= next
+    return at.parameter
+  }
+  const shape = shapeOf(segment)
+  const known = at.mixed.find((one) => one.shape === shape)
+  if (known) return known.next
+  at.mixed.push({ segment, shape, next })
+  at.mixed.sort((a, b) => literalLength(b.segment) - literalLength(a.segment))
+  return next
+}
+const literalLength = ({ literals }: Mixed) => literals.join('').length
+
+function crossing(all: readonly Destination[]): Crossing | undefined {
+  const first = tellEndpoints(all)
+  const vary = first?.part === 'header' ? first.name : first?.part === 'body' ? 'content-type' : undefined
+  const telling = vary === undefined ? first : tellEndpoints(all.map((one) => ({ ...one, vary })))
+  return telling && { telling }
+}
+
 /**
- * Literal segments win over parameters, with backtracking; HEAD is taken by GET (RFC 9110, section 9.3.2).
+ * Literal segments win over parameters, the longest literals about them first, with backtracking; HEAD is taken by GET (RFC 9110, section 9.3.2).
  *
  * @param folds Whether the case of letters and slashes too many make no difference, as in most routers.
  * @returns the match, or the methods that the path's templates take: none where no template matches the path.
@@ -101,7 +146,7 @@ function descend(
   from: number,
   segments: string[],
   how: How,
-): Destination | undefined {
+): Destination | Crossing | undefined {
   if (from > path.length || path.length === 1)
     return at.methods.get(method) ?? (method === 'HEAD' ? at.methods.get('GET') : undefined)
   const slash = path.indexOf('/', from)
@@ -109,8 +154,18 @@ function descend(
   const literal =
     how === 'raw' ? rawLiteral(at, path, from, end) : decodedLiteral(at, path.slice(from, end), how === 'folded')
   const through = literal && descend(literal, method, path, end + 1, segments, how)
-  if (through || !at.parameter) return through
+  if (through || !(at.parameter || at.mixed.length > 0)) return through
   const raw = path.slice(from, end)
+  for (const { segment, next } of at.mixed) {
+    const values = valuesIn(segment, raw, how === 'folded')
+    if (!values) continue
+    const { length } = segments
+    segments.push(...values)
+    const reached = descend(next, method, path, end + 1, segments, how)
+    if (reached) return reached
+    segments.length = length
+  }
+  if (!at.parameter) return undefined
   if (!canFill(how === 'raw' ? raw : decodePercent(raw))) return undefined
   segments.push(raw)
   const reached = descend(at.parameter, method, path, end + 1, segments, how)
@@ -135,6 +190,37 @@ function decodedLiteral({ literal, folded }: Junction, raw: string, folds: boole
   return literal.get(segment) ?? (folds ? folded.get(segment.toLowerCase()) : undefined)
 }
 
+const unreserved = /%(?:2[DdEe]|5[Ff]|7[Ee]|3\d|[46][1-9A-Fa-f]|[57][0-9Aa])/g
+
+/**
+ * What stands in the places of a segment's parameters, none of them empty: split raw, at the first place of each literal,
+ * and decoded later. Only what means the same encoded is decoded before (RFC 3986, section 2.3).
+ */
+function valuesIn({ literals, names }: Mixed, sent: string, folds: boolean): readonly string[] | undefined {
+  const raw = sent.replace(unreserved, (one) => decodeURIComponent(one))
+  const text = folds ? raw.toLowerCase() : raw
+  const written = literals.map((literal) => writtenRaw(folds ? literal.toLowerCase() : literal))
+  const [first = ''] = written
+  const last = written.at(-1) as string
+  if (!text.startsWith(first)) return undefined
+  const values: string[] = []
+  let at = first.length
+  for (let i = 1; i < names.length; i++) {
+    const literal = written[i] as string
+    const found = text.indexOf(literal, at + 1)
+    if (found < 0) return undefined
+    values.push(raw.slice(at, found))
+    at = found + literal.length
+  }
+  const end = text.length - last.length
+  if (end <= at || !text.endsWith(last)) return undefined
+  values.push(raw.slice(at, end))
+  return values
+}
+
+/** A literal of a template as it stands in a path (RFC 3986, section 3.3). */
+const writtenRaw = (literal: string) => literal.replace(/[^A-Za-z0-9._~!$&'()*+,;=:@%-]/gu, encodeURIComponent)
+
 /** A parameter is never empty, nor a dot segment (RFC 3986, section 3.3), however it is encoded. */
 const canFill = (segment: ReturnType<typeof decodePercent>) => segment !== '' && segment !== '.' && segment !== '..'
 
@@ -145,7 +231,8 @@ function allowedAt(routes: Routes, path: string, folds: boolean): string[] {
   for (const segment of segments) {
     reached = reached.flatMap((at) => {
       const parameter = at.parameter && canFill(decodePercent(segment)) ? at.parameter : undefined
-      return [decodedLiteral(at, segment, folds), parameter].filter((next) => next !== undefined)
+      const mixed = at.mixed.filter((one) => valuesIn(one.segment, segment, folds)).map(({ next }) => next)
+      return [decodedLiteral(at, segment, folds), ...mixed, parameter].filter((next) => next !== undefined)
     })
   }
   const allowed = new Set(reached.flatMap(({ methods }) => [...methods.keys()]))

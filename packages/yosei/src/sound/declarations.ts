@@ -2,7 +2,9 @@
 import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { declareGroup } from '../declare/group.js'
 import { declareIntake, intakeNode } from '../declare/intake.js'
+import { tellEndpoints } from '../read/tell.js'
 import { mistake } from '../terms/mistake.js'
+import { shapeOf } from '../terms/template.js'
 import { checkEndpoint } from './endpoint.js'
 import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './options.js'
 
@@ -38,7 +40,7 @@ export const group: typeof declareGroup = (shared, endpoints) => {
 /**
  * Gathers the endpoints of a service.
  *
- * @throws DeclarationError where two endpoints match the same requests.
+ * @throws DeclarationError where two endpoints match the same requests, and nothing tells them apart.
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
@@ -50,12 +52,17 @@ export const intake: typeof declareIntake = (declaration) => {
 }
 
 function refuseDoubles(endpoints: readonly (readonly [name: string, EndpointNode])[]): void {
-  const shapes = new Map<string, string>()
-  for (const [name, { method, segments }] of endpoints) {
-    const shape = `${method} /${segments.map((segment) => (typeof segment === 'string' ? segment : '{}')).join('/')}`
-    const other = shapes.get(shape)
-    if (other !== undefined)
-      mistake(`intake, ${name}`, `${other} matches the same requests`, 'Give one of them another method or path')
-    shapes.set(shape, name)
+  const shapes = new Map<string, { readonly name: string; readonly endpoint: EndpointNode }[]>()
+  for (const [name, endpoint] of endpoints) {
+    const shape = `${endpoint.method} /${endpoint.segments.map(shapeOf).join('/')}`
+    const others = shapes.get(shape) ?? []
+    shapes.set(shape, others)
+    others.push({ name, endpoint })
+    if (others.length > 1 && !tellEndpoints(others))
+      mistake(
+        `intake, ${name}`,
+        `${others[0]?.name} matches the same requests, and nothing tells them apart`,
+        'Give one of them another method or path; or each a header or query field that it requires, a constant or a choice of other values; or bodies of other media types',
+      )
   }
 }

@@ -26,6 +26,7 @@ import {
   listOf,
   type Telling,
 } from '../terms/taken.js'
+import { namesOf } from '../terms/template.js'
 import { checkSound, checkTextPart } from './fields.js'
 import { lookupOptions } from './options.js'
 
@@ -34,6 +35,7 @@ export function checkEndpoint(node: EndpointNode): void {
   const signature = `${node.method} ${node.template}`
   checkMade(signature, node)
   checkParts(signature, node)
+  if (node.gives) checkSound(signature, node.gives, ['gives'])
   settleLimits(signature, node.limits)
   checkStatuses(signature, node.statuses)
   const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
@@ -177,7 +179,7 @@ function checkIdentities(signature: string, node: EndpointNode, root: Node, rule
 }
 
 function checkParts(signature: string, node: EndpointNode): void {
-  const named = node.segments.flatMap((segment) => (typeof segment === 'string' ? [] : [segment.name]))
+  const named = node.segments.flatMap(namesOf)
   const unlisted = named.find((name) => !Object.hasOwn(node.path.fields, name))
   const unnamed = Object.keys(node.path.fields).find((name) => !named.includes(name))
   if (unlisted !== undefined)

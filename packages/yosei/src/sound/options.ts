@@ -1,6 +1,6 @@
 /** What endpoints, groups, intakes, lookups and turns take. */
 
-import type { Declaration } from '../declare/endpoint.js'
+import type { Declaration, Giving } from '../declare/endpoint.js'
 import type { IntakeDeclaration } from '../declare/intake.js'
 import type { LookupNode, TurnNode } from '../declare/lookups.js'
 import type { Refusal } from '../terms/hooks.js'
@@ -84,7 +84,7 @@ const shared = {
   ...policyOptions,
 }
 type AnyDeclaration = Declaration<unknown, unknown, unknown, unknown, unknown, unknown, unknown, unknown>
-const endpointOptions: Options<AnyDeclaration & { path: unknown }> = {
+const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknown }> = {
   title: aText,
   description: aText,
   body,
@@ -94,6 +94,7 @@ const endpointOptions: Options<AnyDeclaration & { path: unknown }> = {
     takes: (value) => Number.isInteger(value) && (value as number) >= 200 && (value as number) < 300,
   },
   turn: withOptions(turnOptions),
+  gives: aField,
   ...shared,
 }
 const groupOptions: AnyOptions = {

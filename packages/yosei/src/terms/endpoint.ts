@@ -15,6 +15,8 @@ export interface EndpointTypes {
   readonly services: unknown
   /** Who is asking. */
   readonly who: unknown
+  /** What a success gives, as JSON. */
+  readonly gives: unknown
 }
 /** One request schema. */
 export interface Endpoint<T extends EndpointTypes = EndpointTypes> {
@@ -31,6 +33,9 @@ export type Sent<E> = TypesOf<E>['sent']
 export type FoundBy<E> = TypesOf<E>['found']
 /** Who is asking, as the endpoint declares it. */
 export type WhoOf<E> = TypesOf<E>['who']
+
+/** What a success of an endpoint gives, as JSON, where the endpoint says it. */
+export type Gives<E> = TypesOf<E>['gives']
 
 export type Endpoints = { readonly [name: string]: Endpoint }
 /** The endpoints of a service with what they share; the default export of an intake module. */

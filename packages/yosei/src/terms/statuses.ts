@@ -103,9 +103,16 @@ export const statusTable = {
     rows: [
       ['shape', 'errors in the query', '', 'each field'],
       ['admit', 'more values in the query than `limits.queryValues`', '', '`query`'],
+      ['admit', 'no endpoint of this method and path takes what tells them apart', '', 'the field'],
     ],
   },
-  header: { status: 400, rows: [['shape', 'errors in header fields', '', 'each field']] },
+  header: {
+    status: 400,
+    rows: [
+      ['shape', 'errors in header fields', '', 'each field'],
+      ['admit', 'no endpoint of this method and path takes what tells them apart', '`Vary`', 'the field'],
+    ],
+  },
   cookie: { status: 400, rows: [['shape', 'errors in cookies', '', 'each field']] },
   body: { status: 422, rows: [['shape', 'errors in the body', '', 'each field']] },
   rules: { status: 422, rows: [['rules', 'a rule between fields does not hold', '', 'the fields that it blames']] },

@@ -11,6 +11,7 @@ export const english: Words = {
   'sent.boolean': 'true or false',
   other: 'is not accepted',
   missing: 'must be sent',
+  'missing.choice': 'must be sent, and be one of {limit}',
   'missing.elsewhere': 'must be sent here; it came as {elsewhere}',
   'missing.between': 'must not be empty between commas',
   'missing.betweenOthers': 'must not be empty between two others',

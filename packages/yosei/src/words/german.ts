@@ -11,6 +11,7 @@ export const german: Words = {
   'sent.boolean': 'wahr oder falsch',
   other: 'wird nicht angenommen',
   missing: 'muss gesendet werden',
+  'missing.choice': 'muss gesendet werden, als einer der Werte {limit}',
   'missing.elsewhere': 'muss hier gesendet werden; es kam als {elsewhere}',
   'missing.between': 'darf zwischen Kommas nicht leer sein',
   'missing.betweenOthers': 'darf zwischen zwei anderen nicht leer sein',

@@ -15,6 +15,7 @@ import { syntaxOf } from '../read/syntax.js'
 import type { Endpoint, Sent, TypesOf } from '../terms/endpoint.js'
 import { settleLimits } from '../terms/policy.js'
 import { statusFor } from '../terms/statuses.js'
+import { filled } from '../terms/template.js'
 import type { Rejected } from '../terms/verdict.js'
 
 /** What a handler receives; an endpoint without cookies need not be given any. */
@@ -70,9 +71,7 @@ export function write<E extends Endpoint>(
   const lines = textsOf('header', node.header, parts.header, (_, value) => joined(value, ', ', headerText))
   const cookies = textsOf('cookie', node.cookie, parts.cookie, (_, value) => joined(value, ',', encodeText))
   if (cookies.length > 0) lines.push(['cookie', cookies.map(([name, text]) => `${name}=${text}`).join('; ')])
-  const segments = node.segments.map((segment) =>
-    typeof segment === 'string' ? segment : (path.get(segment.name) ?? ''),
-  )
+  const segments = node.segments.map((segment) => filled(segment, (name) => path.get(name) ?? ''))
   const target = `/${segments.join('/')}${query === '' ? '' : `?${query}`}`
 
   const [body] = node.bodies

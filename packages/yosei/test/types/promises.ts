@@ -1,6 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** Who is asking, services, what is found and what is filled: none is typed as something that it may not be. */
-import { type Accepted, allOptional, type Context, choice, either, endpoint, type Field, type FoundBy, group, type Handlers, instant, intake, integer, judge, judgeMerged, later, list, type Out, readAs, record, refuse, serve, table, tagged, text, type WhoOf } from 'yosei'
+import { type Accepted, allOptional, type Context, choice, either, endpoint, type Field, type FoundBy, type Gives, group, type Handlers, instant, intake, integer, judge, judgeMerged, later, list, type Out, readAs, record, refuse, serve, table, tagged, text, type WhoOf } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -161,3 +161,9 @@ export const merge = (patch: Out<typeof patching>) => { const verdict = judgeMer
 judgeMerged(putWhole, {}, { seconds: '5' })
 // @ts-expect-error no such option
 allOptional(whole, { nulable: true })
+// What an endpoint gives, and parameters inside of a segment.
+const giving = endpoint('GET /files/{name}.{type}', { path: { name: text(), type: text() }, gives: record({ at: instant(), n: integer({ optional: true }) }) })
+same<Gives<typeof giving>, { at: string; n?: number }>()
+same<Accepted<typeof giving>['path'], { name: string; type: string }>()
+// @ts-expect-error the template has another parameter
+endpoint('GET /files/{name}.{type}', { path: { name: text() } })
