@@ -1,6 +1,6 @@
 /** Judging, on the platform that there is. */
 import * as platform from '#platform'
-import { readerOf } from '../engine/reader.js'
+import { compiled } from '../engine/reader.js'
 import { type JudgeOptions, judgeOn } from '../judge/judge.js'
 import { type BodyOf, judgeMergedBy, type MergePatch } from '../judge/merged.js'
 import { type JudgePartsOptions, judgePartsBy } from '../judge/parts.js'
@@ -35,7 +35,7 @@ export const judgeParts = <E extends Endpoint>(
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   options?: JudgePartsOptions,
-): EndpointVerdict<string, E> => judgePartsBy(readerOf, endpoint, parts, options)
+): EndpointVerdict<string, E> => judgePartsBy(compiled, endpoint, parts, options)
 
 /**
  * Judges what comes out where a JSON Merge Patch (RFC 7396) is put onto what is stored: by the endpoint that takes the
@@ -55,4 +55,4 @@ export const judgeMerged = <E extends Endpoint>(
   stored: object,
   patch: MergePatch<BodyOf<E>>,
   options?: Pick<JudgePartsOptions, 'now' | 'trace'>,
-): EndpointVerdict<string, E> => judgeMergedBy(readerOf, endpoint, stored, patch, options)
+): EndpointVerdict<string, E> => judgeMergedBy(compiled, endpoint, stored, patch, options)

@@ -1,5 +1,6 @@
 /** Makes code for an endpoint, and runs it. */
 import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
+import { placedRules } from '../declare/place.js'
 import { isMultiple } from '../grammar/numbers.js'
 import { readDay, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
@@ -8,15 +9,17 @@ import { matches } from '../kinds/patterns.js'
 import { applyReader, type ReadAsNode } from '../kinds/read-as.js'
 import { readNode, readOnce } from '../kinds/reading.js'
 import { keepOrTell, type RecordNode } from '../kinds/record.js'
-import { clock, countFaults, type Run, type Source, tellSent } from '../kinds/run.js'
+import { asking, clock, countFaults, type Run, type Source, tellSent } from '../kinds/run.js'
 import type { ScalarKind } from '../kinds/scalar.js'
 import { type TableNode, tellMisnamed } from '../kinds/table.js'
 import { codePoints } from '../kinds/text.js'
 import type { Endpoint } from '../terms/endpoint.js'
 import { isEmpty, put } from '../terms/own.js'
 import { emitEndpoint, functionName } from './emit.js'
+import { emitRules, ruleLibrary } from './emit-rules.js'
 import { defaultOf } from './interpret.js'
 import type { Reader } from './parts.js'
+import type { RuleJudge } from './rules.js'
 
 /**
  * The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without
@@ -37,8 +40,25 @@ export function compileEndpoint(
   }
 }
 
+/** The function that judges an endpoint's rules; `undefined` where there are none, or code may not be made. */
+export function compileRules(endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined {
+  if (placedRules(endpoint, body).rules.length === 0) return undefined
+  const { source, constants } = emitRules(endpoint, body)
+  const given = { ...library, ...ruleLibrary }
+  const names = [...Object.keys(given), ...constants.map((_, index) => `k${index}`)]
+  try {
+    const made = new Function(
+      ...names,
+      `"use strict"\n${source}\n//# sourceURL=yosei/${functionName(endpoint)}-rules.js`,
+    )
+    return made(...Object.values(given), ...constants) as RuleJudge
+  } catch {
+    return undefined
+  }
+}
+
 /**
- * The code that is made for an endpoint with the first of its bodies, for reading. `k0`, `k1`, … stand for its
+ * The code that is made for an endpoint with the first of its bodies, and for its rules, for reading. `k0`, `k1`, … stand for its
  * declarations and patterns, which the code is given.
  *
  * @example
@@ -46,7 +66,9 @@ export function compileEndpoint(
  */
 export function codeOf(endpoint: Endpoint): string {
   const node = endpointNode(endpoint)
-  return emitEndpoint(node, node.bodies[0]).source
+  const [body] = node.bodies
+  const rules = placedRules(node, body).rules.length > 0 ? [emitRules(node, body).source] : []
+  return [emitEndpoint(node, body).source, ...rules].join('\n')
 }
 
 /** An enumerable name on the prototype of every object would count as sent. */
@@ -148,6 +170,7 @@ const library = {
   },
   isPolluted,
   isWithin: (count: number, least: number, most: number) => count >= least && count <= most,
+  asking,
   clock,
   codePoints,
   defaultOf,

@@ -14,8 +14,23 @@ import { concrete, type Matter, pathOf } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, placeRule, ruleOf } from '../rules/rules.js'
 import { EACH, EACH_NAME, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
+import type { Parts } from '../terms/parts.js'
 import type { Step } from '../terms/verdict.js'
 import { branchTaken, fitting, hold } from './interpret.js'
+
+/** Judges the rules of an endpoint by code: see `emitRules`. `slow` interprets one, as a whole or at one place. */
+export type RuleJudge = (
+  input: Parts,
+  sent: Parts,
+  accept: string | undefined,
+  isKnown: boolean,
+  run: Run,
+  barred: readonly boolean[] | undefined,
+  slow: (index: number, place?: Path, own?: unknown) => void,
+) => void
+
+/** Stands for what a rule's own function has not said. */
+export const unset = Symbol('unset')
 
 /** Runs every rule that can run. */
 export function runRules(
@@ -25,31 +40,37 @@ export function runRules(
     readonly isKnown: boolean
   },
   run: Run,
+  judgeByCode?: RuleJudge,
 ): void {
   // Spelt out, since a spread for each of many elements takes longer than their rules.
   const { root, sent, input, accept, isKnown } = matter
   const wrong = wrongPlaces(run.faults)
   const put = (path: Path, value: unknown) => hold(root, path, value, run)
   const fit = fitting(run)
-  const judge = (rule: AnyRule, base: Path, declared: Path, place: Path, known: Map<unknown, unknown>) => {
+  const judge = (
+    rule: AnyRule,
+    base: Path,
+    declared: Path,
+    place: Path,
+    known: Map<unknown, unknown>,
+    own?: { readonly result: unknown },
+  ) => {
     const scope = { base, declared, concrete: place }
-    runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run }, run, wrong)
+    runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run, own }, run, wrong)
   }
   const applies = (guards: PlacedRule['guards'], place: Path) =>
     guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)
-  for (const derives of [true, false]) {
-    const isDue = (rule: AnyRule) => ruleOf(rule).derives === derives
-    for (const { rule, base, declared, guards } of rules) {
-      if (!isDue(rule)) continue
-      if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
-        tellStep(run, rule, notRun('nobody said who is asking'))
-        continue
-      }
-      const known = new Map()
-      const places = concrete(input, declared)
-      if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
-      for (const place of places) if (applies(guards, place)) judge(rule, base, declared, place, known)
+  const judgePlaced = ({ rule, base, declared, guards }: PlacedRule) => {
+    if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
+      tellStep(run, rule, notRun('nobody said who is asking'))
+      return
     }
+    const known = new Map()
+    const places = concrete(input, declared)
+    if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
+    for (const place of places) if (applies(guards, place)) judge(rule, base, declared, place, known)
+  }
+  const judgeThickets = (isDue: (rule: AnyRule) => boolean) => {
     for (const { node, base, guards } of thickets)
       for (const place of concrete(input, base))
         if (applies(guards, place))
@@ -62,6 +83,43 @@ export function runRules(
             }
           })
   }
+  const derives = (rule: AnyRule) => ruleOf(rule).derives
+  const judges = (rule: AnyRule) => !derives(rule)
+  if (judgeByCode && run.beyond === 0 && !run.trace) {
+    const knowns = new Map<number, Map<unknown, unknown>>()
+    const slow: Parameters<RuleJudge>[6] = (index, place, own) => {
+      const placed = rules[index] as PlacedRule
+      if (!place) {
+        judgePlaced(placed)
+        return
+      }
+      const known = knowns.get(index) ?? new Map()
+      knowns.set(index, known)
+      judge(placed.rule, placed.base, placed.declared, place, known, own === unset ? undefined : { result: own })
+    }
+    const barred =
+      run.faults.length === 0
+        ? undefined
+        : rules.map((placed) => pathsOf(placed).some((path) => isWrongAt(wrong, path)))
+    judgeThickets(derives)
+    judgeByCode(input, sent, accept, isKnown, run, barred, slow)
+    judgeThickets(judges)
+    return
+  }
+  for (const placed of rules) if (derives(placed.rule)) judgePlaced(placed)
+  judgeThickets(derives)
+  for (const placed of rules) if (judges(placed.rule)) judgePlaced(placed)
+  judgeThickets(judges)
+}
+
+const paths = new WeakMap<PlacedRule, readonly Path[]>()
+/** The paths of all that a rule needs to be sound, as they are declared. */
+function pathsOf(placed: PlacedRule): readonly Path[] {
+  const known = paths.get(placed)
+  if (known) return known
+  const made = readsOf(placed.rule).map((address) => [...placed.base, ...(parseAddress(address) ?? [])])
+  paths.set(placed, made)
+  return made
 }
 
 type Visit = (record: RecordNode, declared: Path, place: Path) => void
@@ -101,7 +159,7 @@ function eachRecord(top: Node, whole: unknown, base: Path, start: Path, run: Run
 }
 
 /** What it needs to be sound: what it reads, and what its conditions look at. */
-const readsOf = ({ reads, during }: AnyRule): readonly string[] =>
+export const readsOf = ({ reads, during }: AnyRule): readonly string[] =>
   during ? [...reads, ...during.flatMap(addressesIn)] : reads
 
 const isOfWho = (address: string) => parseAddress(address)?.[0] === 'who'

@@ -3,7 +3,7 @@
 import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
 import { type Placed, placedRules } from '../declare/place.js'
 import { interpretParts, type Reader } from '../engine/parts.js'
-import { runRules } from '../engine/rules.js'
+import { type RuleJudge, runRules } from '../engine/rules.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
 import { Unreadable } from '../read/syntax.js'
@@ -14,6 +14,11 @@ import type { AcceptedVerdict } from '../terms/verdict.js'
 import { firstOf } from './statuses.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
 import { type Asker, keepBody, withWho } from './who.js'
+
+export interface Engine {
+  readerOf(endpoint: EndpointNode, body: BodyNode | undefined): Reader
+  rulesOf(endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined
+}
 
 export interface Matter {
   /** What the verdict calls the endpoint. */
@@ -28,8 +33,8 @@ export interface Matter {
   readonly headers: readonly (readonly [name: string, value: string])[]
   /** The parts that are judged: all of them where nothing is said. */
   readonly only: readonly Part[] | undefined
-  /** Reads all parts fast, where code may be made. */
-  readonly readerOf: ((endpoint: EndpointNode, body: BodyNode | undefined) => Reader) | undefined
+  /** Reads all parts and judges their rules fast, where code may be made. */
+  readonly engine: Engine | undefined
   /** Whether the body is read as text, as a form gives it. */
   readonly form: boolean | undefined
   /** Whether all that was sent was parsed here: it is plain data then. */
@@ -65,20 +70,20 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
   if (endpoint.who) run.who = matter.asker?.who
-  const readerOf =
-    only || matter.form || run.trace || run.inexact || run.sources || run.lines ? undefined : matter.readerOf
-  const input = readerOf
-    ? readerOf(endpoint, matter.body)(
-        sent.path,
-        sent.query,
-        sent.header,
-        sent.cookie,
-        sent.body,
-        run,
-        hasBody,
-        matter.parsed,
-      )
-    : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
+  const engine = run.trace ? undefined : matter.engine
+  const input =
+    engine && !(only || matter.form || run.inexact || run.sources || run.lines)
+      ? engine.readerOf(endpoint, matter.body)(
+          sent.path,
+          sent.query,
+          sent.header,
+          sent.cookie,
+          sent.body,
+          run,
+          hasBody,
+          matter.parsed,
+        )
+      : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
   const { isSettled } = matter
   if (isSettled) run.faults = run.faults.filter(({ path, code }) => !isSettled(path, code))
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
@@ -96,7 +101,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
       accept: matter.accept,
       isKnown: matter.asker !== undefined,
     }
-    runRules(due, whole, run)
+    runRules(due, whole, run, only ? undefined : engine?.rulesOf(endpoint, matter.body))
     keepBody(input, seen)
   }
   const { faults, beyond, trace } = run

@@ -25,7 +25,7 @@ export type BodyOf<E> = Accepted<E> extends { body: infer B } ? B : never
 
 /** See `judgeMerged`. */
 export function judgeMergedBy<E extends Endpoint>(
-  readerOf: Matter['readerOf'],
+  engine: Matter['engine'],
   endpoint: E,
   stored: object,
   patch: MergePatch<BodyOf<E>>,
@@ -40,7 +40,7 @@ export function judgeMergedBy<E extends Endpoint>(
   // What the clock alone has made wrong of what nobody changes is nobody's mistake.
   const isSettled = (path: Path, code: string) =>
     (code === 'too_early' || code === 'too_late') && path[0] === 'body' && !isTouched(change, path.slice(1))
-  return judgePartsBy(readerOf, endpoint, { body: whole }, { ...options, only: ['body'] }, isSettled)
+  return judgePartsBy(engine, endpoint, { body: whole }, { ...options, only: ['body'] }, isSettled)
 }
 
 /** What a client could send of a value: without what is not declared, what the server sets, and nulls of a database. */

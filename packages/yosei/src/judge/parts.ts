@@ -21,9 +21,9 @@ export interface JudgePartsOptions {
   only?: readonly Part[] | undefined
 }
 
-/** Judges parts by a reader; interpreted where there is none: see `judgeParts`. */
+/** Judges parts by an engine; interpreted where there is none: see `judgeParts`. */
 export function judgePartsBy<E extends Endpoint>(
-  readerOf: Matter['readerOf'],
+  engine: Matter['engine'],
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   { text, only, now, trace }: JudgePartsOptions = {},
@@ -43,7 +43,7 @@ export function judgePartsBy<E extends Endpoint>(
     headers: [],
     only,
     form: text,
-    readerOf,
+    engine,
     parsed: false,
     accept: valueAt(parts, ['header', 'accept']) as string | undefined,
     errors,

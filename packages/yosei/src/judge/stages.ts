@@ -2,7 +2,7 @@
 
 import type { IntakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
-import { readerOf } from '../engine/reader.js'
+import { compiled } from '../engine/reader.js'
 import type { Run } from '../kinds/run.js'
 import type { AnyMessage } from '../read/message.js'
 import type { Parts } from '../terms/parts.js'
@@ -179,7 +179,7 @@ export function conclude(
     headers: message.headers,
     only: undefined,
     form: false,
-    readerOf,
+    engine: compiled,
     parsed: !received.isForeign,
     accept: head.accept,
     errors: limits.errors,

@@ -78,6 +78,20 @@ export interface CodeOf<N extends Declared> {
    */
   readonly absent: 'told' | 'passed' | 'own'
   write(whole: Whole, node: N): void
+  /** Of a scalar: what is right of it, as code. */
+  readonly test?: (writer: Writer, node: N, read: string, source: Source) => Test
+}
+
+/** What is right of a scalar, as code; what it does not take, the interpreter looks at. */
+export interface Test {
+  /** A line before the test. */
+  readonly prepare?: string
+  /** `undefined` where the interpreter looks at every value. */
+  readonly test?: string
+  /** What is read, where it is not what was sent. */
+  readonly value?: string
+  /** What came of reading a value that the test does not take. */
+  readonly tried?: string
 }
 
 /** What the code of each kind is written with: the variable that it reads into, and how the interpreter would. */

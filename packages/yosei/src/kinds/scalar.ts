@@ -1,6 +1,6 @@
 /** What all scalars have in common: kinds without fields of their own, read from one JSON scalar or one text. */
 import type { Declared } from '../terms/declared.js'
-import type { CodeOf, KindOf, Node, Refuse } from './kind.js'
+import type { CodeOf, KindOf, Node, Refuse, Test } from './kind.js'
 import { quote } from './quote.js'
 import { note, type Run, type Source, tell } from './run.js'
 import type { Writer } from './writer.js'
@@ -70,23 +70,12 @@ export function checkLength(length: readonly [number, number] | undefined, refus
   checkOrder(least, most, least > most, refuse)
 }
 
-/** What is right of a scalar, as code; what it does not take, the interpreter looks at. */
-export interface Test {
-  /** A line before the test. */
-  readonly prepare?: string
-  /** `undefined` where the interpreter looks at every value. */
-  readonly test?: string
-  /** What is read, where it is not what was sent. */
-  readonly value?: string
-  /** What came of reading a value that the test does not take. */
-  readonly tried?: string
-}
-
 /** The code of a scalar kind, by its test. */
 export const scalarCode = <N extends Declared>(
   testOf: (writer: Writer, node: N, read: string, source: Source) => Test,
 ): CodeOf<N> => ({
   absent: 'told',
+  test: testOf,
   write({ writer, read, place, slowly }, node) {
     const { test, value, prepare, tried } = testOf(writer, node, read, place.source)
     if (prepare) writer.line(prepare)

@@ -2,10 +2,10 @@
 import { type Format, formats } from '../grammar/formats.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { aFlag, aPattern, bounds, listOf, oneOf } from '../terms/taken.js'
-import type { Refuse } from './kind.js'
+import type { Refuse, Test } from './kind.js'
 import { checkPattern, matches } from './patterns.js'
 import { type Fault, type Run, type Source, tellBelow, tellSent } from './run.js'
-import { checkLength, scalar, scalarCode, type Test } from './scalar.js'
+import { checkLength, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
 
 declare module './kind.js' {

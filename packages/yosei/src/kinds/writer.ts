@@ -14,6 +14,8 @@ export interface Writer {
   line(text: string): void
   /** Writes a line that opens a block, the block, and the line that closes it. */
   block(opening: string, inside: () => void, closing?: string): void
+  /** The lines that something writes, which stand nowhere yet; `undefined` where it says that it could not. */
+  aside(write: () => boolean): readonly string[] | undefined
   /** A variable name that is not used yet. */
   name(letter: string): string
   /** The name of a value that the code is given; a value has one name. */
@@ -44,6 +46,16 @@ export function createWriter(): Writer {
       inside()
       depth--
       writer.line(closing)
+    },
+    aside(write) {
+      const outer = { lines, depth }
+      const own: string[] = []
+      lines = own
+      depth = 0
+      const isWritten = write()
+      lines = outer.lines
+      depth = outer.depth
+      return isWritten ? own : undefined
     },
     name: (letter) => `${letter}${names++}`,
     bind(value) {

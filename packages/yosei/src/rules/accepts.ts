@@ -1,6 +1,7 @@
 /** The client takes a media type (RFC 9110, section 12.5.1). */
 
 import { weightOf } from '../grammar/accept.js'
+import { quote } from '../kinds/quote.js'
 import { sound } from '../terms/mistake.js'
 import { aText } from '../terms/taken.js'
 import type { Condition, ConditionOf } from './condition.js'
@@ -20,6 +21,7 @@ export const accepts: ConditionOf<{ readonly condition: 'accepts'; readonly type
   takes: [aText],
   addresses: () => [],
   mistake: sound,
+  code: ({ type }, { writer }) => `(accept === undefined || ${writer.bind(weightOf)}(${quote(type)}, accept) > 0)`,
   holding({ type }, { accept }) {
     const isTaken = accept === undefined || weightOf(type, accept) > 0
     return () => isTaken

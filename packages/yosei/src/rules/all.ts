@@ -28,6 +28,11 @@ const several = <C extends 'all' | 'any'>(condition: C, how: 'every' | 'some'): 
   hasRest: true,
   addresses: ({ of }, addressesIn) => of.flatMap(addressesIn),
   mistake: ({ of }, _, mistakeIn) => of.map(mistakeIn).find((one) => one !== undefined),
+  code({ of }, terms) {
+    const tests = of.map((one) => terms.when(one))
+    const none = how === 'every' ? 'true' : 'false'
+    return tests.includes(undefined) ? undefined : `(${tests.join(how === 'every' ? ' && ' : ' || ') || none})`
+  },
   holding({ of }, _, holding) {
     const held = of.map(holding)
     return (blamed) => held[how]((one) => one(blamed))

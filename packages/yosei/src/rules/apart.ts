@@ -50,6 +50,31 @@ export const apart: RuleOf<Apart> = {
     if (odd !== undefined) return [`${odd} holds values that have no order`, 'Name fields of numbers, times or texts']
     return mistakeOfElements(reads)
   },
+  code({ reads: [start = '', end = ''] }, terms) {
+    const { writer } = terms
+    const list = terms.elements(start)
+    const [element, holds, spans] = [writer.name('e'), writer.name('h'), writer.name('s')]
+    const [from, until] = [list?.of(element), terms.elements(end)?.of(element)]
+    const sort = terms.sort(start)
+    if (!list || from === undefined || until === undefined || sort === 'other' || sort !== terms.sort(end))
+      return undefined
+    const plain = (value: string) => (sort === 'instant' ? `${value}.getTime()` : value)
+    const [a, b, last] = [writer.name('v'), writer.name('v'), writer.name('v')]
+    // Most come in their order: only others are sorted.
+    writer.line(`let ${last}, ${holds} = true`)
+    writer.line(`const ${spans} = []`)
+    writer.block(`for (const ${element} of ${list.list}) {`, () => {
+      writer.line(`let ${a} = ${from}, ${b} = ${until}`)
+      writer.line(`if (${a} == null || ${b} == null) continue`)
+      if (sort === 'instant') writer.line(`${a} = ${plain(a)}; ${b} = ${plain(b)}`)
+      writer.line(`if (!(${a} < ${b})) continue`)
+      writer.line(`if (${last} !== undefined && ${a} < ${last}) ${holds} = false`)
+      writer.line(`${last} = ${b}`)
+      writer.line(`${spans}.push([${a}, ${b}])`)
+    })
+    writer.line(`if (!${holds}) ${holds} = ${writer.bind(areApart)}(${spans})`)
+    return holds
+  },
   judge(rule, matter) {
     const { root, scope } = matter
     const [start = ''] = rule.reads
@@ -75,6 +100,12 @@ export const apart: RuleOf<Apart> = {
     about: { first: start, other: end },
     at: blames,
   }),
+}
+
+/** Whether no span overlaps another, in any order. */
+function areApart(spans: [number | string, number | string][]): boolean {
+  spans.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
+  return spans.every(([from], at) => at === 0 || from >= (spans[at - 1] as (typeof spans)[number])[1])
 }
 
 const indexOf = ({ path }: Element) => path.at(-1) as number

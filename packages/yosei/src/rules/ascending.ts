@@ -20,6 +20,7 @@ export interface AscendingMaker<T> {
 export const ascending = comparing(
   'ascending',
   'out_of_order',
+  { strict: '<', orEqual: '<=' },
   (found, orEqual) => (orEqual ? found <= 0 : found < 0),
   true,
 )

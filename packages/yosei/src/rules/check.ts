@@ -56,9 +56,14 @@ export const check: RuleOf<Check> = {
   compares: false,
   names: none,
   mistake: sound,
-  judge(rule, { input, scope, run }) {
+  code({ reads, holds }, terms) {
+    const values = reads.map((address) => terms.value(address) ?? terms.all(address))
+    const { writer } = terms
+    return `(own = ${writer.bind(holds)}(${[...values, 'asking(run)'].join(', ')}))`
+  },
+  judge(rule, { input, scope, run, own }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
-    if (rule.holds(...(values as never[]), asking(run) as never)) return []
+    if (own ? own.result : rule.holds(...(values as never[]), asking(run) as never)) return []
     return rule.blames.flatMap((address) =>
       concrete(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { about: {} })),
     )

@@ -8,6 +8,7 @@ import { aFlag, anAddress } from '../terms/taken.js'
 import { concrete, faultOf, isNone, listsShared, pathOf, strays } from './matter.js'
 import { areTimes, measuresAt, orderAt, toldAt, unlike } from './measure.js'
 import { blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+import type { Operator } from './terms.js'
 
 /**
  * Whether two addresses go through the same lists as long as both go through any: elements of two lists are no pairs.
@@ -40,6 +41,7 @@ export interface Comparing<R extends string> extends Rule {
 export const comparing = <R extends string>(
   rule: R,
   code: Code,
+  operators: { readonly strict: Operator; readonly orEqual: Operator },
   isRight: (found: number, orEqual: boolean) => boolean,
   /** Whether its words differ for times, for either side, and where both may be the same. */
   hasOrder: boolean,
@@ -59,6 +61,12 @@ export const comparing = <R extends string>(
   compares: true,
   names: none,
   mistake: (given, root) => mistakeOf(given) ?? unlike(rule, given.reads, root, hasOrder),
+  code({ reads: [first = '', second = ''], orEqual }, terms) {
+    const [a, b] = [terms.value(first), terms.value(second)]
+    if (a === undefined || b === undefined) return undefined
+    const test = terms.compare(first, a, orEqual ? operators.orEqual : operators.strict, b, terms.sort(second))
+    return `${a} == null || ${b} == null || ${test}`
+  },
   judge(given, { root, input, scope }) {
     const [first, second] = given.reads.map((address) => pathOf(address, scope)) as [Path, Path]
     const [a, b] = [valueAt(input, first), valueAt(input, second)]

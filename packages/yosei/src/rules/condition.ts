@@ -8,6 +8,7 @@ import type { Mistake } from '../terms/mistake.js'
 import type { Taken } from '../terms/taken.js'
 import type { Matter } from './matter.js'
 import type { Measure } from './measure.js'
+import type { Terms } from './terms.js'
 
 // biome-ignore lint/suspicious/noEmptyInterface: filled by the files of the conditions.
 export interface Conditions {}
@@ -44,6 +45,8 @@ export interface ConditionOf<C extends Condition> {
     measuresOf: (address: string) => readonly Measure[],
     mistakeIn: (condition: AnyCondition) => Mistake | undefined,
   ): Mistake | undefined
+  /** Whether it holds for the element that a rule is judged at, as code. */
+  code(condition: C, terms: Terms): string | undefined
   /** Whether it holds, for what is blamed: see `Holding`. */
   holding(condition: C, matter: Matter, holding: (condition: AnyCondition) => Holding): Holding
   /** The same with each value as a client writes it. */

@@ -28,6 +28,13 @@ export const counting = <R extends string>(
   compares: false,
   names: none,
   mistake: sound,
+  code({ reads }, terms) {
+    const sent = reads.map((address) => terms.isSent(address))
+    const absent = terms.isParentAbsent(reads)
+    if (sent.includes(undefined) || absent === undefined) return undefined
+    const count = sent.map((one) => `(${one} ? 1 : 0)`).join(' + ')
+    return `${absent} || ${terms.writer.bind(codeFor)}(${count || '0'}, ${reads.length}) === undefined`
+  },
   judge(rule, { sent, input, scope }) {
     const paths = rule.reads.map((address) => pathOf(address, scope))
     // Of a record that was not sent nothing is asked.

@@ -13,4 +13,10 @@ export interface DifferentMaker<T> {
   different<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
-export const different = comparing('different', 'equal_not_allowed', (found) => found !== 0, false)
+export const different = comparing(
+  'different',
+  'equal_not_allowed',
+  { strict: '!==', orEqual: '!==' },
+  (found) => found !== 0,
+  false,
+)

@@ -6,6 +6,7 @@ import { anAddress } from '../terms/taken.js'
 import { elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
 import { faultOf, isNone } from './matter.js'
 import { none, type Rule, type RuleOf } from './rule.js'
+import type { Sort } from './terms.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -26,6 +27,16 @@ export interface Distinct extends Rule {
   readonly rule: 'distinct'
 }
 
+/** What is the same of two values alone that are: of several together, with its length before a text. */
+const keyCode = (sort: Sort, value: string, isOnly: boolean) =>
+  sort === 'instant'
+    ? `${value}.getTime()`
+    : isOnly
+      ? value
+      : sort === 'text'
+        ? `${value}.length + ":" + ${value}`
+        : value
+
 export const distinct: RuleOf<Distinct> = {
   make: (...reads: string[]) => ({ rule: 'distinct', code: 'repeated', reads, blames: [elementOf(reads)] }),
   takes: [anAddress],
@@ -36,6 +47,28 @@ export const distinct: RuleOf<Distinct> = {
   compares: true,
   names: none,
   mistake: ({ reads }) => mistakeOfElements(reads),
+  code({ reads }, terms) {
+    const { writer } = terms
+    const list = terms.elements(reads[0] ?? '')
+    const [element, seen, holds, key] = [writer.name('e'), writer.name('s'), writer.name('h'), writer.name('v')]
+    const values = reads.map((address) => ({ value: terms.elements(address)?.of(element), sort: terms.sort(address) }))
+    if (!list || values.some(({ value, sort }) => value === undefined || sort === 'other')) return undefined
+    writer.line(`const ${seen} = new Set()`)
+    writer.line(`let ${holds} = true`)
+    writer.block(`for (const ${element} of ${list.list}) {`, () => {
+      const names = values.map(({ value }) => {
+        const name = writer.name('v')
+        writer.line(`const ${name} = ${value}`)
+        return name
+      })
+      writer.line(`if (${names.map((name) => `${name} == null`).join(' || ')}) continue`)
+      const keys = values.map(({ sort }, at) => keyCode(sort, names[at] as string, values.length === 1))
+      writer.line(`const ${key} = ${keys.join(' + " " + ')}`)
+      writer.line(`if (${seen}.has(${key})) { ${holds} = false; break }`)
+      writer.line(`${seen}.add(${key})`)
+    })
+    return holds
+  },
   judge(rule, matter) {
     const seen = new Map<string, Place>()
     return elementsOf(rule.reads, matter).flatMap(({ path, values }) => {

@@ -13,4 +13,4 @@ export interface EqualMaker<T> {
   equal<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
-export const equal = comparing('equal', 'unequal', (found) => found === 0, false)
+export const equal = comparing('equal', 'unequal', { strict: '===', orEqual: '===' }, (found) => found === 0, false)

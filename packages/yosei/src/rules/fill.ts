@@ -67,6 +67,11 @@ export const fill: RuleOf<Fill> = {
   compares: false,
   names: ({ address }) => [address],
   mistake: sound,
+  code({ address }, terms) {
+    const value = terms.value(address)
+    const holder = terms.path(address).length > 1 ? terms.holder(address) : undefined
+    return value === undefined || holder === undefined ? undefined : `${holder} == null || ${value} !== undefined`
+  },
   /** Element by element where both lie under the same `[]`. */
   judge(rule, matter) {
     const { root, input, scope, hold, run } = matter

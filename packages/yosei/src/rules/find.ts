@@ -51,9 +51,15 @@ export const find: RuleOf<Find> = {
   compares: false,
   names: none,
   mistake: sound,
-  judge(rule, { input, scope, run }) {
+  code({ reads, finds }, terms) {
+    const values = reads.map((address) => terms.value(address) ?? terms.all(address))
+    const { writer } = terms
+    return `(own = ${writer.bind(finds)}(${[...values, 'asking(run)'].join(', ')})).length === 0`
+  },
+  judge(rule, { input, scope, run, own }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
-    return rule.finds(...(values as never[]), asking(run) as never).map(({ at, code = rule.code, message }) => {
+    const found = own ? (own.result as readonly Found[]) : rule.finds(...(values as never[]), asking(run) as never)
+    return found.map(({ at, code = rule.code, message }) => {
       // Where it names no place, it is at the first field that the rule reads.
       const path = parseAddress(at)
       const place = path ? [...scope.concrete, ...path] : pathOf(rule.reads[0] ?? 'body', scope)

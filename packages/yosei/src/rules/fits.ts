@@ -62,6 +62,7 @@ export const fits: RuleOf<Fits> = {
   compares: false,
   names: none,
   mistake: ({ field }) => mistakeOfField(field),
+  code: ({ address, field }, terms) => either(terms.value(address), 'absent', terms.passes(address, field)),
   judge({ address, field }, matter) {
     const { root, input, scope, fit } = matter
     return concrete(input, pathOf(address, scope)).flatMap((path) => {
@@ -82,11 +83,20 @@ export const suits: ConditionOf<Suits> = {
   takes: [anAddress, aField],
   addresses: ({ address }) => [address],
   mistake: ({ field }) => mistakeOfField(field),
+  code: ({ address, field }, terms) => either(terms.value(address), 'present', terms.passes(address, field)),
   holding: ({ address, field }, matter) => passes(address, field, matter),
   told: (condition) => condition,
   words: ({ address }, say) => say('when.suits', { address }),
   negated: () => undefined,
 }
+
+/** A test of what is there: of what is not, it holds or does not. */
+const either = (value: string | undefined, when: 'absent' | 'present', test: string | undefined) =>
+  value === undefined || test === undefined
+    ? undefined
+    : when === 'absent'
+      ? `(${value} == null || ${test})`
+      : `(${value} != null && ${test})`
 
 function passes(address: string, field: Node, { input, scope, fit }: Matter) {
   const path = pathOf(address, scope)

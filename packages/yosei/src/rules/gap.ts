@@ -3,6 +3,7 @@ import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
 import { readDay, readInstant, readTime, readTimeOfDay, writeDuration } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
+import { literal } from '../kinds/scalar.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import { aDistance, anAddress } from '../terms/taken.js'
@@ -73,6 +74,29 @@ export const gap: RuleOf<Gap> = {
         return [`${address} is a number, whose distance is a number`, 'Write 14']
     }
     return undefined
+  },
+  code({ reads: [low = '', high = ''], min, max }, terms) {
+    const [a, b] = [terms.value(low), terms.value(high)]
+    if (a === undefined || b === undefined) return undefined
+    const sort = terms.sort(low)
+    const sorts = [sort, terms.sort(high)]
+    const isTime = sort !== 'number' || measuresAt(terms.root, terms.path(low)).includes('duration')
+    const { writer } = terms
+    const dates = [low, high].every((address) => measuresAt(terms.root, terms.path(address)).join() === 'date')
+    const plain = (value: string) =>
+      sort === 'instant' ? `${value}.getTime()` : dates ? `${writer.bind(readDay)}(${value})` : value
+    if (sorts.some((one) => one !== sort) || !(sort === 'instant' || sort === 'number' || dates)) return undefined
+    const limits = [min, max].map((limit) =>
+      limit === undefined ? undefined : isTime ? readSpan(String(limit)) : Number(limit),
+    )
+    const distance = `(${plain(b)} - ${plain(a)})`
+    const tests = [
+      // Of what is no whole number, a difference is not exact.
+      `Number.isSafeInteger(${distance})`,
+      ...(limits[0] === undefined ? [] : [`${distance} >= ${literal(writer, limits[0])}`]),
+      ...(limits[1] === undefined ? [] : [`${distance} <= ${literal(writer, limits[1])}`]),
+    ]
+    return `${a} == null || ${b} == null || (${tests.join(' && ')})`
   },
   judge(rule, { root, input, scope }) {
     const [low, high] = rule.reads.map((address) => pathOf(address, scope)) as [Path, Path]

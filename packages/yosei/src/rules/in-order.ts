@@ -48,6 +48,24 @@ export const inOrder: RuleOf<InOrder> = {
     if (wrong || measures.length === 0 || measures.some((one) => haveOrder.includes(one))) return wrong
     return [`${address} holds values that have no order`, 'Name a field of numbers, times or texts']
   },
+  code({ reads: [address = ''], orEqual }, terms) {
+    const list = terms.elements(address)
+    const { writer } = terms
+    const [element, last, holds] = [writer.name('e'), writer.name('v'), writer.name('h')]
+    const value = list?.of(element)
+    if (!list || value === undefined) return undefined
+    const sort = terms.sort(address)
+    writer.line(`let ${last}, ${holds} = true`)
+    writer.block(`for (const ${element} of ${list.list}) {`, () => {
+      const next = writer.name('v')
+      writer.line(`const ${next} = ${value}`)
+      writer.line(`if (${next} == null) continue`)
+      const inOrder = terms.compare(address, last, orEqual ? '<=' : '<', next, sort)
+      writer.line(`if (${last} !== undefined && !(${inOrder})) { ${holds} = false; break }`)
+      writer.line(`${last} = ${next}`)
+    })
+    return holds
+  },
   judge(rule, matter) {
     const { root, scope } = matter
     const [address = ''] = rule.reads

@@ -3,7 +3,7 @@ import type { Address } from '../terms/address.js'
 import { anAddress, anything, listOf } from '../terms/taken.js'
 import type { Condition, ConditionOf, One } from './condition.js'
 import { type Instead, mistakeOfOthers, named, othersIn } from './other.js'
-import { valuesHold } from './values.js'
+import { valuesCode, valuesHold } from './values.js'
 
 declare module './condition.js' {
   interface Conditions {
@@ -33,6 +33,7 @@ export const is: ConditionOf<Is> = {
   takes: [anAddress, anything],
   addresses: ({ address, value }) => [address, ...othersIn([value])],
   mistake: (given, measuresOf) => mistakeOfOthers(given, [given.value], false, measuresOf),
+  code: ({ address, value }, terms) => valuesCode(address, [value], '===', terms),
   holding: ({ address, value }, matter) => valuesHold(address, [value], matter, isSame),
   told: (condition, value) => ({ ...condition, value: value(condition.address, condition.value) }),
   words: ({ address, value }, say) => say('when.is', { address, value: named(value) }),
@@ -44,6 +45,7 @@ export const within: ConditionOf<In> = {
   takes: [anAddress, listOf(anything)],
   addresses: ({ address, values }) => [address, ...othersIn(values)],
   mistake: (given, measuresOf) => mistakeOfOthers(given, given.values, false, measuresOf),
+  code: ({ address, values }, terms) => valuesCode(address, values, '===', terms),
   holding: ({ address, values }, matter) => valuesHold(address, values, matter, isSame),
   told: (condition, value) => ({ ...condition, values: condition.values.map((one) => value(condition.address, one)) }),
   words: ({ address, values }, say) => say('when.in', { address, value: values.map(named) }),

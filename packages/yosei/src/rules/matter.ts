@@ -19,14 +19,16 @@ export interface Matter {
   /** What does not depend on the element that a rule is judged at: worked out once for all of them. */
   readonly known: Map<unknown, unknown>
   readonly run: Run
+  /** What its own function has said already, where code has called it. */
+  readonly own?: { readonly result: unknown } | undefined
 }
 
 /** What depends on nothing but paths that are the same for all elements is worked out once. */
 export function once<T>(matter: Matter, key: unknown, paths: readonly Path[], work: () => T): T {
   const { declared, concrete } = matter.scope
-  const last = lastEach(declared)
+  const first = firstEach(declared)
   // An index of the element has been put in.
-  if (last >= 0 && paths.some((path) => concrete.slice(0, last + 1).every((step, index) => step === path[index])))
+  if (first >= 0 && paths.some((path) => concrete.slice(0, first + 1).every((step, index) => step === path[index])))
     return work()
   if (!matter.known.has(key)) matter.known.set(key, work())
   return matter.known.get(key) as T

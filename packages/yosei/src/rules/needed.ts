@@ -42,6 +42,10 @@ const conditional = <R extends 'needed' | 'absent'>(
   compares: false,
   names: ({ address }) => [address],
   mistake: ({ when }, measuresOf) => mistakeIn(when, measuresOf),
+  code({ address, when }, terms) {
+    const [sent, due] = [terms.isSent(address), terms.when(when)]
+    return sent === undefined || due === undefined ? undefined : `${isWrong(true) ? '!' : ''}${sent} || !${due}`
+  },
   judge(rule, matter) {
     const { root, input, sent, scope } = matter
     const isHidden = () => addressesIn(rule.when).some((address) => isSecret(root, pathOf(address, scope)))

@@ -18,6 +18,10 @@ export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondi
   takes: [aCondition],
   addresses: ({ of }, addressesIn) => addressesIn(of),
   mistake: ({ of }, _, mistakeIn) => mistakeIn(of),
+  code({ of }, terms) {
+    const test = terms.when(of)
+    return test === undefined ? undefined : `!${test}`
+  },
   holding({ of }, _, holding) {
     const held = holding(of)
     return (blamed) => !held(blamed)

@@ -21,6 +21,7 @@ export const present: ConditionOf<{ readonly condition: 'present'; readonly addr
   takes: [anAddress],
   addresses: ({ address }) => [address],
   mistake: sound,
+  code: ({ address }, terms) => terms.isSent(address),
   holding({ address }, { input, sent, scope }) {
     const path = pathOf(address, scope)
     return eachOnce([path], (steps) => concrete(input, path, steps).some((place) => isPresent(sent, place)))

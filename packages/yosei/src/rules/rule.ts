@@ -11,6 +11,7 @@ import { type AnyOptions, aName, anAddress, aStatus, aText, listOf, type Options
 import type { AnyCondition } from './condition.js'
 import type { Matter } from './matter.js'
 import type { Measure } from './measure.js'
+import type { Terms } from './terms.js'
 
 /** A rule as a declaration gives it: its code, and the addresses that it reads and blames. */
 export interface Rule {
@@ -88,6 +89,11 @@ export interface RuleOf<R extends Rule> {
   names(rule: R): readonly string[]
   /** What makes no sense about it, and the mend. */
   mistake(rule: R, measuresOf: (address: string) => readonly Measure[]): Mistake | undefined
+  /**
+   * Whether it certainly holds, as code; what comes of its own function, where it has one, is kept by `own`. `undefined`
+   * where it is interpreted.
+   */
+  code(rule: R, terms: Terms): string | undefined
   /** What does not hold. */
   judge(rule: R, matter: Matter): readonly Fault[]
   sentence(rule: R, about: AboutAddresses): Sentence

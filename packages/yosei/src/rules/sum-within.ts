@@ -3,6 +3,7 @@
 import { compareDecimals, isDecimal, productOf, sumOf } from '../grammar/numbers.js'
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
+import { literal } from '../kinds/scalar.js'
 import { type Address, firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Bounds } from '../terms/declared.js'
@@ -100,6 +101,42 @@ export const sumWithin: RuleOf<SumWithin> = {
       return [`${times} is no one value for each ${address}`, 'Name a field of the same element']
     return undefined
   },
+  code(rule, terms) {
+    const { writer } = terms
+    const { address, times } = rule
+    const given = limitNames.filter((name) => rule[name] !== undefined)
+    const areNumbers = rule.reads.every((one) => terms.sort(one) === 'number')
+    const areExact = given.every((name) => isAddress(rule[name]) || Number.isSafeInteger(Number(rule[name])))
+    const element = writer.name('e')
+    const list = terms.elements(address)
+    const single = list ? undefined : terms.value(address)
+    const factor = times === undefined ? undefined : terms.elements(times)
+    const [value, by] = [list?.of(element) ?? single, factor?.of(element)]
+    const limits = given.map((name) => {
+      const limit = rule[name]
+      return isAddress(limit) ? terms.value(limit) : literal(writer, Number(limit))
+    })
+    const isPaired = times === undefined || (by !== undefined && list !== undefined && factor?.list === list.list)
+    if (!areNumbers || !areExact || !isPaired || value === undefined || limits.includes(undefined)) return undefined
+    const [sum, one, other] = [writer.name('s'), writer.name('v'), writer.name('v')]
+    writer.line(`let ${sum} = 0`)
+    writer.block(`for (const ${element} of ${list?.list ?? '[0]'}) {`, () => {
+      writer.line(`const ${one} = ${value}${by === undefined ? '' : `, ${other} = ${by}`}`)
+      writer.line(`if (${one} == null${by === undefined ? '' : ` || ${other} == null`}) continue`)
+      writer.line(`${sum} += ${by === undefined ? one : `${one} * ${other}`}`)
+      // What is no sum of whole numbers, halves and so on, or is beyond those that are exact, is added up as decimals.
+      const factors = by === undefined ? [`${one} * ${fractions}`] : [one, other]
+      const exact = [...factors, `${sum}${by === undefined ? ` * ${fractions}` : ''}`].map(
+        (term) => `Number.isSafeInteger(${term})`,
+      )
+      writer.line(`if (!(${exact.join(' && ')})) { ${sum} = NaN; break }`)
+    })
+    const tests = given.map((name, at) => {
+      const test = `${sum} ${operators[name]} ${limits[at]}`
+      return isAddress(rule[name]) ? `(${limits[at]} == null || ${test})` : test
+    })
+    return `${sum} === ${sum} && ${tests.join(' && ')}`
+  },
   judge(rule, { root, input, scope }) {
     const isThere = (path: Path) => !isNone(valueAt(input, path))
     const at = (address: string) => pathOf(address, scope)
@@ -139,6 +176,10 @@ export const sumWithin: RuleOf<SumWithin> = {
     return { code: 'rule', variant, about: { least: atLeast, most: atMost, limit: exactly, other: times }, at: blames }
   },
 }
+
+/** Binary fractions of so many parts are exact. */
+const fractions = 1024
+const operators = { atMost: '<=', atLeast: '>=', exactly: '===' } as const
 
 const summed: readonly Measure[] = ['number', 'duration', 'own']
 

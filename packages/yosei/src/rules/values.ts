@@ -1,9 +1,12 @@
 /** Conditions on the values at an address. */
+import { quote } from '../kinds/quote.js'
+import { literal } from '../kinds/scalar.js'
 import { type Path, valueAt } from '../terms/address.js'
 import type { Holding } from './condition.js'
 import { concrete, eachOnce, isNone, type Matter, pathOf, stepsShared } from './matter.js'
 import { orderAt } from './measure.js'
 import { isOther } from './other.js'
+import type { Operator, Sort, Terms } from './terms.js'
 
 /** Holds where a value that is there stands to one of the others as the test says. */
 export function valuesHold(
@@ -32,6 +35,39 @@ export function valuesHold(
       })
     }),
   )
+}
+
+/** The same as code. */
+export function valuesCode(
+  address: string,
+  others: readonly unknown[],
+  operator: Operator,
+  terms: Terms,
+): string | undefined {
+  const sort = terms.sort(address)
+  return terms.some(address, (value) => {
+    const tests = others.map((other) => {
+      if (!isOther(other)) return againstConstant(address, value, operator, other, sort, terms)
+      return terms.some(other.other, (limit) => terms.compare(address, value, operator, limit, terms.sort(other.other)))
+    })
+    return tests.includes(undefined) ? undefined : `(${tests.join(' || ') || 'false'})`
+  })
+}
+
+function againstConstant(
+  address: string,
+  value: string,
+  operator: Operator,
+  other: unknown,
+  sort: Sort,
+  terms: Terms,
+): string {
+  const { writer } = terms
+  if (sort === 'text' && typeof other === 'string') return `${value} ${operator} ${quote(other)}`
+  if (sort === 'number' && typeof other === 'number') return `${value} ${operator} ${literal(writer, other)}`
+  if (sort === 'instant' && other instanceof Date)
+    return `${value}.getTime() ${operator} ${literal(writer, other.getTime())}`
+  return terms.compare(address, value, operator, writer.bind(other), 'other')
 }
 
 const isPath = (given: Path | { readonly value: unknown }): given is Path => Array.isArray(given)

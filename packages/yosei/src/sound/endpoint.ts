@@ -56,7 +56,6 @@ export function checkEndpoint(node: EndpointNode): void {
       meant === undefined ? 'Name a declared field' : `It may be ${meant} that is meant`,
     )
   }
-  for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), everyRule(node, body))
   for (const body of bodies)
     for (const { rule, base } of everyRule(node, body)) {
       check(`rule ${rule.rule}`, addressesOf(rule), base)
@@ -89,6 +88,7 @@ export function checkEndpoint(node: EndpointNode): void {
         'Return that lookup as well, and write follows: { name } with what on.lookup gave',
       )
   }
+  for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), everyRule(node, body))
 }
 
 /** The addresses below a node, as rules write them: to some depth, and so many. */

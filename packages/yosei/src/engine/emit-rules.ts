@@ -1,0 +1,309 @@
+/**
+ * Writes the code that judges the rules of one endpoint, where nothing was found wrong with what they read. It tells
+ * those that certainly hold, element by element; the others are interpreted there, and so is what code cannot say.
+ */
+import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { rootOf } from '../declare/endpoint.js'
+import { placedRules } from '../declare/place.js'
+import type { Node } from '../kinds/kind.js'
+import { codes } from '../kinds/kinds.js'
+import { type Shape, shapesAt } from '../kinds/locate.js'
+import { access, quote } from '../kinds/quote.js'
+import { literal } from '../kinds/scalar.js'
+import { type Code, createWriter, type Writer } from '../kinds/writer.js'
+import type { AnyCondition } from '../rules/condition.js'
+import { conditionOf } from '../rules/conditions.js'
+import { orderAt } from '../rules/measure.js'
+import type { AnyRule } from '../rules/rule.js'
+import { type PlacedRule, ruleOf } from '../rules/rules.js'
+import type { Sort, Terms } from '../rules/terms.js'
+import { EACH, firstEach, isEach, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { readsOf, unset } from './rules.js'
+
+/** A list that a loop goes through: the path of its elements, and the variables of one. */
+interface Loop {
+  readonly path: Path
+  readonly element: string
+  readonly sent: string
+  readonly index: string
+}
+
+export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined): Code {
+  const writer = createWriter()
+  const root = rootOf(endpoint, body)
+  const { rules } = placedRules(endpoint, body)
+  const order = [...rules.keys()].sort((a, b) => Number(isLate(rules[a])) - Number(isLate(rules[b])))
+  writer.block('return function judgeRules(input, sent, accept, isKnown, run, barred, slow) {', () => {
+    writer.line(`if (isPolluted()) { ${order.map((index) => `slow(${index})`).join('; ')}; return }`)
+    writer.line('let own = unset')
+    for (const index of order) {
+      const placed = rules[index] as PlacedRule
+      writer.line(`// ${quote(`${placed.rule.rule} ${placed.rule.reads.join(' ')}`)}`)
+      writer.block(`if (barred !== undefined && barred[${index}]) slow(${index}); else {`, () =>
+        emitRule(writer, placed, index, root),
+      )
+    }
+  })
+  return writer.code()
+}
+
+/** What derives values comes before what judges them. */
+const isLate = (placed: PlacedRule | undefined) => placed !== undefined && !ruleOf(placed.rule).derives
+
+function emitRule(writer: Writer, { rule, base, declared, guards }: PlacedRule, index: number, root: Node): void {
+  const lists = declared.flatMap((key, at) => (isEach(key) ? [at] : []))
+  const lines = attempt(writer, () => {
+    const loops: Loop[] = []
+    const place = (): string =>
+      lists.length === 0
+        ? writer.bind(declared)
+        : `[${declared.map((key, at) => (isEach(key) ? loops[lists.indexOf(at)]?.index : literal(writer, key))).join(', ')}]`
+    const inside = (): boolean => {
+      const at = lists[loops.length]
+      if (at !== undefined) {
+        if (declared[at] !== EACH) return false
+        const terms = termsOf(writer, root, base, loops)
+        const [list, sentList] = [terms.at(declared.slice(0, at)), terms.sentAt(declared.slice(0, at))]
+        if (list === undefined || sentList === undefined) return false
+        const [all, of, i, e, s] = [
+          writer.name('l'),
+          writer.name('l'),
+          writer.name('i'),
+          writer.name('e'),
+          writer.name('s'),
+        ]
+        writer.line(`const ${all} = ${list}, ${of} = ${sentList}`)
+        let isDone = true
+        writer.block(`if (Array.isArray(${all})) for (let ${i} = 0; ${i} < ${all}.length; ${i}++) {`, () => {
+          writer.line(`const ${e} = ${all}[${i}], ${s} = ${usesSent(rule) ? `own1(${of}, ${i})` : 'undefined'}`)
+          loops.push({ path: declared.slice(0, at + 1), element: e, sent: s, index: i })
+          isDone = inside()
+        })
+        return isDone
+      }
+      const terms = termsOf(writer, root, base, loops)
+      for (const { path, value } of guards) {
+        const tag = terms.at(path)
+        if (tag === undefined) return false
+        writer.line(`if (${tag} !== ${quote(value)}) ${loops.length > 0 ? 'continue' : `break r${index}`}`)
+      }
+      const during = (rule.during ?? []).map((one) => terms.when(one))
+      if (during.includes(undefined)) return false
+      const code = (ruleOf(rule).code as (rule: AnyRule, terms: Terms) => string | undefined)(rule, terms)
+      if (code === undefined) return false
+      const isOfWho = base.length === 0 && readsOf(rule).some((address) => parseAddress(address)?.[0] === 'who')
+      const holds = [...(isOfWho ? ['!isKnown'] : []), ...during.map((one) => `!${one}`), code].join(' || ')
+      if (/^\(own = /.test(code)) writer.line('own = unset')
+      writer.line(`if (!(${holds})) slow(${index}, ${place()}, own)`)
+      return true
+    }
+    return inside()
+  })
+  // What code cannot say is interpreted as a whole.
+  if (!lines) writer.line(`slow(${index})`)
+  else writer.block(`r${index}: {`, lines)
+}
+
+/** Writes something, unless it turns out that it cannot be written. */
+function attempt(writer: Writer, write: () => boolean): (() => void) | undefined {
+  const lines = writer.aside(write)
+  return (
+    lines &&
+    (() => {
+      for (const line of lines) writer.line(line)
+    })
+  )
+}
+
+const usesSent = ({ rule, during }: AnyRule) =>
+  during !== undefined || ['together', 'exactlyOne', 'atLeastOne', 'atMostOne', 'needed', 'absent'].includes(rule)
+
+/** A value whose names can be asked for without asking what it is. */
+const isNamed = (shapes: readonly Shape[]) =>
+  shapes.length > 0 && shapes.every(({ kind }) => kind === 'record' || kind === 'tagged')
+
+function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[]) {
+  const pathOf = (address: string): Path => [...base, ...(parseAddress(address) ?? [])]
+  const startsWith = (path: Path, start: Path) =>
+    path.length >= start.length && start.every((key, at) => key === path[at])
+  const loopOf = (path: Path) => loops.findLast((loop) => startsWith(path, loop.path))
+
+  /** A chain of names from what is known to stand there; `undefined` where it goes through something else. */
+  const chain = (from: Path, start: string, steps: Path): string | undefined => {
+    let code = start
+    for (let at = 0; at < steps.length; at++) {
+      const key = steps[at]
+      const holder = [...from, ...steps.slice(0, at)]
+      if (typeof key !== 'string' || (holder.length > 0 && !isNamed(shapesAt(root, holder)))) return undefined
+      code =
+        key in Object.prototype ? `own1(${code}, ${quote(key)})` : `${code}${optional(access(key), holder.length > 0)}`
+    }
+    return code
+  }
+  const at = (path: Path): string | undefined => {
+    if (path[0] === 'who') return firstEach(path) < 0 ? `valueAt(input, ${writer.bind(path)})` : undefined
+    const loop = loopOf(path)
+    return loop ? chain(loop.path, loop.element, path.slice(loop.path.length)) : chain([], 'input', path)
+  }
+  const sentAt = (path: Path): string | undefined => {
+    if (firstEach(path, loopOf(path)?.path.length ?? 0) >= 0) return undefined
+    const loop = loopOf(path)
+    const steps = loop ? path.slice(loop.path.length) : path
+    return (steps as readonly string[]).reduce((code, key) => `own1(${code}, ${quote(key)})`, loop ? loop.sent : 'sent')
+  }
+  const sortOf = (path: Path): Sort => {
+    const sorts = new Set(shapesAt(root, path).map(sortOfShape))
+    const [sort = 'other'] = sorts.size === 1 ? sorts : []
+    return sort
+  }
+  const elements = (path: Path) => {
+    const from = loopOf(path)?.path.length ?? 0
+    const each = firstEach(path, from)
+    if (each < 0 || path[each] !== EACH || firstEach(path, each + 1) >= 0) return undefined
+    const list = at(path.slice(0, each))
+    const isList = shapesAt(root, path.slice(0, each)).every(({ kind }) => kind === 'list')
+    return list === undefined || !isList
+      ? undefined
+      : {
+          list: `(${list} ?? none)`,
+          of: (element: string) => chain(path.slice(0, each + 1), element, path.slice(each + 1)),
+        }
+  }
+
+  const terms: Terms & { at: typeof at; sentAt: typeof sentAt } = {
+    writer,
+    root,
+    at,
+    sentAt,
+    path: pathOf,
+    value: (address) => at(pathOf(address)),
+    holder: (address) => at(pathOf(address).slice(0, -1)),
+    all: (address) => `valueAt(input, ${pathCode(pathOf(address))})`,
+    isSent(address) {
+      const path = pathOf(address)
+      const sent = sentAt(path)
+      return sent === undefined ? undefined : path[0] === 'body' ? `(${sent} !== undefined)` : `isThere(${sent})`
+    },
+    isParentAbsent(addresses) {
+      const paths = addresses.map(pathOf)
+      const [first = []] = paths
+      let shared = 0
+      while (shared < first.length - 1 && paths.every((path) => path[shared] === first[shared])) shared++
+      const parent = first.slice(0, shared)
+      if (parent.length === 0 || (parent.length === 1 && parent[0] !== 'body')) return 'false'
+      const sent = sentAt(parent)
+      return sent === undefined ? undefined : `${sent} == null`
+    },
+    sort: (address) => sortOf(pathOf(address)),
+    compare(address, a, operator, b, other) {
+      const path = pathOf(address)
+      const sort = sortOf(path)
+      if (sort === other && sort === 'instant') return `${a}.getTime() ${operator} ${b}.getTime()`
+      if (sort === other && sort !== 'other') return `${a} ${operator} ${b}`
+      return `${writer.bind(orderAt(root, path))}(${a}, ${b}) ${operator} 0`
+    },
+    elements: (address) => elements(pathOf(address)),
+    some(address, test) {
+      const path = pathOf(address)
+      const value = at(path)
+      if (value !== undefined) {
+        const held = test(value)
+        return held === undefined ? undefined : `(${value} != null && ${held})`
+      }
+      const list = elements(path)
+      const [element, name] = [writer.name('e'), writer.name('v')]
+      const inside = list?.of(element)
+      const held = inside === undefined ? undefined : test(name)
+      if (!list || held === undefined) return undefined
+      return `${list.list}.some((${element}) => { const ${name} = ${inside}; return ${name} != null && ${held} })`
+    },
+    when: (condition) => conditionOf(condition as AnyCondition).code(condition as AnyCondition, terms),
+    passes(address, field) {
+      const value = at(pathOf(address))
+      return value === undefined ? undefined : passes(writer, field, value)
+    },
+  }
+  const pathCode = (path: Path) =>
+    `[${path.map((key, index) => (isEach(key) && loops.find((loop) => loop.path.length === index + 1 && startsWith(path, loop.path))?.index) || literal(writer, key)).join(', ')}]`
+  return terms
+}
+
+/** An access to what may not be there. */
+const optional = (access: string, may: boolean) =>
+  !may ? access : access.startsWith('.') ? `?${access}` : `?.${access}`
+
+function sortOfShape(shape: Shape): Sort {
+  switch (shape.kind) {
+    case 'integer':
+    case 'number':
+    case 'duration':
+      return 'number'
+    case 'instant':
+      return 'instant'
+    case 'day':
+    case 'timeOfDay':
+      return 'text'
+    case 'text':
+      return shape.format === 'time' || shape.format === 'date-time' ? 'other' : 'text'
+    case 'choice':
+      return sortOfValues(shape.values)
+    case 'constant':
+      return sortOfValues([shape.value])
+    case 'bigInteger':
+    case 'decimal':
+    case 'flag':
+    case 'list':
+    case 'tuple':
+    case 'record':
+    case 'table':
+    case 'tagged':
+    case 'readAs':
+    case 'anything':
+    case 'file':
+      return 'other'
+  }
+  return shape satisfies never
+}
+const sortOfValues = (values: readonly unknown[]): Sort =>
+  values.every((value) => typeof value === 'string')
+    ? 'text'
+    : values.every((value) => typeof value === 'number')
+      ? 'number'
+      : 'other'
+
+/** Whether a value that was read passes a field that reads it as it is. */
+function passes(writer: Writer, field: Node, value: string): string | undefined {
+  if (field.readOnly || field.coerce) return undefined
+  if (field.kind === 'record') {
+    if (field.unlisted !== undefined && field.unlisted !== 'keep') return undefined
+    if ((field.rules?.length ?? 0) > 0) return undefined
+    const tests = Object.entries(field.fields).map(([name, one]) => {
+      const inner = `own1(${value}, ${quote(name)})`
+      const test = passes(writer, one, inner)
+      const open = [
+        ...(one.need === 'required' ? [] : [`${inner} === undefined`]),
+        ...(one.nullable ? [`${inner} === null`] : []),
+      ]
+      return test === undefined ? undefined : `(${[...open, test].join(' || ')})`
+    })
+    if (tests.includes(undefined)) return undefined
+    return [`typeof ${value} === "object"`, ...tests].join(' && ')
+  }
+  const test = codes[field.kind].test as
+    | ((writer: Writer, node: Node, read: string, source: 'json') => { prepare?: string; test?: string })
+    | undefined
+  const made = test?.(writer, field, value, 'json')
+  return made?.prepare === undefined && made?.test !== undefined ? `(${made.test})` : undefined
+}
+
+/** What the code calls by name, besides what it is given. */
+export const ruleLibrary = {
+  none: Object.freeze([]),
+  unset,
+  valueAt,
+  own1: (object: unknown, key: string | number): unknown =>
+    typeof object === 'object' && object !== null && Object.hasOwn(object, key)
+      ? (object as { [key: string]: unknown })[key]
+      : undefined,
+  isThere: (value: unknown): boolean => value !== undefined && value !== '',
+}

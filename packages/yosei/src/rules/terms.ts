@@ -1,0 +1,40 @@
+/** What the code of rules is written in: expressions for what they look at, where nothing was found wrong. */
+import type { Node } from '../kinds/kind.js'
+import type { Writer } from '../kinds/writer.js'
+import type { Path } from '../terms/address.js'
+
+/** How values compare in code: by their own operators, as instants, or by a function. */
+export type Sort = 'number' | 'text' | 'instant' | 'other'
+
+/**
+ * Expressions are `undefined` where code cannot say it, so that the rule is interpreted. Values are those of the element
+ * that the rule is judged at.
+ */
+export interface Terms {
+  readonly writer: Writer
+  /** What was read at an address; `undefined` or null where nothing is. */
+  value(address: string): string | undefined
+  /** The same of any path, and of every element together. */
+  all(address: string): string
+  /** What was read in the place that holds an address. */
+  holder(address: string): string | undefined
+  /** Whether something was sent at an address. */
+  isSent(address: string): string | undefined
+  /** Whether nothing was sent, or null, in the place of the record that holds all these addresses. */
+  isParentAbsent(addresses: readonly string[]): string | undefined
+  /** How the values at an address compare. */
+  sort(address: string): Sort
+  /** Whether `a` stands to `b` as the operator says; both are there, `a` at the address. */
+  compare(address: string, a: string, operator: Operator, b: string, other: Sort): string
+  /** The list whose elements hold what an address names: its expression, and what an element has there. */
+  elements(address: string): { readonly list: string; of(element: string): string | undefined } | undefined
+  /** Whether a test holds for a value at the address: the one of this element, or any of a list. */
+  some(address: string, test: (value: string) => string | undefined): string | undefined
+  when(condition: { readonly condition: string }): string | undefined
+  /** Whether a value that was read passes a field. */
+  passes(address: string, field: Node): string | undefined
+  /** A path of an address at this element, as it is declared. */
+  path(address: string): Path
+  readonly root: Node
+}
+export type Operator = '<' | '<=' | '>' | '>=' | '===' | '!=='
