@@ -2,6 +2,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
 import { LateSignal } from '../judge/signal.js'
+import { type Deadline, startDeadline } from '../read/deadline.js'
 import {
   type AnyMessage,
   type BodySource,
@@ -12,7 +13,6 @@ import {
   type Trouble,
 } from '../read/message.js'
 import { soon } from './batch.js'
-import { type Deadline, startDeadline } from './deadline.js'
 import type { Incoming } from './serve.js'
 
 /** A request that Node is receiving. */

@@ -6,9 +6,9 @@ import type { IntakeNode } from '../declare/intake.js'
 import { askLookups } from '../judge/lookups.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { type Rejection, rejectFailed } from '../judge/verdict.js'
+import { startDeadline } from '../read/deadline.js'
 import { isEmpty } from '../terms/own.js'
 import { type SettledLimits, settleLimits } from '../terms/policy.js'
-import { startDeadline } from './deadline.js'
 import type { NodeIncoming } from './incoming.js'
 
 /** @param tell Told what would have been rejected, and what failed; of lookups later than the judgement. */
@@ -31,7 +31,7 @@ export async function watch(
     rejectFailed(endpoint.name, cause, { stage: 'lookups', words: app.languages, statuses: endpoint.statuses })
   if (verdict.outcome === 'rejected') tell(verdict, judged)
   else if (!isEmpty(endpoint.lookups))
-    askLookups(judged as AcceptedJudgement, { services, who, signal: signal.signal }).then(
+    askLookups(judged as AcceptedJudgement, { services, who, signal: signal }).then(
       ({ rejection }) => rejection && tell(rejection, judged),
       (cause) => tell(failed(cause), judged),
     )

@@ -5,7 +5,7 @@ import { pipeline } from 'node:stream/promises'
 import type { ReadableStream as NodeReadableStream } from 'node:stream/web'
 import type { Reply } from '../answer/reply.js'
 import { rejectFailed } from '../judge/verdict.js'
-import { startDeadline } from './deadline.js'
+import { startDeadline } from '../read/deadline.js'
 import type { Service } from './serve.js'
 
 export function send(reply: Reply, response: ServerResponse): Promise<void> | undefined {

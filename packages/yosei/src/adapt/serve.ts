@@ -15,6 +15,7 @@ import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stage
 import { retryAfter } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
 import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
+import { startDeadline } from '../read/deadline.js'
 import { type AnyMessage, messageOfRequest } from '../read/message.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, WhoOf } from '../terms/endpoint.js'
 import type { JournalEvent } from '../terms/hooks.js'
@@ -22,7 +23,6 @@ import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import { statusFor } from '../terms/statuses.js'
 import { aFunction, anything, checkOptions, isPlain, type Options, oneOf, shown } from '../terms/taken.js'
-import { startDeadline } from './deadline.js'
 
 /** What a handler is given besides the input. */
 export interface Context<E, Services> {

@@ -5,6 +5,7 @@
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
 import { placedRules } from '../declare/place.js'
+import { decimalSum } from '../grammar/numbers.js'
 import type { Node } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { type Shape, shapesAt } from '../kinds/locate.js'
@@ -18,6 +19,7 @@ import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, ruleOf } from '../rules/rules.js'
 import type { Sort, Terms } from '../rules/terms.js'
 import { EACH, firstEach, isEach, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { put } from '../terms/own.js'
 import { readsOf, unset } from './rules.js'
 
 /** A list that a loop goes through: the path of its elements, and the variables of one. */
@@ -93,7 +95,7 @@ function emitRule(writer: Writer, { rule, base, declared, guards }: PlacedRule, 
       if (code === undefined) return false
       const isOfWho = base.length === 0 && readsOf(rule).some((address) => parseAddress(address)?.[0] === 'who')
       const holds = [...(isOfWho ? ['!isKnown'] : []), ...during.map((one) => `!${one}`), code].join(' || ')
-      if (/^\(own = /.test(code)) writer.line('own = unset')
+      if (code.includes('(own = ')) writer.line('own = unset')
       writer.line(`if (!(${holds})) slow(${index}, ${place()}, own)`)
       return true
     }
@@ -218,6 +220,7 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[])
       return `${list.list}.some((${element}) => { const ${name} = ${inside}; return ${name} != null && ${held} })`
     },
     when: (condition) => conditionOf(condition as AnyCondition).code(condition as AnyCondition, terms),
+    passesAs: (field, value) => passes(writer, field, value),
     passes(address, field) {
       const value = at(pathOf(address))
       return value === undefined ? undefined : passes(writer, field, value)
@@ -300,6 +303,11 @@ function passes(writer: Writer, field: Node, value: string): string | undefined 
 export const ruleLibrary = {
   none: Object.freeze([]),
   unset,
+  put1(object: unknown, name: string, value: unknown): boolean {
+    put(object as { [name: string]: unknown }, name, value)
+    return true
+  },
+  decimalSum,
   valueAt,
   own1: (object: unknown, key: string | number): unknown =>
     typeof object === 'object' && object !== null && Object.hasOwn(object, key)

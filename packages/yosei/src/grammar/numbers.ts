@@ -39,6 +39,8 @@ function withoutZeros(digits: string, where: 'before' | 'behind'): string {
 
 /** Below, at or above zero as `a` is less than, equal to or more than `b`. Both are decimals as texts. */
 export function compareDecimals(a: string, b: string): number {
+  // So many digits are kept by numbers, each in its order.
+  if (a.length < 16 && b.length < 16 && isPlain(a) && isPlain(b)) return compareText(Number(a), Number(b))
   const [left, right] = [digitsOf(a), digitsOf(b)]
   if (left.negative !== right.negative) return left.negative ? -1 : 1
   const size =
@@ -47,6 +49,7 @@ export function compareDecimals(a: string, b: string): number {
     compareText(left.fraction, right.fraction)
   return left.negative ? -size : size
 }
+const isPlain = (text: string) => !text.includes('e') && !text.includes('E')
 const compareText = <T extends string | number>(a: T, b: T) => (a < b ? -1 : a > b ? 1 : 0)
 
 /** Whether a text is a number as JSON or a declared decimal writes it. */
@@ -73,6 +76,37 @@ export function sumOf(texts: readonly string[]): string {
   const fraction = withoutZeros(digits.slice(digits.length - scale), 'behind')
   return `${sum < 0n ? '-' : ''}${digits.slice(0, digits.length - scale)}${fraction && `.${fraction}`}`
 }
+/** The most digits of a decimal that is added up as a number. */
+const soonDigits = 12
+
+/**
+ * The exact sum of some decimals, of those of many digits another way: `undefined`, where that is told. Those of so many
+ * digits after the point are added up as whole numbers.
+ */
+export function decimalSum(texts: readonly (string | null | undefined)[]): string | undefined {
+  const sums: number[] = []
+  for (let at = 0; at < texts.length; at++) {
+    const text = texts[at]
+    if (text === undefined || text === null) continue
+    if (text.length > soonDigits) return undefined
+    let whole = 0
+    let scale = -1
+    const isNegative = text.charCodeAt(0) === 45
+    for (let i = isNegative ? 1 : 0; i < text.length; i++) {
+      const code = text.charCodeAt(i)
+      if (code === 46) scale = i
+      else whole = whole * 10 + code - 48
+    }
+    const digits = scale < 0 ? 0 : text.length - 1 - scale
+    sums[digits] = (sums[digits] ?? 0) + (isNegative ? -whole : whole)
+    if (!Number.isSafeInteger(sums[digits])) return undefined
+  }
+  const parts: string[] = []
+  for (const [digits, sum] of sums.entries())
+    if (sum !== undefined) parts.push(digits === 0 ? String(sum) : `${sum}e-${digits}`)
+  return parts.length === 1 && !String(parts[0]).includes('e') ? parts[0] : sumOf(parts)
+}
+
 /** The exact product of two decimals, as a text. */
 export function productOf(a: string, b: string): string {
   const [left, right] = [digitsOf(a), digitsOf(b)]

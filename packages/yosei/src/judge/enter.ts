@@ -47,7 +47,7 @@ async function takeAndAsk(
     turn = declared ? await takeTurn(judged, declared, storeOf(app), signal) : undefined
     if (turn && 'outcome' in turn) return turn
     if (Object.keys(lookups).length === 0) return { found: {}, turn }
-    const { found, rejection } = await askLookups(judged, { services, who: judged.who, signal: signal.signal })
+    const { found, rejection } = await askLookups(judged, { services, who: judged.who, signal })
     if (!rejection) return { found, turn }
     await turn?.release()
     return rejection

@@ -4,7 +4,7 @@ import { challengeOf } from '../declare/intake.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Opened } from './open.js'
 import { type Refusing, refusalsIn, rejectRefused } from './refuse.js'
-import { askWithin } from './signal.js'
+import { askWithin, type LateSignal } from './signal.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
 import { type Asker, checkWho, mayEnter } from './who.js'
@@ -12,7 +12,7 @@ import { type Asker, checkWho, mayEnter } from './who.js'
 /** Who it is, or why nobody may go on. */
 export type Identified = Asker | { readonly rejected: Rejection }
 
-export async function identify(opened: Opened, services: unknown, signal: AbortSignal): Promise<Identified> {
+export async function identify(opened: Opened, services: unknown, signal: LateSignal): Promise<Identified> {
   const { app, message, destination } = opened
   const { name, endpoint, limits } = destination
   const head = {
@@ -28,7 +28,9 @@ export async function identify(opened: Opened, services: unknown, signal: AbortS
   }
   let who: unknown
   try {
-    who = await askWithin(['identify', limits.handle], signal, (own) => app.identify?.(head, services as never, own))
+    who = await askWithin(['identify', limits.handle], signal, (own) =>
+      app.identify?.(head, services as never, own.signal),
+    )
   } catch (cause) {
     const refusals = refusalsIn(cause)
     if (refusals) return refused(opened, refusals)

@@ -74,11 +74,9 @@ async function settleLookups(
     words: judged.opened.app.languages,
     statuses: judged.opened.destination.endpoint.statuses,
   } as const
-  const { rejection } = await askLookups(judged, {
-    services,
-    who: judged.who,
-    signal: signal ?? new AbortController().signal,
-  }).catch((cause) => ({ rejection: rejectFailed(judged.verdict.endpoint, cause, about) }))
+  const { rejection } = await askLookups(judged, { services, who: judged.who, signal: following(signal) }).catch(
+    (cause) => ({ rejection: rejectFailed(judged.verdict.endpoint, cause, about) }),
+  )
   return rejection ? told(judged.opened.app, rejection, judged) : judged.verdict
 }
 

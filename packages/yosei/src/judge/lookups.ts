@@ -6,7 +6,7 @@ import { fitting, hold } from '../engine/interpret.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import type { Fault } from '../kinds/run.js'
 import { holdingOf } from '../rules/conditions.js'
-import { concrete, everywhere, type Matter } from '../rules/matter.js'
+import { concrete, everywhere, type Matter, pathOf } from '../rules/matter.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { Refusal } from '../terms/hooks.js'
@@ -15,7 +15,7 @@ import type { Parts } from '../terms/parts.js'
 import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import { type Refusing, refusalsIn } from './refuse.js'
-import { askWithin } from './signal.js'
+import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
@@ -24,7 +24,7 @@ import { keepBody, withWho } from './who.js'
 export interface Asking {
   readonly services: unknown
   readonly who: unknown
-  readonly signal: AbortSignal
+  readonly signal: LateSignal
 }
 export interface Answered {
   readonly found: { readonly [name: string]: unknown }
@@ -39,6 +39,7 @@ type Answer =
 
 const usual = { failure: 'notFound', code: 'not_found', message: 'was not found' } as const
 const usualWhenAbsent = { failure: 'alreadyThere', code: 'already_there', message: 'is there already' } as const
+const none: readonly Answer[] = []
 const notRun: Answer = { outcome: 'not run' }
 
 /** Asks every lookup that can be asked. What is found fills the fields that say so. */
@@ -61,10 +62,19 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   }
   const answers = new Map<LookupNode, Promise<Answer>>()
   const names = Object.keys(endpoint.lookups)
+  const lookups = Object.values(endpoint.lookups)
   const found: { [name: string]: unknown } = {}
   /** Equal questions are asked once. */
   const asked = new Map<LookupNode['ask'], Map<string, Promise<Answer>>>()
 
+  const askSame = (lookup: LookupNode, values: readonly unknown[], ask: () => Promise<Answer>): Promise<Answer> => {
+    const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
+    asked.set(lookup.ask, same)
+    const key = canonical(values)
+    const answer = same.get(key) ?? ask()
+    same.set(key, answer)
+    return answer
+  }
   const answerOf = (lookup: LookupNode): Promise<Answer> => {
     const known = answers.get(lookup) ?? answer(lookup)
     answers.set(lookup, known)
@@ -73,19 +83,18 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   const answer = async (lookup: LookupNode): Promise<Answer> => {
     const name = names.find((one) => endpoint.lookups[one] === lookup) as string
     const follows = Object.entries(lookup.follows ?? {})
-    const before = await Promise.all(follows.map(([, one]) => answerOf(one)))
-    // A step of its own, so that lookups of one stage see the same input whatever fills it.
+    // All that follow nothing look at the input before anything is filled in.
+    const before = follows.length === 0 ? none : await Promise.all(follows.map(([, one]) => answerOf(one)))
     if (before.some(({ outcome }) => outcome === 'refused' || outcome === 'failed')) return notRun
     if (lookup.when && !holdingOf(lookup.when, matter)([])) return notRun
-    const values = lookup.reads.map((address) => valueAt(input, parseAddress(address) as Path))
+    const values = lookup.reads.map((address) => valueAt(input, pathOf(address, everywhere)))
     if (values.includes(undefined)) return notRun
-    const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
-    asked.set(lookup.ask, same)
-    const key = canonical(values)
     const known = Object.fromEntries(follows.map(([own], index) => [own, valueIn(before[index] as Answer)]))
-    const asking_ = same.get(key) ?? askOne(name, lookup, values, { ...asking, found: known })
-    same.set(key, asking_)
-    const got = judgeAnswer(await asking_, lookup, endpoint.statuses)
+    const ask = () => askOne(name, lookup, values, asking, known)
+    const asked_ = await (lookups.some((one) => one !== lookup && one.ask === lookup.ask)
+      ? askSame(lookup, values, ask)
+      : ask())
+    const got = judgeAnswer(asked_, lookup, endpoint.statuses)
     if (got.outcome === 'found') {
       put(found, name, got.value)
       if (lookup.fill !== undefined) fill(matter, parseAddress(lookup.fill) as Path, got.value)
@@ -93,7 +102,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     return got
   }
 
-  const all = await Promise.all(Object.values(endpoint.lookups).map(answerOf))
+  const all = await Promise.all(lookups.map(answerOf))
   keepBody(verdict.input as Parts, input)
   const faults: Fault[] = []
   let first: { readonly status: number; readonly headers: { readonly [name: string]: string } } | undefined
@@ -132,21 +141,36 @@ const valueIn = (answer: Answer) => (answer.outcome === 'found' ? answer.value :
 
 const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
 
+/** What a lookup is told besides: its signal is made when it looks at it. */
+class Question {
+  readonly #own: LateSignal
+  constructor(
+    own: LateSignal,
+    readonly who: unknown,
+    readonly found: { readonly [name: string]: unknown },
+  ) {
+    this.#own = own
+  }
+  get signal(): AbortSignal {
+    return this.#own.signal
+  }
+}
+
 /** What a question comes to: its value, or why there is none. */
 async function askOne(
   name: string,
   lookup: LookupNode,
   values: readonly unknown[],
-  asking: Asking & { found: object },
+  { services, who, signal: outer }: Asking,
+  found: object,
 ): Promise<Answer> {
-  const { services, who, found, signal: outer } = asking
   try {
-    const value = await askWithin([`the lookup ${name}`, readSpan(lookup.within ?? '2s')], outer, (signal) =>
-      lookup.ask(services as never, values as never, {
-        signal,
-        who,
-        found: found as { readonly [name: string]: unknown },
-      }),
+    const value = await askWithin([`the lookup ${name}`, readSpan(lookup.within ?? '2s')], outer, (own) =>
+      lookup.ask(
+        services as never,
+        values as never,
+        new Question(own, who, found as { readonly [name: string]: unknown }),
+      ),
     )
     const refusals = refusalsIn(value)
     return refusals ? { outcome: 'refused', refusals } : { outcome: 'found', value }

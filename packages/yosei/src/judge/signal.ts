@@ -1,3 +1,5 @@
+import { startDeadline } from '../read/deadline.js'
+
 /**
  * A signal that is made when somebody listens: most handlers never do, and making one costs as much as a small
  * judgement.
@@ -35,35 +37,62 @@ export const longestTimer = 2 ** 31 - 1
 
 /**
  * Asks the outside world. It has so many milliseconds; its signal fires when they are over, and when the client goes.
+ * Neither signal is made before somebody looks at it.
  *
  * @throws what it threw, or that it took too long.
  */
-export async function askWithin<T>(
+export function askWithin<T>(
   [name, milliseconds]: readonly [what: string, milliseconds: number],
-  outer: AbortSignal,
-  ask: (signal: AbortSignal) => T | Promise<T>,
+  outer: LateSignal,
+  ask: (signal: LateSignal) => T | Promise<T>,
 ): Promise<T> {
-  const controller = new AbortController()
-  const gone = () => controller.abort(outer.reason)
-  if (outer.aborted) gone()
-  else outer.addEventListener('abort', gone, { once: true })
-  let timer: ReturnType<typeof setTimeout> | undefined
-  const late = new Promise<never>((_, refuse) => {
-    timer = setTimeout(
-      () => {
-        const error = new Error(`${name} had no answer within ${milliseconds} ms`)
-        refuse(error)
-        controller.abort(error)
-      },
-      Math.min(milliseconds, longestTimer),
-    )
+  return new Promise((resolve, refuse) => {
+    let stop: (() => void) | undefined
+    const own = new LateSignal<undefined>((abort) => {
+      stop = followed(outer.signal, abort)
+    })
+    const deadline = startDeadline(milliseconds, () => {
+      const error = new Error(`${name} had no answer within ${milliseconds} ms`)
+      refuse(error)
+      own.abort(error)
+    })
+    const done = () => {
+      deadline.off()
+      stop?.()
+    }
+    const fail = (cause: unknown) => {
+      done()
+      refuse(cause)
+    }
+    try {
+      const asked = ask(own as LateSignal)
+      if (isPromise(asked))
+        asked.then((value) => {
+          done()
+          resolve(value)
+        }, fail)
+      else {
+        done()
+        resolve(asked)
+      }
+    } catch (cause) {
+      fail(cause)
+    }
   })
-  try {
-    return await Promise.race([(async () => ask(controller.signal))(), late])
-  } finally {
-    clearTimeout(timer)
-    outer.removeEventListener('abort', gone)
+}
+
+const isPromise = <T>(value: T | Promise<T>): value is Promise<T> =>
+  typeof value === 'object' && value !== null && typeof (value as { then?: unknown }).then === 'function'
+
+/** Goes on where another signal fires; gives what ends that. */
+function followed(outer: AbortSignal, abort: (reason: unknown) => void): (() => void) | undefined {
+  if (outer.aborted) {
+    abort(outer.reason)
+    return undefined
   }
+  const gone = () => abort(outer.reason)
+  outer.addEventListener('abort', gone, { once: true })
+  return () => outer.removeEventListener('abort', gone)
 }
 
 /** Follows another signal. */
@@ -71,6 +100,5 @@ export const following = (outer: AbortSignal | undefined): LateSignal =>
   (outer ? new LateSignal(follow, outer) : new LateSignal()) as LateSignal
 
 function follow(abort: (reason: unknown) => void, outer: AbortSignal): void {
-  if (outer.aborted) abort(outer.reason)
-  else outer.addEventListener('abort', () => abort(outer.reason), { once: true })
+  followed(outer, abort)
 }

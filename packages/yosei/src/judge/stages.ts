@@ -94,7 +94,7 @@ const nobody: Asker = { who: undefined }
 const givenAsker = ({ who }: StageOptions): Asker => (who === undefined ? nobody : { who })
 
 async function identifyFirst(opened: Opened, run: Run, options: StageOptions): Promise<Judged> {
-  return goOn(await identify(opened, options.services, options.signal.signal), opened, run, options)
+  return goOn(await identify(opened, options.services, options.signal), opened, run, options)
 }
 
 const goOn = (identified: Identified, opened: Opened, run: Run, options: StageOptions): Judged | Promise<Judged> =>

@@ -1,4 +1,5 @@
 /** The pipeline's own request, and the ways to one. */
+import { startDeadline } from './deadline.js'
 
 /** A body that is still to come. */
 export interface BodySource {
@@ -170,7 +171,44 @@ function sourceOf(stream: ReadableStream<Uint8Array>): BodySource {
       reader.cancel().catch(() => undefined)
     }
   }
-  return { chunks, collect: (limit, milliseconds) => collect(chunks(milliseconds), limit) }
+  return { chunks, collect: (limit, milliseconds) => collectFrom(stream, limit, milliseconds) }
+}
+
+/** All bytes of a web stream: without a promise more than its chunks take. */
+function collectFrom(
+  stream: ReadableStream<Uint8Array>,
+  limit: number,
+  milliseconds: number,
+): Promise<Uint8Array | Trouble> {
+  return new Promise((resolve) => {
+    const reader = stream.getReader()
+    const parts: Uint8Array[] = []
+    let length = 0
+    let hasEnded = false
+    const end = (result: Uint8Array | Trouble) => {
+      if (hasEnded) return
+      hasEnded = true
+      deadline.off()
+      // What is left is not waited for.
+      if (typeof result === 'string') reader.cancel().catch(() => undefined)
+      resolve(result)
+    }
+    const deadline = startDeadline(milliseconds, () => end('late'))
+    const broken = () => end('broken')
+    const take = ({ done, value }: Next) => {
+      if (hasEnded) return
+      if (done) {
+        end(joinBytes(parts, length))
+        return
+      }
+      const part = value as Uint8Array
+      length += part.length
+      parts.push(part)
+      if (length > limit) end('too_large')
+      else reader.read().then(take, broken)
+    }
+    reader.read().then(take, broken)
+  })
 }
 
 interface Next {

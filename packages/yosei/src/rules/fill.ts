@@ -1,6 +1,8 @@
 /** Not a rule but a value: made of others where none was sent, before any rule judges. */
 
-import { isSecret } from '../kinds/locate.js'
+import type { Node } from '../kinds/kind.js'
+import { isSecret, nodesAt } from '../kinds/locate.js'
+import { quote } from '../kinds/quote.js'
 import { addReading, asking } from '../kinds/run.js'
 import { type At, tellAddress, valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
@@ -67,14 +69,21 @@ export const fill: RuleOf<Fill> = {
   compares: false,
   names: ({ address }) => [address],
   mistake: sound,
-  code({ address }, terms) {
-    const value = terms.value(address)
-    const holder = terms.path(address).length > 1 ? terms.holder(address) : undefined
-    return value === undefined || holder === undefined ? undefined : `${holder} == null || ${value} !== undefined`
+  code({ address, reads, make }, terms) {
+    const [value, holder] = [terms.value(address), terms.holder(address)]
+    const name = terms.path(address).at(-1)
+    const field = nodesAt(terms.root, terms.path(address))
+    if (value === undefined || holder === undefined || typeof name !== 'string' || field.length !== 1) return undefined
+    const values = reads.map((read) => terms.value(read) ?? terms.all(read))
+    const made = `(own = ${terms.writer.bind(make)}(${[...values, 'asking(run)'].join(', ')})) === undefined`
+    // What the field takes as it is needs no reading.
+    const test = terms.passesAs(field[0] as Node, 'own')
+    const isPut = test === undefined ? 'false' : `(${test} && put1(${holder}, ${quote(name)}, own))`
+    return `${holder} == null || ${value} !== undefined || ${made} || ${isPut}`
   },
   /** Element by element where both lie under the same `[]`. */
   judge(rule, matter) {
-    const { root, input, scope, hold, run } = matter
+    const { root, input, scope, hold, run, own } = matter
     const path = pathOf(rule.address, scope)
     const reads = rule.reads.map((address) => {
       const read = pathOf(address, scope)
@@ -90,7 +99,10 @@ export const fill: RuleOf<Fill> = {
       const object = valueAt(input, holder)
       if (typeof object !== 'object' || object === null || valueAt(object, [name]) !== undefined) continue
       const filled = [...holder, name]
-      const made = hold(filled, rule.make(...(reads.map((read) => read(holder)) as never[]), asking(run) as never))
+      const given = own
+        ? own.result
+        : rule.make(...(reads.map((read) => read(holder)) as never[]), asking(run) as never)
+      const made = hold(filled, given)
       if (made === undefined) continue
       put(object as { [name: string]: unknown }, name, made)
       if (!run.trace) continue

@@ -1,7 +1,8 @@
 /** The sum over a list, or the value itself, lies within limits. Blames the list. */
 
 import { compareDecimals, isDecimal, productOf, sumOf } from '../grammar/numbers.js'
-import { isSecret } from '../kinds/locate.js'
+import { isSecret, shapesAt } from '../kinds/locate.js'
+import { quote } from '../kinds/quote.js'
 import { Place } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
@@ -11,6 +12,7 @@ import { anAddress, bounds, either, type Options, type Taken, taken, withOptions
 import { concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
 import { type Blame, blameOptions, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
+import type { Terms } from './terms.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -105,6 +107,7 @@ export const sumWithin: RuleOf<SumWithin> = {
     const { writer } = terms
     const { address, times } = rule
     const given = limitNames.filter((name) => rule[name] !== undefined)
+    if (isDecimalSum(rule, terms)) return decimalCode(rule, terms)
     const areNumbers = rule.reads.every((one) => terms.sort(one) === 'number')
     const areExact = given.every((name) => isAddress(rule[name]) || Number.isSafeInteger(Number(rule[name])))
     const element = writer.name('e')
@@ -175,6 +178,31 @@ export const sumWithin: RuleOf<SumWithin> = {
     const variant = `sum${which}${times === undefined ? '' : 'Times'}`
     return { code: 'rule', variant, about: { least: atLeast, most: atMost, limit: exactly, other: times }, at: blames }
   },
+}
+
+const isDecimalSum = ({ address, times }: SumWithin, { root, path }: Terms): boolean =>
+  times === undefined && shapesAt(root, path(address)).every(({ kind }) => kind === 'decimal')
+
+/** Decimals are added up as they are written. */
+function decimalCode(rule: SumWithin, terms: Terms): string | undefined {
+  const { writer } = terms
+  const list = terms.elements(rule.address)
+  const [element, sum] = [writer.name('e'), writer.name('s')]
+  const value = list?.of(element)
+  const names = limitNames.filter((name) => rule[name] !== undefined)
+  const limits = names.map((name) => {
+    const limit = rule[name]
+    if (!isAddress(limit)) return quote(decimalOf(limit) ?? 'NaN')
+    const isOne = shapesAt(terms.root, terms.path(limit)).every(({ kind }) => kind === 'decimal' || kind === 'integer')
+    return isOne ? terms.value(limit) : undefined
+  })
+  if (!list || value === undefined || limits.includes(undefined) || limits.includes('"NaN"')) return undefined
+  writer.line(`const ${sum} = decimalSum(${list.list}.map((${element}) => ${value}))`)
+  const compare = writer.bind(compareDecimals)
+  const tests = names.map(
+    (name, at) => `(${limits[at]} == null || ${compare}(${sum}, String(${limits[at]})) ${operators[name]} 0)`,
+  )
+  return `${sum} !== undefined && ${tests.join(' && ')}`
 }
 
 /** Binary fractions of so many parts are exact. */

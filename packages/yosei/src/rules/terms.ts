@@ -33,6 +33,7 @@ export interface Terms {
   when(condition: { readonly condition: string }): string | undefined
   /** Whether a value that was read passes a field. */
   passes(address: string, field: Node): string | undefined
+  passesAs(field: Node, value: string): string | undefined
   /** A path of an address at this element, as it is declared. */
   path(address: string): Path
   readonly root: Node

@@ -17,4 +17,12 @@ const amount = (found: RegExpExecArray | null) =>
 export const readSize = (size: string | number): number =>
   typeof size === 'number' ? size : amount(/^(\d+(?:\.\d+)?)(B|kB|MB|GB)$/.exec(size))
 /** Milliseconds of a span such as `36h`; NaN where it is none. */
-export const readSpan = (span: string): number => amount(/^(\d+(?:\.\d+)?)(ms|s|m|h|d)$/.exec(span))
+export function readSpan(span: string): number {
+  const known = spans.get(span)
+  if (known !== undefined) return known
+  const read = amount(/^(\d+(?:\.\d+)?)(ms|s|m|h|d)$/.exec(span))
+  // Declarations have few of them.
+  if (spans.size < 1000) spans.set(span, read)
+  return read
+}
+const spans = new Map<string, number>()

@@ -17,6 +17,8 @@ class Waiting implements Deadline {
    */
   off(): void {
     this.reached = undefined
+    // Most are over before another begins, so the list stays short between two looks.
+    while (waiting.length > 0 && waiting.at(-1)?.reached === undefined) waiting.pop()
   }
 }
 
