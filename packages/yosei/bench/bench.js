@@ -7,12 +7,26 @@
 import { writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { do_not_optimize, measure } from 'mitata'
-import { endpoint, intake, judge, record, text } from 'yosei'
+import { endpoint, intake, integer, judge, record, serve, text } from 'yosei'
+import { endpointNode } from '../dist/declare/endpoint.js'
 import { startRun } from '../dist/engine/interpret.js'
 import { interpretParts } from '../dist/engine/parts.js'
-import { readerOf } from '../dist/engine/reader.js'
+import { compiled, readerOf } from '../dist/engine/reader.js'
+import { check } from '../dist/judge/check.js'
 import { layRoutes, match } from '../dist/read/match.js'
 import { byHand } from './by-hand.js'
+import {
+  clock,
+  demonstration,
+  kindByHand,
+  kindNames,
+  kinds,
+  longList,
+  ruledBody,
+  ruledByHand,
+  ruledRows,
+  rules,
+} from './declared.js'
 import { cases } from './reference.js'
 
 const rounds = Number(process.env.BENCH_ROUNDS ?? 15)
@@ -99,6 +113,137 @@ async function allocated(run) {
   return Math.round(median(seen.filter((bytes) => bytes > 0)))
 }
 
+/** Shape and rules of parts, as a judgement has them checked. */
+function checking(declared) {
+  const node = endpointNode(declared)
+  const matter = {
+    name: 'measured',
+    endpoint: node,
+    body: node.bodies[0],
+    headers: [],
+    engine: compiled,
+    form: false,
+    parsed: true,
+    sent: undefined,
+    errors: 50,
+    room: 32_000,
+  }
+  const now = clock.getTime()
+  return (sent) => {
+    matter.sent = sent
+    return check(matter, startRun(now))
+  }
+}
+function hold(name, verdict, made) {
+  if (verdict.outcome !== 'accepted' || made.errors)
+    throw new Error(`${name}: ${JSON.stringify(verdict.faults ?? made)}`)
+}
+
+{
+  const { endpoint: declared, hand, sent, wrong } = demonstration
+  const judged = checking(declared)
+  hold('booking', judged(sent), hand(sent))
+  const json = JSON.stringify(sent.body)
+  const times = await interleave({
+    'JSON.parse': () => do_not_optimize(JSON.parse(json)),
+    'by hand': () => do_not_optimize(hand(sent)),
+    checked: () => do_not_optimize(judged(sent)),
+    rejected: () => do_not_optimize(judged(wrong)),
+  })
+  note('booking as declared ÷ by hand', times, 'checked', 'by hand', 1.1)
+  note('booking as declared ÷ JSON.parse', times, 'checked', 'JSON.parse', 0.5)
+  note('booking rejected ÷ accepted', times, 'rejected', 'checked', 2)
+  figures['booking as declared'] = {
+    bytes: json.length,
+    nanoseconds: Object.fromEntries(Object.entries(times).map(([key, all]) => [key, Math.round(median(all))])),
+  }
+}
+{
+  const { endpoint: declared, hand, sent } = longList
+  const judged = checking(declared)
+  hold('long list', judged(sent), hand(sent))
+  const json = JSON.stringify(sent.body)
+  const times = await interleave({
+    'JSON.parse': () => do_not_optimize(JSON.parse(json)),
+    'by hand': () => do_not_optimize(hand(sent)),
+    checked: () => do_not_optimize(judged(sent)),
+  })
+  note('1,000 elements, four rules ÷ by hand', times, 'checked', 'by hand', 1.1)
+  note('1,000 elements, four rules ÷ JSON.parse', times, 'checked', 'JSON.parse', 0.3)
+  figures['1,000 elements, four rules'] = {
+    bytes: json.length,
+    nanoseconds: Object.fromEntries(Object.entries(times).map(([key, all]) => [key, Math.round(median(all))])),
+  }
+}
+const twenty = (one) => Object.fromEntries(kindNames.map((name) => [name, one]))
+for (const [name, field, value, readByHand] of kinds) {
+  // Twenty of them, so that it is the kind that is measured.
+  const solo = endpointNode(endpoint('POST /', { body: record(twenty(field)) }))
+  const read = readerOf(solo, solo.bodies[0])
+  const judged = (body) => read(undefined, undefined, undefined, undefined, body, startRun(clock.getTime()), true, true)
+  const hand = kindByHand(readByHand)
+  const sent = { body: twenty(value) }
+  hold(name, checking(solo)(sent), hand(sent.body))
+  const times = await interleave({
+    'by hand': () => do_not_optimize(hand(sent.body)),
+    checked: () => do_not_optimize(judged(sent.body)),
+  })
+  note(`kind ${name} ÷ by hand`, times, 'checked', 'by hand', 1.5)
+}
+for (const count of [1, 1000, 10_000])
+  for (const [name, declared, byRule, change = (body) => body] of rules) {
+    const judged = checking(endpoint('POST /', { body: ruledBody, rules: declared }))
+    const hand = ruledByHand(byRule)
+    const sent = { body: change(ruledRows(count)) }
+    hold(name, judged(sent), hand(sent.body))
+    const times = await interleave({
+      'by hand': () => do_not_optimize(hand(sent.body)),
+      checked: () => do_not_optimize(judged(sent)),
+    })
+    note(`rule ${name}, ${count} ÷ by hand`, times, 'checked', 'by hand', 1.5)
+  }
+{
+  const body = record({ a: integer(), name: text() })
+  const lookups = (on) => ({
+    one: on.lookup({ reads: ['body.a'], ask: (services, [a]) => services.one(a) }),
+    two: on.lookup({ reads: ['body.name'], ask: (services, [name]) => services.one(name) }),
+    three: on.lookup({ reads: ['body.a', 'body.name'], ask: (services, [a]) => services.one(a) }),
+  })
+  const services = { one: async (id) => ({ id }) }
+  const app = intake({ endpoints: { put: endpoint('POST /x', { body, lookups }) } })
+  const plain = intake({ endpoints: { put: endpoint('POST /x', { body }) } })
+  const pieces = {
+    method: 'POST',
+    target: '/x',
+    headers: { 'content-type': 'application/json' },
+    body: '{"a":1,"name":"x"}',
+  }
+  const json = JSON.stringify(cases[1].body)
+  const handle = serve(plain, { put: ({ body: { a } }) => ({ isOne: a === 1 }) })
+  const request = () =>
+    new Request('http://observatory.example/x', { method: 'POST', headers: pieces.headers, body: pieces.body })
+  const times = await interleave({
+    'JSON.parse of 0.7 kB': async () => do_not_optimize(JSON.parse(json)),
+    'three lookups': async () => do_not_optimize(await judge(app, pieces, { services })),
+    bare: async () => do_not_optimize(await Promise.all([services.one(1), services.one('x'), services.one(1)])),
+    serve: async () => do_not_optimize(await (await handle(request())).text()),
+    'read and answered': async () => {
+      const sent = await request().json()
+      const answer = new Response(JSON.stringify({ isOne: sent.a === 1 }), {
+        headers: { 'content-type': 'application/json' },
+      })
+      do_not_optimize(await answer.text())
+    },
+  })
+  times.lookups = times['three lookups'].map((time, round) => time - times.bare[round])
+  note('judge with three lookups − bare ÷ JSON.parse of 0.7 kB', times, 'lookups', 'JSON.parse of 0.7 kB', 2)
+  note('serve ÷ read and answered', times, 'serve', 'read and answered', 1.25)
+  figures['lookups and serve'] = {
+    bytes: pieces.body.length,
+    nanoseconds: Object.fromEntries(Object.entries(times).map(([key, all]) => [key, Math.round(median(all))])),
+  }
+}
+
 const routes = Object.fromEntries(
   [10, 1000].map((count) => {
     const names = Array.from({ length: count }, (_, n) => `part-${n}`)
@@ -169,7 +314,7 @@ for (const [name, { bytes, nanoseconds, allocatedBytes }] of Object.entries(figu
     console.log(
       `\n${name} (${bytes} bytes), nanoseconds: ${Object.entries(nanoseconds)
         .map(([key, time]) => `${key} ${time}`)
-        .join(', ')}; a judgement allocates ${allocatedBytes} bytes`,
+        .join(', ')}${allocatedBytes === undefined ? '' : `; a judgement allocates ${allocatedBytes} bytes`}`,
     )
 }
 writeFileSync(

@@ -1,8 +1,9 @@
 /** Makes code for an endpoint, and runs it. */
 import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { placedRules } from '../declare/place.js'
-import { isMultiple } from '../grammar/numbers.js'
-import { readDay, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
+import { compareDecimals, isDecimalOf, isMultiple } from '../grammar/numbers.js'
+import { readDay, readDuration, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
+import { copyTree } from '../kinds/copy.js'
 import type { Node } from '../kinds/kind.js'
 import { type ListNode, tellRepeated } from '../kinds/list.js'
 import { matches } from '../kinds/patterns.js'
@@ -174,7 +175,11 @@ const library = {
   clock,
   codePoints,
   defaultOf,
+  compareDecimals,
+  copyTree,
+  isDecimalOf,
   isMultiple,
+  readDuration,
   matches,
   put,
   readDay,

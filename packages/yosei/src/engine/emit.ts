@@ -88,7 +88,9 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
       ? `{ if (${read} === undefined) ${count.name}--; ${read} = ${call} }`
       : `${read} = ${call}`
   }
-  const whole: Whole = { writer, read, place, slowly, kinds, emit: (...below) => emit(writer, ...below) }
+  const test: Whole['test'] = (writer, one, read, source) =>
+    (codes[one.kind] as unknown as CodeOf<Node>).test?.(writer, one, read, source)
+  const whole: Whole = { writer, read, place, slowly, kinds, test, emit: (...below) => emit(writer, ...below) }
   if (writer.count++ > mostEmitted || node.readOnly || (node.secret && !readScalar)) writer.line(slowly())
   else if (code.absent === 'own') code.write(whole, node)
   else whenPresent(whole, node, () => code.write(whole, node))

@@ -42,6 +42,40 @@ export function runRules(
   run: Run,
   judgeByCode?: RuleJudge,
 ): void {
+  const isClean = run.faults.length === 0 && run.beyond === 0 && !run.trace
+  if (judgeByCode && isClean && thickets.length === 0) {
+    // What is only needed where a rule fails is made when one does.
+    let slow: Slow | undefined
+    judgeByCode(matter.input, matter.sent, matter.accept, matter.isKnown, run, undefined, (index, place, own) => {
+      slow ??= interpreterOf({ rules, thickets }, matter, run).slow
+      slow(index, place, own)
+    })
+    return
+  }
+  const { judgePlaced, judgeThickets, slow, wrong } = interpreterOf({ rules, thickets }, matter, run)
+  const derives = (rule: AnyRule) => ruleOf(rule).derives
+  const judges = (rule: AnyRule) => !derives(rule)
+  if (judgeByCode && run.beyond === 0 && !run.trace) {
+    const barred =
+      run.faults.length === 0
+        ? undefined
+        : rules.map((placed) => pathsOf(placed).some((path) => isWrongAt(wrong, path)))
+    judgeThickets(derives)
+    judgeByCode(matter.input, matter.sent, matter.accept, matter.isKnown, run, barred, slow)
+    judgeThickets(judges)
+    return
+  }
+  for (const placed of rules) if (derives(placed.rule)) judgePlaced(placed)
+  judgeThickets(derives)
+  for (const placed of rules) if (judges(placed.rule)) judgePlaced(placed)
+  judgeThickets(judges)
+}
+
+type Slow = Parameters<RuleJudge>[6]
+type Whole = Parameters<typeof runRules>[1]
+
+/** What interprets rules: one where it is placed, or at one place. */
+function interpreterOf({ rules, thickets }: Placed, matter: Whole, run: Run) {
   // Spelt out, since a spread for each of many elements takes longer than their rules.
   const { root, sent, input, accept, isKnown } = matter
   const wrong = wrongPlaces(run.faults)
@@ -83,33 +117,18 @@ export function runRules(
             }
           })
   }
-  const derives = (rule: AnyRule) => ruleOf(rule).derives
-  const judges = (rule: AnyRule) => !derives(rule)
-  if (judgeByCode && run.beyond === 0 && !run.trace) {
-    const knowns = new Map<number, Map<unknown, unknown>>()
-    const slow: Parameters<RuleJudge>[6] = (index, place, own) => {
-      const placed = rules[index] as PlacedRule
-      if (!place) {
-        judgePlaced(placed)
-        return
-      }
-      const known = knowns.get(index) ?? new Map()
-      knowns.set(index, known)
-      judge(placed.rule, placed.base, placed.declared, place, known, own === unset ? undefined : { result: own })
+  const knowns = new Map<number, Map<unknown, unknown>>()
+  const slow: Slow = (index, place, own) => {
+    const placed = rules[index] as PlacedRule
+    if (!place) {
+      judgePlaced(placed)
+      return
     }
-    const barred =
-      run.faults.length === 0
-        ? undefined
-        : rules.map((placed) => pathsOf(placed).some((path) => isWrongAt(wrong, path)))
-    judgeThickets(derives)
-    judgeByCode(input, sent, accept, isKnown, run, barred, slow)
-    judgeThickets(judges)
-    return
+    const known = knowns.get(index) ?? new Map()
+    knowns.set(index, known)
+    judge(placed.rule, placed.base, placed.declared, place, known, own === unset ? undefined : { result: own })
   }
-  for (const placed of rules) if (derives(placed.rule)) judgePlaced(placed)
-  judgeThickets(derives)
-  for (const placed of rules) if (judges(placed.rule)) judgePlaced(placed)
-  judgeThickets(judges)
+  return { judgePlaced, judgeThickets, slow, wrong }
 }
 
 const paths = new WeakMap<PlacedRule, readonly Path[]>()

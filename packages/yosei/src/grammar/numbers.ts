@@ -118,6 +118,27 @@ export function productOf(a: string, b: string): string {
 }
 const lengthOf = ({ integer, fraction }: Decimal) => integer.length + fraction.length
 
+/** Whether a text is a declared decimal, of so many digits in all and after its point. */
+export function isDecimalOf(text: string, mostDigits: number, mostScale: number): boolean {
+  const { length } = text
+  let at = text.charCodeAt(0) === 45 ? 1 : 0
+  const start = at
+  while (at < length && isDigit(text.charCodeAt(at))) at++
+  const whole = at - start
+  const isZero = text.charCodeAt(start) === 48
+  if (whole === 0 || (isZero && whole > 1)) return false
+  const point = at
+  if (at < length) {
+    if (text.charCodeAt(at) !== 46) return false
+    at++
+    while (at < length && isDigit(text.charCodeAt(at))) at++
+    if (at < length || at === point + 1) return false
+  }
+  const scale = at === point ? 0 : at - point - 1
+  return scale <= mostScale && (isZero ? 0 : whole) + scale <= mostDigits
+}
+const isDigit = (code: number) => code >= 48 && code <= 57
+
 /** How many digits a decimal has in all, and after its point, as it is written. */
 export function countDigits(text: string): { readonly digits: number; readonly scale: number } {
   const [integer = '', fraction = ''] = text.replace(/^-/, '').split('.')

@@ -23,6 +23,7 @@ function two(text: string, at: number): number {
 const dash = 45
 const colon = 58
 const dot = 46
+const comma = 44
 const plus = 43
 const isDigit = (code: number) => code >= 48 && code <= 57
 /** `Z` or `z`, `T` or `t`. */
@@ -175,6 +176,54 @@ const isoDuration = /^P(?:(\d+)W|(?:(\d+)D)?(?:T(?=\d)(?:(\d+)H)?(?:(\d+)M)?(?:(
 
 /** Reads an ISO 8601 duration of weeks, or of days, hours, minutes and seconds, to milliseconds. */
 export function readDuration(text: string): number | undefined {
+  return text.length > 15 ? readLongDuration(text) : readShortDuration(text)
+}
+
+/** The units of a duration by their letters, in their order: before the `T`, and behind it. */
+const units = [
+  [68, 24 * 60 * minute],
+  [72, 60 * minute],
+  [77, minute],
+  [83, 1000],
+] as const
+
+/** Few digits are whole numbers that need no other reading. */
+function readShortDuration(text: string): number | undefined {
+  const { length } = text
+  if (length < 3 || text.charCodeAt(0) !== 80) return undefined
+  let milliseconds = 0
+  let rank = 0
+  let at = 1
+  while (at < length) {
+    if (text.charCodeAt(at) === 84) {
+      if (rank > 1 || ++at === length) return undefined
+      rank = 2
+    }
+    const start = at
+    let count = 0
+    for (; isDigit(text.charCodeAt(at)); at++) count = count * 10 + text.charCodeAt(at) - 48
+    if (at === start) return undefined
+    const mark = text.charCodeAt(at)
+    const hasFraction = mark === dot || mark === comma
+    if (hasFraction) {
+      const from = ++at
+      while (isDigit(text.charCodeAt(at))) at++
+      if (at === from || text.charCodeAt(at) !== 83) return undefined
+      count = Number(text.slice(start, at).replace(',', '.'))
+    }
+    const unit = text.charCodeAt(at++)
+    // Weeks stand alone.
+    if (unit === 87) return start === 1 && at === length ? count * 7 * dayLength : undefined
+    const index = units.findIndex(([letter]) => letter === unit)
+    const next = index === 0 ? 1 : index + 2
+    if (index < 0 || next <= rank || (index > 0 && rank < 2)) return undefined
+    rank = next
+    milliseconds += unit === 83 ? Math.round(count * 1000) : count * (units[index] as (typeof units)[number])[1]
+  }
+  return milliseconds
+}
+
+function readLongDuration(text: string): number | undefined {
   const found = isoDuration.exec(text)
   if (!found || text === 'P') return undefined
   const [weeks = 0, days = 0, hours = 0, minutes = 0] = found.slice(1, 5).map((part) => Number(part ?? 0))

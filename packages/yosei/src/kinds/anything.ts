@@ -33,9 +33,19 @@ export const anything: KindOf<AnythingNode> = {
 export const anythingCode: CodeOf<AnythingNode> = {
   absent: 'told',
   write(whole) {
-    const { read, place } = whole
+    const { read, place, writer, slowly } = whole
     const text = `typeof ${read} === "string" && ${read} !== ""`
     const json = `${read} === null || (${read} !== undefined && typeof ${read} !== "object" && typeof ${read} !== "symbol")`
-    choose(whole, place.source === 'text' ? text : json, () => undefined)
+    if (place.source === 'text') {
+      choose(whole, text, () => undefined)
+      return
+    }
+    // What the library has parsed itself is a tree of plain values.
+    const copy = writer.name('t')
+    writer.block(`if (parsed && typeof ${read} === "object" && ${read} !== null) {`, () => {
+      writer.line(`const ${copy} = copyTree(${read}, run.deepest)`)
+      writer.line(`if (${copy} === undefined) ${slowly()}; else ${read} = ${copy}`)
+    })
+    writer.line(`else if (!(${json})) ${slowly()}`)
   },
 }

@@ -43,4 +43,19 @@ function read(node: BigIntegerNode, value: unknown, run: Run, source: Source): b
   return read
 }
 
-export const bigIntegerCode = scalarCode<BigIntegerNode>(() => ({}))
+export const bigIntegerCode = scalarCode<BigIntegerNode>((writer, { min, max, above, below, step }, read) => {
+  const number = writer.name('t')
+  const limit = (bound: bigint | undefined, operator: string) =>
+    bound === undefined ? [] : [`${number} ${operator} ${writer.bind(bound)}`]
+  const isText = `typeof ${read} === "string" ? ${read}.length <= ${mostDigits} && ${writer.bind(integerText)}.test(${read})`
+  const tests = [
+    `(${isText} : Number.isSafeInteger(${read}))`,
+    `((${number} = BigInt(${read})), true)`,
+    ...limit(min, '>='),
+    ...limit(max, '<='),
+    ...limit(above, '>'),
+    ...limit(below, '<'),
+    ...(step === undefined ? [] : [`${number} % ${writer.bind(step)} === ${writer.bind(0n)}`]),
+  ]
+  return { prepare: `let ${number}`, test: tests.join(' && '), value: number }
+})

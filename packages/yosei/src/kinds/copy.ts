@@ -2,6 +2,29 @@
 import { put } from '../terms/own.js'
 import { element } from './run.js'
 
+/** A deep copy of what JSON was parsed to; `undefined` where it nests deeper than `depth`. */
+export function copyTree(value: unknown, depth: number): unknown {
+  if (typeof value !== 'object' || value === null) return value
+  if (depth === 0) return undefined
+  if (Array.isArray(value)) {
+    const copy: unknown[] = []
+    for (let at = 0; at < value.length; at++) {
+      const one = copyTree(value[at], depth - 1)
+      if (one === undefined) return undefined
+      copy.push(one)
+    }
+    return copy
+  }
+  const copy: { [name: string]: unknown } = {}
+  for (const name of Object.keys(value)) {
+    const one = copyTree((value as { [name: string]: unknown })[name], depth - 1)
+    if (one === undefined) return undefined
+    if (name === '__proto__') put(copy, name, one)
+    else copy[name] = one
+  }
+  return copy
+}
+
 /**
  * A deep copy; `undefined` where the value nests deeper than `depth`, or holds itself. What is met twice is copied
  * once.

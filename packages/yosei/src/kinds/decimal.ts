@@ -1,10 +1,12 @@
 /** An exact decimal such as `12.50`, kept as its text; JSON must carry it as a string. */
+
 import { compareDecimals, countDigits } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aCount, aDecimal } from '../terms/taken.js'
 import { hintFor } from './number.js'
+import { quote } from './quote.js'
 import { type Run, type Source, tellSent } from './run.js'
-import { checkOrder, scalar, scalarCode } from './scalar.js'
+import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -46,4 +48,22 @@ function read(node: DecimalNode, value: unknown, run: Run, source: Source): stri
   return value
 }
 
-export const decimalCode = scalarCode<DecimalNode>(() => ({}))
+export const decimalCode = scalarCode<DecimalNode>((writer, { digits, scale, min, max }, read) => {
+  const most = (count: number | undefined) => (count === undefined ? 'Infinity' : String(Number(count)))
+  /** A number keeps fifteen digits in their order. */
+  const limit = (bound: string | undefined, operator: string) =>
+    bound === undefined
+      ? []
+      : [
+          bound.length < 16
+            ? `(${read}.length < 16 ? +${read} ${operator} ${literal(writer, Number(bound))} : compareDecimals(${read}, ${quote(bound)}) ${operator} 0)`
+            : `compareDecimals(${read}, ${quote(bound)}) ${operator} 0`,
+        ]
+  const tests = [
+    `typeof ${read} === "string"`,
+    `isDecimalOf(${read}, ${most(digits)}, ${most(scale)})`,
+    ...limit(min, '>='),
+    ...limit(max, '<='),
+  ]
+  return { test: tests.join(' && ') }
+})

@@ -4,7 +4,7 @@ import type { Declared, Span } from '../terms/declared.js'
 import { aSpan } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
 import { type Run, tellSent } from './run.js'
-import { checkOrder, scalar, scalarCode } from './scalar.js'
+import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -38,4 +38,13 @@ function read(node: DurationNode, value: unknown, run: Run): number | undefined 
   return read
 }
 
-export const durationCode = scalarCode<DurationNode>(() => ({}))
+export const durationCode = scalarCode<DurationNode>((writer, { min, max }, read) => {
+  const time = writer.name('t')
+  const tests = [
+    `typeof ${read} === "string"`,
+    `Number.isSafeInteger(${time} = readDuration(${read}))`,
+    ...(min === undefined ? [] : [`${time} >= ${literal(writer, readSpan(min))}`]),
+    ...(max === undefined ? [] : [`${time} <= ${literal(writer, readSpan(max))}`]),
+  ]
+  return { prepare: `let ${time}`, test: tests.join(' && '), value: time }
+})

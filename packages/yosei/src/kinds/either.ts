@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aListOfFields, required } from '../terms/taken.js'
 import { isPlain, property } from './code.js'
-import { type CodeOf, type KindOf, kindOf, type Node, type Whole } from './kind.js'
+import { type CodeOf, type KindOf, kindOf, type Node, type Test, type Whole } from './kind.js'
 import { attemptOnce, readNode, take } from './reading.js'
 import { countFaults, type Fault, Forms, note, type Run, type Source, type Try, tell, tellBelow } from './run.js'
 import { literal, shorten } from './scalar.js'
@@ -92,11 +92,30 @@ export const eitherCode: CodeOf<EitherNode> = {
   write(whole, node) {
     const { writer, place, slowly, kinds } = whole
     const apart = tellApart(node.branches, kinds)
-    if (apart && tellsIn(apart, place.source)) writeNamed(whole, apart)
+    const tests = scalarTests(whole, node)
+    if (tests) writeTests(whole, tests)
+    else if (apart && tellsIn(apart, place.source)) writeNamed(whole, apart)
     // Where unions lie in unions, trials would multiply: the interpreter knows what it has tried.
     else if (isFork(node.branches, kinds) && forksBelow(whole, node)) writer.line(slowly())
     else writeTrials(whole, node.branches)
   },
+}
+
+/** What is right of each branch, where all are scalars: `undefined` where one is not, or has more to say. */
+function scalarTests({ writer, read, place, test }: Whole, { branches }: EitherNode): readonly Test[] | undefined {
+  const tests = branches.map((branch) =>
+    branch.need !== 'required' || branch.nullable || branch.secret || branch.readOnly || branch.coerce !== undefined
+      ? undefined
+      : test(writer, branch, read, place.source),
+  )
+  return tests.every((one): one is Test => one?.test !== undefined) ? tests : undefined
+}
+
+/** The first branch that takes the value reads it. */
+function writeTests({ writer, read, slowly }: Whole, tests: readonly Test[]): void {
+  for (const { prepare } of tests) if (prepare) writer.line(prepare)
+  const branches = tests.map(({ test, value }) => `if (${test}) ${value === undefined ? '' : `${read} = ${value}`};`)
+  writer.line(`${branches.join(' else ')} else ${slowly()}`)
 }
 
 /** Reads the branch that the value names. */

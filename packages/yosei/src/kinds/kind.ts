@@ -102,6 +102,8 @@ export interface Whole {
   /** The line by which the interpreter reads it; `tried` is what came of reading it already. */
   slowly(tried?: string): string
   readonly kinds: KindTable
+  /** What is right of a scalar, as code; `undefined` of another kind. */
+  test(writer: Writer, node: Node, read: string, source: Source): Test | undefined
   /** Writes the reading of a value below, from the text of an expression; gives the variable with what was read. */
   emit(node: Node, value: string, place: Spot, count?: Count): string
 }

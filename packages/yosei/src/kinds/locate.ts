@@ -2,6 +2,7 @@
 import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
 import type { Node } from './kind.js'
 import { childrenOf } from './kinds.js'
+import type { RecordNode } from './record.js'
 import { branchOf, tagNode } from './tagged.js'
 
 export type Shape = Exclude<Node, { kind: 'either' | 'later' }>
@@ -45,8 +46,14 @@ function isVeiled(node: Node): boolean {
   return is
 }
 
+const nowhere: readonly Node[] = []
+
 /** The nodes that a step leads to. */
 function step(shape: Shape, key: string | number): readonly Node[] {
+  // Most steps are into these two, and need no list of all children.
+  if (shape.kind === 'record')
+    return typeof key === 'string' && Object.hasOwn(shape.fields, key) ? [shape.fields[key] as Node] : nowhere
+  if (shape.kind === 'list') return typeof key === 'number' && key !== EACH_NAME ? [shape.item] : nowhere
   if (shape.kind === 'tagged' && shape.tag === key) return [tagNode(shape)]
   return childrenOf(shape).flatMap(([step, child]) => (step !== undefined && leadsTo(step, key) ? [child] : []))
 }
@@ -57,9 +64,15 @@ function leadsTo(step: string | number, key: string | number): boolean {
   return step === key || (typeof step === 'number' && typeof key === 'number' && (step === EACH || key === EACH))
 }
 
-const below = (nodes: readonly Node[], key: string | number): readonly Node[] => [
-  ...new Set(nodes.flatMap((node) => shapesOf(node).flatMap((shape) => step(shape, key)))),
-]
+function below(nodes: readonly Node[], key: string | number): readonly Node[] {
+  const [only] = nodes
+  if (only === undefined) return nowhere
+  if (nodes.length === 1) {
+    const found = shapesOf(only)
+    if (found.length === 1) return step(found[0] as Shape, key)
+  }
+  return [...new Set(nodes.flatMap((node) => shapesOf(node).flatMap((shape) => step(shape, key))))]
+}
 
 /** The nodes at a path; none where the path leaves what is declared. */
 export const nodesAt = (root: Node, path: Path): readonly Node[] => path.reduce<readonly Node[]>(below, [root])
@@ -120,14 +133,23 @@ function chosen(node: Node, key: string, sent: unknown): Node {
   return branch ? chosen(branch, key, sent) : node
 }
 
+const ranks = new WeakMap<RecordNode, ReadonlyMap<string, number>>()
+function ranksOf(record: RecordNode): ReadonlyMap<string, number> {
+  const known = ranks.get(record)
+  if (known) return known
+  const made = new Map(Object.keys(record.fields).map((name, index) => [name, index]))
+  ranks.set(record, made)
+  return made
+}
+
 /** The place of a name among those declared; of one that is free, the order in which it came. */
 function rankOf({ nodes, sent, below }: Fork, key: string | number): number {
   if (typeof key === 'number') return key
   for (const shape of nodes.flatMap((node) => shapesOf(chosen(node, key, sent)))) {
     if (shape.kind === 'table') return below.size
     if (shape.kind === 'tagged' && shape.tag === key) return -1
-    const index = shape.kind === 'record' ? Object.keys(shape.fields).indexOf(key) : -1
-    if (index >= 0) return index
+    const rank = shape.kind === 'record' ? ranksOf(shape).get(key) : undefined
+    if (rank !== undefined) return rank
   }
   return Number.MAX_SAFE_INTEGER
 }

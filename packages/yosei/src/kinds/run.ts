@@ -73,7 +73,21 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
 }
 
 /** What a function of a declaration is told besides values. */
-export const asking = (run: Run): Asking => ({ now: new Date(clock(run)), who: run.who })
+export const asking = (run: Run): Asking => new Told(run)
+
+/** Most functions never look at the clock: its Date is made when they do. */
+class Told implements Asking {
+  readonly #run: Run
+  constructor(run: Run) {
+    this.#run = run
+  }
+  get now(): Date {
+    return new Date(clock(this.#run))
+  }
+  get who(): unknown {
+    return this.#run.who
+  }
+}
 
 /** Tells where a number was sent with a fraction; not what it was read to, where it has lost the fraction. */
 export function tellFraction(run: Run, node: Node, value: number): boolean {

@@ -6,7 +6,7 @@ import { type Address, type At, type Path, parseAddress, valueAt } from '../term
 import type { Code } from '../terms/codes.js'
 import { aFlag, anAddress } from '../terms/taken.js'
 import { concrete, faultOf, isNone, listsShared, pathOf, strays } from './matter.js'
-import { areTimes, measuresAt, orderAt, toldAt, unlike } from './measure.js'
+import { type About, aboutAt, areTimes, orderAt, told, toldAt, unlike } from './measure.js'
 import { blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
 import type { Operator } from './terms.js'
 
@@ -73,18 +73,25 @@ export const comparing = <R extends string>(
     if (isNone(a) || isNone(b)) return []
     const order = orderAt(root, first, `${scope.base} ${given.reads[0]}`)
     if (isRight(order(a, b), given.orEqual ?? false)) return []
-    const isTime = hasOrder && measuresAt(root, first).some((measure) => areTimes.includes(measure))
-    const echo = <K extends string>(key: K, path: Path, value: unknown) =>
-      isSecret(root, path) ? {} : { [key]: toldAt(root, path, value) }
+    const [about, aboutSecond] = given.reads.map((address, at) =>
+      aboutAt(root, scope.base, address, at === 0 ? first : second),
+    ) as [About, About]
+    const isTime = hasOrder && about.measures.some((measure) => areTimes.includes(measure))
+    const echo = <K extends string>(key: K, path: Path, value: unknown) => {
+      const known = path === first ? about : path === second ? aboutSecond : undefined
+      if (known ? known.isSecret : isSecret(root, path)) return {}
+      return { [key]: known ? told(value, () => known.measures) : toldAt(root, path, value) }
+    }
     return given.blames.flatMap((address) =>
       concrete(input, pathOf(address, scope)).map((path) => {
         const side = isSame(path, second) ? 'second' : isSame(path, first) ? 'first' : 'neither'
         const [other, value, sent] = side === 'first' ? [second, b, a] : [first, a, b]
+        const own = side === 'first' ? first : second
         const variant = variantOf(side, hasOrder, isTime, given.orEqual)
         if (side === 'neither')
           return faultOf(given, path, { variant, about: { first: new Place(first), other: new Place(second) } })
-        const about = { other: new Place(other), ...echo('value', other, value) }
-        return faultOf(given, path, { variant, about, ...echo('sent', path, sent) })
+        const spoken = { other: new Place(other), ...echo('value', other, value) }
+        return faultOf(given, path, { variant, about: spoken, ...echo('sent', own, sent) })
       }),
     )
   },

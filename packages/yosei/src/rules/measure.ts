@@ -3,7 +3,7 @@
 import { compareDecimals, isDecimal } from '../grammar/numbers.js'
 import { readInstant, readTime, writeDuration, writeInstant } from '../grammar/times.js'
 import type { Kinds, Node } from '../kinds/kind.js'
-import { type Shape, shapesAt } from '../kinds/locate.js'
+import { isSecret, type Shape, shapesAt } from '../kinds/locate.js'
 import type { Path } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { Mistake } from '../terms/mistake.js'
@@ -104,11 +104,28 @@ function measuresOf(root: Node, name: string, path: Path): readonly Measure[] {
   return found
 }
 
+/** What is declared at an address of a rule, found once. */
+export interface About {
+  readonly measures: readonly Measure[]
+  readonly isSecret: boolean
+}
+const abouts = new WeakMap<Node, Map<string, About>>()
+export function aboutAt(root: Node, base: Path, address: string, path: Path): About {
+  const names = abouts.get(root) ?? new Map<string, About>()
+  abouts.set(root, names)
+  const name = base.length === 0 ? address : `${base.join()} ${address}`
+  const found = names.get(name) ?? { measures: measuresAt(root, path), isSecret: isSecret(root, path) }
+  names.set(name, found)
+  return found
+}
+
 /** A value as a client writes it. */
-export const toldAt = (root: Node, path: Path, value: unknown): unknown =>
+export const toldAt = (root: Node, path: Path, value: unknown): unknown => told(value, () => measuresAt(root, path))
+/** The same, where it is known what is declared there. */
+export const told = (value: unknown, measures: () => readonly Measure[]): unknown =>
   value instanceof Date
     ? writeInstant(value)
-    : typeof value !== 'object' && measuresAt(root, path).includes('duration')
+    : typeof value !== 'object' && measures().includes('duration')
       ? writeDuration(Number(value))
       : value
 
