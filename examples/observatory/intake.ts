@@ -10,10 +10,13 @@ import {
   decimal,
   duration,
   endpoint,
+  file,
   flag,
+  group,
   instant,
   intake,
   integer,
+  lines,
   list,
   number,
   readAs,
@@ -21,18 +24,44 @@ import {
   table,
   tagged,
   text,
+  timeOfDay,
 } from 'yosei'
+
+/** Who asks: somebody of a team, or an operator of the observatory. */
+export interface Caller {
+  readonly team: string
+  readonly role: 'team' | 'operator'
+}
+/** A session as it is stored: what was booked, and what the observatory adds. */
+export interface Stored {
+  readonly sessionId: string
+  readonly telescope: string
+  readonly team: string
+  readonly night: string
+  readonly state: 'booked' | 'observing' | 'done' | 'clouded-out'
+  readonly booked?: object
+}
 
 /** What the observatory asks of its database. */
 export interface Services {
-  telescopes: { find(id: string): Promise<{ id: string; aperture: number } | undefined> }
+  keys: { find(key: string): Promise<Caller | undefined> }
+  telescopes: {
+    list(): Promise<readonly { id: string; aperture: number }[]>
+    find(id: string): Promise<{ id: string; aperture: number } | undefined>
+  }
   sessions: {
+    list(): Promise<readonly Stored[]>
+    find(sessionId: string): Promise<Stored | undefined>
     /** The session that a telescope has in a night. */
-    at(telescope: string, night: string): Promise<{ sessionId: string } | undefined>
+    at(telescope: string, night: string): Promise<Stored | undefined>
     /** How many sessions a team may still book in a night. */
     left(team: string, night: string): Promise<number>
-    add(session: { telescope: string; team: string; night: string }): Promise<{ sessionId: string }>
+    add(session: { telescope: string; team: string; night: string; booked?: object }): Promise<{ sessionId: string }>
+    change(sessionId: string, booked: object): Promise<Stored>
+    cancel(sessionId: string): Promise<void>
   }
+  observers: { add(observer: object): Promise<{ observerId: string }> }
+  reports: { add(report: object): Promise<void> }
 }
 /** A night has the date of its evening: it goes from noon to noon, in UTC. */
 export const nightOf = (instant: Date): string =>
@@ -89,8 +118,49 @@ const session = record({
   note: text({ length: [0, 500], optional: true, nullable: true }),
 })
 
+/** Who asks, where an endpoint speaks of it. */
+const who = record({ team: slug, role: choice(['team', 'operator']) })
+
+const telescope = record({ id: slug, aperture: number() })
+const stored = record({ sessionId, telescope: slug, team: slug, night: day(), state: text() })
+
+const listTelescopes = endpoint('GET /telescopes', {
+  title: 'List telescopes',
+  open: true,
+  query: { aperture: number({ min: 0, optional: true, title: 'The least aperture, in metres' }) },
+  gives: record({ telescopes: list(telescope) }),
+})
+
+const showTelescope = endpoint('GET /telescopes/{telescopeId}', {
+  title: 'Show a telescope and its booked nights',
+  open: true,
+  path: { telescopeId: slug },
+  query: { from: day({ optional: true, zone: 'America/Santiago' }), until: day({ optional: true }) },
+  rules: (on) => [on.gap('query.from', 'query.until', { min: '0d', max: '366d' })],
+  lookups: (on) => ({
+    telescope: on.lookup({
+      reads: ['path.telescopeId'],
+      ask: ({ telescopes }: Services, [id]) => telescopes.find(id),
+      refusal: { status: 404, code: 'no_such_telescope', message: 'is none of our telescopes' },
+    }),
+  }),
+  gives: adding(telescope, { nights: list(day()) }),
+})
+
+/** `opens`, or backwards `-opens`: one field twice is one too many, whatever its direction. */
+const sorting = readAs(
+  choice(['opens', '-opens', 'team', '-team']),
+  (sent) => ({ by: sent.replace('-', ''), isBackwards: sent.startsWith('-') }),
+  {
+    code: 'bad_sorting',
+    key: ({ by }) => by,
+    write: ({ by, isBackwards }) => (isBackwards ? `-${by}` : by) as 'opens',
+  },
+)
+
 const listSessions = endpoint('GET /sessions', {
   title: 'List sessions',
+  open: true,
   query: {
     telescope: list(slug, { optional: true, length: [1, 5], distinct: true }),
     night: day({ optional: true, from: '-365d', zone: 'America/Santiago' }),
@@ -99,8 +169,11 @@ const listSessions = endpoint('GET /sessions', {
     until: instant({ optional: true }),
     limit: integer({ min: 1, max: 100, default: 20 }),
     offset: integer({ min: 0, default: 0 }),
+    sort: list(sorting, { optional: true, length: [1, 2], distinct: true, explode: false }),
+    cursor: text({ format: 'base64url', length: [4, 200], optional: true }),
   },
-  rules: (on) => [on.ascending('query.from', 'query.until')],
+  rules: (on) => [on.ascending('query.from', 'query.until'), on.atMostOne('query.offset', 'query.cursor')],
+  gives: record({ sessions: list(stored), cursor: text({ optional: true }) }),
 })
 
 const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
@@ -109,8 +182,14 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
   path: { telescopeId: slug },
   query: { dryRun: flag({ default: false }) },
   header: { 'x-team': slug, 'idempotency-key': text({ length: [8, 64], optional: true }) },
+  who,
   body: session,
+  gives: record({ sessionId }),
   rules: (on) => [
+    // A team books for itself, an operator for any.
+    on.while(on.is('who.role', 'team'), [
+      on.equal('who.team', 'header.x-team', { code: 'other_team', message: 'is not the team whose key this is' }),
+    ]),
     on.needed('header.idempotency-key', on.above('body.observing.tiles', 100)),
     on.check({
       reads: ['body.window', 'body.exposures', 'body.overhead'],
@@ -155,8 +234,10 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
 const changeSession = endpoint('PATCH /sessions/{sessionId}', {
   title: 'Change a session',
   path: { sessionId },
-  header: { 'x-team': slug },
-  body: allOptional(adding(session, { sessionId })),
+  header: { 'x-team': slug, 'if-match': text({ length: [1, 100], optional: true }) },
+  who,
+  body: { 'application/merge-patch+json': allOptional(adding(session, { sessionId }), { nullable: true, deep: true }) },
+  gives: stored,
   rules: (on) => [
     on.equal('path.sessionId', 'body.sessionId'),
     on.atLeastOne(
@@ -164,12 +245,154 @@ const changeSession = endpoint('PATCH /sessions/{sessionId}', {
       'body.window',
       'body.exposures',
       'body.observing',
+      'body.overhead',
       'body.price',
       'body.tags',
       'body.contact',
       'body.note',
     ),
   ],
+  lookups: (on) => ({
+    session: on.lookup({
+      reads: ['path.sessionId'],
+      ask: ({ sessions }: Services, [id]) => sessions.find(id),
+      refusal: { status: 404, code: 'no_such_session', message: 'is none of your sessions' },
+    }),
+  }),
 })
 
-export default intake({ title: 'Observatory', version: '1', endpoints: { listSessions, bookSession, changeSession } })
+const cancelSession = endpoint('DELETE /sessions/{sessionId}', {
+  title: 'Cancel a session',
+  success: 204,
+  path: { sessionId },
+  header: { 'if-match': text({ length: [1, 100], optional: true }) },
+  who,
+  lookups: (on) => ({
+    session: on.lookup({
+      reads: ['path.sessionId', 'who'],
+      ask: async ({ sessions }: Services, [id, caller]) => {
+        const found = await sessions.find(id)
+        return caller.role === 'operator' || found?.team === caller.team ? found : undefined
+      },
+      refusal: { status: 404, code: 'no_such_session', message: 'is none of your sessions' },
+    }),
+  }),
+})
+
+const addObserver = endpoint('POST /observers', {
+  title: 'Add an observer',
+  success: 201,
+  body: record({
+    name: text({ length: [1, 80], tidy: ['trim', 'squeeze'] }),
+    born: day({ until: '-18y', zone: 'America/Santiago', title: 'Observers on site are of age' }),
+    contact: text({ format: 'email' }),
+    phone: text({ format: 'phone', optional: true, secret: true }),
+    country: text({ format: 'country', tidy: ['upper'] }),
+    language: text({ format: 'language', default: 'en' }),
+    zone: text({ format: 'time-zone', default: 'America/Santiago' }),
+    onCall: record({ from: timeOfDay(), until: timeOfDay() }, { optional: true }),
+    vehicle: text({ length: [2, 12], optional: true }),
+    isDriving: flag({ default: false }),
+  }),
+  gives: record({ observerId: text() }),
+  rules: (on) => [
+    on.while(on.present('body.onCall'), [on.needed('body.phone', on.present('body.onCall'))]),
+    on.needed('body.vehicle', on.is('body.isDriving', true)),
+    on.different('body.onCall.from', 'body.onCall.until'),
+  ],
+})
+
+const sendChart = endpoint('PUT /sessions/{sessionId}/chart', {
+  title: 'Send a finder chart',
+  success: 204,
+  path: { sessionId },
+  who,
+  body: {
+    'multipart/form-data': record({
+      chart: file({ bytes: '2MB', types: ['image/png', 'image/jpeg', 'application/pdf'] }),
+      sheet: record({
+        title: text({ length: [1, 80] }),
+        drawn: instant({ until: '+0s', optional: true }),
+        fieldOfView: number({ above: 0, max: 10, title: 'Field of view, in degrees' }),
+      }),
+      isFinal: flag({ default: false }),
+    }),
+  },
+})
+
+const clouds = choice(['clear', 'thin', 'broken', 'overcast'])
+const reportNight = endpoint('PUT /telescopes/{telescopeId}/nights/{night}/report', {
+  title: 'Report a night',
+  success: 204,
+  path: { telescopeId: slug, night: day({ until: '+0d' }) },
+  body: record({
+    opened: instant(),
+    closed: instant(),
+    openSeconds: integer({ min: 0, max: 64_800 }),
+    clouds,
+    sessions: list(
+      record(
+        {
+          sessionId,
+          began: instant(),
+          ended: instant(),
+          seconds: integer({ min: 0 }),
+          outcome: choice(['done', 'clouded-out', 'broken-off']),
+          why: text({ length: [1, 200], optional: true }),
+        },
+        { rules: (on) => [on.ascending('began', 'ended')] },
+      ),
+      { length: [0, 50] },
+    ),
+    note: text({ length: [0, 2000], optional: true }),
+  }),
+  rules: (on) => [
+    on.ascending('body.opened', 'body.closed'),
+    on.gap('body.opened', 'body.closed', { max: '18h' }),
+    on.inOrder('body.sessions[].began'),
+    on.apart('body.sessions[].began', 'body.sessions[].ended'),
+    on.distinct('body.sessions[].sessionId'),
+    on.sumWithin('body.sessions[].seconds', { atMost: 'body.openSeconds' }),
+    on.needed('body.sessions[].why', on.not(on.is('body.sessions[].outcome', 'done'))),
+    on.while(on.is('body.clouds', 'overcast'), [on.fits('body.openSeconds', integer({ max: 3600 }))]),
+  ],
+})
+
+const sendWeather = endpoint('POST /weather', {
+  title: 'Send weather, a reading a line',
+  success: 202,
+  limits: { body: '2MB' },
+  body: lines(
+    record({
+      station: slug,
+      at: instant({ from: '-2d', until: '+5m' }),
+      wind: number({ min: 0, max: 120, title: 'Wind, in metres a second' }),
+      humidity: integer({ min: 0, max: 100 }),
+      clouds: choice(['clear', 'thin', 'broken', 'overcast'], { optional: true }),
+    }),
+    { length: [1, 5000] },
+  ),
+  rules: (on) => [on.distinct('body[].station', 'body[].at')],
+})
+
+/** What operators alone may do. */
+const ofOperators = group(
+  { who, may: (on) => on.is('who.role', 'operator') },
+  { addObserver, reportNight, sendWeather },
+)
+
+export default intake({
+  title: 'Observatory',
+  version: '1',
+  endpoints: {
+    listTelescopes,
+    showTelescope,
+    listSessions,
+    bookSession,
+    changeSession,
+    cancelSession,
+    sendChart,
+    ...ofOperators,
+  },
+  identify: ({ headers }, { keys }: Services) => keys.find(headers.get('authorization')?.replace(/^Bearer /, '') ?? ''),
+})

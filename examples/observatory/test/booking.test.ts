@@ -19,7 +19,7 @@ test('two bookings of one night at the same moment: one of them gets it', async 
     handle(
       new Request('https://kr.example/telescopes/kr-2/sessions', {
         method: 'POST',
-        headers: { 'content-type': 'application/json', 'x-team': team },
+        headers: { authorization: 'Bearer dome-key', 'content-type': 'application/json', 'x-team': team },
         body,
       }),
     )

@@ -1,7 +1,7 @@
 // biome-ignore-all format: a table reads line by line
 /** Changes by JSON Merge Patch (RFC 7396): what a patch may say, and what comes of it. */
 import { expect, test } from '@jest/globals'
-import { allOptional, endpoint, instant, intake, integer, judgeMerged, judgeParts, list, record, refuse, serve, table, tagged, text } from 'yosei'
+import { adding, allOptional, endpoint, instant, intake, integer, judgeMerged, judgeParts, list, readAs, record, refuse, serve, table, tagged, text } from 'yosei'
 
 const optional = { optional: true } as const
 const session = record({
@@ -9,6 +9,7 @@ const session = record({
   window: record({ opens: instant({ from: '+2h' }), closes: instant(), label: text(optional) }, { rules: (on) => [on.ascending('opens', 'closes'), on.together('opens', 'label')] }),
   mode: tagged('k', { a: record({ n: integer() }), b: record({}) }, optional), tags: table(text(), optional), nights: list(record({ n: integer(), m: integer(optional) }), optional),
 }, { rules: (on) => [on.needed('note', on.above('seconds', 100)), on.different('name', 'maybe')] })
+const read = { seen: readAs(text(optional), (value) => value?.length, { code: 'odd' }), must: readAs(text(), (value) => value.length, { code: 'odd' }) }
 const book = endpoint('POST /s', { body: session })
 const now = new Date('2031-03-01T12:00:00Z')
 type Told = ReturnType<typeof judgeParts>
@@ -25,8 +26,11 @@ test.each<[string, object, object, unknown]>([
   ['records field by field', { nullable: true, deep: true }, { window: { closes: '2031-03-02T00:00:00Z' } }, { window: { closes: new Date('2031-03-02T00:00:00Z') } }],
   ['lists and unions whole', { nullable: true, deep: true }, { mode: { k: 'a' }, nights: [{}] }, ['body.mode.n missing: must be sent', 'body.nights[0].n missing: must be sent']],
   ['rules that look at what was sent alone', { nullable: true, deep: true }, { seconds: 200, name: 'x', maybe: 'x', window: { opens: '2031-03-03T00:00:00Z', closes: '2031-03-02T00:00:00Z' } }, ['body.maybe equal_not_allowed: must not be the same as body.name ("x"); "x" was sent', 'body.window.closes out_of_order: must come after body.window.opens ("2031-03-03T00:00:00Z"); "2031-03-02T00:00:00Z" was sent']],
+  ['what readers read, left out and taken away', { nullable: true, deep: true }, { read: { seen: null } }, { read: { seen: null } }],
+  ['what readers read, and must be there', { nullable: true, deep: true }, { read: { must: null } }, ['body.read.must null_not_allowed: must not be removed']],
+  ['what readers read, where null is nothing', { deep: true }, { read: { seen: 'ab' } }, { read: { seen: 2 } }],
 ])('a patch: %s', (_, options, body, expected) => {
-  expect(told(judgeParts(endpoint('PATCH /s', { body: { 'application/merge-patch+json': allOptional(session, options) } }), { body }, { now }))).toEqual(expected)
+  expect(told(judgeParts(endpoint('PATCH /s', { body: { 'application/merge-patch+json': allOptional(adding(session, { read: record(read, optional) }), options) } }), { body }, { now }))).toEqual(expected)
 })
 
 const stored = { id: 'x', owner: 5, name: 'a', note: 'n', seconds: 200, maybe: null, window: { opens: at(0), closes: at(2), label: 'l', extra: 1 }, mode: { k: 'a', n: 5 }, tags: null, nights: [{ n: 1, m: null, id: 7 }] }

@@ -161,9 +161,12 @@ function readSample(title: string, { line, lines }: Block, { now, who, headers }
     throw new BookError(line, 'this http block is empty; write a request such as: GET /path HTTP/1.1')
   const written = parseMessage(lines.map(({ text }) => text).join('\n'))
   if ('reason' in written) throw new BookError(lines[written.line - 1]?.place.line ?? line, written.reason)
-  const message = isMultipart(written) ? { ...written, body: written.body.replaceAll('\n', '\r\n') } : written
-  const added = headers.filter(({ name }) => !message.headers.some(([own]) => own === name))
-  const own = message.headers.map(([name], index) => {
+  const added = headers.filter(({ name }) => !written.headers.some(([own]) => own === name))
+  const message = {
+    ...written,
+    headers: [...written.headers, ...added.map(({ name, value }) => [name, value] as const)],
+  }
+  const own = written.headers.map(([name], index) => {
     const { text, place } = lines[index + 1] as Block['lines'][number]
     return {
       name,
@@ -172,13 +175,13 @@ function readSample(title: string, { line, lines }: Block, { now, who, headers }
   })
   return {
     title,
-    message: { ...message, headers: [...message.headers, ...added.map(({ name, value }) => [name, value] as const)] },
+    message: isMultipart(message) ? { ...message, body: message.body.replaceAll('\n', '\r\n') } : message,
     ...(now ? { now } : {}),
     ...(who ? { who } : {}),
     places: {
       requestLine: (lines[0] as Block['lines'][number]).place,
       headers: [...own, ...added],
-      body: lines.slice(message.headers.length + 2).map(({ place }) => place),
+      body: lines.slice(written.headers.length + 2).map(({ place }) => place),
     },
   }
 }

@@ -524,6 +524,12 @@ function patchable<R extends RecordField>(of: R, nullable: boolean, deep: boolea
 
 function optionally(node: Node, nullable: boolean, deep: boolean): Node {
   const { default: _, ...rest } = node
+  // A reader reads what its base has read: what may be left out, may there.
+  if (rest.kind === 'readAs') {
+    const isRemoved = nullable && node.need !== 'required'
+    const base = isRemoved ? { ...rest.base, need: 'optional' } : optionally(rest.base, nullable, false)
+    return frozen({ ...rest, base, need: 'optional', ...(isRemoved ? { nullable: true } : {}) }) as Node
+  }
   const inner =
     deep && rest.kind === 'record'
       ? {

@@ -48,6 +48,11 @@ export const readAs: KindOf<ReadAsNode> = {
 }
 
 function read(node: ReadAsNode, value: unknown, source: Source, run: Run): unknown {
+  // Only what takes a value away is null here: nobody reads it.
+  if (value === null && node.nullable) {
+    note(run, 'as is', null, null)
+    return null
+  }
   const before = countFaults(run)
   const base = readNode(node.base, value, source, run)
   if (base === undefined || countFaults(run) > before) return undefined
@@ -83,9 +88,13 @@ export const readAsCode: CodeOf<ReadAsNode> = {
   absent: 'own',
   write({ writer, read, place, emit }, node) {
     const [before, sent] = [writer.name('n'), writer.name('v')]
-    writer.line(`const ${sent} = ${read}, ${before} = countFaults(run)`)
-    writer.line(`${read} = ${emit(node.base, sent, place)}`)
-    const reader = `readerIn(run, ${writer.bind(node)}, ${read}, ${sent}, ${writer.path(place)})`
-    writer.line(`if (${read} !== undefined) ${read} = countFaults(run) > ${before} ? undefined : ${reader}`)
+    const inside = () => {
+      writer.line(`const ${sent} = ${read}, ${before} = countFaults(run)`)
+      writer.line(`${read} = ${emit(node.base, sent, place)}`)
+      const reader = `readerIn(run, ${writer.bind(node)}, ${read}, ${sent}, ${writer.path(place)})`
+      writer.line(`if (${read} !== undefined) ${read} = countFaults(run) > ${before} ? undefined : ${reader}`)
+    }
+    if (node.nullable) writer.block(`if (${read} !== null) {`, inside)
+    else inside()
   },
 }
