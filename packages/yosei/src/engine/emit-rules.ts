@@ -54,6 +54,13 @@ const isLate = (placed: PlacedRule | undefined) => placed !== undefined && !rule
 
 function emitRule(writer: Writer, { rule, base, declared, guards }: PlacedRule, index: number, root: Node): void {
   const lists = declared.flatMap((key, at) => (isEach(key) ? [at] : []))
+  /** What is the same for every element: worked out at the first that needs it. */
+  const hoisted: string[] = []
+  const hoist = (code: string): string => {
+    const name = writer.name('h')
+    hoisted.push(name)
+    return `(${name} ??= ${code})`
+  }
   const lines = attempt(writer, () => {
     const loops: Loop[] = []
     const place = (): string =>
@@ -64,7 +71,7 @@ function emitRule(writer: Writer, { rule, base, declared, guards }: PlacedRule, 
       const at = lists[loops.length]
       if (at !== undefined) {
         if (declared[at] !== EACH) return false
-        const terms = termsOf(writer, root, base, loops)
+        const terms = termsOf(writer, root, base, loops, hoist)
         const [list, sentList] = [terms.at(declared.slice(0, at)), terms.sentAt(declared.slice(0, at))]
         if (list === undefined || sentList === undefined) return false
         const [all, of, i, e, s] = [
@@ -83,7 +90,7 @@ function emitRule(writer: Writer, { rule, base, declared, guards }: PlacedRule, 
         })
         return isDone
       }
-      const terms = termsOf(writer, root, base, loops)
+      const terms = termsOf(writer, root, base, loops, hoist)
       for (const { path, value } of guards) {
         const tag = terms.at(path)
         if (tag === undefined) return false
@@ -103,7 +110,11 @@ function emitRule(writer: Writer, { rule, base, declared, guards }: PlacedRule, 
   })
   // What code cannot say is interpreted as a whole.
   if (!lines) writer.line(`slow(${index})`)
-  else writer.block(`r${index}: {`, lines)
+  else
+    writer.block(`r${index}: {`, () => {
+      if (hoisted.length > 0) writer.line(`let ${hoisted.join(', ')}`)
+      lines()
+    })
 }
 
 /** Writes something, unless it turns out that it cannot be written. */
@@ -124,7 +135,7 @@ const usesSent = ({ rule, during }: AnyRule) =>
 const isNamed = (shapes: readonly Shape[]) =>
   shapes.length > 0 && shapes.every(({ kind }) => kind === 'record' || kind === 'tagged')
 
-function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[]) {
+function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[], hoist: (code: string) => string) {
   const pathOf = (address: string): Path => [...base, ...(parseAddress(address) ?? [])]
   const startsWith = (path: Path, start: Path) =>
     path.length >= start.length && start.every((key, at) => key === path[at])
@@ -180,7 +191,11 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[])
     path: pathOf,
     value: (address) => at(pathOf(address)),
     holder: (address) => at(pathOf(address).slice(0, -1)),
-    all: (address) => `valueAt(input, ${pathCode(pathOf(address))})`,
+    all(address) {
+      const path = pathOf(address)
+      const code = `valueAt(input, ${pathCode(path)})`
+      return loops.length > 0 && !loopOf(path) ? hoist(code) : code
+    },
     isSent(address) {
       const path = pathOf(address)
       const sent = sentAt(path)
@@ -217,7 +232,13 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[])
       const inside = list?.of(element)
       const held = inside === undefined ? undefined : test(name)
       if (!list || held === undefined) return undefined
-      return `${list.list}.some((${element}) => { const ${name} = ${inside}; return ${name} != null && ${held} })`
+      const any = `${list.list}.some((${element}) => { const ${name} = ${inside}; return ${name} != null && ${held} })`
+      if (loops.length === 0) return any
+      // Gone through for each element, it would take the product of both: where it is not the same for all, it is
+      // interpreted.
+      const isSame =
+        !loopOf(path) && !loops.some((loop) => [loop.element, loop.index].some((one) => held.includes(one)))
+      return isSame ? hoist(any) : loopOf(path) === loops.at(-1) ? any : undefined
     },
     when: (condition) => conditionOf(condition as AnyCondition).code(condition as AnyCondition, terms),
     passesAs: (field, value) => passes(writer, field, value),
