@@ -10,7 +10,7 @@ import { mistake } from '../terms/mistake.js'
 import { type BodyNode, type EndpointNode, oncePerBody, rootOf } from './endpoint.js'
 
 /** A declaration whose records with rules lie where only a value tells: in a union, or in one that holds itself. */
-export interface Thicket {
+interface Thicket {
   readonly node: Node
   readonly base: Path
   readonly guards: PlacedRule['guards']

@@ -15,7 +15,7 @@ const judgeFor = oncePerBody((endpoint, chosen) => ({
   judge: endpoint.engine === 'interpreted' ? undefined : compileRules(endpoint, chosen),
 }))
 /** What judges the rules of an endpoint with a body of one media type by code. */
-export const rulesOf = (endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined =>
+const rulesOf = (endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined =>
   judgeFor(endpoint, body).judge
 
 /** Reading and judging by code. */

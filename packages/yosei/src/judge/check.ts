@@ -15,7 +15,7 @@ import { firstOf } from './statuses.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
 import { type Asker, keepBody, withWho } from './who.js'
 
-export interface Engine {
+interface Engine {
   readerOf(endpoint: EndpointNode, body: BodyNode | undefined): Reader
   rulesOf(endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined
 }

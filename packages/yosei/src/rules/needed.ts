@@ -1,12 +1,12 @@
 /** Must be sent, or must not be sent, while a condition holds. */
 
-import { isSecret } from '../kinds/locate.js'
 import { type Address, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { aCondition, anAddress } from '../terms/taken.js'
 import type { AnyCondition, Condition } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn, toldCondition } from './conditions.js'
-import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
+import { concrete, faultOf, isNone, isPresent, type Matter, pathOf } from './matter.js'
+import { aboutAt } from './measure.js'
 import type { Rule, RuleOf } from './rule.js'
 
 declare module './rule.js' {
@@ -25,6 +25,20 @@ export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
   readonly rule: R
   readonly address: string
   readonly when: AnyCondition
+}
+
+/** What the words speak of: made when they are, since many errors are told by code alone. */
+class During {
+  readonly #condition: AnyCondition
+  readonly #matter: Matter
+  readonly [name: string]: unknown
+  constructor(condition: AnyCondition, matter: Matter) {
+    this.#condition = condition
+    this.#matter = matter
+  }
+  get when(): AnyCondition {
+    return toldCondition(this.#condition, this.#matter)
+  }
 }
 
 const conditional = <R extends 'needed' | 'absent'>(
@@ -48,20 +62,18 @@ const conditional = <R extends 'needed' | 'absent'>(
   },
   judge(rule, matter) {
     const { root, input, sent, scope } = matter
-    const isHidden = () => addressesIn(rule.when).some((address) => isSecret(root, pathOf(address, scope)))
+    const isHidden = () =>
+      addressesIn(rule.when).some((address) => {
+        const path = pathOf(address, scope)
+        return aboutAt(root, scope.base, address, path).isSecret
+      })
     const isDue = holdingOf(rule.when, matter)
     return concrete(input, pathOf(rule.address, scope)).flatMap((one) => {
       if (!isWrong(isPresent(sent, one)) || !isDue(one)) return []
       // What is needed in a list's element is not needed of an element that is null.
       return typeof one.at(-2) === 'number' && isNone(valueAt(input, one.slice(0, -1)))
         ? []
-        : [
-            faultOf(
-              rule,
-              one,
-              isHidden() ? { variant: 'secret' } : { about: { when: toldCondition(rule.when, matter) } },
-            ),
-          ]
+        : [faultOf(rule, one, isHidden() ? { variant: 'secret' } : { about: new During(rule.when, matter) })]
     })
   },
   sentence: ({ when, blames }, { isSecret }) =>
