@@ -58,7 +58,7 @@ function bodies(node: Made, depth = 0): fc.Arbitrary<unknown> {
   return node.format === 'date-time' ? instants : (value[node.kind] as fc.Arbitrary<unknown>)
 }
 const picks = fc.array(fc.tuple(fc.nat({ max: rules.length - 1 }), fc.array(fc.nat({ max: conditions.length - 1 }), { maxLength: 2 })), { minLength: 1, maxLength: 6 })
-const runs = Number(process.env.ENGINE_RUNS ?? 250)
+const runs = Number(process.env.RULE_RUNS ?? 250)
 
 test(`${rules.length} rules and ${conditions.length} conditions, by code and interpreted`, () => {
   const used = new Set<number>()
@@ -88,7 +88,7 @@ test(`${rules.length} rules and ${conditions.length} conditions, by code and int
       const show = (verdict: unknown) => JSON.stringify(verdict, (_, one) => (typeof one === 'bigint' ? `${one}n` : Object.is(one, -0) ? '-0' : one))
       expect(show(compiled)).toBe(show(interpreted))
     }
-  }), { numRuns: runs, ...(process.env.ENGINE_RUNS ? {} : { seed: 5 }) })
+  }), { numRuns: runs, ...(process.env.RULE_RUNS ? {} : { seed: 5 }) })
   // All of them were tried, and both outcomes came often.
   expect(used.size).toBeGreaterThan(rules.length * 0.9)
   expect(Math.min(outcomes.accepted ?? 0, outcomes.rejected ?? 0)).toBeGreaterThan(runs / 8)
