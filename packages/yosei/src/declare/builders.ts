@@ -1,7 +1,5 @@
 /** What fields are declared with, in services and pages. */
 export {
-  adding,
-  allOptional,
   anything,
   bigInteger,
   choice,
@@ -18,7 +16,6 @@ export {
   lines,
   list,
   number,
-  only,
   readAs,
   record,
   table,
@@ -26,5 +23,5 @@ export {
   text,
   timeOfDay,
   tuple,
-  without,
 } from './fields.js'
+export { adding, allOptional, only, without } from './variants.js'

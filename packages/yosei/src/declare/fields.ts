@@ -1,29 +1,19 @@
 /** The builders of fields. Each makes one frozen node and judges nothing. */
 
 import type { Format } from '../grammar/formats.js'
-import { fieldNode, type Node } from '../kinds/kind.js'
-import type { RecordNode } from '../kinds/record.js'
+import type { Node } from '../kinds/kind.js'
 import type { Tidying } from '../kinds/text.js'
 import type { FilledBy } from '../rules/fill.js'
-import type { AnyRule, Rule } from '../rules/rule.js'
-import { addressesOf, type RuleMaker, ruleMaker, ruleOf } from '../rules/rules.js'
+import type { Rule } from '../rules/rule.js'
+import { type RuleMaker, ruleMaker } from '../rules/rules.js'
 import { unfolded } from '../rules/while.js'
-import { type Present, parseAddress } from '../terms/address.js'
+import type { Present } from '../terms/address.js'
 import type { Asking } from '../terms/asking.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake, placed } from '../terms/mistake.js'
-import { nearestOf } from '../terms/nearest.js'
 import { given } from '../terms/own.js'
-import {
-  type Options as AllOptions,
-  aFlag,
-  checkOptions,
-  isField,
-  isPlain,
-  shown,
-  fields as takenFields,
-} from '../terms/taken.js'
+import { isField, isPlain, shown } from '../terms/taken.js'
 import type {
   Common,
   Field,
@@ -157,14 +147,14 @@ export interface ReadAs<B, T> {
 /** What may be said of a value whose declaration is made later; the rest stands in that. */
 export type LaterOptions = Pick<Common<never>, 'optional' | 'nullable' | 'title' | 'description' | 'deprecated'>
 
-interface Options {
+export interface Options {
   readonly optional?: boolean | undefined
   readonly default?: unknown
   readonly readOnly?: boolean | 'drop' | undefined
 }
 
 /** The one place where nodes are made. */
-function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {
+export function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {
   if (!isPlain(options) || isField(options))
     mistake(`${kind}()`, `its options are ${shown(options)}`, 'Write them as an object: { … }')
   const { optional, ...rest } = given(options) as Options
@@ -427,149 +417,4 @@ export function file<const O extends FileOptions = {}>(
   options?: O & FileOptions,
 ): Field<Upload | Null<O>, File | Null<O>, NeedOf<O>> {
   return make('file', options)
-}
-
-// Variants of a record, as new declarations.
-
-type MadeRecord<F extends Fields> = RecordField<F, OutFields<F>, InFields<F>, 'required'>
-/** What a change may be: `nullable` where null removes, `deep` where it goes into records. */
-export interface PatchOptions {
-  /**
-   * Whether `null` removes, as in a JSON Merge Patch (RFC 7396): what may be left out may be removed, what must be there
-   * not, also where it is nullable.
-   */
-  nullable?: boolean | undefined
-  /** Whether records in the record change field by field as well. Lists, unions and tables are replaced whole. */
-  deep?: boolean | undefined
-}
-type Removable<T, P extends Need, O> = O extends { nullable: true }
-  ? P extends 'required'
-    ? Exclude<T, null>
-    : T | null
-  : T
-type Optional<F, O> =
-  F extends RecordField<infer G, infer _, infer __, infer P>
-    ? O extends { deep: true }
-      ? Field<Removable<OutFields<Optionally<G, O>>, P, O>, Removable<InFields<Optionally<G, O>>, P, O>, 'optional'>
-      : AnyOptional<F, O>
-    : AnyOptional<F, O>
-type AnyOptional<F, O> =
-  F extends Field<infer T, infer I, infer P> ? Field<Removable<T, P, O>, Removable<I, P, O>, 'optional'> : never
-type Optionally<F extends Fields, O> = { readonly [K in keyof F]: Optional<F[K], O> }
-
-/** What is no record, or a name that it does not have, is no declaration. */
-function checkVariant(of: RecordField, who: string, names: unknown = []): void {
-  if (of?.kind !== 'record' || !isPlain(of.fields))
-    mistake(`${who}()`, `it makes a record of a record, and not of ${shown(of)}`, 'Give it a record()')
-  if (!Array.isArray(names)) mistake(`${who}()`, `its names are ${shown(names)}`, "Write them as a list: ['name']")
-  const declared = Object.keys(of.fields)
-  const lost = names.find((name) => !declared.includes(name))
-  if (lost !== undefined)
-    mistake(
-      `${who}()`,
-      `the record has no field ${lost}`,
-      `Name ${nearestOf(String(lost), declared) ?? `some of ${declared.join(', ')}`}`,
-    )
-}
-
-/** The same record with other fields; its own options stay, but that it must be sent. */
-function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): MadeRecord<F> {
-  const { kind: _, need: __, default: ___, ...options } = fieldNode(of) as RecordNode
-  for (const rule of (options.rules ?? []) as readonly AnyRule[]) {
-    const lost = addressesOf(rule).find((address) => !Object.hasOwn(fields, String(parseAddress(address)?.[0])))
-    if (lost !== undefined)
-      mistake(
-        `the variant of a record, ${lost}`,
-        `its rule ${rule.rule} reads this field`,
-        'Keep the field, or give the rule to the endpoint',
-      )
-  }
-  return make('record', { ...options, fields: Object.freeze(fields) } as Options)
-}
-
-/**
- * Every field optional, and without its default: what was not sent stays not sent. With `nullable`, the body of a JSON
- * Merge Patch (RFC 7396); of the rules those stay that judge only what was sent. See `judgeMerged`.
- *
- * @example
- * endpoint('PATCH /sessions/{id}', {
- *   path: { id: text() },
- *   body: { 'application/merge-patch+json': allOptional(session, { nullable: true, deep: true }) },
- * })
- */
-export function allOptional<F extends Fields, const O extends PatchOptions = {}>(
-  of: RecordField<F>,
-  options?: O & PatchOptions,
-): MadeRecord<Optionally<F, O>> {
-  checkVariant(of, 'allOptional')
-  checkOptions(options ?? {}, patchOptions, 'allOptional()', (what, mend, option) =>
-    mistake('allOptional()', what, mend, { option }),
-  )
-  const { nullable = false, deep = false } = options ?? {}
-  return variant(patchable(of, nullable, deep), patchFields(of.fields, nullable, deep))
-}
-const patchOptions: AllOptions<PatchOptions> = { nullable: aFlag, deep: aFlag }
-
-const patchFields = (fields: Fields, nullable: boolean, deep: boolean): Fields =>
-  Object.fromEntries(
-    Object.entries(fields).map(([name, field]) => [name, optionally(fieldNode(field), nullable, deep) as Field]),
-  )
-
-/** A record whose rules can be judged on a part of it. */
-function patchable<R extends RecordField>(of: R, nullable: boolean, deep: boolean): R {
-  const { rules, ...rest } = of as R & { rules?: readonly AnyRule[] }
-  if (!rules || !(nullable || deep)) return of
-  return { ...rest, rules: Object.freeze(rules.filter((rule) => ruleOf(rule).waits)) } as unknown as R
-}
-
-function optionally(node: Node, nullable: boolean, deep: boolean): Node {
-  const { default: _, ...rest } = node
-  // A reader reads what its base has read: what may be left out, may there.
-  if (rest.kind === 'readAs') {
-    const isRemoved = nullable && node.need !== 'required'
-    const base = isRemoved ? { ...rest.base, need: 'optional' } : optionally(rest.base, nullable, false)
-    return frozen({ ...rest, base, need: 'optional', ...(isRemoved ? { nullable: true } : {}) }) as Node
-  }
-  const inner =
-    deep && rest.kind === 'record'
-      ? {
-          ...patchable(rest as unknown as RecordField, nullable, deep),
-          fields: patchFields(rest.fields as never, nullable, deep),
-        }
-      : rest
-  if (!nullable) return Object.freeze({ ...inner, need: 'optional' }) as unknown as Node
-  if (node.need !== 'required') return Object.freeze({ ...inner, need: 'optional', nullable: true }) as unknown as Node
-  const { messages = {} } = node
-  // Own words may be one for all that can be wrong.
-  const kept = typeof messages === 'string' ? messages : { null_not_allowed: 'null_not_allowed.kept', ...messages }
-  return Object.freeze({ ...inner, need: 'optional', nullable: false, messages: kept }) as unknown as Node
-}
-
-/** These fields alone. */
-export function only<F extends Fields, const N extends readonly (keyof F)[]>(
-  of: RecordField<F>,
-  names: N,
-): MadeRecord<{ readonly [K in N[number]]: F[K] }> {
-  checkVariant(of, 'only', names)
-  return variant(of, Object.fromEntries(Object.entries(of.fields).filter(([name]) => names.includes(name))))
-}
-
-/** All but these fields. */
-export function without<F extends Fields, const N extends readonly (keyof F)[]>(
-  of: RecordField<F>,
-  names: N,
-): MadeRecord<{ readonly [K in Exclude<keyof F, N[number]>]: F[K] }> {
-  checkVariant(of, 'without', names)
-  return variant(of, Object.fromEntries(Object.entries(of.fields).filter(([name]) => !names.includes(name))))
-}
-
-/** The record with more fields, or other fields of the same names. */
-export function adding<F extends Fields, G extends Fields>(
-  to: RecordField<F>,
-  fields: G,
-): MadeRecord<Flat<Omit<F, keyof G> & G>> {
-  checkVariant(to, 'adding')
-  if (!takenFields.takes(fields))
-    mistake('adding()', `it adds fields, and not ${shown(fields)}`, 'Write { name: text() }')
-  return variant(to, { ...to.fields, ...fields })
 }
