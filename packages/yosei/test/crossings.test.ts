@@ -84,7 +84,8 @@ test('answers say by which field they vary; a gate lets nothing by that no endpo
   const server = createServer((request, response) => pass(request, response, () => response.end('handled')))
   await once(server.listen(0, '127.0.0.1'), 'listening')
   const at = `http://127.0.0.1:${(server.address() as AddressInfo).port}/a/5`
-  expect([(await fetch(at, { headers: { 'x-version': '9' } })).status, await (await fetch(at, { headers: { 'x-version': '1' } })).text()]).toEqual([400, 'handled'])
+  const seen = async (version: string, path = at) => { const answer = await fetch(path, { headers: { 'x-version': version } }); return [answer.status, answer.headers.get('vary'), await answer.text() === 'handled'] }
+  expect([await seen('9'), await seen('1'), await seen('2', at.replace(/5$/, 'x'))]).toEqual([[400, 'Accept, Accept-Language, x-version', false], [200, 'x-version', true], [400, 'Accept, Accept-Language, x-version', false]])
   server.close()
 })
 test('a path is written with what lies about its parameters, and outline tells what is given', () => {

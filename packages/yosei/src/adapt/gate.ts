@@ -31,6 +31,7 @@ import {
   replyOfHandler,
   runHandler,
   told,
+  varied,
 } from './serve.js'
 
 export interface GateOptions<Services = unknown> {
@@ -265,6 +266,8 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
 
     function letThrough(verdict: Passed['verdict'], entry: Entry): Passage | undefined {
       const { turn } = entry
+      const vary = opened?.destination.vary
+      if (vary !== undefined && verdict.outcome === 'accepted') response.appendHeader('vary', vary)
       if (response.closed) {
         // The client has gone meanwhile: nobody waits for what a handler would do.
         turn?.release()
@@ -330,7 +333,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
         note(progress, rejection, 'observed', judged)
         return letThrough(verdictOf(rejection), nothingAsked)
       }
-      const reply = told(progress, rejection, judged)
+      const reply = varied(told(progress, rejection, judged), opened?.destination.vary)
       await send(request.complete ? reply : { ...reply, headers: { ...reply.headers, connection: 'close' } }, response)
       return undefined
     }

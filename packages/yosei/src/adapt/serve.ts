@@ -208,7 +208,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
 }
 
 /** An answer that also depends on a header field (RFC 9110, section 12.5.5). */
-function varied(reply: Reply, name: string | undefined): Reply {
+export function varied(reply: Reply, name: string | undefined): Reply {
   if (name === undefined) return reply
   const { response, headers } = reply
   if (response) {

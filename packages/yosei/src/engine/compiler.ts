@@ -5,9 +5,9 @@ import { compareDecimals, isDecimalOf, isMultiple } from '../grammar/numbers.js'
 import { readDay, readDuration, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
 import { copyTree } from '../kinds/copy.js'
 import type { Node } from '../kinds/kind.js'
-import { type ListNode, tellRepeated } from '../kinds/list.js'
+import { type ListNode, mayRepeatBy, tellRepeated } from '../kinds/list.js'
 import { matches } from '../kinds/patterns.js'
-import { applyReader, type ReadAsNode } from '../kinds/read-as.js'
+import { callReader, type ReadAsNode, settleRead } from '../kinds/read-as.js'
 import { readNode, readOnce } from '../kinds/reading.js'
 import { keepOrTell, type RecordNode } from '../kinds/record.js'
 import { asking, clock, countFaults, type Run, type Source, tellSent } from '../kinds/run.js'
@@ -138,12 +138,17 @@ const library = {
   slowScalar,
   unlistedIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
     within(run, path, () => keepOrTell(node, sent, read, implied, run)),
+  mayRepeatBy,
   repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Path) =>
     within(run, path, () => tellRepeated(node, read, run)),
   misnamedIn: (run: Run, node: TableNode, name: string, path: Path) =>
     within(run, path, () => tellMisnamed(node, name, run)),
-  readerIn: (run: Run, node: ReadAsNode, base: unknown, sent: unknown, path: Path) =>
-    within(run, path, () => applyReader(node, base, sent, run)),
+  readerIn(run: Run, node: ReadAsNode, base: unknown, sent: unknown, path: Path): unknown {
+    const read = callReader(node, base, run)
+    // Of what is no object nothing is to be said.
+    if (read !== undefined && typeof read !== 'object' && typeof read !== 'function') return read
+    return within(run, path, () => settleRead(node, read, base, sent, run))
+  },
   enter(
     run: Run,
     reader: (value: unknown, run: Run, parsed: boolean) => unknown,

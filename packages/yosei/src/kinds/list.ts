@@ -6,6 +6,7 @@ import type { Bounds, Declared } from '../terms/declared.js'
 import { aField, aFlag, aText, bounds, either, oneOf, required } from '../terms/taken.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node } from './kind.js'
+import { quote } from './quote.js'
 import { readBelow } from './reading.js'
 import { element, type Fault, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
 import { checkLength } from './scalar.js'
@@ -119,6 +120,21 @@ function wrongElements({ faults, path: list }: Run, by: string | undefined): Rea
   return wrong
 }
 
+/** The same of the values that elements have under a name. */
+export function mayRepeatBy(elements: readonly unknown[], name: string | undefined): boolean {
+  if (name === undefined || elements.length > 16) return mayRepeat(elements)
+  for (let i = 0; i < elements.length; i++) {
+    const value = valueUnder(elements[i], name)
+    if (typeof value !== 'string' && typeof value !== 'number') return true
+    for (let j = 0; j < i; j++) if (valueUnder(elements[j], name) === value) return true
+  }
+  return false
+}
+const valueUnder = (element: unknown, name: string): unknown =>
+  typeof element === 'object' && element !== null && Object.hasOwn(element, name)
+    ? (element as { readonly [name: string]: unknown })[name]
+    : undefined
+
 /** Rules out repetition among a few texts or numbers, which is most lists. */
 function mayRepeat(values: readonly unknown[]): boolean {
   if (values.length > 16) return true
@@ -148,7 +164,11 @@ export const listCode: CodeOf<ListNode> = {
         const one = whole.emit(node.item, elementOf(read, index), below(place, index, EACH))
         writer.line(`${made}.push(${one})`)
       })
-      if (node.distinct) writer.line(`repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`)
+      const by = typeof node.distinct === 'string' ? quote(node.distinct) : 'undefined'
+      if (node.distinct)
+        writer.line(
+          `if (mayRepeatBy(${made}, ${by})) repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`,
+        )
       writer.line(`${read} = ${made}`)
     })
   },

@@ -61,12 +61,20 @@ function read(node: ReadAsNode, value: unknown, source: Source, run: Run): unkno
 
 /** Gives what was read of the base to the reader. */
 export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run: Run): unknown {
-  let read: unknown
+  return settleRead(node, callReader(node, base, run), base, sent, run)
+}
+
+/** What the reader makes of it; `undefined` where it throws: that may tell of the inside, so its code alone is told. */
+export function callReader(node: ReadAsNode, base: unknown, run: Run): unknown {
   try {
-    read = node.read(base as never, asking(run))
+    return node.read(base as never, asking(run))
   } catch {
-    // What a reader throws may tell of the inside; its code alone is told.
+    return undefined
   }
+}
+
+/** Tells what could not be read, and what makes an object the same as another. */
+export function settleRead(node: ReadAsNode, read: unknown, base: unknown, sent: unknown, run: Run): unknown {
   const last = run.trace?.readings.at(-1)
   if (last && run.trace && last.address === tellAddress(run.path)) {
     run.trace.readings.pop()
