@@ -1,11 +1,6 @@
 /** What the command prints: text for people, or one JSON document for programs. */
-import picocolors from 'picocolors'
 import { type Checked, count } from './check.js'
-
-// Colour is for terminals; a pipe gets plain text, on a build server too.
-const { NO_COLOR, FORCE_COLOR } = process.env
-const pc = picocolors.createColors(!NO_COLOR && (Boolean(FORCE_COLOR) || process.stdout.isTTY === true))
-const width = 100
+import { pc, shorten, width } from './terminal.js'
 
 export function printText(checked: readonly Checked[]): string {
   const lines = checked.flatMap((one, index) => [
@@ -57,8 +52,6 @@ function sampleLines({ file, sample, verdict, target, errors, faults, nearest }:
     ...(faults ?? []).map((fault) => `${' '.repeat(12)}${pc.red(fault)}`),
   ]
 }
-
-const shorten = (text: string, length: number) => (text.length > length ? `${text.slice(0, length - 1)}…` : text)
 
 /** Breaks a text at spaces, so that it fits behind an indentation. */
 function wrap(text: string, indent: number): string[] {

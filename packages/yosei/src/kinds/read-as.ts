@@ -60,7 +60,7 @@ function read(node: ReadAsNode, value: unknown, source: Source, run: Run): unkno
 }
 
 /** Gives what was read of the base to the reader. */
-export function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run: Run): unknown {
+function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run: Run): unknown {
   return settleRead(node, callReader(node, base, run), base, sent, run)
 }
 

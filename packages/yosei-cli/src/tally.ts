@@ -1,0 +1,251 @@
+/** What callers get wrong most, counted from journals as they stream by. */
+import { createReadStream, statSync } from 'node:fs'
+import { pipeline } from 'node:stream/promises'
+import { StringDecoder } from 'node:string_decoder'
+import { createGunzip } from 'node:zlib'
+import { globSync } from 'tinyglobby'
+import type { JournalEvent } from 'yosei'
+import { Failure } from './failure.js'
+
+/** Errors are counted, or the requests that had them. */
+export const groupings = ['error', 'endpoint', 'field', 'code', 'status', 'day'] as const
+export type Grouping = (typeof groupings)[number]
+
+export interface TallyOptions {
+  readonly by: Grouping
+  readonly since?: Date | undefined
+  readonly until?: Date | undefined
+}
+
+/** What came again and again. */
+export interface Row {
+  /** What it is counted by: endpoint, address and code; or one of them. */
+  readonly key: readonly string[]
+  count: number
+  first: string
+  last: string
+  /** What one of them sent there. */
+  example: string | undefined
+}
+export interface Tally {
+  readonly rows: readonly Row[]
+  readonly requests: number
+  readonly errors: number
+  /** Errors that are counted in no row: there are too many kinds of them. */
+  readonly others: number
+  readonly failures: readonly Row[]
+  /** Optional fields that none of so many requests sent. */
+  readonly unsent: readonly {
+    readonly endpoint: string
+    readonly requests: number
+    readonly fields: readonly string[]
+  }[]
+  /** Lines that are no events. */
+  readonly broken: { readonly count: number; readonly first: string } | undefined
+}
+
+/** Kinds of errors beyond so many are counted together. */
+const mostKeys = 10_000
+const longestExample = 40
+/** An event's request and cause are cut to size where it is written. */
+const longestLine = 1_000_000
+
+/** @throws Failure where a journal cannot be read. */
+export async function tally(patterns: readonly string[], options: TallyOptions): Promise<Tally> {
+  const counting = new Counting(options)
+  for (const file of new Set(patterns.flatMap(filesOf))) await counting.read(file)
+  return counting.result()
+}
+
+function filesOf(pattern: string): readonly string[] {
+  const kind = pattern === '-' ? undefined : statSync(pattern, { throwIfNoEntry: false })
+  if (pattern === '-' || kind?.isFile()) return [pattern]
+  if (kind?.isDirectory())
+    throw new Failure(`${pattern}: a folder; name the journals in it, such as ${pattern}/*.ndjson`)
+  const files = globSync(pattern, { expandDirectories: false }).sort()
+  if (files.length === 0) throw new Failure(`${pattern}: there is no such file, and no file matches it`)
+  return files
+}
+
+/** Whether an event of this stage knows which fields were left out. */
+const knowsAbsent: { readonly [S in JournalEvent['stage']]: boolean } = {
+  match: false,
+  admit: false,
+  identify: false,
+  receive: false,
+  read: false,
+  shape: true,
+  rules: true,
+  turn: true,
+  lookups: true,
+  handle: true,
+}
+
+interface Counted {
+  readonly key: readonly string[]
+  readonly sent?: string | undefined
+}
+const folded = (address: string) => address.replace(/\[\d+\]/g, '[]')
+
+/** What an event counts for: once, or once for each of its errors. */
+const counted: { readonly [G in Grouping]: (event: JournalEvent, endpoint: string) => readonly Counted[] } = {
+  error: ({ errors }, endpoint) =>
+    errors.map(({ address, code, sent }) => ({ key: [endpoint, folded(address), code], sent })),
+  endpoint: (_, endpoint) => [{ key: [endpoint] }],
+  field: ({ errors }, endpoint) => errors.map(({ address, sent }) => ({ key: [endpoint, folded(address)], sent })),
+  code: ({ errors }) => errors.map(({ code }) => ({ key: [code] })),
+  status: ({ status }) => [{ key: [String(status)] }],
+  day: ({ time }) => [{ key: [time.slice(0, 10)] }],
+}
+
+class Counting {
+  readonly #options: TallyOptions
+  readonly #rows = new Map<string, Row>()
+  readonly #failures = new Map<string, Row>()
+  readonly #absent = new Map<string, { requests: number; readonly fields: Map<string, number> }>()
+  #requests = 0
+  #errors = 0
+  #others = 0
+  #broken: { count: number; first: string } | undefined
+
+  constructor(options: TallyOptions) {
+    this.#options = options
+  }
+
+  async read(file: string): Promise<void> {
+    const raw = file === '-' ? process.stdin : createReadStream(file)
+    const name = file === '-' ? 'standard input' : file
+    try {
+      if (file.endsWith('.gz')) await pipeline(raw, createGunzip(), (chunks) => this.#readLines(chunks, name))
+      else await pipeline(raw, (chunks) => this.#readLines(chunks, name))
+    } catch (error) {
+      throw new Failure(`${name}: could not be read: ${(error as Error).message}`)
+    }
+  }
+
+  async #readLines(chunks: AsyncIterable<Buffer>, file: string): Promise<void> {
+    const decoder = new StringDecoder('utf8')
+    let number = 0
+    let open = ''
+    const end = (line: string) => {
+      number++
+      if (line.trim() !== '') this.#count(line, `${file}:${number}`)
+    }
+    for await (const chunk of chunks) {
+      const lines = decoder.write(chunk).split('\n')
+      // What is too long for an event is none, whatever follows.
+      if (open.length < longestLine) open += lines[0]
+      for (const line of lines.slice(1)) {
+        end(open)
+        open = line
+      }
+    }
+    if (open !== '') end(open)
+  }
+
+  #count(line: string, place: string): void {
+    const event = eventIn(line)
+    if (!event) {
+      this.#broken ??= { count: 0, first: place }
+      this.#broken.count++
+      return
+    }
+    const { since, until, by } = this.#options
+    const time = Date.parse(event.time)
+    if ((since && time < since.getTime()) || (until && time >= until.getTime())) return
+    this.#requests++
+    const endpoint = event.endpoint ?? event.route ?? '(none)'
+    if (knowsAbsent[event.stage] === true) this.#note(endpoint, event.absent)
+    const { errors } = event
+    this.#errors += errors.length
+    if (event.outcome === 'failed')
+      add(this.#failures, [endpoint, String(event.status), firstLine(event.cause)], event.time, undefined)
+    for (const { key, sent } of counted[by](event, endpoint))
+      if (!add(this.#rows, key, event.time, sent)) this.#others++
+  }
+
+  #note(endpoint: string, absent: readonly string[]): void {
+    const known = this.#absent.get(endpoint) ?? { requests: 0, fields: new Map<string, number>() }
+    if (known.requests === 0 && this.#absent.size >= mostKeys) return
+    this.#absent.set(endpoint, known)
+    known.requests++
+    for (const field of absent) known.fields.set(field, (known.fields.get(field) ?? 0) + 1)
+  }
+
+  result(): Tally {
+    const sorted = (rows: Iterable<Row>) =>
+      [...rows].sort((a, b) => b.count - a.count || a.key.join().localeCompare(b.key.join()))
+    const byDay = this.#options.by === 'day'
+    const rows = byDay
+      ? [...this.#rows.values()].sort((a, b) => a.first.localeCompare(b.first))
+      : sorted(this.#rows.values())
+    const unsent = [...this.#absent].flatMap(([endpoint, { requests, fields }]) => {
+      const never = [...fields].filter(([, count]) => count === requests).map(([field]) => field)
+      return never.length > 0 ? [{ endpoint, requests, fields: never }] : []
+    })
+    return {
+      rows,
+      requests: this.#requests,
+      errors: this.#errors,
+      others: this.#others,
+      failures: sorted(this.#failures.values()),
+      unsent,
+      broken: this.#broken,
+    }
+  }
+}
+
+/** Counts one more of its kind; `false` where there are too many kinds. */
+function add(rows: Map<string, Row>, key: readonly string[], time: string, sent: string | undefined): boolean {
+  const name = JSON.stringify(key)
+  const row = rows.get(name)
+  if (!row) {
+    if (rows.size >= mostKeys) return false
+    rows.set(name, { key, count: 1, first: time, last: time, example: shortened(sent) })
+    return true
+  }
+  row.count++
+  if (time < row.first) row.first = time
+  if (time > row.last) row.last = time
+  row.example ??= shortened(sent)
+  return true
+}
+
+const shortened = (text: string | undefined) =>
+  text !== undefined && text.length > longestExample ? `${text.slice(0, longestExample - 1)}…` : text
+
+function firstLine(cause: unknown): string {
+  const told =
+    typeof cause === 'object' && cause !== null
+      ? String((cause as { message?: unknown }).message ?? '')
+      : String(cause ?? '')
+  return told.split('\n')[0]?.slice(0, 80) ?? ''
+}
+
+/** What anybody may have written there is looked at before it is believed. */
+function eventIn(line: string): JournalEvent | undefined {
+  try {
+    const event = JSON.parse(line) as { readonly [name: string]: unknown } | null
+    if (event === null || typeof event !== 'object') return undefined
+    const { time, outcome, status, stage, endpoint, route, errors, absent } = event
+    const isEvent =
+      isText(time) &&
+      !Number.isNaN(Date.parse(time)) &&
+      isText(outcome) &&
+      typeof status === 'number' &&
+      isText(stage) &&
+      (endpoint === undefined || isText(endpoint)) &&
+      (route === undefined || isText(route)) &&
+      Array.isArray(errors) &&
+      errors.every(
+        (error) => isText(error?.address) && isText(error.code) && (error.sent === undefined || isText(error.sent)),
+      ) &&
+      Array.isArray(absent) &&
+      absent.every(isText)
+    return isEvent ? (event as unknown as JournalEvent) : undefined
+  } catch {
+    return undefined
+  }
+}
+
+const isText = (value: unknown): value is string => typeof value === 'string'
