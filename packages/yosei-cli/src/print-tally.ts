@@ -19,7 +19,9 @@ export function printTally(counted: Tally, top: number): string {
     pc.bold(`${plural(requests, 'request')} with ${plural(errors, 'error')}`),
     '',
     ...lines,
-    ...(left > 0 ? [pc.gray(`${String(left).padStart(bar + digits + 8)}  in other rows (--top ${top})`)] : []),
+    ...(left > 0
+      ? [pc.gray(`${String(left).padStart(bar + 1 + digits)}${' '.repeat(10)}in other rows (--top ${top})`)]
+      : []),
     ...(failures.length > 0 ? ['', pc.bold('Failures, which were not the callers’')] : []),
     ...failures
       .slice(0, top)

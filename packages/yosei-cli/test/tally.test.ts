@@ -137,6 +137,7 @@ describe('counts', () => {
 
 test('reads standard input, and says where nothing is counted', () => {
   expect(tally(['-', '--by', 'status'], events.join('')).stdout).toMatch(/^5 requests.*\n\n█+ 3 {2}60\.0 % {2}422\n/)
+  expect(tally(['-', '--top', '1'], events.join('')).stdout).toMatch(/\n {13}2 {10}in other rows \(--top 1\)\n/)
   expect(tally(['-'], '').stdout).toBe('no events\n')
   expect(tally(['-'], 'x\n'.repeat(2)).stdout).toBe(
     'no events\n\n2 lines are no event, the first at standard input:1\n',
