@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs'
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { Failure } from './failure.js'
 import { type Grouping, groupings, tally } from './tally.js'
+import { visible } from './terminal.js'
 
 const program = new Command('yosei')
   .description('Judges HTTP requests by their declaration.')
@@ -92,7 +93,7 @@ try {
 } catch (error) {
   if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 ? 0 : 2
   else if (error instanceof Failure) {
-    process.stderr.write(`yosei: ${error.message}\n`)
+    process.stderr.write(`yosei: ${visible(error.message)}\n`)
     process.exitCode = 2
   } else throw error
 }

@@ -1,6 +1,6 @@
 /** What the command prints: text for people, or one JSON document for programs. */
 import { type Checked, count } from './check.js'
-import { pc, shorten, width } from './terminal.js'
+import { pc, shorten, visible, width } from './terminal.js'
 
 export function printText(checked: readonly Checked[]): string {
   const lines = checked.flatMap((one, index) => [
@@ -35,12 +35,12 @@ function sampleLines({ file, sample, verdict, target, errors, faults, nearest }:
         : pc.yellow(String(verdict.status).padEnd(8))
   return [
     '',
-    `${mark} ${status}  ${pc.bold(sample.title)}`,
-    `${' '.repeat(12)}${pc.gray(`${shorten(`${sample.message.method} ${target}`, Math.max(20, width - 14 - place.length))}  ${place}`)}`,
+    `${mark} ${status}  ${pc.bold(visible(sample.title))}`,
+    `${' '.repeat(12)}${pc.gray(`${shorten(visible(`${sample.message.method} ${target}`), Math.max(20, width - 14 - place.length))}  ${place}`)}`,
     ...errors.flatMap(({ address, message, place }) => [
-      ...wrap(`${address} ${message}`, 14).map(
+      ...wrap(visible(`${address} ${message}`), 14).map(
         (text, index) =>
-          `${' '.repeat(index === 0 ? 12 : 14)}${index === 0 ? text.replace(address, pc.cyan(address)) : text}`,
+          `${' '.repeat(index === 0 ? 12 : 14)}${index === 0 ? text.replace(visible(address), pc.cyan(visible(address))) : text}`,
       ),
       `${' '.repeat(14)}${pc.gray(`${file}:${place.line}:${place.column}`)}`,
     ]),
@@ -49,7 +49,7 @@ function sampleLines({ file, sample, verdict, target, errors, faults, nearest }:
       : []),
     ...(verdict.outcome === 'rejected' && verdict.more > 0 ? [`${' '.repeat(12)}and ${verdict.more} more`] : []),
     ...(nearest ? [`${' '.repeat(12)}the nearest endpoint is ${pc.cyan(nearest)}`] : []),
-    ...(faults ?? []).map((fault) => `${' '.repeat(12)}${pc.red(fault)}`),
+    ...(faults ?? []).map((fault) => `${' '.repeat(12)}${pc.red(visible(fault))}`),
   ]
 }
 

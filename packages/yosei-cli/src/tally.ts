@@ -222,30 +222,34 @@ function firstLine(cause: unknown): string {
   return told.split('\n')[0]?.slice(0, 80) ?? ''
 }
 
-/** What anybody may have written there is looked at before it is believed. */
 function eventIn(line: string): JournalEvent | undefined {
   try {
-    const event = JSON.parse(line) as { readonly [name: string]: unknown } | null
-    if (event === null || typeof event !== 'object') return undefined
-    const { time, outcome, status, stage, endpoint, route, errors, absent } = event
-    const isEvent =
-      isText(time) &&
-      !Number.isNaN(Date.parse(time)) &&
-      isText(outcome) &&
-      typeof status === 'number' &&
-      isText(stage) &&
-      (endpoint === undefined || isText(endpoint)) &&
-      (route === undefined || isText(route)) &&
-      Array.isArray(errors) &&
-      errors.every(
-        (error) => isText(error?.address) && isText(error.code) && (error.sent === undefined || isText(error.sent)),
-      ) &&
-      Array.isArray(absent) &&
-      absent.every(isText)
-    return isEvent ? (event as unknown as JournalEvent) : undefined
+    const event: unknown = JSON.parse(line)
+    return isEvent(event) ? event : undefined
   } catch {
     return undefined
   }
+}
+
+/** What anybody may have written there is looked at before it is believed: what is counted of it, and no more. */
+function isEvent(value: unknown): value is JournalEvent {
+  if (value === null || typeof value !== 'object') return false
+  const { time, outcome, status, stage, endpoint, route, errors, absent } = value as { [name: string]: unknown }
+  return (
+    isText(time) &&
+    !Number.isNaN(Date.parse(time)) &&
+    isText(outcome) &&
+    typeof status === 'number' &&
+    isText(stage) &&
+    (endpoint === undefined || isText(endpoint)) &&
+    (route === undefined || isText(route)) &&
+    Array.isArray(errors) &&
+    errors.every(
+      (error) => isText(error?.address) && isText(error.code) && (error.sent === undefined || isText(error.sent)),
+    ) &&
+    Array.isArray(absent) &&
+    absent.every(isText)
+  )
 }
 
 const isText = (value: unknown): value is string => typeof value === 'string'

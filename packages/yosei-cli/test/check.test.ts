@@ -100,6 +100,16 @@ export default intake({ endpoints: { plate: endpoint('POST /plates/{id}', {
   expect(text.stdout.match(/wanted/g)).toHaveLength(1)
 })
 
+test('what was sent does not steer a terminal', () => {
+  const page = `# Red \u009b31m\n\n${http('PUT /things/\u001b[31mx HTTP/1.1\nTeam: red\nContent-Type: application/json\n\n{"\u009b31m":1}')}${verdict('400\nbody["\u009b31m"] odd')}`
+  const { stdout } = yoseiWith({ 'intake.ts': intake, 'b.md': page }, ['check', 'intake.ts', 'b.md'])
+  expect(stdout.match(/[\p{Cc}\p{Cf}]/gu)?.filter((one) => one !== '\n') ?? []).toEqual([])
+  expect(stdout).toContain('Red ·31m')
+  expect(stdout).toContain('PUT /things/·[31mx')
+  expect(stdout).toContain('body["·31m"] is not known here')
+  expect(stdout).toContain('wanted body["·31m"] odd')
+})
+
 describe('the observatory', () => {
   const args = [
     'check',

@@ -51,7 +51,15 @@ const events = written.map(
 writeFileSync(join(cwd, 'all.ndjson'), events.join(''))
 writeFileSync(join(cwd, 'early.ndjson.gz'), gzipSync(events.slice(0, 2).join('')))
 writeFileSync(join(cwd, 'late.ndjson'), `${events.slice(2).join('\r\n')}{"time":"2031`)
-writeFileSync(join(cwd, 'odd.ndjson'), '{}\nnull\n{"time":"x"}\n')
+const fields = (count: number) =>
+  Array.from({ length: count }, (_, index) => ({ address: `body.f${index}`, code: 'x' }))
+const changed = (change: object) => `${JSON.stringify({ ...JSON.parse(events[0] ?? ''), ...change })}\n`
+writeFileSync(join(cwd, 'many.ndjson'), changed({ errors: fields(10_005) }))
+writeFileSync(join(cwd, 'long.ndjson'), changed({ cause: 'x'.repeat(3_000_000) }) + events[1])
+writeFileSync(
+  join(cwd, 'odd.ndjson'),
+  `{}\nnull\n${[{ time: 'x' }, { errors: [null] }, { errors: [{ address: 'body', code: 'x', sent: 1 }] }, { absent: [1] }].map(changed).join('')}`,
+)
 writeFileSync(join(cwd, 'cut.gz'), gzipSync(events.join('')).subarray(0, 100))
 
 test('tells what callers get wrong most', () => {
@@ -102,7 +110,7 @@ describe('counts', () => {
       ],
     ],
     [
-      [...all, '--by', 'day', '--since', '2031-03-02T12:00:00Z', '--until', '2031-03-04'],
+      [...all, '--by', 'day', '--since', '2031-03-02T12:00:00Z', '--until', '2031-03-04T12:00:00Z'],
       [
         ['2031-03-02', 1],
         ['2031-03-03', 1],
@@ -125,7 +133,9 @@ describe('counts', () => {
       ],
       { broken: { count: 1, first: expect.stringMatching(/^late\.ndjson:\d$/) } },
     ],
-    [['odd.ndjson'], [], { requests: 0, broken: { count: 3, first: 'odd.ndjson:1' } }],
+    [['many.ndjson', '--top', '1'], [['plan body.f0 x', 1]], { errors: 10_005, others: 5 }],
+    [['long.ndjson'], [['plan body.note too_long', 1]], { requests: 1, broken: { count: 1, first: 'long.ndjson:1' } }],
+    [['odd.ndjson'], [], { requests: 0, broken: { count: 6, first: 'odd.ndjson:1' } }],
   ])('%j', (args, rows, rest = {}) => {
     const { status, stdout } = tally([...args, '--format', 'json'])
     const counted = JSON.parse(stdout)
@@ -157,15 +167,7 @@ test.each<[string[], RegExp]>([
 })
 
 test('a reader that has seen enough ends it quietly', async () => {
-  writeFileSync(
-    join(cwd, 'days.ndjson'),
-    Array.from(
-      { length: 9_000 },
-      (_, index) =>
-        `${JSON.stringify({ ...JSON.parse(events[0] ?? ''), errors: [{ address: `body.f${index}`, code: 'x' }] })}\n`,
-    ).join(''),
-  )
-  const child = spawn(process.execPath, [command, 'tally', 'days.ndjson', '--top', '9000'], { cwd })
+  const child = spawn(process.execPath, [command, 'tally', 'many.ndjson', '--top', '10000'], { cwd })
   child.stdout.destroy()
   let told = ''
   child.stderr.on('data', (chunk) => {

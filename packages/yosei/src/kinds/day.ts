@@ -1,8 +1,8 @@
 /** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days, months and years in `zone`. */
-import { byClock, isRelative, readDay, readDeclaredDay } from '../grammar/times.js'
-import { isZone } from '../grammar/zones.js'
+import { isRelative, readDay, readDeclaredDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
 import { aDay, aName } from '../terms/taken.js'
+import { checkZone, type Limit, limitsByClock } from './clock.js'
 import { clock, type Run, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
@@ -22,8 +22,7 @@ export interface DayNode extends Declared {
 export const day = scalar<DayNode>({
   options: { from: aDay, until: aDay, zone: aName },
   check({ from, until, zone }, refuse) {
-    if (zone !== undefined && !isZone(zone))
-      refuse(`"${zone}" is no time zone`, 'Give an IANA name such as Europe/Vienna', 'zone')
+    checkZone(zone, refuse)
     const [low, high] = [from, until].map((limit) =>
       limit === undefined
         ? undefined
@@ -36,19 +35,10 @@ export const day = scalar<DayNode>({
   readScalar: read,
 })
 
-type Limit = (now: number) => string
-const limits = new WeakMap<DayNode, { readonly from: Limit | undefined; readonly until: Limit | undefined }>()
-
 /** The limits of a day, by the clock. */
-function limitsOf(node: DayNode) {
-  const known = limits.get(node)
-  if (known) return known
-  const limit = (declared: string | undefined) =>
-    declared === undefined ? undefined : byClock((now) => readDeclaredDay(declared, now, node.zone) as string)
-  const made = { from: limit(node.from), until: limit(node.until) }
-  limits.set(node, made)
-  return made
-}
+const limitsOf = limitsByClock(
+  (declared: string, now, node: DayNode) => readDeclaredDay(declared, now, node.zone) as string,
+)
 
 function read(node: DayNode, value: unknown, run: Run): string | undefined {
   if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
@@ -63,7 +53,7 @@ function read(node: DayNode, value: unknown, run: Run): string | undefined {
 
 export const dayCode = scalarCode<DayNode>((writer: Writer, node, read) => {
   const { from, until } = limitsOf(node)
-  const limit = (declared: string | undefined, by: Limit | undefined, order: string) =>
+  const limit = (declared: string | undefined, by: Limit<string> | undefined, order: string) =>
     declared === undefined
       ? []
       : [`${read} ${order} ${isRelative(declared) ? `${writer.bind(by)}(clock(run))` : literal(writer, declared)}`]

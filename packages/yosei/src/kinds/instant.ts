@@ -1,8 +1,8 @@
 /** A moment in time: an RFC 3339 date-time, read to a Date. */
-import { byClock, isRelative, readInstant, readInstantIn, readMoment, writeInstant } from '../grammar/times.js'
-import { isZone } from '../grammar/zones.js'
+import { isRelative, readInstant, readInstantIn, readMoment, writeInstant } from '../grammar/times.js'
 import type { Declared, Moment } from '../terms/declared.js'
 import { aMoment, aName } from '../terms/taken.js'
+import { checkZone, type Limit, limitsByClock } from './clock.js'
 import { clock, type Run, type Source, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 
@@ -21,8 +21,7 @@ export interface InstantNode extends Declared {
 export const instant = scalar<InstantNode>({
   options: { from: aMoment, until: aMoment, zone: aName },
   check({ from, until, zone }, refuse) {
-    if (zone !== undefined && !isZone(zone))
-      refuse(`"${zone}" is no time zone`, 'Give an IANA name such as Europe/Vienna', 'zone')
+    checkZone(zone, refuse)
     for (const limit of [from, until])
       if (limit !== undefined && Number.isNaN(readMoment(limit, 0)))
         refuse(`"${limit}" is no instant`, 'Write it as 2031-03-01T22:30:00Z, or from now as +36h, -15m, +6mo or -18y')
@@ -34,19 +33,8 @@ export const instant = scalar<InstantNode>({
   encode: (_, value) => (value instanceof Date && !Number.isNaN(value.getTime()) ? writeInstant(value) : value),
 })
 
-type Limit = (now: number) => number
-const limits = new WeakMap<InstantNode, { readonly from: Limit | undefined; readonly until: Limit | undefined }>()
-
 /** The limits of an instant, by the clock. */
-function limitsOf(node: InstantNode) {
-  const known = limits.get(node)
-  if (known) return known
-  const limit = (declared: Moment | undefined) =>
-    declared === undefined ? undefined : byClock((now) => readMoment(declared, now, node.zone))
-  const made = { from: limit(node.from), until: limit(node.until) }
-  limits.set(node, made)
-  return made
-}
+const limitsOf = limitsByClock((declared: Moment, now, node: InstantNode) => readMoment(declared, now, node.zone))
 
 function read(node: InstantNode, value: unknown, run: Run, source: Source): Date | undefined {
   if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
@@ -66,7 +54,7 @@ const isSpoiled = (value: string) => typeof readInstant(value.replace(' ', '+'))
 export const instantCode = scalarCode<InstantNode>((writer, node, read) => {
   const { from, until } = limitsOf(node)
   const time = writer.name('t')
-  const limit = (declared: Moment | undefined, by: Limit | undefined, order: string) => {
+  const limit = (declared: Moment | undefined, by: Limit<number> | undefined, order: string) => {
     if (declared === undefined) return []
     if (!isRelative(declared)) return [`${time} ${order} ${literal(writer, readMoment(declared, 0))}`]
     const span = readMoment(declared, 0)

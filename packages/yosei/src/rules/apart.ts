@@ -5,7 +5,7 @@ import { anAddress } from '../terms/taken.js'
 import type { AlikeTo } from './compare.js'
 import { type Element, elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
 import { faultOf, isNone, pathOf } from './matter.js'
-import { haveOrder, orderAt } from './measure.js'
+import { orderAt, withoutOrder } from './measure.js'
 import { type Blame, type LooseBlame, none, type Rule, type RuleOf, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
@@ -42,14 +42,7 @@ export const apart: RuleOf<Apart> = {
   derives: false,
   compares: true,
   names: none,
-  mistake({ reads }, measuresOf) {
-    const odd = reads.find((address) => {
-      const measures = measuresOf(address)
-      return measures.length > 0 && !measures.some((one) => haveOrder.includes(one))
-    })
-    if (odd !== undefined) return [`${odd} holds values that have no order`, 'Name fields of numbers, times or texts']
-    return mistakeOfElements(reads)
-  },
+  mistake: ({ reads }, measuresOf) => withoutOrder(reads, measuresOf) ?? mistakeOfElements(reads),
   code({ reads: [start = '', end = ''] }, terms) {
     const { writer } = terms
     const list = terms.elements(start)

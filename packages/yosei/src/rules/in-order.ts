@@ -5,7 +5,7 @@ import type { Address } from '../terms/address.js'
 import { aFlag, anAddress } from '../terms/taken.js'
 import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
 import { faultOf, isNone, pathOf } from './matter.js'
-import { areTimes, haveOrder, measuresAt, orderAt, toldAt } from './measure.js'
+import { areTimes, measuresAt, orderAt, toldAt, withoutOrder } from './measure.js'
 import { type Blame, type LooseBlame, none, type Rule, type RuleOf, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
@@ -41,13 +41,7 @@ export const inOrder: RuleOf<InOrder> = {
   derives: false,
   compares: true,
   names: none,
-  mistake({ reads }, measuresOf) {
-    const [address = ''] = reads
-    const measures = measuresOf(address)
-    const wrong = mistakeOfElements(reads)
-    if (wrong || measures.length === 0 || measures.some((one) => haveOrder.includes(one))) return wrong
-    return [`${address} holds values that have no order`, 'Name a field of numbers, times or texts']
-  },
+  mistake: ({ reads }, measuresOf) => mistakeOfElements(reads) ?? withoutOrder(reads, measuresOf),
   code({ reads: [address = ''], orEqual }, terms) {
     const list = terms.elements(address)
     const { writer } = terms

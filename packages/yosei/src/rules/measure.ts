@@ -57,17 +57,24 @@ export const measuresAt = (root: Node, path: Path): readonly Measure[] => [
   ),
 ]
 
-export const haveOrder: readonly Measure[] = [
-  'number',
-  'duration',
-  'instant',
-  'date',
-  'time',
-  'time of day',
-  'text',
-  'own',
-]
+const haveOrder: readonly Measure[] = ['number', 'duration', 'instant', 'date', 'time', 'time of day', 'text', 'own']
 export const areTimes: readonly Measure[] = ['instant', 'date', 'time', 'time of day']
+
+/** One of these addresses holds values of which none comes before another. */
+export function withoutOrder(
+  reads: readonly string[],
+  measuresOf: (address: string) => readonly Measure[],
+): Mistake | undefined {
+  const odd = reads.find((address) => {
+    const measures = measuresOf(address)
+    return measures.length > 0 && !measures.some((one) => haveOrder.includes(one))
+  })
+  if (odd === undefined) return undefined
+  return [
+    `${odd} holds values that have no order`,
+    `Name ${reads.length === 1 ? 'a field' : 'fields'} of numbers, times or texts`,
+  ]
+}
 
 /** Values of different kinds have nothing to be compared by. */
 export function unlike(
@@ -78,14 +85,8 @@ export function unlike(
 ): Mistake | undefined {
   const [first, second] = reads.map(measuresOf) as [readonly Measure[], readonly Measure[]]
   const isFree = (measures: readonly Measure[]) => measures.length === 0 || measures.includes('own')
-  const without = hasOrder
-    ? reads.find(
-        (address) =>
-          !measuresOf(address).some((measure) => haveOrder.includes(measure)) && !isFree(measuresOf(address)),
-      )
-    : undefined
-  if (without !== undefined)
-    return [`${without} holds values that have no order`, 'Name fields of numbers, times or texts']
+  const wrong = hasOrder ? withoutOrder(reads, measuresOf) : undefined
+  if (wrong) return wrong
   if (isFree(first) || isFree(second) || first.some((measure) => second.includes(measure))) return undefined
   return [
     `${reads[0]} is a ${first.join(' or ')} and ${reads[1]} a ${second.join(' or ')}, which do not compare`,
