@@ -87,7 +87,8 @@ test.each(quoted)('%s is quoted as it stands', (file, part) => {
 })
 
 test('the tables are those of the source', () => {
-  execFileSync(process.execPath, ['docs/tables.js', '--check'], { cwd: root, stdio: 'pipe' })
+  for (const script of ['docs/tables.js', 'docs/command.js'])
+    execFileSync(process.execPath, [script, '--check'], { cwd: root, stdio: 'pipe' })
 })
 
 test('the snippets compile', () => {

@@ -72,7 +72,7 @@ const sessionId = text({ pattern: /^s-[0-9]{6}$/ })
 
 /** Right ascension is sent as hours, minutes and seconds, `05:35:17.3`, and read to hours. */
 const rightAscension = readAs(
-  text({ title: 'Right ascension, as hours:minutes:seconds' }),
+  text({ title: 'Right ascension, as hours:minutes:seconds', length: [8, 13], examples: ['05:35:17.3', '23:59:59.9'] }),
   (sent) => {
     const [, hours, minutes, seconds] = /^([01]\d|2[0-3]):([0-5]\d):([0-5]\d(?:\.\d{1,4})?)$/.exec(sent) ?? []
     return hours === undefined ? undefined : Number(hours) + Number(minutes) / 60 + Number(seconds) / 3600
@@ -324,7 +324,7 @@ const clouds = choice(['clear', 'thin', 'broken', 'overcast'])
 const reportNight = endpoint('PUT /telescopes/{telescopeId}/nights/{night}/report', {
   title: 'Report a night',
   success: 204,
-  path: { telescopeId: slug, night: day({ until: '+0d' }) },
+  path: { telescopeId: slug, night: day({ until: '+0d', zone: 'UTC' }) },
   body: record({
     opened: instant(),
     closed: instant(),

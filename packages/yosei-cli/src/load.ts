@@ -1,14 +1,20 @@
 /** Loads an intake module, in TypeScript or JavaScript. */
 import { existsSync } from 'node:fs'
+import { createRequire } from 'node:module'
 import { resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import { createJiti } from 'jiti'
+import { createJiti, type JitiOptions } from 'jiti'
 import type { Intake } from 'yosei'
 import { Failure } from './failure.js'
 
+interface LoadOptions {
+  /** Whether it is read again, though it was loaded before. */
+  readonly isFresh?: boolean
+}
+
 /** @throws Failure where there is no such module, it throws, or it exports no intake. */
-export async function loadIntake(file: string): Promise<Intake> {
-  const app = await loadDefault(file, 'your intake')
+export async function loadIntake(file: string, options: LoadOptions = {}): Promise<Intake> {
+  const app = await loadDefault(file, 'your intake', options)
   if (!isIntake(app))
     throw new Failure(
       `${file}: its default export is no intake; end it with: export default intake({ endpoints: { … } })`,
@@ -17,24 +23,42 @@ export async function loadIntake(file: string): Promise<Intake> {
 }
 
 /** @throws Failure where there is no such module, it throws, or it exports no function. */
-export async function loadServices(file: string): Promise<() => unknown> {
-  const make = await loadDefault(file, 'your stand-in services')
+export async function loadServices(file: string, options: LoadOptions = {}): Promise<() => unknown> {
+  const make = await loadDefault(file, 'your stand-in services', options)
   if (typeof make !== 'function')
     throw new Failure(`${file}: its default export is no function; end it with: export default () => ({ … })`)
   return make as () => unknown
 }
 
-async function loadDefault(file: string, what: string): Promise<unknown> {
+async function loadDefault(file: string, what: string, options: LoadOptions): Promise<unknown> {
   const path = resolve(file)
   if (!existsSync(path)) throw new Failure(`${file}: there is no such file; name the module that exports ${what}`)
-  const module = await evaluate(path).catch((error: unknown) => {
+  const module = await evaluate(path, options).catch((error: unknown) => {
     throw new Failure(`${file}${lineOf(error, path)}: could not be loaded: ${firstLine(error)}`)
   })
   return (module as { default?: unknown }).default
 }
 
-const evaluate = async (path: string): Promise<unknown> =>
-  createJiti(pathToFileURL(path).href, { fsCache: false }).import(path)
+const evaluate = async (path: string, { isFresh = false }: LoadOptions): Promise<unknown> =>
+  createJiti(pathToFileURL(path).href, { fsCache: false, moduleCache: !isFresh, transform }).import(path)
+
+/** What takes the types away: it is loaded when there are some. */
+const transform: JitiOptions['transform'] & {} = ({ source, filename = '', async }) => {
+  const { transform } = createRequire(import.meta.url)('sucrase') as typeof import('sucrase')
+  try {
+    const { code } = transform(source, { transforms: ['typescript', 'imports'], disableESTransforms: true })
+    return { code: async ? awaited(code) : code }
+  } catch (error) {
+    const [, what = '', line = '1', column = '1'] = /^(.*?) \((\d+):(\d+)\)$/.exec((error as Error).message) ?? []
+    throw new SyntaxError(`${what.replace(/^Error transforming .*?: /, '')}\n    at ${filename}:${line}:${column}`)
+  }
+}
+
+/** What is imported may be a module of the platform's own, which has to be waited for. */
+const awaited = (code: string): string =>
+  code
+    .replace(/^(.*?)\b(var _\w+ = )require\(('[^']*'|"[^"]*")\)/gm, '$1$2await jitiImport($3)')
+    .replaceAll('obj && obj.__esModule ?', "obj && (obj.__esModule || 'default' in obj) ?")
 
 const isIntake = (value: unknown): value is Intake =>
   typeof value === 'object' && value !== null && typeof (value as Partial<Intake>).endpoints === 'object'

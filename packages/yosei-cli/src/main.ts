@@ -2,8 +2,13 @@
 import { readFileSync } from 'node:fs'
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { Failure } from './failure.js'
+import type { ProbeOptions } from './probe.js'
+import type { RunOptions } from './run-check.js'
+import type { SendOptions } from './send.js'
+import { settled } from './settings.js'
 import { type Grouping, groupings, tally } from './tally.js'
-import { visible } from './terminal.js'
+import { print, visible } from './terminal.js'
+import type { TryOptions } from './try.js'
 
 const program = new Command('yosei')
   .description('Judges HTTP requests by their declaration.')
@@ -11,38 +16,47 @@ const program = new Command('yosei')
   .exitOverride()
   .showHelpAfterError('(yosei --help tells more)')
 
+const intakeArgument = 'the module whose default export is the intake (TypeScript or JavaScript)'
+const servicesOption = 'the module whose default export makes stand-in services, afresh for each sample'
+const formatOption = (...formats: string[]) =>
+  new Option('--format <format>', 'what to print').choices(['text', 'json', ...formats]).default('text')
+
 program
   .command('check')
   .description('Judges the sample requests of Markdown books, and says whether each verdict is as written.')
-  .argument('<intake>', 'the module whose default export is the intake (TypeScript or JavaScript)')
+  .argument('[intake]', intakeArgument)
   .argument(
-    '<samples...>',
-    'sample books: files, folders or globs; or journals (.ndjson), whose failed requests are judged again',
+    '[samples...]',
+    'sample books: files, folders or globs; requests or journals (.ndjson), recordings (.har); - is a message',
   )
-  .addOption(new Option('--format <format>', 'what to print').choices(['text', 'json']).default('text'))
-  .option('--services <module>', 'the module whose default export makes stand-in services, afresh for each sample')
-  .action(
-    async (file: string, patterns: string[], { format, services }: { format: 'text' | 'json'; services?: string }) => {
-      // Each command loads what it needs, and no other.
-      const [{ checkSamples, count }, { findSamples }, { loadIntake, loadServices }, { printJson, printText }] =
-        await Promise.all([import('./check.js'), import('./find.js'), import('./load.js'), import('./print.js')])
-      const samples = findSamples(patterns)
-      const makeServices = services === undefined ? undefined : await loadServices(services)
-      const checked = await checkSamples(await loadIntake(file), samples, makeServices)
-      process.stdout.write(`${format === 'json' ? printJson(checked) : printText(checked)}\n`)
-      process.exitCode = count(checked).notAsExpected > 0 ? 1 : 0
-    },
-  )
+  .addOption(formatOption('junit'))
+  .option('--services <module>', servicesOption)
+  .option('--only <words...>', 'judge what has this endpoint, status or word in its title alone')
+  .option('--quiet', 'print only what is not as expected')
+  .option('--trace', 'print how each value was read, and how each stage and rule went')
+  .addOption(new Option('--write [which]', 'write the verdicts that are missing into the books').choices(['all']))
+  .option('--watch', 'judge again when a file changes, and print what changed')
+  .option('--coverage', 'print which demands of the intake no sample has tripped')
+  .option('--least <percent>', 'fail where less is covered', percentOf)
+  .addHelpText('after', '\nExample: yosei check intake.ts samples --services services.ts --only 422')
+  .action(async (file: string | undefined, patterns: string[], options: RunOptions) => {
+    const { runCheck } = await import('./run-check.js')
+    const { intake, samples, services } = settled({ intake: file, samples: patterns, services: options.services })
+    process.exitCode = await runCheck(intake, samples, { ...options, ...(services ? { services } : {}) })
+  })
 
 program
   .command('show')
-  .description('Shows an endpoint: its outline as JSON, or the code that is made for it.')
-  .argument('<intake>', 'the module whose default export is the intake (TypeScript or JavaScript)')
-  .argument('<endpoint>', 'the name of the endpoint in the intake')
+  .description('Shows all endpoints, or one as a sheet; its outline as JSON, or the code that is made for it.')
+  .argument('[intake]', intakeArgument)
+  .argument('[endpoint]', 'the name of the endpoint in the intake')
+  .addOption(formatOption())
   .option('--code', 'print the generated code')
-  .action(async (file: string, name: string, { code = false }: { code?: boolean }) => {
-    const [{ loadIntake }, { showEndpoint }] = await Promise.all([import('./load.js'), import('./show.js')])
-    process.stdout.write(`${showEndpoint(await loadIntake(file), name, code)}\n`)
+  .addHelpText('after', '\nExample: yosei show intake.ts bookSession')
+  .action(async (file: string | undefined, name: string | undefined, options: { format: string; code?: boolean }) => {
+    const [{ loadIntake }, { show }] = await Promise.all([import('./load.js'), import('./show.js')])
+    const { intake } = settled({ intake: file })
+    await print(`${show(await loadIntake(intake), name, options)}\n`)
   })
 
 program
@@ -53,7 +67,7 @@ program
   .option('--since <time>', 'leave out what was before: 2031-03-01 or 2031-03-01T12:00:00Z', timeOf)
   .option('--until <time>', 'leave out what was then or later', timeOf)
   .option('--top <count>', 'print so many rows', countOf, 20)
-  .addOption(new Option('--format <format>', 'what to print').choices(['text', 'json']).default('text'))
+  .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei tally logs/*.ndjson.gz --by field --since 2031-03-01')
   .action(
     async (
@@ -63,14 +77,117 @@ program
       const counted = await tally(files, { by, since, until })
       if (format === 'json') {
         const rows = counted.rows.slice(0, top)
-        process.stdout.write(`${JSON.stringify({ ...counted, rows }, null, 2)}\n`)
+        await print(`${JSON.stringify({ ...counted, rows }, null, 2)}\n`)
         return
       }
       const { printTally } = await import('./print-tally.js')
-      process.stdout.write(`${printTally(counted, top)}\n`)
+      await print(`${printTally(counted, top)}\n`)
     },
   )
 
+program
+  .command('try')
+  .description('Judges one request: the smallest accepted one, with what is said of it.')
+  .argument('<intake>', intakeArgument)
+  .argument('<method>', 'such as POST')
+  .argument('<target>', 'path and query, such as /sessions?limit=5')
+  .option('--header <field>', 'a header field, Name: value (repeatable)', gathered, [])
+  .option('--body <body>', 'the body as it is, @FILE, or - for standard input')
+  .option('--with <setting>', 'a value at its address, as in body.seats=5 (repeatable)', gathered, [])
+  .option('--who <json>', 'who is asking, as the endpoint declares it')
+  .option('--now <time>', 'the clock of the judgement', timeOf)
+  .option('--services <module>', servicesOption)
+  .option('--trace', 'print how each value was read, and each rule')
+  .option('--write <book>', 'append it to a sample book, with its verdict')
+  .addOption(formatOption())
+  .addHelpText('after', "\nExample: yosei try intake.ts GET '/sessions?limit=5' --with query.state=booked")
+  .action(async (file: string, method: string, target: string, options: TryOptions) => {
+    const [{ loadIntake }, { runTry }] = await Promise.all([import('./load.js'), import('./try.js')])
+    process.exitCode = await runTry(await loadIntake(file), method, target, options)
+  })
+
+program
+  .command('send')
+  .description('Sends samples to a running server, and holds its answers against the books.')
+  .argument('<base>', 'where the server is, such as http://127.0.0.1:8080')
+  .argument(
+    '<samples...>',
+    'sample books: files, folders or globs; requests (.ndjson), recordings (.har); - is a message',
+  )
+  .option('--abreast <count>', 'send each so many times at the same moment', countOf, 1)
+  .option('--repeat <count>', 'send each so many times, one after the other', countOf, 1)
+  .option('--header <field>', 'a header field for all that lack it, Name: value (repeatable)', gathered, [])
+  .option('--timeout <ms>', 'wait so long for an answer', countOf, 10_000)
+  .addOption(formatOption())
+  .addHelpText('after', '\nExample: yosei send http://127.0.0.1:8080 samples/book.md --abreast 8')
+  .action(async (base: string, patterns: string[], options: SendOptions) => {
+    const { runSend } = await import('./send.js')
+    process.exitCode = await runSend(base, patterns, options)
+  })
+
+program
+  .command('probe')
+  .description('Makes requests from the declaration: right ones, and one that breaks each limit; and judges them.')
+  .argument('[intake]', intakeArgument)
+  .argument('[endpoint]', 'probe this endpoint alone')
+  .option('--samples <samples...>', 'accepted samples to take values from, where a function says what it takes', [])
+  .option('--seed <number>', 'make others', countOf, 1)
+  .option('--write <book>', 'save them as a sample book, with their verdicts')
+  .option('--at <base>', 'send them to a running server')
+  .option('--header <field>', 'a header field for all that lack it, with --at (repeatable)', gathered, [])
+  .option('--timeout <ms>', 'wait so long for an answer', countOf, 10_000)
+  .addOption(formatOption())
+  .addHelpText('after', '\nExample: yosei probe intake.ts bookSession --write samples/probes.md')
+  .action(async (file: string | undefined, endpoint: string | undefined, options: ProbeOptions) => {
+    const [{ loadIntake }, { runProbe }] = await Promise.all([import('./load.js'), import('./probe.js')])
+    const { intake } = settled({ intake: file })
+    process.exitCode = await runProbe(await loadIntake(intake), endpoint, options)
+  })
+
+program
+  .command('compare')
+  .description('Shows by requests what a client would notice of a change; fails where something breaks.')
+  .argument('<old>', 'an intake, or one at a revision: git:HEAD~1:path/intake.ts')
+  .argument('<new>', 'the same as it is to be')
+  .addOption(formatOption())
+  .addHelpText('after', '\nExample: yosei compare git:HEAD~1:intake.ts intake.ts')
+  .action(async (before: string, after: string, { format }: { format: string }) => {
+    const { runCompare } = await import('./run-compare.js')
+    process.exitCode = await runCompare(before, after, format)
+  })
+
+program
+  .command('advise')
+  .description('Says what a careful colleague would of the declaration; each can be answered in it with a reason.')
+  .argument('[intake]', intakeArgument)
+  .option('--samples <samples...>', 'sample books, to say which rules none of them breaks', [])
+  .option('--services <module>', servicesOption)
+  .addOption(formatOption())
+  .addHelpText('after', '\nExample: yosei advise intake.ts --samples samples')
+  .action(async (file: string | undefined, options: { format: string; samples: string[]; services?: string }) => {
+    const [{ loadIntake, loadServices }, { runAdvise }] = await Promise.all([
+      import('./load.js'),
+      import('./run-advise.js'),
+    ])
+    const { intake, services } = settled({ intake: file, services: options.services })
+    const makeServices = services === undefined ? undefined : await loadServices(services)
+    process.exitCode = await runAdvise(await loadIntake(intake), intake, { ...options, makeServices })
+  })
+
+program
+  .command('completion')
+  .description('Prints what lets a shell complete the commands and their options.')
+  .argument('<shell>', 'bash, zsh or fish')
+  .addHelpText('after', '\nExample: source <(yosei completion bash)')
+  .action(async (shell: string) => {
+    const { completionFor } = await import('./completion.js')
+    await print(completionFor(shell, program))
+  })
+
+/** An option that may be given again. */
+function gathered(text: string, all: readonly string[]): string[] {
+  return [...all, text]
+}
 /** @throws InvalidArgumentError which commander tells with the option. */
 function timeOf(text: string): Date {
   const time = new Date(text)
@@ -79,6 +196,10 @@ function timeOf(text: string): Date {
 }
 function countOf(text: string): number {
   if (!/^[1-9]\d{0,5}$/.test(text)) throw new InvalidArgumentError('Write a whole number from 1 on.')
+  return Number(text)
+}
+function percentOf(text: string): number {
+  if (!/^(?:\d|[1-9]\d|100)$/.test(text)) throw new InvalidArgumentError('Write a whole number from 0 to 100.')
   return Number(text)
 }
 

@@ -1,10 +1,8 @@
 /** What `tally` prints: a bar for each row, or one JSON document. */
 import type { Row, Tally } from './tally.js'
-import { pc, shorten, visible, width } from './terminal.js'
+import { bar, pc, plural, shorten, visible, width } from './terminal.js'
 
-const bar = 12
-/** Eighths of a column, so that small shares are seen. */
-const blocks = ['', '▏', '▎', '▍', '▌', '▋', '▊', '▉']
+const room = 12
 
 export function printTally(counted: Tally, top: number): string {
   const { rows, requests, errors, others, failures, unsent, broken } = counted
@@ -20,7 +18,7 @@ export function printTally(counted: Tally, top: number): string {
     '',
     ...lines,
     ...(left > 0
-      ? [pc.gray(`${String(left).padStart(bar + 1 + digits)}${' '.repeat(10)}in other rows (--top ${top})`)]
+      ? [pc.gray(`${String(left).padStart(room + 1 + digits)}${' '.repeat(10)}in other rows (--top ${top})`)]
       : []),
     ...(failures.length > 0 ? ['', pc.bold('Failures, which were not the callers’')] : []),
     ...failures
@@ -40,8 +38,7 @@ function rowLines(
   { key, count, first, last, example }: Row,
   { most, all, digits }: { readonly most: number; readonly all: number; readonly digits: number },
 ): string[] {
-  const eighths = Math.max(1, Math.round((8 * bar * count) / most))
-  const drawn = `${'█'.repeat(eighths >> 3)}${blocks[eighths & 7]}`.padEnd(bar)
+  const drawn = bar(count / most, room)
   const share = `${((100 * count) / all).toFixed(1)} %`.padStart(7)
   const head = `${String(count).padStart(digits)} ${share}`
   const [a = '', b = '', c = ''] = key.map((part) => shorten(visible(part), 60))
@@ -51,14 +48,13 @@ function rowLines(
     ...(when === a ? [] : [when]),
     ...(example === undefined ? [] : [`such as ${JSON.stringify(example)}`]),
   ].join('  ')
-  const indent = ' '.repeat(bar + head.length + 3)
+  const indent = ' '.repeat(room + head.length + 3)
   return [
     `${pc.green(drawn)} ${head}  ${what}`,
     ...(about === '' ? [] : [pc.gray(`${indent}${shorten(visible(about), width - indent.length)}`)]),
   ]
 }
 
-const plural = (number: number, what: string) => `${number} ${what}${number === 1 ? '' : 's'}`
 const day = (time: string) => time.slice(0, 10)
 
 const brokenLines = (broken: Tally['broken']) =>

@@ -1,13 +1,25 @@
-/** What the command prints: text for people, or one JSON document for programs. */
-import { type Checked, count } from './check.js'
-import { pc, shorten, visible, width } from './terminal.js'
+/** What `check` prints: text for people, one JSON document for programs, or a report for build servers. */
+import type { FieldError, Step } from 'yosei'
+import { type AnyVerdict, markOf, type Place, placeOf } from './book/index.js'
+import { type Checked, type Counts, statusOf } from './check.js'
+import { isShown, maskedTarget } from './masked.js'
+import { nearestEndpoint } from './nearest.js'
+import { marked, pc, shorten, visible, width, wrap } from './terminal.js'
 
-export function printText(checked: readonly Checked[]): string {
-  const lines = checked.flatMap((one, index) => [
-    ...(one.file === checked[index - 1]?.file ? [] : ['', pc.bold(one.file)]),
-    ...sampleLines(one),
-  ])
-  const { samples, accepted, pending, rejected, asExpected, notAsExpected } = count(checked)
+const errorsOf = (verdict: AnyVerdict): readonly FieldError[] => (verdict.outcome === 'rejected' ? verdict.errors : [])
+const errorsWithPlaces = ({ verdict, sample }: Checked): readonly (FieldError & { readonly place: Place })[] =>
+  errorsOf(verdict).map((error) => Object.assign(error, { place: placeOf(error, sample) }))
+const targetOf = ({ app, sample, verdict }: Checked) => maskedTarget(app, sample, verdict)
+const shownIn =
+  ({ app, verdict }: Checked) =>
+  (address: string) =>
+    isShown(app, verdict, address)
+const nearestTo = ({ app, verdict, sample: { message } }: Checked) =>
+  verdict.outcome === 'rejected' && verdict.stage === 'match'
+    ? nearestEndpoint(app, message.method, message.target)
+    : undefined
+
+export function countsText({ samples, accepted, pending, rejected, asExpected, notAsExpected }: Counts): string {
   const open = samples - asExpected - notAsExpected
   const parts = [
     `${accepted} accepted`,
@@ -17,78 +29,119 @@ export function printText(checked: readonly Checked[]): string {
     ...(open > 0 ? [`${open} without expectation`] : []),
   ]
   const bad = `${notAsExpected} not as expected`
-  return [
-    ...lines.slice(1),
-    '',
-    `${samples} samples: ${parts.join(', ')}, ${notAsExpected > 0 ? pc.red(bad) : bad}`,
-  ].join('\n')
+  return `${samples} samples: ${parts.join(', ')}, ${notAsExpected > 0 ? pc.red(bad) : bad}`
 }
 
-function sampleLines({ file, sample, verdict, target, errors, faults, nearest }: Checked): string[] {
+export const statusText = (verdict: AnyVerdict): string =>
+  verdict.outcome === 'accepted'
+    ? pc.green('accepted')
+    : verdict.outcome === 'pending'
+      ? pc.cyan('pending ')
+      : pc.yellow(String(verdict.status).padEnd(8))
+
+/** An error at its field: its words, and the line with what is meant marked. */
+export function errorLines(
+  error: FieldError & { readonly place?: Place },
+  where: string | undefined,
+  mark: ReturnType<typeof markOf>,
+): string[] {
+  const { address, message } = error
+  return [
+    ...wrap(visible(`${address} ${message}`.trim()), 14).map(
+      (text, index) =>
+        `${' '.repeat(index === 0 ? 12 : 14)}${index === 0 ? text.replace(visible(address), pc.cyan(visible(address))) : text}`,
+    ),
+    ...(where === undefined ? [] : [`${' '.repeat(14)}${pc.gray(where)}`]),
+    ...(mark ? marked(mark, 16) : []),
+  ]
+}
+
+export function sampleText(checked: Checked): string {
+  const { file, sample, verdict, faults } = checked
   const place = `${file}:${sample.places.requestLine.line}`
   const mark = faults === undefined ? pc.gray('·') : faults.length === 0 ? pc.green('=') : pc.red('≠')
-  const status =
-    verdict.outcome === 'accepted'
-      ? pc.green('accepted')
-      : verdict.outcome === 'pending'
-        ? pc.cyan('pending ')
-        : pc.yellow(String(verdict.status).padEnd(8))
+  const nearest = nearestTo(checked)
+  const target = targetOf(checked)
   return [
     '',
-    `${mark} ${status}  ${pc.bold(visible(sample.title))}`,
+    `${mark} ${statusText(verdict)}  ${pc.bold(visible(sample.title))}`,
     `${' '.repeat(12)}${pc.gray(`${shorten(visible(`${sample.message.method} ${target}`), Math.max(20, width - 14 - place.length))}  ${place}`)}`,
-    ...errors.flatMap(({ address, message, place }) => [
-      ...wrap(visible(`${address} ${message}`), 14).map(
-        (text, index) =>
-          `${' '.repeat(index === 0 ? 12 : 14)}${index === 0 ? text.replace(visible(address), pc.cyan(visible(address))) : text}`,
+    ...errorsWithPlaces(checked).flatMap((error) =>
+      errorLines(
+        error,
+        `${file}:${error.place.line}:${error.place.column}`,
+        markOf(error, sample, target, shownIn(checked)),
       ),
-      `${' '.repeat(14)}${pc.gray(`${file}:${place.line}:${place.column}`)}`,
-    ]),
+    ),
     ...(verdict.outcome === 'pending'
       ? [`${' '.repeat(12)}not asked: ${verdict.unasked.join(', ')} (--services MODULE asks them)`]
       : []),
     ...(verdict.outcome === 'rejected' && verdict.more > 0 ? [`${' '.repeat(12)}and ${verdict.more} more`] : []),
     ...(nearest ? [`${' '.repeat(12)}the nearest endpoint is ${pc.cyan(nearest)}`] : []),
+    ...traceLines(verdict),
     ...(faults ?? []).map((fault) => `${' '.repeat(12)}${pc.red(visible(fault))}`),
+  ].join('\n')
+}
+
+/** Each field with what was sent and what it was read as, and each stage and rule with whether it ran. */
+export function traceLines({ trace }: AnyVerdict): string[] {
+  if (!trace) return []
+  const rows = trace.readings.map(({ address, sent, read, how }) => [address, shownValue(sent), shownValue(read), how])
+  const widths = [0, 1, 2].map((column) =>
+    Math.min([34, 22, 22][column] as number, Math.max(0, ...rows.map((row) => (row[column] as string).length))),
+  )
+  return [
+    ...rows.map(
+      ([address = '', sent = '', read = '', how = '']) =>
+        `${' '.repeat(12)}${pc.cyan(fitted(address, widths[0]))}  ${fitted(sent, widths[1])}  ${pc.gray('→')} ${fitted(read, widths[2])}  ${pc.gray(how)}`,
+    ),
+    ...trace.steps.map((step) => `${' '.repeat(12)}${stepText(step)}`),
   ]
 }
+const fitted = (text: string, room = 0) => shorten(visible(text), room).padEnd(room)
 
-/** Breaks a text at spaces, so that it fits behind an indentation. */
-function wrap(text: string, indent: number): string[] {
-  const lines: string[] = []
-  for (const word of text.split(' ')) {
-    const last = lines.at(-1)
-    if (last !== undefined && last.length + 1 + word.length <= width - indent)
-      lines[lines.length - 1] = `${last} ${word}`
-    else lines.push(word)
-  }
-  return lines
+export function stepText({ stage, name, outcome, because }: Step): string {
+  const mark = { passed: pc.green('passed '), failed: pc.red('failed '), 'not run': pc.gray('not run') }[outcome]
+  const what = name === undefined ? stage : `${stage}: ${name}`
+  return `${mark}  ${shorten(visible(what), 70)}${because === undefined ? '' : pc.gray(`  ${visible(because)}`)}`
 }
 
-export function printJson(checked: readonly Checked[]): string {
-  const samples = checked.map(({ file, sample, verdict, target, success, errors, faults, shown }) => ({
+export const shownValue = (value: unknown): string =>
+  value === undefined
+    ? 'absent'
+    : typeof value === 'bigint'
+      ? String(value)
+      : value instanceof Date
+        ? value.toISOString()
+        : (JSON.stringify(value) ?? String(value))
+
+/** One sample as a program reads it. */
+export function sampleJson(checked: Checked): object {
+  const { app, file, sample, verdict, faults } = checked
+  return {
     file,
     line: sample.places.requestLine.line,
     title: sample.title,
     method: sample.message.method,
-    target,
+    target: targetOf(checked),
+    endpoint: verdict.endpoint ?? null,
     outcome: verdict.outcome,
-    status: verdict.outcome === 'rejected' ? verdict.status : success,
+    status: statusOf(app, verdict),
     unasked: verdict.outcome === 'pending' ? verdict.unasked : [],
-    errors: errors.map(({ address, pointer, code, message, place }) => ({
+    errors: errorsWithPlaces(checked).map(({ address, pointer, code, message, place }) => ({
       address,
       pointer: pointer ?? null,
       code,
       message,
       ...place,
     })),
-    expected: expectedOf(sample.expectation, shown),
+    ...(verdict.trace ? { trace: verdict.trace } : {}),
+    expected: expectedOf(sample.expectation, shownIn(checked)),
     asExpected: faults === undefined ? null : faults.length === 0,
-  }))
-  return JSON.stringify({ samples, counts: count(checked) }, null, 2)
+  }
 }
 
-function expectedOf(expectation: Checked['sample']['expectation'], shown: Checked['shown']): unknown {
+function expectedOf(expectation: Checked['sample']['expectation'], shown: (address: string) => boolean): unknown {
   if (!expectation) return null
   if (expectation.outcome !== 'rejected')
     return {
@@ -100,3 +153,34 @@ function expectedOf(expectation: Checked['sample']['expectation'], shown: Checke
   const { outcome, status, errors = null, others } = expectation
   return { outcome, status, errors, others }
 }
+
+/** One sample as a test case. */
+export function sampleJunit({ file, sample, verdict, faults }: Checked): string {
+  const { line } = sample.places.requestLine
+  const about = `classname="${escaped(file)}" name="${escaped(sample.title)}" file="${escaped(file)}" line="${line}"`
+  if (faults === undefined) return `    <testcase ${about}><skipped message="no verdict is expected"/></testcase>`
+  if (faults.length === 0) return `    <testcase ${about}/>`
+  const came = errorsOf(verdict).map(({ address, code, message }) => `${address} ${code}: ${message}`)
+  const detail = [`${file}:${line}`, ...faults, ...(came.length > 0 ? ['came:', ...came] : [])]
+  return [
+    `    <testcase ${about}>`,
+    `      <failure message="${escaped(faults[0] ?? '')}">${escaped(detail.join('\n'))}</failure>`,
+    '    </testcase>',
+  ].join('\n')
+}
+export const junitText = (cases: readonly string[], { samples, notAsExpected, asExpected }: Counts): string =>
+  [
+    '<?xml version="1.0" encoding="UTF-8"?>',
+    '<testsuites>',
+    `  <testsuite name="yosei check" tests="${samples}" failures="${notAsExpected}" skipped="${samples - asExpected - notAsExpected}">`,
+    ...cases,
+    '  </testsuite>',
+    '</testsuites>',
+  ].join('\n')
+
+const entities: { readonly [character: string]: string } = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }
+/** XML has no way to write most control characters. */
+const escaped = (text: string) =>
+  text
+    .replace(/[&<>"]/g, (one) => entities[one] as string)
+    .replace(/[\u0000-\u0008\u000b-\u001f\u007f-\u009f\ufffe\uffff\p{Cs}]/gu, '·')

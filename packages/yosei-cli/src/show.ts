@@ -1,16 +1,270 @@
-/** Shows what an endpoint is: its outline, or the code that is made for it. */
+/** Shows what an endpoint is: a sheet, its outline, or the code that is made for it; or all endpoints as a table. */
 import { distance } from 'fastest-levenshtein'
-import { codeOf, type Intake, outline } from 'yosei'
+import { codeOf, type Endpoint, type Intake, outline } from 'yosei'
+import { demandsOf } from 'yosei/probe'
 import { Failure } from './failure.js'
+import { pc, shorten, visible, width, wrap } from './terminal.js'
 
 /** @throws Failure where the intake has no endpoint of that name. */
-export function showEndpoint(app: Intake, name: string, code: boolean): string {
+export function endpointIn(app: Intake, name: string): Endpoint {
   const endpoint = Object.hasOwn(app.endpoints, name) ? app.endpoints[name] : undefined
-  if (!endpoint) {
-    const [nearest] = Object.keys(app.endpoints).sort((a, b) => distance(name, a) - distance(name, b))
-    throw new Failure(
-      `${name}: the intake has no endpoint of this name; ${nearest === undefined ? 'it has none at all' : `the nearest is ${nearest}`}`,
-    )
+  if (endpoint) return endpoint
+  const [nearest] = Object.keys(app.endpoints).sort((a, b) => distance(name, a) - distance(name, b))
+  throw new Failure(
+    `${name}: the intake has no endpoint of this name; ${nearest === undefined ? 'it has none at all' : `the nearest is ${nearest}`}`,
+  )
+}
+
+export function show(
+  app: Intake,
+  name: string | undefined,
+  { format, code = false }: { readonly format: string; readonly code?: boolean },
+): string {
+  if (code && name === undefined) throw new Failure('--code is of one endpoint; name it behind the intake')
+  const endpoint = name === undefined ? undefined : endpointIn(app, name)
+  if (code && endpoint) return codeOf(endpoint)
+  if (format === 'json') return JSON.stringify(outline(endpoint ?? app), null, 2)
+  return endpoint && name !== undefined ? sheetOf(app, name) : tableOf(app)
+}
+
+type Json = string | number | boolean | null | undefined | readonly Json[] | Outline
+/** What `outline` says of a field, an endpoint or an intake. */
+interface Outline {
+  readonly [name: string]: Json
+}
+const isOutline = (value: Json): value is Outline =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
+const below = (of: Outline, name: string): Outline => (isOutline(of[name]) ? (of[name] as Outline) : {})
+
+function tableOf(app: Intake): string {
+  const whole = outline(app) as Outline
+  const rows = Object.entries(below(whole, 'endpoints')).map(([name, one]) => {
+    const endpoint = one as Outline
+    const parts = ['path', 'query', 'header', 'cookie'].flatMap((part) => Object.keys(below(endpoint, part)))
+    const bodies = Object.keys(below(endpoint, 'body'))
+    return {
+      name,
+      signature: `${endpoint.method} ${whole.base ?? ''}${endpoint.template}`,
+      fields: `${parts.length + (bodies.length > 0 ? fieldsIn(Object.values(below(endpoint, 'body'))[0] as Outline) : 0)}`,
+      rules: `${(endpoint.rules as readonly Json[]).length}`,
+      title: String(endpoint.title ?? ''),
+    }
+  })
+  const [names, signatures] = [
+    Math.max(8, ...rows.map(({ name }) => name.length)),
+    Math.max(9, ...rows.map(({ signature }) => signature.length)),
+  ]
+  return [
+    ...(whole.title === undefined
+      ? []
+      : [pc.bold(visible(`${whole.title}${whole.version === undefined ? '' : ` ${whole.version}`}`)), '']),
+    pc.gray(`${'endpoint'.padEnd(names)}  ${'request'.padEnd(signatures)}  fields  rules  title`),
+    ...rows.map(({ name, signature, fields, rules, title }) => {
+      const start = `${name.padEnd(names)}  ${signature.padEnd(signatures)}  ${fields.padStart(6)}  ${rules.padStart(5)}  `
+      return `${pc.cyan(start.slice(0, names))}${start.slice(names)}${shorten(visible(title), Math.max(10, width - start.length))}`
+    }),
+  ].join('\n')
+}
+
+/** How many scalars and lists a body has. */
+function fieldsIn(of: Outline): number {
+  const inside = [...Object.values(below(of, 'fields')), ...Object.values(below(of, 'branches'))].filter(isOutline)
+  return inside.length > 0
+    ? inside.reduce((sum, one) => sum + fieldsIn(one), 0)
+    : isOutline(of.item)
+      ? fieldsIn(of.item)
+      : 1
+}
+
+function sheetOf(app: Intake, name: string): string {
+  const endpoint = outline(app.endpoints[name] as Endpoint) as Outline
+  const base = String((outline(app) as Outline).base ?? '')
+  const parts = ['path', 'query', 'header', 'cookie'].flatMap((part) => {
+    const fields = Object.entries(below(endpoint, part))
+    return fields.length === 0
+      ? []
+      : ['', pc.bold(part), ...rowsOf(fields.flatMap(([field, one]) => linesOf(field, one as Outline, 1)))]
+  })
+  const bodies = Object.entries(below(endpoint, 'body')).flatMap(([mediaType, one]) => [
+    '',
+    `${pc.bold('body')}  ${mediaType}`,
+    ...rowsOf(bodyLines(one as Outline)),
+  ])
+  const rules = (endpoint.rules as readonly Outline[]).flatMap(({ words }) => told(visible(String(words))))
+  const lookups = Object.entries(below(endpoint, 'lookups')).flatMap(([lookup, one]) =>
+    told(lookupText(lookup, one as Outline)),
+  )
+  return [
+    `${pc.bold(name)}  ${pc.cyan(`${endpoint.method} ${base}${endpoint.template}`)}`,
+    ...[endpoint.title, endpoint.description].filter((text) => text !== undefined).map((text) => visible(String(text))),
+    ...(isOutline(endpoint.who) ? ['', pc.bold('who asks'), ...rowsOf(bodyLines(endpoint.who))] : []),
+    ...parts,
+    ...bodies,
+    ...(rules.length > 0 ? ['', pc.bold('rules'), ...rules] : []),
+    ...(lookups.length > 0 ? ['', pc.bold('lookups'), ...lookups] : []),
+    ...(isOutline(endpoint.turn)
+      ? [
+          '',
+          pc.bold('turn'),
+          `  one at a time of ${endpoint.turn.of}: ${(endpoint.turn.by as readonly Json[]).join(', ')}`,
+        ]
+      : []),
+    '',
+    pc.bold('statuses'),
+    ...statusLines(app, name, endpoint),
+  ].join('\n')
+}
+
+const told = (text: string) => wrap(text, 4).map((line, index) => `${' '.repeat(index === 0 ? 2 : 4)}${line}`)
+
+const lookupText = (name: string, { reads, absent, refusal, fill, follows }: Outline) => {
+  const refused = isOutline(refusal)
+    ? `${refusal.status} ${refusal.code}`
+    : absent
+      ? '409 already_there'
+      : '422 not_found'
+  return [
+    `${name} asks about ${(reads as readonly Json[]).join(', ')}`,
+    ...(Array.isArray(follows) ? [`after ${follows.join(', ')}`] : []),
+    ...(fill === undefined ? [] : [`fills ${fill}`]),
+    `else ${refused}`,
+  ].join('; ')
+}
+
+interface Line {
+  readonly name: string
+  readonly kind: string
+  readonly need: string
+  readonly limits: string
+}
+
+/** The fields of a body; of another value the value itself. */
+const bodyLines = (of: Outline): Line[] =>
+  of.kind === 'record' && isOutline(of.fields)
+    ? [...Object.entries(of.fields).flatMap(([name, one]) => linesOf(name, one as Outline, 1)), ...ruleLines(of, 1)]
+    : linesOf('', of, 1)
+
+function linesOf(name: string, of: Outline, depth: number): Line[] {
+  const indent = '  '.repeat(depth)
+  const kind = String(of.kind ?? '')
+  const own: Line = { name: `${indent}${name}`, kind: kindText(of), need: needText(of), limits: limitsText(of) }
+  const inside = ([field, one]: [string, Json]) => linesOf(field, one as Outline, depth + 1)
+  if (kind === 'readAs' && isOutline(of.base)) {
+    const [first, ...rest] = linesOf(name, of.base, depth)
+    return first
+      ? [
+          {
+            ...first,
+            kind: `${first.kind}, read on`,
+            limits: [first.limits, `code ${of.code}`].filter(Boolean).join(', '),
+          },
+          ...rest,
+        ]
+      : [own]
   }
-  return code ? codeOf(endpoint) : JSON.stringify(outline(endpoint), null, 2)
+  const fields = kind === 'record' ? Object.entries(below(of, 'fields')).flatMap(inside) : []
+  const item = isOutline(of.item) ? elementLines(of.item, `${indent}  []`, depth) : []
+  const value = kind === 'table' && isOutline(of.value) ? elementLines(of.value, `${indent}  {}`, depth) : []
+  const items = Array.isArray(of.items)
+    ? of.items.flatMap((one, index) => linesOf(`[${index}]`, one as Outline, depth + 1))
+    : []
+  const branches = isOutline(of.branches)
+    ? Object.entries(of.branches).flatMap(([branch, one]) => [
+        { name: `${indent}  ${of.tag} = ${branch}`, kind: '', need: '', limits: '' },
+        ...(isOutline(one)
+          ? Object.entries(below(one, 'fields')).flatMap(([field, two]) => linesOf(field, two as Outline, depth + 2))
+          : []),
+      ])
+    : Array.isArray(of.branches)
+      ? of.branches.flatMap((one, index) => linesOf(`or ${index + 1}`, one as Outline, depth + 1))
+      : []
+  return [own, ...fields, ...ruleLines(of, depth + 1), ...item, ...value, ...items, ...branches]
+}
+
+/** What stands in each element: its fields right below, of a record. */
+const elementLines = (of: Outline, name: string, depth: number): Line[] =>
+  of.kind === 'record'
+    ? [
+        ...Object.entries(below(of, 'fields')).flatMap(([field, one]) => linesOf(field, one as Outline, depth + 1)),
+        ...ruleLines(of, depth + 1),
+      ]
+    : [{ ...(linesOf('', of, depth + 1)[0] as Line), name }, ...linesOf('', of, depth + 1).slice(1)]
+
+const ruleLines = (of: Outline, depth: number): Line[] =>
+  Array.isArray(of.rules)
+    ? of.rules.map((rule) => ({
+        name: `${'  '.repeat(depth)}${(rule as Outline).words}`,
+        kind: 'rule',
+        need: '',
+        limits: '',
+      }))
+    : []
+
+const kindText = ({ kind, item, nullable, secret }: Outline): string =>
+  [
+    kind === 'list' && isOutline(item) ? `list of ${item.kind}` : String(kind),
+    ...(nullable ? ['or null'] : []),
+    ...(secret ? ['secret'] : []),
+  ].join(', ')
+const needText = ({ need, default: value, computed, readOnly }: Outline): string =>
+  readOnly
+    ? 'set by the server'
+    : need === 'defaulted'
+      ? `default ${computed ? 'computed' : JSON.stringify(value)}`
+      : String(need ?? '')
+
+/** What is said already, or of what lies below. */
+const saidElsewhere = new Set(
+  'kind need nullable secret default computed readOnly title description examples deprecated name messages fields item value items branches base rules tag titles of read code message key write advice'.split(
+    ' ',
+  ),
+)
+function limitsText(of: Outline): string {
+  const limits = Object.entries(of).flatMap(([name, value]) => {
+    if (saidElsewhere.has(name) && !(name === 'value' && of.kind === 'constant')) return []
+    if (name === 'length' && Array.isArray(value)) return [`length ${value[0]}–${value[1] ?? ''}`]
+    if (value === true) return [name]
+    if (Array.isArray(value)) return [`${name === 'values' ? '' : `${name} `}${value.join(' | ')}`]
+    return [`${name} ${isOutline(value) ? JSON.stringify(value) : value}`]
+  })
+  return limits.join(', ')
+}
+
+/** Columns as wide as they need to be, the limits behind them. */
+function rowsOf(lines: readonly Line[]): string[] {
+  const fields = lines.filter(({ kind }) => kind !== 'rule')
+  const widthOf = (of: (line: Line) => string, most: number) =>
+    Math.min(most, Math.max(0, ...fields.map((line) => of(line).length)))
+  const [names, kinds, needs] = [
+    widthOf(({ name }) => name, 34),
+    widthOf(({ kind }) => kind, 22),
+    widthOf(({ need }) => need, 24),
+  ]
+  return lines.flatMap(({ name, kind, need, limits }) => {
+    if (kind === 'rule') {
+      const indent = (/^ */.exec(name)?.[0] ?? '').length
+      return wrap(visible(name.trim()), indent + 2).map(
+        (line, index) => `${' '.repeat(indent + (index === 0 ? 0 : 2))}${pc.gray(line)}`,
+      )
+    }
+    const start = `${shorten(visible(name), names).padEnd(names)}  ${shorten(kind, kinds).padEnd(kinds)}  ${shorten(visible(need), needs).padEnd(needs)}  `
+    return [
+      `${pc.cyan(start.slice(0, names))}${start.slice(names)}${shorten(visible(limits), Math.max(10, width - start.length))}`.trimEnd(),
+    ]
+  })
+}
+
+function statusLines(app: Intake, name: string, { success }: Outline): string[] {
+  const byStatus = new Map<number, Set<string>>()
+  for (const { endpoint, status, address } of demandsOf(app)) {
+    if (endpoint !== name) continue
+    const part = /^\w*/.exec(address)?.[0] ?? ''
+    byStatus.set(status, (byStatus.get(status) ?? new Set()).add(part))
+  }
+  const rows = [...byStatus]
+    .sort(([a], [b]) => a - b)
+    .map(([status, parts]) => `  ${pc.yellow(String(status))}  ${[...parts].filter(Boolean).join(', ')}`)
+  const own = new Set(byStatus.keys())
+  const general = [400, 405, 408, 413, 414, 417, 431, 500, 501, 503].filter((status) => !own.has(status))
+  return [`  ${pc.green(String(success))}  accepted`, ...rows, pc.gray(`  ${general.join(' ')}  as any request`)]
 }

@@ -1,11 +1,9 @@
 /** What callers get wrong most, counted from journals as they stream by. */
-import { createReadStream, statSync } from 'node:fs'
-import { pipeline } from 'node:stream/promises'
-import { StringDecoder } from 'node:string_decoder'
-import { createGunzip } from 'node:zlib'
+import { statSync } from 'node:fs'
 import { globSync } from 'tinyglobby'
 import type { JournalEvent } from 'yosei'
 import { Failure } from './failure.js'
+import { linesOf, nameOf } from './lines.js'
 
 /** Errors are counted, or the requests that had them. */
 export const groupings = ['error', 'endpoint', 'field', 'code', 'status', 'day'] as const
@@ -113,34 +111,12 @@ class Counting {
   }
 
   async read(file: string): Promise<void> {
-    const raw = file === '-' ? process.stdin : createReadStream(file)
-    const name = file === '-' ? 'standard input' : file
-    try {
-      if (file.endsWith('.gz')) await pipeline(raw, createGunzip(), (chunks) => this.#readLines(chunks, name))
-      else await pipeline(raw, (chunks) => this.#readLines(chunks, name))
-    } catch (error) {
-      throw new Failure(`${name}: could not be read: ${(error as Error).message}`)
-    }
-  }
-
-  async #readLines(chunks: AsyncIterable<Buffer>, file: string): Promise<void> {
-    const decoder = new StringDecoder('utf8')
     let number = 0
-    let open = ''
-    const end = (line: string) => {
-      number++
-      if (line.trim() !== '') this.#count(line, `${file}:${number}`)
-    }
-    for await (const chunk of chunks) {
-      const lines = decoder.write(chunk).split('\n')
-      // What is too long for an event is none, whatever follows.
-      if (open.length < longestLine) open += lines[0]
-      for (const line of lines.slice(1)) {
-        end(open)
-        open = line
+    for await (const lines of linesOf(file, longestLine))
+      for (const line of lines) {
+        number++
+        if (line.trim() !== '') this.#count(line, `${nameOf(file)}:${number}`)
       }
-    }
-    if (open !== '') end(open)
   }
 
   #count(line: string, place: string): void {

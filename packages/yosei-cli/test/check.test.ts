@@ -1,40 +1,7 @@
-import { spawnSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { dirname, join } from 'node:path'
-import { fileURLToPath } from 'node:url'
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
-
-const root = join(dirname(fileURLToPath(import.meta.url)), '../../..')
-/** Runs the command as a process. */
-function yosei(args: string[], { cwd = root, env = {} }: { cwd?: string; env?: Record<string, string> } = {}) {
-  const { FORCE_COLOR: _, NO_COLOR: __, ...inherited } = process.env
-  const { status, stdout, stderr } = spawnSync(
-    process.execPath,
-    [join(root, 'packages/yosei-cli/bin/yosei.js'), ...args],
-    { cwd, env: { ...inherited, ...env }, encoding: 'utf8' },
-  )
-  return { status, stdout, stderr }
-}
-/** Runs the command in a folder with these files, one level below the workspace so that `yosei` resolves. */
-function yoseiWith(files: { [name: string]: string }, args: string[]) {
-  const cwd = mkdtempSync(join(root, 'packages/yosei-cli/test/.tmp-'))
-  try {
-    for (const [name, content] of Object.entries(files)) {
-      mkdirSync(dirname(join(cwd, name)), { recursive: true })
-      writeFileSync(join(cwd, name), content)
-    }
-    return yosei(args, { cwd })
-  } finally {
-    rmSync(cwd, { recursive: true })
-  }
-}
-const intake = `import { endpoint, intake, integer, list, record, text } from 'yosei'
-const body = record({ 'a.b': list(record({ n: integer() }), { optional: true }), at: text({ optional: true }) })
-export default intake({ endpoints: { put: endpoint('PUT /things/{id}', { path: { id: integer() }, query: { q: integer({ default: 1 }) }, header: { team: text() }, body }) } })
-`
-const http = (message: string) => `\`\`\`http\n${message}\n\`\`\`\n`
-const verdict = (lines: string) => `\`\`\`verdict\n${lines}\n\`\`\`\n`
-const put = 'PUT /things/1?q=2 HTTP/1.1\nTeam: red\nContent-Type: application/json\n\n'
+import { http, intake, put, root, verdict, yosei, yoseiWith } from './run.ts'
 
 test('a book says who is asking', () => {
   const guarded = `import { choice, endpoint, instant, intake, integer, record } from 'yosei'
@@ -305,7 +272,9 @@ describe('lookups', () => {
 })
 
 test('an endpoint is shown as its description, or as the code that is made for it', () => {
-  const description = JSON.parse(yosei(['show', 'examples/observatory/intake.ts', 'changeSession']).stdout)
+  const description = JSON.parse(
+    yosei(['show', 'examples/observatory/intake.ts', 'changeSession', '--format', 'json']).stdout,
+  )
   expect(description).toMatchObject({
     name: 'changeSession',
     method: 'PATCH',

@@ -106,7 +106,8 @@ const exchange = (raw, letGo) =>
   new Promise((resolve) => {
     const socket = connect(port, '127.0.0.1', () => socket.write(raw))
     let came = ''
-    socket.setTimeout(8000, () => fail('no answer', raw.toString('latin1').slice(0, 500)))
+    // A busy machine may stand still for seconds; what hangs, hangs for longer.
+    socket.setTimeout(30_000, () => fail('no answer', raw.toString('latin1').slice(0, 500)))
     socket.on('data', (chunk) => {
       came += chunk.toString('latin1')
       if (/HTTP\/1\.1 (?!100)/.test(came)) socket.destroy()

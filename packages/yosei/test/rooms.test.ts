@@ -20,6 +20,7 @@ const rooms = [
   'answer',
   'adapt',
   'outline',
+  'probe',
   '.',
 ]
 const source = join(dirname(fileURLToPath(import.meta.url)), '../src')

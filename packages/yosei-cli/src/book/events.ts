@@ -1,26 +1,25 @@
 /** Journals as samples: each event that has kept its request can be judged again. */
-import { type BrokenMessage, type Message, parseMessage } from 'yosei'
+import { parseMessage } from 'yosei'
 import { BookError } from './error.js'
 import type { Sample } from './read.js'
+import { readRequest } from './requests.js'
 
 /**
- * Reads the events of a journal (one line of JSON each). Events without a request are left out.
+ * A line of JSON: an event of a journal, or a request. An event without a request is none.
  *
- * @throws BookError where a line is no event.
+ * @throws BookError where it is neither.
  */
-export function readEvents(text: string): Sample[] {
-  return text.split('\n').flatMap((line, index) => {
-    if (line.trim() === '') return []
-    const event = readEvent(line, index + 1)
-    if (event.input === undefined) return []
-    const message: Message | BrokenMessage = parseMessage(event.input)
-    if ('reason' in message) throw new BookError(index + 1, `the event's request cannot be read: ${message.reason}`)
-    const place = { line: index + 1, column: 1 }
-    const title = `${event.outcome} with ${event.status} at ${event.time}, ${event.id}`
-    const headers = message.headers.map(([name]) => ({ name, place }))
-    // Limits that count from now are judged as they were then.
-    return [{ title, message, now: new Date(event.time), places: { requestLine: place, headers, body: [place] } }]
-  })
+export function readLine(text: string, line: number): Sample | undefined {
+  if (text.trim() === '') return undefined
+  let value: unknown
+  try {
+    value = JSON.parse(text)
+  } catch {
+    // told below
+  }
+  if (typeof value !== 'object' || value === null || Array.isArray(value))
+    throw new BookError(line, 'this line is no event of a journal, and no request; each is a JSON object')
+  return isEvent(value) ? readEvent(value, line) : 'method' in value ? readRequest(value, line) : noEvent(line)
 }
 
 interface Event {
@@ -30,19 +29,26 @@ interface Event {
   readonly status: number
   readonly input?: string
 }
+const isEvent = (value: object): value is Event => {
+  const { id, time } = value as Partial<Event>
+  return typeof id === 'string' && typeof time === 'string' && !Number.isNaN(Date.parse(time))
+}
+function noEvent(line: number): never {
+  throw new BookError(line, 'this line is no event of a journal; each is a JSON object with id and time')
+}
 
-function readEvent(line: string, number: number): Event {
-  try {
-    const event = JSON.parse(line)
-    if (
-      typeof event === 'object' &&
-      event !== null &&
-      typeof event.id === 'string' &&
-      !Number.isNaN(Date.parse(event.time))
-    )
-      return event
-  } catch {
-    // told below
+function readEvent(event: Event, line: number): Sample | undefined {
+  if (event.input === undefined) return undefined
+  const message = parseMessage(event.input)
+  if ('reason' in message) throw new BookError(line, `the event's request cannot be read: ${message.reason}`)
+  const place = { line, column: 1 }
+  const title = `${event.outcome} with ${event.status} at ${event.time}, ${event.id}`
+  const headers = message.headers.map(([name]) => ({ name, place }))
+  // Limits that count from now are judged as they were then.
+  return {
+    title,
+    message,
+    now: new Date(event.time),
+    places: { requestLine: place, headers, body: [place], isOne: true },
   }
-  throw new BookError(number, 'this line is no event of a journal; each is a JSON object with id and time')
 }

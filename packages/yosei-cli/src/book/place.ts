@@ -1,6 +1,6 @@
 /** Where in a book the value stands that an error speaks of. */
-import { findNodeAtLocation, parseTree } from 'jsonc-parser'
-import { type FieldError, parseAddress } from 'yosei'
+import { findNodeAtLocation, type Node, parseTree } from 'jsonc-parser'
+import { type FieldError, formatAddress, parseAddress } from 'yosei'
 import type { Place, Sample } from './read.js'
 
 export function placeOf(error: FieldError, { message, places }: Sample): Place {
@@ -12,11 +12,111 @@ export function placeOf(error: FieldError, { message, places }: Sample): Place {
     const before = message.body.slice(0, offset).split('\n')
     return inBody(places, before.length, (before.at(-1) as string).length + 1)
   }
+  if (places.isOne) return places.requestLine
   const offset = part === 'query' ? offsetInQuery(path, message) : message.method.length + 1
   return { line: places.requestLine.line, column: places.requestLine.column + offset }
 }
 
-const inBody = ({ body, requestLine }: Sample['places'], line: number, column: number): Place => {
+/** A line as it may be printed, and what in it an error speaks of. */
+export interface Mark {
+  readonly text: string
+  /** From 0. */
+  readonly at: number
+  readonly length: number
+}
+
+const masked = '(secret)'
+
+/**
+ * The line that holds the value that an error speaks of, without what is secret; `undefined` where there is no such line
+ * that can be printed.
+ *
+ * @param isShown Whether the value at an address may be printed.
+ * @param target The target without secrets.
+ */
+export function markOf(
+  error: FieldError,
+  { message }: Sample,
+  target: string,
+  isShown: (address: string) => boolean,
+): Mark | undefined {
+  const [part, ...path] = parseAddress(error.address) ?? []
+  if (part === 'body')
+    return typeof message.body === 'string' ? markInBody(error, message.body, path, isShown) : undefined
+  if (part === 'header') {
+    const found = message.headers.find(([name]) => name === path[0])
+    if (!found) return undefined
+    const value = isShown(error.address) ? found[1] : masked
+    return { text: `${found[0]}: ${value}`, at: found[0].length + 2, length: value.length }
+  }
+  if (part !== 'path' && part !== 'query') return undefined
+  const text = `${message.method} ${target}`
+  if (part === 'path') {
+    const start = message.method.length + 1
+    return { text, at: start, length: (target.split('?')[0] ?? '').length }
+  }
+  const at = offsetInQuery(path, { ...message, target })
+  const isThere = target.includes('?')
+  const length = isThere ? (/^[^&]*/.exec(text.slice(at))?.[0].length ?? 1) : 1
+  return { text, at: isThere ? at : text.length - 1, length: Math.max(1, length) }
+}
+
+function markInBody(
+  { line, column }: FieldError,
+  body: string,
+  path: readonly (string | number)[],
+  isShown: (address: string) => boolean,
+): Mark | undefined {
+  const isJson = /^\s*[[{"\d-]|^\s*(?:true|false|null)/.test(body)
+  if (!isJson) return undefined
+  const root = parseTree(body)
+  const lines = body.split('\n')
+  const isLines = line !== undefined && path.length > 0
+  if (line !== undefined && column !== undefined && (isLines || !root)) return undefined
+  const offset =
+    line !== undefined && column !== undefined
+      ? lines.slice(0, line - 1).reduce((sum, one) => sum + one.length + 1, 0) + column - 1
+      : offsetOf(body, path)
+  const node = root && line === undefined ? nodeAt(root, path) : undefined
+  const start = body.lastIndexOf('\n', offset - 1) + 1
+  const end = body.indexOf('\n', offset) < 0 ? body.length : body.indexOf('\n', offset)
+  const stop = Math.min(end, offset + (node?.length ?? 1))
+  // What is secret is cut out, and what comes behind it moves.
+  const hidden = root ? secretsIn(root, ['body'], isShown).filter(([from, to]) => to > start && from < end) : []
+  if (hidden.some(([from, to]) => offset > from && offset < to)) return undefined
+  let text = ''
+  let at = start
+  let mark = offset - start
+  let length = Math.max(1, stop - offset)
+  for (const [from, to] of hidden) {
+    text += body.slice(at, Math.max(at, from)) + masked
+    const more = masked.length - (Math.min(to, end) - Math.max(from, start))
+    if (from < offset) mark += more
+    else if (from === offset) length = masked.length
+    else if (to <= stop) length += more
+    at = Math.min(to, end)
+  }
+  return { text: text + body.slice(at, end), at: mark, length }
+}
+
+/** From where to where values stand in a text that nobody may read. */
+function secretsIn(
+  node: Node,
+  path: readonly (string | number)[],
+  isShown: (address: string) => boolean,
+): (readonly [from: number, to: number])[] {
+  if (node.type === 'object')
+    return (node.children ?? []).flatMap(({ children = [] }) => {
+      const [name, value] = children
+      return value ? secretsIn(value, [...path, String(name?.value)], isShown) : []
+    })
+  if (node.type === 'array')
+    return (node.children ?? []).flatMap((one, index) => secretsIn(one, [...path, index], isShown))
+  return isShown(formatAddress(path)) ? [] : [[node.offset, node.offset + node.length]]
+}
+
+const inBody = ({ body, requestLine, isOne }: Sample['places'], line: number, column: number): Place => {
+  if (isOne) return requestLine
   const start = body[line - 1]
   return start ? { line: start.line, column: start.column + column - 1 } : requestLine
 }
@@ -27,11 +127,14 @@ const inBody = ({ body, requestLine }: Sample['places'], line: number, column: n
  */
 function offsetOf(json: string, path: readonly (string | number)[]): number {
   const root = parseTree(json)
-  for (let length = path.length; root && length > 0; length--) {
+  return root ? nodeAt(root, path).offset : 0
+}
+function nodeAt(root: Node, path: readonly (string | number)[]): Node {
+  for (let length = path.length; length > 0; length--) {
     const node = findNodeAtLocation(root, path.slice(0, length) as (string | number)[])
-    if (node) return node.offset
+    if (node) return node
   }
-  return root?.offset ?? 0
+  return root
 }
 
 /** The offset, from the start of the request line, of a query's pair; of the query where there is none of that name. */

@@ -14,6 +14,15 @@ export interface Sample {
   readonly who?: { readonly json: unknown; readonly line: number }
   readonly expectation?: Expectation
   readonly places: Places
+  /** The blocks that it stands in, where it comes from a book. */
+  readonly blocks?: Blocks
+}
+/** Lines of a book, from 1. */
+interface Blocks {
+  /** The last line of its request, with the fence. */
+  readonly end: number
+  /** The first and last line of its verdict, with the fences. */
+  readonly verdict?: readonly [first: number, last: number]
 }
 /** Where the pieces of a sample stand in its book. */
 interface Places {
@@ -22,6 +31,8 @@ interface Places {
   readonly headers: readonly { readonly name: string; readonly place: Place }[]
   /** Of each line of the body, its first character. */
   readonly body: readonly Place[]
+  /** Whether all of it stands in one line. */
+  readonly isOne?: boolean
 }
 /** Line and column, both from 1. */
 export interface Place {
@@ -65,6 +76,7 @@ export function readBook(page: string): Sample[] {
         )
       last.sample = {
         ...last.sample,
+        blocks: { end: last.sample.blocks?.end ?? 0, verdict: [block.line, block.last] },
         expectation: readExpectation(
           block.lines.map(({ text, place }) => ({ text, line: place.line })),
           block.line,
@@ -95,6 +107,8 @@ interface Block {
   readonly kind: string
   /** Of the opening fence. */
   readonly line: number
+  /** Of the closing one. */
+  readonly last: number
   readonly lines: readonly { readonly text: string; readonly place: Place }[]
 }
 
@@ -111,6 +125,7 @@ function fenced({ lang, value, position }: Code, lines: readonly string[]): Bloc
   return {
     kind,
     line: first,
+    last,
     lines: content.map((text, index) => {
       // Indentation and quote marks in front of the block are no part of it.
       const source = lines[first + index] ?? ''
@@ -156,7 +171,7 @@ const isMultipart = (message: Message): message is Message<string> =>
   typeof message.body === 'string' &&
   message.headers.some(([name, value]) => name === 'content-type' && /^multipart\//i.test(value))
 
-function readSample(title: string, { line, lines }: Block, { now, who, headers }: Setting): Sample {
+function readSample(title: string, { line, last, lines }: Block, { now, who, headers }: Setting): Sample {
   if (lines.length === 0)
     throw new BookError(line, 'this http block is empty; write a request such as: GET /path HTTP/1.1')
   const written = parseMessage(lines.map(({ text }) => text).join('\n'))
@@ -183,5 +198,6 @@ function readSample(title: string, { line, lines }: Block, { now, who, headers }
       headers: [...own, ...added],
       body: lines.slice(written.headers.length + 2).map(({ place }) => place),
     },
+    blocks: { end: last },
   }
 }

@@ -100,6 +100,7 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly segments: Template
   readonly title?: string
   readonly description?: string
+  readonly because?: { readonly [advice: string]: string }
   readonly tags: readonly string[]
   readonly success: number
   readonly path: RecordNode
@@ -132,6 +133,8 @@ export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
   title?: string | undefined
   description?: string | undefined
   tags?: readonly string[] | undefined
+  /** Advice of `yosei advise` that is answered, with the reason. */
+  because?: { readonly [advice: string]: string } | undefined
   query?: Q | undefined
   header?: H | undefined
   /** Read as secrets: told nowhere. The first of a name counts. */

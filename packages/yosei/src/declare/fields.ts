@@ -145,7 +145,10 @@ export interface ReadAs<B, T> {
 }
 
 /** What may be said of a value whose declaration is made later; the rest stands in that. */
-export type LaterOptions = Pick<Common<never>, 'optional' | 'nullable' | 'title' | 'description' | 'deprecated'>
+export type LaterOptions = Pick<
+  Common<never>,
+  'optional' | 'nullable' | 'title' | 'description' | 'deprecated' | 'because'
+>
 
 export interface Options {
   readonly optional?: boolean | undefined

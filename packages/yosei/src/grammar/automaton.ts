@@ -41,7 +41,12 @@ export class PatternReader implements Automaton {
   readonly takes: readonly ReadonlySet<number>[]
   readonly follow: Map<number, number>[] = []
   readonly ends: ReadonlySet<number>
-  readonly #characters: Ranges[] = []
+  /** Those that a match can end with, though more may be asked of what follows. */
+  readonly last: ReadonlySet<number>
+  /** Whether it may match the empty text. */
+  readonly mayBeEmpty: boolean
+  /** The characters that each atom takes. */
+  readonly characters: Ranges[] = []
   readonly #source: string
   readonly #flags: string
   /** How many repeats, and how many look-arounds, it stands in. */
@@ -61,8 +66,10 @@ export class PatternReader implements Automaton {
       this.#connect(before.last, before.first)
       this.#connect(before.last, whole.first)
     }
+    this.last = new Set(whole.last.keys())
+    this.mayBeEmpty = whole.empty > 0
     this.ends = new Set(whole.demands ? [] : whole.last.keys())
-    this.takes = grouped(this.#characters)
+    this.takes = grouped(this.characters)
   }
 
   #readAlternatives(): Piece {
@@ -194,7 +201,7 @@ export class PatternReader implements Automaton {
       if (/^\(\?[a-z-]+:/.test(opening)) throw new Undecided('it changes its flags inside')
       const looks = /[=!]$/.test(opening)
       if (looks && this.#repeats > 0) throw new Undecided('it looks around inside a repeat')
-      const size = this.#characters.length
+      const size = this.characters.length
       const inside = this.#readAlternatives()
       this.#at++
       if (!looks) return inside
@@ -220,10 +227,10 @@ export class PatternReader implements Automaton {
   }
 
   #atom(text: string): Piece {
-    if (this.#characters.length === mostAtoms) throw tooLarge()
-    this.#characters.push(charactersOf(text, this.#flags))
+    if (this.characters.length === mostAtoms) throw tooLarge()
+    this.characters.push(charactersOf(text, this.#flags))
     this.follow.push(new Map())
-    const ways = new Map([[this.#characters.length - 1, 1]])
+    const ways = new Map([[this.characters.length - 1, 1]])
     return { empty: 0, first: ways, last: ways, anchored: false, demands: false }
   }
 

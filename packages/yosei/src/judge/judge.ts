@@ -7,6 +7,7 @@ import type { Endpoints, Intake } from '../terms/endpoint.js'
 import { isEmpty } from '../terms/own.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Verdict } from '../terms/verdict.js'
+import { admit } from './identify.js'
 import { askLookups } from './lookups.js'
 import { open } from './open.js'
 import { pending, told } from './parts.js'
@@ -15,6 +16,7 @@ import { type Platform, type Received, receiveNow, type Unreceived } from './rec
 import { following } from './signal.js'
 import { type AcceptedJudgement, type AnyVerdict, conclude, judgeStages } from './stages.js'
 import { type Rejection, reject, rejectFailed, verdictOf } from './verdict.js'
+import type { Asker } from './who.js'
 
 export interface JudgeOptions {
   /** What lookups and `identify` are given; `{}` suffices. Without services none is asked, and the verdict is pending. */
@@ -94,11 +96,28 @@ function rejectBroken({ statuses }: IntakeNode, message: BrokenMessage): Rejecti
   })
 }
 
+interface AtHand {
+  /** A body that is no text. */
+  readonly received?: Received | undefined
+  readonly now?: Date | undefined
+  readonly trace?: boolean
+  /** Who is asking, where somebody has said it. */
+  readonly asker?: Asker | undefined
+}
+
 /** The judgement of a request whose body is at hand. */
-export function judgeMessage(app: IntakeNode, message: Message<string | null>, body?: Received): AnyVerdict {
-  const run = startRun()
+export function judgeMessage(
+  app: IntakeNode,
+  message: Message<string | null>,
+  { received, now, trace, asker }: AtHand = {},
+): AnyVerdict {
+  const run = startRun(now?.getTime(), trace)
   const opened = open(app, message, run)
   if ('outcome' in opened) return opened
-  const received = body ?? (receiveNow(opened) as Received | Unreceived)
-  return conclude(opened, partsOf(opened, received, run), received, run)
+  if (app.identify && asker) {
+    const admitted = admit(opened, asker.who)
+    if ('rejected' in admitted) return admitted.rejected
+  }
+  const came = received ?? (receiveNow(opened) as Received | Unreceived)
+  return conclude(opened, partsOf(opened, came, run), came, run, asker)
 }

@@ -65,10 +65,16 @@ function checkTidy(tidy: readonly Tidying[], refuse: Refuse): void {
       refuse(`a text is tidied to ${pair.join(' or ')}, not to both`, 'Name one of them', 'tidy')
 }
 
+/** A text as it is checked. */
+export function tidied({ tidy }: TextNode, sent: string): string {
+  let text = sent
+  if (tidy) for (const [name, [tidied]] of inOrder) if (tidy.includes(name)) text = tidied(text)
+  return text
+}
+
 function read(node: TextNode, value: unknown, run: Run, source: Source): string | undefined {
   if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
-  let text = value
-  if (node.tidy) for (const [name, [tidied]] of inOrder) if (node.tidy.includes(name)) text = tidied(text)
+  const text = tidied(node, value)
   if (node.length) {
     const length = codePoints(text)
     if (length < node.length[0])

@@ -46,7 +46,7 @@ export interface ReadOptions {
 }
 
 /** A body as it goes out. */
-interface Written {
+export interface Written {
   readonly body: string | FormData | Blob
   /** What the request has to say itself of the body. */
   readonly type?: string

@@ -34,6 +34,7 @@ const common: Options<Common<unknown>> = shared({
   description: aText,
   examples: listOf(anything),
   deprecated: aFlag,
+  because: byName(aText),
   readOnly: oneOf(true, false, 'drop'),
   secret: aFlag,
   messages: either(aText, byName(either(aText, aFunction('({ limit }) => `…`')))),

@@ -87,6 +87,7 @@ type AnyDeclaration = Declaration<unknown, unknown, unknown, unknown, unknown, u
 const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknown }> = {
   title: aText,
   description: aText,
+  because: byName(aText),
   body,
   success: {
     what: 'a status from 200 to 299',

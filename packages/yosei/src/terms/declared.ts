@@ -25,6 +25,7 @@ export interface Declared {
   readonly description?: string
   readonly examples?: readonly unknown[]
   readonly deprecated?: boolean
+  readonly because?: { readonly [advice: string]: string }
   readonly readOnly?: boolean | 'drop'
   readonly secret?: boolean
   readonly messages?: Messages

@@ -40,6 +40,8 @@ export interface Common<T> {
   description?: string | undefined
   examples?: readonly unknown[] | undefined
   deprecated?: boolean | undefined
+  /** Advice of `yosei advise` that is answered, with the reason: `{ unbounded: 'cut by the proxy' }`. */
+  because?: { readonly [advice: string]: string } | undefined
   /** Set by the server: sending it is an error, or it is dropped. */
   readOnly?: boolean | 'drop' | undefined
   /** Never echoed: in no message, answer, trace, journal or printed table. */

@@ -1,0 +1,216 @@
+/** What a careful colleague would say of a declaration: few things, each with its place, why, and the mend. */
+import { type Intake, outline } from 'yosei'
+import { type Demanded, demandsOf } from 'yosei/probe'
+
+/** Each piece of advice by the name under which it can be answered in the declaration. */
+const advices = {
+  unbounded: [
+    'has no greatest length, so that one request may fill what stores it',
+    'Give it a length: { length: [1, 200] }',
+  ],
+  open_identifier: [
+    'is an identifier that takes any text',
+    'Give it a pattern or a format: { pattern: /^s-[0-9]{6}$/ }',
+  ],
+  told_secret: ['sounds like a secret, and is told in messages, journals and outlines', 'Say secret: true'],
+  patched_default: [
+    'gets its default where a change leaves it out, which changes what is stored',
+    'Use allOptional(), or take the default away',
+  ],
+  waiting_rule: [
+    'may be left out, and then its rule is not judged',
+    'Make it required, or add on.needed for when it must be sent',
+  ],
+  unclear_day: ['counts from today, and nobody says where that is', "Say the zone: { zone: 'Europe/Vienna' }"],
+  odd_status: [
+    'is answered with a status that no standard names: clients take it for 400',
+    'Use one of RFC 9110, such as 409 or 422',
+  ],
+  unfixable: ['is blamed, and nobody can send it', 'Blame a field that a client sends: { blames: [...] }'],
+  untripped: [
+    'is a rule that no sample breaks: nobody has seen it work',
+    'Write a sample that breaks it, or take it from yosei probe --write',
+  ],
+} as const satisfies { readonly [name: string]: readonly [why: string, mend: string] }
+type AdviceName = keyof typeof advices
+
+export interface Advice {
+  readonly endpoint: string
+  readonly address: string
+  readonly name: AdviceName
+  readonly why: string
+  readonly mend: string
+}
+
+type Json = string | number | boolean | null | undefined | readonly Json[] | Outline
+interface Outline {
+  readonly [name: string]: Json
+}
+const isOutline = (value: Json): value is Outline =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
+const below = (of: Outline, name: string): Outline => (isOutline(of[name]) ? of[name] : {})
+
+/** @param tripped The demands that samples have tripped, by endpoint, address and code, where there are samples. */
+export function adviceFor(app: Intake, tripped: ReadonlySet<string> | undefined): Advice[] {
+  const endpoints = below(outline(app) as Outline, 'endpoints')
+  const demands = tripped ? demandsOf(app) : []
+  return Object.entries(endpoints).flatMap(([name, one]) => {
+    const endpoint = one as Outline
+    const found: Advice[] = []
+    const say = (address: string, advice: AdviceName, of: Outline, told: string = advices[advice][0]) => {
+      const answered = Object.hasOwn(below(of, 'because'), advice) || Object.hasOwn(below(endpoint, 'because'), advice)
+      if (!answered) found.push({ endpoint: name, address, name: advice, why: told, mend: advices[advice][1] })
+    }
+    const fields = [...fieldsOf(endpoint)]
+    const byAddress = new Map(fields.map(([address, field]) => [address, field]))
+    for (const placed of fields) adviseField(placed, endpoint, say)
+    for (const [base, rule] of rulesOf(endpoint)) adviseRule(base, rule, byAddress, endpoint, say)
+    for (const { address, status } of statusesOf(endpoint))
+      if (!known.has(status))
+        say(address, 'odd_status', endpoint, `is answered with ${status}, which no standard names`)
+    for (const demand of demands)
+      if (demand.endpoint === name && isRule(demand) && !tripped?.has(keyOf(demand)))
+        say(demand.address, 'untripped', endpoint, `${demand.code} (${demand.what}) ${advices.untripped[0]}`)
+    return found
+  })
+}
+
+export const keyOf = ({ endpoint, address, code }: Pick<Demanded, 'endpoint' | 'address' | 'code'>) =>
+  `${endpoint} ${address} ${code}`
+/** Rules are told by what they are and what they read. */
+const isRule = ({ what, isImplied }: Demanded) =>
+  !isImplied && /^[a-zA-Z]+ \S*\b(?:path|query|header|cookie|body|who)\b/.test(what) && !what.startsWith('lookup ')
+
+type Say = (address: string, advice: AdviceName, of: Outline, told?: string) => void
+
+const texts = new Set([
+  'uri',
+  'uri-reference',
+  'iri',
+  'iri-reference',
+  'regex',
+  'json-pointer',
+  'uri-template',
+  'base64',
+  'base64url',
+  'relative-json-pointer',
+])
+const secretNames = /(?:^|[^a-z])(?:password|passphrase|secret|pin|cvv|cvc|token|apikey|api-key|iban)$/
+const identifierNames = /(?:^id|[a-z]Id|[-_]id|^slug)$/
+
+function adviseField([address, field, isOfWhole]: Placed, { method }: Outline, say: Say): void {
+  const name = nameIn(address)
+  const { kind, length, pattern, format, readOnly } = field
+  if (readOnly) return
+  const isText = kind === 'text'
+  const isBounded =
+    length !== undefined ||
+    (typeof pattern === 'string' && isFinitePattern(pattern)) ||
+    (typeof format === 'string' && !texts.has(format))
+  if (isText && !isBounded) say(address, 'unbounded', field)
+  // How many values a query may have is limited already.
+  if ((kind === 'list' || kind === 'table') && length === undefined && address.startsWith('body'))
+    say(address, 'unbounded', field)
+  const isFree = isText && pattern === undefined && format === undefined
+  if (isFree && address.startsWith('path.') && identifierNames.test(name)) say(address, 'open_identifier', field)
+  const plain = name.replace(/([a-z])([A-Z])/g, '$1-$2').toLowerCase()
+  if (!field.secret && kind !== 'flag' && secretNames.test(plain)) say(address, 'told_secret', field)
+  if (method === 'PATCH' && field.need === 'defaulted' && address.startsWith('body') && !isOfWhole)
+    say(address, 'patched_default', field)
+  const isRelative = [field.from, field.until].some((limit) => typeof limit === 'string' && /^[+-]/.test(limit))
+  if (kind === 'day' && isRelative && field.zone === undefined) say(address, 'unclear_day', field)
+}
+
+/** Whether what matches has an end: no repeat without one, from its start to its end. */
+function isFinitePattern(pattern: string): boolean {
+  const plain = pattern.replace(/\\./g, 'x').replace(/\[(?:[^\]])*\]/g, 'x')
+  return /^\^.*\$$/.test(plain) && !/[*+]|\{\d+,\}/.test(plain) && !plain.includes('|')
+}
+
+/** Rules that wait until all is there that they read. */
+const waiting = new Set(['ascending', 'equal', 'different', 'gap'])
+
+function adviseRule(
+  base: string,
+  rule: Outline,
+  fields: ReadonlyMap<string, Outline>,
+  { method }: Outline,
+  say: Say,
+): void {
+  const reads = (rule.reads as readonly string[]).map((address) => joined(base, address))
+  const optional = reads.filter((address) => fields.get(address)?.need === 'optional')
+  const isOfBody = reads.every((address) => address.startsWith('body'))
+  // Two that may both be left out, as limits of a search may, are meant so.
+  if (
+    waiting.has(String(rule.rule)) &&
+    isOfBody &&
+    method !== 'PATCH' &&
+    optional.length === 1 &&
+    rule.during === undefined
+  ) {
+    const [address = ''] = optional
+    say(
+      address,
+      'waiting_rule',
+      fields.get(address) ?? {},
+      `may be left out, and then ${rule.rule} ${reads.join(' ')} is not judged`,
+    )
+  }
+  for (const blamed of (rule.blames as readonly string[]).map((address) => joined(base, address)))
+    if (fields.get(blamed)?.readOnly) say(blamed, 'unfixable', fields.get(blamed) ?? {})
+}
+
+const known = new Set([
+  400, 401, 402, 403, 404, 405, 406, 408, 409, 410, 411, 412, 413, 414, 415, 416, 417, 421, 422, 423, 424, 425, 426,
+  428, 429, 431, 451,
+])
+function* statusesOf({ rules, lookups, statuses }: Outline): Generator<{ address: string; status: number }> {
+  for (const rule of rules as readonly Outline[])
+    if (typeof rule.status === 'number')
+      yield { address: String((rule.blames as readonly Json[])[0] ?? ''), status: rule.status }
+  for (const lookup of Object.values((lookups ?? {}) as Outline)) {
+    const { status } = below(lookup as Outline, 'refusal')
+    if (typeof status === 'number')
+      yield { address: String(((lookup as Outline).reads as readonly Json[])[0] ?? ''), status }
+  }
+  const { codes, ...own } = (statuses ?? {}) as Outline
+  for (const status of [...Object.values(own), ...Object.values((codes ?? {}) as Outline)])
+    if (typeof status === 'number' && status < 500) yield { address: '', status }
+}
+
+const joined = (base: string, address: string) => (base === '' ? address : `${base}.${address}`)
+export const nameIn = (address: string) => /([^.[\]{}"]+)["\]]*(?:\[\]|\{\})*$/.exec(address)?.[1] ?? ''
+
+/** A field, and whether it is sent as a part of something that is always sent whole: a list, a table, a union. */
+type Placed = readonly [address: string, field: Outline, isOfWhole: boolean]
+
+/** Every field of an endpoint's requests, by its address. */
+function* fieldsOf(endpoint: Outline): Generator<Placed> {
+  for (const part of ['path', 'query', 'header', 'cookie'])
+    for (const [name, field] of Object.entries(below(endpoint, part)))
+      yield* fieldsIn(joined(part, name), field as Outline, false)
+  for (const body of Object.values(below(endpoint, 'body'))) yield* fieldsIn('body', body as Outline, false)
+}
+function* fieldsIn(address: string, field: Outline, isOfWhole: boolean): Generator<Placed> {
+  if (field.kind === 'readAs' && isOutline(field.base)) {
+    yield* fieldsIn(address, { ...field.base, ...(field.because ? { because: field.because } : {}) }, isOfWhole)
+    return
+  }
+  yield [address, field, isOfWhole]
+  for (const [name, one] of Object.entries(below(field, 'fields')))
+    yield* fieldsIn(joined(address, name), one as Outline, isOfWhole)
+  if (isOutline(field.item)) yield* fieldsIn(`${address}[]`, field.item, true)
+  if (field.kind === 'table' && isOutline(field.value)) yield* fieldsIn(`${address}{}`, field.value, true)
+  for (const one of Array.isArray(field.items) ? field.items : []) yield* fieldsIn(address, one as Outline, true)
+  const branches = Array.isArray(field.branches) ? field.branches : Object.values(below(field, 'branches'))
+  for (const branch of branches)
+    if (isOutline(branch))
+      for (const [at, one] of fieldsIn(address, branch, true))
+        if (at !== address || one.kind !== 'record') yield [at, one, true]
+}
+
+function* rulesOf(endpoint: Outline): Generator<readonly [base: string, rule: Outline]> {
+  for (const rule of endpoint.rules as readonly Outline[]) yield ['', rule]
+  for (const [address, field] of fieldsOf(endpoint))
+    for (const rule of Array.isArray(field.rules) ? field.rules : []) yield [address, rule as Outline]
+}

@@ -1,0 +1,85 @@
+/** Books written: samples with their verdicts, and the verdicts of samples that are there. */
+import type { Message } from 'yosei'
+import type { AnyVerdict } from './expectation.js'
+import type { Sample } from './read.js'
+
+/** The lines of the verdict block that a verdict is as. */
+export function verdictOf(verdict: AnyVerdict): readonly string[] {
+  if (verdict.outcome !== 'rejected') return [verdict.outcome]
+  const lines = verdict.errors.filter(({ address }) => address !== '').map(({ address, code }) => `${address} ${code}`)
+  const isWhole = verdict.more === 0 && lines.length === verdict.errors.length
+  return [String(verdict.status), ...lines, ...(isWhole ? [] : ['…'])]
+}
+
+/** A longer fence than any in what it holds. */
+function fenced(kind: string, lines: readonly string[]): string {
+  const longest = Math.max(2, ...lines.map((line) => /^\s*(`*)/.exec(line)?.[1]?.length ?? 0))
+  const fence = '`'.repeat(longest + 1)
+  return [`${fence}${kind}`, ...lines, fence].join('\n')
+}
+
+/** Whether a request can be written down: its lines have no ends of their own. */
+export const isWritable = ({ target, headers, body }: Message): boolean =>
+  [target, ...headers.flat()].every((text) => !/[\r\n]/.test(text)) &&
+  (body === null || (typeof body === 'string' && !/\r(?!\n)/.test(body) && body.length <= 20_000))
+
+/** A sample with its verdict, as it stands in a book. */
+export function blockOf(
+  title: string,
+  { method, target, headers, body }: Message,
+  verdict: readonly string[],
+  settings: readonly string[] = [],
+): string {
+  const lines = [
+    `${method} ${target} HTTP/1.1`,
+    ...headers.map(([name, value]) => `${capitals(name)}: ${value}`),
+    ...(typeof body === 'string' && body !== '' ? ['', ...laidOut(body, headers).split(/\r?\n/)] : []),
+  ]
+  return [
+    `## ${title}`,
+    ...(settings.length > 0 ? [fenced('book', settings)] : []),
+    fenced('http', lines),
+    fenced('verdict', verdict),
+  ].join('\n\n')
+}
+
+const capitals = (name: string) => name.replace(/(^|-)[a-z]/g, (one) => one.toUpperCase())
+
+/** JSON is laid out for people, where that says the same. */
+function laidOut(body: string, headers: Message['headers']): string {
+  const type = headers.find(([name]) => name === 'content-type')?.[1] ?? ''
+  if (!/^application\/(?:json|[^;]*\+json)/.test(type) || body.length < 80) return body
+  try {
+    const value: unknown = JSON.parse(body)
+    return JSON.stringify(value) === body ? JSON.stringify(value, null, 2) : body
+  } catch {
+    return body
+  }
+}
+
+/** A page in which samples have these verdicts; every other byte stays as it is. */
+export function withVerdicts(
+  page: string,
+  changes: readonly { readonly sample: Sample; readonly verdict: readonly string[] }[],
+): string {
+  const lines = page.split(/(?<=\n)/)
+  const end = /\r\n/.test(page) ? '\r\n' : '\n'
+  // From the last to the first, so that the places of the others stay.
+  const known = changes.flatMap(({ sample: { blocks }, verdict }) => (blocks ? [{ ...blocks, lines: verdict }] : []))
+  for (const { end: last, verdict, lines: wanted } of [...known].sort((a, b) => b.end - a.end)) {
+    const fence = (verdict ? lines[verdict[0] - 1] : lines[last - 1]) ?? ''
+    // What stands before a block, in a quote or a list, stands before every line of it.
+    const prefix = /^[\s>]*/.exec(lines[last - 1] ?? '')?.[0] ?? ''
+    const block = fenced('verdict', wanted)
+      .split('\n')
+      .map((line) => `${prefix}${line}${end}`)
+    if (verdict) {
+      const inside = wanted.map((line) => `${prefix}${line}${end}`)
+      lines.splice(verdict[0], verdict[1] - verdict[0] - 1, ...inside)
+    } else {
+      if (!fence.endsWith('\n')) lines[last - 1] = `${fence}${end}`
+      lines.splice(last, 0, `${prefix.trimEnd()}${end}`, ...block)
+    }
+  }
+  return lines.join('')
+}

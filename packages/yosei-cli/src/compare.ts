@@ -1,0 +1,302 @@
+/** What a client that works today would notice of a change: by requests whose verdicts changed. */
+import { isDeepStrictEqual } from 'node:util'
+import { type Endpoint, type FieldError, type Intake, judge, outline } from 'yosei'
+import { type BadProbe, type GoodProbe, probesOf, requestsOf } from 'yosei/probe'
+import { type AnyVerdict, markOf, type Sample } from './book/index.js'
+import { readWho } from './check.js'
+import { isShown } from './masked.js'
+
+export const changes = {
+  breaking: 'accepted before, rejected now',
+  widening: 'rejected before, accepted now',
+  reading: 'read differently',
+} as const
+export type Change = keyof typeof changes
+
+/** A difference, by a request that shows it. */
+export interface Difference {
+  readonly endpoint: string
+  readonly change: Change
+  /** Where it is seen: of a rejection its address and code, else the address that is read differently. */
+  readonly address: string
+  readonly code: string
+  /** The words of the error; or what was read before, and what now. */
+  readonly told: string
+  /** What of the declaration is otherwise there. */
+  readonly declared: readonly string[]
+  readonly evidence: Evidence
+}
+export interface Evidence {
+  readonly message: GoodProbe['message']
+  readonly who: unknown
+  readonly now: Date
+  readonly before: string
+  readonly after: string
+}
+
+/** So many requests are made at random for each endpoint, besides the probes. */
+const more = 40
+
+export async function compareIntakes(before: Intake, after: Intake): Promise<Difference[]> {
+  const found = new Map<string, Difference & { readonly errors: number }>()
+  for (const [from, to] of [
+    [before, after],
+    [after, before],
+  ] as const)
+    for (const probe of requestsFrom(from, to)) {
+      const [old, now] = [await verdictIn(before, probe), await verdictIn(after, probe)]
+      for (const difference of differencesOf(before, after, probe, old, now)) {
+        const key = `${difference.endpoint} ${difference.change} ${folded(difference.address)} ${difference.code}`
+        const known = found.get(key)
+        // What shows nothing else shows it best.
+        if (!known || difference.errors < known.errors) found.set(key, difference)
+      }
+    }
+  const order = Object.keys(changes)
+  const names = [...new Set([...Object.keys(before.endpoints), ...Object.keys(after.endpoints)])]
+  return [...found.values()]
+    .map(({ errors: _, ...difference }) => difference)
+    .sort(
+      (a, b) =>
+        names.indexOf(a.endpoint) - names.indexOf(b.endpoint) || order.indexOf(a.change) - order.indexOf(b.change),
+    )
+}
+
+const folded = (address: string) => address.replace(/\[\d+\]/g, '[]')
+
+/** Probes of an intake, and requests at random; of endpoints that are the same in both, none. */
+function* requestsFrom(from: Intake, to: Intake): Generator<GoodProbe | BadProbe> {
+  const shared = ['base', 'limits', 'statuses'] as const
+  const isSameAround = shared.every((name) => isDeepStrictEqual((from as never)[name], (to as never)[name]))
+  for (const [name, endpoint] of Object.entries(from.endpoints)) {
+    const other = to.endpoints[name]
+    if (other && isSameAround && isSame(endpoint, other)) continue
+    for (const probe of probesOf(from, { endpoint: name })) if (probe.outcome !== 'unprobed') yield probe
+    const base = (from as { readonly base?: string }).base ?? ''
+    let count = 0
+    for (const probe of requestsOf(endpoint, { seed: 7 })) {
+      yield { ...probe, endpoint: name, message: { ...probe.message, target: base + probe.message.target } }
+      if (++count === more) break
+    }
+  }
+}
+
+/** Whether two declarations are the same; of functions nobody knows what they close over. */
+function isSame(a: Endpoint, b: Endpoint): boolean {
+  const [one, other] = [sourceOf(a), sourceOf(b)]
+  return one !== undefined && one === other
+}
+
+/** A declaration as text; none where it has functions. */
+function sourceOf(endpoint: Endpoint): string | undefined {
+  let hasFunctions = false
+  const text = JSON.stringify(endpoint, (name, value: unknown) => {
+    if (name === 'origin' || name === 'lookups' || name === 'turn') return undefined
+    if (typeof value === 'function') hasFunctions = true
+    return typeof value === 'bigint' || value instanceof RegExp ? String(value) : value
+  })
+  return hasFunctions ? undefined : text
+}
+
+async function verdictIn(app: Intake, { message, now, who, endpoint }: GoodProbe | BadProbe): Promise<AnyVerdict> {
+  const read = who && readWho(app, endpoint, who.json, { now })
+  const asking = read && 'who' in read ? { who: read.who } : {}
+  return (await judge(app, message, { now, ...asking })) as AnyVerdict
+}
+
+function* differencesOf(
+  before: Intake,
+  after: Intake,
+  probe: GoodProbe | BadProbe,
+  old: AnyVerdict,
+  now: AnyVerdict,
+): Generator<Difference & { readonly errors: number }> {
+  const { endpoint, message } = probe
+  const about = {
+    endpoint,
+    evidence: { message, who: probe.who?.json, now: probe.now, before: shortly(old), after: shortly(now) },
+  }
+  const rejected = (change: Change, errors: readonly FieldError[], status: number) =>
+    (errors.length === 0 ? [{ address: '', code: String(status), message: `is answered with ${status}` }] : errors).map(
+      ({ address, code, message }) => ({
+        ...about,
+        change,
+        address,
+        code,
+        told: message,
+        declared: declaredBetween(before.endpoints[endpoint], after.endpoints[endpoint], address),
+        errors: errors.length,
+      }),
+    )
+  if (old.outcome !== 'rejected' && now.outcome === 'rejected') yield* rejected('breaking', now.errors, now.status)
+  else if (old.outcome === 'rejected' && now.outcome !== 'rejected') yield* rejected('widening', old.errors, old.status)
+  else if (old.outcome !== 'rejected' && now.outcome !== 'rejected') {
+    const [first, ...others] = unlike(old.input, now.input, '')
+    if (!first) return
+    const [address, was, is] = first
+    const isHidden = !isShown(after, now, address)
+    yield {
+      ...about,
+      change: 'reading',
+      address,
+      code: '',
+      told: isHidden ? 'is read differently' : `was read as ${shownValue(was)}, now as ${shownValue(is)}`,
+      declared: declaredBetween(before.endpoints[endpoint], after.endpoints[endpoint], address),
+      errors: others.length + 1,
+    }
+  }
+}
+
+const shortly = (verdict: AnyVerdict) => (verdict.outcome === 'rejected' ? String(verdict.status) : 'accepted')
+const shownValue = (value: unknown) =>
+  value === undefined ? 'absent' : typeof value === 'bigint' ? String(value) : (JSON.stringify(value) ?? String(value))
+
+type Unlike = readonly [address: string, was: unknown, is: unknown]
+/** Where two values differ. */
+function unlike(a: unknown, b: unknown, address: string): readonly Unlike[] {
+  if (isDeepStrictEqual(a, b)) return []
+  const areObjects = [a, b].every((one) => typeof one === 'object' && one !== null && !(one instanceof Date))
+  if (!areObjects || Array.isArray(a) !== Array.isArray(b) || address.split(/[.[]/).length > 12)
+    return [[address, a, b]]
+  const names = new Set([...Object.keys(a as object), ...Object.keys(b as object)])
+  return [...names].flatMap((name) => {
+    const step = Array.isArray(a)
+      ? `[${name}]`
+      : address === ''
+        ? name
+        : /^\w+$/.test(name)
+          ? `.${name}`
+          : `[${JSON.stringify(name)}]`
+    const [was, is] = [a, b].map((one) =>
+      Object.hasOwn(one as object, name) ? (one as { [name: string]: unknown })[name] : undefined,
+    )
+    return unlike(was, is, address + step)
+  })
+}
+
+/** Anything of an outline. */
+type Told = { readonly [name: string]: unknown }
+
+/** What the declarations say otherwise of an address. */
+function declaredBetween(
+  before: Endpoint | undefined,
+  after: Endpoint | undefined,
+  address: string,
+): readonly string[] {
+  if (!before) return ['the endpoint is new']
+  if (!after) return ['the endpoint is gone']
+  const [old, now] = [outline(before), outline(after)] as [Told, Told]
+  const [field, other] = [fieldAt(old, address), fieldAt(now, address)]
+  const own =
+    field && !other
+      ? ['declared before, not now']
+      : !field && other
+        ? ['not declared before']
+        : field && other
+          ? optionsBetween(field, other)
+          : []
+  const rules = rulesBetween(old, now, address)
+  if (own.length + rules.length > 0) return [...own, ...rules].slice(0, 6)
+  // Else it is what holds the field, or the endpoint itself.
+  const parent = address.replace(/(?:\.[^.[\]{}]+|\[[^\]]*\]|\{\})$/, '')
+  if (parent !== address && parent !== '') return declaredBetween(before, after, parent)
+  return optionsBetween(plainOf(old), plainOf(now)).slice(0, 6)
+}
+/** What an endpoint says besides its parts. */
+const plainOf = ({ method, template, limits, unlisted, coerce, success, may, open, uniqueNames }: Told): Told => ({
+  method,
+  template,
+  limits,
+  unlisted,
+  coerce,
+  success,
+  may,
+  open,
+  uniqueNames,
+})
+
+/** What is said of the field at an address. */
+function fieldAt(endpoint: Told, address: string): Told | undefined {
+  const steps = address.match(/\["(?:[^"\\]|\\.)*"\]|\[\d*\]|\{\}|[^.[{]+/g) ?? []
+  const [part = '', ...rest] = steps
+  const bodies = Object.values((endpoint.body ?? {}) as Told)
+  const tops = part === 'body' ? bodies : [{ kind: 'record', fields: endpoint[part] ?? {} }]
+  return tops.map((top) => descend(top as Told, rest)).find((found) => found !== undefined)
+}
+
+function descend(of: Told, [step, ...rest]: readonly string[]): Told | undefined {
+  if (step === undefined) return of
+  if (of.kind === 'readAs') return descend(of.base as Told, [step, ...rest])
+  const name = step.startsWith('["') ? (JSON.parse(step.slice(1, -1)) as string) : step
+  const { fields, item, value, branches, items } = of as { [part: string]: Told | undefined }
+  const next =
+    step.startsWith('[') && !step.startsWith('["')
+      ? (item ?? (items as Told | undefined)?.[step.slice(1, -1)])
+      : (fields?.[name] ?? value)
+  if (next) return descend(next as Told, rest)
+  if (name === of.tag)
+    return rest.length === 0 ? { tag: of.tag, branches: Object.keys((branches ?? {}) as object).join(', ') } : undefined
+  return Object.values(branches ?? {})
+    .map((branch) => descend(branch as Told, [step, ...rest]))
+    .find((found) => found !== undefined)
+}
+
+/** The options of a field that are otherwise; what lies below is looked at there. */
+function optionsBetween(before: Told, after: Told): string[] {
+  const inside = new Set([
+    'fields',
+    'item',
+    'value',
+    'items',
+    'base',
+    'rules',
+    'title',
+    'description',
+    'examples',
+    'messages',
+  ])
+  const names = new Set([...Object.keys(before), ...Object.keys(after)])
+  return [...names].flatMap((name) => {
+    const [was, is] = [before[name], after[name]]
+    const isBelow = inside.has(name) && !(name === 'value' && before.kind === 'constant')
+    if (isBelow || isDeepStrictEqual(was, is)) return []
+    if (name === 'branches' && typeof was === 'object' && typeof is === 'object') {
+      const [old, now] = [Object.keys(was ?? {}), Object.keys(is ?? {})].map((keys) => keys.join(', '))
+      return old === now ? [] : [`branches ${old} → ${now}`]
+    }
+    return [name === 'need' ? `${was} → ${is}` : `${name} ${option(was)} → ${option(is)}`]
+  })
+}
+const option = (value: unknown) =>
+  value === undefined ? '(none)' : typeof value === 'string' ? value : JSON.stringify(value)
+
+/** Rules that speak of an address, and are new or gone. */
+function rulesBetween(before: Told, after: Told, address: string): string[] {
+  const [old, now] = [before, after].map((one) => rulesIn(one).map(({ words }) => String(words)))
+  const name = /[^.[\]]+(?=[[\]\d]*$)/.exec(folded(address))?.[0] ?? ''
+  const speaks = (words: string) => name !== '' && words.includes(name)
+  return [
+    ...(now ?? []).filter((words) => !old?.includes(words) && speaks(words)).map((words) => `new rule: ${words}`),
+    ...(old ?? []).filter((words) => !now?.includes(words) && speaks(words)).map((words) => `gone: ${words}`),
+  ]
+}
+/** The rules of an endpoint, and of its records. */
+function rulesIn(of: unknown): Told[] {
+  if (typeof of !== 'object' || of === null) return []
+  const own = Array.isArray((of as Told).rules) ? ((of as Told).rules as Told[]) : []
+  return [...own, ...Object.entries(of).flatMap(([name, one]) => (name === 'rules' ? [] : rulesIn(one)))]
+}
+
+/** The line of the evidence that an error speaks of. */
+export const markOfEvidence = ({ message }: Evidence, address: string, code: string) => {
+  const body = laidOut(message.body)
+  const sample = { message: { ...message, body } } as Sample
+  return address === '' ? undefined : markOf({ address, code } as FieldError, sample, message.target, () => true)
+}
+function laidOut(body: string | null): string | null {
+  try {
+    return body === null ? null : JSON.stringify(JSON.parse(body), null, 2)
+  } catch {
+    return body
+  }
+}

@@ -1,0 +1,143 @@
+/** Requests to a running server, and what it answers. */
+import { performance } from 'node:perf_hooks'
+import { Agent, type Dispatcher, request } from 'undici'
+import type { Message } from 'yosei'
+import type { Expectation } from './book/index.js'
+import { Failure } from './failure.js'
+
+/** What a server answered. */
+export interface Arrived {
+  readonly status: number
+  readonly headers: { readonly [name: string]: string | readonly string[] | undefined }
+  readonly text: string
+  /** How long it took, in milliseconds. */
+  readonly took: number
+  /** The errors of a problem document, where it is one. */
+  readonly errors: readonly { readonly address: string; readonly code: string }[] | undefined
+}
+
+export interface ServerOptions {
+  /** Header fields that every request has, where it has none of the name. */
+  readonly headers: readonly (readonly [name: string, value: string])[]
+  /** Milliseconds. */
+  readonly timeout: number
+}
+
+/** What the connection says itself. */
+const ofTheWire = new Set([
+  'host',
+  'content-length',
+  'transfer-encoding',
+  'connection',
+  'expect',
+  'keep-alive',
+  'upgrade',
+])
+/** More of an answer is not read. */
+const longest = 1_000_000
+
+/** A server at an address. */
+export class Server {
+  readonly #base: URL
+  readonly #agent: Dispatcher
+  readonly #options: ServerOptions
+
+  /** @throws Failure where the address is none. */
+  constructor(base: string, options: ServerOptions, connections: number) {
+    if (!URL.canParse(base) || !/^https?:$/.test(new URL(base).protocol))
+      throw new Failure(`${base}: this is no address of a server; write it as http://127.0.0.1:8080`)
+    this.#base = new URL(base)
+    this.#options = options
+    const { timeout } = options
+    this.#agent = new Agent({ connections, connect: { timeout }, headersTimeout: timeout, bodyTimeout: timeout })
+  }
+
+  /**
+   * Sends a message; what comes back, or why nothing did.
+   *
+   * @throws Failure where no server is there.
+   */
+  async send({ method, target, headers, body }: Message): Promise<Arrived | string> {
+    const own = headers.filter(([name]) => !ofTheWire.has(name))
+    const more = this.#options.headers.filter(([name]) => !own.some(([known]) => known === name))
+    const since = performance.now()
+    try {
+      const answer = await request(this.#base.origin + this.#base.pathname.replace(/\/$/, '') + target, {
+        method: method as Dispatcher.HttpMethod,
+        headers: [...own, ...more].flat() as string[],
+        body,
+        dispatcher: this.#agent,
+        signal: AbortSignal.timeout(this.#options.timeout),
+      })
+      const text = await textOf(answer.body)
+      const took = performance.now() - since
+      return { status: answer.statusCode, headers: answer.headers, text, took, errors: errorsIn(text) }
+    } catch (error) {
+      return this.#trouble(error as NodeJS.ErrnoException)
+    }
+  }
+
+  #trouble(error: NodeJS.ErrnoException & { readonly cause?: unknown }): string {
+    const { code = '', name, message } = error
+    if (/^(?:ECONNREFUSED|ENOTFOUND|EAI_AGAIN|EHOSTUNREACH|ENETUNREACH)$/.test(code))
+      throw new Failure(`${this.#base.origin}: no server is there (${code}); start it, or mend the address`)
+    if (/TIMEOUT/.test(code) || name === 'TimeoutError') return `no answer within ${this.#options.timeout} ms`
+    if (/CERT|SSL|TLS/.test(code)) throw new Failure(`${this.#base.origin}: its certificate is not trusted (${code})`)
+    return `the connection broke off: ${code || message}`
+  }
+
+  close(): Promise<void> {
+    return this.#agent.destroy()
+  }
+}
+
+async function textOf(body: Dispatcher.ResponseData['body']): Promise<string> {
+  const chunks: Buffer[] = []
+  let size = 0
+  for await (const chunk of body as AsyncIterable<Buffer>) {
+    size += chunk.length
+    if (size <= longest) chunks.push(chunk)
+  }
+  return Buffer.concat(chunks).toString('utf8')
+}
+
+/** The errors of a problem document (RFC 9457), by address and code. */
+function errorsIn(text: string): Arrived['errors'] {
+  try {
+    const { fields } = JSON.parse(text) as { fields?: unknown }
+    if (typeof fields !== 'object' || fields === null) return undefined
+    return Object.entries(fields).flatMap(([address, errors]) =>
+      Array.isArray(errors)
+        ? errors.flatMap((one) => (typeof one?.code === 'string' ? [{ address, code: one.code }] : []))
+        : [],
+    )
+  } catch {
+    return undefined
+  }
+}
+
+/** What an answer lacks of what a book expects of the verdict, in lines. */
+export function lacking(expectation: Expectation, arrived: Arrived | string): string[] {
+  if (typeof arrived === 'string') return [arrived]
+  const { status, errors } = arrived
+  if (expectation.outcome !== 'rejected') return status < 400 ? [] : [`wanted accepted, but it came ${status}`]
+  if (status !== expectation.status) return [`wanted ${expectation.status}, but it came ${status}`]
+  if (!errors || !expectation.errors) return []
+  const left = [...errors]
+  const missing = expectation.errors.filter(({ address, code }) => {
+    const at = left.findIndex((one) => one.address === address && (code === undefined || one.code === code))
+    if (at >= 0) left.splice(at, 1)
+    return at < 0
+  })
+  return [
+    ...missing.map(({ address, code }) => `wanted ${address}${code ? ` ${code}` : ''}, but it did not come`),
+    ...(expectation.others ? [] : left.map(({ address, code }) => `${address} ${code} came, but was not wanted`)),
+  ]
+}
+
+/** @throws Failure where a header field is none. */
+export function headerOf(text: string): readonly [name: string, value: string] {
+  const [, name, value = ''] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):\s*(.*)$/.exec(text) ?? []
+  if (name === undefined) throw new Failure(`"${text}" is no header field; write Name: value`)
+  return [name.toLowerCase(), value]
+}

@@ -1,0 +1,219 @@
+/** The command `check`: judges, prints as it goes, writes verdicts, and watches. */
+import { readFileSync, watch, writeFileSync } from 'node:fs'
+import { dirname } from 'node:path'
+import type { Intake } from 'yosei'
+import { verdictOf, withVerdicts } from './book/index.js'
+import { type Checked, type CheckOptions, type Counts, checkSamples, chooserOf, count, noCounts } from './check.js'
+import type { Coverage } from './coverage.js'
+import { Failure } from './failure.js'
+import { loadIntake, loadServices } from './load.js'
+import { countsText, junitText, sampleJson, sampleJunit, sampleText } from './print.js'
+import { filesOf, findSamples } from './samples.js'
+import { pc, print } from './terminal.js'
+
+export interface RunOptions {
+  readonly format: 'text' | 'json' | 'junit'
+  readonly services?: string
+  readonly quiet?: boolean
+  readonly trace?: boolean
+  readonly only?: readonly string[]
+  /** `true`: missing verdicts; `all`: those that differ too. */
+  readonly write?: true | 'all'
+  readonly watch?: boolean
+  readonly coverage?: boolean
+  readonly least?: number
+}
+
+/** @returns The exit code. */
+export async function runCheck(file: string, patterns: readonly string[], options: RunOptions): Promise<number> {
+  if (options.least !== undefined && !options.coverage)
+    throw new Failure('--least is a share of the coverage; say --coverage as well')
+  if (options.watch && options.format !== 'text') throw new Failure('--watch prints text; leave out --format')
+  const code = await checkOnce(file, patterns, options)
+  return options.watch ? watchOn(file, patterns, options) : code
+}
+
+async function checkOnce(file: string, patterns: readonly string[], options: RunOptions): Promise<number> {
+  const { format, services, quiet, trace, only, write, coverage: wantsCoverage, least } = options
+  const app = await loadIntake(file)
+  const checking: CheckOptions = {
+    makeServices: services === undefined ? undefined : await loadServices(services),
+    trace,
+    only: only && chooserOf(only),
+  }
+  const counts = noCounts()
+  const coverage = wantsCoverage ? new (await import('./coverage.js')).Coverage(app) : undefined
+  const writing = write ? new Writing(write) : undefined
+  const out = printers[format](quiet ?? false)
+  const progress = new Progress(format === 'text' && (quiet ?? false))
+  for await (const checked of checkSamples(app, findSamples(patterns), checking)) {
+    count(counts, checked)
+    coverage?.add(checked.verdict)
+    writing?.add(checked)
+    progress.tell(counts.samples)
+    await out.sample(checked)
+  }
+  progress.end()
+  const written = writing?.end() ?? []
+  await out.end(counts, written, coverage)
+  const isCovered = !coverage || least === undefined || coverage.share() * 100 >= least
+  const left = write === 'all' ? 0 : counts.notAsExpected
+  return left > 0 || !isCovered ? 1 : 0
+}
+
+interface Printer {
+  sample(checked: Checked): Promise<void>
+  end(counts: Counts, written: readonly string[], coverage: Coverage | undefined): Promise<void>
+}
+const isAsExpected = ({ faults }: Checked) => faults !== undefined && faults.length === 0
+
+const printers: { readonly [F in RunOptions['format']]: (quiet: boolean) => Printer } = {
+  text: (quiet) => {
+    let last: string | undefined
+    return {
+      async sample(checked) {
+        if (quiet && (isAsExpected(checked) || checked.faults === undefined)) return
+        const head = checked.file === last ? '' : `${last === undefined ? '' : '\n'}${pc.bold(checked.file)}\n`
+        last = checked.file
+        await print(`${head}${sampleText(checked)}\n`)
+      },
+      async end(counts, written, coverage) {
+        if (coverage) await print(`${last === undefined ? '' : '\n'}${coverage.text()}\n`)
+        const lines = [countsText(counts), ...written]
+        await print(`${last === undefined && !coverage ? '' : '\n'}${lines.join('\n')}\n`)
+      },
+    }
+  },
+  json: (quiet) => {
+    let isFirst = true
+    return {
+      async sample(checked) {
+        if (quiet && isAsExpected(checked)) return
+        const text = JSON.stringify(sampleJson(checked), null, 2).replace(/^/gm, '    ')
+        await print(`${isFirst ? '{\n  "samples": [' : ','}\n${text}`)
+        isFirst = false
+      },
+      async end(counts, _, coverage) {
+        const rest = { counts, ...(coverage ? { coverage: coverage.json() } : {}) }
+        const text = JSON.stringify(rest, null, 2).slice(2)
+        await print(`${isFirst ? '{\n  "samples": []' : '\n  ]'},\n${text}\n`)
+      },
+    }
+  },
+  junit: () => {
+    const cases: string[] = []
+    return {
+      async sample(checked) {
+        cases.push(sampleJunit(checked))
+      },
+      end: (counts) => print(`${junitText(cases, counts)}\n`),
+    }
+  },
+}
+
+/** Puts verdicts into books. */
+class Writing {
+  readonly #books = new Map<string, Checked[]>()
+  constructor(readonly which: true | 'all') {}
+
+  add(checked: Checked): void {
+    const { sample, faults, file } = checked
+    if (!sample.blocks) return
+    const isDue = faults === undefined || (this.which === 'all' && faults.length > 0)
+    if (isDue) this.#books.set(file, [...(this.#books.get(file) ?? []), checked])
+  }
+
+  /** @returns What was written, in lines. */
+  end(): string[] {
+    return [...this.#books].map(([file, checked]) => {
+      const page = readFileSync(file, 'utf8')
+      writeFileSync(
+        file,
+        withVerdicts(
+          page,
+          checked.map(({ sample, verdict }) => ({ sample, verdict: verdictOf(verdict) })),
+        ),
+      )
+      return `${file}: ${checked.length} ${checked.length === 1 ? 'verdict' : 'verdicts'} written`
+    })
+  }
+}
+
+/** How far a long run is, in a terminal. */
+class Progress {
+  #last = Date.now()
+  #isShown = false
+  constructor(readonly isWanted: boolean) {}
+  tell(samples: number): void {
+    if (!this.isWanted || samples % 100 !== 0 || !process.stderr.isTTY || Date.now() - this.#last < 200) return
+    this.#last = Date.now()
+    this.#isShown = true
+    process.stderr.write(`\r${samples} samples`)
+  }
+  end(): void {
+    if (this.#isShown) process.stderr.write('\r\u001b[K')
+  }
+}
+
+/** Judges again whenever a file beside the intake or a sample changes, until it is stopped. */
+async function watchOn(file: string, patterns: readonly string[], options: RunOptions): Promise<number> {
+  let before = await outcomesOf(file, patterns, options)
+  const folders = new Set(
+    [file, ...(options.services ? [options.services] : []), ...patterns.flatMap(filesOf)].map((one) => dirname(one)),
+  )
+  let due: NodeJS.Timeout | undefined
+  let isBusy = false
+  const again = async () => {
+    if (isBusy) return void later()
+    isBusy = true
+    try {
+      const after = await outcomesOf(file, patterns, options)
+      await print(`${changesBetween(before, after)}\n`)
+      before = after
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error
+      await print(`${pc.red(error.message)}\n`)
+    }
+    isBusy = false
+  }
+  const later = () => {
+    clearTimeout(due)
+    due = setTimeout(() => void again(), 80)
+  }
+  await print(`${pc.gray('watching; Ctrl-C ends')}\n`)
+  const watchers = [...folders].map((folder) => watch(folder, { recursive: false }, later))
+  await new Promise<void>((resolve) => process.once('SIGINT', resolve))
+  for (const watcher of watchers) watcher.close()
+  clearTimeout(due)
+  return 0
+}
+
+type Outcomes = Map<string, Checked>
+async function outcomesOf(
+  file: string,
+  patterns: readonly string[],
+  { services, only }: RunOptions,
+): Promise<Outcomes> {
+  const app: Intake = await loadIntake(file, { isFresh: true })
+  const makeServices = services === undefined ? undefined : await loadServices(services, { isFresh: true })
+  const found: Outcomes = new Map()
+  for await (const checked of checkSamples(app, findSamples(patterns), { makeServices, only: only && chooserOf(only) }))
+    found.set(`${checked.file} ${checked.sample.title}`, checked)
+  return found
+}
+
+const told = ({ verdict, faults }: Checked) => JSON.stringify([verdictOf(verdict), faults?.length ?? null])
+
+/** What came to be otherwise. */
+function changesBetween(before: Outcomes, after: Outcomes): string {
+  const counts = noCounts()
+  for (const checked of after.values()) count(counts, checked)
+  const lines = [...after].flatMap(([name, checked]) => {
+    const old = before.get(name)
+    return old && told(old) === told(checked) ? [] : [sampleText(checked)]
+  })
+  const gone = [...before.keys()].filter((name) => !after.has(name)).map((name) => pc.gray(`gone: ${name}`))
+  const time = new Date().toLocaleTimeString('en-GB')
+  const changed = lines.length + gone.length === 0 ? [pc.gray('no verdict changed')] : [...lines, ...gone]
+  return [`${pc.gray(time)}`, ...changed, '', countsText(counts)].join('\n')
+}

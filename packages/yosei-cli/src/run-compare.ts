@@ -1,0 +1,128 @@
+/** The command `compare`: two intakes, or one at two revisions of its repository. */
+import { execFileSync } from 'node:child_process'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { dirname, join, relative, resolve } from 'node:path'
+import { type Change, changes, compareIntakes, type Difference, markOfEvidence } from './compare.js'
+import { Failure } from './failure.js'
+import { loadIntake } from './load.js'
+import { marked, pc, plural, print, shorten, visible, width, wrap } from './terminal.js'
+
+/** @returns The exit code: 1 where something breaks. */
+export async function runCompare(before: string, after: string, format: string): Promise<number> {
+  const [old, now] = [await Checkout.of(before), await Checkout.of(after)]
+  try {
+    const differences = await compareIntakes(await loadIntake(old.file), await loadIntake(now.file))
+    await print(
+      `${format === 'json' ? JSON.stringify({ differences: differences.map(jsonOf) }, null, 2) : textOf(differences)}\n`,
+    )
+    return differences.some(({ change }) => change === 'breaking') ? 1 : 0
+  } finally {
+    old.remove()
+    now.remove()
+  }
+}
+
+/** A file as it is, or as it was at a revision. */
+class Checkout {
+  private constructor(
+    readonly file: string,
+    readonly remove: () => void,
+  ) {}
+
+  /** @throws Failure where there is no such revision. */
+  static async of(named: string): Promise<Checkout> {
+    const [, revision, path] = /^git:([^:]+):(.+)$/.exec(named) ?? []
+    if (revision === undefined || path === undefined) {
+      if (named.startsWith('git:'))
+        throw new Failure(`${named}: this is no revision of a file; write git:HEAD~1:path/intake.ts`)
+      return new Checkout(named, () => undefined)
+    }
+    const root = git(['rev-parse', '--show-toplevel'], named, '.').trim()
+    // Beside what the intake imports, so that it is found.
+    const folder = mkdtempSync(join(root, '.yosei-compare-'))
+    const remove = () => {
+      try {
+        git(['worktree', 'remove', '--force', folder], named, root)
+      } catch {
+        rmSync(folder, { recursive: true, force: true })
+        git(['worktree', 'prune'], named, root)
+      }
+    }
+    try {
+      git(['worktree', 'add', '--detach', '--force', folder, revision], named, root)
+    } catch (error) {
+      rmSync(folder, { recursive: true, force: true })
+      throw error
+    }
+    // A path is one from the folder where the command runs, as git takes it from the root.
+    const fromHere = relative(root, resolve(dirname(path), path.split('/').at(-1) as string))
+    return new Checkout(relative('.', join(folder, fromHere)), remove)
+  }
+}
+
+function git(args: readonly string[], named: string, cwd: string): string {
+  try {
+    return execFileSync('git', args, { cwd, encoding: 'utf8', stdio: ['ignore', 'pipe', 'pipe'] })
+  } catch (error) {
+    const told = String((error as { stderr?: string }).stderr ?? (error as Error).message)
+    throw new Failure(
+      `${named}: git says: ${told.split('\n').findLast((line) => line.trim() !== '') ?? 'it is not there'}`,
+    )
+  }
+}
+
+const colours: { readonly [C in Change]: (text: string) => string } = {
+  breaking: pc.red,
+  widening: pc.green,
+  reading: pc.yellow,
+}
+
+function textOf(differences: readonly Difference[]): string {
+  if (differences.length === 0) return 'no request was found that a client would see a difference by'
+  const lines = differences.flatMap((one, index) => {
+    const previous = differences[index - 1]
+    const isNew = previous?.endpoint !== one.endpoint
+    return [
+      ...(isNew ? [...(index > 0 ? [''] : []), pc.bold(one.endpoint)] : []),
+      ...(isNew || previous?.change !== one.change ? ['', `  ${colours[one.change](changes[one.change])}`] : []),
+      ...differenceLines(one),
+    ]
+  })
+  const counts = (Object.keys(changes) as Change[]).map(
+    (change) => `${differences.filter((one) => one.change === change).length} ${changes[change]}`,
+  )
+  const breaking = differences.filter(({ change }) => change === 'breaking').length
+  return [
+    ...lines,
+    '',
+    `${plural(differences.length, 'difference')}: ${counts.join('; ')}`,
+    breaking > 0 ? pc.red('a client that works today would break') : 'no client that works today would break',
+  ].join('\n')
+}
+
+function differenceLines({ address, code, told, declared, evidence }: Difference): string[] {
+  const { message, before, after } = evidence
+  const mark = markOfEvidence(evidence, address, code)
+  return [
+    ...wrap(visible(`${address === '' ? 'the request' : address} ${told}`), 6).map(
+      (line, index) =>
+        `${' '.repeat(index === 0 ? 4 : 6)}${index === 0 ? line.replace(visible(address), pc.cyan(visible(address))) : line}`,
+    ),
+    ...declared.map((line) => pc.gray(`      ${shorten(visible(line), width - 6)}`)),
+    pc.gray(`      ${shorten(visible(`${message.method} ${message.target}`), width - 30)}  ${before} → ${after}`),
+    ...(mark && address.startsWith('body') ? marked(mark, 8) : []),
+  ]
+}
+
+const jsonOf = ({ evidence, change, ...rest }: Difference) => ({
+  ...rest,
+  change,
+  isBreaking: change === 'breaking',
+  evidence: {
+    ...evidence.message,
+    who: evidence.who ?? null,
+    now: evidence.now,
+    before: evidence.before,
+    after: evidence.after,
+  },
+})

@@ -1,0 +1,88 @@
+/** Finds samples, one after the other: books by file, folder or glob; recordings; lines of JSON; standard input. */
+import { readFileSync, statSync } from 'node:fs'
+import { text } from 'node:stream/consumers'
+import { globSync } from 'tinyglobby'
+import { parseMessage } from 'yosei'
+import { BookError, readBook, readHar, readLine, type Sample } from './book/index.js'
+import { Failure } from './failure.js'
+import { linesOf, nameOf } from './lines.js'
+
+export interface Found {
+  readonly file: string
+  readonly sample: Sample
+}
+
+/** @throws Failure where nothing is found, or something cannot be read. */
+export async function* findSamples(patterns: readonly string[]): AsyncGenerator<Found> {
+  let count = 0
+  for (const file of new Set(patterns.flatMap(filesOf)))
+    for await (const sample of readSamples(file)) {
+      count++
+      yield { file: nameOf(file), sample }
+    }
+  if (count === 0)
+    throw new Failure(
+      `${patterns.join(' ')}: no samples here; write a request into a fenced block with the info string http`,
+    )
+}
+
+/** @throws Failure where there are none. */
+export function filesOf(pattern: string): readonly string[] {
+  const kind = pattern === '-' ? undefined : statSync(pattern, { throwIfNoEntry: false })
+  if (pattern === '-' || kind?.isFile()) return [pattern]
+  const files = kind?.isDirectory()
+    ? globSync('**/*.md', { cwd: pattern }).map((file) => `${pattern.replace(/\/$/, '')}/${file}`)
+    : globSync(pattern, { expandDirectories: false })
+  if (files.length > 0) return files.sort()
+  throw new Failure(
+    `${pattern}: ${kind ? 'no sample book in this folder; put a Markdown file there' : 'there is no such file or folder, and no file matches it'}`,
+  )
+}
+
+async function* readSamples(file: string): AsyncGenerator<Sample> {
+  try {
+    if (/\.(?:ndjson|jsonl)(?:\.gz)?$/.test(file)) yield* readLines(file)
+    else if (file === '-') yield readMessage(await text(process.stdin))
+    else yield* (file.endsWith('.har') ? readHar : readBook)(readFileSync(file, 'utf8'))
+  } catch (error) {
+    if (error instanceof BookError) throw new Failure(`${nameOf(file)}:${error.line}: ${error.message}`)
+    if (error instanceof Failure) throw error
+    throw new Failure(`${nameOf(file)}: could not be read: ${(error as Error).message}`)
+  }
+}
+
+async function* readLines(file: string): AsyncGenerator<Sample> {
+  let number = 0
+  for await (const lines of linesOf(file))
+    for (const line of lines) {
+      const sample = readLine(line, ++number)
+      if (sample) yield sample
+    }
+}
+
+/** A single message, as it stands in a block of a book. */
+function readMessage(whole: string): Sample {
+  const content = whole.replace(/\r\n?/g, '\n').replace(/\n$/, '')
+  if (content.trim() === '')
+    throw new Failure('standard input: it is empty; send a request message such as GET /path HTTP/1.1')
+  const broken = parseMessage(content)
+  if ('reason' in broken) throw new BookError(broken.line, broken.reason)
+  const [sample] = readBook(`\`\`\`\`\`\`\`http\n${content}\n\`\`\`\`\`\`\``)
+  if (!sample) throw new BookError(1, 'this is no request message')
+  return shiftedUp(sample)
+}
+
+/** A message alone begins at its first line. */
+function shiftedUp(sample: Sample): Sample {
+  const up = <P extends { readonly line: number }>(place: P): P => ({ ...place, line: place.line - 1 })
+  const { requestLine, headers, body } = sample.places
+  return {
+    ...sample,
+    title: `${sample.message.method} ${sample.message.target.split('?')[0]}`,
+    places: {
+      requestLine: up(requestLine),
+      headers: headers.map((one) => ({ ...one, place: up(one.place) })),
+      body: body.map(up),
+    },
+  }
+}

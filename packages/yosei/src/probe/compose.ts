@@ -1,0 +1,111 @@
+/** Requests of which somebody says a part, and the declaration the rest. */
+import type { EndpointNode } from '../declare/endpoint.js'
+import { type IntakeNode, intakeNode } from '../declare/intake.js'
+import { startRun } from '../engine/interpret.js'
+import { endpointFor, open } from '../judge/open.js'
+import { partsOf } from '../judge/read.js'
+import { type Received, receiveNow } from '../judge/receive.js'
+import type { Message } from '../read/message.js'
+import { Unreadable } from '../read/syntax.js'
+import { type Path, parseAddress } from '../terms/address.js'
+import type { Intake } from '../terms/endpoint.js'
+import type { Parts } from '../terms/parts.js'
+import { makingOf } from './make.js'
+import { least, Unmakeable } from './pick.js'
+import { placesIn } from './places.js'
+import { type Edit, spotsOf } from './rules.js'
+import { changed, mended } from './search.js'
+import { type Outgoing, type Tree, Trial } from './trial.js'
+
+/** What is said of a request: all else is made. */
+export interface Said {
+  readonly method: string
+  readonly target: string
+  readonly headers?: readonly (readonly [name: string, value: string])[]
+  readonly body?: string | undefined
+  /** Values by their addresses, as they are sent: they come before what the target and the body say. */
+  readonly values?: readonly (readonly [address: string, value: unknown])[]
+}
+
+/** The parts of a message as it was sent; `undefined` where no endpoint is meant, or its body has to be waited for. */
+export function sentIn(
+  app: IntakeNode,
+  message: Message<string | null>,
+): { readonly endpoint: EndpointNode; readonly parts: Parts } | undefined {
+  const run = startRun()
+  const opened = open(app, message, run)
+  if ('outcome' in opened) return undefined
+  const received = receiveNow(opened)
+  if (!received || 'fault' in received) return undefined
+  return { endpoint: opened.destination.endpoint, parts: partsOf(opened, received as Received, run) }
+}
+
+/**
+ * The smallest accepted request with what is said of it in its place. Where that goes against the declaration, it stays:
+ * people try what is wrong. Where no endpoint is meant, the message is what is said.
+ *
+ * @throws RangeError where a value stands at no address of the endpoint.
+ * @example
+ * requestFor(app, { method: 'GET', target: '/sessions', values: [['query.limit', 5]] }).message
+ */
+export function requestFor(
+  app: Intake,
+  { method, target, headers = [], body, values = [] }: Said,
+  { now, seed = 1 }: { readonly now: Date; readonly seed?: number },
+): Outgoing & { readonly endpoint?: string } {
+  const node = intakeNode(app)
+  const plain: Message<string | null> = { method, target, headers, body: body ?? null }
+  const endpoint = endpointFor(node, plain, false)
+  if (!endpoint) return { message: plain }
+  const type = headers.find(([name]) => name === 'content-type')?.[1]
+  const declared = endpoint.bodies.find(({ mediaType }) => type?.startsWith(mediaType)) ?? endpoint.bodies[0]
+  const trial = new Trial(node, endpoint, declared, makingOf(now, seed))
+  const spots = spotsOf(endpoint, [...placesIn(endpoint, declared)])
+  const bodyless = body === undefined || !values.some(([address]) => address.startsWith('body'))
+  const typed =
+    bodyless || type !== undefined || !declared
+      ? plain
+      : { ...plain, headers: [...headers, ['content-type', declared.mediaType] as const] }
+  const sent = sentIn(node, { ...typed, body: bodyless ? null : (body ?? null) })?.parts
+  if (!bodyless && (sent?.body === undefined || sent.body instanceof Unreadable))
+    throw new RangeError('the body cannot be read, so that no value of it can be changed')
+  const given = headers.filter(([name]) => Object.hasOwn(endpoint.header.fields, name))
+  let tree = smallest(trial)
+  const start: Tree = {
+    ...tree,
+    path: sent?.path ?? tree.path,
+    query: { ...(sent?.query as object | undefined) },
+    header: { ...(tree.header as object), ...Object.fromEntries(given) },
+    ...(bodyless ? {} : { body: sent?.body }),
+  }
+  const edits: Edit = values.map(([address, value]) => {
+    const path = parseAddress(address)
+    if (!path) throw new RangeError(`${address} is no address`)
+    return [path, value]
+  })
+  const edited = changed(trial, start, edits, [])
+  if (!edited) throw new RangeError(`${values.map(([address]) => address).join(', ')}: the endpoint has no such field`)
+  const held: Path[] = [['path'], ['query'], ...given.map(([name]) => ['header', name]), ...edits.map(([path]) => path)]
+  tree = mended(trial, edited, spots, held) ?? edited
+  const out = trial.outgoing(tree)
+  if (!out) throw new RangeError('a value of it cannot be sent where it stands')
+  const others = headers.filter(([name]) => !Object.hasOwn(endpoint.header.fields, name))
+  const kept = out.message.headers.filter(([name]) => !others.some(([own]) => own === name))
+  const message = {
+    ...out.message,
+    headers: [...kept, ...others],
+    body: bodyless && body !== undefined ? body : out.message.body,
+  }
+  return { ...out, ...(endpoint.name === undefined ? {} : { endpoint: endpoint.name }), message }
+}
+
+/** The smallest request that is accepted, or comes close. */
+function smallest(trial: Trial): Tree {
+  try {
+    const made = trial.made(least)
+    return mended(trial, made, spotsOf(trial.endpoint, [...placesIn(trial.endpoint, trial.body)]), []) ?? made
+  } catch (error) {
+    if (error instanceof Unmakeable) return { path: {}, query: {}, header: {}, cookie: {} }
+    throw error
+  }
+}

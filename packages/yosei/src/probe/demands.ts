@@ -1,0 +1,541 @@
+/**
+ * What a declaration demands of a value, one by one, each with a value that breaks exactly that. One list for each kind;
+ * what holds for every kind stands behind them.
+ */
+import { compareDecimals, isMultiple, sumOf } from '../grammar/numbers.js'
+import { readDeclaredDay, readMoment, writeDuration, writeInstant, writeTimeOfDay } from '../grammar/times.js'
+import type { Kind, Kinds, Node } from '../kinds/kind.js'
+import { childrenOf } from '../kinds/kinds.js'
+import { resolve } from '../kinds/later.js'
+import type { Source } from '../kinds/run.js'
+import { sentShape } from '../kinds/shape.js'
+import { type Path, valueAt } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
+import { put } from '../terms/own.js'
+import { readSize, readSpan } from '../terms/units.js'
+import { makeFile } from './files.js'
+import { elementsOf, entriesOf, isNeeded, type Making, make, readOnlyOf, shortest } from './make.js'
+import { greatest, least, Unmakeable } from './pick.js'
+import { mismatchOf, textOf, textOfLength, unformedOf } from './texts.js'
+
+/** Stands for a value that is not sent. */
+export const gone = Symbol('gone')
+
+export interface Demand {
+  readonly code: Code | (string & {})
+  /** What of the declaration it is: `max 10`. */
+  readonly what: string
+  /** Where it is told, from where the value stands. */
+  readonly below?: Path
+  /** Whether it is told at a name that came. */
+  readonly isNamed?: boolean
+  /** Whether it is of the kind itself, and nobody has said it: a value of that kind does not break it. */
+  readonly isOfKind?: boolean
+  /** Whether only the judgement can tell that a value breaks it. */
+  readonly isOpen?: boolean
+  /**
+   * Values that break it, made from one that does not.
+   *
+   * @throws Unmakeable where there is none.
+   */
+  broken(right: unknown, making: Making): readonly unknown[]
+  /** A value right at the limit. */
+  met?(making: Making): unknown
+}
+
+/** What is around a value. */
+export interface Around {
+  readonly source: Source
+  readonly unlisted: 'refuse' | 'drop' | 'keep'
+}
+
+type Lister<N> = (node: N, around: Around) => readonly Demand[]
+
+const one = (code: Demand['code'], what: string, broken: (right: unknown, making: Making) => unknown): Demand => ({
+  code,
+  what,
+  broken: (right, making) => [broken(right, making)],
+})
+const atLeast = (node: Node) => (making: Making) => make(node, { ...making, pick: least })
+const atMost = (node: Node) => (making: Making) => make(node, { ...making, pick: greatest })
+
+/** Something that it is not. */
+const otherType = (what: string, value: unknown) => ofKind('wrong_type', what, () => value)
+const ofKind = (...given: Parameters<typeof one>): Demand => ({ ...one(...given), isOfKind: true })
+const inJson = ({ source }: Around, ...demands: Demand[]) => (source === 'text' ? [] : demands)
+/** Those of a limit that is given. */
+const given = <T>(limit: T | undefined, of: (limit: T) => readonly Demand[]): readonly Demand[] =>
+  limit === undefined ? [] : of(limit)
+
+const day = 86_400_000
+const shownMoment = (limit: unknown) => (limit instanceof Date ? writeInstant(limit) : String(limit))
+
+const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
+  text: (node, around) => {
+    const { length, pattern, format } = node
+    const [low = 0, high = Number.POSITIVE_INFINITY] = length ?? []
+    return [
+      ...inJson(around, otherType('text', 17)),
+      ...(low > shortest(node, around.source)
+        ? [{ ...one('too_short', `length from ${low}`, () => textOfLength(node, low - 1)), met: atLeast(node) }]
+        : []),
+      ...(high < Number.POSITIVE_INFINITY
+        ? [{ ...one('too_long', `length to ${high}`, () => textOfLength(node, high + 1)), met: atMost(node) }]
+        : []),
+      ...given(pattern, (pattern) => [
+        one('wrong_pattern', `pattern ${pattern}`, (right) =>
+          mismatchOf(node, pattern, typeof right === 'string' ? right : textOf(node, least, 1)),
+        ),
+      ]),
+      ...given(format, (format) => [one('wrong_format', `format ${format}`, () => unformedOf({ ...node, format }))]),
+    ]
+  },
+  integer: (node, around) => [
+    otherType('whole number', 'x'),
+    ...inJson(
+      around,
+      ofKind('not_whole', 'whole number', (right) => Number(right) + 0.5),
+    ),
+    ...limitsOf(node, (value, by) => value + by * (node.step ?? 1)),
+    ...given(node.step === 1 ? undefined : node.step, (step) => [
+      one('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [1, -1], step, node)),
+    ]),
+  ],
+  number: (node) => [
+    otherType('number', 'x'),
+    ...limitsOf(node, (value, by) =>
+      Number((value + by * (node.step ?? 0.001 * Math.max(1, Math.abs(value)))).toPrecision(12)),
+    ),
+    ...given(node.step, (step) => [
+      one('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [step / 4, -step / 4], step, node)),
+    ]),
+  ],
+  bigInteger: (node) => [
+    otherType('whole number', 'x'),
+    ...limitsOf(node, (value, by) => String(value + BigInt(by) * (node.step ?? 1n))),
+    ...given(node.step, (step) =>
+      step === 1n ? [] : [one('not_a_step', `step ${step}`, (right) => String(BigInt(right as string) + 1n))],
+    ),
+  ],
+  decimal: (node) => {
+    const { min, max, digits, scale } = node
+    const unit = `0.${'0'.repeat(Math.max(0, (scale ?? 2) - 1))}1`
+    const step = scale === 0 ? '1' : unit
+    return [
+      otherType('decimal', 'x'),
+      ...given(min, (min) => [
+        { ...one('below_min', `min ${min}`, () => sumOf([min, `-${step}`])), met: atLeast(node) },
+      ]),
+      ...given(max, (max) => [{ ...one('above_max', `max ${max}`, () => sumOf([max, step])), met: atMost(node) }]),
+      ...given(digits, (digits) => [
+        one('too_many_digits', `digits ${digits}`, () => {
+          const many = '1'.repeat(digits + 1)
+          return min !== undefined && compareDecimals(many, min) < 0 ? `0.${many}` : many
+        }),
+      ]),
+      ...given(scale, (scale) => [
+        one('too_many_digits', `scale ${scale}`, (right) => {
+          const [whole = '0'] = String(right).split('.')
+          return `${whole}.${'0'.repeat(scale)}1`
+        }),
+      ]),
+    ]
+  },
+  flag: () => [otherType('true or false', 'maybe')],
+  instant: (node, around) => {
+    const { from, until, zone } = node
+    return [
+      ...inJson(around, otherType('instant', 17)),
+      ofKind('wrong_format', 'instant', () => 'tomorrow'),
+      ofKind('unreal_date', 'instant', () => '2031-02-30T00:00:00Z'),
+      ...given(from, (from) => [
+        {
+          ...one('too_early', `from ${shownMoment(from)}`, (_, { now }) =>
+            writeInstant(new Date(readMoment(from, now, zone) - 1000)),
+          ),
+          met: atLeast(node),
+        },
+      ]),
+      ...given(until, (until) => [
+        {
+          ...one('too_late', `until ${shownMoment(until)}`, (_, { now }) =>
+            writeInstant(new Date(readMoment(until, now, zone) + 1000)),
+          ),
+          met: atMost(node),
+        },
+      ]),
+    ]
+  },
+  day: (node, around) => {
+    const { from, until, zone } = node
+    const dayBy = (limit: string, now: number, by: number) =>
+      new Date(Date.parse(readDeclaredDay(limit, now, zone) as string) + by * day).toISOString().slice(0, 10)
+    return [
+      ...inJson(around, otherType('day', 17)),
+      ofKind('wrong_format', 'day', () => 'tomorrow'),
+      ofKind('unreal_date', 'day', () => '2031-02-30'),
+      ...given(from, (from) => [
+        { ...one('too_early', `from ${from}`, (_, { now }) => dayBy(from, now, -1)), met: atLeast(node) },
+      ]),
+      ...given(until, (until) => [
+        { ...one('too_late', `until ${until}`, (_, { now }) => dayBy(until, now, 1)), met: atMost(node) },
+      ]),
+    ]
+  },
+  timeOfDay: (node, around) => {
+    const { from, until } = node
+    const timeBy = (limit: string, by: number) => {
+      const time = new Date(Date.parse(`1970-01-01T${writeTimeOfDay(limit)}Z`) + by)
+      if (time.getTime() < 0 || time.getTime() >= day) throw new Unmakeable('a day has no time beyond it')
+      return time.toISOString().slice(11, 19)
+    }
+    return [
+      ...inJson(around, otherType('time of day', 17)),
+      ofKind('wrong_format', 'time of day', () => 'noon'),
+      ...given(from, (from) => [
+        { ...one('too_early', `from ${from}`, () => timeBy(from, -1000)), met: atLeast(node) },
+      ]),
+      ...given(until, (until) => [
+        { ...one('too_late', `until ${until}`, () => timeBy(until, 1000)), met: atMost(node) },
+      ]),
+    ]
+  },
+  duration: (node, around) => {
+    const { min, max } = node
+    return [
+      ...inJson(around, otherType('duration', 17)),
+      ofKind('wrong_format', 'duration', () => 'an hour'),
+      ...given(min, (min) =>
+        readSpan(min) === 0
+          ? []
+          : [
+              {
+                ...one('below_min', `min ${min}`, () => writeDuration(Math.max(0, readSpan(min) - 1000))),
+                met: atLeast(node),
+              },
+            ],
+      ),
+      ...given(max, (max) => [
+        { ...one('above_max', `max ${max}`, () => writeDuration(readSpan(max) + 1000)), met: atMost(node) },
+      ]),
+    ]
+  },
+  choice: ({ values }, around) => [
+    ...inJson(around, otherType('choice', true)),
+    one('not_a_choice', `one of ${values.join(', ')}`, () =>
+      values.some((value) => typeof value === 'string') ? `not ${values.at(-1)}`.slice(0, 20) : 987_654_321,
+    ),
+  ],
+  constant: ({ value }, around) => [
+    ...(typeof value === 'string' || around.source === 'text'
+      ? [one('not_constant', `constant ${value}`, () => `not ${value}`)]
+      : typeof value === 'number'
+        ? [one('not_constant', `constant ${value}`, () => value + 1)]
+        : typeof value === 'boolean'
+          ? [one('not_constant', `constant ${value}`, () => !value)]
+          : [{ ...otherType('constant null', 'x'), ...(around.source === 'json' ? {} : { code: 'not_constant' }) }]),
+  ],
+  list: (node, around) => {
+    const [low = 0, high = Number.POSITIVE_INFINITY] = node.length ?? []
+    const by = typeof node.distinct === 'string' ? node.distinct : undefined
+    // Many that are the same would seldom be let pass by rules.
+    const counted = (count: number) => (making: Making) =>
+      elementsOf(node, sane(count), count > 1 ? { ...making, pick: making.random } : making)
+    // Without elements, nothing is sent where there is nothing but text.
+    const isLow = low > (around.source === 'text' ? 1 : 0)
+    const repeated = (_: unknown, making: Making) => {
+      if (high < 2) throw new Unmakeable('it takes no two elements')
+      const [first, second, ...rest] = elementsOf(node, Math.max(low, 2), making) as [unknown, unknown, ...unknown[]]
+      const shape = sentShape(node.item)
+      if (by !== undefined && shape.kind === 'record' && valueAt(first, [by]) === undefined)
+        put(first as { [name: string]: unknown }, by, make(shape.fields[by] as Node, making))
+      const same = by === undefined ? first : { ...(second as object), [by]: valueAt(first, [by]) }
+      return [first, same, ...rest]
+    }
+    return [
+      ...inJson(around, otherType('list', 17)),
+      ...(isLow
+        ? [{ ...one('too_few', `length from ${low}`, (_, making) => counted(low - 1)(making)), met: counted(low) }]
+        : []),
+      ...(high < Number.POSITIVE_INFINITY
+        ? [{ ...one('too_many', `length to ${high}`, (_, making) => tooMany(node, high, making)), met: counted(high) }]
+        : []),
+      ...(node.distinct
+        ? [
+            {
+              ...one('repeated', 'distinct', repeated),
+              below: [1, ...(by === undefined ? [] : [by])],
+              isOpen: isReadOtherwise(node.item),
+            },
+          ]
+        : []),
+    ]
+  },
+  tuple: ({ items }, around) => [
+    ...inJson(
+      around,
+      otherType('list', 17),
+      one('too_few', `${items.length} elements`, (right) => (right as unknown[]).slice(1)),
+    ),
+    one('too_many', `${items.length} elements`, (right) => [
+      ...(right as unknown[]),
+      (right as unknown[]).at(-1) ?? 'x',
+    ]),
+  ],
+  record: ({ unlisted }, around) => [
+    ...inJson(around, otherType('record', 17)),
+    ...((unlisted ?? around.unlisted) === 'refuse'
+      ? [
+          {
+            ...one('unlisted', 'no other names', (right) => ({ ...(right as object), [stray]: 'x' })),
+            below: [stray],
+            isNamed: true,
+            isOfKind: true,
+          },
+        ]
+      : []),
+  ],
+  table: (node, around) => {
+    const [low = 0, high = Number.POSITIVE_INFINITY] = node.length ?? []
+    const counted = (count: number) => (making: Making) => entriesOf(node, sane(count), making)
+    const isLow = low > (around.source === 'text' ? 1 : 0)
+    const { names } = node
+    const misnamed = names && misnamedOf(names)
+    return [
+      ...inJson(around, otherType('table', 17)),
+      ...(isLow
+        ? [{ ...one('too_few', `length from ${low}`, (_, making) => counted(low - 1)(making)), met: counted(low) }]
+        : []),
+      ...(high < Number.POSITIVE_INFINITY
+        ? [{ ...one('too_many', `length to ${high}`, (_, making) => counted(high + 1)(making)), met: counted(high) }]
+        : []),
+      ...(names && misnamed !== undefined
+        ? [
+            {
+              ...one('wrong_pattern', `names ${names}`, (right, making) => {
+                const entries: { [name: string]: unknown } = {}
+                const known = Object.entries(right as object)
+                // One of them goes, so that there are not too many.
+                for (const [name, value] of known.slice(1)) put(entries, name, value)
+                put(entries, misnamed, known[0]?.[1] ?? make(node.value, making))
+                return entries
+              }),
+              below: [misnamed],
+              isNamed: true,
+            },
+          ]
+        : []),
+    ]
+  },
+  tagged: ({ tag, branches }, around) => [
+    ...inJson(around, otherType('record', 17)),
+    {
+      ...one('missing', `tag ${tag}`, (right) => {
+        const { [tag]: _, ...rest } = right as { [name: string]: unknown }
+        return rest
+      }),
+      below: [tag],
+    },
+    {
+      ...one('not_a_choice', `tag ${Object.keys(branches).join(', ')}`, (right) => ({
+        ...(right as object),
+        [tag]: 'no-such-branch',
+      })),
+      below: [tag],
+    },
+  ],
+  either: ({ branches }) => [
+    {
+      code: 'no_branch',
+      what: `one of ${branches.length} branches`,
+      isOpen: true,
+      broken: () => [true, 17.5, 'no such branch', [], {}],
+    },
+  ],
+  later: () => [],
+  readAs: ({ base, code }) => [
+    {
+      code,
+      what: 'its own reader',
+      isOpen: true,
+      broken: (_, making) =>
+        [least, greatest, making.random, making.random, making.random].map((pick) => make(base, { ...making, pick })),
+    },
+  ],
+  anything: () => [],
+  file: ({ bytes, types }) => [
+    ...given(bytes, (bytes) => [
+      {
+        ...one('too_large', `bytes ${bytes}`, () => makeFile(types?.[0] ?? 'image/png', readSize(bytes) + 1)),
+        met: (making: Making) =>
+          make({ kind: 'file', need: 'required', bytes, ...(types ? { types } : {}) }, { ...making, pick: greatest }),
+      },
+    ]),
+    ...given(types, (types) =>
+      types.includes('*/*')
+        ? []
+        : [one('wrong_media_type', `types ${types.join(', ')}`, () => makeFile('font/none', 1))],
+    ),
+  ],
+}
+
+const readOtherwise = new WeakMap<Node, boolean>()
+/** Whether something there is not read as it is sent: what is the same is not known then. */
+export function isReadOtherwise(node: Node): boolean {
+  const known = readOtherwise.get(node)
+  if (known !== undefined) return known
+  const seen = new Set<Node>()
+  const look = (one: Node): boolean => {
+    if (seen.has(one)) return false
+    seen.add(one)
+    return one.kind === 'readAs' || Boolean(one.readOnly) || childrenOf(one).some(([, child]) => look(child))
+  }
+  const holds = look(node)
+  readOtherwise.set(node, holds)
+  return holds
+}
+
+/** A name that nobody declares. */
+const stray = 'unlistedName'
+/** Lists of more are not made. */
+const sane = (count: number): number => {
+  if (count > 10_001) throw new Unmakeable('lists of more than 10000 are not made')
+  return count
+}
+
+function tooMany(node: Kinds['list'], high: number, making: Making): unknown[] {
+  try {
+    return elementsOf(node, sane(high + 1), making)
+  } catch (error) {
+    if (!(error instanceof Unmakeable) || high > 10_000) throw error
+    // There are not so many different ones: some are there again, which is told as well.
+    return Array.from({ length: high + 1 }, () => make(node.item, making))
+  }
+}
+
+function misnamedOf(names: RegExp): string | undefined {
+  return ['!', '0', 'a', 'A', '-', ' '].map((one) => one.repeat(3)).find((name) => !names.test(name))
+}
+
+/** One of the values beside another that is no multiple of a step, and within the limits. */
+function otherThan(
+  right: number,
+  by: readonly number[],
+  step: number,
+  { min, max, above, below }: Kinds['number'] | Kinds['integer'],
+): number {
+  const found = by
+    .map((one) => Number((right + one).toPrecision(15)))
+    .find(
+      (one) =>
+        !isMultiple(one, step) &&
+        !(one < (min ?? one) || one > (max ?? one) || one <= (above ?? one - 1) || one >= (below ?? one + 1)),
+    )
+  if (found === undefined) throw new Unmakeable('its limits let no other value be')
+  return found
+}
+
+type Limited<T> = Node & { min?: T; max?: T; above?: T; below?: T }
+function limitsOf<T extends number | bigint>(
+  node: Limited<T>,
+  beside: (limit: T, by: -1 | 1) => unknown,
+): readonly Demand[] {
+  return [
+    ...given(node.min, (min) => [{ ...one('below_min', `min ${min}`, () => beside(min, -1)), met: atLeast(node) }]),
+    ...given(node.above, (above) => [{ ...one('below_min', `above ${above}`, () => sent(above)), met: atLeast(node) }]),
+    ...given(node.max, (max) => [{ ...one('above_max', `max ${max}`, () => beside(max, 1)), met: atMost(node) }]),
+    ...given(node.below, (below) => [{ ...one('above_max', `below ${below}`, () => sent(below)), met: atMost(node) }]),
+  ]
+}
+const sent = (limit: number | bigint) => (typeof limit === 'bigint' ? String(limit) : limit)
+
+/** What a node demands of a value that is there. */
+export const demandsOn = (node: Node, around: Around): readonly Demand[] =>
+  (listers[node.kind] as Lister<Node>)(node, around)
+
+/** The same as if a client could set it. */
+const sendable = (node: Node): Node =>
+  (node.kind === 'readAs'
+    ? { ...node, readOnly: false, base: sendable(node.base) }
+    : { ...node, readOnly: false }) as Node
+
+/** What is demanded of what a record has under a name: that it is there, and no null; or that it is not sent. */
+export function demandsOfNeed(field: Node, shape: Node, around: Around): readonly Demand[] {
+  if (readOnlyOf(field) === true)
+    return [one('read_only', 'set by the server', (_, making) => make(sendable(field), making))]
+  if (readOnlyOf(field)) return []
+  return isNeeded(field)
+    ? [one('missing', 'required', () => gone), ...demandsOfNull(field, shape, around)]
+    : demandsOfNull(field, shape, around)
+}
+
+const isNullable = (node: Node): boolean =>
+  Boolean(node.nullable) ||
+  (node.kind === 'later' ? isNullable(resolve(node)) : node.kind === 'readAs' && isNullable(node.base))
+
+/** A null is refused where nobody says that it may be. */
+export function demandsOfNull(field: Node, shape: Node, around: Around): readonly Demand[] {
+  const mayBeNull =
+    readOnlyOf(field) ||
+    isNullable(field) ||
+    shape.kind === 'anything' ||
+    shape.kind === 'either' ||
+    (shape.kind === 'constant' && shape.value === null)
+  return around.source === 'text' || mayBeNull ? [] : [ofKind('null_not_allowed', 'no null', () => null)]
+}
+
+/** A value that is taken besides the least and the greatest. */
+export interface Taken {
+  readonly what: string
+  value(right: unknown, making: Making): unknown
+}
+const values = <T>(all: readonly T[], what: (one: T) => string, value: (one: T, making: Making) => unknown): Taken[] =>
+  all.slice(0, 50).map((one) => ({ what: what(one), value: (_, making) => value(one, making) }))
+const none = () => []
+
+/** What else each kind takes. */
+const takers: { readonly [K in Kind]: (node: Kinds[K], around: Around) => readonly Taken[] } = {
+  text: none,
+  integer: none,
+  number: none,
+  bigInteger: none,
+  decimal: none,
+  flag: () => values([true, false], String, (one) => one),
+  instant: none,
+  day: none,
+  timeOfDay: none,
+  duration: none,
+  choice: ({ values: all }) => values(all, String, (one) => one),
+  constant: none,
+  list: none,
+  tuple: none,
+  record: ({ unlisted }, around) => {
+    const lets = unlisted ?? around.unlisted
+    if (lets === 'refuse' || around.source === 'text') return []
+    return [{ what: 'another name', value: (right) => ({ ...(right as object), [stray]: 'x' }) }]
+  },
+  table: none,
+  tagged: ({ tag, branches }) =>
+    values(
+      Object.entries(branches),
+      ([value]) => value,
+      ([value, branch], making) => ({ [tag]: value, ...(make(branch, making) as object) }),
+    ),
+  either: ({ branches }) =>
+    values(
+      branches,
+      ({ kind }) => kind,
+      (branch, making) => make(branch, making),
+    ),
+  later: none,
+  readAs: none,
+  anything: none,
+  file: none,
+}
+
+/** What a node takes besides, and null where that may be. */
+export function takenBy(node: Node, around: Around): readonly Taken[] {
+  const own = (takers[node.kind] as (node: Node, around: Around) => readonly Taken[])(node, around)
+  const isNull = node.nullable && around.source !== 'text'
+  return isNull ? [...own, { what: 'null', value: () => null }] : own
+}

@@ -1,0 +1,416 @@
+/** How rules are broken and mended: changes of a request that are worth a try. One list for each rule. */
+import type { EndpointNode } from '../declare/endpoint.js'
+import { rulesOf } from '../declare/place.js'
+import { productOf, sumOf } from '../grammar/numbers.js'
+import { readDuration, readTimeOfDay, writeDuration } from '../grammar/times.js'
+import type { Node } from '../kinds/kind.js'
+import { nodesAt, shapesAt } from '../kinds/locate.js'
+import type { AnyCondition, ConditionName, Conditions } from '../rules/condition.js'
+import { measuresAt, toldAt } from '../rules/measure.js'
+import { isOther } from '../rules/other.js'
+import type { AnyRule, RuleName, Rules } from '../rules/rule.js'
+import { addressesOf } from '../rules/rules.js'
+import { EACH, EACH_NAME, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { readSpan } from '../terms/units.js'
+import { demandsOn, gone } from './demands.js'
+import { make } from './make.js'
+import { greatest, least, Unmakeable } from './pick.js'
+import type { Place } from './places.js'
+import type { Tree, Trial } from './trial.js'
+
+/** A change of some values: what is `gone` is not sent. */
+export type Edit = readonly (readonly [path: Path, value: unknown])[]
+
+/** A rule where it is looked at: below a record, or below nothing. */
+export interface Spot {
+  readonly rule: AnyRule
+  readonly base: Path
+}
+
+/** Every rule where it is looked at: those of records at their places. */
+export const spotsOf = ({ rules }: EndpointNode, places: readonly Place[]): readonly Spot[] => [
+  ...rules.map((rule) => ({ rule, base: [] })),
+  ...places.flatMap(({ node, path }) =>
+    node.kind === 'record' ? rulesOf(node).map((rule: AnyRule) => ({ rule, base: path })) : [],
+  ),
+]
+
+/** What a rule's list of edits is made from. */
+interface About {
+  readonly trial: Trial
+  readonly tree: Tree
+  /** The path of an address; of a list, at an element. */
+  at(address: string, index?: number): Path
+  value(address: string, index?: number): unknown
+}
+
+interface Tries<R> {
+  /** The codes that it tells: its own where it has one. */
+  readonly codes: (rule: R) => readonly string[]
+  edits(rule: R, about: About): Iterable<Edit>
+}
+
+const ofItself = ({ code }: { readonly code: string }) => [code]
+const nothing = { codes: ofItself, edits: () => [] as Edit[] }
+
+/** Another value, so far from one. */
+function shifted(value: unknown, trial: Trial, path: Path, by: number): unknown {
+  const measures = measuresAt(trial.root, path)
+  if (typeof value === 'number') return Number((value + by).toPrecision(15))
+  if (typeof value !== 'string') return value
+  if (measures.includes('instant')) return new Date(Date.parse(value) + by).toISOString()
+  if (measures.includes('date')) return new Date(Date.parse(value) + by).toISOString().slice(0, 10)
+  if (measures.includes('duration')) return writeDuration(Math.max(0, (readDuration(value) ?? 0) + by))
+  if (measures.includes('time of day'))
+    return new Date((Number(readTimeOfDay(value)) + by + day) % day).toISOString().slice(11, 19)
+  return measures.includes('number') ? sumOf([value, String(by)]) : value
+}
+const day = 86_400_000
+/** The least that two values at a path can be apart. */
+const unitAt = (trial: Trial, path: Path): number => {
+  const measures = measuresAt(trial.root, path)
+  if (measures.includes('date')) return day
+  if (measures.some((one) => one === 'instant' || one === 'duration' || one === 'time of day')) return 60_000
+  return (shapesAt(trial.root, path).find((shape) => 'step' in shape) as { step?: number } | undefined)?.step ?? 1
+}
+
+function* compared({ reads: [first = '', second = ''] }: AnyRule, { trial, at, value }: About): Generator<Edit> {
+  const [a, b] = [at(first), at(second)]
+  const [low, high] = [value(first), value(second)]
+  const unit = unitAt(trial, b)
+  if (low !== undefined) for (const by of [0, unit, -unit]) yield [[b, shifted(low, trial, b, by)]]
+  if (high !== undefined) for (const by of [0, unit, -unit]) yield [[a, shifted(high, trial, a, by)]]
+  if (low !== undefined && high !== undefined)
+    yield [
+      [a, high],
+      [b, low],
+    ]
+}
+const comparing = { codes: ofItself, edits: compared }
+
+/** Some of all are sent: none, one alone, two, all. */
+function* counted({ reads }: AnyRule, { at }: About): Generator<Edit> {
+  const paths = reads.map((address) => at(address))
+  const only = (kept: readonly number[]): Edit =>
+    paths.map((path, index) => [path, kept.includes(index) ? given : gone] as const)
+  yield only([])
+  for (const index of paths.keys()) yield only([index])
+  yield only([0, 1])
+  yield only([...paths.keys()])
+}
+const counting = (...codes: string[]) => ({ codes: () => codes, edits: counted })
+/** Stands for what is there, or for something that is made there. */
+export const given = Symbol('given')
+
+const waiting = {
+  codes: ofItself,
+  edits: ({ address }: { readonly address: string }, { at }: About): Edit[] => [
+    [[at(address), gone]],
+    [[at(address), given]],
+  ],
+}
+
+/** Two elements of the list that an address goes through. */
+function listPath(path: Path): Path {
+  const at = path.lastIndexOf(0)
+  return at < 0 ? path : path.slice(0, at)
+}
+function second({ trial, tree }: About, address: Path): Edit {
+  const list = listPath(address)
+  const elements = valueAt(tree, list)
+  if (Array.isArray(elements) && elements.length > 1) return []
+  const [shape] = shapesAt(trial.root, list)
+  if (shape?.kind !== 'list') return []
+  const item = make(shape.item, { ...trial.making, pick: trial.making.random })
+  return [[[...list, 1], item]]
+}
+
+/** What is demanded of a value that is of the kind already. */
+const demandsOfFitting = (field: Node) =>
+  demandsOn(field, { source: 'json', unlisted: 'keep' }).filter(({ isOfKind }) => !isOfKind)
+
+const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
+  ascending: comparing,
+  equal: comparing,
+  different: comparing,
+  gap: {
+    codes: ({ code, min, max }) =>
+      code !== '' ? [code] : [...(min === undefined ? [] : ['too_close']), ...(max === undefined ? [] : ['too_far'])],
+    *edits(rule, about) {
+      const {
+        reads: [first = '', second = ''],
+        min,
+        max,
+      } = rule
+      const { trial, at, value } = about
+      const [a, b] = [at(first), at(second)]
+      const unit = unitAt(trial, b)
+      for (const limit of [min, max]) {
+        if (limit === undefined) continue
+        const far = typeof limit === 'number' ? limit : readSpan(limit)
+        for (const by of [far, far + unit, far - unit]) {
+          if (value(first) !== undefined) yield [[b, shifted(value(first), trial, b, by)]]
+          if (value(second) !== undefined) yield [[a, shifted(value(second), trial, a, -by)]]
+        }
+      }
+    },
+  },
+  together: counting('not_together'),
+  exactlyOne: counting('none_present', 'more_than_one'),
+  atLeastOne: counting('none_present'),
+  atMostOne: counting('more_than_one'),
+  needed: waiting,
+  absent: waiting,
+  sumWithin: {
+    codes: ({ code, atLeast, atMost, exactly }) =>
+      code !== ''
+        ? [code]
+        : [
+            ...(atLeast === undefined ? [] : ['below_min']),
+            ...(atMost === undefined ? [] : ['above_max']),
+            ...(exactly === undefined ? [] : ['unequal']),
+          ],
+    *edits(rule, about) {
+      const { trial, tree, at, value } = about
+      const { address, times } = rule
+      const path = at(address)
+      const list = listPath(path)
+      const sum = sumNow(tree, path, times === undefined ? undefined : at(times))
+      for (const limit of [rule.atLeast, rule.atMost, rule.exactly]) {
+        if (limit === undefined) continue
+        const isFar = typeof limit === 'string' && valueOfText(limit) === undefined
+        const total = isFar ? value(limit) : limit
+        // The other side moves, or one of those that are summed.
+        if (isFar && sum !== undefined)
+          for (const by of ['0', '1', '-1']) yield [[at(limit), alike(value(limit), sumOf([sum, by]))]]
+        const one = value(address)
+        if (total === undefined || sum === undefined || one === undefined) continue
+        const missing = sumOf([String(total), sum.startsWith('-') ? sum.slice(1) : `-${sum}`])
+        for (const by of ['0', '1', '-1']) yield [[path, alike(one, sumOf([String(one), missing, by]))]]
+      }
+      const [shape] = shapesAt(trial.root, list)
+      const [low, high] = (shape?.kind === 'list' && shape.length) || [0, 3]
+      if (shape?.kind === 'list' && list.length < path.length)
+        for (const count of [low, Math.min(high, 20)])
+          yield [
+            [
+              list,
+              Array.from({ length: count }, () =>
+                make(shape.item, { ...trial.making, pick: count === low ? least : greatest }),
+              ),
+            ],
+          ]
+    },
+  },
+  fits: {
+    codes: ({ field }) => [...new Set(demandsOfFitting(field).map(({ code }) => code))],
+    *edits({ address, field }, { trial, at, value }) {
+      const right = value(address)
+      const { making } = trial
+      for (const pick of [least, greatest]) yield [[at(address), make(field, { ...making, pick })]]
+      for (const demand of demandsOfFitting(field)) {
+        const [broken] = demand.broken(right ?? make(field, making), making)
+        yield [[at(address), broken]]
+      }
+    },
+  },
+  inOrder: {
+    codes: ofItself,
+    *edits({ reads: [address = ''] }, about) {
+      const { trial, tree, at, value } = about
+      const made = second(about, at(address))
+      const first = value(address)
+      if (first === undefined) return
+      const unit = unitAt(trial, at(address))
+      for (const by of [unit, 0, -unit]) yield [...made, [at(address, 1), shifted(first, trial, at(address, 1), by)]]
+      const elements = valueAt(tree, listPath(at(address)))
+      if (Array.isArray(elements))
+        yield elements.map(
+          (_, index) => [at(address, index), shifted(first, trial, at(address, index), index * unit)] as const,
+        )
+    },
+  },
+  apart: {
+    codes: ofItself,
+    *edits({ reads: [opens = '', closes = ''] }, about) {
+      const { trial, tree, at, value } = about
+      const made = second(about, at(opens))
+      const [from, to] = [value(opens), value(closes)]
+      if (from === undefined || to === undefined) return
+      const unit = unitAt(trial, at(opens))
+      const elements = valueAt(tree, listPath(at(opens)))
+      const count = Math.max(2, Array.isArray(elements) ? elements.length : 0)
+      const spread = (width: number): Edit => [
+        ...made,
+        ...Array.from(
+          { length: count },
+          (_, index): Edit => [
+            [at(opens, index), shifted(from, trial, at(opens, index), 2 * index * unit)],
+            [at(closes, index), shifted(from, trial, at(closes, index), (2 * index + width) * unit)],
+          ],
+        ).flat(),
+      ]
+      yield spread(1)
+      yield spread(3)
+      yield [...made, [at(opens, 1), from], [at(closes, 1), to]]
+    },
+  },
+  distinct: {
+    codes: ofItself,
+    *edits({ reads }, about) {
+      const { trial, tree, at } = about
+      const made = second(about, at(reads[0] ?? ''))
+      yield [...made, ...reads.map((address) => [at(address, 1), valueAt(tree, at(address))] as const)]
+      const elements = valueAt(tree, listPath(at(reads[0] ?? '')))
+      if (!Array.isArray(elements) || elements.length > 100) return
+      yield elements.flatMap((_, index) =>
+        reads.flatMap((address) => {
+          const [node] = nodesAt(trial.root, at(address, index))
+          return node ? [[at(address, index), make(node, { ...trial.making, pick: trial.making.random })] as const] : []
+        }),
+      )
+    },
+  },
+  check: nothing,
+  find: { codes: () => [], edits: () => [] },
+  fill: { codes: () => [], edits: () => [] },
+}
+
+/** A number, or a decimal as a text, like another value. */
+const alike = (like: unknown, text: string): unknown => (typeof like === 'string' ? text : Number(text))
+const valueOfText = (text: string) => (/^-?\d/.test(text) ? text : undefined)
+
+/** The sum as it is now. */
+function sumNow(tree: Tree, path: Path, times: Path | undefined): string | undefined {
+  const list = listPath(path)
+  const rest = path.slice(list.length + 1)
+  const elements = list.length === path.length ? [undefined] : valueAt(tree, list)
+  if (!Array.isArray(elements)) return undefined
+  const amounts = elements.map((_, index) => {
+    const value = list.length === path.length ? valueAt(tree, path) : valueAt(tree, [...list, index, ...rest])
+    const factor = times ? valueAt(tree, [...list, index, ...times.slice(list.length + 1)]) : 1
+    return value === undefined || factor === undefined ? '0' : productOf(String(value), String(factor))
+  })
+  return sumOf(amounts)
+}
+
+const triesOf = ({ rule }: AnyRule) => tries[rule] as Tries<AnyRule>
+export const codesOf = (rule: AnyRule): readonly string[] => triesOf(rule).codes(rule)
+
+/** How a rule is called among the steps of a judgement. */
+export const stepName = ({ rule, reads }: AnyRule) => `${rule} ${reads.join(' ')}`
+
+/** The path of an address of a rule, its `[]` at an element, its `{}` at the first name. */
+function pathAt(tree: Tree, base: Path, address: string, index: number): Path {
+  const declared = [...base, ...(parseAddress(address) ?? [])]
+  const last = declared.lastIndexOf(EACH)
+  const path: (string | number)[] = []
+  for (const [at, key] of declared.entries())
+    path.push(
+      key === EACH
+        ? at === last
+          ? index
+          : 0
+        : key === EACH_NAME
+          ? (Object.keys((valueAt(tree, path) ?? {}) as object)[0] ?? 'a')
+          : key,
+    )
+  return path
+}
+
+/** A change after which all is there that a rule looks at. */
+export const presenceOf = ({ rule, base }: Spot, tree: Tree): Edit =>
+  addressesOf(rule).map((address) => [pathAt(tree, base, address, 0), given])
+
+/** Changes that are worth a try to break or to mend a rule. */
+export function* editsFor({ rule, base }: Spot, trial: Trial, tree: Tree): Generator<Edit> {
+  const at = (address: string, index = 0) => pathAt(tree, base, address, index)
+  yield* quietly(
+    triesOf(rule).edits(rule, { trial, tree, at, value: (address, index) => valueAt(tree, at(address, index)) }),
+  )
+}
+
+/** What cannot be made is no try. */
+function* quietly(edits: Iterable<Edit>): Generator<Edit> {
+  const all = edits[Symbol.iterator]()
+  for (;;) {
+    try {
+      const next = all.next()
+      if (next.done) return
+      yield next.value
+    } catch (error) {
+      if (error instanceof Unmakeable) return
+      throw error
+    }
+  }
+}
+
+/** The places that a rule looks at, each with values that are worth a try there. */
+export function* variablesOf(
+  { rule, base }: Spot,
+  trial: Trial,
+  tree: Tree,
+): Generator<{ path: Path; values: unknown[] }> {
+  const literals = literalsIn([...(rule.during ?? []), ...('when' in rule ? [rule.when] : [])])
+  for (const address of addressesOf(rule)) {
+    const path = pathAt(tree, base, address, 0)
+    yield { path, values: valuesAt(trial, path, literals.get(address) ?? []) }
+  }
+}
+
+/** Values for a path: what its declaration takes, and what conditions hold it against. */
+export function valuesAt(trial: Trial, path: Path, literals: readonly unknown[]): unknown[] {
+  const values: unknown[] = []
+  for (const literal of literals) {
+    const told = toldAt(trial.root, path, literal)
+    values.push(told)
+    if (typeof told === 'number' || typeof told === 'string') {
+      const unit = unitAt(trial, path)
+      for (const by of [unit, -unit]) values.push(shifted(told, trial, path, by))
+    }
+  }
+  for (const node of nodesAt(trial.root, path)) {
+    const picks = [least, greatest, trial.making.random, trial.making.random]
+    for (const pick of picks) values.push(...quietlyMade(node, trial, pick))
+    if (node.need !== 'required') values.push(gone)
+  }
+  return values
+}
+
+function quietlyMade(node: Node, trial: Trial, pick: () => number): unknown[] {
+  try {
+    return [make(node, { ...trial.making, pick })]
+  } catch (error) {
+    if (error instanceof Unmakeable) return []
+    throw error
+  }
+}
+
+type Literals = Map<string, unknown[]>
+type Gather = (condition: AnyCondition, found: Literals) => void
+const gathered: { readonly [C in ConditionName]: (condition: Conditions[C], found: Literals, gather: Gather) => void } =
+  {
+    is: ({ address, value }, found) => add(found, address, [value]),
+    in: ({ address, values }, found) => add(found, address, values),
+    above: ({ address, value }, found) => add(found, address, [value]),
+    below: ({ address, value }, found) => add(found, address, [value]),
+    present: () => undefined,
+    accepts: () => undefined,
+    suits: ({ address, field }, found) => add(found, address, field.kind === 'choice' ? field.values : []),
+    all: ({ of }, found, gather) => gatherAll(of, found, gather),
+    any: ({ of }, found, gather) => gatherAll(of, found, gather),
+    not: ({ of }, found, gather) => gather(of, found),
+  }
+function gatherAll(of: readonly AnyCondition[], found: Literals, gather: Gather): void {
+  for (const one of of) gather(one, found)
+}
+const add = (found: Literals, address: string, values: readonly unknown[]) =>
+  void found.set(address, [...(found.get(address) ?? []), ...values.filter((value) => !isOther(value))])
+
+/** What conditions hold each address against. */
+export function literalsIn(conditions: readonly AnyCondition[]): ReadonlyMap<string, readonly unknown[]> {
+  const found: Literals = new Map()
+  const gather: Gather = (one) => (gathered[one.condition] as (...given: unknown[]) => void)(one, found, gather)
+  for (const one of conditions) gather(one, found)
+  return found
+}

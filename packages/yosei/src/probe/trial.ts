@@ -1,0 +1,151 @@
+/** A request of one endpoint, as a tree of what is sent: written as a message, and judged by what interprets. */
+import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
+import type { IntakeNode } from '../declare/intake.js'
+import { startRun } from '../engine/interpret.js'
+import { judgeMessage } from '../judge/judge.js'
+import { readNode } from '../kinds/reading.js'
+import type { RecordNode } from '../kinds/record.js'
+import type { Fault, Source } from '../kinds/run.js'
+import type { Message } from '../read/message.js'
+import { syntaxOf } from '../read/syntax.js'
+import type { Parts } from '../terms/parts.js'
+import { receivedOf, type Wire, wireOf } from '../write/wire.js'
+import { contentOf } from './files.js'
+import { isNeeded, type Making, make } from './make.js'
+import type { Pick as Picking } from './pick.js'
+import { reach, type Step } from './places.js'
+
+/** What is sent, by part, and who is asking. */
+export type Tree = Parts
+
+/** A request as it goes out, and who sends it. */
+export interface Outgoing {
+  readonly message: Message<string | null>
+  /** Who is asking, as the endpoint reads it, and as JSON. */
+  readonly who?: { readonly read: unknown; readonly json: unknown }
+}
+
+/** What came of a tree: what is wrong with it. */
+export interface Came {
+  readonly faults: readonly Pick<Fault, 'path' | 'code' | 'stage'>[]
+  /** The rules that did not hold, by the names of their steps. */
+  readonly failed: ReadonlySet<string>
+}
+
+/** One endpoint with a body of one media type, as probes are made of it. */
+export class Trial {
+  readonly root: RecordNode
+  constructor(
+    readonly app: IntakeNode,
+    readonly endpoint: EndpointNode,
+    readonly body: BodyNode | undefined,
+    readonly making: Making,
+  ) {
+    this.root = rootOf(endpoint, body)
+  }
+
+  /**
+   * The request that a pick makes.
+   *
+   * @throws Unmakeable where there is none.
+   */
+  made(pick: Picking): Tree {
+    const tree: { [part: string]: unknown } = {}
+    for (const [part, node] of Object.entries(this.root.fields))
+      if (isNeeded(node) || pick() > 0.5)
+        tree[part] = make(node, { ...this.making, pick, source: this.#sourceOf(part) })
+    return tree
+  }
+
+  /** The same request, with something at the end of a way. */
+  reached(tree: Tree, [first, ...rest]: readonly Step[]): Tree {
+    const part = first && 'into' in first ? String(first.into) : ''
+    const node = this.root.fields[part]
+    if (!node) return tree
+    return { ...tree, [part]: reach(node, rest, tree[part], { ...this.making, source: this.#sourceOf(part) }) }
+  }
+
+  #sourceOf(part: string): Source {
+    if (part === 'who') return 'json'
+    return part === 'body' && this.body ? syntaxOf(this.body).source(this.endpoint.coerce ?? false) : 'text'
+  }
+
+  /** What goes out; `undefined` where something in it cannot be sent where it is. */
+  outgoing(tree: Tree): Outgoing | undefined {
+    const wire = this.#wireOf(tree)
+    return wire && { message: this.#messageOf(tree, wire), ...this.#whoOf(tree) }
+  }
+
+  judge(tree: Tree): Came | undefined {
+    const wire = this.#wireOf(tree)
+    if (!wire) return undefined
+    const { who } = this.#whoOf(tree)
+    const received = receivedOf(wire.body)
+    // What is traced is interpreted.
+    const verdict = judgeMessage(this.app, this.#messageOf(tree, wire), {
+      now: new Date(this.making.now),
+      trace: true,
+      ...(received ? { received } : {}),
+      asker: { who: who?.read },
+    })
+    if (verdict.outcome === 'accepted') return fine
+    const steps = verdict.trace?.steps ?? []
+    const failed = steps.filter(({ stage, outcome }) => stage === 'rules' && outcome === 'failed')
+    const unsaid = { path: [], code: String(verdict.status), stage: verdict.stage }
+    return {
+      faults: verdict.faults.length > 0 ? verdict.faults : [unsaid],
+      failed: new Set(failed.map(({ name = '' }) => name)),
+    }
+  }
+
+  #wireOf(tree: Tree): Wire | undefined {
+    const wire = wireOf(this.endpoint, this.body, tree, (_, value) => value)
+    return wire.faults.length > 0 ? undefined : wire
+  }
+
+  #messageOf(tree: Tree, { target, headers, body }: Wire): Message<string | null> {
+    const { method } = this.endpoint
+    const whole = this.app.base + target
+    if (body && this.body && syntaxOf(this.body).textPart === 'multipart')
+      return { method, target: whole, headers: [...headers, ['content-type', formType]], body: partsOf(tree.body) }
+    const text = body && (typeof body.body === 'string' ? body.body : contentOf(body.body as Blob))
+    return { method, target: whole, headers, body: text ?? null }
+  }
+
+  #whoOf({ who: json }: Tree): Pick<Outgoing, 'who'> {
+    const { who, open } = this.endpoint
+    if (!who) return this.app.identify && !open ? { who: { read: {}, json: {} } } : {}
+    if (json === undefined) return {}
+    const read = readNode(who, json, 'json', startRun(this.making.now))
+    return { who: { read, json } }
+  }
+}
+
+const fine: Came = { faults: [], failed: new Set() }
+
+const boundary = 'part-of-a-probe'
+const formType = `multipart/form-data; boundary=${boundary}`
+
+/** A form of parts (RFC 7578): JSON where a value is an object. */
+function partsOf(values: unknown): string {
+  const parts = Object.entries(values as object).flatMap(([name, value]) =>
+    (Array.isArray(value) ? value : [value]).flatMap((one) =>
+      one === undefined || one === null ? [] : [partOf(name, one)],
+    ),
+  )
+  return `${parts.join('')}--${boundary}--\r\n`
+}
+
+function partOf(name: string, value: unknown): string {
+  const [more, type, content] =
+    value instanceof File
+      ? [`; filename="${value.name}"`, value.type, contentOf(value)]
+      : typeof value === 'object'
+        ? ['', 'application/json', JSON.stringify(value)]
+        : ['', '', String(value)]
+  const lines = [
+    `Content-Disposition: form-data; name="${name}"${more}`,
+    ...(type === '' ? [] : [`Content-Type: ${type}`]),
+  ]
+  return `--${boundary}\r\n${lines.join('\r\n')}\r\n\r\n${content}\r\n`
+}
