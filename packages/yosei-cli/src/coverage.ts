@@ -77,6 +77,7 @@ function untripped(all: readonly Covered[]): string[] {
   const byAddress = new Map<string, string[]>()
   for (const { demand, count } of all)
     if (count === 0) byAddress.set(demand.address, [...(byAddress.get(demand.address) ?? []), demand.code])
+  byAddress.get('')?.sort()
   return [...byAddress].map(([address, codes]) => {
     const where = visible(address === '' ? 'statuses' : address)
     return `    ${pc.cyan(where)}  ${pc.gray(shorten(visible(codes.join(' ')), Math.max(10, width - 6 - where.length)))}`

@@ -61,7 +61,10 @@ function placeIn(source: readonly string[], app: Intake, { endpoint, address }: 
   const start = source.findIndex((line) => /['"`]/.test(line) && line.includes(signature))
   const end = source.findIndex((line, index) => index > start && /endpoint\(\s*['"`]/.test(line))
   const name = nameIn(address).replace(/[^\w-]/g, '.')
-  const ways = [new RegExp(`(?<=^|[\\s{,(])['"]?${name}['"]?\\s*:`), new RegExp(`(?<=\\b(?:const|let) )${name}\\b`)]
+  const isPart = /^\w+(?:\[\])?$/.test(address)
+  const ways = isPart
+    ? [new RegExp(`(?<=^\\s*)${name}\\s*:`)]
+    : [new RegExp(`(?<=^|[\\s{,(])['"]?${name}['"]?\\s*:`), new RegExp(`(?<=\\b(?:const|let) )${name}\\b`)]
   const spans = [
     [Math.max(0, start), end < 0 ? source.length : end],
     [0, source.length],

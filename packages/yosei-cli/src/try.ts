@@ -189,7 +189,8 @@ function bodyLines(
   try {
     value = JSON.parse(String(body))
   } catch {
-    return ['', pc.gray(`(${body.length} bytes)`)]
+    const parts = [...String(body).matchAll(/^Content-Disposition:.*? name="([^"]*)"/gm)].map(([, name]) => name)
+    return ['', pc.gray(`(${body.length} bytes${parts.length > 0 ? `: ${parts.join(', ')}` : ''})`)]
   }
   const text = JSON.stringify(verdict.endpoint === undefined ? value : withoutSecrets(value, 'body', shown), null, 2)
   const lines = text.split('\n').map((line) => shorten(visible(line), width))

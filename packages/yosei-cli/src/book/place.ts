@@ -67,7 +67,7 @@ function markInBody(
   path: readonly (string | number)[],
   isShown: (address: string) => boolean,
 ): Mark | undefined {
-  const isJson = /^\s*[[{"\d-]|^\s*(?:true|false|null)/.test(body)
+  const isJson = /^\s*(?:[[{"]|-?\d|true|false|null)/.test(body)
   if (!isJson) return undefined
   const root = parseTree(body)
   const lines = body.split('\n')
@@ -78,6 +78,8 @@ function markInBody(
       ? lines.slice(0, line - 1).reduce((sum, one) => sum + one.length + 1, 0) + column - 1
       : offsetOf(body, path)
   const node = root && line === undefined ? nodeAt(root, path) : undefined
+  // What is not there has no place of its own.
+  if (root && node && path.length > 0 && !findNodeAtLocation(root, [...path])) return undefined
   const start = body.lastIndexOf('\n', offset - 1) + 1
   const end = body.indexOf('\n', offset) < 0 ? body.length : body.indexOf('\n', offset)
   const stop = Math.min(end, offset + (node?.length ?? 1))
