@@ -159,7 +159,7 @@ function textOf(rows: readonly Row[], { at, write }: ProbeOptions, book: Book | 
       ...wrong.flatMap(wrongLines),
       ...(unprobed.length > 0 ? [pc.gray('    not probed')] : []),
       ...unprobed.map(({ address, code, what, because }) =>
-        pc.gray(shorten(visible(`      ${address} ${code} (${what}): ${because}`), width)),
+        pc.gray(shorten(visible(`      ${`${address} ${code}`.trim()} (${what}): ${because}`), width)),
       ),
     ]
   })

@@ -90,6 +90,11 @@ function sheetOf(app: Intake, name: string): string {
     `${pc.bold('body')}  ${mediaType}`,
     ...rowsOf(bodyLines(one as Outline)),
   ])
+  const definitions = Object.entries(below(endpoint, 'definitions')).flatMap(([definition, one]) => [
+    '',
+    `${pc.bold(definition)}  which is referred to`,
+    ...rowsOf(bodyLines(one as Outline)),
+  ])
   const rules = (endpoint.rules as readonly Outline[]).flatMap(({ words }) => told(visible(String(words))))
   const lookups = Object.entries(below(endpoint, 'lookups')).flatMap(([lookup, one]) =>
     told(lookupText(lookup, one as Outline)),
@@ -100,6 +105,7 @@ function sheetOf(app: Intake, name: string): string {
     ...(isOutline(endpoint.who) ? ['', pc.bold('who asks'), ...rowsOf(bodyLines(endpoint.who))] : []),
     ...parts,
     ...bodies,
+    ...definitions,
     ...(rules.length > 0 ? ['', pc.bold('rules'), ...rules] : []),
     ...(lookups.length > 0 ? ['', pc.bold('lookups'), ...lookups] : []),
     ...(isOutline(endpoint.turn)
@@ -215,7 +221,7 @@ const needText = ({ need, default: value, computed, readOnly }: Outline): string
 
 /** What is said already, or of what lies below. */
 const saidElsewhere = new Set(
-  'kind need nullable secret default computed readOnly title description examples deprecated name messages fields item value items branches base rules tag titles of read code message key write advice'.split(
+  'kind need nullable secret default computed readOnly title description examples deprecated name messages fields item value items branches base rules tag titles read code message key write advice'.split(
     ' ',
   ),
 )

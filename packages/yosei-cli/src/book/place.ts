@@ -27,6 +27,16 @@ export interface Mark {
 
 const masked = '(secret)'
 
+/** JSON with its places; none of what is nested more deeply than anybody could be shown. */
+function treeOf(json: string): Node | undefined {
+  try {
+    return parseTree(json)
+  } catch (error) {
+    if (error instanceof RangeError) return undefined
+    throw error
+  }
+}
+
 /**
  * The line that holds the value that an error speaks of, without what is secret; `undefined` where there is no such line
  * that can be printed.
@@ -69,7 +79,8 @@ function markInBody(
 ): Mark | undefined {
   const isJson = /^\s*(?:[[{"]|-?\d|true|false|null)/.test(body)
   if (!isJson) return undefined
-  const root = parseTree(body)
+  const root = treeOf(body)
+  if (!root && line === undefined) return undefined
   const lines = body.split('\n')
   const isLines = line !== undefined && path.length > 0
   if (line !== undefined && column !== undefined && (isLines || !root)) return undefined
@@ -128,7 +139,7 @@ const inBody = ({ body, requestLine, isOne }: Sample['places'], line: number, co
  * is not.
  */
 function offsetOf(json: string, path: readonly (string | number)[]): number {
-  const root = parseTree(json)
+  const root = treeOf(json)
   return root ? nodeAt(root, path).offset : 0
 }
 function nodeAt(root: Node, path: readonly (string | number)[]): Node {

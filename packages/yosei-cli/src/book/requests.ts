@@ -31,9 +31,19 @@ export function readRequest(value: object, line: number): Sample {
     method,
     target,
     headers: [...pairs, ...typed],
-    body: isText ? ((body as string | null | undefined) ?? null) : JSON.stringify(body),
+    body: isText ? ((body as string | null | undefined) ?? null) : nested(line, () => JSON.stringify(body)),
   }
   return { title: `${method} ${target.split('?')[0]}`, message, places: placesAt(line, 1, message) }
+}
+
+/** @throws BookError where it is nested more deeply than the stack is. */
+function nested<T>(line: number, work: () => T): T {
+  try {
+    return work()
+  } catch (error) {
+    if (error instanceof RangeError) throw new BookError(line, 'this is nested too deeply to be read')
+    throw error
+  }
 }
 
 function headersIn(headers: unknown, line: number): (readonly [string, string])[] {
@@ -56,7 +66,7 @@ function headersIn(headers: unknown, line: number): (readonly [string, string])[
  * @throws BookError where it is none.
  */
 export function readHar(text: string): Sample[] {
-  const root = parseTree(text)
+  const root = nested(1, () => parseTree(text))
   const entries = root && findNodeAtLocation(root, ['log', 'entries'])
   let recorded: { log?: { entries?: HarEntry[] } }
   try {

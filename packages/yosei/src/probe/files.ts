@@ -1,15 +1,31 @@
 /** Files whose content is known without waiting for it. */
 
+import { Unmakeable } from './pick.js'
+
 const contents = new WeakMap<Blob, string>()
 
-/** @param type A media type, or a range of them. */
+/** Larger files are not made. */
+export const largestFile = 20_000_000
+
+/**
+ * @param type A media type, or a range of them.
+ * @throws Unmakeable where it is too large.
+ */
 export function makeFile(type: string, bytes: number): File {
-  const [kind = '', sub = ''] = type.split('/')
-  const whole = sub === '*' ? (usual[kind] ?? `${kind === '*' ? 'application' : kind}/octet-stream`) : type
+  if (bytes > largestFile) throw new Unmakeable('files of more than 20 MB are not made')
+  const whole = oneIn(type)
   const content = 'x'.repeat(bytes)
   const file = new File([content], `file.${whole.split('/')[1]?.replace(/^.*[.+-]/, '')}`, { type: whole })
   contents.set(file, content)
   return file
+}
+/** Of files of which nobody says what they are. */
+export const unknownType = 'application/octet-stream'
+
+/** A media type in a range. */
+export function oneIn(range: string): string {
+  const [kind = '', sub = ''] = range.split('/')
+  return sub === '*' ? (usual[kind] ?? `${kind === '*' ? 'application' : kind}/octet-stream`) : range
 }
 const usual: { readonly [kind: string]: string } = {
   image: 'image/png',

@@ -11,7 +11,7 @@ import { valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import { put } from '../terms/own.js'
 import { readSize, readSpan } from '../terms/units.js'
-import { makeFile } from './files.js'
+import { largestFile, makeFile, unknownType } from './files.js'
 import { between, least, oneOf, type Pick, randomly, Unmakeable } from './pick.js'
 import { textOf } from './texts.js'
 
@@ -25,6 +25,8 @@ export interface Making {
   readonly now: number
   /** How many declarations that hold themselves it stands in. */
   readonly depth: number
+  /** Whether what cannot be made is left out. */
+  readonly isLenient?: boolean
   /** Values that were accepted where a declaration stands. */
   readonly known: (node: Node) => readonly unknown[]
 }
@@ -109,7 +111,7 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
   tuple: ({ items }, making) => items.map((item) => make(item, making)),
   record: ({ fields }, making) => {
     const made: { [name: string]: unknown } = {}
-    for (const [name, field] of Object.entries(fields)) if (isSent(field, making)) put(made, name, make(field, making))
+    for (const [name, field] of Object.entries(fields)) if (isSent(field, making)) putMade(made, name, field, making)
     return made
   },
   table: (node, making) => {
@@ -133,8 +135,10 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
     return known.length > 0 ? oneOf(making.pick, known) : make(node.base, making)
   },
   anything: () => 'anything',
-  file: ({ bytes, types = ['application/octet-stream'] }, { pick }) =>
-    makeFile(types[0] as string, between(pick, 1, bytes === undefined ? 10 : readSize(bytes))),
+  file: ({ bytes, types = [unknownType] }, { pick }) => {
+    const most = readSize(bytes ?? 10)
+    return makeFile(types[0] as string, between(pick, 1, most > largestFile ? 10 : most))
+  },
 }
 
 const day = 86_400_000
@@ -162,6 +166,14 @@ export function make(node: Node, making: Making): unknown {
 /** Where the values of a node come from, where those about it come from a source. */
 export const sourceAt = ({ coerce }: Node, around: Source): Source =>
   coerce === undefined || around === 'text' ? around : coerce ? 'coerced' : 'json'
+
+function putMade(made: { [name: string]: unknown }, name: string, field: Node, making: Making): void {
+  try {
+    put(made, name, make(field, making))
+  } catch (error) {
+    if (!(making.isLenient && error instanceof Unmakeable)) throw error
+  }
+}
 
 function isSent(field: Node, { pick, depth }: Making): boolean {
   if (readOnlyOf(field)) return false

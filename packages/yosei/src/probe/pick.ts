@@ -23,3 +23,23 @@ export const oneOf = <T>(pick: Pick, values: readonly T[]): T =>
 
 /** Why a value cannot be made. */
 export class Unmakeable extends Error {}
+
+/**
+ * Why a value could not be made.
+ *
+ * @throws What is no lack of a value.
+ */
+export function reasonOf(error: unknown): string {
+  if (error instanceof Unmakeable) return error.message
+  throw error
+}
+
+/** What comes of some work; `undefined` where a value for it could not be made. */
+export function tried<T>(work: () => T): T | undefined {
+  try {
+    return work()
+  } catch (error) {
+    reasonOf(error)
+    return undefined
+  }
+}

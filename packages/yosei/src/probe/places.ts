@@ -9,7 +9,7 @@ import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
 import { type Around, type Demand, demandsOfNeed, demandsOfNull, demandsOn } from './demands.js'
 import { type Making, make, readOnlyOf, sourceAt } from './make.js'
-import { least } from './pick.js'
+import { least, tried } from './pick.js'
 
 /** A step into a value, or to the branch of a union that it has to have. */
 export type Step = { readonly into: string | number } | { readonly branch: string }
@@ -42,7 +42,16 @@ export function* placesIn(endpoint: EndpointNode, body: BodyNode | undefined): G
   const around: Around = { source: syntax.source(endpoint.coerce ?? false), unlisted: refusing?.body ?? 'refuse' }
   const areLines = syntax.takes('application/jsonl')
   const need = demandsOfNeed(body.node, sentShape(body.node), around)
-  const spot: Spot = { ...everyPlace, path: ['body'], way: [{ into: 'body' }], node: body.node, around }
+  const isWhole = syntax.textPart === undefined && sentShape(body.node).kind === 'file'
+  // What a whole file may be is looked at before it is read.
+  const spot: Spot = {
+    ...everyPlace,
+    isSure: !isWhole,
+    path: ['body'],
+    way: [{ into: 'body' }],
+    node: body.node,
+    around,
+  }
   for (const place of from(spot, new Set(), need, syntax.textPart === 'multipart'))
     yield areLines && place.path.length === 1 ? { ...place, demands: place.demands.filter(isOfLines) } : place
 }
@@ -225,3 +234,7 @@ export function replaced(value: unknown, path: Path, by: unknown, gone: symbol):
   else put(copy, String(key), replaced(valueAt(copy, [key]), rest, by, gone))
   return copy
 }
+
+/** The value at a place; one that is right where there is none. */
+export const rightAt = (tree: unknown, path: Path, { node }: Place, making: Making): unknown =>
+  valueAt(tree, path) ?? (readOnlyOf(node) ? undefined : tried(() => make(node, making)))

@@ -32,7 +32,7 @@ export function demandsOnWhole(endpoint: EndpointNode, body: BodyNode | undefine
       headers: [...message.headers.filter(([name]) => name !== 'content-type'), ['content-type', 'font/none']],
       body: message.body ?? 'x',
     }))
-  if (body && syntax?.takes('application/json'))
+  if (body && /(?:^application\/|\+)json$/.test(body.mediaType))
     add('syntax', 'body', 'bad_syntax', 'JSON', (message) => ({ ...typed(message, body), body: '{' }))
   const { uri, headers, queryValues } = limits
   if (uri !== undefined)

@@ -10,6 +10,8 @@ import type { Came, Tree, Trial } from './trial.js'
 
 /** So many requests are tried for one thing. */
 const mostTries = 600
+/** And so many for what need not be found. */
+export const fewTries = 40
 
 /** The values that may be changed: not those at a place that has to stay, nor what holds it. */
 type Held = readonly Path[]

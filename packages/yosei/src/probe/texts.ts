@@ -219,12 +219,17 @@ function someOf(written: readonly Ranges[], pick: Pick): Ranges {
   return share < 0.7 || share === 1 ? (written[0] as Ranges) : oneOf(pick, written)
 }
 
+const shortEnough = 12
+
 /** A text that is all right but for the pattern. */
-export function mismatchOf(node: TextNode, pattern: RegExp, right: string): string {
-  const [low, high] = node.length ?? [1, Number.POSITIVE_INFINITY]
+export function mismatchOf(node: TextNode, pattern: RegExp, given: string): string {
+  const [low, longest] = node.length ?? [1, Number.POSITIVE_INFINITY]
+  // Nobody knows how long a trusted pattern takes on what it does not match.
+  const high = node.trusted ? Math.min(longest, shortEnough) : longest
+  const right = node.trusted ? given.slice(0, shortEnough) : given
   const candidates = function* () {
     for (const one of ['!', '#', '0', 'a', 'A', '-', '_', '~', 'é', '漢']) {
-      yield one.repeat(Math.max(1, Math.min(low, longest)))
+      yield one.repeat(Math.max(1, Math.min(low, high, 1000)))
       yield `${right}${one}`
       for (const at of new Set([right.length - 1, 0, right.length >> 1]))
         if (right.length > 0) yield right.slice(0, at) + one + right.slice(at + 1)

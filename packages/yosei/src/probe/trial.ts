@@ -10,7 +10,7 @@ import type { Message } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
 import type { Parts } from '../terms/parts.js'
 import { receivedOf, type Wire, wireOf } from '../write/wire.js'
-import { contentOf } from './files.js'
+import { contentOf, oneIn, unknownType } from './files.js'
 import { isNeeded, type Making, make } from './make.js'
 import type { Pick as Picking } from './pick.js'
 import { reach, type Step } from './places.js'
@@ -49,11 +49,11 @@ export class Trial {
    *
    * @throws Unmakeable where there is none.
    */
-  made(pick: Picking): Tree {
+  made(pick: Picking, isLenient = false): Tree {
     const tree: { [part: string]: unknown } = {}
     for (const [part, node] of Object.entries(this.root.fields))
       if (isNeeded(node) || pick() > 0.5)
-        tree[part] = make(node, { ...this.making, pick, source: this.#sourceOf(part) })
+        tree[part] = make(node, { ...this.making, pick, isLenient, source: this.#sourceOf(part) })
     return tree
   }
 
@@ -108,8 +108,15 @@ export class Trial {
     const whole = this.app.base + target
     if (body && this.body && syntaxOf(this.body).textPart === 'multipart')
       return { method, target: whole, headers: [...headers, ['content-type', formType]], body: partsOf(tree.body) }
+    // A file of which nobody says what it is, is what the body is.
+    const typed =
+      body?.body instanceof Blob && body.body.type === unknownType && this.body
+        ? headers.map(
+            ([name, value]) => [name, name === 'content-type' ? oneIn(this.body?.mediaType ?? value) : value] as const,
+          )
+        : headers
     const text = body && (typeof body.body === 'string' ? body.body : contentOf(body.body as Blob))
-    return { method, target: whole, headers, body: text ?? null }
+    return { method, target: whole, headers: typed, body: text ?? null }
   }
 
   #whoOf({ who: json }: Tree): Pick<Outgoing, 'who'> {

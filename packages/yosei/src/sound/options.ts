@@ -87,7 +87,6 @@ type AnyDeclaration = Declaration<unknown, unknown, unknown, unknown, unknown, u
 const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknown }> = {
   title: aText,
   description: aText,
-  because: byName(aText),
   body,
   success: {
     what: 'a status from 200 to 299',
@@ -97,6 +96,7 @@ const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknow
   turn: withOptions(turnOptions),
   gives: aField,
   ...shared,
+  because: byName(aText),
 }
 const groupOptions: AnyOptions = {
   prefix: {
