@@ -39,7 +39,9 @@ export async function* checkSamples(
       file,
       sample,
       verdict,
-      faults: sample.expectation && compare(sample.expectation, verdict, (address) => isShown(app, verdict, address)),
+      faults:
+        sample.expectation &&
+        compare(sample.expectation, verdict, (address) => isShown(app, verdict.endpoint, address)),
     }
     if (!only || only(checked)) yield checked
   }

@@ -4,7 +4,7 @@ import { type Endpoint, type FieldError, type Intake, judge, outline } from 'yos
 import { type BadProbe, type GoodProbe, probesOf, requestsOf } from 'yosei/probe'
 import { type AnyVerdict, markOf, type Sample } from './book/index.js'
 import { readWho } from './check.js'
-import { isShown } from './masked.js'
+import { isShown, maskedTarget } from './masked.js'
 
 export const changes = {
   breaking: 'accepted before, rejected now',
@@ -27,6 +27,9 @@ export interface Difference {
   readonly evidence: Evidence
 }
 export interface Evidence {
+  /** The target without secrets, and the line that an error speaks of. */
+  readonly target: string
+  readonly mark: ReturnType<typeof markOf>
   readonly message: GoodProbe['message']
   readonly who: unknown
   readonly now: Date
@@ -112,14 +115,22 @@ function* differencesOf(
   now: AnyVerdict,
 ): Generator<Difference & { readonly errors: number }> {
   const { endpoint, message } = probe
-  const about = {
-    endpoint,
-    evidence: { message, who: probe.who?.json, now: probe.now, before: shortly(old), after: shortly(now) },
-  }
+  const app = after.endpoints[endpoint] ? after : before
+  const target = maskedTarget(app, endpoint, message.target)
+  const evidenceOf = (address: string): Evidence => ({
+    message,
+    target,
+    mark: markIn(app, probe, address),
+    who: probe.who?.json,
+    now: probe.now,
+    before: shortly(old),
+    after: shortly(now),
+  })
   const rejected = (change: Change, errors: readonly FieldError[], status: number) =>
     (errors.length === 0 ? [{ address: '', code: String(status), message: `is answered with ${status}` }] : errors).map(
       ({ address, code, message }) => ({
-        ...about,
+        endpoint,
+        evidence: evidenceOf(address),
         change,
         address,
         code,
@@ -134,9 +145,10 @@ function* differencesOf(
     const [first, ...others] = unlike(old.input, now.input, '')
     if (!first) return
     const [address, was, is] = first
-    const isHidden = !isShown(after, now, address)
+    const isHidden = !isShown(after, now.endpoint, address)
     yield {
-      ...about,
+      endpoint,
+      evidence: evidenceOf(address),
       change: 'reading',
       address,
       code: '',
@@ -287,11 +299,11 @@ function rulesIn(of: unknown): Told[] {
   return [...own, ...Object.entries(of).flatMap(([name, one]) => (name === 'rules' ? [] : rulesIn(one)))]
 }
 
-/** The line of the evidence that an error speaks of. */
-export const markOfEvidence = ({ message }: Evidence, address: string, code: string) => {
-  const body = laidOut(message.body)
-  const sample = { message: { ...message, body } } as Sample
-  return address === '' ? undefined : markOf({ address, code } as FieldError, sample, message.target, () => true)
+/** The line that an error speaks of. */
+function markIn(app: Intake, { message, endpoint }: GoodProbe | BadProbe, address: string): Evidence['mark'] {
+  const sample = { message: { ...message, body: laidOut(message.body) } } as Sample
+  const isTold = (one: string) => isShown(app, endpoint, one)
+  return address.startsWith('body') ? markOf({ address } as FieldError, sample, message.target, isTold) : undefined
 }
 function laidOut(body: string | null): string | null {
   try {

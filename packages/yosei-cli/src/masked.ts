@@ -1,20 +1,19 @@
-/** A sample as it may be printed: builds keep their output where many can read it. */
-import { type Endpoint, type Intake, isSecretAt } from 'yosei'
-import type { AnyVerdict, Sample } from './book/index.js'
+/** Requests as they may be printed: builds keep their output where many can read it. */
+import { type Endpoint, formatAddress, type Intake, isSecretAt } from 'yosei'
 
 const masked = '(secret)'
 
-/** The target of a sample's request, without the values of secrets, and of names that nobody declared. */
-export function maskedTarget(app: Intake, { message }: Sample, verdict: AnyVerdict): string {
-  const [path = '', ...query] = message.target.split('?')
-  const endpoint = app.endpoints[verdict.endpoint ?? ''] as (Endpoint & { template: string }) | undefined
+/** The target of a request to an endpoint, without the values of secrets, and of names that nobody declared. */
+export function maskedTarget(app: Intake, name: string | undefined, target: string): string {
+  const [path = '', ...query] = target.split('?')
+  const endpoint = app.endpoints[name ?? '']
   const pairs = query
     .join('?')
     .split('&')
     .map((pair) => {
       const [name = '', ...value] = pair.split('=')
       const declared = name.replace(/(?:\[|%5B).*$/i, '')
-      return value.length > 0 && (!endpoint || isSecretAt(endpoint, `query[${JSON.stringify(declared)}]`))
+      return value.length > 0 && (!endpoint || isSecretAt(endpoint, formatAddress(['query', declared])))
         ? `${name}=${masked}`
         : pair
     })
@@ -22,19 +21,43 @@ export function maskedTarget(app: Intake, { message }: Sample, verdict: AnyVerdi
 }
 
 /** The template stands at the end of a path, behind the base. */
-function maskedPath(endpoint: Endpoint & { template: string }, path: string): string {
+function maskedPath(endpoint: Endpoint, path: string): string {
   const segments = path.split('/')
   const template = endpoint.template.split('/')
   return segments
     .map((segment, index) => {
       const name = /^\{(.*)\}$/.exec(template[index - segments.length + template.length] ?? '')?.[1]
-      return name !== undefined && isSecretAt(endpoint, `path[${JSON.stringify(name)}]`) ? masked : segment
+      return name !== undefined && isSecretAt(endpoint, formatAddress(['path', name])) ? masked : segment
     })
     .join('/')
 }
 
-/** Whether the value at an address may be printed. */
-export function isShown(app: Intake, verdict: AnyVerdict, address: string): boolean {
-  const endpoint = app.endpoints[verdict.endpoint ?? '']
+/** Whether the value at an address of a request to an endpoint may be printed. */
+export function isShown(app: Intake, name: string | undefined, address: string): boolean {
+  const endpoint = app.endpoints[name ?? '']
   return endpoint !== undefined && !isSecretAt(endpoint, address)
+}
+
+const secretHeaders = new Set(['authorization', 'proxy-authorization', 'cookie'])
+
+/** The value of a header field: those that nobody declared are let by, but for those that say who asks. */
+export function maskedHeader(app: Intake, name: string | undefined, [field, value]: readonly [string, string]): string {
+  const { header } = (app.endpoints[name ?? ''] ?? {}) as { header?: { readonly fields: object } }
+  const isDeclared = header !== undefined && Object.hasOwn(header.fields, field)
+  const isTold = isDeclared ? isShown(app, name, formatAddress(['header', field])) : !secretHeaders.has(field)
+  return isTold ? value : masked
+}
+
+/** A value without the secrets in it. */
+export function withoutSecrets(
+  app: Intake,
+  name: string | undefined,
+  value: unknown,
+  path: readonly (string | number)[],
+): unknown {
+  const below = (one: unknown, step: string | number) => withoutSecrets(app, name, one, [...path, step])
+  if (Array.isArray(value)) return value.map(below)
+  if (typeof value === 'object' && value !== null && !(value instanceof Date))
+    return Object.fromEntries(Object.entries(value).map(([step, one]) => [step, below(one, step)]))
+  return isShown(app, name, formatAddress(path)) ? value : masked
 }

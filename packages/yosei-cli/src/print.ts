@@ -9,11 +9,11 @@ import { marked, pc, shorten, visible, width, wrap } from './terminal.js'
 const errorsOf = (verdict: AnyVerdict): readonly FieldError[] => (verdict.outcome === 'rejected' ? verdict.errors : [])
 const errorsWithPlaces = ({ verdict, sample }: Checked): readonly (FieldError & { readonly place: Place })[] =>
   errorsOf(verdict).map((error) => Object.assign(error, { place: placeOf(error, sample) }))
-const targetOf = ({ app, sample, verdict }: Checked) => maskedTarget(app, sample, verdict)
+const targetOf = ({ app, sample, verdict }: Checked) => maskedTarget(app, verdict.endpoint, sample.message.target)
 const shownIn =
   ({ app, verdict }: Checked) =>
   (address: string) =>
-    isShown(app, verdict, address)
+    isShown(app, verdict.endpoint, address)
 const nearestTo = ({ app, verdict, sample: { message } }: Checked) =>
   verdict.outcome === 'rejected' && verdict.stage === 'match'
     ? nearestEndpoint(app, message.method, message.target)

@@ -6,6 +6,7 @@ import { blockOf, isWritable, verdictOf } from './book/index.js'
 import { checkSamples } from './check.js'
 import { Failure } from './failure.js'
 import { type Arrived, headerOf, Server } from './http.js'
+import { maskedTarget, withoutSecrets } from './masked.js'
 import { findSamples } from './samples.js'
 import { endpointIn } from './show.js'
 import { bar, pc, plural, print, shorten, visible, width } from './terminal.js'
@@ -67,7 +68,7 @@ export async function runProbe(app: Intake, endpoint: string | undefined, option
   }
   if (book && options.write !== undefined) writeFileSync(options.write, book.text())
   const all = [...rows.values()]
-  await print(`${options.format === 'json' ? JSON.stringify(jsonOf(all), null, 2) : textOf(all, options, book)}\n`)
+  await print(`${options.format === 'json' ? JSON.stringify(jsonOf(all), null, 2) : textOf(app, all, options, book)}\n`)
   return all.some(({ wrong }) => wrong.length > 0) ? 1 : 0
 }
 
@@ -148,7 +149,7 @@ const titleOf = (probe: Request) =>
     ? probe.what[0]?.toUpperCase() + probe.what.slice(1)
     : `${probe.address || 'request'}: ${probe.what}`
 
-function textOf(rows: readonly Row[], { at, write }: ProbeOptions, book: Book | undefined): string {
+function textOf(app: Intake, rows: readonly Row[], { at, write }: ProbeOptions, book: Book | undefined): string {
   const names = Math.max(0, ...rows.map(({ endpoint }) => endpoint.length))
   const lines = rows.flatMap(({ endpoint, accepted, rejected, wrong, unprobed }) => {
     const all = accepted + rejected
@@ -156,7 +157,7 @@ function textOf(rows: readonly Row[], { at, write }: ProbeOptions, book: Book | 
     const counts = `${String(accepted).padStart(4)} accepted ${String(rejected).padStart(4)} rejected`
     return [
       `${endpoint.padEnd(names)}  ${wrong.length > 0 ? pc.red(held) : pc.green(held)} ${counts}${wrong.length > 0 ? pc.red(`  ${wrong.length} otherwise`) : ''}`,
-      ...wrong.flatMap(wrongLines),
+      ...wrong.flatMap((one) => wrongLines(app, one)),
       ...(unprobed.length > 0 ? [pc.gray('    not probed')] : []),
       ...unprobed.map(({ address, code, what, because }) =>
         pc.gray(shorten(visible(`      ${`${address} ${code}`.trim()} (${what}): ${because}`), width)),
@@ -179,13 +180,23 @@ function textOf(rows: readonly Row[], { at, write }: ProbeOptions, book: Book | 
   ].join('\n')
 }
 
-function wrongLines({ probe, fault }: Wrong): string[] {
+function wrongLines(app: Intake, { probe, fault }: Wrong): string[] {
   const { method, target, body } = probe.message
+  const shown = body === null ? '' : shownBody(app, probe.endpoint, body)
   return [
     `  ${pc.red('≠')} ${visible(titleOf(probe))}`,
     `      ${pc.red(shorten(visible(fault), width - 6))}`,
-    `      ${pc.gray(shorten(visible(`${method} ${target} ${body ?? ''}`), width - 6))}`,
+    `      ${pc.gray(shorten(visible(`${method} ${maskedTarget(app, probe.endpoint, target)} ${shown}`), width - 6))}`,
   ]
+}
+
+/** JSON without secrets; of another body its size. */
+function shownBody(app: Intake, endpoint: string, body: string): string {
+  try {
+    return JSON.stringify(withoutSecrets(app, endpoint, JSON.parse(body), ['body']))
+  } catch {
+    return `(${body.length} bytes)`
+  }
 }
 
 const jsonOf = (rows: readonly Row[]) => ({

@@ -2,7 +2,7 @@
 import { execFileSync } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
-import { type Change, changes, compareIntakes, type Difference, markOfEvidence } from './compare.js'
+import { type Change, changes, compareIntakes, type Difference } from './compare.js'
 import { Failure } from './failure.js'
 import { loadIntake } from './load.js'
 import { marked, pc, plural, print, shorten, visible, width, wrap } from './terminal.js'
@@ -100,17 +100,16 @@ function textOf(differences: readonly Difference[]): string {
   ].join('\n')
 }
 
-function differenceLines({ address, code, told, declared, evidence }: Difference): string[] {
-  const { message, before, after } = evidence
-  const mark = markOfEvidence(evidence, address, code)
+function differenceLines({ address, told, declared, evidence }: Difference): string[] {
+  const { message, target, mark, before, after } = evidence
   return [
     ...wrap(visible(`${address === '' ? 'the request' : address} ${told}`), 6).map(
       (line, index) =>
         `${' '.repeat(index === 0 ? 4 : 6)}${index === 0 ? line.replace(visible(address), pc.cyan(visible(address))) : line}`,
     ),
     ...declared.map((line) => pc.gray(`      ${shorten(visible(line), width - 6)}`)),
-    pc.gray(`      ${shorten(visible(`${message.method} ${message.target}`), width - 30)}  ${before} → ${after}`),
-    ...(mark && address.startsWith('body') ? marked(mark, 8) : []),
+    pc.gray(`      ${shorten(visible(`${message.method} ${target}`), width - 30)}  ${before} → ${after}`),
+    ...(mark ? marked(mark, 8) : []),
   ]
 }
 

@@ -8,7 +8,7 @@ import { readWho } from './check.js'
 import { Failure } from './failure.js'
 import { headerOf } from './http.js'
 import { loadServices } from './load.js'
-import { isShown, maskedTarget } from './masked.js'
+import { isShown, maskedHeader, maskedTarget, withoutSecrets } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
 import { errorLines, shownValue, statusText, stepText, traceLines } from './print.js'
 import { pc, print, shorten, visible, width } from './terminal.js'
@@ -133,8 +133,8 @@ function textOf(
     title: '',
     places: { requestLine: { line: 1, column: 1 }, headers: [], body: [] },
   } as unknown as Sample
-  const target = maskedTarget(app, sample, verdict)
-  const shown = (address: string) => isShown(app, verdict, address)
+  const target = maskedTarget(app, verdict.endpoint, message.target)
+  const shown = (address: string) => isShown(app, verdict.endpoint, address)
   const nearest =
     verdict.outcome === 'rejected' && verdict.stage === 'match'
       ? nearestEndpoint(app, message.method, message.target)
@@ -143,12 +143,8 @@ function textOf(
   const stages = verdict.trace?.steps.filter(({ stage }) => trace || stage !== 'rules') ?? []
   return [
     `${pc.bold(visible(`${message.method} ${target}`))}`,
-    ...message.headers.map(([name, value]) =>
-      pc.gray(
-        visible(`${name}: ${shown(`header["${name}"]`) || !isDeclared(app, verdict, name) ? value : '(secret)'}`),
-      ),
-    ),
-    ...bodyLines(message.body, verdict, shown),
+    ...message.headers.map((field) => pc.gray(visible(`${field[0]}: ${maskedHeader(app, verdict.endpoint, field)}`))),
+    ...bodyLines(app, verdict.endpoint, message.body),
     '',
     ...(trace ? traceLines(verdict) : stages.map((step) => `${' '.repeat(12)}${stepText(step)}`)),
     ...(stages.length > 0 ? [''] : []),
@@ -159,7 +155,7 @@ function textOf(
       : []),
     ...(nearest ? [`${' '.repeat(12)}the nearest endpoint is ${pc.cyan(nearest)}`] : []),
     '',
-    ...(answered ? answerLines(answered) : inputLines(verdict, shown)),
+    ...(answered ? answerLines(answered) : inputLines(app, verdict)),
     ...(write === undefined ? [] : ['', `written to ${write}`]),
   ].join('\n')
 }
@@ -173,17 +169,8 @@ function laidOut(body: string | Uint8Array | null): string | Uint8Array | null {
   }
 }
 
-const isDeclared = (app: Intake, verdict: AnyVerdict, name: string) => {
-  const { header } = (app.endpoints[verdict.endpoint ?? ''] ?? {}) as { header?: { fields: object } }
-  return header !== undefined && Object.hasOwn(header.fields, name)
-}
-
 /** A body of JSON without its secrets; of another only its size. */
-function bodyLines(
-  body: string | Uint8Array | null,
-  verdict: AnyVerdict,
-  shown: (address: string) => boolean,
-): string[] {
+function bodyLines(app: Intake, endpoint: string | undefined, body: string | Uint8Array | null): string[] {
   if (body === null || body === '') return []
   let value: unknown
   try {
@@ -192,21 +179,10 @@ function bodyLines(
     const parts = [...String(body).matchAll(/^Content-Disposition:.*? name="([^"]*)"/gm)].map(([, name]) => name)
     return ['', pc.gray(`(${body.length} bytes${parts.length > 0 ? `: ${parts.join(', ')}` : ''})`)]
   }
-  const text = JSON.stringify(verdict.endpoint === undefined ? value : withoutSecrets(value, 'body', shown), null, 2)
+  const told = endpoint === undefined ? value : withoutSecrets(app, endpoint, value, ['body'])
+  const text = JSON.stringify(told, null, 2)
   const lines = text.split('\n').map((line) => shorten(visible(line), width))
   return ['', ...(lines.length > 40 ? [...lines.slice(0, 40), pc.gray(`… ${lines.length - 40} lines more`)] : lines)]
-}
-
-function withoutSecrets(value: unknown, address: string, shown: (address: string) => boolean): unknown {
-  if (Array.isArray(value)) return value.map((one, index) => withoutSecrets(one, `${address}[${index}]`, shown))
-  if (typeof value === 'object' && value !== null && !(value instanceof Date))
-    return Object.fromEntries(
-      Object.entries(value).map(([name, one]) => [
-        name,
-        withoutSecrets(one, `${address}[${JSON.stringify(name)}]`, shown),
-      ]),
-    )
-  return shown(address) ? value : '(secret)'
 }
 
 function answerLines({
@@ -228,20 +204,21 @@ function answerLines({
 }
 
 /** What a handler gets. */
-function inputLines(verdict: AnyVerdict, shown: (address: string) => boolean): string[] {
+function inputLines(app: Intake, verdict: AnyVerdict): string[] {
   if (verdict.outcome === 'rejected') return []
   const rows = Object.entries(verdict.input as { [part: string]: unknown }).flatMap(([part, value]) =>
     typeof value === 'object' && value !== null && !Array.isArray(value)
-      ? Object.entries(value).map(([name, one]) => [formatAddress([part, name]), one] as const)
+      ? Object.entries(value).map(([name, one]) => ({ path: [part, name], value: one as unknown }))
       : value === undefined
         ? []
-        : [[part, value] as const],
+        : [{ path: [part], value }],
   )
   return [
     pc.bold('the handler gets'),
-    ...rows.map(([address, value]) =>
-      shorten(visible(`${pc.cyan(address)} = ${shownValue(withoutSecrets(value, address, shown))}`), width),
-    ),
+    ...rows.map(({ path, value }) => {
+      const told = shownValue(withoutSecrets(app, verdict.endpoint, value, path))
+      return shorten(`${pc.cyan(visible(formatAddress(path)))} = ${visible(told)}`, width)
+    }),
   ]
 }
 

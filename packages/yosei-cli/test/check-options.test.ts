@@ -103,6 +103,40 @@ test('writes missing verdicts, or all that differ, and leaves every other byte a
   })
   folder.remove()
 })
+test('the line that is marked tells no secret, and no name inside of one', () => {
+  const guarded = `import { constant, endpoint, intake, integer, list, record, text } from 'yosei'
+export default intake({ endpoints: { put: endpoint('PUT /a/{key}', { path: { key: text({ secret: true }) }, query: { token: text({ secret: true, length: [1, 5] }), n: integer() },
+  header: { 'x-key': text({ secret: true, length: [1, 5] }) }, cookie: { sid: text({ length: [1, 3] }) },
+  body: record({ pin: text({ secret: true, length: [1, 4] }), n: integer(), rows: list(record({ s: constant('xyzzy', { secret: true }), m: integer() })), who: record({ x: text() }, { secret: true }) }) }) } })
+`
+  const message = `PUT /a/xyzzy?token=xyzzyxyzzy&n=x HTTP/1.1\nX-Key: xyzzyxyzzy\nCookie: sid=xyzzy\nAuthorization: xyzzy\nContent-Type: application/json\n\n{"pin":"xyzzyxyzzy","n":"q","rows":[{"s":"xyzzy1","m":"z"},{"s":"xyzzy","m":1,"odd":"xyzzy"}],"who":{"xyzzy":1,"x":17}}`
+  const folder = new Folder({ 'intake.ts': guarded, 'b.md': http(message) + verdict('accepted') })
+  const printed = ['text', 'json', 'junit'].map(
+    (format) => folder.yosei(['check', 'intake.ts', 'b.md', '--trace', '--format', format]).stdout,
+  )
+  const tried = folder.yosei([
+    'try',
+    'intake.ts',
+    'PUT',
+    '/a/xyzzy?token=xyzzyxyzzy&n=x',
+    '--header',
+    'Authorization: xyzzy',
+    '--header',
+    'Cookie: sid=xyzzy',
+    '--with',
+    'body.pin=xyzzy',
+    '--with',
+    'body.rows[0].s=xyzzy',
+  ])
+  const probed = ['probe', 'show', 'advise'].map((command) => folder.yosei([command, 'intake.ts']).stdout)
+  folder.remove()
+  for (const text of [...printed, tried.stdout, ...probed]) expect(text).not.toContain('xyzzy')
+  const [text = ''] = printed
+  expect(text).toContain('PUT /a/(secret)?token=(secret)&n=x\n                                               ^^^')
+  expect(text).toContain('"n":"q","rows":[{"s":(secret),"m":"z"},{"s":(secret),"m":1,"odd"')
+  expect(text).toContain('x-key: (secret)\n                       ^^^^^^^^')
+})
+
 test('only some, quietly, as a report for build servers, with what was read', () => {
   const files = {
     'intake.ts': intake,

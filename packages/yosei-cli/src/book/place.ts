@@ -112,20 +112,26 @@ function markInBody(
   return { text: text + body.slice(at, end), at: mark, length }
 }
 
-/** From where to where values stand in a text that nobody may read. */
+type Span = readonly [from: number, to: number]
+
+/**
+ * From where to where values stand in a text that nobody may read. What holds nothing else is one of them, since its
+ * names may be secret as well.
+ */
 function secretsIn(
   node: Node,
   path: readonly (string | number)[],
   isShown: (address: string) => boolean,
-): (readonly [from: number, to: number])[] {
-  if (node.type === 'object')
-    return (node.children ?? []).flatMap(({ children = [] }) => {
-      const [name, value] = children
-      return value ? secretsIn(value, [...path, String(name?.value)], isShown) : []
-    })
-  if (node.type === 'array')
-    return (node.children ?? []).flatMap((one, index) => secretsIn(one, [...path, index], isShown))
-  return isShown(formatAddress(path)) ? [] : [[node.offset, node.offset + node.length]]
+): readonly Span[] {
+  const whole: readonly Span[] = [[node.offset, node.offset + node.length]]
+  const held = (node.children ?? []).flatMap((child, index) => {
+    const [name, value] = child.type === 'property' ? (child.children ?? []) : [undefined, child]
+    return value ? [{ value, spans: secretsIn(value, [...path, name ? String(name.value) : index], isShown) }] : []
+  })
+  if (held.length === 0) return isShown(formatAddress(path)) ? [] : whole
+  const isHidden = ({ value, spans: [first] }: (typeof held)[number]) =>
+    first?.[0] === value.offset && first[1] === value.offset + value.length
+  return held.every(isHidden) ? whole : held.flatMap(({ spans }) => spans)
 }
 
 const inBody = ({ body, requestLine, isOne }: Sample['places'], line: number, column: number): Place => {
