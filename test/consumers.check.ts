@@ -66,6 +66,7 @@ test('CommonJS, where Node takes it', () => {
 
 const module = `import { choice, either, endpoint, group, intake, integer, list, record, serve, tagged, text, allOptional, later, readAs, type Field } from 'yosei'
 import { gate, listen } from 'yosei/node'
+import { probesOf } from 'yosei/probe'
 export const slug = text({ pattern: /^[a-z]+$/, optional: true })
 export const night = record({ on: text({ format: 'date' }), team: slug }, { rules: (on) => [on.fill('team', ['on'], (day) => day)] })
 export const either_ = either([night, tagged('of', { one: night, two: record({ n: integer({ default: 1 }) }) })], { optional: true })
@@ -86,6 +87,7 @@ export const app = intake({ endpoints: grouped, identify: () => ({ role: 'clerk'
 export const handle = serve(app, { book: ({ body }, { found, who }) => [body.team.length, found.one + 1, who.role] }, { services: { db: new Map() } })
 export const through = gate(app, { services: { db: new Map<string, number>() } })
 export const listening = () => listen(handle)
+export const probed = () => [...probesOf(app)].filter(({ outcome }) => outcome !== 'unprobed')
 export default app
 `
 const use = (from: string) => `import app, { book } from '${from}'
@@ -227,6 +229,12 @@ test('the command says its version, and each package how it is installed', () =>
     status: 0,
     said: '0.1.0\n',
   })
+  files({
+    'intake.mjs': `import { endpoint, intake, integer } from 'yosei'\nexport default intake({ endpoints: { night: endpoint('GET /{n}', { path: { n: integer({ max: 9 }) } }) } })`,
+  })
+  expect(run(process.execPath, ['node_modules/yosei-cli/bin/yosei.js', 'probe', 'intake.mjs']).said).toContain(
+    'all as they must be; 0 not probed',
+  )
   for (const name of ['yosei', 'yosei-cli'])
     expect(readdirSync(join(project, 'node_modules', name))).toEqual(
       expect.arrayContaining(['README.md', 'LICENSE', 'package.json']),

@@ -3,9 +3,11 @@ import { compareDecimals, isMultiple } from '../grammar/numbers.js'
 import { readDeclaredDay, readMoment, writeDuration, writeInstant, writeTimeOfDay } from '../grammar/times.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
 import { resolve } from '../kinds/later.js'
+import type { ListNode } from '../kinds/list.js'
 import type { Limits } from '../kinds/number.js'
 import type { Source } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
+import type { TableNode } from '../kinds/table.js'
 import type { TextNode } from '../kinds/text.js'
 import { valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
@@ -208,7 +210,7 @@ function firstMade(
 }
 
 /** So many elements of a list, different where they must be. */
-export function elementsOf({ item, distinct }: Kinds['list'], count: number, making: Making): unknown[] {
+export function elementsOf({ item, distinct }: ListNode, count: number, making: Making): unknown[] {
   const elements: unknown[] = []
   const seen = new Set<string>()
   const shape = sentShape(item)
@@ -241,7 +243,7 @@ function identityOf(node: Node, value: unknown, { now }: Making): unknown {
 }
 
 /** So many entries of a table. */
-export function entriesOf({ names, value }: Kinds['table'], count: number, making: Making): object {
+export function entriesOf({ names, value }: TableNode, count: number, making: Making): object {
   const made: { [name: string]: unknown } = {}
   const named: TextNode = { kind: 'text', need: 'required', ...(names ? { pattern: names } : {}) }
   for (let index = 0, tries = 0; index < count; ) {
