@@ -24,7 +24,7 @@ export async function* checkSamples(
   samples: AsyncIterable<Found>,
   { makeServices, trace, only }: CheckOptions = {},
 ): AsyncGenerator<Checked> {
-  for await (const { file, sample } of samples) {
+  for await (const { file, sample, share } of samples) {
     const services = makeServices ? { services: await makeServices() } : {}
     const now = sample.now ? { now: sample.now } : {}
     const who = sample.who ? { who: await whoIn(app, file, sample, now) } : {}
@@ -38,6 +38,7 @@ export async function* checkSamples(
       app,
       file,
       sample,
+      share,
       verdict,
       faults:
         sample.expectation &&

@@ -9,7 +9,7 @@ import { Failure } from './failure.js'
 import { loadIntake, loadServices } from './load.js'
 import { countsText, junitText, sampleJson, sampleJunit, sampleText } from './print.js'
 import { filesOf, findSamples } from './samples.js'
-import { pc, print } from './terminal.js'
+import { Progress, pc, print } from './terminal.js'
 
 export interface RunOptions {
   readonly format: 'text' | 'json' | 'junit'
@@ -50,7 +50,7 @@ async function checkOnce(file: string, patterns: readonly string[], options: Run
     count(counts, checked)
     coverage?.add(checked.verdict)
     writing?.add(checked)
-    progress.tell(counts.samples)
+    progress.tell(checked.share, counts.samples)
     await out.sample(checked)
   }
   progress.end()
@@ -136,22 +136,6 @@ class Writing {
       )
       return `${file}: ${checked.length} ${checked.length === 1 ? 'verdict' : 'verdicts'} written`
     })
-  }
-}
-
-/** How far a long run is, in a terminal. */
-class Progress {
-  #last = Date.now()
-  #isShown = false
-  constructor(readonly isWanted: boolean) {}
-  tell(samples: number): void {
-    if (!this.isWanted || samples % 100 !== 0 || !process.stderr.isTTY || Date.now() - this.#last < 200) return
-    this.#last = Date.now()
-    this.#isShown = true
-    process.stderr.write(`\r${samples} samples`)
-  }
-  end(): void {
-    if (this.#isShown) process.stderr.write('\r\u001b[K')
   }
 }
 

@@ -10,16 +10,28 @@ import { linesOf, nameOf } from './lines.js'
 export interface Found {
   readonly file: string
   readonly sample: Sample
+  /** How much of all files has been read by then, from 0 to 1. */
+  readonly share: number
 }
 
 /** @throws Failure where nothing is found, or something cannot be read. */
 export async function* findSamples(patterns: readonly string[]): AsyncGenerator<Found> {
+  const files = [...new Set(patterns.flatMap(filesOf))]
+  const sizes = files.map((file) => statSync(file, { throwIfNoEntry: false })?.size ?? 0)
+  const all = Math.max(
+    1,
+    sizes.reduce((sum, size) => sum + size, 0),
+  )
   let count = 0
-  for (const file of new Set(patterns.flatMap(filesOf)))
-    for await (const sample of readSamples(file)) {
+  let before = 0
+  for (const [index, file] of files.entries()) {
+    const seen = { bytes: 0 }
+    for await (const sample of readSamples(file, seen)) {
       count++
-      yield { file: nameOf(file), sample }
+      yield { file: nameOf(file), sample, share: (before + seen.bytes) / all }
     }
+    before += sizes[index] ?? 0
+  }
   if (count === 0)
     throw new Failure(
       `${patterns.join(' ')}: no samples here; write a request into a fenced block with the info string http`,
@@ -39,9 +51,10 @@ export function filesOf(pattern: string): readonly string[] {
   )
 }
 
-async function* readSamples(file: string): AsyncGenerator<Sample> {
+/** @param seen Counts what has been read of a file that streams by. */
+async function* readSamples(file: string, seen: { bytes: number }): AsyncGenerator<Sample> {
   try {
-    if (/\.(?:ndjson|jsonl)(?:\.gz)?$/.test(file)) yield* readLines(file)
+    if (/\.(?:ndjson|jsonl)(?:\.gz)?$/.test(file)) yield* readLines(file, seen)
     else if (file === '-') yield readMessage(await text(process.stdin))
     else yield* (file.endsWith('.har') ? readHar : readBook)(readFileSync(file, 'utf8'))
   } catch (error) {
@@ -51,10 +64,11 @@ async function* readSamples(file: string): AsyncGenerator<Sample> {
   }
 }
 
-async function* readLines(file: string): AsyncGenerator<Sample> {
+async function* readLines(file: string, seen: { bytes: number }): AsyncGenerator<Sample> {
   let number = 0
   for await (const lines of linesOf(file))
     for (const line of lines) {
+      seen.bytes += line.length + 1
       const sample = readLine(line, ++number)
       if (sample) yield sample
     }

@@ -17,7 +17,7 @@ export interface SendOptions {
 interface Answer {
   readonly arrived: Arrived | string
 }
-interface SentSample extends Found {
+interface SentSample extends Omit<Found, 'share'> {
   /** In the order in which they came. */
   readonly answers: readonly Answer[]
   readonly faults: readonly string[] | undefined

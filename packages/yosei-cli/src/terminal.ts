@@ -54,3 +54,26 @@ export function bar(share: number, room: number): string {
   const eighths = share > 0 ? Math.max(1, Math.round(8 * room * share)) : 0
   return `${'█'.repeat(eighths >> 3)}${blocks[eighths & 7]}`.padEnd(room)
 }
+
+/** How far a long run is: a bar in a terminal, and nothing elsewhere. */
+export class Progress {
+  readonly #isShown: boolean
+  readonly #since = Date.now()
+  #last = Date.now()
+
+  constructor(isWanted: boolean) {
+    this.#isShown = isWanted && process.stderr.isTTY === true
+  }
+
+  tell(share: number, count: number): void {
+    const now = Date.now()
+    if (!this.#isShown || now - this.#last < 200 || now - this.#since < 500) return
+    this.#last = now
+    process.stderr.write(
+      `\r${pc.green(bar(Math.min(1, share), 40))} ${(100 * Math.min(1, share)).toFixed(0).padStart(3)} %  ${count}`,
+    )
+  }
+  end(): void {
+    if (this.#isShown) process.stderr.write('\r\u001b[K')
+  }
+}
