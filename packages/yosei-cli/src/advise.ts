@@ -1,6 +1,7 @@
 /** What a careful colleague would say of a declaration: few things, each with its place, why, and the mend. */
-import { type Intake, outline } from 'yosei'
+import type { Intake } from 'yosei'
 import { type Demanded, demandsOf } from 'yosei/probe'
+import { below, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
 
 /** Each piece of advice by the name under which it can be answered in the declaration. */
 const advices = {
@@ -42,17 +43,9 @@ export interface Advice {
   readonly mend: string
 }
 
-type Json = string | number | boolean | null | undefined | readonly Json[] | Outline
-interface Outline {
-  readonly [name: string]: Json
-}
-const isOutline = (value: Json): value is Outline =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
-const below = (of: Outline, name: string): Outline => (isOutline(of[name]) ? of[name] : {})
-
 /** @param tripped The demands that samples have tripped, by endpoint, address and code, where there are samples. */
 export function adviceFor(app: Intake, tripped: ReadonlySet<string> | undefined): Advice[] {
-  const endpoints = below(outline(app) as Outline, 'endpoints')
+  const endpoints = below(outlined(app), 'endpoints')
   const demands = tripped ? demandsOf(app) : []
   return Object.entries(endpoints).flatMap(([name, one]) => {
     const endpoint = one as Outline
@@ -201,7 +194,7 @@ function* fieldsIn(address: string, field: Outline, isOfWhole: boolean): Generat
     yield* fieldsIn(joined(address, name), one as Outline, isOfWhole)
   if (isOutline(field.item)) yield* fieldsIn(`${address}[]`, field.item, true)
   if (field.kind === 'table' && isOutline(field.value)) yield* fieldsIn(`${address}{}`, field.value, true)
-  for (const one of Array.isArray(field.items) ? field.items : []) yield* fieldsIn(address, one as Outline, true)
+  for (const one of listed(field, 'items')) yield* fieldsIn(address, one, true)
   const branches = Array.isArray(field.branches) ? field.branches : Object.values(below(field, 'branches'))
   for (const branch of branches)
     if (isOutline(branch))
@@ -210,7 +203,6 @@ function* fieldsIn(address: string, field: Outline, isOfWhole: boolean): Generat
 }
 
 function* rulesOf(endpoint: Outline): Generator<readonly [base: string, rule: Outline]> {
-  for (const rule of endpoint.rules as readonly Outline[]) yield ['', rule]
-  for (const [address, field] of fieldsOf(endpoint))
-    for (const rule of Array.isArray(field.rules) ? field.rules : []) yield [address, rule as Outline]
+  for (const rule of listed(endpoint, 'rules')) yield ['', rule]
+  for (const [address, field] of fieldsOf(endpoint)) for (const rule of listed(field, 'rules')) yield [address, rule]
 }

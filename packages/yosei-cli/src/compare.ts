@@ -1,10 +1,11 @@
 /** What a client that works today would notice of a change: by requests whose verdicts changed. */
 import { isDeepStrictEqual } from 'node:util'
-import { type Endpoint, type FieldError, type Intake, judge, outline } from 'yosei'
+import { type Endpoint, type FieldError, type Intake, judge } from 'yosei'
 import { type BadProbe, type GoodProbe, probesOf, requestsOf } from 'yosei/probe'
 import { type AnyVerdict, markOf, type Sample } from './book/index.js'
 import { readWho } from './check.js'
 import { isShown, maskedTarget } from './masked.js'
+import { type Outline, outlined } from './outlined.js'
 
 export const changes = {
   breaking: 'accepted before, rejected now',
@@ -186,9 +187,6 @@ function unlike(a: unknown, b: unknown, address: string): readonly Unlike[] {
   })
 }
 
-/** Anything of an outline. */
-type Told = { readonly [name: string]: unknown }
-
 /** What the declarations say otherwise of an address. */
 function declaredBetween(
   before: Endpoint | undefined,
@@ -197,7 +195,7 @@ function declaredBetween(
 ): readonly string[] {
   if (!before) return ['the endpoint is new']
   if (!after) return ['the endpoint is gone']
-  const [old, now] = [outline(before), outline(after)] as [Told, Told]
+  const [old, now] = [outlined(before), outlined(after)]
   const [field, other] = [fieldAt(old, address), fieldAt(now, address)]
   const own =
     field && !other
@@ -215,7 +213,7 @@ function declaredBetween(
   return optionsBetween(plainOf(old), plainOf(now)).slice(0, 6)
 }
 /** What an endpoint says besides its parts. */
-const plainOf = ({ method, template, limits, unlisted, coerce, success, may, open, uniqueNames }: Told): Told => ({
+const plainOf = ({
   method,
   template,
   limits,
@@ -225,36 +223,36 @@ const plainOf = ({ method, template, limits, unlisted, coerce, success, may, ope
   may,
   open,
   uniqueNames,
-})
+}: Outline): Outline => ({ method, template, limits, unlisted, coerce, success, may, open, uniqueNames })
 
 /** What is said of the field at an address. */
-function fieldAt(endpoint: Told, address: string): Told | undefined {
+function fieldAt(endpoint: Outline, address: string): Outline | undefined {
   const steps = address.match(/\["(?:[^"\\]|\\.)*"\]|\[\d*\]|\{\}|[^.[{]+/g) ?? []
   const [part = '', ...rest] = steps
-  const bodies = Object.values((endpoint.body ?? {}) as Told)
+  const bodies = Object.values((endpoint.body ?? {}) as Outline)
   const tops = part === 'body' ? bodies : [{ kind: 'record', fields: endpoint[part] ?? {} }]
-  return tops.map((top) => descend(top as Told, rest)).find((found) => found !== undefined)
+  return tops.map((top) => descend(top as Outline, rest)).find((found) => found !== undefined)
 }
 
-function descend(of: Told, [step, ...rest]: readonly string[]): Told | undefined {
+function descend(of: Outline, [step, ...rest]: readonly string[]): Outline | undefined {
   if (step === undefined) return of
-  if (of.kind === 'readAs') return descend(of.base as Told, [step, ...rest])
+  if (of.kind === 'readAs') return descend(of.base as Outline, [step, ...rest])
   const name = step.startsWith('["') ? (JSON.parse(step.slice(1, -1)) as string) : step
-  const { fields, item, value, branches, items } = of as { [part: string]: Told | undefined }
+  const { fields, item, value, branches, items } = of as { [part: string]: Outline | undefined }
   const next =
     step.startsWith('[') && !step.startsWith('["')
-      ? (item ?? (items as Told | undefined)?.[step.slice(1, -1)])
+      ? (item ?? (items as Outline | undefined)?.[step.slice(1, -1)])
       : (fields?.[name] ?? value)
-  if (next) return descend(next as Told, rest)
+  if (next) return descend(next as Outline, rest)
   if (name === of.tag)
     return rest.length === 0 ? { tag: of.tag, branches: Object.keys((branches ?? {}) as object).join(', ') } : undefined
   return Object.values(branches ?? {})
-    .map((branch) => descend(branch as Told, [step, ...rest]))
+    .map((branch) => descend(branch as Outline, [step, ...rest]))
     .find((found) => found !== undefined)
 }
 
 /** The options of a field that are otherwise; what lies below is looked at there. */
-function optionsBetween(before: Told, after: Told): string[] {
+function optionsBetween(before: Outline, after: Outline): string[] {
   const inside = new Set([
     'fields',
     'item',
@@ -283,7 +281,7 @@ const option = (value: unknown) =>
   value === undefined ? '(none)' : typeof value === 'string' ? value : JSON.stringify(value)
 
 /** Rules that speak of an address, and are new or gone. */
-function rulesBetween(before: Told, after: Told, address: string): string[] {
+function rulesBetween(before: Outline, after: Outline, address: string): string[] {
   const [old, now] = [before, after].map((one) => rulesIn(one).map(({ words }) => String(words)))
   const name = /[^.[\]]+(?=[[\]\d]*$)/.exec(folded(address))?.[0] ?? ''
   const speaks = (words: string) => name !== '' && words.includes(name)
@@ -293,9 +291,9 @@ function rulesBetween(before: Told, after: Told, address: string): string[] {
   ]
 }
 /** The rules of an endpoint, and of its records. */
-function rulesIn(of: unknown): Told[] {
+function rulesIn(of: unknown): Outline[] {
   if (typeof of !== 'object' || of === null) return []
-  const own = Array.isArray((of as Told).rules) ? ((of as Told).rules as Told[]) : []
+  const own = Array.isArray((of as Outline).rules) ? ((of as Outline).rules as Outline[]) : []
   return [...own, ...Object.entries(of).flatMap(([name, one]) => (name === 'rules' ? [] : rulesIn(one)))]
 }
 

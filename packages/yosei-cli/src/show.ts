@@ -1,8 +1,9 @@
 /** Shows what an endpoint is: a sheet, its outline, or the code that is made for it; or all endpoints as a table. */
 import { distance } from 'fastest-levenshtein'
-import { codeOf, type Endpoint, type Intake, outline } from 'yosei'
+import { codeOf, type Endpoint, type Intake } from 'yosei'
 import { demandsOf } from 'yosei/probe'
 import { Failure } from './failure.js'
+import { below, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
 import { pc, shorten, visible, width, wrap } from './terminal.js'
 
 /** @throws Failure where the intake has no endpoint of that name. */
@@ -23,21 +24,12 @@ export function show(
   if (code && name === undefined) throw new Failure('--code is of one endpoint; name it behind the intake')
   const endpoint = name === undefined ? undefined : endpointIn(app, name)
   if (code && endpoint) return codeOf(endpoint)
-  if (format === 'json') return JSON.stringify(outline(endpoint ?? app), null, 2)
+  if (format === 'json') return JSON.stringify(outlined(endpoint ?? app), null, 2)
   return endpoint && name !== undefined ? sheetOf(app, name) : tableOf(app)
 }
 
-type Json = string | number | boolean | null | undefined | readonly Json[] | Outline
-/** What `outline` says of a field, an endpoint or an intake. */
-interface Outline {
-  readonly [name: string]: Json
-}
-const isOutline = (value: Json): value is Outline =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
-const below = (of: Outline, name: string): Outline => (isOutline(of[name]) ? (of[name] as Outline) : {})
-
 function tableOf(app: Intake): string {
-  const whole = outline(app) as Outline
+  const whole = outlined(app)
   const rows = Object.entries(below(whole, 'endpoints')).map(([name, one]) => {
     const endpoint = one as Outline
     const parts = ['path', 'query', 'header', 'cookie'].flatMap((part) => Object.keys(below(endpoint, part)))
@@ -46,7 +38,7 @@ function tableOf(app: Intake): string {
       name,
       signature: `${endpoint.method} ${whole.base ?? ''}${endpoint.template}`,
       fields: `${parts.length + (bodies.length > 0 ? fieldsIn(Object.values(below(endpoint, 'body'))[0] as Outline) : 0)}`,
-      rules: `${(endpoint.rules as readonly Json[]).length}`,
+      rules: `${listed(endpoint, 'rules').length}`,
       title: String(endpoint.title ?? ''),
     }
   })
@@ -77,8 +69,8 @@ function fieldsIn(of: Outline): number {
 }
 
 function sheetOf(app: Intake, name: string): string {
-  const endpoint = outline(app.endpoints[name] as Endpoint) as Outline
-  const base = String((outline(app) as Outline).base ?? '')
+  const endpoint = outlined(app.endpoints[name] as Endpoint)
+  const base = String(outlined(app).base ?? '')
   const parts = ['path', 'query', 'header', 'cookie'].flatMap((part) => {
     const fields = Object.entries(below(endpoint, part))
     return fields.length === 0
@@ -95,7 +87,7 @@ function sheetOf(app: Intake, name: string): string {
     `${pc.bold(definition)}  which is referred to`,
     ...rowsOf(bodyLines(one as Outline)),
   ])
-  const rules = (endpoint.rules as readonly Outline[]).flatMap(({ words }) => told(visible(String(words))))
+  const rules = listed(endpoint, 'rules').flatMap(({ words }) => told(visible(String(words))))
   const lookups = Object.entries(below(endpoint, 'lookups')).flatMap(([lookup, one]) =>
     told(lookupText(lookup, one as Outline)),
   )
