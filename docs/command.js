@@ -2,7 +2,7 @@
  * Writes what the commands of docs/command.md print below each of them: node docs/command.js; with --check says whether
  * it is there already. What differs each time, such as how long an answer took, is left out.
  */
-import { exec, spawnSync } from 'node:child_process'
+import { exec } from 'node:child_process'
 import { readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { createJiti } from 'jiti'
@@ -56,8 +56,10 @@ try {
   }
   if (!process.argv.includes('--check')) writeFileSync(file, written)
   else if (written !== page) {
-    const { stdout } = spawnSync('diff', ['-', fileURLToPath(file)], { input: written, encoding: 'utf8' })
-    console.error(`docs/command.md is not what the commands print; run node docs/command.js\n${stdout}`)
+    const [is, wanted] = [page.split('\n'), written.split('\n')]
+    const at = wanted.findIndex((line, index) => line !== is[index])
+    console.error(`docs/command.md:${at + 1} is not what the command prints; run node docs/command.js`)
+    console.error(`- ${is[at]}\n+ ${wanted[at]}`)
     process.exitCode = 1
   }
 } finally {

@@ -27,7 +27,7 @@ export interface Difference {
   readonly declared: readonly string[]
   readonly evidence: Evidence
 }
-export interface Evidence {
+interface Evidence {
   /** The target without secrets, and the line that an error speaks of. */
   readonly target: string
   readonly mark: ReturnType<typeof markOf>
