@@ -5,9 +5,9 @@ import { BookError } from './error.js'
 import type { Sample } from './read.js'
 
 /** The place of all that is in a line, or in an entry. */
-const placesAt = (line: number, column: number, { headers }: Message) => {
+const placesAt = (line: number, column: number) => {
   const place = { line, column }
-  return { requestLine: place, headers: headers.map(([name]) => ({ name, place })), body: [place], isOne: true }
+  return { requestLine: place, headers: [], body: [place], isOne: true }
 }
 
 /**
@@ -25,15 +25,14 @@ export function readRequest(value: object, line: number): Sample {
     )
   const pairs = headersIn(headers, line)
   const isText = body === undefined || body === null || typeof body === 'string'
-  const typed =
-    isText || pairs.some(([name]) => name === 'content-type') ? [] : [['content-type', 'application/json'] as const]
+  if (!isText && !pairs.some(([name]) => name === 'content-type')) pairs.push(['content-type', 'application/json'])
   const message: Message<string | null> = {
     method,
     target,
-    headers: [...pairs, ...typed],
+    headers: pairs,
     body: isText ? ((body as string | null | undefined) ?? null) : nested(line, () => JSON.stringify(body)),
   }
-  return { title: `${method} ${target.split('?')[0]}`, message, places: placesAt(line, 1, message) }
+  return { title: `${method} ${target.split('?')[0]}`, message, places: placesAt(line, 1) }
 }
 
 /** @throws BookError where it is nested more deeply than the stack is. */
@@ -46,18 +45,22 @@ function nested<T>(line: number, work: () => T): T {
   }
 }
 
+/** By name, a value or several; or pairs. Spelt out, since long files of requests go by here. */
 function headersIn(headers: unknown, line: number): (readonly [string, string])[] {
-  const pairs = Array.isArray(headers)
-    ? headers
-    : typeof headers === 'object' && headers !== null
-      ? Object.entries(headers)
-      : []
-  return pairs.flatMap((pair): [string, string][] => {
-    const [name, value] = Array.isArray(pair) ? pair : [undefined, undefined]
-    if (typeof name !== 'string')
-      throw new BookError(line, 'its headers are none; write {"Name": "value"} or [["Name", "value"]]')
-    return (Array.isArray(value) ? value : [value]).map((one) => [name.toLowerCase(), String(one)])
-  })
+  const found: (readonly [string, string])[] = []
+  const add = (name: string, value: unknown) => {
+    if (Array.isArray(value)) for (const one of value) found.push([name.toLowerCase(), String(one)])
+    else found.push([name.toLowerCase(), String(value)])
+  }
+  if (Array.isArray(headers))
+    for (const pair of headers) {
+      if (!Array.isArray(pair) || typeof pair[0] !== 'string')
+        throw new BookError(line, 'its headers are none; write {"Name": "value"} or [["Name", "value"]]')
+      add(pair[0], pair[1])
+    }
+  else if (typeof headers === 'object' && headers !== null)
+    for (const name of Object.keys(headers)) add(name, (headers as { [name: string]: unknown })[name])
+  return found
 }
 
 /**
@@ -117,7 +120,7 @@ function readEntry({ request, startedDateTime = '' }: HarEntry, line: number, co
       title: `${method} ${pathname}`,
       message,
       ...(Number.isNaN(now.getTime()) ? {} : { now }),
-      places: placesAt(line, column, message),
+      places: placesAt(line, column),
     },
   ]
 }

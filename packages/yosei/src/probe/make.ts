@@ -156,7 +156,8 @@ export const shortest = ({ keepEmpty }: TextNode, source: Source): number => (so
 export function make(node: Node, making: Making): unknown {
   if (readOnlyOf(node) === true) throw new Unmakeable('it is set by the server')
   try {
-    return (makers[node.kind] as Maker<Node>)(node, { ...making, source: sourceAt(node, making.source) })
+    const source = sourceAt(node, making.source)
+    return (makers[node.kind] as Maker<Node>)(node, source === making.source ? making : { ...making, source })
   } catch (error) {
     if (!(error instanceof Unmakeable)) throw error
     const known = [...(node.examples ?? []), ...making.known(node)]

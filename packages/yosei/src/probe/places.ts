@@ -161,6 +161,25 @@ export function reach(node: Node, way: readonly Step[], value: unknown, making: 
   return held
 }
 
+/** Whether a value has something at the end of a way; of unions that are tried nobody knows. */
+export function isThere(node: Node, way: readonly Step[], value: unknown): boolean {
+  if (node.kind === 'later') return isThere(resolve(node), way, value)
+  if (node.kind === 'readAs') return isThere(node.base, way, value)
+  const [step, ...rest] = way
+  if (!step) return value !== undefined
+  if ('branch' in step)
+    return (
+      node.kind === 'tagged' &&
+      valueAt(value, [node.tag]) === step.branch &&
+      isThere(node.branches[step.branch] as Node, rest, value)
+    )
+  const key = step.into === EACH_NAME ? Object.keys((value ?? {}) as object)[0] : step.into
+  const child = childrenOf(node).find(
+    ([one]) => one === key || one === step.into || (one === EACH && typeof key === 'number'),
+  )
+  return key !== undefined && child !== undefined && isThere(child[1], rest, valueAt(value, [key]))
+}
+
 const isNamed = (value: unknown): value is { readonly [name: string]: unknown } =>
   typeof value === 'object' && value !== null && !Array.isArray(value)
 

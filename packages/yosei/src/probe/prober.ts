@@ -121,6 +121,7 @@ export class Prober {
     let unmended: Tree | undefined
     let why = new Unmakeable('no request is found')
     for (const tree of this.#bases) {
+      if (this.#trial.holds(tree, way)) return tree
       // Where nothing can be made, what holds it will do.
       const reached =
         tried(() => this.#trial.reached(tree, way)) ?? tried(() => this.#trial.reached(tree, way.slice(0, -1)))
@@ -129,7 +130,6 @@ export class Prober {
         continue
       }
       const path = pathIn(way, reached)
-      if (reached === tree || JSON.stringify(reached) === JSON.stringify(tree)) return tree
       const whole = mended(this.#trial, reached, this.#spots, [path])
       if (whole) return whole
       unmended ??= reached

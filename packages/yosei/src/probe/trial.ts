@@ -13,7 +13,7 @@ import { receivedOf, type Wire, wireOf } from '../write/wire.js'
 import { contentOf, oneIn, unknownType } from './files.js'
 import { isNeeded, type Making, make } from './make.js'
 import type { Pick as Picking } from './pick.js'
-import { reach, type Step } from './places.js'
+import { isThere, reach, type Step } from './places.js'
 
 /** What is sent, by part, and who is asking. */
 export type Tree = Parts
@@ -63,6 +63,11 @@ export class Trial {
     const node = this.root.fields[part]
     if (!node) return tree
     return { ...tree, [part]: reach(node, rest, tree[part], { ...this.making, source: this.#sourceOf(part) }) }
+  }
+
+  /** Whether something stands at the end of a way already. */
+  holds(tree: Tree, way: readonly Step[]): boolean {
+    return isThere(this.root, way, tree)
   }
 
   #sourceOf(part: string): Source {
