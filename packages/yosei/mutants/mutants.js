@@ -30,6 +30,7 @@ const stagesFor = (file) => [
         ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine', 'mistakes', 'who', 'words'],
         ['properties', 'http'],
       ]),
+  ['lists', 'bodies', 'rules-engine', 'crossings', 'patch', 'reach', 'secrets', 'probe'],
   ...(/^(adapt|answer|judge|read)\//.test(file) ? [['serve', 'turns', 'attack']] : []),
 ]
 

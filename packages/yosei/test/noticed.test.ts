@@ -567,3 +567,52 @@ describe('lookups, refusals and turns', () => {
     expect(String(reason)).toBe('TimeoutError: The turn went to somebody else')
   })
 })
+
+test('sums of decimals, in the code that is made too', () => {
+  const rows = (atMost: string) =>
+    endpoint('POST /', {
+      body: record({ rows: list(record({ price: decimal(), times: integer({ optional: true }) })) }),
+      rules: (on) => [on.sumWithin('body.rows[].price', { atMost: atMost as '1' })],
+    })
+  for (const [atMost, prices, holds] of [
+    ['10', ['5', '4.5', '0.5'], true],
+    ['10', ['5', '4.5', '0.51'], false],
+    ['10', ['11'], false],
+    ['10', ['10'], true],
+    ['0.3', ['0.1', '0.2'], true],
+    ['0.3', ['0.1', '0.2', '0.001'], false],
+    ['-1', ['-2', '0.5'], true],
+    ['-1', ['-2', '1.5'], false],
+  ] as const) {
+    const one = rows(atMost)
+    const verdict = judgeParts(one, { body: { rows: prices.map((price) => ({ price })) } })
+    expect([atMost, prices, verdict.outcome]).toEqual([atMost, prices, holds ? 'accepted' : 'rejected'])
+  }
+})
+
+test('a whole file goes out as it is, with its own type or that of the body', async () => {
+  const picture = one({ 'image/*': file() } as never)
+  const send = (type: string) =>
+    write(picture, 'http://kr.example', { path: {}, body: new Blob(['png'], { type }) } as never)
+  const request = send('image/png')
+  expect([request.headers.get('content-type'), await request.text()]).toEqual(['image/png', 'png'])
+  expect(() => send('text/plain')).toThrow('header.content-type')
+})
+
+test('a cookie that is one quotation mark is that', async () => {
+  const app = intake({ endpoints: { get: endpoint('GET /', { cookie: { theme: text() } }) } })
+  const verdict = await judge(app, 'GET / HTTP/1.1\nCookie: theme="')
+  expect(verdict).toMatchObject({ outcome: 'accepted', input: { cookie: { theme: '"' } } })
+})
+
+test('a turn that was given back is not held on to', async () => {
+  let renewed = 0
+  const turns = { take: async () => ({ fence: 1, renew: async () => void renewed++, release: async () => undefined }) }
+  const book = endpoint('POST /{id}', { path: { id: text() }, turn: { of: 'thing', by: ['path.id'], lease: '100ms' } })
+  const handle = serve(intake({ endpoints: { book }, turns: turns as never }), { book: () => sleep(120) } as never)
+  expect((await handle(new Request('http://kr.example/a', { method: 'POST' }))).status).toBe(204)
+  const then = renewed
+  expect(then).toBeGreaterThan(0)
+  await sleep(250)
+  expect(renewed).toBe(then)
+})

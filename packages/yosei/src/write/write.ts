@@ -10,7 +10,7 @@ import type { Parts } from '../terms/parts.js'
 import { settleLimits } from '../terms/policy.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
-import { receivedOf, wireOf } from './wire.js'
+import { receivedOf, type Wire, wireOf } from './wire.js'
 
 /** What a handler receives; an endpoint without cookies need not be given any. */
 type WithoutCookies<I> = I extends { cookie: infer C } ? ({} extends C ? Omit<I, 'cookie'> & { cookie?: C } : I) : I
@@ -44,7 +44,10 @@ export function write<E extends Endpoint>(
     throw new UnacceptableError(
       verdictOf(reject(undefined, faults, { status: statusFor('syntax', node.statuses), stage: 'read' })),
     )
-  const text = typeof written?.body === 'string' ? written.body : null
+  // What is no text is judged by its values; that there is something, and of what type, is looked at first.
+  const body = typeof written?.body === 'string' ? written.body : written ? ' ' : null
+  const typed: Wire['headers'] =
+    written?.body instanceof FormData ? [...headers, ['content-type', 'multipart/form-data; boundary=x']] : headers
   const solo: IntakeNode = {
     endpoints: { endpoint: node },
     base: '',
@@ -53,7 +56,7 @@ export function write<E extends Endpoint>(
   }
   const verdict = judgeMessage(
     solo,
-    { method: node.method, target, headers, body: text },
+    { method: node.method, target, headers: typed, body },
     { received: receivedOf(written) },
   )
   if (verdict.outcome === 'rejected') throw new UnacceptableError(verdictOf(verdict))
