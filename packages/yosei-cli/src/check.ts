@@ -65,7 +65,7 @@ export function readWho(
   json: unknown,
   now: object,
 ): { readonly who: unknown } | { readonly error: FieldError | undefined } {
-  const declared = name === undefined ? undefined : (app.endpoints[name] as { who?: Field }).who
+  const declared = (app.endpoints[name ?? ''] as { who?: Field } | undefined)?.who
   if (!declared || json === null) return { who: json }
   // Who writes the book may be told what it should say.
   const body: Field = { ...declared, secret: false } as never

@@ -1,7 +1,7 @@
 /** The command `compare`: two intakes, or one at two revisions of its repository. */
 import { execFileSync } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
-import { dirname, join, relative, resolve } from 'node:path'
+import { join, relative, resolve } from 'node:path'
 import { type Change, changes, compareIntakes, type Difference } from './compare.js'
 import { Failure } from './failure.js'
 import { loadIntake } from './load.js'
@@ -9,55 +9,33 @@ import { marked, pc, plural, print, shorten, visible, width, wrap } from './term
 
 /** @returns The exit code: 1 where something breaks. */
 export async function runCompare(before: string, after: string, format: string): Promise<number> {
-  const [old, now] = [await Checkout.of(before), await Checkout.of(after)]
-  try {
-    const differences = await compareIntakes(await loadIntake(old.file), await loadIntake(now.file))
-    await print(
-      `${format === 'json' ? JSON.stringify({ differences: differences.map(jsonOf) }, null, 2) : textOf(differences)}\n`,
-    )
-    return differences.some(({ change }) => change === 'breaking') ? 1 : 0
-  } finally {
-    old.remove()
-    now.remove()
-  }
+  const [old, now] = [fileOf(before), fileOf(after)]
+  const differences = await compareIntakes(await loadIntake(old), await loadIntake(now))
+  await print(
+    `${format === 'json' ? JSON.stringify({ differences: differences.map(jsonOf) }, null, 2) : textOf(differences)}\n`,
+  )
+  return differences.some(({ change }) => change === 'breaking') ? 1 : 0
 }
 
-/** A file as it is, or as it was at a revision. */
-class Checkout {
-  private constructor(
-    readonly file: string,
-    readonly remove: () => void,
-  ) {}
-
-  /** @throws Failure where there is no such revision. */
-  static async of(named: string): Promise<Checkout> {
-    const [, revision, path] = /^git:([^:]+):(.+)$/.exec(named) ?? []
-    if (revision === undefined || path === undefined) {
-      if (named.startsWith('git:'))
-        throw new Failure(`${named}: this is no revision of a file; write git:HEAD~1:path/intake.ts`)
-      return new Checkout(named, () => undefined)
-    }
-    const root = git(['rev-parse', '--show-toplevel'], named, '.').trim()
-    // Beside what the intake imports, so that it is found.
-    const folder = mkdtempSync(join(root, '.yosei-compare-'))
-    const remove = () => {
-      try {
-        git(['worktree', 'remove', '--force', folder], named, root)
-      } catch {
-        rmSync(folder, { recursive: true, force: true })
-        git(['worktree', 'prune'], named, root)
-      }
-    }
-    try {
-      git(['worktree', 'add', '--detach', '--force', folder, revision], named, root)
-    } catch (error) {
-      rmSync(folder, { recursive: true, force: true })
-      throw error
-    }
-    // A path is one from the folder where the command runs, as git takes it from the root.
-    const fromHere = relative(root, resolve(dirname(path), path.split('/').at(-1) as string))
-    return new Checkout(relative('.', join(folder, fromHere)), remove)
-  }
+/**
+ * A file as it is, or as it was at a revision: that is checked out beside what it imports, until the command ends.
+ *
+ * @throws Failure where there is no such revision.
+ */
+function fileOf(named: string): string {
+  if (!named.startsWith('git:')) return named
+  const [, revision, path] = /^git:([^:-][^:]*):(.+)$/.exec(named) ?? []
+  if (revision === undefined || path === undefined)
+    throw new Failure(`${named}: this is no revision of a file; write git:HEAD~1:path/intake.ts`)
+  const root = git(['rev-parse', '--show-toplevel'], named, '.').trim()
+  const folder = mkdtempSync(join(root, '.yosei-compare-'))
+  process.once('exit', () => {
+    rmSync(folder, { recursive: true, force: true })
+    git(['worktree', 'prune'], named, root)
+  })
+  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => process.exit(130))
+  git(['worktree', 'add', '--detach', '--force', folder, revision], named, root)
+  return relative('.', join(folder, relative(root, resolve(path))))
 }
 
 function git(args: readonly string[], named: string, cwd: string): string {

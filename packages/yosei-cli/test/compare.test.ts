@@ -236,4 +236,18 @@ test('an endpoint that is gone breaks, a new one does not; what is secret is not
     expect.objectContaining({ endpoint: 'order', change: 'breaking', declared: ['the endpoint is gone'] }),
   ])
   expect((await compareIntakes(less, shop())).map(({ change }) => change)).toEqual(['widening'])
+  // Who asks is read by the intake that has the endpoint.
+  const guarded = (names: readonly string[]) => {
+    const put = endpoint('PUT /{id}', { path: { id: integer() }, who: record({ role: choice(['clerk']) }) })
+    const get = endpoint('GET /{id}', { path: { id: integer() } })
+    const all = { put, get }
+    return intake({
+      endpoints: Object.fromEntries(Object.entries(all).filter(([name]) => names.includes(name))),
+      identify: () => undefined,
+    } as never)
+  }
+  const changes = async (...[one, other]: [string[], string[]]) =>
+    (await compareIntakes(guarded(one), guarded(other))).map(({ endpoint, change }) => `${endpoint} ${change}`)
+  expect(await changes(['put', 'get'], ['get'])).toEqual(['put breaking'])
+  expect(await changes(['get'], ['put', 'get'])).toEqual(['put widening'])
 })
