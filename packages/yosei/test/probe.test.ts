@@ -250,7 +250,7 @@ test('a request is made around what is said of it', async () => {
   expect(requestFor(shop, { method: 'GET', target: '/nowhere' }, { now })).toEqual({
     message: { method: 'GET', target: '/nowhere', headers: [], body: null },
   })
-  for (const values of [[['body.nowhere.else', 1]], [['..', 1]]] as const)
+  for (const values of [[['body.nowhere.else', 1]], [['body.mail.x', 1]], [['..', 1]]] as const)
     expect(() => requestFor(shop, { ...said, values }, { now })).toThrow(RangeError)
 })
 

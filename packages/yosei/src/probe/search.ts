@@ -28,7 +28,9 @@ export function changed(trial: Trial, tree: Tree, edit: Edit, held: Held): Tree 
       continue
     }
     if (value === given && valueAt(made, path) !== undefined) continue
-    const isHeldThere = value !== given && path.length > 1 && valueAt(made, path.slice(0, -1)) !== undefined
+    // An undeclared name is put into what is there to hold it.
+    const holder = path.length > 1 ? valueAt(made, path.slice(0, -1)) : undefined
+    const isHeldThere = value !== given && typeof holder === 'object' && holder !== null
     if (!isHeldThere) {
       const way = wayTo(trial.root, path, made)
       if (!way) return undefined
@@ -55,7 +57,7 @@ interface Variable {
   readonly path: Path
   readonly values: readonly unknown[]
 }
-/** One value after the other, then two and three at once. */
+/** One value after the other, then two at once. */
 function* combined(variables: readonly Variable[]): Generator<Edit> {
   for (const { path, values } of variables) for (const value of values) yield [[path, value]]
   for (const [index, first] of variables.entries())
