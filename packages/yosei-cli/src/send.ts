@@ -77,6 +77,9 @@ async function abreastOf(server: Server, message: Message, count: number): Promi
   return came
 }
 
+/** How long an answer took has so many columns, however long that is: what stands before it is cut the same. */
+const longestTook = 10
+
 function sentText(
   { file, sample, answers, faults }: SentSample,
   last: string | undefined,
@@ -93,7 +96,7 @@ function sentText(
     ...(file === last ? [] : [...(last === undefined ? [] : ['']), pc.bold(file)]),
     '',
     `${mark} ${head}  ${pc.bold(visible(sample.title))}`,
-    `${' '.repeat(12)}${pc.gray(`${shorten(visible(request), Math.max(20, width - 14 - place.length - took.length))}  ${place}${took}`)}`,
+    `${' '.repeat(12)}${pc.gray(`${shorten(visible(request), Math.max(20, width - 14 - place.length - longestTook))}  ${place}${took}`)}`,
     ...(abreast * repeat === 1 && first ? errorLines(first) : tableOf(answers)),
     ...(faults ?? []).map((fault) => `${' '.repeat(12)}${pc.red(visible(fault))}`),
   ].join('\n')
