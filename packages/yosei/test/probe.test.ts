@@ -2,6 +2,7 @@
 import { afterEach, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import {
+  bigInteger,
   choice,
   constant,
   day,
@@ -52,6 +53,12 @@ const node: Field<unknown> = record({
   name: text({ length: [1, 9] }),
   parts: list(later(() => node) as Field, { length: [0, 3] }),
 })
+/** It has itself as a branch. */
+const union: Field<unknown> = either([
+  integer({ min: 5 }),
+  record({ note: text({ length: [3, 9] }) }),
+  later(() => union) as Field,
+])
 const body = {
   slug: text({ pattern: /^[a-z][a-z0-9-]{1,30}$/ }),
   mail: text({ format: 'email', length: [6, 40] }),
@@ -72,7 +79,7 @@ const body = {
   }),
   rates: table(number({ min: 0 }), { length: [1, 3], names: /^[a-z]+$/ }),
   way: tagged('by', { road: record({ plate: text({ length: [4, 8] }) }), rail: record({ car: integer({ min: 1 }) }) }),
-  either: either([integer({ min: 5 }), record({ note: text({ length: [3, 9] }) })]),
+  either: union,
   tree: node,
   total: integer({ min: 0 }),
   note: text({ length: [0, 20], optional: true, nullable: true }),
@@ -198,6 +205,23 @@ test('where a function says what is taken, examples and accepted samples do; wha
   expect([...withSamples.rejected]).toEqual(expect.arrayContaining(['body.n odd', 'body.a unlike', 'body.n too_long']))
 })
 
+/** No text is both. */
+const never = text({ pattern: /^(?=x)y$/ })
+test.each([
+  ['tuple', tuple([never, integer()]), ['too_few', 'too_many']],
+  ['table', table(never, { length: [1, 2], names: /^[a-z]+$/ }), ['too_many']],
+  ['list', list(never, { length: [2, 3], distinct: true }), ['too_few', 'too_many']],
+  ['integer', integer({ min: 1, max: 2, step: 5 }), ['not_whole', 'not_a_step']],
+  ['bigInteger', bigInteger({ min: 1n, max: 2n, step: 5n }), ['not_a_step']],
+])('of a value that cannot be made, what cannot be broken is listed: %s', async (_, value, codes) => {
+  const put = endpoint('PUT /', { body: record({ value, other: integer() }) } as never)
+  const { wrong, rejected, unprobed } = await tried(intake({ endpoints: { put } } as never))
+  expect(wrong).toEqual([])
+  expect([...rejected]).toEqual(expect.arrayContaining(['body.value missing', 'body.value wrong_type']))
+  expect(unprobed).toEqual(expect.arrayContaining([' accepted', ...codes.map((code) => `body.value ${code}`)]))
+  expect([...requestsOf(put as never)]).toEqual([])
+})
+
 test('a request is made around what is said of it', async () => {
   const now = new Date('2031-03-01T12:00:00Z')
   const said = {
@@ -250,8 +274,25 @@ test('a request is made around what is said of it', async () => {
   expect(requestFor(shop, { method: 'GET', target: '/nowhere' }, { now })).toEqual({
     message: { method: 'GET', target: '/nowhere', headers: [], body: null },
   })
-  for (const values of [[['body.nowhere.else', 1]], [['body.mail.x', 1]], [['..', 1]]] as const)
-    expect(() => requestFor(shop, { ...said, values }, { now })).toThrow(RangeError)
+  // No gaps are left before an element.
+  const fourth = requestFor(shop, { ...said, values: [['body.rows[3].sku', 'zz']] }, { now })
+  expect(await judge(shop, fourth.message, { now, who: fourth.who?.read })).toMatchObject({ outcome: 'accepted' })
+  for (const [address, reason] of [
+    ['body.nowhere.else', 'no such field'],
+    ['body.mail.x', 'no such field'],
+    ['body.pair[7]', 'no such field'],
+    ['body.either.x', 'no such field'],
+    ['path.other', 'no such field'],
+    ['body.rows[].sku', 'index'],
+    ['body.rates{}', 'name'],
+    ['body.rows[10000].sku', 'more than 10000'],
+    ['body.rows[1e9].sku', 'is no address'],
+    [`body.tree${'.parts[0]'.repeat(40)}`, 'deeper than 64'],
+    ['..', 'is no address'],
+  ] as const)
+    expect(() => requestFor(shop, { ...said, values: [[address, 1]] }, { now })).toThrow(
+      expect.objectContaining({ name: 'RangeError', message: expect.stringContaining(reason) }),
+    )
 })
 
 /** Limits in the code that is made, each with a looser one in its place. */

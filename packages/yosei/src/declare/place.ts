@@ -2,7 +2,7 @@
 
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
-import { sentShape } from '../kinds/shape.js'
+import { anywhere, sentShape } from '../kinds/shape.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, placeRule } from '../rules/rules.js'
 import { formatAddress, type Path } from '../terms/address.js'
@@ -71,18 +71,6 @@ export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): r
 export const rulesOf = (node: Node & { readonly kind: 'record' }): readonly AnyRule[] =>
   (node.rules ?? []) as readonly AnyRule[]
 
-const bringing = new WeakMap<Node, boolean>()
+const holdsRules = anywhere((node) => node.kind === 'record' && rulesOf(node).length > 0)
 /** Whether a record with rules lies anywhere in it. */
-export function bringsRules(node: Node): boolean {
-  const known = bringing.get(node)
-  if (known !== undefined) return known
-  const seen = new Set<Node>()
-  const look = (one: Node): boolean => {
-    if (seen.has(one)) return false
-    seen.add(one)
-    return (one.kind === 'record' && rulesOf(one).length > 0) || childrenOf(one).some(([, child]) => look(child))
-  }
-  const brings = look(node)
-  bringing.set(node, brings)
-  return brings
-}
+export const bringsRules = (node: Node): boolean => holdsRules(node, childrenOf)

@@ -8,6 +8,7 @@ import { childrenOf, kinds } from '../kinds/kinds.js'
 import { nodesAt } from '../kinds/locate.js'
 import { readNode } from '../kinds/reading.js'
 import { clock, deepest, type Fault, newRun, note, type Run, type Source, tell, tellBelow } from '../kinds/run.js'
+import { anywhere } from '../kinds/shape.js'
 import { namedBranch } from '../kinds/tell-apart.js'
 import { Unreadable } from '../read/syntax.js'
 import { formatAddress, type Path } from '../terms/address.js'
@@ -185,13 +186,6 @@ function sendable(node: Node): Node {
 }
 const sendables = new WeakMap<Node, Node>()
 
+const holdsReader = anywhere((node) => node.kind === 'readAs' && !node.write)
 /** Whether a value that was read can be turned into what a client would send: not behind a reader that cannot write. */
-function isWritable(node: Node, seen = new Set<Node>()): boolean {
-  const known = writable.get(node)
-  if (known !== undefined || seen.has(node)) return known ?? true
-  seen.add(node)
-  const is = !(node.kind === 'readAs' && !node.write) && childrenOf(node).every(([, child]) => isWritable(child, seen))
-  if (seen.values().next().value === node) writable.set(node, is)
-  return is
-}
-const writable = new WeakMap<Node, boolean>()
+const isWritable = (node: Node): boolean => !holdsReader(node, childrenOf)

@@ -3,6 +3,7 @@ import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
 import type { Node } from './kind.js'
 import { childrenOf } from './kinds.js'
 import type { RecordNode } from './record.js'
+import { anywhere } from './shape.js'
 import { branchOf, tagNode } from './tagged.js'
 
 export type Shape = Exclude<Node, { kind: 'either' | 'later' }>
@@ -30,21 +31,11 @@ function shapesOf(node: Node): readonly Shape[] {
   return found
 }
 
-const veils = new WeakMap<Node, boolean>()
+/** What may stand in the place of a node. */
+const standIns = (node: Node) => childrenOf(node).filter(([step]) => step === undefined)
+const holdsVeil = anywhere(({ secret }) => Boolean(secret))
 /** Whether a node is a secret, or anything that may stand in its place. */
-function isVeiled(node: Node): boolean {
-  const known = veils.get(node)
-  if (known !== undefined) return known
-  const seen = new Set<Node>()
-  const look = (one: Node): boolean => {
-    if (seen.has(one)) return false
-    seen.add(one)
-    return Boolean(one.secret) || childrenOf(one).some(([step, child]) => step === undefined && look(child))
-  }
-  const is = look(node)
-  veils.set(node, is)
-  return is
-}
+const isVeiled = (node: Node): boolean => holdsVeil(node, standIns)
 
 const nowhere: readonly Node[] = []
 
@@ -59,7 +50,7 @@ function step(shape: Shape, key: string | number): readonly Node[] {
 }
 
 /** Whether a declared step leads where a path goes on: to an element, a name, or each of them. */
-function leadsTo(step: string | number, key: string | number): boolean {
+export function leadsTo(step: string | number, key: string | number): boolean {
   if (step === EACH_NAME) return typeof key === 'string' || key === EACH_NAME
   return step === key || (typeof step === 'number' && typeof key === 'number' && (step === EACH || key === EACH))
 }

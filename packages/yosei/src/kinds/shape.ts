@@ -28,26 +28,28 @@ export function formsOf(node: Node): readonly Node[] {
   return [...forms]
 }
 
-const secrecies = new WeakMap<Node, boolean>()
+type ChildrenOf = (node: Node) => readonly Child[]
+
+/** Tells whether a node, or one anywhere in it, is so; what was found is kept. */
+export function anywhere(isSo: (node: Node) => boolean): (node: Node, childrenOf: ChildrenOf) => boolean {
+  const found = new WeakMap<Node, boolean>()
+  return (node, childrenOf) => {
+    const known = found.get(node)
+    if (known !== undefined) return known
+    const seen = new Set<Node>()
+    const look = (one: Node): boolean => {
+      if (seen.has(one)) return false
+      seen.add(one)
+      return isSo(one) || childrenOf(one).some(([, child]) => look(child))
+    }
+    const is = look(node)
+    found.set(node, is)
+    return is
+  }
+}
 
 /** Whether a declaration is a secret, or has one anywhere below it. */
-export function holdsSecret(node: Node, childrenOf: (node: Node) => readonly Child[]): boolean {
-  const known = secrecies.get(node)
-  if (known !== undefined) return known
-  const seen = new Set<Node>()
-  const look = (one: Node): boolean => {
-    if (seen.has(one)) return false
-    seen.add(one)
-    return Boolean(one.secret) || childrenOf(one).some(([, child]) => look(child))
-  }
-  const holds = look(node)
-  secrecies.set(node, holds)
-  return holds
-}
+export const holdsSecret = anywhere(({ secret }) => Boolean(secret))
 
 /** Whether a file stands anywhere in a declaration. */
-export function holdsFile(node: Node, childrenOf: (node: Node) => readonly Child[], seen = new Set<Node>()): boolean {
-  if (seen.has(node)) return false
-  seen.add(node)
-  return node.kind === 'file' || childrenOf(node).some(([, child]) => holdsFile(child, childrenOf, seen))
-}
+export const holdsFile = anywhere(({ kind }) => kind === 'file')

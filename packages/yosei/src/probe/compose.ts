@@ -5,15 +5,16 @@ import { startRun } from '../engine/interpret.js'
 import { endpointFor, open } from '../judge/open.js'
 import { partsOf } from '../judge/read.js'
 import { type Received, receiveNow } from '../judge/receive.js'
+import { deepest } from '../kinds/run.js'
 import type { Message } from '../read/message.js'
 import { Unreadable } from '../read/syntax.js'
-import { type Path, parseAddress } from '../terms/address.js'
+import { isEach, type Path, parseAddress } from '../terms/address.js'
 import type { Intake } from '../terms/endpoint.js'
 import type { Parts } from '../terms/parts.js'
-import { makingOf } from './make.js'
-import { least, Unmakeable } from './pick.js'
+import { makingOf, mostElements } from './make.js'
+import { least, tried } from './pick.js'
 import { placesIn } from './places.js'
-import { type Edit, spotsOf } from './rules.js'
+import { type Edit, type Spot, spotsOf } from './rules.js'
 import { changed, mended } from './search.js'
 import { type Outgoing, type Tree, Trial } from './trial.js'
 
@@ -70,7 +71,7 @@ export function requestFor(
   if (!bodyless && (sent?.body === undefined || sent.body instanceof Unreadable))
     throw new RangeError('the body cannot be read, so that no value of it can be changed')
   const given = headers.filter(([name]) => Object.hasOwn(endpoint.header.fields, name))
-  let tree = smallest(trial)
+  let tree = smallest(trial, spots)
   const start: Tree = {
     ...tree,
     path: sent?.path ?? tree.path,
@@ -78,13 +79,9 @@ export function requestFor(
     header: { ...(tree.header as object), ...Object.fromEntries(given) },
     ...(bodyless ? {} : { body: sent?.body }),
   }
-  const edits: Edit = values.map(([address, value]) => {
-    const path = parseAddress(address)
-    if (!path) throw new RangeError(`${address} is no address`)
-    return [path, value]
-  })
+  const edits: Edit = values.map(([address, value]) => [pathOf(address, endpoint), value])
   const edited = changed(trial, start, edits, [])
-  if (!edited) throw new RangeError(`${values.map(([address]) => address).join(', ')}: the endpoint has no such field`)
+  if (!edited) throw new RangeError(noField(values.map(([address]) => address)))
   const held: Path[] = [['path'], ['query'], ...given.map(([name]) => ['header', name]), ...edits.map(([path]) => path)]
   tree = mended(trial, edited, spots, held) ?? edited
   const out = trial.outgoing(tree)
@@ -100,12 +97,21 @@ export function requestFor(
 }
 
 /** The smallest request that is accepted, or comes close. */
-function smallest(trial: Trial): Tree {
-  try {
-    const made = trial.made(least)
-    return mended(trial, made, spotsOf(trial.endpoint, [...placesIn(trial.endpoint, trial.body)]), []) ?? made
-  } catch (error) {
-    if (error instanceof Unmakeable) return { path: {}, query: {}, header: {}, cookie: {} }
-    throw error
-  }
+function smallest(trial: Trial, spots: readonly Spot[]): Tree {
+  const made = tried(() => trial.made(least))
+  return made ? (mended(trial, made, spots, []) ?? made) : { path: {}, query: {}, header: {}, cookie: {} }
 }
+
+/** @throws RangeError where an address is none of one value, or nothing can be made there. */
+function pathOf(address: string, { path: { fields } }: EndpointNode): Path {
+  const path = parseAddress(address)
+  if (!path) throw new RangeError(`${address} is no address`)
+  if (path.length > deepest) throw new RangeError(`${address.slice(0, 40)}… is deeper than ${deepest} steps`)
+  if (path.some(isEach)) throw new RangeError(`${address} is each of several: write the index or name of one`)
+  if (path.some((key) => typeof key === 'number' && key >= mostElements))
+    throw new RangeError(`${address}: lists of more than ${mostElements} elements are not made`)
+  const [part, name = ''] = path
+  if (part === 'path' && !Object.hasOwn(fields, name)) throw new RangeError(noField([address]))
+  return path
+}
+const noField = (addresses: readonly string[]) => `${addresses.join(', ')}: the endpoint has no such field`

@@ -8,15 +8,15 @@ import type { Kind, Kinds, Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { resolve } from '../kinds/later.js'
 import type { Source } from '../kinds/run.js'
-import { sentShape } from '../kinds/shape.js'
+import { anywhere, sentShape } from '../kinds/shape.js'
 import { type Path, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { put } from '../terms/own.js'
 import { readSize, readSpan } from '../terms/units.js'
 import { makeFile } from './files.js'
-import { elementsOf, entriesOf, isNeeded, type Making, make, readOnlyOf, shortest } from './make.js'
+import { elementsOf, entriesOf, isNeeded, type Making, make, mostElements, readOnlyOf, shortest } from './make.js'
 import { greatest, least, Unmakeable } from './pick.js'
-import { mismatchOf, textOf, textOfLength, unformedOf } from './texts.js'
+import { mismatchOf, textOfLength, unformedOf } from './texts.js'
 
 /** Stands for a value that is not sent. */
 export const gone = Symbol('gone')
@@ -34,11 +34,11 @@ export interface Demand {
   /** Whether only the judgement can tell that a value breaks it. */
   readonly isOpen?: boolean
   /**
-   * Values that break it, made from one that does not.
+   * Values that break it, some of them made from one that does not.
    *
    * @throws Unmakeable where there is none.
    */
-  broken(right: unknown, making: Making): readonly unknown[]
+  broken(right: () => unknown, making: Making): readonly unknown[]
   /** A value right at the limit. */
   met?(making: Making): unknown
 }
@@ -51,10 +51,17 @@ export interface Around {
 
 type Lister<N> = (node: N, around: Around) => readonly Demand[]
 
-const one = (code: Demand['code'], what: string, broken: (right: unknown, making: Making) => unknown): Demand => ({
+/** What is broken by a value of its own. */
+const one = (code: Demand['code'], what: string, broken: (making: Making) => unknown): Demand => ({
   code,
   what,
-  broken: (right, making) => [broken(right, making)],
+  broken: (_, making) => [broken(making)],
+})
+/** What is broken by a change of a value that is right. */
+const changed = <T>(code: Demand['code'], what: string, broken: (right: T, making: Making) => unknown): Demand => ({
+  code,
+  what,
+  broken: (right, making) => [broken(right() as T, making)],
 })
 const atLeast = (node: Node) => (making: Making) => make(node, { ...making, pick: least })
 const atMost = (node: Node) => (making: Making) => make(node, { ...making, pick: greatest })
@@ -83,22 +90,17 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
         ? [{ ...one('too_long', `length to ${high}`, () => textOfLength(node, high + 1)), met: atMost(node) }]
         : []),
       ...given(pattern, (pattern) => [
-        one('wrong_pattern', `pattern ${pattern}`, (right) =>
-          mismatchOf(node, pattern, typeof right === 'string' ? right : textOf(node, least, 1)),
-        ),
+        changed('wrong_pattern', `pattern ${pattern}`, (right) => mismatchOf(node, pattern, String(right))),
       ]),
       ...given(format, (format) => [one('wrong_format', `format ${format}`, () => unformedOf({ ...node, format }))]),
     ]
   },
   integer: (node, around) => [
     otherType('whole number', 'x'),
-    ...inJson(
-      around,
-      ofKind('not_whole', 'whole number', (right) => Number(right) + 0.5),
-    ),
+    ...inJson(around, { ...changed('not_whole', 'whole number', (right) => Number(right) + 0.5), isOfKind: true }),
     ...limitsOf(node, (value, by) => value + by * (node.step ?? 1)),
     ...given(node.step === 1 ? undefined : node.step, (step) => [
-      one('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [1, -1], step, node)),
+      changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [1, -1], step, node)),
     ]),
   ],
   number: (node) => [
@@ -107,14 +109,14 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       Number((value + by * (node.step ?? 0.001 * Math.max(1, Math.abs(value)))).toPrecision(12)),
     ),
     ...given(node.step, (step) => [
-      one('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [step / 4, -step / 4], step, node)),
+      changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [step / 4, -step / 4], step, node)),
     ]),
   ],
   bigInteger: (node) => [
     otherType('whole number', 'x'),
     ...limitsOf(node, (value, by) => String(value + BigInt(by) * (node.step ?? 1n))),
     ...given(node.step, (step) =>
-      step === 1n ? [] : [one('not_a_step', `step ${step}`, (right) => String(BigInt(right as string) + 1n))],
+      step === 1n ? [] : [changed<string>('not_a_step', `step ${step}`, (right) => String(BigInt(right) + 1n))],
     ),
   ],
   decimal: (node) => {
@@ -134,7 +136,7 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
         }),
       ]),
       ...given(scale, (scale) => [
-        one('too_many_digits', `scale ${scale}`, (right) => {
+        changed('too_many_digits', `scale ${scale}`, (right) => {
           const [whole = '0'] = String(right).split('.')
           return `${whole}.${'0'.repeat(scale)}1`
         }),
@@ -150,7 +152,7 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       ofKind('unreal_date', 'instant', () => '2031-02-30T00:00:00Z'),
       ...given(from, (from) => [
         {
-          ...one('too_early', `from ${shownMoment(from)}`, (_, { now }) =>
+          ...one('too_early', `from ${shownMoment(from)}`, ({ now }) =>
             writeInstant(new Date(readMoment(from, now, zone) - 1000)),
           ),
           met: atLeast(node),
@@ -158,7 +160,7 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       ]),
       ...given(until, (until) => [
         {
-          ...one('too_late', `until ${shownMoment(until)}`, (_, { now }) =>
+          ...one('too_late', `until ${shownMoment(until)}`, ({ now }) =>
             writeInstant(new Date(readMoment(until, now, zone) + 1000)),
           ),
           met: atMost(node),
@@ -175,10 +177,10 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       ofKind('wrong_format', 'day', () => 'tomorrow'),
       ofKind('unreal_date', 'day', () => '2031-02-30'),
       ...given(from, (from) => [
-        { ...one('too_early', `from ${from}`, (_, { now }) => dayBy(from, now, -1)), met: atLeast(node) },
+        { ...one('too_early', `from ${from}`, ({ now }) => dayBy(from, now, -1)), met: atLeast(node) },
       ]),
       ...given(until, (until) => [
-        { ...one('too_late', `until ${until}`, (_, { now }) => dayBy(until, now, 1)), met: atMost(node) },
+        { ...one('too_late', `until ${until}`, ({ now }) => dayBy(until, now, 1)), met: atMost(node) },
       ]),
     ]
   },
@@ -243,7 +245,7 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       elementsOf(node, sane(count), count > 1 ? { ...making, pick: making.random } : making)
     // Without elements, nothing is sent where there is nothing but text.
     const isLow = low > (around.source === 'text' ? 1 : 0)
-    const repeated = (_: unknown, making: Making) => {
+    const repeated = (making: Making) => {
       if (high < 2) throw new Unmakeable('it takes no two elements')
       const [first, second, ...rest] = elementsOf(node, Math.max(low, 2), making) as [unknown, unknown, ...unknown[]]
       const shape = sentShape(node.item)
@@ -254,11 +256,9 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
     }
     return [
       ...inJson(around, otherType('list', 17)),
-      ...(isLow
-        ? [{ ...one('too_few', `length from ${low}`, (_, making) => counted(low - 1)(making)), met: counted(low) }]
-        : []),
+      ...(isLow ? [{ ...one('too_few', `length from ${low}`, counted(low - 1)), met: counted(low) }] : []),
       ...(high < Number.POSITIVE_INFINITY
-        ? [{ ...one('too_many', `length to ${high}`, (_, making) => tooMany(node, high, making)), met: counted(high) }]
+        ? [{ ...one('too_many', `length to ${high}`, (making) => tooMany(node, high, making)), met: counted(high) }]
         : []),
       ...(node.distinct
         ? [
@@ -275,19 +275,16 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
     ...inJson(
       around,
       otherType('list', 17),
-      one('too_few', `${items.length} elements`, (right) => (right as unknown[]).slice(1)),
+      changed<unknown[]>('too_few', `${items.length} elements`, (right) => right.slice(1)),
     ),
-    one('too_many', `${items.length} elements`, (right) => [
-      ...(right as unknown[]),
-      (right as unknown[]).at(-1) ?? 'x',
-    ]),
+    changed<unknown[]>('too_many', `${items.length} elements`, (right) => [...right, right.at(-1) ?? 'x']),
   ],
   record: ({ unlisted }, around) => [
     ...inJson(around, otherType('record', 17)),
     ...((unlisted ?? around.unlisted) === 'refuse'
       ? [
           {
-            ...one('unlisted', 'no other names', (right) => ({ ...(right as object), [stray]: 'x' })),
+            ...changed<object>('unlisted', 'no other names', (right) => ({ ...right, [stray]: 'x' })),
             below: [stray],
             isNamed: true,
             isOfKind: true,
@@ -303,18 +300,16 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
     const misnamed = names && misnamedOf(names)
     return [
       ...inJson(around, otherType('table', 17)),
-      ...(isLow
-        ? [{ ...one('too_few', `length from ${low}`, (_, making) => counted(low - 1)(making)), met: counted(low) }]
-        : []),
+      ...(isLow ? [{ ...one('too_few', `length from ${low}`, counted(low - 1)), met: counted(low) }] : []),
       ...(high < Number.POSITIVE_INFINITY
-        ? [{ ...one('too_many', `length to ${high}`, (_, making) => counted(high + 1)(making)), met: counted(high) }]
+        ? [{ ...one('too_many', `length to ${high}`, counted(high + 1)), met: counted(high) }]
         : []),
       ...(names && misnamed !== undefined
         ? [
             {
-              ...one('wrong_pattern', `names ${names}`, (right, making) => {
+              ...changed<object>('wrong_pattern', `names ${names}`, (right, making) => {
                 const entries: { [name: string]: unknown } = {}
-                const known = Object.entries(right as object)
+                const known = Object.entries(right)
                 // One of them goes, so that there are not too many.
                 for (const [name, value] of known.slice(1)) put(entries, name, value)
                 put(entries, misnamed, known[0]?.[1] ?? make(node.value, making))
@@ -330,15 +325,12 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
   tagged: ({ tag, branches }, around) => [
     ...inJson(around, otherType('record', 17)),
     {
-      ...one('missing', `tag ${tag}`, (right) => {
-        const { [tag]: _, ...rest } = right as { [name: string]: unknown }
-        return rest
-      }),
+      ...changed<{ readonly [name: string]: unknown }>('missing', `tag ${tag}`, ({ [tag]: _, ...rest }) => rest),
       below: [tag],
     },
     {
-      ...one('not_a_choice', `tag ${Object.keys(branches).join(', ')}`, (right) => ({
-        ...(right as object),
+      ...changed<object>('not_a_choice', `tag ${Object.keys(branches).join(', ')}`, (right) => ({
+        ...right,
         [tag]: 'no-such-branch',
       })),
       below: [tag],
@@ -379,27 +371,15 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
   ],
 }
 
-const readOtherwise = new WeakMap<Node, boolean>()
+const holdsOtherwise = anywhere((node) => node.kind === 'readAs' || Boolean(node.readOnly))
 /** Whether something there is not read as it is sent: what is the same is not known then. */
-export function isReadOtherwise(node: Node): boolean {
-  const known = readOtherwise.get(node)
-  if (known !== undefined) return known
-  const seen = new Set<Node>()
-  const look = (one: Node): boolean => {
-    if (seen.has(one)) return false
-    seen.add(one)
-    return one.kind === 'readAs' || Boolean(one.readOnly) || childrenOf(one).some(([, child]) => look(child))
-  }
-  const holds = look(node)
-  readOtherwise.set(node, holds)
-  return holds
-}
+export const isReadOtherwise = (node: Node): boolean => holdsOtherwise(node, childrenOf)
 
 /** A name that nobody declares. */
 export const stray = 'unlistedName'
-/** Lists of more are not made. */
+/** One more than is made may break a limit. */
 const sane = (count: number): number => {
-  if (count > 10_001) throw new Unmakeable('lists of more than 10000 are not made')
+  if (count > mostElements + 1) throw new Unmakeable(`lists of more than ${mostElements} elements are not made`)
   return count
 }
 
@@ -407,7 +387,7 @@ function tooMany(node: Kinds['list'], high: number, making: Making): unknown[] {
   try {
     return elementsOf(node, sane(high + 1), making)
   } catch (error) {
-    if (!(error instanceof Unmakeable) || high > 10_000) throw error
+    if (!(error instanceof Unmakeable) || high > mostElements) throw error
     // There are not so many different ones: some are there again, which is told as well.
     return Array.from({ length: high + 1 }, () => make(node.item, making))
   }
@@ -462,7 +442,7 @@ const sendable = (node: Node): Node =>
 /** What is demanded of what a record has under a name: that it is there, and no null; or that it is not sent. */
 export function demandsOfNeed(field: Node, shape: Node, around: Around): readonly Demand[] {
   if (readOnlyOf(field) === true)
-    return [one('read_only', 'set by the server', (_, making) => make(sendable(field), making))]
+    return [one('read_only', 'set by the server', (making) => make(sendable(field), making))]
   if (readOnlyOf(field)) return []
   return isNeeded(field)
     ? [one('missing', 'required', () => gone), ...demandsOfNull(field, shape, around)]

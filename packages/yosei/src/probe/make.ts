@@ -44,6 +44,8 @@ export const makingOf = (now: Date, seed: number): Making => ({
 
 type Maker<N> = (node: N, making: Making) => unknown
 
+/** Lists of more are not made. */
+export const mostElements = 10_000
 /** Below so many declarations that hold themselves, the least is made; below so many, nothing. */
 const shallow = 2
 const deepest = 12

@@ -2,16 +2,17 @@
 import { ruleOf } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress, tellAddress, valueAt } from '../terms/address.js'
 import { outsideOf } from './demanded.js'
-import { type Demand, gone, isReadOtherwise } from './demands.js'
+import { type Demand, isReadOtherwise } from './demands.js'
 import type { Making } from './make.js'
 import { greatest, least, reasonOf, tried, Unmakeable } from './pick.js'
-import { type Place, pathIn, placesIn, replaced, rightAt, type Step, toldPath } from './places.js'
+import { type Place, placesIn } from './places.js'
 import type { BadProbe, Probe, Unprobed } from './probed.js'
 import { demandsOnWho, demandsOnWhole } from './requests.js'
 import { codesOf, presenceOf, type Spot, spotsOf, stepName } from './rules.js'
-import { broken, changed, fewTries, mended, turned } from './search.js'
+import { broken, changed, fewTries, mended, spoilt, turned } from './search.js'
 import { takenBy } from './takers.js'
 import type { Came, Outgoing, Tree, Trial } from './trial.js'
+import { pathIn, replaced, type Step } from './ways.js'
 
 export class Prober {
   readonly #trial: Trial
@@ -139,17 +140,10 @@ export class Prober {
 
   #probeOf(place: Place, demand: Demand, base: Tree): Probe {
     const about = this.#about(place, demand)
-    const path = pathIn(place.way, base)
-    const address = tellAddress(toldPath(place, demand, path))
     let because = 'no value was found that only breaks this'
     try {
-      const making = { ...this.#trial.making, source: place.around.source }
-      for (const value of demand.broken(rightAt(base, path, place, making), making)) {
-        const tree = replaced(base, path, value, gone) as Tree
-        if (!place.isSure || demand.isOpen) {
-          const came = this.#trial.judge(tree)
-          if (!came?.faults.some((fault) => fault.code === demand.code && tellAddress(fault.path) === address)) continue
-        }
+      const isJudged = !place.isSure || demand.isOpen === true
+      for (const { tree, address } of spoilt(this.#trial, base, place, demand, isJudged)) {
         const out = this.#trial.outgoing(tree)
         if (out) return this.#bad({ ...about, address }, out)
         because = 'what breaks it cannot be sent there'
@@ -169,14 +163,9 @@ export class Prober {
     code: string | undefined,
   ): Generator<Probe> {
     const path = pathIn(place.way, base)
-    let tree: Tree
-    try {
-      const value = made({ ...this.#trial.making, source: place.around.source })
-      tree = replaced(base, path, value, gone) as Tree
-    } catch (error) {
-      reasonOf(error)
-      return
-    }
+    const value = tried(() => made({ ...this.#trial.making, source: place.around.source }))
+    if (value === undefined) return
+    const tree = replaced(base, path, value) as Tree
     const whole = mended(this.#trial, tree, this.#spots, [path], fewTries)
     const came = this.#trial.judge(whole ?? tree)
     const isRefused = came?.faults.every((fault) => fault.code === code)

@@ -1,15 +1,13 @@
 /** Requests at random, for tests of properties. */
 import { type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { declareIntake, intakeNode } from '../declare/intake.js'
-import { tellAddress } from '../terms/address.js'
 import type { Endpoint } from '../terms/endpoint.js'
-import { gone } from './demands.js'
 import { makingOf } from './make.js'
 import { oneOf, type Pick, randomly, tried } from './pick.js'
-import { type Place, pathIn, placesIn, replaced, rightAt, toldPath } from './places.js'
+import { type Place, placesIn } from './places.js'
 import { type BadProbe, type GoodProbe, usualNow } from './probed.js'
 import { spotsOf } from './rules.js'
-import { fewTries, mended } from './search.js'
+import { fewTries, mended, spoilt } from './search.js'
 import { type Tree, Trial } from './trial.js'
 
 export interface RequestOptions {
@@ -45,7 +43,7 @@ export function* requestsOf(
     const place = isBad && places.length > 0 ? oneOf(random, places) : undefined
     const probe =
       found &&
-      (place ? spoilt(trial, found, place, random) : { what: 'a request', outcome: 'accepted' as const, tree: found })
+      (place ? brokenAt(trial, found, place, random) : { what: 'a request', outcome: 'accepted' as const, tree: found })
     const out = probe && trial.outgoing(probe.tree)
     if (!probe || !out) {
       failures++
@@ -57,19 +55,10 @@ export function* requestsOf(
   }
 }
 
-function spoilt(trial: Trial, tree: Tree, place: Place, random: Pick) {
+function brokenAt(trial: Trial, tree: Tree, place: Place, random: Pick) {
   const demand = oneOf(random, place.demands)
   return tried(() => {
-    const base = trial.reached(tree, place.way)
-    const path = pathIn(place.way, base)
-    const address = tellAddress(toldPath(place, demand, path))
-    const making = { ...trial.making, source: place.around.source }
-    for (const value of demand.broken(rightAt(base, path, place, making), making)) {
-      const made = replaced(base, path, value, gone) as Tree
-      const came = trial.judge(made)
-      if (came?.faults.some((fault) => fault.code === demand.code && tellAddress(fault.path) === address))
-        return { what: demand.what, outcome: 'rejected' as const, address, code: demand.code, tree: made }
-    }
-    return undefined
+    const [made] = spoilt(trial, trial.reached(tree, place.way), place, demand, true)
+    return made && { what: demand.what, code: demand.code, outcome: 'rejected' as const, ...made }
   })
 }

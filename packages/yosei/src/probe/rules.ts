@@ -2,12 +2,8 @@
 import type { EndpointNode } from '../declare/endpoint.js'
 import { rulesOf } from '../declare/place.js'
 import { productOf, sumOf } from '../grammar/numbers.js'
-import { readDuration, readTimeOfDay, writeDuration } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
-import type { AnyCondition, ConditionName, Conditions } from '../rules/condition.js'
-import { measuresAt, toldAt } from '../rules/measure.js'
-import { isOther } from '../rules/other.js'
 import type { AnyRule, RuleName, Rules } from '../rules/rule.js'
 import { addressesOf } from '../rules/rules.js'
 import { EACH, EACH_NAME, type Path, parseAddress, valueAt } from '../terms/address.js'
@@ -17,6 +13,7 @@ import { make } from './make.js'
 import { greatest, least, Unmakeable } from './pick.js'
 import type { Place } from './places.js'
 import type { Tree, Trial } from './trial.js'
+import { literalsIn, shifted, unitAt, valuesAt } from './values.js'
 
 /** A change of some values: what is `gone` is not sent. */
 export type Edit = readonly (readonly [path: Path, value: unknown])[]
@@ -52,27 +49,6 @@ interface Tries<R> {
 
 const ofItself = ({ code }: { readonly code: string }) => [code]
 const nothing = { codes: ofItself, edits: () => [] as Edit[] }
-
-/** Another value, so far from one. */
-function shifted(value: unknown, trial: Trial, path: Path, by: number): unknown {
-  const measures = measuresAt(trial.root, path)
-  if (typeof value === 'number') return Number((value + by).toPrecision(15))
-  if (typeof value !== 'string') return value
-  if (measures.includes('instant')) return new Date(Date.parse(value) + by).toISOString()
-  if (measures.includes('date')) return new Date(Date.parse(value) + by).toISOString().slice(0, 10)
-  if (measures.includes('duration')) return writeDuration(Math.max(0, (readDuration(value) ?? 0) + by))
-  if (measures.includes('time of day'))
-    return new Date((Number(readTimeOfDay(value)) + by + day) % day).toISOString().slice(11, 19)
-  return measures.includes('number') ? sumOf([value, String(by)]) : value
-}
-const day = 86_400_000
-/** The least that two values at a path can be apart. */
-const unitAt = (trial: Trial, path: Path): number => {
-  const measures = measuresAt(trial.root, path)
-  if (measures.includes('date')) return day
-  if (measures.some((one) => one === 'instant' || one === 'duration' || one === 'time of day')) return 60_000
-  return (shapesAt(trial.root, path).find((shape) => 'step' in shape) as { step?: number } | undefined)?.step ?? 1
-}
 
 function* compared({ reads: [first = '', second = ''] }: AnyRule, { trial, at, value }: About): Generator<Edit> {
   const [a, b] = [at(first), at(second)]
@@ -209,7 +185,7 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
       const { making } = trial
       for (const pick of [least, greatest]) yield [[at(address), make(field, { ...making, pick })]]
       for (const demand of demandsOfFitting(field)) {
-        const [broken] = demand.broken(right ?? make(field, making), making)
+        const [broken] = demand.broken(() => right ?? make(field, making), making)
         yield [[at(address), broken]]
       }
     },
@@ -356,61 +332,4 @@ export function* variablesOf(
     const path = pathAt(tree, base, address, 0)
     yield { path, values: valuesAt(trial, path, literals.get(address) ?? []) }
   }
-}
-
-/** Values for a path: what its declaration takes, and what conditions hold it against. */
-export function valuesAt(trial: Trial, path: Path, literals: readonly unknown[]): unknown[] {
-  const values: unknown[] = []
-  for (const literal of literals) {
-    const told = toldAt(trial.root, path, literal)
-    values.push(told)
-    if (typeof told === 'number' || typeof told === 'string') {
-      const unit = unitAt(trial, path)
-      for (const by of [unit, -unit]) values.push(shifted(told, trial, path, by))
-    }
-  }
-  for (const node of nodesAt(trial.root, path)) {
-    const picks = [least, greatest, trial.making.random, trial.making.random]
-    for (const pick of picks) values.push(...quietlyMade(node, trial, pick))
-    if (node.need !== 'required') values.push(gone)
-  }
-  return values
-}
-
-function quietlyMade(node: Node, trial: Trial, pick: () => number): unknown[] {
-  try {
-    return [make(node, { ...trial.making, pick })]
-  } catch (error) {
-    if (error instanceof Unmakeable) return []
-    throw error
-  }
-}
-
-type Literals = Map<string, unknown[]>
-type Gather = (condition: AnyCondition, found: Literals) => void
-const gathered: { readonly [C in ConditionName]: (condition: Conditions[C], found: Literals, gather: Gather) => void } =
-  {
-    is: ({ address, value }, found) => add(found, address, [value]),
-    in: ({ address, values }, found) => add(found, address, values),
-    above: ({ address, value }, found) => add(found, address, [value]),
-    below: ({ address, value }, found) => add(found, address, [value]),
-    present: () => undefined,
-    accepts: () => undefined,
-    suits: ({ address, field }, found) => add(found, address, field.kind === 'choice' ? field.values : []),
-    all: ({ of }, found, gather) => gatherAll(of, found, gather),
-    any: ({ of }, found, gather) => gatherAll(of, found, gather),
-    not: ({ of }, found, gather) => gather(of, found),
-  }
-function gatherAll(of: readonly AnyCondition[], found: Literals, gather: Gather): void {
-  for (const one of of) gather(one, found)
-}
-const add = (found: Literals, address: string, values: readonly unknown[]) =>
-  void found.set(address, [...(found.get(address) ?? []), ...values.filter((value) => !isOther(value))])
-
-/** What conditions hold each address against. */
-export function literalsIn(conditions: readonly AnyCondition[]): ReadonlyMap<string, readonly unknown[]> {
-  const found: Literals = new Map()
-  const gather: Gather = (one) => (gathered[one.condition] as (...given: unknown[]) => void)(one, found, gather)
-  for (const one of conditions) gather(one, found)
-  return found
 }

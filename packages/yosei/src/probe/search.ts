@@ -1,12 +1,16 @@
 /** Looks for changes of a request that break one thing, or mend all. */
+import { isNamed } from '../kinds/run.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn } from '../rules/conditions.js'
-import { type Path, parseAddress, valueAt } from '../terms/address.js'
-import { gone } from './demands.js'
-import { Unmakeable } from './pick.js'
-import { replaced, wayTo } from './places.js'
-import { type Edit, editsFor, given, literalsIn, type Spot, stepName, valuesAt, variablesOf } from './rules.js'
+import { type Path, parseAddress, tellAddress, valueAt } from '../terms/address.js'
+import { type Demand, gone } from './demands.js'
+import { make } from './make.js'
+import { tried } from './pick.js'
+import { type Place, toldPath } from './places.js'
+import { type Edit, editsFor, given, type Spot, stepName, variablesOf } from './rules.js'
 import type { Came, Tree, Trial } from './trial.js'
+import { literalsIn, valuesAt } from './values.js'
+import { pathIn, replaced, wayTo } from './ways.js'
 
 /** So many requests are tried for one thing. */
 const mostTries = 600
@@ -24,26 +28,42 @@ export function changed(trial: Trial, tree: Tree, edit: Edit, held: Held): Tree 
   for (const [path, value] of edit) {
     if (touches(path, held)) return undefined
     if (value === gone) {
-      if (valueAt(made, path) !== undefined) made = replaced(made, path, gone, gone)
+      if (valueAt(made, path) !== undefined) made = replaced(made, path, gone)
       continue
     }
     if (value === given && valueAt(made, path) !== undefined) continue
     // An undeclared name is put into what is there to hold it.
     const holder = path.length > 1 ? valueAt(made, path.slice(0, -1)) : undefined
-    const isHeldThere = value !== given && typeof holder === 'object' && holder !== null
+    const isHeldThere =
+      value !== given && (Array.isArray(holder) ? Number(path.at(-1)) <= holder.length : isNamed(holder))
     if (!isHeldThere) {
       const way = wayTo(trial.root, path, made)
       if (!way) return undefined
-      try {
-        made = trial.reached(made as Tree, way)
-      } catch (error) {
-        if (error instanceof Unmakeable) return undefined
-        throw error
-      }
+      const holding = made as Tree
+      made = tried(() => trial.reached(holding, way))
+      if (!made) return undefined
     }
-    if (value !== given) made = replaced(made, path, value, gone)
+    if (value !== given) made = replaced(made, path, value)
   }
   return made as Tree
+}
+
+/** The tree with a demand broken at its place, in ways that are told at the address; judged where only that can tell. */
+export function* spoilt(
+  trial: Trial,
+  tree: Tree,
+  place: Place,
+  demand: Demand,
+  isJudged: boolean,
+): Generator<{ readonly tree: Tree; readonly address: string }> {
+  const path = pathIn(place.way, tree)
+  const address = tellAddress(toldPath(place, demand, path))
+  const making = { ...trial.making, source: place.around.source }
+  for (const value of demand.broken(() => valueAt(tree, path) ?? make(place.node, making), making)) {
+    const made = replaced(tree, path, value) as Tree
+    const isTold = ({ code, path }: Came['faults'][number]) => code === demand.code && tellAddress(path) === address
+    if (!isJudged || trial.judge(made)?.faults.some(isTold)) yield { tree: made, address }
+  }
 }
 
 /** Changes of a tree that concern some rules, the likely ones first. */

@@ -13,7 +13,7 @@ import { receivedOf, type Wire, wireOf } from '../write/wire.js'
 import { contentOf, oneIn, unknownType } from './files.js'
 import { isNeeded, type Making, make } from './make.js'
 import type { Pick as Picking } from './pick.js'
-import { isThere, reach, type Step } from './places.js'
+import { isThere, reach, type Step } from './ways.js'
 
 /** What is sent, by part, and who is asking. */
 export type Tree = Parts
