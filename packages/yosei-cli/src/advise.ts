@@ -1,7 +1,7 @@
 /** What a careful colleague would say of a declaration: few things, each with its place, why, and the mend. */
 import type { Intake } from 'yosei'
-import { type Demanded, demandsOf } from 'yosei/probe'
-import { below, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
+import type { Demanded } from 'yosei/probe'
+import { below, branchesOf, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
 
 /** Each piece of advice by the name under which it can be answered in the declaration. */
 const advices = {
@@ -43,10 +43,9 @@ export interface Advice {
   readonly mend: string
 }
 
-/** @param tripped The demands that samples have tripped, by endpoint, address and code, where there are samples. */
-export function adviceFor(app: Intake, tripped: ReadonlySet<string> | undefined): Advice[] {
+/** @param untripped The demands that no sample has tripped, where there are samples. */
+export function adviceFor(app: Intake, untripped: readonly Demanded[]): Advice[] {
   const endpoints = below(outlined(app), 'endpoints')
-  const demands = tripped ? demandsOf(app) : []
   return Object.entries(endpoints).flatMap(([name, one]) => {
     const endpoint = one as Outline
     const found: Advice[] = []
@@ -61,15 +60,13 @@ export function adviceFor(app: Intake, tripped: ReadonlySet<string> | undefined)
     for (const { address, status } of statusesOf(endpoint))
       if (!known.has(status))
         say(address, 'odd_status', endpoint, `is answered with ${status}, which no standard names`)
-    for (const demand of demands)
-      if (demand.endpoint === name && isRule(demand) && !tripped?.has(keyOf(demand)))
+    for (const demand of untripped)
+      if (demand.endpoint === name && isRule(demand))
         say(demand.address, 'untripped', endpoint, `${demand.code} (${demand.what}) ${advices.untripped[0]}`)
     return found
   })
 }
 
-export const keyOf = ({ endpoint, address, code }: Pick<Demanded, 'endpoint' | 'address' | 'code'>) =>
-  `${endpoint} ${address} ${code}`
 /** Rules are told by what they are and what they read. */
 const isRule = ({ what, isImplied }: Demanded) =>
   !isImplied && /^[a-zA-Z]+ \S*\b(?:path|query|header|cookie|body|who)\b/.test(what) && !what.startsWith('lookup ')
@@ -195,11 +192,9 @@ function* fieldsIn(address: string, field: Outline, isOfWhole: boolean): Generat
   if (isOutline(field.item)) yield* fieldsIn(`${address}[]`, field.item, true)
   if (field.kind === 'table' && isOutline(field.value)) yield* fieldsIn(`${address}{}`, field.value, true)
   for (const one of listed(field, 'items')) yield* fieldsIn(address, one, true)
-  const branches = Array.isArray(field.branches) ? field.branches : Object.values(below(field, 'branches'))
-  for (const branch of branches)
-    if (isOutline(branch))
-      for (const [at, one] of fieldsIn(address, branch, true))
-        if (at !== address || one.kind !== 'record') yield [at, one, true]
+  for (const branch of branchesOf(field))
+    for (const [at, one] of fieldsIn(address, branch, true))
+      if (at !== address || one.kind !== 'record') yield [at, one, true]
 }
 
 function* rulesOf(endpoint: Outline): Generator<readonly [base: string, rule: Outline]> {

@@ -1,11 +1,13 @@
 /** What a client that works today would notice of a change: by requests whose verdicts changed. */
 import { isDeepStrictEqual } from 'node:util'
-import { type Endpoint, type FieldError, type Intake, judge } from 'yosei'
+import { type Endpoint, type FieldError, formatAddress, type Intake, judge, type Path, parseAddress } from 'yosei'
 import { type BadProbe, type GoodProbe, probesOf, requestsOf } from 'yosei/probe'
-import { type AnyVerdict, markOf, type Sample } from './book/index.js'
+import { folded } from './addresses.js'
+import { type AnyVerdict, type Mark, markOf } from './book/index.js'
 import { readWho } from './check.js'
 import { isShown, maskedTarget } from './masked.js'
-import { type Outline, outlined } from './outlined.js'
+import { below, branchesOf, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
+import { laidOut, shownValue } from './print.js'
 
 export const changes = {
   breaking: 'accepted before, rejected now',
@@ -30,7 +32,7 @@ export interface Difference {
 interface Evidence {
   /** The target without secrets, and the line that an error speaks of. */
   readonly target: string
-  readonly mark: ReturnType<typeof markOf>
+  readonly mark: Mark | undefined
   readonly message: GoodProbe['message']
   readonly who: unknown
   readonly now: Date
@@ -65,8 +67,6 @@ export async function compareIntakes(before: Intake, after: Intake): Promise<Dif
         names.indexOf(a.endpoint) - names.indexOf(b.endpoint) || order.indexOf(a.change) - order.indexOf(b.change),
     )
 }
-
-const folded = (address: string) => address.replace(/\[\d+\]/g, '[]')
 
 /** Probes of an intake, and requests at random; of endpoints that are the same in both, none. */
 function* requestsFrom(from: Intake, to: Intake): Generator<GoodProbe | BadProbe> {
@@ -143,7 +143,7 @@ function* differencesOf(
   if (old.outcome !== 'rejected' && now.outcome === 'rejected') yield* rejected('breaking', now.errors, now.status)
   else if (old.outcome === 'rejected' && now.outcome !== 'rejected') yield* rejected('widening', old.errors, old.status)
   else if (old.outcome !== 'rejected' && now.outcome !== 'rejected') {
-    const [first, ...others] = unlike(old.input, now.input, '')
+    const [first, ...others] = unlike(old.input, now.input, [])
     if (!first) return
     const [address, was, is] = first
     const isHidden = !isShown(after, now.endpoint, address)
@@ -161,29 +161,19 @@ function* differencesOf(
 }
 
 const shortly = (verdict: AnyVerdict) => (verdict.outcome === 'rejected' ? String(verdict.status) : 'accepted')
-const shownValue = (value: unknown) =>
-  value === undefined ? 'absent' : typeof value === 'bigint' ? String(value) : (JSON.stringify(value) ?? String(value))
 
 type Unlike = readonly [address: string, was: unknown, is: unknown]
 /** Where two values differ. */
-function unlike(a: unknown, b: unknown, address: string): readonly Unlike[] {
+function unlike(a: unknown, b: unknown, path: Path): readonly Unlike[] {
   if (isDeepStrictEqual(a, b)) return []
   const areObjects = [a, b].every((one) => typeof one === 'object' && one !== null && !(one instanceof Date))
-  if (!areObjects || Array.isArray(a) !== Array.isArray(b) || address.split(/[.[]/).length > 12)
-    return [[address, a, b]]
+  if (!areObjects || Array.isArray(a) !== Array.isArray(b) || path.length > 11) return [[formatAddress(path), a, b]]
   const names = new Set([...Object.keys(a as object), ...Object.keys(b as object)])
   return [...names].flatMap((name) => {
-    const step = Array.isArray(a)
-      ? `[${name}]`
-      : address === ''
-        ? name
-        : /^\w+$/.test(name)
-          ? `.${name}`
-          : `[${JSON.stringify(name)}]`
     const [was, is] = [a, b].map((one) =>
       Object.hasOwn(one as object, name) ? (one as { [name: string]: unknown })[name] : undefined,
     )
-    return unlike(was, is, address + step)
+    return unlike(was, is, [...path, Array.isArray(a) ? Number(name) : name])
   })
 }
 
@@ -208,8 +198,8 @@ function declaredBetween(
   const rules = rulesBetween(old, now, address)
   if (own.length + rules.length > 0) return [...own, ...rules].slice(0, 6)
   // Else it is what holds the field, or the endpoint itself.
-  const parent = address.replace(/(?:\.[^.[\]{}]+|\[[^\]]*\]|\{\})$/, '')
-  if (parent !== address && parent !== '') return declaredBetween(before, after, parent)
+  const parent = (parseAddress(address) ?? []).slice(0, -1)
+  if (parent.length > 0) return declaredBetween(before, after, formatAddress(parent))
   return optionsBetween(plainOf(old), plainOf(now)).slice(0, 6)
 }
 /** What an endpoint says besides its parts. */
@@ -227,27 +217,28 @@ const plainOf = ({
 
 /** What is said of the field at an address. */
 function fieldAt(endpoint: Outline, address: string): Outline | undefined {
-  const steps = address.match(/\["(?:[^"\\]|\\.)*"\]|\[\d*\]|\{\}|[^.[{]+/g) ?? []
-  const [part = '', ...rest] = steps
-  const bodies = Object.values((endpoint.body ?? {}) as Outline)
-  const tops = part === 'body' ? bodies : [{ kind: 'record', fields: endpoint[part] ?? {} }]
-  return tops.map((top) => descend(top as Outline, rest)).find((found) => found !== undefined)
+  const [part = '', ...rest] = parseAddress(address) ?? []
+  const tops: readonly Json[] =
+    part === 'body' ? Object.values(below(endpoint, 'body')) : [{ fields: below(endpoint, String(part)) }]
+  return tops
+    .filter(isOutline)
+    .map((top) => descend(top, rest))
+    .find((found) => found !== undefined)
 }
 
-function descend(of: Outline, [step, ...rest]: readonly string[]): Outline | undefined {
+function descend(of: Outline, path: Path): Outline | undefined {
+  const [step, ...rest] = path
   if (step === undefined) return of
-  if (of.kind === 'readAs') return descend(of.base as Outline, [step, ...rest])
-  const name = step.startsWith('["') ? (JSON.parse(step.slice(1, -1)) as string) : step
-  const { fields, item, value, branches, items } = of as { [part: string]: Outline | undefined }
+  if (isOutline(of.base)) return descend(of.base, path)
   const next =
-    step.startsWith('[') && !step.startsWith('["')
-      ? (item ?? (items as Outline | undefined)?.[step.slice(1, -1)])
-      : (fields?.[name] ?? value)
-  if (next) return descend(next as Outline, rest)
-  if (name === of.tag)
-    return rest.length === 0 ? { tag: of.tag, branches: Object.keys((branches ?? {}) as object).join(', ') } : undefined
-  return Object.values(branches ?? {})
-    .map((branch) => descend(branch as Outline, [step, ...rest]))
+    typeof step === 'number'
+      ? (of.item ?? listed(of, 'items')[step] ?? of.value)
+      : (below(of, 'fields')[step] ?? of.value)
+  if (isOutline(next)) return descend(next, rest)
+  if (step === of.tag)
+    return rest.length === 0 ? { tag: of.tag, branches: Object.keys(below(of, 'branches')).join(', ') } : undefined
+  return branchesOf(of)
+    .map((branch) => descend(branch, path))
     .find((found) => found !== undefined)
 }
 
@@ -299,14 +290,7 @@ function rulesIn(of: unknown): Outline[] {
 
 /** The line that an error speaks of. */
 function markIn(app: Intake, { message, endpoint }: GoodProbe | BadProbe, address: string): Evidence['mark'] {
-  const sample = { message: { ...message, body: laidOut(message.body) } } as Sample
+  const shown = { ...message, body: laidOut(message.body) }
   const isTold = (one: string) => isShown(app, endpoint, one)
-  return address.startsWith('body') ? markOf({ address } as FieldError, sample, message.target, isTold) : undefined
-}
-function laidOut(body: string | null): string | null {
-  try {
-    return body === null ? null : JSON.stringify(JSON.parse(body), null, 2)
-  } catch {
-    return body
-  }
+  return address.startsWith('body') ? markOf({ address }, shown, message.target, isTold) : undefined
 }

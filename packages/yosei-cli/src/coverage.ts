@@ -1,6 +1,7 @@
 /** Which of what an intake demands has ever been tripped by a sample. */
-import type { Intake } from 'yosei'
+import { type Intake, parseAddress } from 'yosei'
 import { type Demanded, demandsOf } from 'yosei/probe'
+import { folded } from './addresses.js'
 import type { AnyVerdict } from './book/index.js'
 import { bar, pc, plural, shorten, visible, width } from './terminal.js'
 
@@ -16,9 +17,12 @@ export class Coverage {
     for (const name of Object.keys(app.endpoints)) this.#endpoints.set(name, new Map())
     for (const demand of demandsOf(app)) {
       const covered = this.#endpoints.get(demand.endpoint)
-      const statusKey = `status ${demand.status}`
-      if (!covered?.has(statusKey))
-        covered?.set(statusKey, { demand: { ...demand, address: '', code: String(demand.status) }, count: 0 })
+      const status = `status ${demand.status}`
+      if (!covered?.has(status))
+        covered?.set(status, {
+          demand: { ...demand, address: '', code: String(demand.status), what: status },
+          count: 0,
+        })
       // What goes without saying is no choice of the declaration.
       if (!demand.isImplied) covered?.set(`${demand.address} ${demand.code}`, { demand, count: 0 })
     }
@@ -36,6 +40,11 @@ export class Coverage {
     }
   }
 
+  /** What no verdict has tripped. */
+  untripped(): Demanded[] {
+    return this.#all().flatMap(({ demand, count }) => (count === 0 ? [demand] : []))
+  }
+
   share(): number {
     const all = this.#all()
     return all.length === 0 ? 1 : all.filter(({ count }) => count > 0).length / all.length
@@ -50,7 +59,7 @@ export class Coverage {
       const all = [...covered.values()]
       const tripped = all.filter(({ count }) => count > 0).length
       const head = `${name.padEnd(names)}  ${pc.green(bar(all.length === 0 ? 1 : tripped / all.length, 24))} ${percent(tripped, all.length)}  ${pc.gray(`${tripped} of ${all.length}`)}`
-      return [head, ...untripped(all)]
+      return [head, ...untrippedLines(all)]
     })
     const all = this.#all()
     const tripped = all.filter(({ count }) => count > 0).length
@@ -73,7 +82,7 @@ export class Coverage {
 const percent = (part: number, all: number) => `${(all === 0 ? 100 : (100 * part) / all).toFixed(0)} %`.padStart(5)
 
 /** What was never tripped, a line for each address. */
-function untripped(all: readonly Covered[]): string[] {
+function untrippedLines(all: readonly Covered[]): string[] {
   const byAddress = new Map<string, string[]>()
   for (const { demand, count } of all)
     if (count === 0) byAddress.set(demand.address, [...(byAddress.get(demand.address) ?? []), demand.code])
@@ -84,22 +93,13 @@ function untripped(all: readonly Covered[]): string[] {
   })
 }
 
-/** An address with `[]` for each element. */
-const folded = (address: string) => address.replace(/\[\d+\]/g, '[]')
-
-/** What was told at a name of a table, or at one that nobody declared. */
+/** What was told in a table, where addresses have names of their own. */
 function inTables(covered: ReadonlyMap<string, Covered>, address: string, code: string): Covered | undefined {
-  const steps = stepsOf(folded(address))
+  const came = parseAddress(address) ?? []
   for (const one of covered.values()) {
-    if (one.demand.code !== code) continue
-    const declared = stepsOf(one.demand.address)
-    const last = declared.length - 1
-    const isNamed = code === 'unlisted' || (code === 'wrong_pattern' && one.demand.what.startsWith('names '))
-    const fits =
-      declared.length === steps.length &&
-      declared.every((step, at) => step === steps[at] || step === '{}' || (isNamed && at === last))
-    if (fits) return one
+    const declared = one.demand.code === code ? (parseAddress(one.demand.address) ?? []) : []
+    const leads = declared.every((step, at) => typeof step === 'number' || step === came[at])
+    if (leads && declared.length === came.length && declared.length > 0) return one
   }
   return undefined
 }
-const stepsOf = (address: string): string[] => address.match(/\[\]|\{\}|\["(?:[^"\\]|\\.)*"\]|[^.[{]+/g) ?? []

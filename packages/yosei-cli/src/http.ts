@@ -2,14 +2,12 @@
 import { performance } from 'node:perf_hooks'
 import { Agent, type Dispatcher, request } from 'undici'
 import type { Message } from 'yosei'
-import type { Expectation } from './book/index.js'
+import { type Expectation, errorFaults } from './book/index.js'
 import { Failure } from './failure.js'
 
 /** What a server answered. */
 export interface Arrived {
   readonly status: number
-  readonly headers: { readonly [name: string]: string | readonly string[] | undefined }
-  readonly text: string
   /** How long it took, in milliseconds. */
   readonly took: number
   /** The errors of a problem document, where it is one. */
@@ -70,8 +68,7 @@ export class Server {
         signal: AbortSignal.timeout(this.#options.timeout),
       })
       const text = await textOf(answer.body)
-      const took = performance.now() - since
-      return { status: answer.statusCode, headers: answer.headers, text, took, errors: errorsIn(text) }
+      return { status: answer.statusCode, took: performance.now() - since, errors: errorsIn(text) }
     } catch (error) {
       return this.#trouble(error as NodeJS.ErrnoException)
     }
@@ -83,6 +80,7 @@ export class Server {
       throw new Failure(`${this.#base.origin}: no server is there (${code}); start it, or mend the address`)
     if (/TIMEOUT/.test(code) || name === 'TimeoutError') return `no answer within ${this.#options.timeout} ms`
     if (/CERT|SSL|TLS/.test(code)) throw new Failure(`${this.#base.origin}: its certificate is not trusted (${code})`)
+    if (code === 'UND_ERR_INVALID_ARG') return `it cannot be sent: ${message}`
     return `the connection broke off: ${code || message}`
   }
 
@@ -96,7 +94,9 @@ async function textOf(body: Dispatcher.ResponseData['body']): Promise<string> {
   let size = 0
   for await (const chunk of body as AsyncIterable<Buffer>) {
     size += chunk.length
-    if (size <= longest) chunks.push(chunk)
+    // What is left of the loop ends the answer.
+    if (size > longest) break
+    chunks.push(chunk)
   }
   return Buffer.concat(chunks).toString('utf8')
 }
@@ -122,17 +122,7 @@ export function lacking(expectation: Expectation, arrived: Arrived | string): st
   const { status, errors } = arrived
   if (expectation.outcome !== 'rejected') return status < 400 ? [] : [`wanted accepted, but it came ${status}`]
   if (status !== expectation.status) return [`wanted ${expectation.status}, but it came ${status}`]
-  if (!errors || !expectation.errors) return []
-  const left = [...errors]
-  const missing = expectation.errors.filter(({ address, code }) => {
-    const at = left.findIndex((one) => one.address === address && (code === undefined || one.code === code))
-    if (at >= 0) left.splice(at, 1)
-    return at < 0
-  })
-  return [
-    ...missing.map(({ address, code }) => `wanted ${address}${code ? ` ${code}` : ''}, but it did not come`),
-    ...(expectation.others ? [] : left.map(({ address, code }) => `${address} ${code} came, but was not wanted`)),
-  ]
+  return errors ? errorFaults(expectation, errors) : []
 }
 
 /** @throws Failure where a header field is none. */

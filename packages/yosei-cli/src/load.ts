@@ -22,12 +22,22 @@ export async function loadIntake(file: string, options: LoadOptions = {}): Promi
   return app
 }
 
-/** @throws Failure where there is no such module, it throws, or it exports no function. */
-export async function loadServices(file: string, options: LoadOptions = {}): Promise<() => unknown> {
+/**
+ * What makes services; it throws a Failure where it cannot.
+ *
+ * @throws Failure where there is no such module, it throws, or it exports no function.
+ */
+export async function loadServices(file: string, options: LoadOptions = {}): Promise<() => Promise<unknown>> {
   const make = await loadDefault(file, 'your stand-in services', options)
   if (typeof make !== 'function')
     throw new Failure(`${file}: its default export is no function; end it with: export default () => ({ … })`)
-  return make as () => unknown
+  return async () => {
+    try {
+      return await make()
+    } catch (error) {
+      throw new Failure(`${file}${lineOf(error, resolve(file))}: could not make its services: ${firstLine(error)}`)
+    }
+  }
 }
 
 async function loadDefault(file: string, what: string, options: LoadOptions): Promise<unknown> {

@@ -1,7 +1,6 @@
 /** Requests as they may be printed: builds keep their output where many can read it. */
 import { type Endpoint, formatAddress, type Intake, isSecretAt } from 'yosei'
-
-const masked = '(secret)'
+import { masked } from './book/index.js'
 
 /** The target of a request to an endpoint, without the values of secrets, and of names that nobody declared. */
 export function maskedTarget(app: Intake, name: string | undefined, target: string): string {

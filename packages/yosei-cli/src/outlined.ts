@@ -15,6 +15,9 @@ export const below = (of: Outline, name: string): Outline => {
   const found = of[name]
   return isOutline(found) ? found : {}
 }
+/** The branches of a union: by name where it has a tag. */
+export const branchesOf = (of: Outline): readonly Outline[] =>
+  Array.isArray(of.branches) ? listed(of, 'branches') : Object.values(below(of, 'branches')).filter(isOutline)
 /** The objects in a list under a name. */
 export const listed = (of: Outline, name: string): readonly Outline[] => {
   const found = of[name]

@@ -1,10 +1,10 @@
 /** What `check` prints: text for people, one JSON document for programs, or a report for build servers. */
 import type { FieldError, Step } from 'yosei'
-import { type AnyVerdict, markOf, type Place, placeOf } from './book/index.js'
+import { type AnyVerdict, markOf, masked, type Place, placeOf } from './book/index.js'
 import { type Checked, type Counts, statusOf } from './check.js'
 import { isShown, maskedTarget } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
-import { marked, pc, shorten, visible, width, wrap } from './terminal.js'
+import { marked, pc, plural, shorten, visible, width, wrap } from './terminal.js'
 
 const errorsOf = (verdict: AnyVerdict): readonly FieldError[] => (verdict.outcome === 'rejected' ? verdict.errors : [])
 const errorsWithPlaces = ({ verdict, sample }: Checked): readonly (FieldError & { readonly place: Place })[] =>
@@ -29,7 +29,7 @@ export function countsText({ samples, accepted, pending, rejected, asExpected, n
     ...(open > 0 ? [`${open} without expectation`] : []),
   ]
   const bad = `${notAsExpected} not as expected`
-  return `${samples} samples: ${parts.join(', ')}, ${notAsExpected > 0 ? pc.red(bad) : bad}`
+  return `${plural(samples, 'sample')}: ${parts.join(', ')}, ${notAsExpected > 0 ? pc.red(bad) : bad}`
 }
 
 export const statusText = (verdict: AnyVerdict): string =>
@@ -70,7 +70,7 @@ export function sampleText(checked: Checked): string {
       errorLines(
         error,
         `${file}:${error.place.line}:${error.place.column}`,
-        markOf(error, sample, target, shownIn(checked)),
+        markOf(error, sample.message, target, shownIn(checked)),
       ),
     ),
     ...(verdict.outcome === 'pending'
@@ -115,6 +115,15 @@ export const shownValue = (value: unknown): string =>
         ? value.toISOString()
         : (JSON.stringify(value) ?? String(value))
 
+/** A body of JSON as it is printed. */
+export function laidOut<T>(body: T): T | string {
+  try {
+    return typeof body === 'string' ? JSON.stringify(JSON.parse(body), null, 2) : body
+  } catch {
+    return body
+  }
+}
+
 /** One sample as a program reads it. */
 export function sampleJson(checked: Checked): object {
   const { app, file, sample, verdict, faults } = checked
@@ -147,7 +156,7 @@ function expectedOf(expectation: Checked['sample']['expectation'], shown: (addre
     return {
       outcome: expectation.outcome,
       values: Object.fromEntries(
-        expectation.values.map(({ address, value }) => [address, shown(address) ? value : '(secret)']),
+        expectation.values.map(({ address, value }) => [address, shown(address) ? value : masked]),
       ),
     }
   const { outcome, status, errors = null, others } = expectation

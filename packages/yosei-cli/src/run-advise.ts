@@ -1,8 +1,10 @@
 /** The command `advise`. */
 import { readFileSync } from 'node:fs'
 import type { Intake } from 'yosei'
-import { type Advice, adviceFor, keyOf, nameIn } from './advise.js'
+import type { Demanded } from 'yosei/probe'
+import { type Advice, adviceFor, nameIn } from './advise.js'
 import { checkSamples } from './check.js'
+import { Coverage } from './coverage.js'
 import { findSamples } from './samples.js'
 import { marked, pc, plural, print, visible, wrap } from './terminal.js'
 
@@ -18,7 +20,7 @@ export async function runAdvise(
   file: string,
   { format, samples, makeServices }: AdviseOptions,
 ): Promise<number> {
-  const advice = adviceFor(app, samples.length === 0 ? undefined : await trippedBy(app, samples, makeServices))
+  const advice = adviceFor(app, samples.length === 0 ? [] : await untrippedBy(app, samples, makeServices))
   const source = readFileSync(file, 'utf8').split('\n')
   const placed = advice.map((one) => ({ ...one, ...placeIn(source, app, one) })).filter(isFirst)
   if (format === 'json')
@@ -27,17 +29,14 @@ export async function runAdvise(
   return advice.length > 0 ? 1 : 0
 }
 
-async function trippedBy(
+async function untrippedBy(
   app: Intake,
   patterns: readonly string[],
   makeServices: (() => unknown) | undefined,
-): Promise<Set<string>> {
-  const tripped = new Set<string>()
-  for await (const { verdict } of checkSamples(app, findSamples(patterns), { makeServices }))
-    if (verdict.outcome === 'rejected')
-      for (const { address, code } of verdict.errors)
-        tripped.add(keyOf({ endpoint: verdict.endpoint ?? '', address: address.replace(/\[\d+\]/g, '[]'), code }))
-  return tripped
+): Promise<readonly Demanded[]> {
+  const coverage = new Coverage(app)
+  for await (const { verdict } of checkSamples(app, findSamples(patterns), { makeServices })) coverage.add(verdict)
+  return coverage.untripped()
 }
 
 /** What endpoints share is said once. */

@@ -8,7 +8,7 @@ import type { Coverage } from './coverage.js'
 import { Failure } from './failure.js'
 import { loadIntake, loadServices } from './load.js'
 import { countsText, junitText, sampleJson, sampleJunit, sampleText } from './print.js'
-import { filesOf, findSamples } from './samples.js'
+import { findSamples, sampleFiles } from './samples.js'
 import { Progress, pc, print } from './terminal.js'
 
 export interface RunOptions {
@@ -29,11 +29,21 @@ export async function runCheck(file: string, patterns: readonly string[], option
   if (options.least !== undefined && !options.coverage)
     throw new Failure('--least is a share of the coverage; say --coverage as well')
   if (options.watch && options.format !== 'text') throw new Failure('--watch prints text; leave out --format')
-  const code = await checkOnce(file, patterns, options)
-  return options.watch ? watchOn(file, patterns, options) : code
+  if (options.watch && patterns.includes('-'))
+    throw new Failure('--watch judges again when files change; standard input is none')
+  const outcomes: Outcomes = new Map()
+  const code = await checkOnce(file, patterns, options, options.watch ? outcomes : undefined)
+  if (!options.watch) return code
+  // Verdicts that were just written are as expected now.
+  return watchOn(file, patterns, options, options.write ? await outcomesOf(file, patterns, options) : outcomes)
 }
 
-async function checkOnce(file: string, patterns: readonly string[], options: RunOptions): Promise<number> {
+async function checkOnce(
+  file: string,
+  patterns: readonly string[],
+  options: RunOptions,
+  outcomes: Outcomes | undefined,
+): Promise<number> {
   const { format, services, quiet, trace, only, write, coverage: wantsCoverage, least } = options
   const app = await loadIntake(file)
   const checking: CheckOptions = {
@@ -50,6 +60,7 @@ async function checkOnce(file: string, patterns: readonly string[], options: Run
     count(counts, checked)
     coverage?.add(checked.verdict)
     writing?.add(checked)
+    if (outcomes) keep(outcomes, checked)
     progress.tell(checked.share, counts.samples)
     await out.sample(checked)
   }
@@ -140,10 +151,15 @@ class Writing {
 }
 
 /** Judges again whenever a file beside the intake or a sample changes, until it is stopped. */
-async function watchOn(file: string, patterns: readonly string[], options: RunOptions): Promise<number> {
-  let before = await outcomesOf(file, patterns, options)
+async function watchOn(
+  file: string,
+  patterns: readonly string[],
+  options: RunOptions,
+  known: Outcomes,
+): Promise<number> {
+  let before = known
   const folders = new Set(
-    [file, ...(options.services ? [options.services] : []), ...patterns.flatMap(filesOf)].map((one) => dirname(one)),
+    [file, ...(options.services ? [options.services] : []), ...sampleFiles(patterns)].map((one) => dirname(one)),
   )
   let due: NodeJS.Timeout | undefined
   let isBusy = false
@@ -172,7 +188,15 @@ async function watchOn(file: string, patterns: readonly string[], options: RunOp
   return 0
 }
 
-type Outcomes = Map<string, Checked>
+/** By file and title: several may have the same. */
+type Outcomes = Map<string, Checked[]>
+function keep(outcomes: Outcomes, checked: Checked): void {
+  const name = `${checked.file} ${checked.sample.title}`
+  const namesakes = outcomes.get(name)
+  if (namesakes) namesakes.push(checked)
+  else outcomes.set(name, [checked])
+}
+
 async function outcomesOf(
   file: string,
   patterns: readonly string[],
@@ -182,7 +206,7 @@ async function outcomesOf(
   const makeServices = services === undefined ? undefined : await loadServices(services, { isFresh: true })
   const found: Outcomes = new Map()
   for await (const checked of checkSamples(app, findSamples(patterns), { makeServices, only: only && chooserOf(only) }))
-    found.set(`${checked.file} ${checked.sample.title}`, checked)
+    keep(found, checked)
   return found
 }
 
@@ -191,12 +215,16 @@ const told = ({ verdict, faults }: Checked) => JSON.stringify([verdictOf(verdict
 /** What came to be otherwise. */
 function changesBetween(before: Outcomes, after: Outcomes): string {
   const counts = noCounts()
-  for (const checked of after.values()) count(counts, checked)
-  const lines = [...after].flatMap(([name, checked]) => {
-    const old = before.get(name)
-    return old && told(old) === told(checked) ? [] : [sampleText(checked)]
-  })
-  const gone = [...before.keys()].filter((name) => !after.has(name)).map((name) => pc.gray(`gone: ${name}`))
+  for (const checked of [...after.values()].flat()) count(counts, checked)
+  const lines = [...after].flatMap(([name, all]) =>
+    all.flatMap((checked, index) => {
+      const old = before.get(name)?.[index]
+      return old && told(old) === told(checked) ? [] : [sampleText(checked)]
+    }),
+  )
+  const gone = [...before].flatMap(([name, all]) =>
+    all.slice(after.get(name)?.length ?? 0).map(() => pc.gray(`gone: ${name}`)),
+  )
   const time = new Date().toLocaleTimeString('en-GB')
   const changed = lines.length + gone.length === 0 ? [pc.gray('no verdict changed')] : [...lines, ...gone]
   return [`${pc.gray(time)}`, ...changed, '', countsText(counts)].join('\n')

@@ -5,6 +5,7 @@ import { globSync } from 'tinyglobby'
 import { parseMessage } from 'yosei'
 import { BookError, readBook, readHar, readLine, type Sample } from './book/index.js'
 import { Failure } from './failure.js'
+import { filesOf } from './files.js'
 import { linesOf, nameOf } from './lines.js'
 
 export interface Found {
@@ -16,7 +17,7 @@ export interface Found {
 
 /** @throws Failure where nothing is found, or something cannot be read. */
 export async function* findSamples(patterns: readonly string[]): AsyncGenerator<Found> {
-  const files = [...new Set(patterns.flatMap(filesOf))]
+  const files = sampleFiles(patterns)
   const sizes = files.map((file) => statSync(file, { throwIfNoEntry: false })?.size ?? 0)
   const all = Math.max(
     1,
@@ -39,16 +40,12 @@ export async function* findSamples(patterns: readonly string[]): AsyncGenerator<
 }
 
 /** @throws Failure where there are none. */
-export function filesOf(pattern: string): readonly string[] {
-  const kind = pattern === '-' ? undefined : statSync(pattern, { throwIfNoEntry: false })
-  if (pattern === '-' || kind?.isFile()) return [pattern]
-  const files = kind?.isDirectory()
-    ? globSync('**/*.md', { cwd: pattern }).map((file) => `${pattern.replace(/\/$/, '')}/${file}`)
-    : globSync(pattern, { expandDirectories: false })
-  if (files.length > 0) return files.sort()
-  throw new Failure(
-    `${pattern}: ${kind ? 'no sample book in this folder; put a Markdown file there' : 'there is no such file or folder, and no file matches it'}`,
-  )
+export const sampleFiles = (patterns: readonly string[]): readonly string[] => filesOf(patterns, booksIn)
+
+function booksIn(folder: string): readonly string[] {
+  const files = globSync('**/*.md', { cwd: folder }).map((file) => `${folder.replace(/\/$/, '')}/${file}`)
+  if (files.length === 0) throw new Failure(`${folder}: no sample book in this folder; put a Markdown file there`)
+  return files.sort()
 }
 
 /** @param seen Counts what has been read of a file that streams by. */

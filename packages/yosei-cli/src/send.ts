@@ -14,9 +14,8 @@ export interface SendOptions {
   readonly timeout: number
 }
 
-interface Answer {
-  readonly arrived: Arrived | string
-}
+/** What came back, or why nothing did. */
+type Answer = Arrived | string
 interface SentSample extends Omit<Found, 'share'> {
   /** In the order in which they came. */
   readonly answers: readonly Answer[]
@@ -37,9 +36,7 @@ export async function runSend(base: string, patterns: readonly string[], options
         isOne && sample.expectation
           ? [
               ...new Set(
-                answers.flatMap(({ arrived }) =>
-                  lacking(sample.expectation as NonNullable<Sample['expectation']>, arrived),
-                ),
+                answers.flatMap((answer) => lacking(sample.expectation as NonNullable<Sample['expectation']>, answer)),
               ),
             ]
           : undefined
@@ -51,7 +48,7 @@ export async function runSend(base: string, patterns: readonly string[], options
     await server.close()
   }
   const bad = all.filter(({ faults, answers }) =>
-    faults ? faults.length > 0 : answers.some(({ arrived }) => typeof arrived === 'string'),
+    faults ? faults.length > 0 : answers.some((answer) => typeof answer === 'string'),
   )
   if (format === 'json') await print(`${JSON.stringify({ samples: all.map(sentJson) }, null, 2)}\n`)
   else {
@@ -71,7 +68,7 @@ async function abreastOf(server: Server, message: Message, count: number): Promi
   await sleep(0)
   await Promise.all(
     Array.from({ length: count }, async () => {
-      came.push({ arrived: await server.send(message) })
+      came.push(await server.send(message))
     }),
   )
   return came
@@ -89,8 +86,7 @@ function sentText(
   const mark = faults === undefined ? pc.gray('·') : faults.length === 0 ? pc.green('=') : pc.red('≠')
   const [first] = answers
   const head = abreast * repeat === 1 && first ? statusOf(first) : pc.cyan(`× ${abreast * repeat}`.padEnd(8))
-  const took =
-    first && typeof first.arrived !== 'string' && abreast * repeat === 1 ? `  ${first.arrived.took.toFixed(0)} ms` : ''
+  const took = first && typeof first !== 'string' && abreast * repeat === 1 ? `  ${first.took.toFixed(0)} ms` : ''
   const request = `${sample.message.method} ${sample.message.target}`
   return [
     ...(file === last ? [] : [...(last === undefined ? [] : ['']), pc.bold(file)]),
@@ -102,30 +98,28 @@ function sentText(
   ].join('\n')
 }
 
-const statusOf = ({ arrived }: Answer) => {
-  if (typeof arrived === 'string') return pc.red('none    ')
-  const text = String(arrived.status).padEnd(8)
-  return arrived.status < 400 ? pc.green(text) : arrived.status < 500 ? pc.yellow(text) : pc.red(text)
+const statusOf = (answer: Answer) => {
+  if (typeof answer === 'string') return pc.red('none    ')
+  const text = String(answer.status).padEnd(8)
+  return answer.status < 400 ? pc.green(text) : answer.status < 500 ? pc.yellow(text) : pc.red(text)
 }
-const errorLines = ({ arrived }: Answer) =>
-  typeof arrived === 'string'
-    ? [`${' '.repeat(12)}${pc.red(visible(arrived))}`]
-    : (arrived.errors ?? []).map(
-        ({ address, code }) => `${' '.repeat(12)}${pc.cyan(visible(address))} ${visible(code)}`,
-      )
+const errorLines = (answer: Answer) =>
+  typeof answer === 'string'
+    ? [`${' '.repeat(12)}${pc.red(visible(answer))}`]
+    : (answer.errors ?? []).map(({ address, code }) => `${' '.repeat(12)}${pc.cyan(visible(address))} ${visible(code)}`)
 
 /** Each answer by its number and its time, and how many of which status. */
 function tableOf(answers: readonly Answer[]): string[] {
   const counts = new Map<string, number>()
-  for (const { arrived } of answers) {
-    const status = typeof arrived === 'string' ? arrived : String(arrived.status)
+  for (const answer of answers) {
+    const status = typeof answer === 'string' ? answer : String(answer.status)
     counts.set(status, (counts.get(status) ?? 0) + 1)
   }
-  const rows = answers.slice(0, 50).map(({ arrived }, index) => {
+  const rows = answers.slice(0, 50).map((answer, index) => {
     const number = String(index + 1).padStart(4)
-    if (typeof arrived === 'string') return `${' '.repeat(10)}${number}  ${pc.red(visible(arrived))}`
-    const errors = (arrived.errors ?? []).map(({ address, code }) => `${address} ${code}`).join(', ')
-    return `${' '.repeat(10)}${number}  ${arrived.took.toFixed(1).padStart(8)} ms  ${statusOf({ arrived })}${pc.gray(shorten(visible(errors), width - 40))}`
+    if (typeof answer === 'string') return `${' '.repeat(10)}${number}  ${pc.red(visible(answer))}`
+    const errors = (answer.errors ?? []).map(({ address, code }) => `${address} ${code}`).join(', ')
+    return `${' '.repeat(10)}${number}  ${answer.took.toFixed(1).padStart(8)} ms  ${statusOf(answer)}${pc.gray(shorten(visible(errors), width - 40))}`
   })
   const all = [...counts].sort(([a], [b]) => a.localeCompare(b)).map(([status, count]) => `${count} × ${status}`)
   return [
@@ -141,10 +135,10 @@ const sentJson = ({ file, sample, answers, faults }: SentSample) => ({
   title: sample.title,
   method: sample.message.method,
   target: sample.message.target,
-  answers: answers.map(({ arrived }) =>
-    typeof arrived === 'string'
-      ? { status: null, trouble: arrived }
-      : { status: arrived.status, milliseconds: Math.round(arrived.took * 10) / 10, errors: arrived.errors ?? null },
+  answers: answers.map((answer) =>
+    typeof answer === 'string'
+      ? { status: null, trouble: answer }
+      : { status: answer.status, milliseconds: Math.round(answer.took * 10) / 10, errors: answer.errors ?? null },
   ),
   asExpected: faults === undefined ? null : faults.length === 0,
   faults: faults ?? [],

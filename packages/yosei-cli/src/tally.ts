@@ -1,8 +1,8 @@
 /** What callers get wrong most, counted from journals as they stream by. */
-import { statSync } from 'node:fs'
-import { globSync } from 'tinyglobby'
 import type { JournalEvent } from 'yosei'
+import { folded } from './addresses.js'
 import { Failure } from './failure.js'
+import { filesOf } from './files.js'
 import { linesOf, nameOf } from './lines.js'
 
 /** Errors are counted, or the requests that had them. */
@@ -51,18 +51,12 @@ const longestLine = 1_000_000
 /** @throws Failure where a journal cannot be read. */
 export async function tally(patterns: readonly string[], options: TallyOptions): Promise<Tally> {
   const counting = new Counting(options)
-  for (const file of new Set(patterns.flatMap(filesOf))) await counting.read(file)
+  for (const file of filesOf(patterns, noFolder)) await counting.read(file)
   return counting.result()
 }
 
-function filesOf(pattern: string): readonly string[] {
-  const kind = pattern === '-' ? undefined : statSync(pattern, { throwIfNoEntry: false })
-  if (pattern === '-' || kind?.isFile()) return [pattern]
-  if (kind?.isDirectory())
-    throw new Failure(`${pattern}: a folder; name the journals in it, such as ${pattern}/*.ndjson`)
-  const files = globSync(pattern, { expandDirectories: false }).sort()
-  if (files.length === 0) throw new Failure(`${pattern}: there is no such file, and no file matches it`)
-  return files
+function noFolder(folder: string): never {
+  throw new Failure(`${folder}: a folder; name the journals in it, such as ${folder}/*.ndjson`)
 }
 
 /** Whether an event of this stage knows which fields were left out. */
@@ -83,7 +77,6 @@ interface Counted {
   readonly key: readonly string[]
   readonly sent?: string | undefined
 }
-const folded = (address: string) => address.replace(/\[\d+\]/g, '[]')
 
 /** What an event counts for: once, or once for each of its errors. */
 const counted: { readonly [G in Grouping]: (event: JournalEvent, endpoint: string) => readonly Counted[] } = {

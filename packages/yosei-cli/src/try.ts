@@ -3,14 +3,14 @@ import { appendFileSync, existsSync, readFileSync, writeFileSync } from 'node:fs
 import { text } from 'node:stream/consumers'
 import { answer, formatAddress, type Intake, judge, type Message } from 'yosei'
 import { requestFor } from 'yosei/probe'
-import { type AnyVerdict, blockOf, isWritable, markOf, type Sample, verdictOf } from './book/index.js'
+import { type AnyVerdict, blockOf, isWritable, markOf, verdictOf } from './book/index.js'
 import { readWho } from './check.js'
 import { Failure } from './failure.js'
 import { headerOf } from './http.js'
 import { loadServices } from './load.js'
 import { isShown, maskedHeader, maskedTarget, withoutSecrets } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
-import { errorLines, shownValue, statusText, stepText, traceLines } from './print.js'
+import { errorLines, laidOut, shownValue, statusText, stepText, traceLines } from './print.js'
 import { pc, print, shorten, visible, width } from './terminal.js'
 
 export interface TryOptions {
@@ -33,7 +33,7 @@ export async function runTry(app: Intake, method: string, target: string, option
   const headers = options.header.map(headerOf)
   const composed = await composedOf(app, method.toUpperCase(), target, headers, now, options)
   const { message } = composed
-  const services = options.services === undefined ? undefined : (await loadServices(options.services))()
+  const services = options.services === undefined ? undefined : await (await loadServices(options.services))()
   const isAsked = services !== undefined && headers.some(([name]) => name === 'authorization' || name === 'cookie')
   const who = whoOf(app, composed, isAsked, now, options)
   const about = { now, trace: true, ...(services === undefined ? {} : { services }), ...who }
@@ -128,11 +128,7 @@ function textOf(
   answered: Awaited<ReturnType<typeof answerOf>> | undefined,
   { trace, write }: TryOptions,
 ): string {
-  const sample = {
-    message: { ...message, body: laidOut(message.body) },
-    title: '',
-    places: { requestLine: { line: 1, column: 1 }, headers: [], body: [] },
-  } as unknown as Sample
+  const shownMessage = { ...message, body: laidOut(message.body) }
   const target = maskedTarget(app, verdict.endpoint, message.target)
   const shown = (address: string) => isShown(app, verdict.endpoint, address)
   const nearest =
@@ -149,7 +145,7 @@ function textOf(
     ...(trace ? traceLines(verdict) : stages.map((step) => `${' '.repeat(12)}${stepText(step)}`)),
     ...(stages.length > 0 ? [''] : []),
     `${statusText(verdict)}    ${verdict.endpoint ?? ''}`,
-    ...errors.flatMap((error) => errorLines(error, undefined, markOf(error, sample, target, shown))),
+    ...errors.flatMap((error) => errorLines(error, undefined, markOf(error, shownMessage, target, shown))),
     ...(verdict.outcome === 'pending'
       ? [`${' '.repeat(12)}not asked: ${verdict.unasked.join(', ')} (--services MODULE asks them)`]
       : []),
@@ -158,15 +154,6 @@ function textOf(
     ...(answered ? answerLines(answered) : inputLines(app, verdict)),
     ...(write === undefined ? [] : ['', `written to ${write}`]),
   ].join('\n')
-}
-
-/** JSON as it is printed. */
-function laidOut(body: string | Uint8Array | null): string | Uint8Array | null {
-  try {
-    return typeof body === 'string' ? JSON.stringify(JSON.parse(body), null, 2) : body
-  } catch {
-    return body
-  }
 }
 
 /** A body of JSON without its secrets; of another only its size. */
@@ -194,7 +181,7 @@ function answerLines({
   headers: { [name: string]: string }
   body: string
 }): string[] {
-  const text = /json/.test(headers['content-type'] ?? '') ? JSON.stringify(JSON.parse(body), null, 2) : body
+  const text = /json/.test(headers['content-type'] ?? '') ? laidOut(body) : body
   return [
     pc.bold(`HTTP/1.1 ${status}`),
     ...Object.entries(headers).map(([name, value]) => pc.gray(`${name}: ${value}`)),

@@ -62,7 +62,12 @@ test('takes a message, requests in lines, and what a browser has recorded', () =
   for (const [name, content, told] of [
     ['a.har', '{}', /a\.har:1: this is no HAR recording; it has no log\.entries/],
     ['a.har', '{', /a\.har:1: this is no JSON/],
-    ['a.har', '{"log":{"entries":[{}]}}', /this entry has no request/],
+    ['a.har', '{"log":{"entries":[null]}}', /a\.har:1: this entry has no request/],
+    [
+      'a.har',
+      '{"log":{"entries":[\n{"request":{"method":"GET","url":"http://a.example","headers":[{"name":1}]}}]}}',
+      /a\.har:2: a header field of this entry has no name/,
+    ],
     ['a.ndjson', '{"method":"GET"}', /a\.ndjson:1: this line is no request; write \{"method"/],
     ['a.ndjson', '{"method":"GET","target":"/","headers":[1]}', /its headers are none/],
     ['a.ndjson', '[]', /a\.ndjson:1: this line is no event of a journal, and no request/],
@@ -87,7 +92,7 @@ test('writes missing verdicts, or all that differ, and leaves every other byte a
       `# A\n\n${good}${first}\nsaid  \n\n> ${bad.trimEnd().replaceAll('\n', '\n> ')}\n${second}\n${bad}\n${verdict('accepted')}the end`,
     )
   const folder = new Folder({ 'intake.ts': intake, 'b.md': page('', '') })
-  expect(folder.yosei(['check', 'intake.ts', 'b.md', '--write', '--quiet'])).toMatchObject({
+  expect(folder.yosei(['check', 'intake.ts', 'b.md', './b.md', '--write', '--quiet'])).toMatchObject({
     status: 1,
     stdout: expect.stringContaining('b.md: 2 verdicts written'),
   })
@@ -144,7 +149,7 @@ test('only some, quietly, as a report for build servers, with what was read', ()
   }
   const folder = new Folder(files)
   const run = (...more: string[]) => folder.yosei(['check', 'intake.ts', 'b.md', ...more])
-  expect(run('--only', 'odd').stdout).toContain('1 samples: 0 accepted, 1 rejected, 0 as expected, 1 not as expected')
+  expect(run('--only', 'odd').stdout).toContain('1 sample: 0 accepted, 1 rejected, 0 as expected, 1 not as expected')
   expect(run('--only', '422').stdout).toContain('2 samples')
   expect(run('--only', 'put').stdout).toContain('3 samples')
   const { stdout } = run('--quiet')

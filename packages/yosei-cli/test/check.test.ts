@@ -267,7 +267,7 @@ describe('lookups', () => {
     ])
     expect(status).toBe(0)
     expect(stdout).toContain('failed with 500 at 2031-03-01T00:00:00.000Z, e-1')
-    expect(stdout).toContain('1 samples: 1 accepted')
+    expect(stdout).toContain('1 sample: 1 accepted')
   })
 })
 
@@ -305,6 +305,18 @@ describe('when the command cannot run, it says where and what to do, in one line
       { 'intake.ts': intake, 'services.ts': 'export default {}', 'book.md': book },
       ['check', 'intake.ts', 'book.md', '--services', 'services.ts'],
       /^yosei: services\.ts: its default export is no function; end it with: /,
+    ],
+    [
+      'services that cannot be made',
+      { 'intake.ts': intake, 'services.ts': 'export default () => {\n  throw Error("down")\n}', 'book.md': book },
+      ['check', 'intake.ts', 'book.md', '--services', 'services.ts'],
+      /^yosei: services\.ts:2:\d+: could not make its services: down\n$/,
+    ],
+    [
+      'standard input watched',
+      { 'intake.ts': intake },
+      ['check', 'intake.ts', '-', '--watch'],
+      /^yosei: --watch judges again when files change; standard input is none\n$/,
     ],
     [
       'a journal that is none',

@@ -15,10 +15,13 @@ const observatory = [
   'examples/observatory/services.ts',
 ]
 const good = http(`${put}{"at":"a"}`)
-const _bad = http(`${put}{"at":1}`)
 
 test('try makes a request around what is said, and shows its way and its answer', () => {
-  const folder = new Folder({ 'intake.ts': intake, 'body.json': '{"a.b":[{"n":1}]}' })
+  const folder = new Folder({
+    'intake.ts': intake,
+    'body.json': '{"a.b":[{"n":1}]}',
+    'down.ts': "export default async () => { await 0; throw new Error('down') }",
+  })
   const run = (...more: string[]) => folder.yosei(['try', 'intake.ts', ...more])
   const accepted = run(
     'put',
@@ -66,6 +69,8 @@ test('try makes a request around what is said, and shows its way and its answer'
     [['PUT', 'things'], /things: this is no target; it begins with a slash/],
     [['PUT', '/things/1', '--with', 'body'], /"body" sets nothing; write --with body\.seats=5/],
     [['PUT', '/things/1', '--with', 'body.no.where=1'], /the endpoint has no such field/],
+    [['PUT', '/things/1', '--with', 'body["a.b"][10000].n=1'], /lists of more than 10000 elements are not made/],
+    [['PUT', '/things/1', '--services', 'down.ts'], /down\.ts:1:\d+: could not make its services: down/],
     [['PUT', '/things/1', '--body', '@none'], /none: there is no such file; write --body @FILE/],
     [['PUT', '/things/1', '--header', 'odd'], /"odd" is no header field; write Name: value/],
     [['PUT', '/things/1', '--body', '{', '--with', 'body.at=1'], /the body cannot be read/],
@@ -142,8 +147,23 @@ export default intake({ endpoints: { book: endpoint('POST /nights/{night}', { pa
       status: 1,
       stdout: expect.stringContaining('no answer within 300 ms'),
     })
+    expect(await run(`http://127.0.0.1:${port}`, 'same.md', '--header', 'Odd: \u0001')).toMatchObject({
+      status: 1,
+      stdout: expect.stringContaining('it cannot be sent: invalid odd header'),
+    })
     silent.closeAllConnections()
     silent.close()
+    // An answer without end is not read to its end.
+    const endless = createServer((_, response) => {
+      const more = () => response.write('x'.repeat(100_000), (error) => error ?? more())
+      more()
+    }).listen(0)
+    expect(await run(`http://127.0.0.1:${(endless.address() as AddressInfo).port}`, 'b.md')).toMatchObject({
+      status: 1,
+      stdout: expect.stringMatching(/= 200 +Free[\s\S]*wanted 422, but it came 200/),
+    })
+    endless.closeAllConnections()
+    endless.close()
     folder.remove()
   })
   test('is probed, and what it lets by is found', async () => {
@@ -234,21 +254,24 @@ test('compare shows what breaks by requests, between files and between revisions
 })
 
 test('advise says few things, at their place, and is quiet where it is answered', () => {
-  const careless = `import { day, endpoint, group, intake, integer, list, record, text } from 'yosei'
+  const careless = `import { day, endpoint, group, intake, integer, list, record, table, text } from 'yosei'
+const span = record({ low: integer(), high: integer() }, { rules: (on) => [on.ascending('low', 'high')] })
 const put = endpoint('PATCH /things/{thingId}', {
   path: { thingId: text({ length: [1, 9] }) },
   query: { on: day({ from: '+1d', optional: true }) },
   body: record({ note: text(), tags: list(text({ length: [1, 9] })), password: text({ length: [8, 99] }), size: integer({ default: 1 }) }),
 })
 const post = endpoint('POST /things', {
-  body: record({ from: integer(), until: integer({ optional: true }) }),
+  body: record({ from: integer(), until: integer({ optional: true }), spans: table(span, { length: [0, 9], optional: true }) }),
   rules: (on) => [on.ascending('body.from', 'body.until', { status: 499 })],
 })
 export default intake({ endpoints: { put, post } })
 `
   const folder = new Folder({
     'intake.ts': careless,
-    'b.md': http('POST /things HTTP/1.1\nContent-Type: application/json\n\n{"from":1}'),
+    'b.md': http(
+      'POST /things HTTP/1.1\nContent-Type: application/json\n\n{"from":1,"spans":{"a":{"low":2,"high":1}}}',
+    ),
   })
   const { status, stdout } = folder.yosei(['advise', 'intake.ts', '--samples', 'b.md', '--format', 'json'])
   expect(status).toBe(1)
@@ -257,26 +280,26 @@ export default intake({ endpoints: { put, post } })
       ({ name, address, line }: { name: string; address: string; line: number }) => `${name} ${address} ${line}`,
     ),
   ).toEqual([
-    'open_identifier path.thingId 3',
-    'unclear_day query.on 4',
-    'unbounded body.note 5',
-    'unbounded body.tags 5',
-    'told_secret body.password 5',
-    'patched_default body.size 5',
-    'waiting_rule body.until 8',
-    'odd_status body.until 8',
-    'untripped body.until 8',
+    'open_identifier path.thingId 4',
+    'unclear_day query.on 5',
+    'unbounded body.note 6',
+    'unbounded body.tags 6',
+    'told_secret body.password 6',
+    'patched_default body.size 6',
+    'waiting_rule body.until 9',
+    'odd_status body.until 9',
+    'untripped body.until 9',
   ])
   expect(folder.yosei(['advise', 'intake.ts']).stdout).toMatch(
-    /body\.note has no greatest length[\s\S]*Give it a length[\s\S]*intake\.ts:5:18 {2}\(because: \{ unbounded: 'the reason' \} keeps it quiet\)\n.*\n +\^\^\^\^/,
+    /body\.note has no greatest length[\s\S]*Give it a length[\s\S]*intake\.ts:6:18 {2}\(because: \{ unbounded: 'the reason' \} keeps it quiet\)\n.*\n +\^\^\^\^/,
   )
   folder.write(
     'intake.ts',
     careless
       .replace('note: text()', "note: text({ because: { unbounded: 'cut by the proxy' } })")
       .replace(
-        'rules: (on) =>',
-        "because: { waiting_rule: 'open', odd_status: 'theirs', untripped: 'soon' },\n  rules: (on) =>",
+        '\n  rules: (on) =>',
+        "\n  because: { waiting_rule: 'open', odd_status: 'theirs', untripped: 'soon' },\n  rules: (on) =>",
       ),
   )
   expect(

@@ -30,8 +30,9 @@ interface Event {
   readonly input?: string
 }
 const isEvent = (value: object): value is Event => {
-  const { id, time } = value as Partial<Event>
-  return typeof id === 'string' && typeof time === 'string' && !Number.isNaN(Date.parse(time))
+  const { id, time, input } = value as { [name: string]: unknown }
+  const hasText = input === undefined || typeof input === 'string'
+  return hasText && typeof id === 'string' && typeof time === 'string' && !Number.isNaN(Date.parse(time))
 }
 function noEvent(line: number): never {
   throw new BookError(line, 'this line is no event of a journal; each is a JSON object with id and time')

@@ -1,6 +1,7 @@
 /** What a verdict block asks for, and whether a verdict is so. */
 import { type AcceptedVerdict, type Path, type PendingVerdict, parseAddress, type Rejected } from 'yosei'
 import { BookError } from './error.js'
+import { masked } from './place.js'
 
 /** A verdict on whatever endpoint. */
 export type AnyVerdict = AcceptedVerdict<string, unknown> | PendingVerdict<string, unknown> | Rejected
@@ -72,16 +73,24 @@ export function compare(
     const { input } = verdict as AcceptedVerdict<string, unknown>
     return expectation.values.flatMap(({ address, path, value }) => {
       const came = valueAt(input, path)
-      const show = (one: unknown) => (isShown(address) ? JSON.stringify(one) : '(secret)')
+      const show = (one: unknown) => (isShown(address) ? JSON.stringify(one) : masked)
       return same(value, came)
         ? []
         : [`wanted ${address} = ${show(value)}, but it came ${came === undefined ? 'absent' : show(came)}`]
     })
   }
-  if (!expectation.errors) return []
-  const came = [...(verdict as Rejected).errors]
+  return errorFaults(expectation, (verdict as Rejected).errors)
+}
+
+/** What errors lack of those that are expected, and which others came, in lines. */
+export function errorFaults(
+  { errors, others }: Expectation & { readonly outcome: 'rejected' },
+  told: readonly { readonly address: string; readonly code: string }[],
+): string[] {
+  if (!errors) return []
+  const came = [...told]
   // The lines that name a code take their errors first, so that a line without one takes what is left.
-  const lines = [...expectation.errors].sort((a, b) => Number(a.code === undefined) - Number(b.code === undefined))
+  const lines = [...errors].sort((a, b) => Number(a.code === undefined) - Number(b.code === undefined))
   const missing = lines.filter(({ address, code }) => {
     const index = came.findIndex((error) => error.address === address && (code === undefined || error.code === code))
     if (index >= 0) came.splice(index, 1)
@@ -89,7 +98,7 @@ export function compare(
   })
   return [
     ...missing.map(({ address, code }) => `wanted ${address}${code ? ` ${code}` : ''}, but it did not come`),
-    ...(expectation.others ? [] : came.map(({ address, code }) => `${address} ${code} came, but was not wanted`)),
+    ...(others ? [] : came.map(({ address, code }) => `${address} ${code} came, but was not wanted`)),
   ]
 }
 

@@ -1,6 +1,6 @@
 /** Where in a book the value stands that an error speaks of. */
 import { findNodeAtLocation, type Node, parseTree } from 'jsonc-parser'
-import { type FieldError, formatAddress, parseAddress } from 'yosei'
+import { type FieldError, formatAddress, type Message, parseAddress } from 'yosei'
 import type { Place, Sample } from './read.js'
 
 export function placeOf(error: FieldError, { message, places }: Sample): Place {
@@ -25,7 +25,8 @@ export interface Mark {
   readonly length: number
 }
 
-const masked = '(secret)'
+/** Stands where a value may not be printed. */
+export const masked = '(secret)'
 
 /** JSON with its places; none of what is nested more deeply than anybody could be shown. */
 function treeOf(json: string): Node | undefined {
@@ -45,8 +46,8 @@ function treeOf(json: string): Node | undefined {
  * @param target The target without secrets.
  */
 export function markOf(
-  error: FieldError,
-  { message }: Sample,
+  error: Pick<FieldError, 'address' | 'line' | 'column'>,
+  message: Message<string | Uint8Array | null>,
   target: string,
   isShown: (address: string) => boolean,
 ): Mark | undefined {
@@ -72,7 +73,7 @@ export function markOf(
 }
 
 function markInBody(
-  { line, column }: FieldError,
+  { line, column }: Pick<FieldError, 'line' | 'column'>,
   body: string,
   path: readonly (string | number)[],
   isShown: (address: string) => boolean,

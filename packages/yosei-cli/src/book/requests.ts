@@ -1,8 +1,8 @@
 /** Requests that were recorded elsewhere, as samples: lines of JSON, and HAR recordings. */
-import { findNodeAtLocation, parseTree } from 'jsonc-parser'
+import { type JSONVisitor, visit } from 'jsonc-parser'
 import type { Message } from 'yosei'
 import { BookError } from './error.js'
-import type { Sample } from './read.js'
+import type { Place, Sample } from './read.js'
 
 /** The place of all that is in a line, or in an entry. */
 const placesAt = (line: number, column: number) => {
@@ -69,58 +69,67 @@ function headersIn(headers: unknown, line: number): (readonly [string, string])[
  * @throws BookError where it is none.
  */
 export function readHar(text: string): Sample[] {
-  const root = nested(1, () => parseTree(text))
-  const entries = root && findNodeAtLocation(root, ['log', 'entries'])
-  let recorded: { log?: { entries?: HarEntry[] } }
+  let recorded: { log?: { entries?: unknown } } | null
   try {
     recorded = JSON.parse(text)
   } catch (error) {
     throw new BookError(1, `this is no JSON: ${(error as Error).message}`)
   }
-  if (entries?.type !== 'array') throw new BookError(1, 'this is no HAR recording; it has no log.entries')
-  let line = 1
-  let at = 0
-  return (recorded.log?.entries ?? []).flatMap((entry, index) => {
-    const offset = entries.children?.[index]?.offset ?? 0
-    for (; at < offset; at++) if (text[at] === '\n') line++
-    return readEntry(entry, line, offset - text.lastIndexOf('\n', offset))
-  })
+  const entries = recorded?.log?.entries
+  if (!Array.isArray(entries)) throw new BookError(1, 'this is no HAR recording; it has no log.entries')
+  const places = entryPlaces(text)
+  return entries.map((entry, index) => readEntry(entry, places[index] ?? { line: 1, column: 1 }))
 }
 
-interface HarEntry {
-  readonly startedDateTime?: string
-  readonly request?: {
-    readonly method?: string
-    readonly url?: string
-    readonly headers?: readonly { readonly name: string; readonly value: string }[]
-    readonly postData?: { readonly mimeType?: string; readonly text?: string }
+/** Where each entry begins. */
+function entryPlaces(text: string): readonly Place[] {
+  const places: Place[] = []
+  const onObjectBegin: JSONVisitor['onObjectBegin'] = (_offset, _length, line, column, pathTo) => {
+    const [log, entries, index, ...rest] = pathTo()
+    if (log !== 'log' || entries !== 'entries' || typeof index !== 'number' || rest.length > 0) return true
+    places[index] = { line: line + 1, column: column + 1 }
+    return false
   }
+  nested(1, () => visit(text, { onObjectBegin }))
+  return places
+}
+
+/** As anybody may have written it: each part is looked at before it is believed. */
+interface HarEntry {
+  readonly startedDateTime?: unknown
+  readonly request?: {
+    readonly method?: unknown
+    readonly url?: unknown
+    readonly headers?: unknown
+    readonly postData?: { readonly mimeType?: unknown; readonly text?: unknown } | null
+  } | null
 }
 /** What only says how it came over the wire. */
 const ofTheWire = /^(?::.*|content-length|content-encoding|transfer-encoding|connection|host)$/i
 
-function readEntry({ request, startedDateTime = '' }: HarEntry, line: number, column: number): Sample[] {
-  const { method, url, headers = [], postData } = request ?? {}
-  if (!method || !url || !URL.canParse(url))
+function readEntry(entry: HarEntry | null, { line, column }: Place): Sample {
+  const { method, url, headers, postData } = entry?.request ?? {}
+  if (typeof method !== 'string' || typeof url !== 'string' || !URL.canParse(url))
     throw new BookError(line, 'this entry has no request with a method and a url')
   const { pathname, search } = new URL(url)
-  const own = headers
-    .filter(({ name }) => !ofTheWire.test(name))
-    .map(({ name, value }) => [name.toLowerCase(), value] as const)
-  const isTyped = own.some(([name]) => name === 'content-type')
-  const message: Message<string | null> = {
-    method,
-    target: pathname + search,
-    headers: postData?.mimeType && !isTyped ? [...own, ['content-type', postData.mimeType]] : own,
-    body: postData?.text ?? null,
-  }
-  const now = new Date(startedDateTime)
-  return [
-    {
-      title: `${method} ${pathname}`,
-      message,
-      ...(Number.isNaN(now.getTime()) ? {} : { now }),
-      places: placesAt(line, column),
+  const fields = (Array.isArray(headers) ? headers : []).map((header: { name?: unknown; value?: unknown } | null) => {
+    if (typeof header?.name !== 'string' || typeof header.value !== 'string')
+      throw new BookError(line, 'a header field of this entry has no name, or no value')
+    return [header.name.toLowerCase(), header.value] as const
+  })
+  const own = fields.filter(([name]) => !ofTheWire.test(name))
+  const { mimeType, text } = postData ?? {}
+  const isTyped = typeof mimeType !== 'string' || own.some(([name]) => name === 'content-type')
+  const now = new Date(String(entry?.startedDateTime))
+  return {
+    title: `${method} ${pathname}`,
+    message: {
+      method,
+      target: pathname + search,
+      headers: isTyped ? own : [...own, ['content-type', mimeType]],
+      body: typeof text === 'string' ? text : null,
     },
-  ]
+    ...(Number.isNaN(now.getTime()) ? {} : { now }),
+    places: placesAt(line, column),
+  }
 }

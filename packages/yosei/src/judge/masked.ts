@@ -3,6 +3,7 @@
 import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
+import { masked } from '../kinds/run.js'
 import { holdsSecret, sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
 import { formatAddress, type Path } from '../terms/address.js'
@@ -10,8 +11,6 @@ import type { Parts } from '../terms/parts.js'
 import { filled } from '../terms/template.js'
 import type { Opened } from './open.js'
 
-/** Stands where a secret was. */
-const masked = '(secret)'
 /** The longest body and text that are written. */
 const longestBody = 16_000
 

@@ -23,6 +23,9 @@ export class Unshown {
   constructor(readonly kind: string) {}
 }
 
+/** Stands where a secret was. */
+export const masked = '(secret)'
+
 /** The most that is kept of one judgement: a body made to be wrong in a million places must not fill the memory. */
 export const mostFaults = 1000
 const mostReadings = 10_000
@@ -140,7 +143,7 @@ const typeOf = (value: unknown) => (Array.isArray(value) ? 'list' : value === nu
 /** Notes a reading, where they were asked for. A secret is noted without its value. */
 export function note(run: Run, how: Reading['how'], sent: unknown, read: unknown): void {
   if (!run.trace) return
-  const shown = (value: unknown) => (run.secrecy > 0 && value !== undefined ? '(secret)' : value)
+  const shown = (value: unknown) => (run.secrecy > 0 && value !== undefined ? masked : value)
   addReading(run.trace, { address: tellAddress(run.path), sent: shown(sent), read: shown(read), how })
 }
 

@@ -3,7 +3,7 @@
 import type { Node } from '../kinds/kind.js'
 import { isSecret, nodesAt } from '../kinds/locate.js'
 import { quote } from '../kinds/quote.js'
-import { addReading, asking } from '../kinds/run.js'
+import { addReading, asking, masked } from '../kinds/run.js'
 import { type At, tellAddress, valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
 import { sound } from '../terms/mistake.js'
@@ -106,7 +106,7 @@ export const fill: RuleOf<Fill> = {
       if (made === undefined) continue
       put(object as { [name: string]: unknown }, name, made)
       if (!run.trace) continue
-      const read = isSecret(root, filled) ? '(secret)' : made
+      const read = isSecret(root, filled) ? masked : made
       addReading(run.trace, { address: tellAddress(filled), sent: undefined, read, how: 'filled' })
     }
     return []
