@@ -25,7 +25,7 @@ const files = (all: { readonly [name: string]: string | object }) => {
 /** Packed, and laid out as by a package manager that keeps each package away from those that it does not name. */
 beforeAll(() => {
   mkdirSync(join(project, 'node_modules/.store'), { recursive: true })
-  for (const name of ['yosei', 'yosei-cli']) {
+  for (const name of ['yosei', 'yosei-desk', 'yosei-cli']) {
     const home = join(project, 'node_modules/.store', name, 'node_modules')
     mkdirSync(home, { recursive: true })
     const { status, said } = run('npm', ['pack', '--pack-destination', home], join(root, 'packages', name))
@@ -35,11 +35,14 @@ beforeAll(() => {
     run('mv', ['package', name], home)
     symlinkSync(join(home, name), join(project, 'node_modules', name))
   }
-  const home = join(project, 'node_modules/.store/yosei-cli/node_modules')
-  symlinkSync(join(project, 'node_modules/yosei'), join(home, 'yosei'))
-  for (const name of readdirSync(join(root, 'node_modules')))
-    if (!name.startsWith('.') && !name.startsWith('yosei') && name !== 'pino' && name !== 'busboy')
-      symlinkSync(join(root, 'node_modules', name), join(home, name))
+  for (const name of ['yosei-desk', 'yosei-cli']) {
+    const home = join(project, 'node_modules/.store', name, 'node_modules')
+    for (const own of name === 'yosei-cli' ? ['yosei', 'yosei-desk'] : ['yosei'])
+      symlinkSync(join(project, 'node_modules', own), join(home, own))
+    for (const other of readdirSync(join(root, 'node_modules')))
+      if (!other.startsWith('.') && !other.startsWith('yosei') && other !== 'pino' && other !== 'busboy')
+        symlinkSync(join(root, 'node_modules', other), join(home, other))
+  }
   for (const name of ['@types', '@jest', 'undici-types'])
     symlinkSync(join(root, 'node_modules', name), join(project, 'node_modules', name))
 })
@@ -232,10 +235,13 @@ test('the command says its version, and each package how it is installed', () =>
   files({
     'intake.mjs': `import { endpoint, intake, integer } from 'yosei'\nexport default intake({ endpoints: { night: endpoint('GET /{n}', { path: { n: integer({ max: 9 }) } }) } })`,
   })
+  const built = run(process.execPath, ['node_modules/yosei-cli/bin/yosei.js', 'desk', 'intake.mjs', '-o', 'desk'])
+  expect(built).toEqual({ status: 0, said: 'The desk is in desk; any server of files can serve it.\n' })
+  expect(readdirSync(join(project, 'desk/assets'))).toContain('bench.js')
   expect(run(process.execPath, ['node_modules/yosei-cli/bin/yosei.js', 'probe', 'intake.mjs']).said).toContain(
     'all as they must be; 0 not probed',
   )
-  for (const name of ['yosei', 'yosei-cli'])
+  for (const name of ['yosei', 'yosei-desk', 'yosei-cli'])
     expect(readdirSync(join(project, 'node_modules', name))).toEqual(
       expect.arrayContaining(['README.md', 'LICENSE', 'package.json']),
     )

@@ -3,11 +3,17 @@ import { type Intake, parseAddress } from 'yosei'
 import { type Demanded, demandsOf } from 'yosei/probe'
 import { folded } from './addresses.js'
 import type { AnyVerdict } from './book/index.js'
-import { bar, pc, plural, shorten, visible, width } from './terminal.js'
 
 interface Covered {
   readonly demand: Demanded
   count: number
+}
+
+interface Row {
+  readonly endpoint: string
+  readonly tripped: number
+  readonly all: number
+  readonly untripped: readonly Demanded[]
 }
 
 export class Coverage {
@@ -53,21 +59,13 @@ export class Coverage {
     return [...this.#endpoints.values()].flatMap((one) => [...one.values()])
   }
 
-  text(): string {
-    const names = Math.max(0, ...[...this.#endpoints.keys()].map((name) => name.length))
-    const lines = [...this.#endpoints].flatMap(([name, covered]) => {
+  /** By endpoint. */
+  rows(): readonly Row[] {
+    return [...this.#endpoints].map(([endpoint, covered]) => {
       const all = [...covered.values()]
-      const tripped = all.filter(({ count }) => count > 0).length
-      const head = `${name.padEnd(names)}  ${pc.green(bar(all.length === 0 ? 1 : tripped / all.length, 24))} ${percent(tripped, all.length)}  ${pc.gray(`${tripped} of ${all.length}`)}`
-      return [head, ...untrippedLines(all)]
+      const untripped = all.flatMap(({ demand, count }) => (count === 0 ? [demand] : []))
+      return { endpoint, tripped: all.length - untripped.length, all: all.length, untripped }
     })
-    const all = this.#all()
-    const tripped = all.filter(({ count }) => count > 0).length
-    return [
-      ...lines,
-      '',
-      `${pc.bold(percent(tripped, all.length).trim())} tripped: ${tripped} of ${plural(all.length, 'demand')}`,
-    ].join('\n')
   }
 
   json(): object {
@@ -77,20 +75,6 @@ export class Coverage {
       demands: all.map(({ demand, count }) => ({ ...demand, count })),
     }
   }
-}
-
-const percent = (part: number, all: number) => `${(all === 0 ? 100 : (100 * part) / all).toFixed(0)} %`.padStart(5)
-
-/** What was never tripped, a line for each address. */
-function untrippedLines(all: readonly Covered[]): string[] {
-  const byAddress = new Map<string, string[]>()
-  for (const { demand, count } of all)
-    if (count === 0) byAddress.set(demand.address, [...(byAddress.get(demand.address) ?? []), demand.code])
-  byAddress.get('')?.sort()
-  return [...byAddress].map(([address, codes]) => {
-    const where = visible(address === '' ? 'statuses' : address)
-    return `    ${pc.cyan(where)}  ${pc.gray(shorten(visible(codes.join(' ')), Math.max(10, width - 6 - where.length)))}`
-  })
 }
 
 /** What was told in a table, where addresses have names of their own. */

@@ -175,6 +175,30 @@ program
   })
 
 program
+  .command('desk')
+  .description('Starts a page on 127.0.0.1 to compose samples and to understand their verdicts.')
+  .argument('[intake]', intakeArgument)
+  .argument('[samples...]', 'sample books, which it may write to: files, folders or globs')
+  .option('--services <module>', servicesOption)
+  .option('--port <port>', 'the port that it listens on, instead of a free one', portOf)
+  .option('-o, --out <folder>', 'build it as files that judge in the browser, without a server')
+  .addHelpText('after', '\nExample: yosei desk intake.ts samples --services services.ts')
+  .action(
+    async (
+      file: string | undefined,
+      patterns: string[],
+      options: { services?: string; port?: number; out?: string },
+    ) => {
+      const { runDesk } = await import('./run-desk.js')
+      const { intake, samples, services } = settled(
+        { intake: file, samples: patterns, services: options.services },
+        false,
+      )
+      await runDesk({ ...options, intake, samples, services })
+    },
+  )
+
+program
   .command('completion')
   .description('Prints what lets a shell complete the commands and their options.')
   .argument('<shell>', 'bash, zsh or fish')
@@ -197,6 +221,11 @@ function timeOf(text: string): Date {
 function countOf(text: string): number {
   if (!/^[1-9]\d{0,5}$/.test(text)) throw new InvalidArgumentError('Write a whole number from 1 on.')
   return Number(text)
+}
+function portOf(text: string): number {
+  const port = /^\d{1,5}$/.test(text) ? Number(text) : Number.NaN
+  if (!(port < 65_536)) throw new InvalidArgumentError('Write a port from 0 to 65535.')
+  return port
 }
 function percentOf(text: string): number {
   if (!/^(?:\d|[1-9]\d|100)$/.test(text)) throw new InvalidArgumentError('Write a whole number from 0 to 100.')

@@ -89,7 +89,10 @@ const printers: { readonly [F in RunOptions['format']]: (quiet: boolean) => Prin
         await print(`${head}${sampleText(checked)}\n`)
       },
       async end(counts, written, coverage) {
-        if (coverage) await print(`${last === undefined ? '' : '\n'}${coverage.text()}\n`)
+        if (coverage) {
+          const { coverageText } = await import('./print-coverage.js')
+          await print(`${last === undefined ? '' : '\n'}${coverageText(coverage)}\n`)
+        }
         const lines = [countsText(counts), ...written]
         await print(`${last === undefined && !coverage ? '' : '\n'}${lines.join('\n')}\n`)
       },

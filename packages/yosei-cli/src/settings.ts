@@ -18,11 +18,14 @@ interface Said {
 /**
  * What was said on the command line, and for the rest what the package says; that is told.
  *
+ * @param needsSome Whether nothing can be done where samples are asked for and there are none.
+ *
  * @throws Failure where nobody says it.
  */
-export function settled(said: Said): Settings {
+export function settled(said: Said, needsSome = true): Settings {
   const needsSamples = said.samples !== undefined && said.samples.length === 0
-  if (said.intake !== undefined && !needsSamples) return { ...said, intake: said.intake, samples: said.samples ?? [] }
+  if (said.intake !== undefined && !(needsSamples && needsSome))
+    return { ...said, intake: said.intake, samples: said.samples ?? [] }
   const found = packageSettings()
   const own = found?.settings ?? {}
   const intake = said.intake ?? own.intake
@@ -31,7 +34,7 @@ export function settled(said: Said): Settings {
   const services = said.services ?? (said.intake === undefined ? own.services : undefined)
   if (intake === undefined)
     throw new Failure(`no intake is named; write its file, or "yosei": { "intake": "intake.ts" } into package.json`)
-  if (needsSamples && samples.length === 0)
+  if (needsSamples && needsSome && samples.length === 0)
     throw new Failure('no samples are named; write files, folders or globs of sample books behind the intake')
   const used = [
     ...(said.intake === undefined ? [`intake ${intake}`] : []),

@@ -4,4 +4,4 @@ export { type AnyVerdict, compare, type Expectation, errorFaults } from './expec
 export { type Mark, markOf, masked, placeOf } from './place.js'
 export { type Place, readBook, type Sample } from './read.js'
 export { readHar } from './requests.js'
-export { blockOf, isWritable, verdictOf, withVerdicts } from './write.js'
+export { blockOf, isWritable, verdictOf, withRequest, withVerdicts } from './write.js'

@@ -26,22 +26,23 @@ export const isWritable = ({ target, headers, body }: Message): boolean =>
 /** A sample with its verdict, as it stands in a book. */
 export function blockOf(
   title: string,
-  { method, target, headers, body }: Message,
+  message: Message,
   verdict: readonly string[],
   settings: readonly string[] = [],
 ): string {
-  const lines = [
-    `${method} ${target} HTTP/1.1`,
-    ...headers.map(([name, value]) => `${capitals(name)}: ${value}`),
-    ...(typeof body === 'string' && body !== '' ? ['', ...laidOut(body, headers).split(/\r?\n/)] : []),
-  ]
   return [
     `## ${title}`,
     ...(settings.length > 0 ? [fenced('book', settings)] : []),
-    fenced('http', lines),
+    fenced('http', linesOf(message)),
     fenced('verdict', verdict),
   ].join('\n\n')
 }
+
+const linesOf = ({ method, target, headers, body }: Message): string[] => [
+  `${method} ${target} HTTP/1.1`,
+  ...headers.map(([name, value]) => `${capitals(name)}: ${value}`),
+  ...(typeof body === 'string' && body !== '' ? ['', ...laidOut(body, headers).split(/\r?\n/)] : []),
+]
 
 const capitals = (name: string) => name.replace(/(^|-)[a-z]/g, (one) => one.toUpperCase())
 
@@ -55,6 +56,28 @@ function laidOut(body: string, headers: Message['headers']): string {
   } catch {
     return body
   }
+}
+
+/** A page in which a sample has this request; every other byte stays as it is. */
+export function withRequest(page: string, { places, blocks }: Sample, message: Message): string {
+  const lines = page.split(/(?<=\n)/)
+  const first = places.requestLine.line - 1
+  const last = blocks?.end ?? first + 1
+  const prefix = /^[\s>]*/.exec(lines[first - 1] ?? '')?.[0] ?? ''
+  // A fence ends at a line that is as long as it is.
+  const [fence = '```'] = /`{3,}|~{3,}/.exec(lines[first - 1] ?? '') ?? []
+  const wanted = linesOf(message)
+  const isEnded = wanted.some((line) => line.trimStart().startsWith(fence))
+  const around = isEnded ? fenced('http', wanted).split('\n') : undefined
+  const block = around ?? [undefined, ...wanted, undefined]
+  const end = /\r\n/.test(page) ? '\r\n' : '\n'
+  const own = block.map((line, index) =>
+    line === undefined
+      ? (lines[index === 0 ? first - 1 : last - 1] ?? '')
+      : `${prefix}${line}${index === block.length - 1 && !lines[last - 1]?.endsWith('\n') ? '' : end}`,
+  )
+  lines.splice(first - 1, last - first + 1, ...own)
+  return lines.join('')
 }
 
 /** A page in which samples have these verdicts; every other byte stays as it is. */

@@ -3,8 +3,11 @@
 import { rootOf } from '../declare/endpoint.js'
 import type { LookupNode } from '../declare/lookups.js'
 import { fitting, hold } from '../engine/interpret.js'
-import { inDeclaredOrder } from '../kinds/locate.js'
-import type { Fault } from '../kinds/run.js'
+import type { Node } from '../kinds/kind.js'
+import { childrenOf } from '../kinds/kinds.js'
+import { inDeclaredOrder, isSecret, nodesAt } from '../kinds/locate.js'
+import { type Fault, masked } from '../kinds/run.js'
+import { holdsSecret } from '../kinds/shape.js'
 import { holdingOf } from '../rules/conditions.js'
 import { concrete, everywhere, type Matter, pathOf } from '../rules/matter.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
@@ -14,6 +17,7 @@ import { put } from '../terms/own.js'
 import type { Parts } from '../terms/parts.js'
 import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
+import type { Step } from '../terms/verdict.js'
 import { type Refusing, refusalsIn } from './refuse.js'
 import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
@@ -66,6 +70,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   const found: { [name: string]: unknown } = {}
   /** Equal questions are asked once. */
   const asked = new Map<LookupNode['ask'], Map<string, Promise<Answer>>>()
+  /** What each was asked, what came and how long that took: for the trace. */
+  const told = new Map<LookupNode, Pick<Step, 'asked' | 'found' | 'took'>>()
 
   const askSame = (lookup: LookupNode, values: readonly unknown[], ask: () => Promise<Answer>): Promise<Answer> => {
     const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
@@ -89,12 +95,14 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     if (lookup.when && !holdingOf(lookup.when, matter)([])) return notRun
     const values = lookup.reads.map((address) => valueAt(input, pathOf(address, everywhere)))
     if (values.includes(undefined)) return notRun
+    const since = performance.now()
     const known = Object.fromEntries(follows.map(([own], index) => [own, valueIn(before[index] as Answer)]))
     const ask = () => askOne(name, lookup, values, asking, known)
     const asked_ = await (lookups.some((one) => one !== lookup && one.ask === lookup.ask)
       ? askSame(lookup, values, ask)
       : ask())
     const got = judgeAnswer(asked_, lookup, endpoint.statuses)
+    if (opened.run.trace) told.set(lookup, toldOf(lookup, root, values, asked_, performance.now() - since))
     if (got.outcome === 'found') {
       put(found, name, got.value)
       if (lookup.fill !== undefined) fill(matter, parseAddress(lookup.fill) as Path, got.value)
@@ -122,7 +130,12 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     }
   }
   for (const [index, name] of names.entries())
-    opened.run.trace?.steps.push({ stage: 'lookups', name, outcome: stepOf(all[index] as Answer) })
+    opened.run.trace?.steps.push({
+      stage: 'lookups',
+      name,
+      outcome: stepOf(all[index] as Answer),
+      ...told.get(lookups[index] as LookupNode),
+    })
   if (!first) return { found }
   const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, faults, sent), {
     ...first,
@@ -135,6 +148,16 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     cause,
   })
   return { found, rejection }
+}
+
+/** What a trace says of a question: nothing that is a secret, or was found by one. */
+function toldOf({ reads }: LookupNode, root: Node, values: readonly unknown[], answer: Answer, took: number) {
+  const hides = reads.map((address) => {
+    const path = pathOf(address, everywhere)
+    return isSecret(root, path) || nodesAt(root, path).some((node) => holdsSecret(node, childrenOf))
+  })
+  const asked = values.map((value, index) => (hides[index] ? masked : value))
+  return answer.outcome === 'found' && !hides.includes(true) ? { asked, found: answer.value, took } : { asked, took }
 }
 
 const valueIn = (answer: Answer) => (answer.outcome === 'found' ? answer.value : undefined)

@@ -17,6 +17,12 @@ export interface Step {
   readonly name?: string
   readonly outcome: 'passed' | 'failed' | 'not run'
   readonly because?: string
+  /** Of a lookup that was asked: the values that it reads, secrets apart. */
+  readonly asked?: readonly unknown[]
+  /** What it found; nothing where it reads a secret. */
+  readonly found?: unknown
+  /** How long it took, in milliseconds. */
+  readonly took?: number
 }
 
 export interface FieldError {

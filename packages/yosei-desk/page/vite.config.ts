@@ -5,5 +5,6 @@ export default defineConfig({
   root: import.meta.dirname,
   base: './',
   plugins: [react()],
-  build: { outDir: '../dist/page', emptyOutDir: true, chunkSizeWarningLimit: 1000 },
+  logLevel: 'warn',
+  build: { outDir: '../dist/page', emptyOutDir: true, chunkSizeWarningLimit: 1500, reportCompressedSize: false },
 })

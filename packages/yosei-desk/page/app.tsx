@@ -1,0 +1,892 @@
+/** The desk. */
+import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import type { FieldError, Reading } from 'yosei'
+import { fileText } from '../src/bytes.ts'
+import type { Bench, Catalogue, Draft, Judged, ProbeEntry, SampleEntry, Sheet, Shelf } from '../src/terms.ts'
+import { Answer } from './answer.tsx'
+import { Compared, type Other } from './compared.tsx'
+import { type Acts, Ledger, type Notes } from './ledger.tsx'
+import type { Choice } from './menu.tsx'
+import {
+  leaf,
+  leftOut,
+  moved,
+  rawAt,
+  type Scene,
+  sceneOf,
+  sendRaw,
+  sentTwice,
+  shownText,
+  typed,
+  withElement,
+  withFile,
+  withName,
+  withoutSecrets,
+  withSecretsOf,
+} from './model/edits.ts'
+import { changed, type History, redone, undone } from './model/history.ts'
+import { foldedAddress, type Line, rulesByAddress } from './model/lines.ts'
+import { cut } from './model/message.ts'
+import { curlOf, fetchOf, fragmentOf, pasted, type Shared, sharedIn, writeOf } from './model/share.ts'
+import { wordsOf } from './model/words.ts'
+import type { Action } from './palette.tsx'
+import { Rail } from './rail.tsx'
+import { Sending } from './sending.tsx'
+import { Station, type Stop, Way } from './way.tsx'
+
+const Text = lazy(() => import('./text.tsx'))
+const LineMenu = lazy(() => import('./menu.tsx'))
+const Palette = lazy(() => import('./palette.tsx'))
+const Saving = lazy(() => import('./saving.tsx'))
+
+/** Where a copied request goes when no server is named. */
+const somewhere = 'http://127.0.0.1:8080'
+const isApple = /Mac|iPhone|iPad/.test(navigator.userAgent)
+const keyOf = (key: string) => `${isApple ? '⌘' : 'Ctrl '}${key}`
+/** Up to here the rail lies above the ledger, and goes when it has been used. */
+const narrow = 900
+/** What is longer, addresses do not carry: then a reload begins anew. */
+const longestFragment = 60_000
+const never: readonly FieldError[] = []
+
+export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Catalogue }) {
+  const [catalogue, setCatalogue] = useState(first)
+  const [shelf, setShelf] = useState<Shelf>()
+  const [history, setHistory] = useState<History>()
+  const [sheet, setSheet] = useState<Sheet>()
+  const [judged, setJudged] = useState<Judged>()
+  const [stop, setStop] = useState<Stop>()
+  const [isRail, setRail] = useState(() => window.innerWidth > narrow)
+  const [isPalette, setPalette] = useState(false)
+  const [isSaving, setSaving] = useState(false)
+  const [isSending, setSending] = useState(false)
+  const [base, setBase] = useState('')
+  const [other, setOther] = useState<Other>()
+  const [menu, setMenu] = useState<{ line: Line; button: HTMLElement }>()
+  const [rawLines, setRawLines] = useState<ReadonlySet<string>>(new Set())
+  const [kept, setKept] = useState<ReadonlyMap<string, string>>(new Map())
+  const [focused, setFocused] = useState<string>()
+  const [notice, setNotice] = useState<string>()
+  /** Why what is on the page could not be judged. */
+  const [trouble, setTrouble] = useState<string>()
+  const sheets = useRef(new Map<string, Sheet>())
+  const reach = useRef<((address: string) => void) | null>(null)
+  const state = history?.now
+  const endpoint = state?.endpoint
+
+  /** Puts a request on the page. */
+  const go = useCallback(
+    async (draft: Draft, opened?: string, known?: string) => {
+      const name = known ?? (await bench.judge(draft)).endpoint ?? first.endpoints[0]?.name
+      if (name === undefined) return
+      setRawLines(new Set())
+      setKept(new Map())
+      setOther(undefined)
+      setHistory((now) =>
+        now
+          ? changed(now, { endpoint: name, draft, opened }, '', Date.now())
+          : { now: { endpoint: name, draft, opened }, past: [], future: [] },
+      )
+    },
+    [bench, first],
+  )
+  const sheetOf = useCallback(
+    async (name: string) => {
+      const known = sheets.current.get(name) ?? (await bench.sheet(name))
+      sheets.current.set(name, known)
+      return known
+    },
+    [bench],
+  )
+  const openEndpoint = useCallback(
+    async (name: string) => {
+      const { smallest, outline } = await sheetOf(name)
+      await go(
+        smallest ?? { message: `${outline.method} ${outline.template.replace(/\{[^}]+\}/g, 'x')} HTTP/1.1` },
+        undefined,
+        name,
+      )
+    },
+    [sheetOf, go],
+  )
+  const openSample = useCallback(
+    async (id: string) => {
+      await go(await bench.sample(id), id)
+    },
+    [bench, go],
+  )
+  const away = useCallback((error: Error) => setNotice(error.message), [])
+
+  /** What an address says; secrets that it leaves out are those of the sample that was opened. */
+  const openShared = useCallback(
+    async ({ endpoint: name, draft, opened }: Shared) => {
+      const { outline, base } = await sheetOf(name)
+      const sample = opened === undefined ? undefined : await bench.sample(opened).catch(() => undefined)
+      const sceneOfText = (message: string) => sceneOf(outline, base, message)
+      const message = sample ? withSecretsOf(sceneOfText(draft.message), sceneOfText(sample.message)) : draft.message
+      await go({ ...draft, message }, sample && opened, name)
+    },
+    [bench, go, sheetOf],
+  )
+  // What the address says, or the first sample, or the first endpoint.
+  useEffect(() => {
+    const start = async () => {
+      const shared = await sharedIn(location.hash.slice(1))
+      const [sample] = first.books.flatMap(({ samples }) => samples)
+      if (shared && first.endpoints.some(({ name }) => name === shared.endpoint)) await openShared(shared)
+      else if (sample) await openSample(sample.id)
+      else if (first.endpoints[0]) await openEndpoint(first.endpoints[0].name)
+    }
+    start().catch(away)
+  }, [first, openShared, openSample, openEndpoint, away])
+  useEffect(() => {
+    const on = async () => {
+      const shared = await sharedIn(location.hash.slice(1))
+      if (shared) await openShared(shared).catch(away)
+    }
+    window.addEventListener('hashchange', on)
+    return () => window.removeEventListener('hashchange', on)
+  }, [openShared, away])
+
+  const isShown = judged !== undefined
+  useEffect(() => {
+    if (isShown) bench.shelf().then(setShelf, away)
+  }, [bench, away, catalogue, isShown])
+  useEffect(() => {
+    if (endpoint === undefined) return
+    let isCurrent = true
+    sheetOf(endpoint).then((came) => isCurrent && setSheet(came), away)
+    return () => {
+      isCurrent = false
+    }
+  }, [endpoint, sheetOf, catalogue, away])
+
+  const chooseEndpoint = useCallback(
+    (name: string) => {
+      if (window.innerWidth <= narrow) setRail(false)
+      openEndpoint(name).catch(away)
+    },
+    [openEndpoint, away],
+  )
+  const chooseSample = useCallback(
+    (id: string) => {
+      if (window.innerWidth <= narrow) setRail(false)
+      openSample(id).catch(away)
+    },
+    [openSample, away],
+  )
+  const draft = state?.draft
+  const before = useRef<{ judged: Judged; revision: number; draft: Draft }>(undefined)
+  useEffect(() => {
+    if (!draft) return
+    let isCurrent = true
+    bench.judge(draft).then(
+      (came) => {
+        if (!isCurrent) return
+        setJudged(came)
+        setTrouble(undefined)
+        const last = before.current
+        before.current = { judged: came, revision: catalogue.revision, draft }
+        if (last && last.revision !== catalogue.revision && last.draft === draft) setNotice(changeOf(last.judged, came))
+        // The ledger follows the request to the endpoint that it means.
+        if (came.endpoint !== undefined)
+          setHistory((now) =>
+            now && now.now.draft === draft && now.now.endpoint !== came.endpoint
+              ? { ...now, now: { ...now.now, endpoint: came.endpoint as string } }
+              : now,
+          )
+      },
+      (error: Error) => isCurrent && setTrouble(error.message),
+    )
+    return () => {
+      isCurrent = false
+    }
+  }, [bench, draft, catalogue])
+
+  // What changes on disk.
+  const revision = useRef(first.revision)
+  const saving = useRef<Promise<unknown>>(undefined)
+  useEffect(() => {
+    const { changed: wait } = bench
+    if (!wait) return
+    let isOver = false
+    const follow = async () => {
+      while (!isOver) {
+        try {
+          const now = await wait(revision.current)
+          // What is being saved from here is no news.
+          await saving.current
+          if (isOver) return
+          if (now !== revision.current) {
+            revision.current = now
+            const next = await bench.catalogue()
+            sheets.current.clear()
+            setCatalogue(next)
+            setNotice(next.broken === undefined ? 'judged again: something changed on disk' : undefined)
+          }
+        } catch {
+          await new Promise((wake) => setTimeout(wake, 2000))
+        }
+      }
+    }
+    follow()
+    return () => {
+      isOver = true
+    }
+  }, [bench])
+
+  const blamed = useMemo(() => judged?.errors.map(({ address }) => address) ?? [], [judged])
+  const text = draft?.message
+  // Until the sheet of another endpoint has come, the one before stays: what has the focus keeps it.
+  const scene = useMemo(
+    () => (sheet && text !== undefined ? sceneOf(sheet.outline, sheet.base, text, blamed) : undefined),
+    [sheet, text, blamed],
+  )
+  const notes = useMemo(() => notesOf(scene, judged), [scene, judged])
+  const secrets = useMemo(
+    () =>
+      scene?.ledger.lines.flatMap(({ isSecret, isHead, slice }) => (isSecret && !isHead && slice ? [slice] : [])) ?? [],
+    [scene],
+  )
+
+  /** Changes the message; what is changed says whether typing goes on. */
+  const edit = useCallback((message: string, what: string) => {
+    setHistory((now) => now && changed(now, { ...now.now, draft: { ...now.now.draft, message } }, what, Date.now()))
+  }, [])
+  const about = (more: Partial<Draft>, what: string) =>
+    setHistory((now) => {
+      if (!now) return now
+      const next = { ...now.now.draft, ...more }
+      const own = Object.fromEntries(Object.entries(next).filter(([, value]) => value !== '')) as unknown as Draft
+      return changed(now, { ...now.now, draft: own }, what, Date.now())
+    })
+  const latest = useRef<{ scene: Scene | undefined; sheet: Sheet | undefined; kept: ReadonlyMap<string, string> }>(
+    undefined,
+  )
+  latest.current = { scene, sheet, kept }
+
+  const acts = useMemo<Acts>(() => {
+    const on = (line: Line, what: string, by: (scene: Scene, line: Line) => string) => {
+      const now = latest.current?.scene
+      // The line as it stands now: what was drawn may be a keystroke old.
+      const own = now?.ledger.lines.find(({ address }) => address === line.address) ?? line
+      if (now) edit(by(now, own), what)
+    }
+    return {
+      type: (line, value) => on(line, `type ${line.address}`, (now, own) => typed(now, own, value)),
+      raw: (line, raw) => on(line, `raw ${line.address}`, (now, own) => sendRaw(now, own, raw)),
+      leave: (line) => on(line, '', leftOut),
+      strike(line) {
+        const now = latest.current?.scene
+        if (now && line.slice) {
+          const raw = cut(now.text, line.slice)
+          setKept((all) => new Map(all).set(line.address, raw))
+        }
+        on(line, '', leftOut)
+      },
+      restore(line) {
+        const raw = latest.current?.kept.get(line.address) ?? ''
+        setKept((all) => {
+          const next = new Map(all)
+          next.delete(line.address)
+          return next
+        })
+        on(line, '', (now, own) => sendRaw(now, own, raw))
+      },
+      async file(line, file) {
+        const content = fileText(new Uint8Array(await file.arrayBuffer()))
+        on(line, '', (now, own) => withFile(now, own, file.name, file.type, content))
+      },
+      addElement: (line) =>
+        on(line, '', (now, own) => withElement(now, own, exampleAt(latest.current?.sheet, [...own.path, 0]))),
+      addName: (line, name) => {
+        on(line, '', (now, own) => withName(now, own, name))
+      },
+      menu: (line, button) => setMenu({ line, button }),
+      focus: (line) => setFocused(line.address),
+    }
+  }, [edit])
+
+  const step = useCallback(
+    (by: (history: History) => History | undefined) => setHistory((now) => (now && by(now)) ?? now),
+    [],
+  )
+  const faulty = useMemo(
+    () => scene?.ledger.lines.filter(({ address }) => notes.faults.has(address)).map(({ address }) => address) ?? [],
+    [scene, notes],
+  )
+  const toFault = useCallback(
+    (by: number) => {
+      if (faulty.length === 0) return
+      const here = faulty.indexOf(focused ?? '')
+      const next = here < 0 ? (by > 0 ? 0 : faulty.length - 1) : (here + by + faulty.length) % faulty.length
+      reach.current?.(faulty[next] as string)
+    },
+    [faulty, focused],
+  )
+
+  const safe = useMemo(() => scene && { message: withoutSecrets(scene), shared: withoutSecrets(scene, true) }, [scene])
+  // The address of the page brings it back, secrets and files apart.
+  useEffect(() => {
+    if (!safe || !state) return
+    const timer = setTimeout(async () => {
+      const { now, who } = state.draft
+      const own: Draft = { message: safe.shared, ...(now ? { now } : {}), ...(who ? { who } : {}) }
+      const fragment = await fragmentOf({
+        endpoint: state.endpoint,
+        draft: own,
+        ...(state.opened ? { opened: state.opened } : {}),
+      })
+      window.history.replaceState(null, '', fragment.length < longestFragment ? `#${fragment}` : location.pathname)
+    }, 250)
+    return () => clearTimeout(timer)
+  }, [safe, state])
+
+  const samples = useMemo(
+    () => new Map(catalogue.books.flatMap((book) => book.samples.map((one): [string, SampleEntry] => [one.id, one]))),
+    [catalogue],
+  )
+  const opened = state?.opened === undefined ? undefined : samples.get(state.opened)
+  const copy = (what: string, content: string) =>
+    navigator.clipboard.writeText(content).then(() => setNotice(`copied ${what}, without secrets`), away)
+  const origin = base === '' ? somewhere : base.replace(/\/+$/, '')
+  const compareWith = async (one: SampleEntry) =>
+    setOther({ title: one.title, judged: await bench.judge(await bench.sample(one.id)) })
+  const fill = (which: 'smallest' | 'fullest') => {
+    const made = sheet?.[which]
+    if (made && endpoint) go(made, state?.opened, endpoint).catch(away)
+    else setNotice('no accepted request can be made of this declaration; open a sample instead')
+  }
+  const save = (file: string, title: string, replaces: string | undefined): Promise<void> => {
+    const saved = saveNow(file, title, replaces)
+    saving.current = saved.catch(() => undefined)
+    return saved
+  }
+  const saveNow = async (file: string, title: string, replaces: string | undefined) => {
+    if (!draft || !safe || !bench.save) return
+    const { id, stamp } = await bench.save({
+      draft: { ...draft, message: safe.message },
+      file,
+      title,
+      ...(replaces === undefined ? {} : { replaces }),
+    })
+    const next = await bench.catalogue()
+    revision.current = next.revision
+    if (before.current) before.current = { ...before.current, revision: next.revision }
+    setCatalogue(next)
+    setHistory((now) => now && { ...now, now: { ...now.now, opened: id } })
+    const isOther = judged && stamp.status !== statusOf(judged)
+    setNotice(`saved into ${file} as ${stamp.status}${isOther ? ': what was left out makes the difference' : ''}`)
+  }
+  const paste = async (content: string) => {
+    const message = pasted(content)
+    if (message !== undefined) return go({ message, ...(draft?.now ? { now: draft.now } : {}) })
+    const trimmed = content.trim()
+    if (!trimmed.startsWith('{'))
+      return setNotice('no request was pasted: a curl command, a message, or a HAR entry is one')
+    const har = /"log"\s*:/.test(trimmed.slice(0, 200)) ? trimmed : `{"log":{"version":"1.2","entries":[${trimmed}]}}`
+    const [entry] = await bench.recorded(har)
+    if (entry) await go(entry)
+  }
+
+  const actionsNow = (): Action[] => [
+    { id: 'smallest', label: 'Fill: the smallest accepted request', do: () => fill('smallest') },
+    { id: 'fullest', label: 'Fill: the fullest accepted request', do: () => fill('fullest') },
+    { id: 'next', label: 'Go to the next fault', keys: 'F8', do: () => toFault(1) },
+    { id: 'previous', label: 'Go to the previous fault', keys: 'Shift F8', do: () => toFault(-1) },
+    { id: 'undo', label: 'Undo', keys: keyOf('Z'), do: () => step(undone) },
+    { id: 'redo', label: 'Redo', keys: keyOf('Shift Z'), do: () => step(redone) },
+    { id: 'message', label: 'Show the message', do: () => setStop('message') },
+    { id: 'answer', label: 'Show the answer', do: () => setStop('answer') },
+    ...(bench.save ? [{ id: 'save', label: 'Save as a sample', keys: keyOf('S'), do: () => setSaving(true) }] : []),
+    ...(bench.send
+      ? [{ id: 'send', label: 'Send to a server', keys: keyOf('Enter'), do: () => setSending(true) }]
+      : []),
+    { id: 'copy-message', label: 'Copy as message', do: () => copy('the message', safe?.message ?? '') },
+    { id: 'copy-curl', label: 'Copy as curl', do: () => copy('a curl command', curlOf(safe?.message ?? '', origin)) },
+    { id: 'copy-fetch', label: 'Copy as fetch', do: () => copy('a fetch call', fetchOf(safe?.message ?? '', origin)) },
+    {
+      id: 'copy-write',
+      label: 'Copy as write(…)',
+      do: () => scene && copy('a write call', writeOf(scene.outline.name, origin, partsOf(scene, judged))),
+    },
+    {
+      id: 'paste',
+      label: 'Open what is on the clipboard: curl, HAR entry, message',
+      do: () => navigator.clipboard.readText().then(paste).catch(away),
+    },
+    {
+      id: 'rail',
+      label: isRail ? 'Fold the rail away' : 'Show the rail',
+      keys: keyOf('B'),
+      do: () => setRail((now) => !now),
+    },
+    ...[...samples.values()]
+      .filter(({ id }) => id !== state?.opened && shelf?.stamps[id]?.endpoint === endpoint)
+      .slice(0, 100)
+      .map((one) => ({
+        id: `compare ${one.id}`,
+        label: `Compare with: ${one.title}`,
+        do: () => compareWith(one).catch(away),
+      })),
+    ...catalogue.endpoints
+      .slice(0, 200)
+      .map(({ name, title }) => ({
+        id: `open ${name}`,
+        label: `Open: ${title ?? name}`,
+        do: () => openEndpoint(name).catch(away),
+      })),
+  ]
+  const byKey = useRef<(event: KeyboardEvent) => void>(undefined)
+  byKey.current = (event) => {
+    const { key, shiftKey, altKey } = event
+    const isCommand = isApple ? event.metaKey : event.ctrlKey
+    const does = (act: () => void) => {
+      event.preventDefault()
+      act()
+    }
+    const low = key.toLowerCase()
+    if (isCommand && low === 'k') does(() => setPalette(true))
+    else if (isCommand && low === 's') does(() => bench.save && setSaving(true))
+    else if (isCommand && low === 'z') does(() => step(shiftKey ? redone : undone))
+    else if (isCommand && low === 'y') does(() => step(redone))
+    else if (isCommand && low === 'b') does(() => setRail((now) => !now))
+    else if (isCommand && key === 'Enter' && bench.send) does(() => setSending(true))
+    else if (key === 'F8') does(() => toFault(shiftKey ? -1 : 1))
+    else if ((key === 'F10' && shiftKey) || key === 'ContextMenu') {
+      const button = (event.target as HTMLElement).closest('.line')?.querySelector<HTMLElement>('.more')
+      if (button) does(() => button.click())
+    } else if (altKey && (key === 'ArrowDown' || key === 'ArrowUp') && focused !== undefined && scene) {
+      const { lines } = scene.ledger
+      const here = lines.findIndex(({ address }) => address === focused)
+      const next = lines[here + (key === 'ArrowDown' ? 1 : -1)]
+      if (next) does(() => reach.current?.(next.address))
+    }
+  }
+  useEffect(() => {
+    const on = (event: KeyboardEvent) => byKey.current?.(event)
+    window.addEventListener('keydown', on)
+    return () => window.removeEventListener('keydown', on)
+  }, [])
+  const onPaste = useRef<(event: ClipboardEvent) => void>(undefined)
+  onPaste.current = (event) => {
+    const content = event.clipboardData?.getData('text/plain') ?? ''
+    const isField = event.target instanceof HTMLElement && event.target.closest('input, textarea, .cm-editor')
+    if (!isField || pasted(content) !== undefined) {
+      if (isField && event.target instanceof HTMLElement && event.target.closest('.cm-editor')) return
+      event.preventDefault()
+      paste(content).catch(away)
+    }
+  }
+  useEffect(() => {
+    const on = (event: ClipboardEvent) => onPaste.current?.(event)
+    window.addEventListener('paste', on)
+    return () => window.removeEventListener('paste', on)
+  }, [])
+
+  // What had the focus may be gone: what holds it has it then.
+  useEffect(() => {
+    if (!scene || focused === undefined || document.activeElement !== document.body) return
+    const known = new Set(scene.ledger.lines.map(({ address }) => address))
+    let near = focused
+    while (near !== '' && !known.has(near)) near = above(near)
+    if (near !== '') reach.current?.(near)
+  }, [scene, focused])
+
+  const rules = useMemo(() => (sheet ? rulesByAddress(sheet.outline) : undefined), [sheet])
+  const line = scene?.ledger.lines.find(({ address }) => address === focused)
+  const entry = catalogue.endpoints.find(({ name }) => name === endpoint)
+  const probesAt = useCallback(
+    async () => (menu && endpoint !== undefined ? bench.probes(endpoint, foldedAddress(menu.line.path)) : []),
+    [bench, menu, endpoint],
+  )
+  const faults = judged?.errors ?? never
+
+  return (
+    <div className="desk" data-rail={isRail || undefined}>
+      {isRail && (
+        <Rail
+          catalogue={catalogue}
+          shelf={shelf}
+          endpoint={endpoint}
+          opened={state?.opened}
+          onEndpoint={chooseEndpoint}
+          onSample={chooseSample}
+        />
+      )}
+      <main>
+        <header className="masthead">
+          <button
+            type="button"
+            className="quiet"
+            aria-expanded={isRail}
+            onClick={() => setRail((now) => !now)}
+            aria-label="Endpoints and samples"
+          >
+            <svg viewBox="0 0 16 16" width="15" height="15" aria-hidden="true">
+              <path d="M1 3.5h14M1 8h14M1 12.5h14" fill="none" stroke="currentColor" />
+            </svg>
+          </button>
+          <div className="title">
+            <h1>{entry?.title ?? endpoint ?? catalogue.title}</h1>
+            <p>
+              {entry && (
+                <code>
+                  {entry.method} {entry.template}
+                </code>
+              )}
+              {opened && <span>{opened.title}</span>}
+            </p>
+          </div>
+          {judged && (
+            <output className="verdict" aria-live="polite" data-outcome={judged.outcome}>
+              <b>{judged.outcome === 'rejected' ? judged.status : judged.outcome}</b>
+              <span>{summaryOf(judged)}</span>
+            </output>
+          )}
+          <button type="button" onClick={() => setPalette(true)} aria-haspopup="dialog">
+            actions <kbd>{keyOf('K')}</kbd>
+          </button>
+        </header>
+        {trouble !== undefined && (
+          <p className="notice bad" role="alert">
+            {trouble}
+          </p>
+        )}
+        {catalogue.broken !== undefined && (
+          <p className="notice bad" role="alert">
+            {catalogue.broken} <small>What was there before still judges.</small>
+          </p>
+        )}
+        <p className="notice" role="status" hidden={notice === undefined}>
+          {notice}
+          <button type="button" className="quiet" onClick={() => setNotice(undefined)} aria-label="put the notice away">
+            ×
+          </button>
+        </p>
+        {judged && scene && draft && (
+          <>
+            <Way judged={judged} outline={scene.outline} open={stop} onOpen={setStop} />
+            {stop === 'message' && (
+              <Suspense fallback={null}>
+                <Text text={draft.message} secrets={secrets} onChange={(message) => edit(message, 'text')} />
+              </Suspense>
+            )}
+            {stop === 'answer' && (
+              <Answer bench={bench} draft={draft} judged={judged} languages={catalogue.languages} />
+            )}
+            {stop !== undefined && stop !== 'message' && stop !== 'answer' && <Station at={stop} judged={judged} />}
+            {isSending && (
+              <Sending
+                bench={bench}
+                draft={draft}
+                judged={judged}
+                base={base}
+                onBase={setBase}
+                onClose={() => setSending(false)}
+              />
+            )}
+            {other && (
+              <Compared
+                title={opened?.title ?? 'this request'}
+                judged={judged}
+                other={other}
+                onClose={() => setOther(undefined)}
+              />
+            )}
+            <div className="about">
+              <label>
+                clock
+                <input
+                  value={draft.now ?? ''}
+                  placeholder="now"
+                  spellCheck={false}
+                  aria-invalid={draft.now !== undefined && Number.isNaN(Date.parse(draft.now)) ? true : undefined}
+                  onChange={(event) => about({ now: event.target.value }, 'now')}
+                />
+              </label>
+              {scene.outline.who && (
+                <label className="wide">
+                  who asks
+                  <input
+                    value={draft.who ?? ''}
+                    placeholder="whoever the request says"
+                    spellCheck={false}
+                    aria-invalid={draft.who !== undefined && !isJson(draft.who) ? true : undefined}
+                    onChange={(event) => about({ who: event.target.value }, 'who')}
+                  />
+                </label>
+              )}
+              <span className="choices">
+                <button type="button" className="quiet" onClick={() => fill('smallest')}>
+                  fill smallest
+                </button>
+                <button type="button" className="quiet" onClick={() => fill('fullest')}>
+                  fullest
+                </button>
+                {bench.send && (
+                  <button
+                    type="button"
+                    className="quiet"
+                    onClick={() => setSending((now) => !now)}
+                    aria-expanded={isSending}
+                  >
+                    send
+                  </button>
+                )}
+                {bench.save && (
+                  <button type="button" className="quiet" onClick={() => setSaving(true)} aria-haspopup="dialog">
+                    save
+                  </button>
+                )}
+              </span>
+            </div>
+            {faults.some(({ address }) => address === '') && (
+              <ul className="whole">
+                {faults.flatMap(({ address, code, message }) =>
+                  address === '' ? [<li key={code}>{message}</li>] : [],
+                )}
+              </ul>
+            )}
+            {scene.ledger.pieces === undefined && (
+              <p className="notice bad">
+                The message has no request line, such as GET /path HTTP/1.1, so no field of it can be told. Mend it at
+                “message”, or undo.
+              </p>
+            )}
+            <Ledger scene={scene} notes={notes} rawLines={rawLines} leftOut={kept} acts={acts} reach={reach} />
+          </>
+        )}
+        <footer className="footnote" aria-live="off">
+          {line ? (
+            <>
+              <code>{line.address}</code> {line.field?.title && <b>{line.field.title}. </b>}
+              {line.field?.description && <span>{line.field.description} </span>}
+              <span>{line.field ? wordsOf(line.field) : 'nobody declared it'}</span>
+              {rules?.get(foldedAddress(line.path))?.map((words) => (
+                <em key={words}>{words}</em>
+              ))}
+            </>
+          ) : (
+            <span>A line that has the focus is told here; Shift F10 says what can be done to it.</span>
+          )}
+        </footer>
+      </main>
+      <Suspense fallback={null}>
+        {menu && scene && (
+          <LineMenu
+            line={menu.line}
+            button={menu.button}
+            choices={choicesOf(scene, menu.line, acts, edit, setRawLines, rawLines.has(menu.line.address))}
+            probes={probesAt}
+            onProbe={(probe) => edit(probed(scene, menu.line, probe), '')}
+            onClose={() => setMenu(undefined)}
+          />
+        )}
+        {isPalette && <Palette actions={actionsNow()} onClose={() => setPalette(false)} />}
+        {isSaving && catalogue.books.length > 0 && (
+          <Saving catalogue={catalogue} opened={opened} onSave={save} onClose={() => setSaving(false)} />
+        )}
+        {isSaving && catalogue.books.length === 0 && <NoBooks onClose={() => setSaving(false)} tell={setNotice} />}
+      </Suspense>
+    </div>
+  )
+}
+
+function NoBooks({ tell, onClose }: { tell: (text: string) => void; onClose: () => void }) {
+  useEffect(() => {
+    tell('no sample book was given: start the desk with one, as in yosei desk intake.ts samples/book.md')
+    onClose()
+  }, [tell, onClose])
+  return null
+}
+
+const statusOf = ({ outcome, status }: Judged) => (outcome === 'rejected' ? String(status) : outcome)
+
+function summaryOf(judged: Judged): string {
+  if (judged.outcome === 'accepted') return 'every field and rule holds'
+  if (judged.outcome === 'pending') return `not asked: ${judged.unasked.join(', ')}`
+  const count = judged.errors.length + judged.more
+  return count === 1 ? '1 fault' : `${count} faults`
+}
+
+/** What became of the same request after a change on disk. */
+function changeOf(old: Judged, now: Judged): string {
+  const keys = ({ errors }: Judged) => new Set(errors.map(({ address, code }) => `${address} ${code}`))
+  const [one, two] = [keys(old), keys(now)]
+  const gone = [...one].filter((key) => !two.has(key)).map((key) => `− ${key}`)
+  const come = [...two].filter((key) => !one.has(key)).map((key) => `+ ${key}`)
+  const status = statusOf(old) === statusOf(now) ? '' : `${statusOf(old)} is ${statusOf(now)} now`
+  const all = [status, ...come, ...gone].filter(Boolean)
+  return all.length === 0
+    ? 'judged again after a change on disk: the same verdict'
+    : `judged again after a change on disk: ${all.join(', ')}`
+}
+
+/** Readings and faults at the lines that there are; a fault at no line is told at the one above it. */
+function notesOf(scene: Scene | undefined, judged: Judged | undefined): Notes {
+  const readings = new Map<string, Reading>(judged?.readings.map((one) => [one.address, one]))
+  const faults = new Map<string, FieldError[]>()
+  const known = new Set(scene?.ledger.lines.map(({ address }) => address))
+  for (const error of judged?.errors ?? []) {
+    let address = error.address
+    while (address !== '' && !known.has(address)) address = above(address)
+    if (address === '' && error.address !== '') address = error.address.split(/[.[]/)[0] ?? ''
+    faults.set(address, [...(faults.get(address) ?? []), error])
+  }
+  return { readings, faults }
+}
+
+/** The address that holds this one. */
+const above = (address: string): string => {
+  const shorter = address.replace(/(?:\.[A-Za-z_$][\w$-]*|\[(?:\d+|"(?:[^"\\]|\\.)*")\])$/, '')
+  return shorter === address ? '' : shorter
+}
+const isJson = (json: string) => {
+  try {
+    JSON.parse(json)
+    return true
+  } catch {
+    return false
+  }
+}
+
+/** How the fullest accepted request has it. */
+function exampleAt(sheet: Sheet | undefined, path: Line['path']): string | undefined {
+  if (!sheet?.fullest) return undefined
+  const example = sceneOf(sheet.outline, sheet.base, sheet.fullest.message)
+  const wanted = foldedAddress(path)
+  const line = example.ledger.lines.find((one) => one.slice && foldedAddress(one.path) === wanted)
+  return line?.slice && cut(example.text, line.slice)
+}
+
+/** The request with the value that a probe has at a line; where the probe is wrong elsewhere too, the whole of it. */
+function probed(scene: Scene, line: Line, { draft }: ProbeEntry): string {
+  const broken = sceneOf(scene.outline, scene.base, draft.message)
+  const wanted = foldedAddress(line.path)
+  const own =
+    broken.ledger.lines.find(({ address }) => address === line.address) ??
+    broken.ledger.lines.find(({ path }) => foldedAddress(path) === wanted)
+  const now = scene.ledger.lines.find(({ address }) => address === line.address) ?? line
+  if (!own) return draft.message
+  if (!own.slice) return now.slice ? leftOut(scene, now) : draft.message
+  const raw = cut(broken.text, own.slice)
+  const changed = sendRaw(scene, now, raw)
+  if (own.times > now.times && own.times > 1) {
+    const there = sceneOf(scene.outline, scene.base, changed)
+    const again = there.ledger.lines.find(({ address }) => address === line.address)
+    return again ? sentTwice(there, again) : draft.message
+  }
+  return changed === scene.text ? draft.message : changed
+}
+
+/** What can be done to a line. */
+function choicesOf(
+  scene: Scene,
+  drawn: Line,
+  acts: Acts,
+  edit: (text: string, what: string) => void,
+  setRaw: (by: (now: ReadonlySet<string>) => ReadonlySet<string>) => void,
+  isRaw: boolean,
+): Choice[] {
+  const line = scene.ledger.lines.find(({ address }) => address === drawn.address) ?? drawn
+  const { slice, codec, element, address, field, part } = line
+  const raw = rawAt(scene.text, line)
+  const sends = (id: string, label: string, by: string): Choice => ({
+    id,
+    label,
+    do: () => edit(sendRaw(scene, line, by), ''),
+  })
+  const text = shownText(raw, codec)
+  const number = /^-?(?:0|[1-9]\d*)(?:\.\d+)?$/.test(text) ? text : '1'
+  return [
+    ...(line.isHead && codec !== 'json'
+      ? []
+      : [
+          {
+            id: 'raw',
+            label: isRaw ? 'write it in its control' : 'write it as it stands in the message',
+            do: () =>
+              setRaw((now) => {
+                const next = new Set(now)
+                if (!next.delete(address)) next.add(address)
+                return next
+              }),
+          },
+        ]),
+    ...(slice && part !== 'path'
+      ? [
+          {
+            id: 'leave',
+            label: element ? 'take it out' : 'leave it out',
+            do: () => (element ? acts.leave(line) : acts.strike(line)),
+          },
+        ]
+      : []),
+    ...(slice && part !== 'path' && !element
+      ? [{ id: 'twice', label: 'send it twice', do: () => edit(sentTwice(scene, line), '') }]
+      : []),
+    ...(!slice && field
+      ? [{ id: 'example', label: 'send an example', do: () => edit(sendRaw(scene, line, exampleRaw(line)), '') }]
+      : []),
+    ...(codec === 'json'
+      ? [
+          ...(raw === 'null' ? [] : [sends('null', 'send null', 'null')]),
+          ...(raw.startsWith('"') ? [] : [sends('text', 'send text', JSON.stringify(text))]),
+          ...(/^-?\d/.test(raw) ? [] : [sends('number', 'send a number', number)]),
+          ...(/^(?:true|false)$/.test(raw) ? [] : [sends('true', 'send true', 'true')]),
+          ...(raw.startsWith('[') ? [] : [sends('list', 'send a list', slice ? `[${raw}]` : '[]')]),
+          ...(raw.startsWith('{') ? [] : [sends('record', 'send a record', '{}')]),
+        ]
+      : slice && text !== ''
+        ? [sends('empty', 'send it empty', '')]
+        : []),
+    ...(element && element.index > 0
+      ? [{ id: 'up', label: 'move it up', do: () => edit(moved(scene, line, -1), '') }]
+      : []),
+    ...(element && element.index < element.of - 1
+      ? [{ id: 'down', label: 'move it down', do: () => edit(moved(scene, line, 1), '') }]
+      : []),
+  ]
+}
+
+function exampleRaw({ field, codec }: Line): string {
+  const {
+    kind,
+    values = [],
+    examples,
+  } = leaf(field) as { kind: string; values?: readonly unknown[]; examples?: readonly unknown[] }
+  const [
+    one = values[0] ??
+      (kind === 'flag'
+        ? true
+        : kind === 'integer' || kind === 'number'
+          ? 1
+          : kind === 'record' || kind === 'table' || kind === 'tagged'
+            ? {}
+            : kind === 'list' || kind === 'tuple'
+              ? []
+              : 'x'),
+  ] = examples ?? []
+  return codec === 'json' ? JSON.stringify(one) : String(one)
+}
+
+/** The values as they were read, for a call that writes them. */
+function partsOf(scene: Scene, judged: Judged | undefined): { readonly [part: string]: unknown } {
+  if (judged?.input) return judged.input as { readonly [part: string]: unknown }
+  const body = scene.ledger.pieces && cut(withoutSecrets(scene), scene.ledger.pieces.body)
+  const part = (name: string) =>
+    Object.fromEntries(
+      scene.ledger.lines.flatMap((line) =>
+        line.part === name && line.path.length === 2 && line.slice && !line.isSecret
+          ? [[line.label, shownText(rawAt(scene.text, line), line.codec)]]
+          : [],
+      ),
+    )
+  return {
+    path: part('path'),
+    query: part('query'),
+    header: part('header'),
+    ...(body ? { body: isJson(body) ? JSON.parse(body) : body } : {}),
+  }
+}

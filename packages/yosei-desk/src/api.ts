@@ -1,0 +1,61 @@
+/** The desk's own intake: what the page asks, and from where it may. */
+import { endpoint, type Head, intake, integer, record, refuse, text } from 'yosei'
+
+const draft = record({
+  message: text({ length: [0, 10_000_000] }),
+  now: text({ length: [1, 100], optional: true }),
+  who: text({ length: [0, 10_000], optional: true }),
+})
+const name = text({ length: [1, 1000] })
+
+export interface Home {
+  /** The port that it listens on: known when it does. */
+  port: number
+}
+
+/** Names of this machine, which no page of another site can take for its own. */
+const isOwn = (host: string | null, port: number) =>
+  host !== null && [`127.0.0.1:${port}`, `localhost:${port}`, `[::1]:${port}`].includes(host)
+
+export const api = intake({
+  title: 'Desk',
+  limits: { body: '30MB', handle: '60s' },
+  endpoints: {
+    page: endpoint('GET /', {}),
+    asset: endpoint('GET /assets/{file}', { path: { file: text({ pattern: /^[A-Za-z0-9._-]+$/, length: [1, 100] }) } }),
+    catalogue: endpoint('GET /api/catalogue', {}),
+    shelf: endpoint('GET /api/shelf', {}),
+    changed: endpoint('GET /api/changes', { query: { after: integer({ min: 0 }) } }),
+    sheet: endpoint('GET /api/endpoints/{name}', { path: { name } }),
+    probes: endpoint('GET /api/endpoints/{name}/probes', { path: { name }, query: { address: name } }),
+    sample: endpoint('GET /api/samples', { query: { id: name } }),
+    save: endpoint('POST /api/samples', {
+      body: record({ draft, file: name, title: text({ length: [1, 200] }), replaces: text({ optional: true }) }),
+    }),
+    judge: endpoint('POST /api/judgements', { body: draft }),
+    answer: endpoint('POST /api/answers', {
+      body: record({ draft, accept: text({ length: [0, 200] }), language: text({ length: [0, 100] }) }),
+    }),
+    recorded: endpoint('POST /api/recordings', { body: record({ har: text({ length: [0, 20_000_000] }) }) }),
+    send: endpoint('POST /api/sendings', {
+      body: record({
+        draft,
+        base: text({ format: 'uri', length: [1, 2000] }),
+        times: integer({ min: 1, max: 200, default: 1 }),
+      }),
+    }),
+  },
+  identify({ headers }: Head, { home }: { home: Home }) {
+    const host = headers.get('host')
+    const origin = headers.get('origin')
+    const isHere = isOwn(host, home.port) && (origin === null || origin === `http://${host}`)
+    return isHere
+      ? { from: 'here' }
+      : refuse({
+          status: 403,
+          code: 'not_from_here',
+          message: 'is not the desk itself',
+          at: origin ? 'header.origin' : 'header.host',
+        })
+  },
+})

@@ -1,0 +1,250 @@
+/** What judges for the page: over a module and its services, in Node or in a browser. */
+import { answer, type Intake, judge, type Message, outline, parseAddress } from 'yosei'
+import { type Probe, probesOf } from 'yosei/probe'
+import { draftOf, messageOf, writtenMessage } from './draft.js'
+import type { AnyVerdict, BookSample, Kit } from './kit.js'
+import type {
+  Answer,
+  Bench,
+  BookEntry,
+  Draft,
+  EndpointEntry,
+  EndpointOutline,
+  Judged,
+  ProbeEntry,
+  Shelf,
+  Stamp,
+  Wishes,
+} from './terms.js'
+
+export { messageOf } from './draft.js'
+export type { Kit } from './kit.js'
+
+/** A book as it was read. */
+export interface Book {
+  readonly file: string
+  readonly page: string
+}
+export interface Matter {
+  readonly app: Intake
+  /** Makes stand-in services, afresh for each judgement. */
+  readonly makeServices?: (() => unknown) | undefined
+  readonly books: readonly Book[]
+  readonly kit: Kit
+  readonly revision?: number
+  readonly broken?: string | undefined
+}
+
+/** @throws Error where a book cannot be read. */
+export function createBench(matter: Matter): Bench {
+  const { app, books, kit, revision = 0, broken } = matter
+  const outlined = outline(app) as unknown as Outlined
+  const samples = new Map<string, BookSample>()
+  const entries = books.map(
+    ({ file, page }): BookEntry => ({
+      file,
+      title: /^#\s+(.*)$/m.exec(page)?.[1] ?? file,
+      samples: kit.readBook(page).map((sample, index) => {
+        const id = `${file}#${index + 1}`
+        samples.set(id, sample)
+        return { id, title: sample.title, method: sample.message.method, target: sample.message.target }
+      }),
+    }),
+  )
+  const known = <T>(found: T | undefined, what: string): T => {
+    if (found === undefined) throw new RangeError(`${what}: there is none`)
+    return found
+  }
+  const outlineOf = (name: string) =>
+    known(Object.hasOwn(outlined.endpoints, name) ? outlined.endpoints[name] : undefined, name)
+  /** Samples that may be of an endpoint: what a function of the declaration takes is taken from them. */
+  const like = (endpoint: string): Message[] =>
+    [...samples.values()]
+      .map(({ message }) => message)
+      .filter(({ method }) => method === outlined.endpoints[endpoint]?.method)
+      .slice(0, mostLike)
+  const probes = new Map<string, readonly Probe[]>()
+  const probesIn = (endpoint: string): readonly Probe[] => {
+    outlineOf(endpoint)
+    const made = probes.get(endpoint) ?? [...probesOf(app, { endpoint, samples: like(endpoint) })]
+    probes.set(endpoint, made)
+    return made
+  }
+
+  return {
+    async catalogue() {
+      return {
+        title: outlined.title ?? 'Intake',
+        endpoints: Object.values(outlined.endpoints).map(entryOf),
+        books: entries,
+        languages: ['en', 'de', ...Object.keys((app as { languages?: object }).languages ?? {})].filter(
+          (one, index, all) => all.indexOf(one) === index,
+        ),
+        revision,
+        ...(broken === undefined ? {} : { broken }),
+      }
+    },
+    async shelf(): Promise<Shelf> {
+      const coverage = kit.coverage(app)
+      const stamps: { [sample: string]: Stamp } = {}
+      let since = performance.now()
+      for (const [id, sample] of samples) {
+        // Whoever asks meanwhile is not kept waiting.
+        if (performance.now() - since > longestHold) {
+          await new Promise((next) => setTimeout(next))
+          since = performance.now()
+        }
+        const verdict = await verdictOn(matter, draftOf(sample))
+        coverage.add(verdict)
+        stamps[id] = stampOf(matter, sample, verdict)
+      }
+      return { stamps, coverage: coverage.table() }
+    },
+    async sample(id) {
+      return draftOf(known(samples.get(id), id))
+    },
+    async sheet(name) {
+      const own = outlineOf(name)
+      const good = goodProbes(app, name, like(name))
+      return { outline: own, base: outlined.base ?? '', ...good }
+    },
+    async probes(endpoint, address) {
+      return probesIn(endpoint).flatMap((probe): ProbeEntry[] => {
+        if (probe.outcome !== 'rejected' || folded(probe.address) !== address) return []
+        return [{ what: probe.what, address: probe.address, code: probe.code, draft: probeDraft(probe) }]
+      })
+    },
+    judge: (draft) => judged(matter, draft),
+    async answer(draft, wishes) {
+      return answerTo(await verdictOn(matter, draft), wishes)
+    },
+    async recorded(har) {
+      return [...kit.readHar(har)].map(draftOf)
+    },
+  }
+}
+
+/** In milliseconds. */
+const longestHold = 20
+/** More samples tell probes nothing new. */
+const mostLike = 40
+
+interface Outlined {
+  readonly title?: string
+  readonly base?: string
+  readonly endpoints: { readonly [name: string]: EndpointOutline & { readonly tags: readonly string[] } }
+}
+
+const entryOf = ({ name, method, template, title, tags }: Outlined['endpoints'][string]): EndpointEntry => ({
+  name,
+  method,
+  template,
+  ...(title === undefined ? {} : { title }),
+  tags,
+})
+
+/** The first right requests that are made are the smallest and the fullest. */
+function goodProbes(app: Intake, endpoint: string, samples: readonly Message[]): { smallest?: Draft; fullest?: Draft } {
+  const found: Draft[] = []
+  for (const probe of probesOf(app, { endpoint, samples })) {
+    if (probe.outcome !== 'accepted' || found.length === 2) break
+    found.push(probeDraft(probe))
+  }
+  const [smallest, fullest = smallest] = found
+  return smallest && fullest ? { smallest, fullest } : {}
+}
+
+const probeDraft = ({ message, now, who }: Exclude<Probe, { outcome: 'unprobed' }>): Draft => ({
+  message: writtenMessage(message),
+  now: now.toISOString().replace('.000Z', 'Z'),
+  ...(who ? { who: JSON.stringify(who.json) } : {}),
+})
+
+/** An address with `[]` for each element. */
+export const folded = (address: string): string => address.replace(/\[\d+\]/g, '[]')
+
+/** What `judge` takes besides the message. */
+async function aboutOf({ app, makeServices, kit }: Matter, { now, who }: Draft, endpoint: string | undefined) {
+  const time = now === undefined ? Number.NaN : Date.parse(now)
+  const clock = Number.isNaN(time) ? {} : { now: new Date(time) }
+  const services = makeServices ? { services: await makeServices() } : {}
+  if (who === undefined || who.trim() === '') return { ...clock, ...services }
+  const read = kit.readWho(app, endpoint, jsonOf(who), clock)
+  // Where it is nobody that the endpoint declares, that is told, and nobody asks.
+  if ('error' in read)
+    throw new RangeError(`who asks: ${read.error?.address.replace(/^body\.?/, '')} ${read.error?.message}`)
+  return { ...clock, ...services, who: read.who }
+}
+
+function jsonOf(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return undefined
+  }
+}
+
+export async function verdictOn(matter: Matter, draft: Draft): Promise<AnyVerdict> {
+  const { app } = matter
+  const message = messageOf(draft)
+  const request = 'reason' in message ? draft.message : message
+  const endpoint = draft.who === undefined ? undefined : ((await judge(app, request)) as { endpoint?: string }).endpoint
+  const about = await aboutOf(matter, draft, endpoint)
+  return (await judge(app, request, { ...about, trace: true })) as AnyVerdict
+}
+
+export function stampOf({ app, kit }: Matter, sample: BookSample, verdict: AnyVerdict): Stamp {
+  const faults = kit.faultsOf(app, sample, verdict)
+  return {
+    ...(verdict.endpoint === undefined ? {} : { endpoint: verdict.endpoint }),
+    status: verdict.outcome === 'rejected' ? String(verdict.status) : verdict.outcome,
+    isGood: verdict.outcome !== 'rejected',
+    ...(faults ? { faults } : {}),
+  }
+}
+
+async function judged(matter: Matter, draft: Draft): Promise<Judged> {
+  const verdict = await verdictOn(matter, draft)
+  const { endpoint, trace } = verdict
+  const told = {
+    ...(endpoint === undefined ? {} : { endpoint }),
+    readings: trace?.readings ?? [],
+    steps: trace?.steps ?? [],
+    unasked: verdict.outcome === 'pending' ? verdict.unasked : [],
+  }
+  if (verdict.outcome === 'rejected') {
+    const { outcome, stage, status, errors, more } = verdict
+    return { ...told, outcome, stage, status, errors, more }
+  }
+  const { success, turn } = matter.app.endpoints[endpoint ?? ''] as { success?: number; turn?: Turn }
+  const input = matter.kit.withoutSecrets(matter.app, endpoint, verdict.input, [])
+  return {
+    ...told,
+    outcome: verdict.outcome,
+    ...(success === undefined ? {} : { status: success }),
+    errors: [],
+    more: 0,
+    input,
+    ...(turn ? { turn: { of: turn.of, key: turn.by.map((address) => valueAt(input, address)) } } : {}),
+  }
+}
+interface Turn {
+  readonly of: string
+  readonly by: readonly string[]
+}
+
+const valueAt = (input: unknown, address: string): unknown =>
+  (parseAddress(address) ?? []).reduce<unknown>(
+    (value, step) =>
+      typeof value === 'object' && value !== null && Object.hasOwn(value, step)
+        ? (value as { readonly [step: string | number]: unknown })[step]
+        : undefined,
+    input,
+  )
+
+/** What goes out: of an acceptance that its handler decides. */
+async function answerTo(verdict: AnyVerdict, { accept, language }: Wishes): Promise<Answer> {
+  if (verdict.outcome !== 'rejected') return { status: 0, headers: [], body: '' }
+  const response = answer(verdict, { headers: { accept, 'accept-language': language } })
+  return { status: response.status, headers: [...response.headers], body: await response.text() }
+}

@@ -1,0 +1,66 @@
+/** The desk without a server: the page, and one module that judges in the browser. */
+import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { isBuiltin } from 'node:module'
+import { join, relative } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { rolldown } from 'rolldown'
+import { pageFolder } from './desk.js'
+
+export interface BuildOptions {
+  readonly intake: string
+  readonly services?: string | undefined
+  readonly books: readonly { readonly file: string; readonly page: string }[]
+  /** The module that exports the kit. */
+  readonly kit: string
+  readonly folder: string
+}
+
+/**
+ * Writes the page into a folder, which any server of files can serve.
+ *
+ * @throws Error where a module cannot run in a browser.
+ */
+export async function buildDesk({ intake, services, books, kit, folder }: BuildOptions): Promise<void> {
+  const entry = [
+    `import app from ${JSON.stringify(intake)}`,
+    services === undefined ? 'const makeServices = undefined' : `import makeServices from ${JSON.stringify(services)}`,
+    `import { createBench } from ${JSON.stringify(fileURLToPath(new URL('./bench.js', import.meta.url)))}`,
+    `import { kit } from ${JSON.stringify(kit)}`,
+    `export default createBench({ app, makeServices, kit, books: ${JSON.stringify(books)} })`,
+  ].join('\n')
+  let refused: Error | undefined
+  const bundle = await rolldown({
+    input: 'desk:bench',
+    platform: 'browser',
+    logLevel: 'silent',
+    plugins: [
+      {
+        name: 'desk',
+        resolveId(source, importer) {
+          if (source === 'desk:bench') return source
+          if (isBuiltin(source)) {
+            refused = new Error(
+              `${relative('.', importer ?? '')} imports ${source}, which no browser has; start the desk without -o, or name services that need no such module`,
+            )
+            throw refused
+          }
+          return undefined
+        },
+        load: (id) => (id === 'desk:bench' ? entry : undefined),
+      },
+    ],
+  })
+  try {
+    const { output } = await bundle.generate({ format: 'esm', minify: true, codeSplitting: false } as never)
+    const [{ code }] = output
+    cpSync(pageFolder, folder, { recursive: true })
+    mkdirSync(join(folder, 'assets'), { recursive: true })
+    writeFileSync(join(folder, 'assets', 'bench.js'), code)
+    const page = readFileSync(join(folder, 'index.html'), 'utf8')
+    writeFileSync(join(folder, 'index.html'), page.replace('content="served"', 'content="here"'))
+  } catch (error) {
+    throw refused ?? error
+  } finally {
+    await bundle.close()
+  }
+}

@@ -1,0 +1,190 @@
+/** The desk on 127.0.0.1: one page, and what judges for it, with the user's own module and services. */
+import { readFileSync, watch, writeFileSync } from 'node:fs'
+import { readFile } from 'node:fs/promises'
+import { basename, dirname } from 'node:path'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { refuse, serve } from 'yosei'
+import { listen } from 'yosei/node'
+import { api } from './api.js'
+import { type Book, createBench, type Matter } from './bench.js'
+import type { Kit } from './kit.js'
+import { savedPage } from './save.js'
+import type { Bench, Saved, SaveOrder, SendOrder, Sent } from './terms.js'
+
+export { buildDesk } from './build.js'
+export type { AnyVerdict, BookSample, Kit } from './kit.js'
+export type { Covered, SendOrder, Sent } from './terms.js'
+
+export interface DeskOptions {
+  /** Loads the intake, and what makes services for it; throws where it cannot, with words for people. */
+  load(): Promise<Pick<Matter, 'app' | 'makeServices'>>
+  /** The sample books that may be written to. */
+  readonly files: readonly string[]
+  /** Modules that are loaded again when they change. */
+  readonly modules: readonly string[]
+  readonly kit: Kit
+  readonly send: (order: SendOrder) => Promise<readonly Sent[]>
+  /** A free one where it is 0, or not said. */
+  readonly port?: number | undefined
+}
+export interface Desk {
+  readonly url: string
+  close(): Promise<void>
+}
+
+/** Where the page lies that was built. */
+export const pageFolder = new URL('./page/', import.meta.url)
+
+const types: { readonly [ending: string]: string } = {
+  js: 'text/javascript; charset=utf-8',
+  css: 'text/css; charset=utf-8',
+  woff2: 'font/woff2',
+  svg: 'image/svg+xml',
+}
+
+/**
+ * Starts the desk.
+ *
+ * @throws What `load` throws; Error where a book cannot be read, or the port is taken.
+ */
+export async function startDesk({ load, files, modules, kit, send, port = 0 }: DeskOptions): Promise<Desk> {
+  const home = { port: 0 }
+  const booksNow = (): Book[] => files.map((file) => ({ file, page: readFileSync(file, 'utf8') }))
+  let matter: Matter = { ...(await load()), books: booksNow(), kit, revision: 1 }
+  let bench: Bench = createBench(matter)
+  const waiting = new Set<() => void>()
+
+  const renew = (next: Matter): void => {
+    bench = createBench(next)
+    matter = next
+    for (const wake of waiting) wake()
+  }
+  /** What is read anew; where it does not load any more, what was there stays. */
+  const reload = async (isModule: boolean): Promise<void> => {
+    // What the desk has written itself is known.
+    const isKnown = matter.books.every(({ file, page }) => readFileSync(file, 'utf8') === page)
+    if (!isModule && isKnown) return
+    const revision = (matter.revision ?? 0) + 1
+    const { app, makeServices, books } = matter
+    try {
+      renew({ ...(await load()), books: booksNow(), kit, revision })
+    } catch (error) {
+      renew({ app, makeServices, books, kit, revision, broken: firstLine(error) })
+    }
+  }
+  async function changeWithin(milliseconds: number, signal: AbortSignal): Promise<void> {
+    const gone = new AbortController()
+    const wake = () => gone.abort()
+    waiting.add(wake)
+    await sleep(milliseconds, undefined, { signal: AbortSignal.any([signal, gone.signal]) }).catch(() => undefined)
+    waiting.delete(wake)
+  }
+  const stopWatching = watchFiles(files, modules, reload)
+
+  async function save(order: SaveOrder): Promise<Saved> {
+    const { file, replaces } = order
+    if (!files.includes(file)) throw new RangeError(`${file}: this book was not given to the desk`)
+    const page = readFileSync(file, 'utf8')
+    if (replaces !== undefined && matter.books.find((book) => book.file === file)?.page !== page)
+      throw new RangeError(`${file} has changed on disk; open the sample again`)
+    const index = replaces === undefined ? undefined : Number(/#(\d+)$/.exec(replaces)?.[1]) - 1
+    if (index !== undefined && !replaces?.startsWith(`${file}#`))
+      throw new RangeError(`${replaces} is no sample of ${file}`)
+    const { page: whole, saved } = await savedPage(matter, page, order, index)
+    writeFileSync(file, whole)
+    renew({ ...matter, books: booksNow(), revision: (matter.revision ?? 0) + 1 })
+    return saved
+  }
+
+  const handle = serve(
+    api,
+    {
+      page: async () =>
+        new Response(await readFile(new URL('index.html', pageFolder)), {
+          headers: {
+            'content-type': 'text/html; charset=utf-8',
+            'content-security-policy':
+              "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'",
+          },
+        }),
+      asset: async ({ path: { file } }) => {
+        const content = await readFile(new URL(`assets/${basename(file)}`, pageFolder)).catch(() => undefined)
+        if (!content)
+          return refuse({ status: 404, code: 'not_found', message: 'is none of its files', at: 'path.file' })
+        const type = types[/\.([a-z0-9]+)$/.exec(file)?.[1] ?? ''] ?? 'application/octet-stream'
+        return new Response(content, {
+          headers: { 'content-type': type, 'cache-control': 'max-age=31536000, immutable' },
+        })
+      },
+      catalogue: () => bench.catalogue(),
+      shelf: () => bench.shelf(),
+      async changed({ query: { after } }, { signal }) {
+        if ((matter.revision ?? 0) <= after) await changeWithin(20_000, signal)
+        return { revision: matter.revision ?? 0 }
+      },
+      sheet: ({ path: { name } }) => told(() => bench.sheet(name), 'path.name'),
+      probes: ({ path: { name }, query: { address } }) => told(() => bench.probes(name, address), 'path.name'),
+      sample: ({ query: { id } }) => told(() => bench.sample(id), 'query.id'),
+      save: ({ body }) => told(() => save(defined(body)), 'body'),
+      judge: ({ body }) => told(() => bench.judge(defined(body)), 'body'),
+      answer: ({ body: { draft, ...wishes } }) => told(() => bench.answer(defined(draft), wishes), 'body'),
+      recorded: ({ body: { har } }) => told(() => bench.recorded(har), 'body.har'),
+      send: ({ body }) => told(() => send({ ...body, draft: defined(body.draft) }), 'body.base'),
+    },
+    { services: { home } },
+  )
+  const { url, port: own, close } = await listen(handle, { port })
+  home.port = own
+  return {
+    url,
+    async close() {
+      stopWatching()
+      for (const wake of waiting) wake()
+      await close()
+    },
+  }
+}
+
+/** What is not there is left out. */
+const defined = <T extends object>(one: T): { [K in keyof T]: Exclude<T[K], undefined> } =>
+  Object.fromEntries(Object.entries(one).filter(([, value]) => value !== undefined)) as never
+
+/** An error with words for people is told at a place. */
+async function told<T>(ask: () => T | Promise<T>, at: string) {
+  try {
+    return await ask()
+  } catch (error) {
+    if (!(error instanceof Error)) throw error
+    return refuse({ status: error instanceof RangeError ? 409 : 422, code: 'not_done', message: firstLine(error), at })
+  }
+}
+
+const firstLine = (error: unknown) => String(error instanceof Error ? error.message : error).split('\n')[0] ?? ''
+
+/** Calls back a moment after books have changed, or modules and what lies beside them. */
+function watchFiles(
+  books: readonly string[],
+  modules: readonly string[],
+  changed: (isModule: boolean) => void,
+): () => void {
+  let timer: NodeJS.Timeout | undefined
+  let isModule = false
+  const isBook = (folder: string, name: string) =>
+    books.some((file) => dirname(file) === folder && basename(file) === name)
+  const folders = new Set([...books, ...modules].map((file) => dirname(file)))
+  const watchers = [...folders].map((folder) =>
+    watch(folder, (_, name) => {
+      if (name === null || !(isBook(folder, name) || /\.(?:[cm]?[jt]s|json)$/.test(name))) return
+      isModule ||= !isBook(folder, name)
+      clearTimeout(timer)
+      timer = setTimeout(() => {
+        changed(isModule)
+        isModule = false
+      }, 80)
+    }),
+  )
+  return () => {
+    clearTimeout(timer)
+    for (const one of watchers) one.close()
+  }
+}

@@ -1,0 +1,201 @@
+/** What the page and what judges for it tell one another: plain JSON. */
+import type { FieldError, Reading, Step } from 'yosei'
+
+/** A request as it is being written. */
+export interface Draft {
+  /**
+   * A request message (RFC 9112) as text, its lines ended by LF. A byte that is part of no character is the lone
+   * surrogate U+DC00 plus the byte.
+   */
+  readonly message: string
+  /** The clock of the judgement, RFC 3339; that of the machine where it is not said. */
+  readonly now?: string
+  /** Who is asking, as JSON; where it is not said, services are asked, or nobody is. */
+  readonly who?: string
+}
+
+export interface EndpointEntry {
+  readonly name: string
+  readonly method: string
+  readonly template: string
+  readonly title?: string
+  readonly tags: readonly string[]
+}
+export interface SampleEntry {
+  /** Of the book and its number in it. */
+  readonly id: string
+  readonly title: string
+  readonly method: string
+  readonly target: string
+}
+export interface BookEntry {
+  readonly file: string
+  readonly title: string
+  readonly samples: readonly SampleEntry[]
+}
+export interface Catalogue {
+  readonly title: string
+  readonly endpoints: readonly EndpointEntry[]
+  readonly books: readonly BookEntry[]
+  /** Languages that answers come in. */
+  readonly languages: readonly string[]
+  /** Grows with each change on disk. */
+  readonly revision: number
+  /** Why the intake of this revision is the one before: it does not load any more. */
+  readonly broken?: string
+}
+
+/** What became of a sample. */
+export interface Stamp {
+  readonly endpoint?: string
+  /** A status, or `accepted`, or `pending`. */
+  readonly status: string
+  readonly isGood: boolean
+  /** What is not as its book says; `undefined` where that says nothing. */
+  readonly faults?: readonly string[]
+}
+export interface Covered {
+  readonly tripped: number
+  readonly all: number
+  /** Addresses with their codes. */
+  readonly untripped: readonly string[]
+}
+export interface Shelf {
+  readonly stamps: { readonly [sample: string]: Stamp }
+  readonly coverage: { readonly [endpoint: string]: Covered }
+}
+
+/** A declared field, as `outline` tells it. */
+export interface FieldOutline {
+  readonly kind: string
+  readonly need?: 'required' | 'optional' | 'defaulted'
+  readonly title?: string
+  readonly description?: string
+  readonly secret?: boolean
+  readonly nullable?: boolean
+  readonly fields?: { readonly [name: string]: FieldOutline }
+  readonly item?: FieldOutline
+  readonly items?: readonly FieldOutline[]
+  readonly value?: FieldOutline
+  readonly base?: FieldOutline
+  readonly tag?: string
+  readonly branches?: { readonly [name: string]: FieldOutline } | readonly FieldOutline[]
+  readonly values?: readonly unknown[]
+  readonly titles?: { readonly [value: string]: string }
+  readonly rules?: readonly RuleOutline[]
+  /** The name of a definition that stands here. */
+  readonly of?: string
+  readonly [option: string]: unknown
+}
+export interface RuleOutline {
+  readonly reads?: readonly string[]
+  readonly blames?: readonly string[]
+  readonly words: string
+}
+type Fields = { readonly [name: string]: FieldOutline }
+export interface EndpointOutline {
+  readonly name: string
+  readonly method: string
+  readonly template: string
+  readonly title?: string
+  readonly description?: string
+  readonly path: Fields
+  readonly query: Fields
+  readonly header: Fields
+  readonly cookie: Fields
+  /** By media type. */
+  readonly body: Fields
+  readonly who?: FieldOutline
+  readonly rules: readonly RuleOutline[]
+  readonly lookups: { readonly [name: string]: { readonly reads?: readonly string[] } }
+  readonly turn?: { readonly of: string; readonly by: readonly string[] }
+  readonly definitions?: Fields
+}
+/** All that the page needs of an endpoint. */
+export interface Sheet {
+  readonly outline: EndpointOutline
+  /** The base of the intake's paths. */
+  readonly base: string
+  /** Accepted requests, where some can be made. */
+  readonly smallest?: Draft
+  readonly fullest?: Draft
+}
+/** A request that breaks one demand. */
+export interface ProbeEntry {
+  readonly what: string
+  readonly address: string
+  readonly code: string
+  readonly draft: Draft
+}
+
+export interface Judged {
+  readonly outcome: 'accepted' | 'pending' | 'rejected'
+  readonly endpoint?: string
+  /** Of an acceptance the one that the endpoint declares for success. */
+  readonly status?: number
+  /** Where a rejected one stopped. */
+  readonly stage?: string
+  readonly errors: readonly FieldError[]
+  readonly more: number
+  readonly readings: readonly Reading[]
+  readonly steps: readonly Step[]
+  readonly unasked: readonly string[]
+  /** What the handler gets, secrets apart. */
+  readonly input?: unknown
+  /** The values that a turn is taken by. */
+  readonly turn?: { readonly of: string; readonly key: readonly unknown[] }
+}
+export interface Wishes {
+  readonly accept: string
+  readonly language: string
+}
+export interface Answer {
+  readonly status: number
+  readonly headers: readonly (readonly [name: string, value: string])[]
+  readonly body: string
+}
+
+export interface SaveOrder {
+  readonly draft: Draft
+  readonly file: string
+  readonly title: string
+  /** The sample in whose place it comes. */
+  readonly replaces?: string
+}
+export interface Saved {
+  readonly id: string
+  readonly stamp: Stamp
+}
+export interface SendOrder {
+  readonly draft: Draft
+  /** Where the server is. */
+  readonly base: string
+  /** How many at the same moment. */
+  readonly times: number
+}
+export interface Sent {
+  /** None where nothing came. */
+  readonly status?: number
+  readonly trouble?: string
+  /** In milliseconds. */
+  readonly took?: number
+  readonly errors?: readonly { readonly address: string; readonly code: string }[]
+}
+
+/** What judges for the page. What a static build cannot do is missing. */
+export interface Bench {
+  catalogue(): Promise<Catalogue>
+  shelf(): Promise<Shelf>
+  sample(id: string): Promise<Draft>
+  sheet(endpoint: string): Promise<Sheet>
+  /** At an address, with `[]` for each element. */
+  probes(endpoint: string, address: string): Promise<readonly ProbeEntry[]>
+  judge(draft: Draft): Promise<Judged>
+  answer(draft: Draft, wishes: Wishes): Promise<Answer>
+  /** Recordings in a HAR, as drafts. */
+  recorded(har: string): Promise<readonly Draft[]>
+  readonly save?: (order: SaveOrder) => Promise<Saved>
+  readonly send?: (order: SendOrder) => Promise<readonly Sent[]>
+  /** Waits for a revision after this one, for a while. */
+  readonly changed?: (revision: number) => Promise<number>
+}

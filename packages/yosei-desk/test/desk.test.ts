@@ -1,0 +1,625 @@
+/** The desk as its users have it: the command as a process, and the page in a real browser. */
+import { type ChildProcess, spawn } from 'node:child_process'
+import { cpSync, readdirSync, readFileSync } from 'node:fs'
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { extname, join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import axe from 'axe-core'
+import type { Browser, Page } from 'playwright-core'
+import { readBook } from 'yosei-cli/book'
+import { Folder, root, yosei } from '../../yosei-cli/test/run.ts'
+import { launch } from './browser.ts'
+
+const command = join(root, 'packages/yosei-cli/bin/yosei.js')
+let browser: Browser
+const running: ChildProcess[] = []
+beforeAll(async () => {
+  browser = await launch()
+})
+afterAll(async () => {
+  await browser?.close()
+  for (const one of running) one.kill()
+})
+
+/** Starts a desk, and gives its address. */
+function start(cwd: string, ...args: string[]): Promise<string> {
+  const desk = spawn(process.execPath, [command, 'desk', ...args], { cwd, env: { ...process.env, NO_COLOR: '1' } })
+  running.push(desk)
+  return new Promise((resolve, reject) => {
+    let printed = ''
+    const on = (chunk: Buffer) => {
+      printed += chunk
+      const address = /The desk: (\S+)/.exec(printed)?.[1]
+      if (address) resolve(address)
+    }
+    desk.stdout.on('data', on)
+    desk.stderr.on('data', on)
+    desk.on('exit', (code) => reject(new Error(`the desk ended with ${code}: ${printed}`)))
+  })
+}
+/** The observatory, where its files can be changed. */
+function observatory(): Folder {
+  const folder = new Folder({})
+  for (const name of ['intake.ts', 'services.ts', 'samples'])
+    cpSync(join(root, 'examples/observatory', name), join(folder.cwd, name), { recursive: true })
+  return folder
+}
+async function open(url: string, options: { dark?: boolean; width?: number } = {}): Promise<Page> {
+  const { dark = false, width = 1280 } = options
+  const context = await browser.newContext({
+    viewport: { width, height: 800 },
+    colorScheme: dark ? 'dark' : 'light',
+    permissions: ['clipboard-read', 'clipboard-write'],
+  })
+  const page = await context.newPage()
+  page.setDefaultTimeout(15_000)
+  page.on('pageerror', (error) => {
+    throw error
+  })
+  await page.goto(url)
+  await page.locator('.line').first().waitFor()
+  return page
+}
+const row = (page: Page, address: string) => page.locator(`[data-address=${JSON.stringify(address)}]`)
+const control = (page: Page, address: string) =>
+  row(page, address).locator('.sent').locator('input:not([hidden]), select, textarea').first()
+const becomes = (page: Page, text: string) => page.locator('.verdict b', { hasText: new RegExp(`^${text}$`) }).waitFor()
+const notice = (page: Page, text: RegExp) => page.getByRole('status').filter({ hasText: text }).waitFor()
+const sample = (page: Page, id: string) => page.locator(`[data-sample$="${id}"]`)
+/** Opens a sample by a search, since the rail draws what is seen. */
+async function openSample(page: Page, title: string, id: string): Promise<void> {
+  await page.getByRole('searchbox').fill(title)
+  await sample(page, id).click()
+  await page.locator('.title', { hasText: title }).waitFor()
+}
+const choose = async (page: Page, address: string, name: string | RegExp) => {
+  await row(page, address)
+    .getByRole('button', { name: `more for ${address}`, exact: true })
+    .click()
+  await page.getByRole('menuitem', { name }).first().click()
+}
+const act = async (page: Page, name: string) => {
+  await page.keyboard.press('Control+k')
+  await page.getByRole('dialog').getByRole('searchbox').fill(name)
+  await page.getByRole('menuitem').first().waitFor()
+  await page.keyboard.press('ArrowDown')
+  await page.keyboard.press('Enter')
+}
+/** All faults that the ledger tells: at which address, with which code. */
+const told = (page: Page) =>
+  page.locator('.fault p').evaluateAll((all) =>
+    all
+      .map((one) => {
+        const own = one.querySelector('code')?.textContent?.trim()
+        return `${own ?? one.closest('[data-address]')?.getAttribute('data-address')} ${one.getAttribute('title')}`
+      })
+      .sort(),
+  )
+
+describe('over the observatory', () => {
+  let folder: Folder
+  let url: string
+  let page: Page
+  const book = () => readFileSync(join(folder.cwd, 'samples/book-a-session.md'), 'utf8')
+  beforeAll(async () => {
+    folder = observatory()
+    url = await start(folder.cwd, 'intake.ts', 'samples', '--services', 'services.ts')
+    page = await open(url)
+  })
+  afterAll(() => folder.remove())
+
+  test('every sample is stamped with its verdict, and a rejected one shows each fault at its field', async () => {
+    for (const file of readdirSync(join(folder.cwd, 'samples'))) {
+      const samples = readBook(readFileSync(join(folder.cwd, 'samples', file), 'utf8'))
+      for (const [index, { title, expectation }] of samples.entries()) {
+        const id = `samples/${file}#${index + 1}`
+        await openSample(page, title, id)
+        const status = expectation?.outcome === 'rejected' ? String(expectation.status) : (expectation?.outcome ?? '')
+        await becomes(page, status)
+        expect(await sample(page, id).locator('.stamp').textContent()).toBe(status === 'accepted' ? 'ok' : status)
+        if (expectation?.outcome !== 'rejected' || !expectation.errors || expectation.others) continue
+        const wanted = expectation.errors.map(({ address, code }) => `${address} ${code}`).sort()
+        await page.waitForFunction((count) => document.querySelectorAll('.fault p').length === count, wanted.length)
+        expect([title, ...(await told(page))]).toEqual([title, ...wanted])
+      }
+    }
+    expect(await page.locator('.sample em').count()).toBe(0)
+  })
+
+  test('one keystroke is read, judged and undone in its line; the way and the answer tell the rest', async () => {
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    await control(page, 'body.contact').fill('nobody')
+    await becomes(page, '422')
+    expect(await told(page)).toEqual(['body.contact wrong_format'])
+    expect(await control(page, 'body.contact').getAttribute('aria-invalid')).toBe('true')
+    expect(await page.locator('.footnote').textContent()).toContain('body.contact text, email')
+    await page.keyboard.press('Control+z')
+    await becomes(page, 'accepted')
+    await page.keyboard.press('Control+Shift+z')
+    await becomes(page, '422')
+    await page.locator('.way button', { hasText: 'answer' }).click()
+    await page.getByLabel('the language of the answer').selectOption('de')
+    await page.locator('.station pre', { hasText: 'content-language: de' }).waitFor()
+    expect(await page.locator('.station pre').textContent()).toContain('"body.contact"')
+    await page.getByLabel('the form of the answer').selectOption('page')
+    await page.frameLocator('iframe').locator('body', { hasText: 'contact' }).waitFor()
+    await page.keyboard.press('Control+z')
+    await page.locator('.way button', { hasText: 'lookups' }).click()
+    expect(await page.locator('.station li').first().textContent()).toMatch(
+      /held telescopeasked kr-2, found \{"id":"kr-2","aperture":1\.2\} \d+\.\d ms/,
+    )
+    await page.locator('.way button', { hasText: 'turn' }).click()
+    expect(await page.locator('.station').textContent()).toContain('the key of telescope: kr-2')
+    await page.locator('.way button', { hasText: 'handle' }).click()
+    expect(await page.locator('.station pre').textContent()).toContain('"doorCode": "(secret)"')
+    await page.locator('.way button', { hasText: 'handle' }).click()
+  })
+
+  test('everything can be sent wrong, and right again', async () => {
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    const wrongs: [address: string, choice: string | RegExp, faults: string[]][] = [
+      ['body.price', 'leave it out', ['body.price missing']],
+      ['body.price', 'send null', ['body.price null_not_allowed']],
+      ['body.price', 'send a number', ['body.price wrong_type']],
+      ['body.price', 'send a list', ['body.price wrong_type']],
+      ['header.x-team', 'send it twice', ['header.x-team sent_twice']],
+      ['body.contact', /^format email/, ['body.contact wrong_format']],
+      ['body.window.closes', 'ascending', ['body.window.closes out_of_order']],
+      ['query.dryRun', 'send an example', []],
+      ['body.exposures[0]', 'take it out', []],
+      ['body.exposures[1]', 'move it up', []],
+    ]
+    for (const [address, choice, faults] of wrongs) {
+      await choose(page, address, choice)
+      await becomes(page, faults.length === 0 ? 'accepted' : '4\\d\\d')
+      expect([choice, ...(await told(page))]).toEqual([choice, ...faults])
+      if (choice === 'leave it out') {
+        expect(await row(page, address).getAttribute('data-left')).toBe('true')
+        await row(page, address)
+          .getByRole('button', { name: `send ${address} again` })
+          .click()
+      } else await page.keyboard.press('Control+z')
+      await becomes(page, 'accepted')
+    }
+    await choose(page, 'body.exposures[1].seconds', 'write it as it stands')
+    await control(page, 'body.exposures[1].seconds').fill('"5"')
+    await becomes(page, '422')
+    expect(await told(page)).toEqual(['body.exposures[1].seconds wrong_type'])
+    await page.keyboard.press('Control+z')
+    await page.getByRole('button', { name: 'add a name to body', exact: true }).click()
+    await page.keyboard.type('nott')
+    await page.keyboard.press('Enter')
+    await becomes(page, '422')
+    expect(await told(page)).toEqual(['body.nott unlisted'])
+    await page.getByRole('button', { name: 'fullest' }).click()
+    await page.waitForFunction(() => document.querySelectorAll('[data-absent] input').length < 6)
+  })
+
+  test('the message is edited as text, the ledger follows, and nothing is lost where it no longer fits', async () => {
+    await openSample(page, 'A dry run', 'book-a-session.md#2')
+    await page.locator('.way button', { hasText: 'message' }).click()
+    const text = page.locator('.cm-content')
+    expect(await text.textContent()).not.toContain('nebula-key')
+    await text.click()
+    await page.keyboard.press('Control+End')
+    await page.keyboard.type(' , oops')
+    await becomes(page, '400')
+    expect(await told(page)).toEqual(['body bad_syntax'])
+    expect(await control(page, 'body.contact').inputValue()).toBe('bo@nebula.example')
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('DELETE /sessions/s-004711 HTTP/1.1')
+    await page.locator('h1', { hasText: 'Cancel a session' }).waitFor()
+    expect(await control(page, 'path.sessionId').inputValue()).toBe('s-004711')
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('nothing of the kind')
+    await page.getByText('The message has no request line').waitFor()
+    await page.locator('.way button', { hasText: 'message' }).click()
+  })
+
+  test('curl, a HAR entry and a message open by being pasted; what is copied holds no secret', async () => {
+    const paste = async (text: string) => {
+      await page.evaluate((one) => navigator.clipboard.writeText(one), text)
+      await act(page, 'clipboard')
+    }
+    await paste(`curl 'https://kr.example/sessions?limit=500' -H 'Accept: application/json'`)
+    await page.locator('h1', { hasText: 'List sessions' }).waitFor()
+    expect(await control(page, 'query.limit').inputValue()).toBe('500')
+    await paste(
+      JSON.stringify({
+        request: {
+          method: 'GET',
+          url: 'https://kr.example/telescopes?aperture=much',
+          httpVersion: 'HTTP/1.1',
+          headers: [],
+        },
+      }),
+    )
+    await page.locator('h1', { hasText: 'List telescopes' }).waitFor()
+    await paste('no request at all')
+    await notice(page, /no request was pasted/)
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    for (const [name, wanted] of [
+      ['Copy as message', /^POST \/telescopes\/kr-2\/sessions HTTP\/1\.1\n/],
+      ['Copy as curl', /^curl -X POST 'http/],
+      ['Copy as fetch', /^await fetch\("http/],
+      ['Copy as write', /^write\(bookSession, /],
+    ] as const) {
+      await act(page, name)
+      await notice(page, /copied/)
+      const copied = await page.evaluate(() => navigator.clipboard.readText())
+      expect(copied).toMatch(wanted)
+      expect(copied).not.toMatch(/nebula-key|48151623/)
+      await page.getByRole('button', { name: 'put the notice away' }).click()
+    }
+  })
+
+  test('a link brings the work back, secrets apart; two samples are compared', async () => {
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await control(page, 'body.contact').fill('somebody')
+    await becomes(page, '422')
+    await page.waitForTimeout(500)
+    const link = page.url()
+    await page.reload()
+    await becomes(page, '422')
+    expect(await control(page, 'body.contact').inputValue()).toBe('somebody')
+    expect(await control(page, 'header.authorization').inputValue()).toBe('Bearer nebula-key')
+    const packed = link.split('#')[1] ?? ''
+    const { inflateRawSync } = await import('node:zlib')
+    const shared = inflateRawSync(Buffer.from(packed, 'base64url')).toString()
+    expect(shared).toContain('somebody')
+    expect(shared).not.toMatch(/nebula-key|48151623/)
+    await act(page, 'Compare with: The window closes')
+    await page.locator('.compared').waitFor()
+    expect(await page.locator('.compared').textContent()).toMatch(/body\.window\.closes[\s\S]*must come after/)
+    await page.locator('.compared').getByRole('button', { name: 'close' }).click()
+  })
+
+  test('by the keyboard alone: from the start to a saved sample, every other byte as it was', async () => {
+    const fresh = await open(url)
+    const before = book()
+    await fresh.keyboard.press('Tab')
+    await fresh.keyboard.type('A whole booking')
+    await sample(fresh, 'book-a-session.md#1').waitFor()
+    await fresh.waitForFunction(() => document.querySelectorAll('.sample').length === 1)
+    await fresh.keyboard.press('Tab')
+    await fresh.keyboard.press('ArrowDown')
+    await fresh.keyboard.press('ArrowDown')
+    await fresh.keyboard.press('Enter')
+    await fresh.locator('.title', { hasText: 'A whole booking' }).waitFor()
+    await becomes(fresh, 'accepted')
+    for (let presses = 0; presses < 40; presses++) {
+      await fresh.keyboard.press('Tab')
+      if (await control(fresh, 'body.target.declination').evaluate((one) => one === document.activeElement)) break
+    }
+    await fresh.keyboard.press('Control+a')
+    await fresh.keyboard.type('91')
+    await becomes(fresh, '422')
+    await fresh.keyboard.press('Shift+F10')
+    await fresh.getByRole('menuitem', { name: 'send null' }).waitFor()
+    await fresh.keyboard.press('Escape')
+    await fresh.keyboard.press('Alt+ArrowDown')
+    await fresh.keyboard.press('F8')
+    await fresh.waitForFunction(() => document.activeElement?.id === 'at-body.target.declination')
+    await fresh.keyboard.press('Control+s')
+    await fresh.getByRole('dialog').waitFor()
+    await fresh.keyboard.press('ArrowDown')
+    await fresh.getByLabel('heading').focus()
+    await fresh.keyboard.press('Control+a')
+    await fresh.keyboard.type('Beyond the pole')
+    await fresh.keyboard.press('Enter')
+    await notice(fresh, /saved into samples\/book-a-session\.md as 422/)
+    const after = book()
+    expect(after.startsWith(before)).toBe(true)
+    expect(after.slice(before.length)).toMatch(
+      /^\n## Beyond the pole\n\n```http\nPOST [\s\S]*"declination": 91[\s\S]*"doorCode": "\(secret\)"[\s\S]*```\n\n```verdict\n422\nbody\.target\.declination above_max\n```\n$/,
+    )
+    expect(after.slice(before.length)).not.toMatch(/nebula-key|Authorization/)
+    await fresh.context().close()
+  })
+
+  test('in place of the sample that was opened, its secrets stay; the command judges the book as the desk does', async () => {
+    await openSample(page, 'The window closes before', 'book-a-session.md#3')
+    await becomes(page, '422')
+    await control(page, 'body.window.closes').fill('2031-03-05T06:00:00Z')
+    await becomes(page, 'accepted')
+    const before = book()
+    await page.keyboard.press('Control+s')
+    await page.getByRole('dialog').getByRole('button', { name: 'save', exact: true }).click()
+    await notice(page, /saved into samples\/book-a-session\.md as accepted/)
+    const [old, now] = [before.split('\n'), book().split('\n')]
+    const changed = now.filter((line) => !old.includes(line))
+    expect(changed.join('\n')).toMatch(/^ +"window": \{.*"closes": "2031-03-05T06:00:00Z" \},$/)
+    expect(now).toContain('accepted')
+    const { status, stdout } = folder.yosei(['check', 'intake.ts', 'samples', '--services', 'services.ts'])
+    expect([status, stdout.split('\n').at(-2)]).toEqual([0, expect.stringContaining('66 as expected')])
+    await page.locator('.title', { hasText: 'The window closes' }).waitFor()
+    await page.getByLabel('clock').fill('2031-03-02T12:00:00Z')
+    await page.keyboard.press('Control+s')
+    await page.getByRole('dialog').getByRole('button', { name: 'save', exact: true }).click()
+    await page.getByRole('alert').filter({ hasText: 'save it as a new one' }).waitFor()
+    await page.keyboard.press('Escape')
+  })
+
+  test('a change of the module on disk is judged at once, and one that does not load keeps the work', async () => {
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    const module = folder.read('intake.ts')
+    folder.write(
+      'intake.ts',
+      module.replace("contact: text({ format: 'email' }),", "contact: text({ format: 'email', length: [1, 5] }),"),
+    )
+    await becomes(page, '422')
+    await notice(page, /accepted is 422 now, \+ body\.contact too_long/)
+    folder.write('intake.ts', `${module}\n{{{`)
+    await page
+      .getByRole('alert')
+      .filter({ hasText: /intake\.ts:\d+:\d+: could not be loaded/ })
+      .waitFor()
+    expect(await control(page, 'body.contact').inputValue()).toBe('ada@nebula.example')
+    folder.write('intake.ts', module)
+    await becomes(page, 'accepted')
+    await page.getByRole('alert').waitFor({ state: 'detached' })
+  })
+
+  test('at a server: once or many at the same moment, what differs from the verdict marked', async () => {
+    let count = 0
+    const server = createServer((request, response) => {
+      request.resume()
+      const status = ++count === 1 ? 201 : 409
+      const fields = status === 409 ? { fields: { 'body.window': [{ code: 'night_booked' }] } } : {}
+      response.writeHead(status, { 'content-type': 'application/problem+json' }).end(JSON.stringify(fields))
+    })
+    await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    await page.keyboard.press('Control+Enter')
+    await page.getByRole('textbox', { name: 'server' }).fill('http://127.0.0.1:1')
+    await page.locator('.sending button[type=submit]').click()
+    await page.locator('.sending', { hasText: 'no server is there' }).waitFor()
+    await page
+      .getByRole('textbox', { name: 'server' })
+      .fill(`http://127.0.0.1:${(server.address() as AddressInfo).port}`)
+    await page.getByLabel('times').fill('4')
+    await page.locator('.sending button[type=submit]').click()
+    await page.locator('.sending', { hasText: '1 × 201, 3 × 409' }).waitFor()
+    expect(
+      await page.locator('.came li').filter({ hasText: 'as the verdict' }).filter({ hasNotText: 'not as' }).count(),
+    ).toBe(1)
+    expect(await page.locator('.came li', { hasText: '+ body.window night_booked' }).count()).toBe(3)
+    server.close()
+    await page.locator('.sending').getByRole('button', { name: 'close' }).click()
+  })
+
+  test.each([false, true])('axe finds nothing in five states and on a phone (dark: %s)', async (dark) => {
+    const look = await open(url, { dark })
+    const found = async (state: string) => {
+      await look.waitForTimeout(300)
+      await look.evaluate(axe.source)
+      return look.evaluate(async (name) => {
+        const { violations } = await (
+          globalThis as unknown as {
+            axe: { run(): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> }
+          }
+        ).axe.run()
+        return violations.map(({ id, nodes }) => `${name}: ${id} ${nodes[0]?.html}`)
+      }, state)
+    }
+    await openSample(look, 'A whole booking', 'book-a-session.md#1')
+    const all = [await found('accepted')]
+    await openSample(look, 'Many mistakes', 'book-a-session.md#5')
+    all.push(await found('faults'))
+    await look.locator('.way button', { hasText: 'message' }).click()
+    await look.locator('.cm-content').waitFor()
+    all.push(await found('message'))
+    await row(look, 'body.contact').getByRole('button', { name: 'more for body.contact', exact: true }).click()
+    await look.getByRole('menuitem').first().waitFor()
+    all.push(await found('menu'))
+    await look.keyboard.press('Escape')
+    await look.keyboard.press('Control+k')
+    await look.getByRole('menuitem').first().waitFor()
+    all.push(await found('palette'))
+    await look.keyboard.press('Escape')
+    await look.setViewportSize({ width: 360, height: 800 })
+    all.push(await found('phone'))
+    expect(await look.evaluate(() => document.documentElement.scrollWidth)).toBe(360)
+    expect(all.flat()).toEqual([])
+    await look.context().close()
+  })
+
+  test('no page of another site may use it, it writes to the given books alone, and tells no secret', async () => {
+    const ask = (path: string, init: RequestInit = {}) => fetch(new URL(path, url), init)
+    const post = (path: string, body: object, headers = {}) =>
+      ask(path, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', ...headers },
+        body: JSON.stringify(body),
+      })
+    expect(
+      (await post('api/judgements', { message: 'GET / HTTP/1.1' }, { origin: 'http://evil.example' })).status,
+    ).toBe(403)
+    const { request } = await import('node:http')
+    const status = await new Promise((resolve) =>
+      request(new URL('api/catalogue', url), { headers: { host: 'evil.example' } }, (answer) =>
+        resolve(answer.resume().statusCode),
+      ).end(),
+    )
+    expect(status).toBe(403)
+    const draft = { message: 'GET /sessions HTTP/1.1' }
+    for (const file of ['../README.md', 'samples/other.md', '/etc/passwd'])
+      expect((await post('api/samples', { draft, file, title: 'x' })).status).toBe(409)
+    expect((await ask('assets/..%2f..%2fdesk.js')).status).toBe(400)
+    expect((await ask('assets/none.js')).status).toBe(404)
+    const id = 'samples/book-a-session.md#1'
+    const sent = await (await ask(`api/samples?id=${encodeURIComponent(id)}`)).json()
+    const judged = await (await post('api/judgements', sent)).text()
+    expect(judged).toContain('"accepted"')
+    expect(judged).not.toMatch(/48151623|nebula-key/)
+    expect((await ask('api/samples?id=none')).status).toBe(409)
+  })
+})
+
+/** Every kind of field, to be composed from nothing. */
+const workshop = `import { anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, file, flag, instant, intake, integer, lines, list, number, readAs, record, table, tagged, text, timeOfDay, tuple } from 'yosei'
+const all = endpoint('POST /all', { query: { many: list(integer()), style: choice(['a', 'b'], { titles: { a: 'First' } }) }, cookie: { session: text() }, body: record({
+  text: text(), integer: integer(), number: number(), bigInteger: bigInteger(), decimal: decimal(), flag: flag(), day: day(), instant: instant(), timeOfDay: timeOfDay(), duration: duration(),
+  choice: choice(['x', 'y']), constant: constant(7), list: list(record({ a: integer() })), tuple: tuple([integer(), text()]), table: table(number()),
+  tagged: tagged('by', { card: record({ number: text() }), cash: record({}) }), either: either([integer(), text()]), readAs: readAs(text(), (sent) => sent.length, { code: 'odd' }), anything: anything() }) })
+const upload = endpoint('POST /upload', { body: { 'multipart/form-data': record({ photo: file({ types: ['image/png'], bytes: '1kB' }), title: text() }) } })
+export default intake({ title: 'Workshop', endpoints: { all, upload } })
+`
+
+test('each kind is composed by its control, from nothing to accepted; a file too, byte by byte', async () => {
+  const folder = new Folder({ 'intake.ts': workshop })
+  try {
+    const page = await open(await start(folder.cwd, 'intake.ts'))
+    await page.locator('.way button', { hasText: 'message' }).click()
+    await page.locator('.cm-content').click()
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('POST /all HTTP/1.1')
+    await becomes(page, '400')
+    await page.locator('.way button', { hasText: 'message' }).click()
+    for (let count = 0; count < 2; count++)
+      await page.getByRole('button', { name: 'add an element to query.many' }).click()
+    await control(page, 'query.many[0]').fill('1')
+    await control(page, 'query.many[1]').fill('2')
+    await control(page, 'query.style').selectOption({ label: 'a: First' })
+    const texts: [address: string, value: string][] = [
+      ['cookie.session', 's'],
+      ['body.text', 'say "hi"'],
+      ['body.integer', '5'],
+      ['body.number', '-2.5e3'],
+      ['body.bigInteger', '123456789012345678901'],
+      ['body.decimal', '1.50'],
+      ['body.instant', '2031-03-01T00:00:00Z'],
+      ['body.timeOfDay', '20:30'],
+      ['body.duration', 'PT5M'],
+      ['body.constant', '7'],
+      ['body.either', '5'],
+      ['body.readAs', 'four'],
+      ['body.anything', 'true'],
+    ]
+    for (const [address, value] of texts) await control(page, address).fill(value)
+    await row(page, 'body.flag').getByLabel('true').check()
+    await control(page, 'body.choice').selectOption('=x')
+    await control(page, 'body.day').fill('2031-03-01')
+    await page.getByRole('button', { name: 'calendar of body.day' }).click()
+    await page.getByRole('button', { name: /17 March 2031/ }).click()
+    expect(await control(page, 'body.day').inputValue()).toBe('2031-03-17')
+    await page.getByRole('button', { name: 'add an element to body.list' }).click()
+    await control(page, 'body.list[0].a').fill('1')
+    await choose(page, 'body.tuple', 'write it as it stands')
+    await control(page, 'body.tuple').fill('[1, "b"]')
+    await page.getByRole('button', { name: 'add a name to body.table' }).click()
+    await page.keyboard.type('rate')
+    await page.keyboard.press('Enter')
+    await control(page, 'body.table.rate').fill('0.5')
+    await control(page, 'body.tagged.by').selectOption('=card')
+    await control(page, 'body.tagged.number').fill('4')
+    await becomes(page, 'accepted')
+    await page.locator('.way button', { hasText: 'handle' }).click()
+    const input = JSON.parse((await page.locator('.station pre').textContent()) ?? '')
+    expect(input).toEqual({
+      path: {},
+      header: {},
+      cookie: { session: '(secret)' },
+      query: { many: [1, 2], style: 'a' },
+      body: {
+        text: 'say "hi"',
+        integer: 5,
+        number: -2500,
+        bigInteger: '123456789012345678901',
+        decimal: '1.50',
+        flag: true,
+        day: '2031-03-17',
+        instant: '2031-03-01T00:00:00.000Z',
+        timeOfDay: '20:30:00',
+        duration: 300_000,
+        choice: 'x',
+        constant: 7,
+        list: [{ a: 1 }],
+        tuple: [1, 'b'],
+        table: { rate: 0.5 },
+        tagged: { by: 'card', number: '4' },
+        either: 5,
+        readAs: 4,
+        anything: true,
+      },
+    })
+    await page.getByRole('searchbox').fill('upload')
+    await page.locator('.endpoint .open').click()
+    await page.locator('h1', { hasText: 'upload' }).waitFor()
+    const bytes = Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a, 0xff, 0x00, 0xc3])
+    await row(page, 'body.photo')
+      .locator('input[type=file]')
+      .setInputFiles({ name: 'dome.png', mimeType: 'image/png', buffer: bytes })
+    await row(page, 'body.photo').getByText('dome.png, image/png, 11 bytes').waitFor()
+    await becomes(page, 'accepted')
+    await row(page, 'body.photo')
+      .locator('input[type=file]')
+      .setInputFiles({ name: 'dome.png', mimeType: 'image/png', buffer: Buffer.alloc(2000, 0xff) })
+    await becomes(page, '413')
+    expect(await told(page)).toEqual(['body.photo too_large'])
+    await page.context().close()
+  } finally {
+    folder.remove()
+  }
+})
+
+test('the static build judges in the browser; what cannot run there is said', async () => {
+  const folder = observatory()
+  try {
+    const built = folder.yosei(['desk', 'intake.ts', 'samples', '--services', 'services.ts', '-o', 'out'])
+    expect([built.status, built.stderr]).toEqual([0, ''])
+    const types: { [ending: string]: string } = { '.js': 'text/javascript', '.css': 'text/css', '.html': 'text/html' }
+    const server = createServer((request, response) => {
+      const path = request.url === '/' ? '/index.html' : (request.url ?? '')
+      try {
+        response
+          .writeHead(200, { 'content-type': types[extname(path)] ?? 'text/plain' })
+          .end(readFileSync(join(folder.cwd, 'out', path)))
+      } catch {
+        response.writeHead(404).end()
+      }
+    })
+    await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+    const page = await open(`http://127.0.0.1:${(server.address() as AddressInfo).port}/`)
+    await openSample(page, 'A night that is booked', 'book-a-session.md#16')
+    await becomes(page, '409')
+    expect(await told(page)).toEqual(['body.window night_booked', 'header.x-team quota_spent'])
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    await control(page, 'body.contact').fill('nobody')
+    await becomes(page, '422')
+    await page.keyboard.press('Control+k')
+    await page.getByRole('menuitem').first().waitFor()
+    expect(await page.getByRole('menuitem', { name: 'Save as a sample' }).count()).toBe(0)
+    await page.context().close()
+    server.close()
+    folder.write('services.ts', "import { readFileSync } from 'node:fs'\nexport default () => ({ read: readFileSync })")
+    const refused = folder.yosei(['desk', 'intake.ts', '--services', 'services.ts', '-o', 'out2'])
+    expect([refused.status, refused.stderr]).toEqual([
+      2,
+      'yosei: services.ts imports node:fs, which no browser has; start the desk without -o, or name services that need no such module\n',
+    ])
+  } finally {
+    folder.remove()
+  }
+})
+
+test('what it cannot start with is said in a line', () => {
+  const rows: [args: string[], words: RegExp][] = [
+    [['desk', 'none.ts'], /^yosei: none\.ts: there is no such file/],
+    [
+      ['desk', 'examples/observatory/intake.ts', 'examples/observatory/journal.ndjson'],
+      /journal\.ndjson: the desk keeps samples in books alone/,
+    ],
+    [['desk', 'examples/observatory/intake.ts', '--port', '70000'], /Write a port from 0 to 65535/],
+    [['desk', 'examples/observatory/services.ts'], /its default export is no intake/],
+  ]
+  for (const [args, words] of rows)
+    expect(yosei(args)).toMatchObject({ status: 2, stderr: expect.stringMatching(words) })
+})

@@ -1,0 +1,123 @@
+/** What is saved into a book: its own block and nothing else, with the verdict that the block gets. */
+import { expect, test } from '@jest/globals'
+import { endpoint, intake, integer, record, text } from 'yosei'
+import { readBook } from 'yosei-cli/book'
+import { kit } from '../../yosei-cli/dist/kit.js'
+import { createBench } from '../dist/bench.js'
+import { savedPage } from '../dist/save.js'
+import type { Draft } from '../src/terms.js'
+
+const app = intake({
+  endpoints: {
+    put: endpoint('PUT /things/{id}', {
+      path: { id: integer() },
+      header: { key: text({ secret: true, optional: true }) },
+      who: record({ role: text() }),
+      body: record({ name: text({ length: [1, 5] }), code: text({ secret: true, optional: true }) }),
+    }),
+  },
+  identify: () => ({ role: 'clerk' }),
+})
+const save = (page: string, draft: Draft, more: { title?: string; at?: number } = {}) => {
+  const matter = { app, books: [{ file: 'a.md', page }], kit, makeServices: () => ({}) }
+  return savedPage(matter, page, { draft, file: 'a.md', title: more.title ?? 'New' }, more.at)
+}
+const put = (body: string, ...headers: string[]) =>
+  ['PUT /things/1 HTTP/1.1', 'Content-Type: application/json', ...headers, '', body].join('\n')
+const fenced = (kind: string, content: string) => `\`\`\`${kind}\n${content}\n\`\`\``
+const old = fenced('http', put('{"name":"a","code":"hush"}', 'Key: hush'))
+const book = `# Things\n\n${fenced('book', 'now: 2031-03-01T12:00:00Z\nheader: X-Own: 1')}\n\n## One\n\nWords.\n\n${old}\n\n${fenced('verdict', 'accepted')}\n\nAfter.\n`
+const now = '2031-03-01T12:00:00Z'
+
+const rows: [what: string, page: string, draft: Draft, more: { title?: string; at?: number }, after: string][] = [
+  [
+    'into nothing',
+    '',
+    { message: put('{"name":""}') },
+    {},
+    `## New\n\n${fenced('http', put('{"name":""}'))}\n\n${fenced('verdict', '422\nbody.name too_short')}\n`,
+  ],
+  [
+    'at the end, with what the book adds',
+    book,
+    { message: put('{"name":"b"}', 'X-Own: 1'), now },
+    { title: ' Two\nthings ' },
+    `${book}\n## Two things\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
+  ],
+  [
+    'at the end, by another clock and somebody else',
+    book,
+    { message: put('{"name":"b"}'), now: '2032-01-01T00:00:00Z', who: '{\n"role": "boss"\n}' },
+    {},
+    `${book}\n## New\n\n${fenced('book', 'now: 2032-01-01T00:00:00Z\nwho: {"role":"boss"}')}\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
+  ],
+  [
+    'in place, its secrets as they were',
+    book,
+    { message: put('{"name":"too long","code":"(secret)"}', 'Key: (secret)', 'X-Own: 1'), now },
+    { at: 0 },
+    book.replace('{"name":"a"', '{"name":"too long"').replace('\naccepted\n', '\n422\nbody.name too_long\n'),
+  ],
+  [
+    'in place, with CRLF',
+    book.replaceAll('\n', '\r\n'),
+    { message: put('{"name":"b"}', 'X-Own: 2'), now },
+    { at: 0 },
+    book
+      .replace('\nKey: hush', '\nX-Own: 2')
+      .replace('{"name":"a","code":"hush"}', '{"name":"b"}')
+      .replaceAll('\n', '\r\n'),
+  ],
+  [
+    'in place, inside a quote',
+    `> ${old.replaceAll('\n', '\n> ')}\n`,
+    { message: put('{"name":"b"}') },
+    { at: 0 },
+    `> ${fenced('http', put('{"name":"b"}')).replaceAll('\n', '\n> ')}\n>\n> ${fenced('verdict', 'accepted').replaceAll('\n', '\n> ')}\n`,
+  ],
+  [
+    'with a fence in it',
+    '',
+    { message: put('```') },
+    {},
+    `## New\n\n\`\`\`\`http\n${put('```')}\n\`\`\`\`\n\n${fenced('verdict', '400\nbody bad_syntax')}\n`,
+  ],
+  [
+    'in place, with a fence in it',
+    `${old}\n`,
+    { message: put('```') },
+    { at: 0 },
+    `\`\`\`\`http\n${put('```')}\n\`\`\`\`\n\n${fenced('verdict', '400\nbody bad_syntax')}\n`,
+  ],
+  [
+    'without a line end',
+    book.trimEnd(),
+    { message: put('{"name":"b"}'), now },
+    {},
+    `${book}\n## New\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
+  ],
+]
+test.each(rows)('%s', async (_, page, draft, more, after) => {
+  const { page: came, saved } = await save(page, draft, more)
+  expect(came).toBe(after)
+  const samples = readBook(came)
+  expect(saved.id).toBe(`a.md#${(more.at ?? samples.length - 1) + 1}`)
+  expect(saved.stamp.faults).toEqual([])
+})
+
+const refused: [draft: Draft, at: number | undefined, words: RegExp][] = [
+  [{ message: 'nothing' }, undefined, /line 1: "nothing" is no request line.*only a request message can be kept/],
+  [{ message: put('\uDC80') }, undefined, /it is no text, or too large/],
+  [{ message: put('x'.repeat(30_000)) }, undefined, /too large/],
+  [{ message: put('{}') }, 0, /its clock and who asks are set by the book/],
+]
+test.each(refused)('%j is not saved', async (draft, at, words) => {
+  await expect(save(book, draft, at === undefined ? {} : { at })).rejects.toThrow(words)
+})
+
+test('names that every object has are none of an endpoint, and an odd caller is told', async () => {
+  const bench = createBench({ app, books: [], kit })
+  await expect(bench.sheet('constructor')).rejects.toThrow(/constructor: there is none/)
+  await expect(bench.probes('__proto__', 'body')).rejects.toThrow(/there is none/)
+  await expect(bench.judge({ message: put('{}'), who: '{"role":1}' })).rejects.toThrow(/^who asks: role must be text/)
+})
