@@ -1,6 +1,7 @@
 /** Runs every snippet of the README and the docs: TypeScript is compiled and run, commands are run. */
 
-import { execFileSync, spawnSync } from 'node:child_process'
+import { execFileSync, spawn, spawnSync } from 'node:child_process'
+import { once } from 'node:events'
 import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
@@ -14,6 +15,7 @@ const pages = [
   'README.md',
   'packages/yosei/README.md',
   'packages/yosei-cli/README.md',
+  'packages/yosei-desk/README.md',
   ...readdirSync(join(root, 'docs'))
     .filter((name) => name.endsWith('.md'))
     .map((name) => `docs/${name}`),
@@ -117,8 +119,16 @@ test.each(modules)('$name holds', async ({ name, code, printed }) => {
 })
 
 // The two commands of the README are what starts these tests, and the demonstration has a test of its own.
-test.each(commands.filter((command) => !command.startsWith('npm ')))('%s', (command) => {
+test.each(commands.filter((command) => !command.startsWith('npm ')))('%s', async (command) => {
   const [npx, name, ...args] = command.split(' ')
   expect([npx, name]).toEqual(['npx', 'yosei'])
+  // It stays until it is ended.
+  if (args[0] === 'desk' && !args.includes('-o')) {
+    const desk = spawn(join(root, 'node_modules/.bin/yosei'), args, { cwd: root })
+    const [printed] = await once(desk.stdout, 'data')
+    desk.kill()
+    expect(String(printed)).toMatch(/^The desk: http:\/\/127\.0\.0\.1:\d+ /)
+    return
+  }
   execFileSync(join(root, 'node_modules/.bin/yosei'), args, { cwd: root, stdio: 'pipe' })
 })

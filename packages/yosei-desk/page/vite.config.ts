@@ -1,6 +1,9 @@
 import react from '@vitejs/plugin-react'
 import { defineConfig } from 'vite'
 
+// What is shipped is not what a test would have.
+process.env['NODE_ENV'] = 'production'
+
 export default defineConfig({
   root: import.meta.dirname,
   base: './',

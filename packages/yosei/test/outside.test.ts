@@ -266,6 +266,32 @@ describe('lookups are asked, and what they do not find is told', () => {
       expect(told).not.toContain('password')
     }
   })
+  test('a trace tells what each was asked, what it found and how long it took, and nothing that is a secret', async () => {
+    const one = endpoint('POST /{id}', {
+      path: { id: text() },
+      body: record({ code: text({ secret: true }), of: record({ pin: text({ secret: true }) }) }),
+      lookups: (on) => {
+        const first = on.lookup({ reads: ['path.id'], ask: (_: object, [id]) => sleep(20, { id }) })
+        const refused = on.lookup({ reads: ['path.id'], ask: () => undefined })
+        const coded = on.lookup({ reads: ['path.id', 'body.code'], ask: (_, [, code]) => ({ code }) })
+        const held = on.lookup({ reads: ['body.of'], ask: (_, [of]) => of })
+        const late = on.lookup({ reads: ['path.id'], follows: { refused }, ask: () => 1 })
+        return { first, refused, coded, held, late }
+      },
+    })
+    const request = 'POST /a HTTP/1.1\nContent-Type: application/json\n\n{"code":"hush","of":{"pin":"hush"}}'
+    const { trace } = await judge(intake({ endpoints: { one } }), request, { services: {}, trace: true })
+    const steps = trace?.steps.filter(({ stage }) => stage === 'lookups') ?? []
+    expect(steps.map(({ took, ...step }) => step)).toEqual([
+      { stage: 'lookups', name: 'first', outcome: 'passed', asked: ['a'], found: { id: 'a' } },
+      { stage: 'lookups', name: 'refused', outcome: 'failed', asked: ['a'] },
+      { stage: 'lookups', name: 'coded', outcome: 'passed', asked: ['a', '(secret)'] },
+      { stage: 'lookups', name: 'held', outcome: 'passed', asked: ['(secret)'] },
+      { stage: 'lookups', name: 'late', outcome: 'not run' },
+    ])
+    expect(steps[0]?.took).toBeGreaterThan(10)
+    expect(JSON.stringify(trace)).not.toContain('hush')
+  })
   test('without services they are not asked, and the verdict is pending', async () => {
     const x = asked((on) => ({ x: on.lookup({ reads: ['path.id'], ask }), y: on.lookup({ reads: ['query.a'], ask }) }))
     const app = intake({ endpoints: { x } })
@@ -278,7 +304,7 @@ describe('lookups are asked, and what they do not find is told', () => {
     expect(judgeParts(x, { path: { id: 'no' } })).toMatchObject({ outcome: 'pending', unasked: ['x', 'y'] })
     const judged = await judge(app, 'GET /x/no HTTP/1.1', { services: makeServices(), trace: true })
     expect(judged).toMatchObject({ outcome: 'rejected', status: 422, stage: 'lookups' })
-    expect(judged.trace?.steps.filter(({ stage }) => stage === 'lookups')).toEqual([
+    expect(judged.trace?.steps.filter(({ stage }) => stage === 'lookups')).toMatchObject([
       { stage: 'lookups', name: 'x', outcome: 'failed' },
       { stage: 'lookups', name: 'y', outcome: 'not run' },
     ])

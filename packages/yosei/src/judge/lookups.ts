@@ -157,7 +157,8 @@ function toldOf({ reads }: LookupNode, root: Node, values: readonly unknown[], a
     return isSecret(root, path) || nodesAt(root, path).some((node) => holdsSecret(node, childrenOf))
   })
   const asked = values.map((value, index) => (hides[index] ? masked : value))
-  return answer.outcome === 'found' && !hides.includes(true) ? { asked, found: answer.value, took } : { asked, took }
+  const isTold = answer.outcome === 'found' && answer.value !== undefined && !hides.includes(true)
+  return isTold ? { asked, found: answer.value, took } : { asked, took }
 }
 
 const valueIn = (answer: Answer) => (answer.outcome === 'found' ? answer.value : undefined)
