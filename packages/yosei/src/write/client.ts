@@ -1,0 +1,165 @@
+/** A typed call for each endpoint of an intake: written from the declaration, and answered as a verdict. */
+import { intakeNode } from '../declare/intake.js'
+import { formatPointer, parseAddress } from '../terms/address.js'
+import type { Endpoint, Endpoints, Gives, Intake, Sent } from '../terms/endpoint.js'
+import { mistake } from '../terms/mistake.js'
+import { put } from '../terms/own.js'
+import type { Part } from '../terms/parts.js'
+import { aFunction, aText, checkOptions, type Options, type Taken } from '../terms/taken.js'
+import type { FieldError, Rejected } from '../terms/verdict.js'
+import { UnacceptableError, write } from './write.js'
+
+/** Parts that need nothing may be left out. */
+type Loose<S> = { [P in keyof S as Bare<S[P]> extends true ? never : P]: S[P] } & {
+  [P in keyof S as Bare<S[P]> extends true ? P : never]?: S[P] | undefined
+}
+type Bare<T> = undefined extends T ? true : {} extends T ? true : false
+
+type SentHeaders = Headers | { readonly [name: string]: string } | readonly (readonly [name: string, value: string])[]
+
+export interface ClientOptions {
+  /** Where the service is: `https://observatory.example`. The base of the intake comes behind it. */
+  readonly base: string
+  /** Instead of the platform's own. */
+  readonly fetch?: ((request: Request) => Promise<Response>) | undefined
+  /** Header fields for each request that the endpoint does not declare, such as who is asking. */
+  readonly headers?: SentHeaders | (() => SentHeaders | Promise<SentHeaders>) | undefined
+}
+export interface CallOptions {
+  readonly signal?: AbortSignal | undefined
+  readonly headers?: SentHeaders | undefined
+}
+
+/** What a success gave. */
+export interface Succeeded<E> {
+  readonly outcome: 'accepted'
+  readonly status: number
+  /** JSON as the endpoint says that it `gives`; a text where it is none, `undefined` where there is nothing. */
+  readonly value: Gives<E>
+  readonly headers: Headers
+}
+/** A verdict by the declaration before anything is sent, or by the server. */
+export interface Refused extends Rejected {
+  /** Whether the request has left. */
+  readonly isSent: boolean
+}
+export type Call<E> = (sent: Loose<Sent<E>>, options?: CallOptions) => Promise<Succeeded<E> | Refused>
+export type Client<E extends Endpoints> = { readonly [N in keyof E]: Call<E[N]> }
+
+const headers: Taken = {
+  what: 'header fields, or a function that gives them',
+  example: "{ authorization: 'Bearer …' }",
+  takes: (value) => (typeof value === 'object' && value !== null) || typeof value === 'function',
+}
+const options: Options<ClientOptions> = {
+  base: { ...aText, example: "'https://observatory.example'", isRequired: true },
+  fetch: aFunction('(request) => fetch(request)'),
+  headers,
+}
+
+/**
+ * A client for a service: a call for each endpoint. What the endpoint would reject is not sent; a rejection by the
+ * server comes back with the same error map. What is no answer at all (no connection, an abort) is thrown, as by fetch.
+ *
+ * @throws DeclarationError where an option makes no sense.
+ * @example
+ * const observatory = client(app, { base: 'https://observatory.example' })
+ * const listed = await observatory.listSessions({ query: { limit: 5 } })
+ * if (listed.outcome === 'accepted') listed.value.sessions
+ */
+export function client<E extends Endpoints>(app: Intake<E>, clientOptions: ClientOptions): Client<E> {
+  const tell = (what: string, mend: string, option?: string) => mistake('client', what, mend, { option })
+  checkOptions(clientOptions, options, 'client', tell)
+  if (!URL.canParse(clientOptions.base))
+    tell(`the base is ${JSON.stringify(clientOptions.base)}`, "Write it as 'https://observatory.example'", 'base')
+  const { base } = intakeNode(app)
+  const calls: { [name: string]: Call<Endpoint> } = {}
+  for (const [name, endpoint] of Object.entries(app.endpoints)) {
+    const one: Call<Endpoint> = (sent, more = {}) => call(name, endpoint, base, sent as Parts, clientOptions, more)
+    put(calls, name, one)
+  }
+  return Object.freeze(calls) as unknown as Client<E>
+}
+type Parts = { readonly [P in Part]?: unknown }
+
+async function call(
+  name: string,
+  endpoint: Endpoint,
+  base: string,
+  sent: Parts,
+  { base: at, fetch: send = (request) => fetch(request), headers }: ClientOptions,
+  { signal, headers: own }: CallOptions,
+): Promise<Succeeded<Endpoint> | Refused> {
+  let request: Request
+  try {
+    const parts = { path: {}, query: {}, header: {}, cookie: {}, body: undefined, ...sent }
+    request = write(endpoint, at.replace(/\/$/, '') + base, parts as never)
+  } catch (error) {
+    if (error instanceof UnacceptableError) return { ...error.verdict, endpoint: name, isSent: false }
+    throw error
+  }
+  const known = typeof headers === 'function' ? await headers() : headers
+  for (const given of [known, own])
+    if (given) for (const [field, value] of new Headers(given as HeadersInit)) request.headers.set(field, value)
+  const response = await send(signal ? new Request(request, { signal }) : request)
+  if (response.status >= 400) return refusedBy(name, response)
+  const value = (await contentOf(response)) as never
+  return { outcome: 'accepted', status: response.status, value, headers: response.headers }
+}
+
+const isJson = /^application\/(?:[^;]*\+)?json\b/i
+
+async function contentOf(response: Response): Promise<unknown> {
+  const text = await response.text()
+  if (text === '') return undefined
+  if (!isJson.test(response.headers.get('content-type') ?? '')) return text
+  try {
+    return JSON.parse(text)
+  } catch {
+    return text
+  }
+}
+
+/** The verdict in a problem document (RFC 9457); of another answer its status alone. */
+async function refusedBy(name: string, response: Response): Promise<Refused> {
+  const { fields } = Object((await contentOf(response)) ?? {}) as { readonly fields?: unknown }
+  const errors = Object.entries(Object(fields) as object).flatMap(([address, found]): FieldError[] =>
+    Array.isArray(found) ? found.flatMap((one) => errorAt(address, one, response.status)) : [],
+  )
+  const errorsByField: { [address: string]: FieldError[] } = {}
+  for (const error of errors) {
+    if (Object.hasOwn(errorsByField, error.address)) errorsByField[error.address]?.push(error)
+    else put(errorsByField, error.address, [error])
+  }
+  return {
+    outcome: 'rejected',
+    endpoint: name,
+    stage: 'handle',
+    status: response.status,
+    headers: Object.fromEntries(response.headers),
+    errors,
+    errorsByField,
+    more: 0,
+    isSent: true,
+  }
+}
+
+const parts: readonly string[] = ['path', 'query', 'header', 'cookie', 'body']
+
+function errorAt(address: string, one: unknown, status: number): FieldError[] {
+  const { code, detail } = Object(one ?? {}) as { readonly code?: unknown; readonly detail?: unknown }
+  if (typeof code !== 'string') return []
+  const path = parseAddress(address)
+  const [part] = path ?? []
+  const pointer = path && part === 'body' ? formatPointer(path) : undefined
+  return [
+    {
+      part: parts.includes(String(part)) ? (part as Part) : undefined,
+      address,
+      ...(pointer === undefined ? {} : { pointer }),
+      code,
+      message: typeof detail === 'string' ? detail : `was refused (${status})`,
+      stage: 'handle',
+    },
+  ]
+}
