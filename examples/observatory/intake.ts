@@ -1,6 +1,6 @@
 /**
  * A robotic-telescope observatory: teams book observing sessions over its API.
- * The same module is judged by the command line, by the page in a browser, and by a service.
+ * The same module is served, judged by the command line and at the desk, and makes the booking form and its client.
  */
 import {
   adding,
@@ -13,6 +13,7 @@ import {
   file,
   flag,
   group,
+  type Head,
   instant,
   intake,
   integer,
@@ -38,8 +39,39 @@ export interface Stored {
   readonly telescope: string
   readonly team: string
   readonly night: string
-  readonly state: 'booked' | 'observing' | 'done' | 'clouded-out'
+  readonly state: State
   readonly booked?: object
+  /** Grows with each change. */
+  readonly version: number
+}
+export type State = 'booked' | 'observing' | 'done' | 'clouded-out'
+/** What somebody asks a list for. */
+export interface Wanted {
+  readonly telescope?: readonly string[] | undefined
+  readonly night?: string | undefined
+  readonly state: State
+  readonly from?: Date | undefined
+  readonly until?: Date | undefined
+  readonly sort: readonly { readonly by: string; readonly isBackwards: boolean }[]
+  readonly offset: number
+  readonly limit: number
+}
+/** A booking to be stored. */
+export interface Booking {
+  readonly telescope: string
+  readonly team: string
+  readonly night: string
+  readonly booked: object
+  /** The client's own key, and what was sent under it. */
+  readonly key?: string | undefined
+  readonly fingerprint?: string | undefined
+}
+/** What was booked before under a key. */
+export interface Earlier {
+  readonly sessionId: string
+  readonly night: string
+  readonly version: number
+  readonly fingerprint: string
 }
 
 /** What the observatory asks of its database. */
@@ -50,19 +82,56 @@ export interface Services {
     find(id: string): Promise<{ id: string; aperture: number } | undefined>
   }
   sessions: {
-    list(): Promise<readonly Stored[]>
+    list(wanted: Wanted): Promise<readonly Stored[]>
+    /** The nights of a telescope that are booked, from one to another. */
+    nights(telescope: string, from: string, until: string): Promise<readonly string[]>
     find(sessionId: string): Promise<Stored | undefined>
     /** The session that a telescope has in a night. */
     at(telescope: string, night: string): Promise<Stored | undefined>
     /** How many sessions a team may still book in a night. */
     left(team: string, night: string): Promise<number>
-    add(session: { telescope: string; team: string; night: string; booked?: object }): Promise<{ sessionId: string }>
-    change(sessionId: string, booked: object): Promise<Stored>
-    cancel(sessionId: string): Promise<void>
+    /** What a team has booked under a key of its own. */
+    earlier(team: string, key: string): Promise<Earlier | undefined>
+    /** The store has the last word: what is taken by then is not booked. */
+    add(booking: Booking): Promise<{ sessionId: string; version: number } | { taken: 'night' | 'quota' | 'key' }>
+    /** What is of another version by now is not changed. */
+    change(
+      sessionId: string,
+      to: { booked: object; night: string },
+      version: number,
+    ): Promise<Stored | { taken: 'version' | 'night' | 'quota' }>
+    cancel(sessionId: string, version?: number): Promise<boolean>
+    /** @returns Whether there is such a session. */
+    addChart(sessionId: string, chart: Chart): Promise<boolean>
   }
   observers: { add(observer: object): Promise<{ observerId: string }> }
-  reports: { add(report: object): Promise<void> }
+  reports: { put(telescope: string, night: string, report: object): Promise<void> }
+  weather: { add(readings: readonly { readonly station: string; readonly at: Date }[]): Promise<void> }
 }
+export interface Chart {
+  readonly type: string
+  readonly bytes: Uint8Array
+  readonly sheet: object
+  readonly isFinal: boolean
+}
+/** What is refused by a lookup that comes before, or by the store that has the last word: in the same words. */
+export const refusals = {
+  night: { status: 409, code: 'night_booked', message: 'lies in a night that is booked already', at: 'body.window' },
+  quota: { status: 429, code: 'quota_spent', message: 'has no sessions left in that night', at: 'header.x-team' },
+  key: {
+    status: 422,
+    code: 'key_used',
+    message: 'came with another booking before: each has a key of its own',
+    at: 'header.idempotency-key',
+  },
+  version: {
+    status: 412,
+    code: 'changed_meanwhile',
+    message: 'is of another version than the session is by now: read it again',
+    at: 'header.if-match',
+  },
+} as const
+
 /** A night has the date of its evening: it goes from noon to noon, in UTC. */
 export const nightOf = (instant: Date): string =>
   new Date(instant.getTime() - 12 * 3_600_000).toISOString().slice(0, 10)
@@ -122,7 +191,14 @@ const session = record({
 const who = record({ team: slug, role: choice(['team', 'operator']) })
 
 const telescope = record({ id: slug, aperture: number() })
-const stored = record({ sessionId, telescope: slug, team: slug, night: day(), state: text() })
+const stored = record({
+  sessionId,
+  telescope: slug,
+  team: slug,
+  night: day(),
+  state: text(),
+  window: record({ opens: instant(), closes: instant() }, { optional: true }),
+})
 
 const listTelescopes = endpoint('GET /telescopes', {
   title: 'List telescopes',
@@ -184,7 +260,7 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
   header: { 'x-team': slug, 'idempotency-key': text({ length: [8, 64], optional: true }) },
   who,
   body: session,
-  gives: record({ sessionId }),
+  gives: record({ sessionId: text({ optional: true }), night: day() }),
   rules: (on) => [
     // A team books for itself, an operator for any.
     on.while(on.is('who.role', 'team'), [
@@ -210,26 +286,39 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
       ask: ({ telescopes }: Services, [id]) => telescopes.find(id),
       refusal: { status: 404, code: 'no_such_telescope', message: 'is none of our telescopes' },
     })
+    // The same booking sent again is no other booking.
+    const earlier = on.lookup({
+      reads: ['header.x-team', 'header.idempotency-key'],
+      ask: async ({ sessions }: Services, [team, key]) => ({ booking: await sessions.earlier(team, key) }),
+    })
     const booked = on.lookup({
       reads: ['path.telescopeId', 'body.window'],
-      follows: { telescope },
-      ask: ({ sessions }: Services, [id, { opens }]) => sessions.at(id, nightOf(opens)),
+      follows: { telescope, earlier },
+      ask: ({ sessions }: Services, [id, { opens }], { found }) =>
+        found.earlier?.booking ? undefined : sessions.at(id, nightOf(opens)),
       absent: true,
-      refusal: {
-        status: 409,
-        code: 'night_booked',
-        message: 'lies in a night that is booked already',
-        at: 'body.window',
-      },
+      refusal: refusals.night,
     })
     const quota = on.lookup({
       reads: ['header.x-team', 'body.window'],
-      ask: async ({ sessions }: Services, [team, { opens }]) => (await sessions.left(team, nightOf(opens))) > 0,
-      refusal: { status: 429, code: 'quota_spent', message: 'has no sessions left in that night' },
+      follows: { earlier },
+      ask: async ({ sessions }: Services, [team, { opens }], { found }) =>
+        found.earlier?.booking !== undefined || (await sessions.left(team, nightOf(opens))) > 0,
+      refusal: refusals.quota,
     })
-    return { telescope, booked, quota }
+    return { telescope, earlier, booked, quota }
   },
 })
+
+/** A team has its own sessions, an operator all. */
+const ofOneself = {
+  reads: ['path.sessionId', 'who'] as const,
+  ask: async ({ sessions }: Services, [id, caller]: readonly [string, Caller]) => {
+    const found = await sessions.find(id)
+    return caller.role === 'operator' || found?.team === caller.team ? found : undefined
+  },
+  refusal: { status: 404, code: 'no_such_session', message: 'is none of your sessions' },
+} as const
 
 const changeSession = endpoint('PATCH /sessions/{sessionId}', {
   title: 'Change a session',
@@ -252,13 +341,7 @@ const changeSession = endpoint('PATCH /sessions/{sessionId}', {
       'body.note',
     ),
   ],
-  lookups: (on) => ({
-    session: on.lookup({
-      reads: ['path.sessionId'],
-      ask: ({ sessions }: Services, [id]) => sessions.find(id),
-      refusal: { status: 404, code: 'no_such_session', message: 'is none of your sessions' },
-    }),
-  }),
+  lookups: (on) => ({ session: on.lookup(ofOneself) }),
 })
 
 const cancelSession = endpoint('DELETE /sessions/{sessionId}', {
@@ -267,16 +350,7 @@ const cancelSession = endpoint('DELETE /sessions/{sessionId}', {
   path: { sessionId },
   header: { 'if-match': text({ length: [1, 100], optional: true }) },
   who,
-  lookups: (on) => ({
-    session: on.lookup({
-      reads: ['path.sessionId', 'who'],
-      ask: async ({ sessions }: Services, [id, caller]) => {
-        const found = await sessions.find(id)
-        return caller.role === 'operator' || found?.team === caller.team ? found : undefined
-      },
-      refusal: { status: 404, code: 'no_such_session', message: 'is none of your sessions' },
-    }),
-  }),
+  lookups: (on) => ({ session: on.lookup(ofOneself) }),
 })
 
 const addObserver = endpoint('POST /observers', {
@@ -381,7 +455,8 @@ const ofOperators = group(
   { addObserver, reportNight, sendWeather },
 )
 
-export default intake({
+/** What a server adds to: its journal, and where turns are taken. */
+export const observatory = {
   title: 'Observatory',
   version: '1',
   endpoints: {
@@ -394,5 +469,7 @@ export default intake({
     sendChart,
     ...ofOperators,
   },
-  identify: ({ headers }, { keys }: Services) => keys.find(headers.get('authorization')?.replace(/^Bearer /, '') ?? ''),
-})
+  identify: ({ headers }: Head, { keys }: Services) =>
+    keys.find(headers.get('authorization')?.replace(/^Bearer /, '') ?? ''),
+}
+export default intake(observatory)

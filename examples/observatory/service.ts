@@ -1,64 +1,90 @@
-/** The observatory's API: what the demonstration serves. */
-import { judgeMerged, refuse, serve } from 'yosei'
-import app, { nightOf, type Services, type Stored } from './intake.ts'
+/** The observatory's API: what it does with requests that are accepted. It has no check of its own that the intake could say. */
+import { createHash } from 'node:crypto'
+import { give, intake, type Journal, judgeMerged, refuse, serve, type TurnStore } from 'yosei'
+import { nightOf, observatory, refusals, type Services, type Stored } from './intake.ts'
 
-const { bookSession } = app.endpoints
-const orders = { opens: 'night', team: 'team' } as const
+export interface About {
+  readonly journal?: Journal
+  readonly turns?: TurnStore
+}
+type Booked = { readonly window?: { readonly opens: Date; readonly closes: Date } }
 
-/** What a list tells of a session. */
-const told = ({ sessionId, telescope, team, night, state }: Stored) => ({ sessionId, telescope, team, night, state })
+/** What is told of a session. */
+function told({ sessionId, telescope, team, night, state, booked }: Stored) {
+  const { window } = (booked ?? {}) as Booked
+  return { sessionId, telescope, team, night, state, ...(window ? { window } : {}) }
+}
+const tagOf = (version: number) => ({ headers: { etag: `"${version}"` } })
+/** The version that a client means (RFC 9110, section 13.1.1): none where it means any, one that never is for an odd tag. */
+const versionIn = (match: string | undefined) =>
+  match === undefined || match === '*' ? undefined : Number(/^"(\d{1,9})"$/.exec(match)?.[1] ?? -1)
 
-const makeService = (services: Services) =>
-  serve(
+export default function makeService(services: Services, about: About = {}) {
+  const app = intake({ ...observatory, ...about })
+  const { bookSession } = app.endpoints
+  return serve(
     app,
     {
       listTelescopes: async ({ query: { aperture = 0 } }) => ({
         telescopes: (await services.telescopes.list()).filter((one) => one.aperture >= aperture),
       }),
-      showTelescope: async ({ path, query: { from = '', until = '9999-12-31' } }, { found }) => ({
+      showTelescope: async ({ path, query: { from = '0001-01-01', until = '9999-12-31' } }, { found }) => ({
         ...found.telescope,
-        nights: (await services.sessions.list())
-          .filter(({ telescope, night }) => telescope === path.telescopeId && night >= from && night <= until)
-          .map(({ night }) => night),
+        nights: await services.sessions.nights(path.telescopeId, from, until),
       }),
-      listSessions: async ({ query }) => {
-        const { telescope, night, state, limit, sort = [{ by: 'opens', isBackwards: false }] } = query
-        const start = query.cursor === undefined ? query.offset : Number(Buffer.from(query.cursor, 'base64url'))
-        const all = (await services.sessions.list())
-          .filter((one) => one.state === state && (night ?? one.night) === one.night)
-          .filter((one) => telescope === undefined || telescope.includes(one.telescope))
-          .sort((a, b) => {
-            for (const { by, isBackwards } of sort) {
-              const order = a[orders[by as keyof typeof orders]].localeCompare(b[orders[by as keyof typeof orders]])
-              if (order !== 0) return isBackwards ? -order : order
-            }
-            return 0
-          })
-        const end = start + limit
-        return {
-          sessions: all.slice(start, end).map(told),
-          ...(end < all.length ? { cursor: Buffer.from(String(end).padStart(4, '0')).toString('base64url') } : {}),
-        }
+      async listSessions({ query: { cursor, sort = [{ by: 'opens', isBackwards: false }], limit, ...wanted } }) {
+        const offset = cursor === undefined ? wanted.offset : Number(Buffer.from(cursor, 'base64url').toString()) || 0
+        // One more than wanted says whether there are more.
+        const all = await services.sessions.list({ ...wanted, sort, offset, limit: limit + 1 })
+        const next = Buffer.from(String(offset + limit).padStart(4, '0')).toString('base64url')
+        return { sessions: all.slice(0, limit).map(told), ...(all.length > limit ? { cursor: next } : {}) }
       },
-      bookSession: async ({ path, query, header, body }, { found }) => {
+      async bookSession({ path, query, header, body }, { found }) {
         const night = nightOf(body.window.opens)
-        if (query.dryRun) return { night, aperture: found.telescope.aperture }
-        return services.sessions.add({ telescope: path.telescopeId, team: header['x-team'], night, booked: body })
+        if (query.dryRun) return { night }
+        const fingerprint = createHash('sha256')
+          .update(JSON.stringify([path, body]))
+          .digest('base64url')
+        const earlier = found.earlier?.booking
+        if (earlier && earlier.fingerprint !== fingerprint) return refuse(refusals.key)
+        if (earlier) return give({ sessionId: earlier.sessionId, night: earlier.night }, tagOf(earlier.version))
+        const [telescope, team, key] = [path.telescopeId, header['x-team'], header['idempotency-key']]
+        const added = await services.sessions.add({ telescope, team, night, booked: body, key, fingerprint })
+        if ('taken' in added) return refuse(refusals[added.taken])
+        return give({ sessionId: added.sessionId, night }, tagOf(added.version))
       },
-      changeSession: async ({ path, body: { sessionId: _, ...patch } }, { found }) => {
+      async changeSession({ path, header, body: { sessionId: _, ...patch } }, { found }) {
+        const { session } = found
         // What was booked before there was a service is not known whole, and changes as it is.
-        if (!found.session.booked) return told(found.session)
-        const whole = judgeMerged(bookSession, found.session.booked, patch)
-        if (whole.outcome === 'rejected') return refuse(whole)
-        return told(await services.sessions.change(path.sessionId, whole.input.body))
+        const whole = session.booked ? judgeMerged(bookSession, session.booked, patch) : undefined
+        if (whole?.outcome === 'rejected') return refuse(whole)
+        const version = versionIn(header['if-match']) ?? session.version
+        const booked = whole ? whole.input.body : { ...patch }
+        const night = whole ? nightOf(whole.input.body.window.opens) : session.night
+        const changed = await services.sessions.change(path.sessionId, { booked, night }, version)
+        return 'taken' in changed ? refuse(refusals[changed.taken]) : give(told(changed), tagOf(changed.version))
       },
-      cancelSession: async ({ path }) => services.sessions.cancel(path.sessionId),
-      sendChart: async ({ body: { chart } }) => void (await chart.bytesNow()),
+      async cancelSession({ path, header }) {
+        const version = versionIn(header['if-match'])
+        return (await services.sessions.cancel(path.sessionId, version)) ? undefined : refuse(refusals.version)
+      },
+      async sendChart({ path, body: { chart, sheet, isFinal } }) {
+        const kept = { type: chart.type, bytes: await chart.bytesNow(), sheet, isFinal }
+        if (await services.sessions.addChart(path.sessionId, kept)) return undefined
+        return refuse({
+          status: 404,
+          code: 'no_such_session',
+          message: 'is none of your sessions',
+          at: 'path.sessionId',
+        })
+      },
       addObserver: ({ body }) => services.observers.add(body),
-      reportNight: ({ body }) => services.reports.add(body),
-      sendWeather: ({ body }) => ({ taken: body.length }),
+      reportNight: ({ path, body }) => services.reports.put(path.telescopeId, path.night, body),
+      async sendWeather({ body }) {
+        await services.weather.add(body)
+        return { taken: body.length }
+      },
     },
     { services },
   )
-
-export default makeService
+}

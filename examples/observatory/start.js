@@ -1,0 +1,21 @@
+/**
+ * Starts the observatory: node examples/observatory/start.js. Its settings are in the environment: PORT, DATABASE_URL,
+ * REDIS_URL, DATA (the folder of the database in this process), JOURNAL.
+ */
+import { createJiti } from 'jiti'
+
+const { start } = await createJiti(import.meta.url, { fsCache: false }).import('./server/start.ts')
+const { PORT, DATABASE_URL, REDIS_URL, DATA, JOURNAL } = process.env
+const { url, close } = await start({
+  databaseUrl: DATABASE_URL,
+  redisUrl: REDIS_URL,
+  folder: DATA,
+  journal: JOURNAL,
+  port: PORT === undefined ? undefined : Number(PORT),
+})
+console.log(`The observatory: ${url}`)
+for (const signal of ['SIGINT', 'SIGTERM'])
+  process.once(signal, async () => {
+    await close()
+    process.exit(0)
+  })
