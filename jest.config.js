@@ -1,6 +1,8 @@
 export default {
   testEnvironment: 'node',
   testMatch: ['**/test/**/*.test.ts'],
+  // Servers, browsers and commands as processes: npm run test:all runs them too.
+  testPathIgnorePatterns: ['/node_modules/', '\\.slow\\.test\\.ts$'],
   extensionsToTreatAsEsm: ['.ts'],
   transform: {
     '\\.ts$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }],

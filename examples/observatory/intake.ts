@@ -278,8 +278,8 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
       },
     }),
   ],
-  // Two bookings of one telescope never look at its nights at the same time.
-  turn: { of: 'telescope', by: ['path.telescopeId'], wait: '2s' },
+  // Two bookings of one telescope never look at its nights at the same time. Who dies with a turn keeps it for 5 seconds.
+  turn: { of: 'telescope', by: ['path.telescopeId'], wait: '2s', lease: '5s' },
   lookups: (on) => {
     const telescope = on.lookup({
       reads: ['path.telescopeId'],
