@@ -1,28 +1,94 @@
 /**
- * Builds what the demonstration needs, prints the verdicts of all samples, and serves the API and the desk. `--once`
- * ends after the verdicts.
+ * Builds what the demonstration needs, prints the verdicts of all samples, and starts the service with its pages, and
+ * the desk. With `--once` it sends every sample over HTTP instead, asks for each page, and ends: 0 where all is as the
+ * books say.
  */
 import { spawn, spawnSync } from 'node:child_process'
+import { readdirSync, readFileSync } from 'node:fs'
+import { createServer } from 'node:http'
+import { gzipSync } from 'node:zlib'
 import { createJiti } from 'jiti'
+import { build } from 'vite'
+import { listenerOf } from 'yosei/node'
 
 const shell = process.platform === 'win32'
 const run = (command, ...args) => {
   const { status } = spawnSync(command, args, { stdio: 'inherit', shell })
   if (status !== 0) process.exit(status ?? 1)
 }
-const module = (name) => `examples/observatory/${name}.ts`
-const about = [module('intake'), 'examples/observatory/samples', '--services', module('services')]
+const file = (name) => `examples/observatory/${name}`
+const about = [file('intake.ts'), file('samples'), '--services', file('services.ts')]
+const load = (name) => createJiti(import.meta.url, { fsCache: false }).import(name)
 
 run('npm', 'run', '--silent', 'build')
+await buildPages()
 run('npx', '--no', 'yosei', 'check', ...about)
 
-if (!process.argv.includes('--once')) {
-  const { listen } = await import('yosei/node')
-  const load = (file) => createJiti(import.meta.url, { fsCache: false }).import(file, { default: true })
-  const [makeService, makeServices] = [await load('./service.ts'), await load('./services.ts')]
-  const { url } = await listen(makeService(makeServices()))
-  console.log(`\nThe API: ${url}  (try  curl -i '${url}/sessions?limit=500')`)
-  const desk = spawn('npx', ['--no', 'yosei', 'desk', ...about], { stdio: 'inherit', shell })
-  desk.on('exit', (code) => process.exit(code ?? 0))
-  for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => desk.kill(signal))
+const { start } = await load('./server/start.ts')
+const { url, close } = await start({ journal: file('dist/journal.ndjson') })
+if (process.argv.includes('--once')) process.exitCode = await once()
+else {
+  console.log(`\nThe booking page: ${url}/`)
+  console.log(`The operators' page: ${url}/operator`)
+  console.log(`The API: try  curl -i '${url}/sessions?limit=500'  (also ${url}/health and ${url}/metrics)`)
+  const desk = spawn('npx', ['--no', 'yosei', 'desk', ...about], { stdio: ['ignore', 'inherit', 'inherit'], shell })
+  const end = async () => {
+    desk.kill()
+    await close()
+    process.exit(0)
+  }
+  for (const signal of ['SIGINT', 'SIGTERM']) process.once(signal, end)
+  desk.once('exit', end)
+}
+
+/** Builds the pages, and says how large they are. */
+async function buildPages() {
+  const { output } = await build({ configFile: file('page/vite.config.ts') })
+  const chunks = output.filter(({ type }) => type === 'chunk')
+  const sum = (numbers) => numbers.reduce((all, one) => all + one, 0)
+  const size = (bytes) => `${(bytes / 1000).toFixed(0)} kB`
+  const modules = chunks.flatMap((chunk) => Object.entries(chunk.modules))
+  const whole = sum(modules.map(([, { renderedLength }]) => renderedLength))
+  const own = sum(
+    modules.flatMap(([id, { renderedLength }]) => (/packages.yosei.dist/.test(id) ? [renderedLength] : [])),
+  )
+  const [plain, zipped] = [(code) => code.length, (code) => gzipSync(code).length].map((of) =>
+    size(sum(chunks.map(({ code }) => of(code)))),
+  )
+  console.log(`The pages: ${plain}, ${zipped} gzipped; Yosei is ${((100 * own) / whole).toFixed(0)} % of that`)
+}
+
+/** @returns The exit code. */
+async function once() {
+  const [{ default: makeService }, { default: makeServices }] = [
+    await load('./service.ts'),
+    await load('./services.ts'),
+  ]
+  // By the clock of each book, and with stand-ins made afresh for each request, as the books have it.
+  let clock = new Date()
+  const server = createServer((request, response) =>
+    listenerOf(makeService(makeServices(), { now: () => clock }))(request, response),
+  )
+  await new Promise((listening) => server.listen(0, '127.0.0.1', listening))
+  const base = `http://127.0.0.1:${server.address().port}`
+  let odd = 0
+  for (const book of readdirSync(file('samples')).map((name) => file(`samples/${name}`))) {
+    const [, said] = /^now: (.*)$/m.exec(readFileSync(book, 'utf8')) ?? []
+    clock = said === undefined ? new Date() : new Date(said)
+    const sent = spawn('npx', ['--no', 'yosei', 'send', base, book], { shell })
+    let printed = ''
+    for (const stream of [sent.stdout, sent.stderr]) stream.on('data', (chunk) => (printed += chunk))
+    const status = await new Promise((ended) => sent.once('close', ended))
+    console.log(status === 0 ? `${book}: ${printed.trimEnd().split('\n').at(-1)}` : printed)
+    if (status !== 0) odd++
+  }
+  server.close()
+  for (const path of ['/', '/operator', '/health', '/metrics', '/sessions', '/telescopes']) {
+    const { ok, status: came } = await fetch(url + path)
+    if (ok) continue
+    console.log(`${url}${path}: ${came}`)
+    odd++
+  }
+  await close()
+  return odd === 0 ? 0 : 1
 }

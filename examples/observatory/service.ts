@@ -6,6 +6,8 @@ import { nightOf, observatory, refusals, type Services, type Stored } from './in
 export interface About {
   readonly journal?: Journal
   readonly turns?: TurnStore
+  /** The clock; that of the machine where it is not said. */
+  readonly now?: () => Date
 }
 type Booked = { readonly window?: { readonly opens: Date; readonly closes: Date } }
 
@@ -19,7 +21,7 @@ const tagOf = (version: number) => ({ headers: { etag: `"${version}"` } })
 const versionIn = (match: string | undefined) =>
   match === undefined || match === '*' ? undefined : Number(/^"(\d{1,9})"$/.exec(match)?.[1] ?? -1)
 
-export default function makeService(services: Services, about: About = {}) {
+export default function makeService(services: Services, { now, ...about }: About = {}) {
   const app = intake({ ...observatory, ...about })
   const { bookSession } = app.endpoints
   return serve(
@@ -85,6 +87,6 @@ export default function makeService(services: Services, about: About = {}) {
         return { taken: body.length }
       },
     },
-    { services },
+    { services, now },
   )
 }

@@ -381,7 +381,18 @@ test('usage errors name what was meant; completion, versions and closed pipes', 
   const commands = [...help.matchAll(/^ {2}(\w+) /gm)]
     .map(([, name]) => name as string)
     .filter((name) => name !== 'help')
-  expect(commands).toEqual(['check', 'show', 'tally', 'try', 'send', 'probe', 'compare', 'advise', 'desk', 'completion'])
+  expect(commands).toEqual([
+    'check',
+    'show',
+    'tally',
+    'try',
+    'send',
+    'probe',
+    'compare',
+    'advise',
+    'desk',
+    'completion',
+  ])
   for (const shell of ['bash', 'zsh', 'fish']) {
     const { stdout } = yosei(['completion', shell])
     expect(commands.filter((command) => !stdout.includes(command))).toEqual([])

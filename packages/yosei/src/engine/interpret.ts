@@ -7,7 +7,18 @@ import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds } from '../kinds/kinds.js'
 import { nodesAt } from '../kinds/locate.js'
 import { readNode } from '../kinds/reading.js'
-import { clock, deepest, type Fault, newRun, note, type Run, type Source, tell, tellBelow } from '../kinds/run.js'
+import {
+  clock,
+  deepest,
+  type Fault,
+  newRun,
+  note,
+  type Run,
+  type Source,
+  tell,
+  tellBelow,
+  tellOther,
+} from '../kinds/run.js'
 import { anywhere } from '../kinds/shape.js'
 import { namedBranch } from '../kinds/tell-apart.js'
 import { Unreadable } from '../read/syntax.js'
@@ -61,7 +72,9 @@ function absent(node: Node, run: Run, noted = false): unknown {
   const defaulted = node.need === 'defaulted'
   const read = defaulted ? defaultOf(node, run) : undefined
   if (!noted) note(run, defaulted ? 'default' : 'as is', undefined, read)
-  if (node.need === 'required') tell(run, node, 'missing')
+  // Of a choice it is told what would be right.
+  if (node.need === 'required')
+    tellOther(run, node, 'missing', undefined, node.kind === 'choice' ? node.values : undefined)
   return read
 }
 

@@ -1,0 +1,202 @@
+/** What callers get wrong, as it happens: a tally that grows, over time, the last rejections, and the turns that are held. */
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { createRoot } from 'react-dom/client'
+import type { JournalEvent } from 'yosei'
+import app from '../intake.ts'
+import './page.css'
+
+interface Turn {
+  readonly scope: string
+  readonly key: string
+  readonly since: number
+}
+const groupings = {
+  error: ({ endpoint = '' }: JournalEvent, address: string, code: string) => `${endpoint}  ${address} ${code}`,
+  endpoint: ({ endpoint = 'none' }: JournalEvent) => endpoint,
+  field: (_: JournalEvent, address: string) => address,
+  code: (_: JournalEvent, __: string, code: string) => code,
+  status: ({ status }: JournalEvent) => String(status),
+} as const
+/** The chart has so many bars of so many milliseconds. */
+const [bars, span] = [60, 10_000]
+const folded = (address: string) => address.replace(/\[\d+\]/g, '[]')
+
+function Operator() {
+  const [key, setKey] = useState('dome-key')
+  const [events, setEvents] = useState<readonly JournalEvent[]>([])
+  const [turns, setTurns] = useState<readonly Turn[]>([])
+  const [by, setBy] = useState<keyof typeof groupings>('error')
+  const [trouble, setTrouble] = useState<string>()
+  const [now, setNow] = useState(Date.now)
+  const after = useRef(0)
+  useEffect(() => {
+    let isOver = false
+    const look = async () => {
+      while (!isOver) {
+        try {
+          const response = await fetch(`operator/events?after=${after.current}`, {
+            headers: { authorization: `Bearer ${key}` },
+          })
+          if (isOver) return
+          if (response.ok) {
+            const came = (await response.json()) as { next: number; events: JournalEvent[]; turns: Turn[] }
+            after.current = came.next
+            if (came.events.length > 0) setEvents((all) => [...all, ...came.events].slice(-5000))
+            setTurns(came.turns)
+            setTrouble(undefined)
+          } else setTrouble('this key is no operator’s')
+        } catch {
+          setTrouble('the observatory does not answer')
+        }
+        setNow(Date.now())
+        await new Promise((wake) => setTimeout(wake, 500))
+      }
+    }
+    look()
+    return () => {
+      isOver = true
+    }
+  }, [key])
+
+  const rows = useMemo(() => {
+    const counts = new Map<string, number>()
+    for (const event of events)
+      for (const { address, code } of event.errors.length > 0
+        ? event.errors
+        : [{ address: '', code: String(event.status) }]) {
+        const name = groupings[by](event, folded(address), code)
+        counts.set(name, (counts.get(name) ?? 0) + 1)
+      }
+    return [...counts].sort(([a, one], [b, two]) => two - one || a.localeCompare(b)).slice(0, 20)
+  }, [events, by])
+  const most = rows[0]?.[1] ?? 1
+  const chart = Array.from({ length: bars }, (_, index) => {
+    const from = Math.floor(now / span - bars + 1 + index) * span
+    return events.filter(({ time }) => Date.parse(time) >= from && Date.parse(time) < from + span).length
+  })
+  const highest = Math.max(1, ...chart)
+  return (
+    <>
+      <header className="sky">
+        <h1>What callers get wrong</h1>
+        <label>
+          operator's key
+          <input value={key} onChange={(event) => setKey(event.target.value)} spellCheck={false} autoComplete="off" />
+        </label>
+        <a href="./">booking</a>
+      </header>
+      <main className="operator">
+        <p role="status" className="faults">
+          {trouble}
+        </p>
+        <section aria-label="Over time">
+          <h2>In the last ten minutes</h2>
+          <svg
+            viewBox={`0 0 ${bars * 10} 70`}
+            role="img"
+            aria-label={`${chart.reduce((a, b) => a + b, 0)} rejections in ten minutes`}
+            className="chart"
+          >
+            <path d={`M0 60H${bars * 10}`} />
+            {chart.map((count, index) => (
+              <rect
+                key={index}
+                x={index * 10 + 1}
+                y={60 - (count / highest) * 56}
+                width={8}
+                height={(count / highest) * 56}
+              />
+            ))}
+            <text x={0} y={69}>
+              10 min ago
+            </text>
+            <text x={bars * 10} y={69} textAnchor="end">
+              now, at most {highest} in 10 s
+            </text>
+          </svg>
+        </section>
+        <section aria-label="Tally">
+          <h2>
+            Most often, by{' '}
+            <select
+              value={by}
+              onChange={(event) => setBy(event.target.value as keyof typeof groupings)}
+              aria-label="by"
+            >
+              {Object.keys(groupings).map((one) => (
+                <option key={one}>{one}</option>
+              ))}
+            </select>
+          </h2>
+          <table className="tally">
+            <tbody>
+              {rows.map(([name, count]) => (
+                <tr key={name}>
+                  <td>{count}</td>
+                  <td>
+                    <span className="bar" style={{ width: `${(100 * count) / most}%` }} />
+                  </td>
+                  <th scope="row">{name}</th>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {rows.length === 0 && (
+            <p className="help">Nothing was rejected since this page was opened, nor in the memory of the server.</p>
+          )}
+        </section>
+        <section aria-label="Turns">
+          <h2>Turns held now</h2>
+          {turns.length === 0 ? <p className="help">none</p> : null}
+          <ul>
+            {turns.map(({ scope, key: own, since }) => (
+              <li key={`${scope} ${own}`}>
+                {scope} {own}, for {((now - since) / 1000).toFixed(1)} s
+              </li>
+            ))}
+          </ul>
+        </section>
+        <section aria-label="Last rejections">
+          <h2>The last, and how to try each</h2>
+          <ol className="last">
+            {[...events]
+              .slice(-12)
+              .reverse()
+              .map((event) => (
+                <li key={event.id}>
+                  <b>{event.status}</b> <span>{event.endpoint ?? 'no endpoint'}</span>{' '}
+                  <time>{event.time.slice(11, 19)}</time>
+                  <div>
+                    {event.errors
+                      .slice(0, 6)
+                      .map(({ address, code }) => `${address} ${code}`)
+                      .join(', ')}
+                  </div>
+                  <code>{tryOf(event)}</code>
+                </li>
+              ))}
+          </ol>
+        </section>
+      </main>
+    </>
+  )
+}
+
+/** A command that makes such a request again: what was sent is known of fields that are no secrets, and shortened. */
+function tryOf({ endpoint, errors }: JournalEvent): string {
+  const declared = Object.hasOwn(app.endpoints, endpoint ?? '')
+    ? app.endpoints[endpoint as keyof typeof app.endpoints]
+    : undefined
+  if (!declared) return ''
+  const target = declared.template.replace(
+    /\{([^}]+)\}/g,
+    (_, name: string) => errors.find(({ address }) => address === `path.${name}`)?.sent ?? 'kr-2',
+  )
+  const quoted = (text: string) => `'${text.replaceAll("'", "'\\''")}'`
+  const settings = errors.flatMap(({ address, sent }) =>
+    sent === undefined || /^path/.test(address) ? [] : [`--with ${quoted(`${address}=${sent}`)}`],
+  )
+  return ['npx yosei try intake.ts', declared.method, quoted(target), ...settings.slice(0, 5)].join(' ')
+}
+
+createRoot(document.getElementById('root') as HTMLElement).render(<Operator />)

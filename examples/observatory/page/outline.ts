@@ -1,0 +1,141 @@
+/** The declaration, as the form draws it: fields with their names, limits and words. None is written here. */
+import { type EndpointVerdict, intake, judgeParts, outline } from 'yosei'
+import { nightOf, observatory } from '../intake.ts'
+
+/** A page whose policy lets no text become code interprets its declarations. */
+export const app = intake({ ...observatory, engine: 'interpreted' })
+
+export const { bookSession } = app.endpoints
+export { nightOf }
+
+export interface Field {
+  readonly kind: string
+  readonly need?: 'required' | 'optional' | 'defaulted'
+  readonly title?: string
+  readonly description?: string
+  readonly secret?: boolean
+  readonly fields?: { readonly [name: string]: Field }
+  readonly item?: Field
+  readonly value?: Field
+  readonly base?: Field
+  readonly tag?: string
+  readonly branches?: { readonly [name: string]: Field }
+  readonly values?: readonly string[]
+  readonly default?: unknown
+  readonly [option: string]: unknown
+}
+interface Outlined {
+  readonly path: { readonly [name: string]: Field }
+  readonly query: { readonly [name: string]: Field }
+  readonly header: { readonly [name: string]: Field }
+  readonly body: { readonly [type: string]: Field }
+}
+const { path, query, header, body } = outline(bookSession) as unknown as Outlined
+/** In the order in which people fill them in. */
+export const parts: readonly (readonly [part: string, field: Field])[] = [
+  ['path', { kind: 'record', fields: path }],
+  ['header', { kind: 'record', fields: header }],
+  ['body', body['application/json'] as Field],
+  ['query', { kind: 'record', fields: query }],
+]
+
+/** What stands for a reader: what it reads. */
+export const shapeOf = (field: Field): Field =>
+  field.base ? { ...field.base, ...field, kind: field.base.kind } : field
+
+/** A name as people read it: `rightAscension` is “Right ascension”. */
+export function labelOf(name: string, field: Field): string {
+  const title = field.title ?? field.base?.title
+  if (title) return title
+  const words = name
+    .replace(/^x-/, '')
+    .replace(/-/g, ' ')
+    .replace(/[A-Z]/g, (one) => ` ${one.toLowerCase()}`)
+  return words.charAt(0).toUpperCase() + words.slice(1)
+}
+
+/** The limits of a field in words. */
+export function helpOf(given: Field): string {
+  const field = shapeOf(given)
+  const words: string[] = []
+  const [least, most] = (field['length'] as readonly number[] | undefined) ?? []
+  if (most !== undefined) words.push(`${least} to ${most} ${field.kind === 'text' ? 'characters' : ''}`.trim())
+  for (const [option, word] of [
+    ['min', 'from'],
+    ['above', 'more than'],
+    ['max', 'up to'],
+    ['below', 'less than'],
+    ['step', 'in steps of'],
+    ['from', 'not before'],
+    ['until', 'not after'],
+    ['scale', 'digits after the point:'],
+  ] as const)
+    if (field[option] !== undefined) words.push(`${word} ${field[option]}`)
+  const [example] = (field['examples'] as readonly string[] | undefined) ?? []
+  if (example !== undefined) words.push(`such as ${example}`)
+  if (field.kind === 'duration') words.push('such as PT10M')
+  if (field.kind === 'instant') words.push('in UTC')
+  if (field.need === 'optional') words.push('may be left out')
+  if (field.need === 'defaulted')
+    words.push(`${field.kind === 'duration' ? 'has a default' : `${field.default} by default`}`)
+  return words.join(', ')
+}
+
+/** What a form has of a field: texts, and lists and records of them; rows with a name for a table. */
+export type Value = string | readonly Value[] | { readonly [name: string]: Value }
+
+export function blankOf(given: Field): Value {
+  const field = shapeOf(given)
+  if (field.fields) return Object.fromEntries(Object.entries(field.fields).map(([name, one]) => [name, blankOf(one)]))
+  if (field.branches && field.tag) {
+    const [[name, branch] = ['', { kind: 'record' }]] = Object.entries(field.branches).reverse()
+    return { [field.tag]: name, ...(blankOf(branch) as object) }
+  }
+  if (field.item) return [blankOf(field.item)]
+  return field.kind === 'table' ? [] : ''
+}
+
+/** What a form has, as parts that can be judged: what was left blank is not sent. */
+export function sentOf(given: Field, value: Value): unknown {
+  const field = shapeOf(given)
+  if (field.kind === 'table') {
+    const rows = (value as readonly { readonly name: string; readonly value: string }[]).filter(
+      ({ name }) => name !== '',
+    )
+    return rows.length === 0 ? undefined : Object.fromEntries(rows.map((row) => [row.name, row.value]))
+  }
+  if (field.item) return (value as readonly Value[]).map((one) => sentOf(field.item as Field, one))
+  const fields = field.branches ? branchOf(field, value) : field.fields
+  if (fields) {
+    const all = Object.entries(fields).map(([name, one]) => [
+      name,
+      sentOf(one, (value as { [name: string]: Value })[name] ?? ''),
+    ])
+    return Object.fromEntries(all.filter(([, one]) => one !== undefined))
+  }
+  return value === '' ? undefined : value
+}
+/** The fields of the branch that is chosen, its tag first. */
+export function branchOf({ tag = '', branches = {} }: Field, value: Value): { readonly [name: string]: Field } {
+  const chosen = (value as { readonly [name: string]: string })[tag] ?? ''
+  const tagged: Field = { kind: 'choice', need: 'required', values: Object.keys(branches) }
+  return { [tag]: tagged, ...(Object.hasOwn(branches, chosen) ? branches[chosen]?.fields : {}) }
+}
+
+export type Values = { readonly [part: string]: Value }
+export const blank = (): Values => Object.fromEntries(parts.map(([part, field]) => [part, blankOf(field)]))
+export const judged = (values: Values): EndpointVerdict<string, typeof bookSession> =>
+  judgeParts(bookSession, Object.fromEntries(parts.map(([part, field]) => [part, sentOf(field, values[part] ?? '')])), {
+    text: true,
+  })
+
+/** What stands at an address. */
+export function valueAt(values: unknown, address: string): unknown {
+  let value = values
+  for (const [, name, index] of address.matchAll(/([^.[\]]+)|\[(\d+)\]/g))
+    value =
+      typeof value === 'object' && value !== null
+        ? (value as { readonly [step: string]: unknown })[name ?? index ?? '']
+        : undefined
+  return value
+}
