@@ -16,6 +16,7 @@ const pages = [
   'packages/yosei/README.md',
   'packages/yosei-cli/README.md',
   'packages/yosei-desk/README.md',
+  'examples/observatory/README.md',
   ...readdirSync(join(root, 'docs'))
     .filter((name) => name.endsWith('.md'))
     .map((name) => `docs/${name}`),

@@ -46,7 +46,7 @@ export interface Stored {
 }
 export type State = 'booked' | 'observing' | 'done' | 'clouded-out'
 /** What somebody asks a list for. */
-export interface Wanted {
+interface Wanted {
   readonly telescope?: readonly string[] | undefined
   readonly night?: string | undefined
   readonly state: State
@@ -57,7 +57,7 @@ export interface Wanted {
   readonly limit: number
 }
 /** A booking to be stored. */
-export interface Booking {
+interface Booking {
   readonly telescope: string
   readonly team: string
   readonly night: string
@@ -108,7 +108,7 @@ export interface Services {
   reports: { put(telescope: string, night: string, report: object): Promise<void> }
   weather: { add(readings: readonly { readonly station: string; readonly at: Date }[]): Promise<void> }
 }
-export interface Chart {
+interface Chart {
   readonly type: string
   readonly bytes: Uint8Array
   readonly sheet: object
@@ -469,7 +469,9 @@ export const observatory = {
     sendChart,
     ...ofOperators,
   },
-  identify: ({ headers }: Head, { keys }: Services) =>
-    keys.find(headers.get('authorization')?.replace(/^Bearer /, '') ?? ''),
+  identify({ headers }: Head, { keys }: Services) {
+    const key = headers.get('authorization')?.replace(/^Bearer /, '')
+    return key === undefined ? undefined : keys.find(key)
+  },
 }
 export default intake(observatory)

@@ -96,7 +96,7 @@ export function blankOf(given: Field): Value {
 }
 
 /** What a form has, as parts that can be judged: what was left blank is not sent. */
-export function sentOf(given: Field, value: Value): unknown {
+function sentOf(given: Field, value: Value): unknown {
   const field = shapeOf(given)
   if (field.kind === 'table') {
     const rows = (value as readonly { readonly name: string; readonly value: string }[]).filter(
