@@ -22,6 +22,7 @@ const load = (name) => createJiti(import.meta.url, { fsCache: false }).import(na
 
 run('npm', 'run', '--silent', 'build')
 await buildPages()
+run('npx', '--no', 'yosei', 'desk', ...about, '-o', file('dist/desk'))
 run('npx', '--no', 'yosei', 'check', ...about)
 
 const { start } = await load('./server/start.ts')
@@ -30,6 +31,7 @@ if (process.argv.includes('--once')) process.exitCode = await once()
 else {
   console.log(`\nThe booking page: ${url}/`)
   console.log(`The operators' page: ${url}/operator`)
+  console.log(`The desk without a server, as for a documentation: ${url}/desk/`)
   console.log(`The API: try  curl -i '${url}/sessions?limit=500'  (also ${url}/health and ${url}/metrics)`)
   const desk = spawn('npx', ['--no', 'yosei', 'desk', ...about], { stdio: ['ignore', 'inherit', 'inherit'], shell })
   const end = async () => {
@@ -83,7 +85,16 @@ async function once() {
     if (status !== 0) odd++
   }
   server.close()
-  for (const path of ['/', '/operator', '/health', '/metrics', '/sessions', '/telescopes']) {
+  for (const path of [
+    '/',
+    '/operator',
+    '/desk/',
+    '/desk/assets/bench.js',
+    '/health',
+    '/metrics',
+    '/sessions',
+    '/telescopes',
+  ]) {
     const { ok, status: came } = await fetch(url + path)
     if (ok) continue
     console.log(`${url}${path}: ${came}`)

@@ -32,7 +32,7 @@ export interface Observatory {
   close(): Promise<void>
 }
 
-const pages = fileURLToPath(new URL('../dist/page/', import.meta.url))
+const pages = fileURLToPath(new URL('../dist/', import.meta.url))
 const types: { readonly [ending: string]: string } = {
   '.html': 'text/html; charset=utf-8',
   '.js': 'text/javascript; charset=utf-8',
@@ -60,7 +60,8 @@ export async function start(options: StartOptions = {}): Promise<Observatory> {
   let isStopping = false
 
   const own = async (request: IncomingMessage, response: ServerResponse): Promise<boolean> => {
-    if (request.method !== 'GET') return false
+    // What is no path of a page's is the API's to answer.
+    if (request.method !== 'GET' || !URL.canParse(request.url ?? '', 'http://observatory.example')) return false
     const { pathname, searchParams } = new URL(request.url ?? '/', 'http://observatory.example')
     const send = (status: number, type: string, body: string) => {
       response.writeHead(status, { 'content-type': type, 'cache-control': 'no-store' }).end(body)
@@ -81,12 +82,7 @@ export async function start(options: StartOptions = {}): Promise<Observatory> {
       if (caller?.role !== 'operator') return send(403, 'application/json', '{}')
       return send(200, 'application/json', JSON.stringify(watched.since(Number(searchParams.get('after')) || 0)))
     }
-    const name =
-      pathname === '/'
-        ? 'index.html'
-        : pathname === '/operator'
-          ? 'operator.html'
-          : /^\/(assets\/[\w.-]+)$/.exec(pathname)?.[1]
+    const name = fileOf(pathname)
     if (name === undefined || !existsSync(join(pages, name))) return false
     response.writeHead(200, {
       'content-type': types[extname(name)] ?? 'application/octet-stream',
@@ -113,6 +109,15 @@ export async function start(options: StartOptions = {}): Promise<Observatory> {
       await Promise.all([database.close(), redis?.close()])
     },
   }
+}
+
+/** The file of a path: the two pages, the desk as files, and what they need. */
+function fileOf(pathname: string): string | undefined {
+  if (pathname === '/') return 'page/index.html'
+  if (pathname === '/operator') return 'page/operator.html'
+  if (pathname === '/desk/') return 'desk/index.html'
+  const [, desk, asset] = /^\/(desk\/)?(assets\/[\w.-]+)$/.exec(pathname) ?? []
+  return asset && `${desk ?? 'page/'}${asset}`
 }
 
 /** A few nights from now on, so that there is something to see. */

@@ -1,22 +1,17 @@
 /** The desk. */
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react'
-import type { FieldError, Reading } from 'yosei'
+import type { FieldError } from 'yosei'
 import { fileText } from '../src/bytes.ts'
-import type { Bench, Catalogue, Draft, Judged, ProbeEntry, SampleEntry, Sheet, Shelf } from '../src/terms.ts'
+import type { Bench, Catalogue, Draft, Judged, SampleEntry, Sheet, Shelf } from '../src/terms.ts'
 import { Answer } from './answer.tsx'
+import { choicesOf, exampleAt, probed } from './choices.ts'
 import { Compared, type Other } from './compared.tsx'
-import { type Acts, Ledger, type Notes } from './ledger.tsx'
-import type { Choice } from './menu.tsx'
+import { type Acts, Ledger } from './ledger.tsx'
 import {
-  leaf,
   leftOut,
-  moved,
-  rawAt,
   type Scene,
   sceneOf,
   sendRaw,
-  sentTwice,
-  shownText,
   typed,
   withElement,
   withFile,
@@ -28,6 +23,7 @@ import { changed, type History, redone, undone } from './model/history.ts'
 import { foldedAddress, type Line, rulesByAddress } from './model/lines.ts'
 import { cut } from './model/message.ts'
 import { curlOf, fetchOf, fragmentOf, pasted, type Shared, sharedIn, writeOf } from './model/share.ts'
+import { above, changeOf, isJson, notesOf, partsOf, statusOf, summaryOf } from './model/verdicts.ts'
 import { wordsOf } from './model/words.ts'
 import type { Action } from './palette.tsx'
 import { Rail } from './rail.tsx'
@@ -699,194 +695,4 @@ function NoBooks({ tell, onClose }: { tell: (text: string) => void; onClose: () 
     onClose()
   }, [tell, onClose])
   return null
-}
-
-const statusOf = ({ outcome, status }: Judged) => (outcome === 'rejected' ? String(status) : outcome)
-
-function summaryOf(judged: Judged): string {
-  if (judged.outcome === 'accepted') return 'every field and rule holds'
-  if (judged.outcome === 'pending') return `not asked: ${judged.unasked.join(', ')}`
-  const count = judged.errors.length + judged.more
-  return count === 1 ? '1 fault' : `${count} faults`
-}
-
-/** What became of the same request after a change on disk. */
-function changeOf(old: Judged, now: Judged): string {
-  const keys = ({ errors }: Judged) => new Set(errors.map(({ address, code }) => `${address} ${code}`))
-  const [one, two] = [keys(old), keys(now)]
-  const gone = [...one].filter((key) => !two.has(key)).map((key) => `− ${key}`)
-  const come = [...two].filter((key) => !one.has(key)).map((key) => `+ ${key}`)
-  const status = statusOf(old) === statusOf(now) ? '' : `${statusOf(old)} is ${statusOf(now)} now`
-  const all = [status, ...come, ...gone].filter(Boolean)
-  return all.length === 0
-    ? 'judged again after a change on disk: the same verdict'
-    : `judged again after a change on disk: ${all.join(', ')}`
-}
-
-/** Readings and faults at the lines that there are; a fault at no line is told at the one above it. */
-function notesOf(scene: Scene | undefined, judged: Judged | undefined): Notes {
-  const readings = new Map<string, Reading>(judged?.readings.map((one) => [one.address, one]))
-  const faults = new Map<string, FieldError[]>()
-  const known = new Set(scene?.ledger.lines.map(({ address }) => address))
-  for (const error of judged?.errors ?? []) {
-    let address = error.address
-    while (address !== '' && !known.has(address)) address = above(address)
-    if (address === '' && error.address !== '') address = error.address.split(/[.[]/)[0] ?? ''
-    faults.set(address, [...(faults.get(address) ?? []), error])
-  }
-  return { readings, faults }
-}
-
-/** The address that holds this one. */
-const above = (address: string): string => {
-  const shorter = address.replace(/(?:\.[A-Za-z_$][\w$-]*|\[(?:\d+|"(?:[^"\\]|\\.)*")\])$/, '')
-  return shorter === address ? '' : shorter
-}
-const isJson = (json: string) => {
-  try {
-    JSON.parse(json)
-    return true
-  } catch {
-    return false
-  }
-}
-
-/** How the fullest accepted request has it. */
-function exampleAt(sheet: Sheet | undefined, path: Line['path']): string | undefined {
-  if (!sheet?.fullest) return undefined
-  const example = sceneOf(sheet.outline, sheet.base, sheet.fullest.message)
-  const wanted = foldedAddress(path)
-  const line = example.ledger.lines.find((one) => one.slice && foldedAddress(one.path) === wanted)
-  return line?.slice && cut(example.text, line.slice)
-}
-
-/** The request with the value that a probe has at a line; where the probe is wrong elsewhere too, the whole of it. */
-function probed(scene: Scene, line: Line, { draft }: ProbeEntry): string {
-  const broken = sceneOf(scene.outline, scene.base, draft.message)
-  const wanted = foldedAddress(line.path)
-  const own =
-    broken.ledger.lines.find(({ address }) => address === line.address) ??
-    broken.ledger.lines.find(({ path }) => foldedAddress(path) === wanted)
-  const now = scene.ledger.lines.find(({ address }) => address === line.address) ?? line
-  if (!own) return draft.message
-  if (!own.slice) return now.slice ? leftOut(scene, now) : draft.message
-  const raw = cut(broken.text, own.slice)
-  const changed = sendRaw(scene, now, raw)
-  if (own.times > now.times && own.times > 1) {
-    const there = sceneOf(scene.outline, scene.base, changed)
-    const again = there.ledger.lines.find(({ address }) => address === line.address)
-    return again ? sentTwice(there, again) : draft.message
-  }
-  return changed === scene.text ? draft.message : changed
-}
-
-/** What can be done to a line. */
-function choicesOf(
-  scene: Scene,
-  drawn: Line,
-  acts: Acts,
-  edit: (text: string, what: string) => void,
-  setRaw: (by: (now: ReadonlySet<string>) => ReadonlySet<string>) => void,
-  isRaw: boolean,
-): Choice[] {
-  const line = scene.ledger.lines.find(({ address }) => address === drawn.address) ?? drawn
-  const { slice, codec, element, address, field, part } = line
-  const raw = rawAt(scene.text, line)
-  const sends = (id: string, label: string, by: string): Choice => ({
-    id,
-    label,
-    do: () => edit(sendRaw(scene, line, by), ''),
-  })
-  const text = shownText(raw, codec)
-  const number = /^-?(?:0|[1-9]\d*)(?:\.\d+)?$/.test(text) ? text : '1'
-  return [
-    ...(line.isHead && codec !== 'json'
-      ? []
-      : [
-          {
-            id: 'raw',
-            label: isRaw ? 'write it in its control' : 'write it as it stands in the message',
-            do: () =>
-              setRaw((now) => {
-                const next = new Set(now)
-                if (!next.delete(address)) next.add(address)
-                return next
-              }),
-          },
-        ]),
-    ...(slice && part !== 'path'
-      ? [
-          {
-            id: 'leave',
-            label: element ? 'take it out' : 'leave it out',
-            do: () => (element ? acts.leave(line) : acts.strike(line)),
-          },
-        ]
-      : []),
-    ...(slice && part !== 'path' && !element
-      ? [{ id: 'twice', label: 'send it twice', do: () => edit(sentTwice(scene, line), '') }]
-      : []),
-    ...(!slice && field
-      ? [{ id: 'example', label: 'send an example', do: () => edit(sendRaw(scene, line, exampleRaw(line)), '') }]
-      : []),
-    ...(codec === 'json'
-      ? [
-          ...(raw === 'null' ? [] : [sends('null', 'send null', 'null')]),
-          ...(raw.startsWith('"') ? [] : [sends('text', 'send text', JSON.stringify(text))]),
-          ...(/^-?\d/.test(raw) ? [] : [sends('number', 'send a number', number)]),
-          ...(/^(?:true|false)$/.test(raw) ? [] : [sends('true', 'send true', 'true')]),
-          ...(raw.startsWith('[') ? [] : [sends('list', 'send a list', slice ? `[${raw}]` : '[]')]),
-          ...(raw.startsWith('{') ? [] : [sends('record', 'send a record', '{}')]),
-        ]
-      : slice && text !== ''
-        ? [sends('empty', 'send it empty', '')]
-        : []),
-    ...(element && element.index > 0
-      ? [{ id: 'up', label: 'move it up', do: () => edit(moved(scene, line, -1), '') }]
-      : []),
-    ...(element && element.index < element.of - 1
-      ? [{ id: 'down', label: 'move it down', do: () => edit(moved(scene, line, 1), '') }]
-      : []),
-  ]
-}
-
-function exampleRaw({ field, codec }: Line): string {
-  const {
-    kind,
-    values = [],
-    examples,
-  } = leaf(field) as { kind: string; values?: readonly unknown[]; examples?: readonly unknown[] }
-  const [
-    one = values[0] ??
-      (kind === 'flag'
-        ? true
-        : kind === 'integer' || kind === 'number'
-          ? 1
-          : kind === 'record' || kind === 'table' || kind === 'tagged'
-            ? {}
-            : kind === 'list' || kind === 'tuple'
-              ? []
-              : 'x'),
-  ] = examples ?? []
-  return codec === 'json' ? JSON.stringify(one) : String(one)
-}
-
-/** The values as they were read, for a call that writes them. */
-function partsOf(scene: Scene, judged: Judged | undefined): { readonly [part: string]: unknown } {
-  if (judged?.input) return judged.input as { readonly [part: string]: unknown }
-  const body = scene.ledger.pieces && cut(withoutSecrets(scene), scene.ledger.pieces.body)
-  const part = (name: string) =>
-    Object.fromEntries(
-      scene.ledger.lines.flatMap((line) =>
-        line.part === name && line.path.length === 2 && line.slice && !line.isSecret
-          ? [[line.label, shownText(rawAt(scene.text, line), line.codec)]]
-          : [],
-      ),
-    )
-  return {
-    path: part('path'),
-    query: part('query'),
-    header: part('header'),
-    ...(body ? { body: isJson(body) ? JSON.parse(body) : body } : {}),
-  }
 }

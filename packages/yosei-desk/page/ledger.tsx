@@ -5,12 +5,9 @@ import type { FieldError, Reading } from 'yosei'
 import { Control } from './control.tsx'
 import { rawAt, type Scene } from './model/edits.ts'
 import type { Line } from './model/lines.ts'
+import type { Notes } from './model/verdicts.ts'
 import { shownValue } from './model/words.ts'
 
-export interface Notes {
-  readonly readings: ReadonlyMap<string, Reading>
-  readonly faults: ReadonlyMap<string, readonly FieldError[]>
-}
 export interface Acts {
   type(line: Line, value: string): void
   raw(line: Line, raw: string): void

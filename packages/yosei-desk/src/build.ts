@@ -3,7 +3,6 @@ import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { isBuiltin } from 'node:module'
 import { join, relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { rolldown } from 'rolldown'
 import { pageFolder } from './desk.js'
 
 export interface BuildOptions {
@@ -18,7 +17,7 @@ export interface BuildOptions {
 /**
  * Writes the page into a folder, which any server of files can serve.
  *
- * @throws Error where a module cannot run in a browser.
+ * @throws Error where a module cannot run in a browser, or the package `rolldown` is not installed.
  */
 export async function buildDesk({ intake, services, books, kit, folder }: BuildOptions): Promise<void> {
   const entry = [
@@ -28,6 +27,7 @@ export async function buildDesk({ intake, services, books, kit, folder }: BuildO
     `import { kit } from ${JSON.stringify(kit)}`,
     `export default createBench({ app, makeServices, kit, books: ${JSON.stringify(books)} })`,
   ].join('\n')
+  const { rolldown } = await bundler()
   let refused: Error | undefined
   const bundle = await rolldown({
     input: 'desk:bench',
@@ -62,5 +62,17 @@ export async function buildDesk({ intake, services, books, kit, folder }: BuildO
     throw refused ?? error
   } finally {
     await bundle.close()
+  }
+}
+
+/** Only here, so that who starts the desk alone needs none. */
+async function bundler(): Promise<typeof import('rolldown')> {
+  try {
+    return await import('rolldown')
+  } catch (cause) {
+    if ((cause as { code?: string }).code !== 'ERR_MODULE_NOT_FOUND') throw cause
+    throw new Error(
+      '-o bundles your modules for the browser: it needs the package rolldown (npm install --save-dev rolldown)',
+    )
   }
 }
