@@ -3,6 +3,7 @@ import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import {
   anything,
+  bigInteger,
   choice,
   constant,
   either,
@@ -36,6 +37,7 @@ import {
   withoutSecrets,
   withSecretsOf,
 } from '../page/model/edits.ts'
+import { changed, type History, redone, undone } from '../page/model/history.ts'
 import type { Line } from '../page/model/lines.ts'
 import { curlOf, fetchOf, fragmentOf, pasted, sharedIn, writeOf } from '../page/model/share.ts'
 import { wordsOf } from '../page/model/words.ts'
@@ -79,6 +81,7 @@ const order = endpoint('POST /shops/{shop}/orders/{id}.json', {
       either: either([record({ a: integer() }), record({ b: integer(), c: integer() }), text()], { optional: true }),
       any: anything({ optional: true }),
       kind: constant('order', { optional: true }),
+      big: bigInteger({ optional: true }),
       tree: later(() => tree),
     }),
     'application/x-www-form-urlencoded': record({
@@ -119,7 +122,7 @@ const ndjson = (body: string) => `${head} HTTP/1.1\nContent-Type: application/x-
 const parts = (body: string) => `${head} HTTP/1.1\nContent-Type: multipart/form-data; boundary=x\n\n${body}`
 const part = (name: string, value: string, more = '') =>
   `--x\nContent-Disposition: form-data; name="${name}"${more}\n\n${value}\n`
-const twoLines = '{"lines":[{"sku":"a","amount":1}, {"sku":"b","amount":2}]}'
+const twoLines = '{"lines":[{"sku":"a","amount":1}, {"sku":"bb","amount":2}]}'
 
 const edits: [what: string, message: string, address: string, act: Act, after: string][] = [
   ['a path', `${head} HTTP/1.1`, 'path.id', type('8'), 'POST /v1/shops/a/orders/8.json HTTP/1.1'],
@@ -207,6 +210,8 @@ const edits: [what: string, message: string, address: string, act: Act, after: s
   ['no number', json('{"count":1}'), 'body.count', type('1x'), json('{"count":"1x"}')],
   ['a text of digits', json('{"name":"a"}'), 'body.name', type('5'), json('{"name":"5"}')],
   ['a choice of numbers', json('{"size":1}'), 'body.size', type('2'), json('{"size":2}')],
+  ['a large number', json('{"big":1}'), 'body.big', type('9007199254740993'), json('{"big":"9007199254740993"}')],
+  ['a number that is not so large', json('{"big":1}'), 'body.big', type('90071992547'), json('{"big":90071992547}')],
   ['a constant', json('{"kind":"x"}'), 'body.kind', type('1'), json('{"kind":"1"}')],
   ['anything in quotes stays so', json('{"any":"x"}'), 'body.any', type('1'), json('{"any":"1"}')],
   ['a literal that is none', json('{"name":"a"}'), 'body.name', raw('[1,'), json('{"name":[1,}')],
@@ -225,10 +230,10 @@ const edits: [what: string, message: string, address: string, act: Act, after: s
     json(twoLines),
     'body.lines[1]',
     (now, line) => moved(now, line, -1),
-    json('{"lines":[{"sku":"b","amount":2}, {"sku":"a","amount":1}]}'),
+    json('{"lines":[{"sku":"bb","amount":2}, {"sku":"a","amount":1}]}'),
   ],
   ['no further up', json(twoLines), 'body.lines[0]', (now, line) => moved(now, line, -1), json(twoLines)],
-  ['an element taken out', json(twoLines), 'body.lines[0]', leftOut, json('{"lines":[{"sku":"b","amount":2}]}')],
+  ['an element taken out', json(twoLines), 'body.lines[0]', leftOut, json('{"lines":[{"sku":"bb","amount":2}]}')],
   [
     'an element as the last',
     json('{"lines":[{"sku":"a"}]}'),
@@ -372,6 +377,7 @@ test('lines stand in the order of the declaration, those that nobody declared be
     'body.either?',
     'body.any?',
     'body.kind?',
+    'body.big?',
     'body.tree?',
     'body.tree.name?',
     'body.tree.children?',
@@ -528,4 +534,36 @@ test.each(fields)('%j in words', (field, words) => {
     body: { [type: string]: { fields: { x: FieldOutline } } }
   }
   expect(wordsOf(body['application/json']?.fields.x as FieldOutline)).toBe(words)
+})
+
+test('what is nested deep, or is very much, stays text', () => {
+  const deep = scene(json(`{"any":${'['.repeat(200)}${']'.repeat(200)}}`)).ledger.lines
+  expect(Math.max(...deep.map(({ depth }) => depth))).toBe(61)
+  const deeper = scene(json('['.repeat(100_000))).ledger.lines
+  expect(deeper.at(-1)).toMatchObject({ address: 'body', isHead: false, codec: 'json' })
+  const many = scene(json(`{"any":[${'1,'.repeat(30_000)}1]}`)).ledger.lines
+  expect(many.length).toBe(20_000)
+})
+
+test('typing on in one place is one step back, and what was undone comes again', () => {
+  const state = (message: string) => ({ endpoint: 'order', draft: { message } })
+  let history: History = { now: state('a'), past: [], future: [] }
+  for (const [message, what, at] of [
+    ['ab', 'type x', 0],
+    ['abc', 'type x', 500],
+    ['abcd', 'type y', 600],
+    ['abcde', 'type y', 5000],
+    ['abcde', 'type y', 5001],
+    ['abcdef', '', 5002],
+    ['abcdefg', '', 5003],
+  ] as const)
+    history = changed(history, state(message), what, at)
+  const back: string[] = []
+  for (let step = undone(history); step; step = undone(step)) {
+    history = step
+    back.push(step.now.draft.message)
+  }
+  expect(back).toEqual(['abcdef', 'abcde', 'abcd', 'abc', 'a'])
+  for (let step = redone(history); step; step = redone(step)) history = step
+  expect([history.now.draft.message, history.past.length]).toEqual(['abcdefg', 5])
 })

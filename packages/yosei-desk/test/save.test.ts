@@ -40,7 +40,7 @@ const rows: [what: string, page: string, draft: Draft, more: { title?: string; a
   [
     'at the end, with what the book adds',
     book,
-    { message: put('{"name":"b"}', 'X-Own: 1'), now },
+    { message: put('{"name":"b"}', 'X-Own: (secret)'), now },
     { title: ' Two\nthings ' },
     `${book}\n## Two things\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
   ],
