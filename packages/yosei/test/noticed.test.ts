@@ -13,6 +13,8 @@ import {
   answer,
   anything,
   choice,
+  codeOf,
+  constant,
   day,
   decimal,
   either,
@@ -615,4 +617,43 @@ test('a turn that was given back is not held on to', async () => {
   expect(then).toBeGreaterThan(0)
   await sleep(250)
   expect(renewed).toBe(then)
+})
+
+test('a syntax error inside of a list is told where it is, also behind a comma', async () => {
+  const app = intake({ endpoints: { put: one(anything()) } })
+  const places = async (body: string) => {
+    const verdict = await put(app, body)
+    return verdict.outcome === 'rejected' && verdict.errors.map(({ line, column }) => `${line}:${column}`)
+  }
+  for (const [body, place] of [
+    ['[1, 2, x]', '1:8'],
+    ['{"a": [1,\n "b", }', '2:7'],
+    ['{"a": 1, 2}', '1:10'],
+    ['[{"a": 1}, {"b": tru}]', '1:18'],
+  ] as const)
+    expect([body, await places(body)]).toEqual([body, [place]])
+})
+
+test('the code of an endpoint has its rule, though it is the only one', () => {
+  const ruled = endpoint('POST /', {
+    body: record({ from: integer(), until: integer() }),
+    rules: (on) => [on.ascending('body.from', 'body.until')],
+  })
+  const plain = endpoint('POST /', { body: record({ from: integer(), until: integer() }) })
+  expect(codeOf(ruled).length).toBeGreaterThan(codeOf(plain).length + 50)
+  expect(codeOf(ruled)).toContain('until')
+})
+
+test('where all is text, the branch that a constant names speaks alone', () => {
+  const body = either([
+    record({ by: constant('card'), number: text(), name: text(), until: text() }),
+    record({ by: constant('transfer'), iban: text() }),
+  ])
+  const verdict = judgeParts(one(body), { body: { by: 'card', iban: 'x' } }, { text: true })
+  expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual([
+    'body.number missing',
+    'body.name missing',
+    'body.until missing',
+    'body.iban unlisted',
+  ])
 })
