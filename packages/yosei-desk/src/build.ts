@@ -3,7 +3,7 @@ import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { isBuiltin } from 'node:module'
 import { join, relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { pageFolder } from './desk.js'
+import { pageFolder } from './page-folder.js'
 
 export interface BuildOptions {
   readonly intake: string

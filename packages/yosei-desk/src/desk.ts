@@ -8,6 +8,7 @@ import { listen } from 'yosei/node'
 import { api } from './api.js'
 import { type Book, createBench, type Matter } from './bench.js'
 import type { Kit } from './kit.js'
+import { pageFolder } from './page-folder.js'
 import { savedPage } from './save.js'
 import type { Bench, Saved, SaveOrder, SendOrder, Sent } from './terms.js'
 
@@ -31,9 +32,6 @@ export interface Desk {
   readonly url: string
   close(): Promise<void>
 }
-
-/** Where the page lies that was built. */
-export const pageFolder = new URL('./page/', import.meta.url)
 
 const types: { readonly [ending: string]: string } = {
   js: 'text/javascript; charset=utf-8',

@@ -1,7 +1,7 @@
 /** What a verdict block asks for, and whether a verdict is so. */
 import { type AcceptedVerdict, type Path, type PendingVerdict, parseAddress, type Rejected } from 'yosei'
 import { BookError } from './error.js'
-import { masked } from './place.js'
+import { masked } from './masked.js'
 
 /** A verdict on whatever endpoint. */
 export type AnyVerdict = AcceptedVerdict<string, unknown> | PendingVerdict<string, unknown> | Rejected

@@ -1,6 +1,7 @@
 /** Where in a book the value stands that an error speaks of. */
 import { findNodeAtLocation, type Node, parseTree } from 'jsonc-parser'
 import { type FieldError, formatAddress, type Message, parseAddress } from 'yosei'
+import { masked } from './masked.js'
 import type { Place, Sample } from './read.js'
 
 export function placeOf(error: FieldError, { message, places }: Sample): Place {
@@ -24,9 +25,6 @@ export interface Mark {
   readonly at: number
   readonly length: number
 }
-
-/** Stands where a value may not be printed. */
-export const masked = '(secret)'
 
 /** JSON with its places; none of what is nested more deeply than anybody could be shown. */
 function treeOf(json: string): Node | undefined {

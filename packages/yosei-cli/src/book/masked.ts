@@ -1,0 +1,2 @@
+/** Stands where a value may not be printed. */
+export const masked = '(secret)'
