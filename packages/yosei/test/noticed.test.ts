@@ -657,3 +657,42 @@ test('where all is text, the branch that a constant names speaks alone', () => {
     'body.iban unlisted',
   ])
 })
+
+test('JSON in a part that has the name of a file is held to the limit of texts', async () => {
+  const upload = endpoint('POST /', {
+    limits: { body: '1kB' },
+    body: {
+      'multipart/form-data': record({
+        plate: file({ bytes: '1MB', optional: true }),
+        meta: record({ title: text({ length: [0, 9000] }) }),
+      }),
+    },
+  })
+  const handle = serve(intake({ endpoints: { upload } }), { upload: () => 'kept' })
+  const send = async (length: number) => {
+    const body = new FormData()
+    body.append('meta', new Blob([JSON.stringify({ title: 'x'.repeat(length) })], { type: 'application/json' }), 'blob')
+    return (await handle(new Request('http://kr.example/', { method: 'POST', body }))).status
+  }
+  expect([await send(100), await send(5000)]).toEqual([200, 413])
+})
+
+test('what a framework answers with 404 or 405 was not let by unjudged', async () => {
+  const events: JournalEvent[] = []
+  const app = intake({
+    endpoints: { get: endpoint('GET /known', {}) },
+    journal: { write: (event: JournalEvent) => events.push(event) },
+  })
+  const server = connect()
+  server.use(gate(app) as never)
+  server.use(((request: { url: string }, response: { statusCode: number; end(): void }) => {
+    response.statusCode = Number(request.url.slice(1))
+    response.end()
+  }) as never)
+  const listening = createServer(server).listen(0, '127.0.0.1')
+  await once(listening, 'listening')
+  const { port } = listening.address() as AddressInfo
+  for (const status of [404, 405, 204]) await fetch(`http://127.0.0.1:${port}/${status}`)
+  listening.close()
+  expect(events.map(({ outcome, route }) => [outcome, route])).toEqual([['unjudged', 'GET /204']])
+})
