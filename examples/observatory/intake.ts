@@ -259,13 +259,15 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
   query: { dryRun: flag({ default: false }) },
   header: { 'x-team': slug, 'idempotency-key': text({ length: [8, 64], optional: true }) },
   who,
-  body: session,
+  // The night follows from the window: it is not asked for, and what is sent of it is dropped.
+  body: adding(session, { night: day({ optional: true, readOnly: 'drop' }) }),
   gives: record({ sessionId: text({ optional: true }), night: day() }),
   rules: (on) => [
     // A team books for itself, an operator for any.
     on.while(on.is('who.role', 'team'), [
       on.equal('who.team', 'header.x-team', { code: 'other_team', message: 'is not the team whose key this is' }),
     ]),
+    on.fill('body.night', ['body.window'], ({ opens }) => nightOf(opens)),
     on.needed('header.idempotency-key', on.above('body.observing.tiles', 100)),
     on.check({
       reads: ['body.window', 'body.exposures', 'body.overhead'],
@@ -278,8 +280,9 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
       },
     }),
   ],
-  // Two bookings of one telescope never look at its nights at the same time. Who dies with a turn keeps it for 5 seconds.
-  turn: { of: 'telescope', by: ['path.telescopeId'], wait: '2s', lease: '5s' },
+  // Two bookings of one night never look at its telescopes, nor at the quota of a team, at the same time. Who dies with a
+  // turn keeps it for 5 seconds.
+  turn: { of: 'night', by: ['body.night'], wait: '2s', lease: '5s' },
   lookups: (on) => {
     const telescope = on.lookup({
       reads: ['path.telescopeId'],
@@ -292,18 +295,18 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
       ask: async ({ sessions }: Services, [team, key]) => ({ booking: await sessions.earlier(team, key) }),
     })
     const booked = on.lookup({
-      reads: ['path.telescopeId', 'body.window'],
+      reads: ['path.telescopeId', 'body.night'],
       follows: { telescope, earlier },
-      ask: ({ sessions }: Services, [id, { opens }], { found }) =>
-        found.earlier?.booking ? undefined : sessions.at(id, nightOf(opens)),
+      ask: ({ sessions }: Services, [id, night], { found }) =>
+        found.earlier?.booking ? undefined : sessions.at(id, night),
       absent: true,
       refusal: refusals.night,
     })
     const quota = on.lookup({
-      reads: ['header.x-team', 'body.window'],
+      reads: ['header.x-team', 'body.night'],
       follows: { earlier },
-      ask: async ({ sessions }: Services, [team, { opens }], { found }) =>
-        found.earlier?.booking !== undefined || (await sessions.left(team, nightOf(opens))) > 0,
+      ask: async ({ sessions }: Services, [team, night], { found }) =>
+        found.earlier?.booking !== undefined || (await sessions.left(team, night)) > 0,
       refusal: refusals.quota,
     })
     return { telescope, earlier, booked, quota }

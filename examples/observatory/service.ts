@@ -1,7 +1,7 @@
 /** The observatory's API: what it does with requests that are accepted. It has no check of its own that the intake could say. */
 import { createHash } from 'node:crypto'
 import { give, intake, type Journal, judgeMerged, refuse, serve, type TurnStore } from 'yosei'
-import { nightOf, observatory, refusals, type Services, type Stored } from './intake.ts'
+import { observatory, refusals, type Services, type Stored } from './intake.ts'
 
 export interface About {
   readonly journal?: Journal
@@ -42,7 +42,7 @@ export default function makeService(services: Services, { now, ...about }: About
         return { sessions: all.slice(0, limit).map(told), ...(all.length > limit ? { cursor: next } : {}) }
       },
       async bookSession({ path, query, header, body }, { found }) {
-        const night = nightOf(body.window.opens)
+        const { night } = body
         if (query.dryRun) return { night }
         const fingerprint = createHash('sha256')
           .update(JSON.stringify([path, body]))
@@ -62,7 +62,7 @@ export default function makeService(services: Services, { now, ...about }: About
         if (whole?.outcome === 'rejected') return refuse(whole)
         const version = versionIn(header['if-match']) ?? session.version
         const booked = whole ? whole.input.body : { ...patch }
-        const night = whole ? nightOf(whole.input.body.window.opens) : session.night
+        const night = whole?.input.body.night ?? session.night
         const changed = await services.sessions.change(path.sessionId, { booked, night }, version)
         return 'taken' in changed ? refuse(refusals[changed.taken]) : give(told(changed), tagOf(changed.version))
       },

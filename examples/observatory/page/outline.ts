@@ -31,11 +31,14 @@ interface Outlined {
   readonly body: { readonly [type: string]: Field }
 }
 const { path, query, header, body } = outline(bookSession) as unknown as Outlined
+const { fields: asked = {}, ...whole } = body['application/json'] as Field
+/** What the server says itself is not asked for. */
+const own = Object.fromEntries(Object.entries(asked).filter(([, field]) => !field['readOnly']))
 /** In the order in which people fill them in. */
 export const parts: readonly (readonly [part: string, field: Field])[] = [
   ['path', { kind: 'record', fields: path }],
   ['header', { kind: 'record', fields: header }],
-  ['body', body['application/json'] as Field],
+  ['body', { ...whole, fields: own }],
   ['query', { kind: 'record', fields: query }],
 ]
 

@@ -196,10 +196,11 @@ describe('two at the same moment', () => {
     expect(await many(noTurns, ['kr-1'], 20)).toBe(1)
     expect(await many(noTurns, ['kr-1', 'kr-2', 'kr-3'], 22)).toBe(2)
   })
-  test('a night is held by the turn alone', async () => {
+  test('a night and a quota are held by the turn alone', async () => {
     await database.rows('drop index one_session_a_night; drop index quota')
     expect(await many(noTurns, ['kr-1'], 40)).toBeGreaterThan(1)
     expect(await many(undefined, ['kr-1'], 42)).toBe(1)
+    expect(await many(undefined, ['kr-1', 'kr-2', 'kr-3'], 44)).toBe(2)
   })
 })
 

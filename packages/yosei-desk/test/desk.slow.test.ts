@@ -151,7 +151,7 @@ describe('over the observatory', () => {
       /held telescopeasked kr-2, found \{"id":"kr-2","aperture":1\.2\} \d+\.\d ms/,
     )
     await page.locator('.way button', { hasText: 'turn' }).click()
-    expect(await page.locator('.station').textContent()).toContain('the key of telescope: kr-2')
+    expect(await page.locator('.station').textContent()).toContain('the key of night: 2031-03-03')
     await page.locator('.way button', { hasText: 'handle' }).click()
     expect(await page.locator('.station pre').textContent()).toContain('"doorCode": "(secret)"')
     await page.locator('.way button', { hasText: 'handle' }).click()
