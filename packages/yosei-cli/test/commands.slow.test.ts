@@ -318,7 +318,7 @@ export default intake({ endpoints: { put, post } })
 test('show draws all endpoints as a table, and one as a sheet', () => {
   const { stdout: table } = yosei(['show', 'examples/observatory/intake.ts'])
   expect(table).toMatch(
-    /^Observatory 1\n\nendpoint +request +fields +rules +title\n[\s\S]*bookSession +POST \/telescopes\/\{telescopeId\}\/sessions +\d+ +3 {2}Book/,
+    /^Observatory 1\n\nendpoint +request +fields +rules +title\n[\s\S]*bookSession +POST \/telescopes\/\{telescopeId\}\/sessions +\d+ +4 {2}Book/,
   )
   const { stdout: sheet } = yosei(['show', 'examples/observatory/intake.ts', 'bookSession'])
   for (const told of [
