@@ -273,8 +273,14 @@ describe('three processes over one PostgreSQL and one Redis', () => {
       )
     const have = (await rows()).map(({ telescope }) => telescope)
     for (const place of telescopes.filter((one) => !have.includes(one))) {
-      const calls = callsOf(all[0].url, 'nebula-key')
-      await expect(untilBooked(() => calls.bookSession(booking(place, 20)))).resolves.toMatch(/^(?:201|429)/)
+      // One of three teams has a session left: there are two for each.
+      const came: string[] = []
+      for (const key of keys)
+        if (!came.includes('201')) {
+          const calls = callsOf(all[0].url, key)
+          came.push(await untilBooked(() => calls.bookSession(booking(place, 20, key.replace('-key', '')))))
+        }
+      expect(came).toContain('201')
     }
     const after = await rows()
     expect(after.map(({ telescope }) => telescope)).toEqual(telescopes)
