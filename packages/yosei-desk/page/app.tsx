@@ -7,21 +7,11 @@ import { Answer } from './answer.tsx'
 import { choicesOf, exampleAt, probed } from './choices.ts'
 import { Compared, type Other } from './compared.tsx'
 import { type Acts, Ledger } from './ledger.tsx'
-import {
-  leftOut,
-  type Scene,
-  sceneOf,
-  sendRaw,
-  typed,
-  withElement,
-  withFile,
-  withName,
-  withoutSecrets,
-  withSecretsOf,
-} from './model/edits.ts'
+import { leftOut, type Scene, sceneOf, sendRaw, typed, withElement, withFile, withName } from './model/edits.ts'
 import { changed, type History, redone, undone } from './model/history.ts'
 import { foldedAddress, type Line, rulesByAddress } from './model/lines.ts'
 import { cut } from './model/message.ts'
+import { hiddenIn, withoutSecrets, withSecretsOf } from './model/secrets.ts'
 import { curlOf, fetchOf, fragmentOf, pasted, type Shared, sharedIn, writeOf } from './model/share.ts'
 import { above, changeOf, isJson, notesOf, partsOf, statusOf, summaryOf } from './model/verdicts.ts'
 import { wordsOf } from './model/words.ts'
@@ -239,9 +229,9 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
     [sheet, text, blamed],
   )
   const notes = useMemo(() => notesOf(scene, judged), [scene, judged])
+  // What could not be told is being written: only values are hidden from who writes them.
   const secrets = useMemo(
-    () =>
-      scene?.ledger.lines.flatMap(({ isSecret, isHead, slice }) => (isSecret && !isHead && slice ? [slice] : [])) ?? [],
+    () => (scene ? hiddenIn(scene).flatMap(({ slice, isUntold }) => (isUntold ? [] : [slice])) : []),
     [scene],
   )
 
@@ -321,7 +311,14 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
     [faulty, focused],
   )
 
-  const safe = useMemo(() => scene && { message: withoutSecrets(scene), shared: withoutSecrets(scene, true) }, [scene])
+  // Nothing leaves the page before the sheet of its endpoint has said what is a secret.
+  const safe = useMemo(
+    () =>
+      scene && scene.outline.name === endpoint && scene.ledger.pieces
+        ? { message: withoutSecrets(scene), shared: withoutSecrets(scene, true) }
+        : undefined,
+    [scene, endpoint],
+  )
   // The address of the page brings it back, secrets and files apart.
   useEffect(() => {
     if (!safe || !state) return

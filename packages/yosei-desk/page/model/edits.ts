@@ -401,34 +401,3 @@ export function withFile(scene: Scene, line: Line, name: string, type: string, c
     .replace(/^content-type:.*$/im, () => `Content-Type: ${type || 'application/octet-stream'}`)
   return put(body, head, told)
 }
-
-/** Stands where a secret was. */
-const mask = '(secret)'
-
-/** The text without what is secret, and without files where those are to go too. */
-export function withoutSecrets({ text, ledger }: Scene, isWithoutFiles = false): string {
-  const hidden = ledger.lines
-    .filter(
-      ({ slice, isSecret, field, isHead }) =>
-        slice && ((isSecret && !isHead) || (isWithoutFiles && leaf(field).kind === 'file')),
-    )
-    .sort((a, b) => (b.slice as Slice).from - (a.slice as Slice).from)
-  return hidden.reduce((left, { slice, codec, isSecret }) => {
-    const by = isSecret ? mask : '(file)'
-    return put(left, slice as Slice, codec === 'json' ? JSON.stringify(by) : codec === 'percent' ? encoded(by) : by)
-  }, text)
-}
-
-/** The text with the secrets that another one has at the same lines, where they were left out. */
-export function withSecretsOf(scene: Scene, other: Scene): string {
-  const known = new Map(other.ledger.lines.map((line) => [line.address, line]))
-  const masked = scene.ledger.lines.filter(
-    (line) => line.isSecret && !line.isHead && line.slice && shownText(rawAt(scene.text, line), line.codec) === mask,
-  )
-  return masked
-    .sort((a, b) => (b.slice as Slice).from - (a.slice as Slice).from)
-    .reduce((text, { address, slice }) => {
-      const own = known.get(address)?.slice
-      return own ? put(text, slice as Slice, cut(other.text, own)) : text
-    }, scene.text)
-}

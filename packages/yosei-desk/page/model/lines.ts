@@ -5,7 +5,7 @@ import { boundaryOf, cut, decoded, type Pair, type Pieces, pairsIn, partsIn, typ
 
 type Part = 'path' | 'query' | 'header' | 'cookie' | 'body'
 /** How a value stands in the message. */
-type Codec = 'percent' | 'plain' | 'json' | 'part'
+export type Codec = 'percent' | 'plain' | 'json' | 'part'
 export type Path = readonly (string | number)[]
 
 export interface Line {
@@ -57,7 +57,7 @@ const addressOf = (path: Path): string =>
 export const foldedAddress = (path: Path): string => addressOf(path).replace(/\[\d+\]/g, '[]')
 
 /** Header fields that say who asks, and are told nowhere. */
-const secretHeaders = new Set(['authorization', 'proxy-authorization', 'cookie'])
+export const secretHeaders = new Set(['authorization', 'proxy-authorization', 'cookie'])
 
 /** @param blamed Addresses that something is wrong with: what is not sent there has its line too. */
 export function ledgerOf(outline: EndpointOutline, base: string, text: string, blamed: readonly string[] = []): Ledger {
@@ -103,7 +103,7 @@ function syntaxOf(mediaType: string, field: FieldOutline): Ledger['syntax'] {
 /** What is nested deeper stands in one line, as it is in the message. */
 const deepest = 60
 /** So many lines are drawn up: what a message has beyond them stands in its text. */
-const mostLines = 20_000
+export const mostLines = 20_000
 
 /** The values of a JSON text, as far as they can be told. */
 export function treeOf(json: string): Node | undefined {
@@ -129,20 +129,22 @@ class Walk {
 
   #add(path: Path, depth: number, about: Partial<Line> & Pick<Line, 'codec' | 'field'>): void {
     if (this.lines.length >= mostLines) return
+    const { field, isHead = false, isSecret = false } = about
     this.lines.push({
       address: addressOf(path),
       path,
       part: path[0] as Part,
       depth,
       label: labelOf(path),
-      isHead: false,
+      isHead,
       slice: undefined,
       whole: undefined,
       times: about.slice ? 1 : 0,
-      isSecret: false,
       element: undefined,
       adds: undefined,
       ...about,
+      // What is not told apart may be what a secret in it was meant to be.
+      isSecret: isSecret || (!isHead && field !== undefined && holdsSecret(field, this.#outline)),
     })
   }
   #head(part: Part, about: Partial<Line> = {}): void {
@@ -191,11 +193,22 @@ class Walk {
     const own = new Set<Pair>()
     for (const [name, field] of Object.entries(fields)) {
       const shape = this.#shape(field)
-      const mine = pairs.filter((pair) => pair.name === name || pair.name.startsWith(`${name}[`))
+      const mine = pairs.filter(
+        (pair) => pair.name === name || (shape.kind === 'record' && pair.name.startsWith(`${name}[`)),
+      )
       for (const pair of mine) own.add(pair)
       this.#pairsOf([part, name], field, shape, name, mine, depth)
     }
-    for (const pair of pairs) if (!own.has(pair)) this.#pair([part, pair.name], depth, undefined, [pair])
+    for (const pair of pairs)
+      if (!own.has(pair))
+        this.#pair(
+          [part, pair.name],
+          depth,
+          undefined,
+          [pair],
+          undefined,
+          isSecretPair(pair.name, fields, this.#outline),
+        )
   }
 
   #pairsOf(
@@ -294,8 +307,8 @@ class Walk {
     const { cookie } = this.#outline
     if (Object.keys(cookie).length === 0) return
     this.#head('cookie')
-    const header = pieces?.headers.find(({ name }) => name === 'cookie')
-    const sent = header ? cookiesIn(this.#text, header.value) : []
+    const headers = pieces?.headers.filter(({ name }) => name === 'cookie') ?? []
+    const sent = headers.flatMap(({ value }) => cookiesIn(this.#text, value))
     const names = new Set([...Object.keys(cookie), ...sent.map((one) => one.name)])
     for (const name of names) {
       const field = Object.hasOwn(cookie, name) ? cookie[name] : undefined
@@ -350,7 +363,7 @@ class Walk {
         const root = treeOf(text)
         const whole = { from: at, to: Math.min(at + text.length + 1, body.to) }
         if (root?.type === 'object' || root?.type === 'array')
-          this.#json(['body', index], shape.item, root, at, 1, false, element, whole)
+          this.#json(['body', index], shape.item, root, at, 1, isSecret(field), element, whole)
         else
           this.#add(['body', index], 1, {
             codec: 'json',
@@ -358,6 +371,7 @@ class Walk {
             slice: { from: at, to: at + text.length },
             whole,
             element,
+            isSecret: isSecret(field),
           })
         index++
       }
@@ -378,7 +392,8 @@ class Walk {
         const root = last && treeOf(cut(this.#text, last.value))
         this.#json(['body', name], field, root, last?.value.from ?? 0, 1, isSecret(field), undefined, last?.whole)
       } else if (inner.kind === 'list' && inner.item) {
-        this.#add(['body', name], 1, { codec: 'part', field, isHead: true, adds: 'element', times: mine.length })
+        const { times, isSecret } = about
+        this.#add(['body', name], 1, { codec: 'part', field, isHead: true, adds: 'element', times, isSecret })
         for (const [index, one] of mine.entries())
           this.#add(['body', name, index], 2, {
             codec: 'part',
@@ -386,6 +401,7 @@ class Walk {
             slice: one.value,
             whole: one.whole,
             element: { index, of: mine.length },
+            isSecret,
             file: { name: one.file, type: one.type },
           })
       } else
@@ -421,7 +437,7 @@ class Walk {
     const shape = field && this.#shape(field)
     const hides = isHidden || isSecret(field) || isSecret(shape)
     const about = { codec: 'json', field, slice, whole: around ?? slice, times, element, isSecret: hides } as const
-    const below = (name: string, one: FieldOutline | undefined, property?: Node, count = 1) => {
+    const below = (name: string, one: FieldOutline | undefined, property?: Node, count = 1, isVeiled = false) => {
       const whole = property && { from: offset + property.offset, to: offset + property.offset + property.length }
       this.#json(
         [...path, name],
@@ -429,7 +445,7 @@ class Walk {
         property?.children?.[1],
         offset,
         depth + 1,
-        hides,
+        hides || isVeiled,
         undefined,
         whole,
         property ? count : 0,
@@ -446,9 +462,11 @@ class Walk {
       const { properties, counts } = propertiesOf(node)
       if (shape?.tag !== undefined) below(shape.tag, tagField(shape), properties.get(shape.tag), counts.get(shape.tag))
       for (const [name, one] of Object.entries(named.fields)) below(name, one, properties.get(name), counts.get(name))
+      // Another branch of a union may have the name for a secret.
+      const isOfUnion = shape?.branches !== undefined && holdsSecret(shape, this.#outline)
       for (const [name, property] of properties)
         if (!Object.hasOwn(named.fields, name) && name !== shape?.tag)
-          below(name, undefined, property, counts.get(name))
+          below(name, undefined, property, counts.get(name), isOfUnion)
       return
     }
     if (node?.type === 'object' && (shape?.kind === 'table' || !shape || shape.kind === 'anything')) {
@@ -488,12 +506,40 @@ class Walk {
   }
 }
 
-const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)
+export const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)
+
+const known = new WeakMap<FieldOutline, boolean>()
+/** Whether a secret stands anywhere in a field, in whatever branch. */
+export function holdsSecret(field: FieldOutline, outline: EndpointOutline): boolean {
+  const found = known.get(field) ?? lookFor(field, outline, new Set())
+  known.set(field, found)
+  return found
+}
+function lookFor(field: FieldOutline, outline: EndpointOutline, seen: Set<FieldOutline>): boolean {
+  if (seen.has(field)) return false
+  seen.add(field)
+  if (field.secret) return true
+  const { fields = {}, item, items = [], value, base, branches = {}, of } = field
+  const made = of === undefined ? undefined : outline.definitions?.[of]
+  const inside = [...Object.values(fields), item, ...items, field.kind === 'table' ? value : undefined, base, made]
+  return [...inside, ...Object.values(branches)].some((one) => one !== undefined && lookFor(one, outline, seen))
+}
+
 const tagField = ({ branches = {} }: FieldOutline): FieldOutline => ({
   kind: 'choice',
   need: 'required',
   values: Object.keys(branches),
 })
+
+/** Whether a pair of a query or a form is of a field that holds a secret, also where its name goes on in brackets. */
+export function isSecretPair(
+  name: string,
+  fields: { readonly [name: string]: FieldOutline },
+  outline: EndpointOutline,
+): boolean {
+  const base = /^[^[]*/.exec(name)?.[0] ?? ''
+  return [name, base].some((one) => Object.hasOwn(fields, one) && holdsSecret(fields[one] as FieldOutline, outline))
+}
 
 function propertiesOf(node: Node | undefined) {
   const properties = new Map<string, Node>()
@@ -506,7 +552,7 @@ function propertiesOf(node: Node | undefined) {
   return { properties, counts }
 }
 
-function cookiesIn(text: string, { from, to }: Slice): Pair[] {
+export function cookiesIn(text: string, { from, to }: Slice): Pair[] {
   let at = from
   return text
     .slice(from, to)

@@ -27,6 +27,8 @@ export interface Pieces {
   readonly path: Slice
   readonly query: readonly Pair[]
   readonly headers: readonly HeaderField[]
+  /** Lines of the head that are no header fields. */
+  readonly strays: readonly Slice[]
   /** Behind the last header field. */
   readonly headEnd: number
   /** Nothing where there is none. */
@@ -35,7 +37,7 @@ export interface Pieces {
 
 /** @returns `undefined` where there is no request line. */
 export function takeApart(text: string): Pieces | undefined {
-  const line = /^(\S+) (\S+)(?: HTTP\/1\.[01])?(?=\r?\n|$)/.exec(text)
+  const line = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+) (\S+)(?: HTTP\/1\.[01])?(?=\r?\n|$)/.exec(text)
   if (!line) return undefined
   const [, method = '', raw = ''] = line
   const from = method.length + 1
@@ -44,13 +46,14 @@ export function takeApart(text: string): Pieces | undefined {
   const path = { from, to: mark < 0 ? target.to : from + mark }
   const query = mark < 0 ? [] : pairsIn(text, { from: from + mark + 1, to: target.to })
   const headers: HeaderField[] = []
+  const strays: Slice[] = []
   let at = lineEnd(text, 0)
   let headEnd = at
   while (at < text.length) {
     const end = lineEnd(text, at)
     const content = text.slice(at, end).replace(/\r?\n$/, '')
     if (content === '')
-      return { text, method, target, path, query, headers, headEnd, body: { from: end, to: text.length } }
+      return { text, method, target, path, query, headers, strays, headEnd, body: { from: end, to: text.length } }
     const [whole, name] = /^([^:\s]+):[ \t]*/.exec(content) ?? []
     if (whole !== undefined && name !== undefined)
       headers.push({
@@ -58,10 +61,11 @@ export function takeApart(text: string): Pieces | undefined {
         value: { from: at + whole.length, to: at + Math.max(whole.length, content.trimEnd().length) },
         line: { from: at, to: end },
       })
+    else strays.push({ from: at, to: at + content.length })
     at = end
     headEnd = end
   }
-  return { text, method, target, path, query, headers, headEnd, body: { from: text.length, to: text.length } }
+  return { text, method, target, path, query, headers, strays, headEnd, body: { from: text.length, to: text.length } }
 }
 
 function lineEnd(text: string, from: number): number {

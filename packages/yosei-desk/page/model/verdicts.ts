@@ -1,8 +1,9 @@
 /** Verdicts in the words and at the places of the page. */
 import type { FieldError, Reading } from 'yosei'
 import type { Judged } from '../../src/terms.ts'
-import { rawAt, type Scene, shownText, withoutSecrets } from './edits.ts'
+import { rawAt, type Scene, shownText } from './edits.ts'
 import { cut } from './message.ts'
+import { withoutSecrets } from './secrets.ts'
 
 /** What is told at each line. */
 export interface Notes {
