@@ -506,7 +506,7 @@ class Walk {
   }
 }
 
-export const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)
+const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)
 
 const known = new WeakMap<FieldOutline, boolean>()
 /** Whether a secret stands anywhere in a field, in whatever branch. */
