@@ -6,12 +6,16 @@ import { createJiti } from 'jiti'
 
 const { start } = await createJiti(import.meta.url, { fsCache: false }).import('./server/start.ts')
 const { PORT, DATABASE_URL, REDIS_URL, DATA, JOURNAL } = process.env
-const { url, close } = await start({
+const settings = {
   databaseUrl: DATABASE_URL,
   redisUrl: REDIS_URL,
   folder: DATA,
   journal: JOURNAL,
   port: PORT === undefined ? undefined : Number(PORT),
+}
+const { url, close } = await start(settings).catch((error) => {
+  console.error(`The observatory could not start: ${error.message || error.code}`)
+  process.exit(1)
 })
 console.log(`The observatory: ${url}`)
 for (const signal of ['SIGINT', 'SIGTERM'])

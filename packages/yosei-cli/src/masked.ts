@@ -47,6 +47,9 @@ export function maskedHeader(app: Intake, name: string | undefined, [field, valu
   return isTold ? value : masked
 }
 
+/** No request is nested deeper. */
+const deepest = 64
+
 /** A value without the secrets in it. */
 export function withoutSecrets(
   app: Intake,
@@ -54,6 +57,8 @@ export function withoutSecrets(
   value: unknown,
   path: readonly (string | number)[],
 ): unknown {
+  // What a reader made may hold itself.
+  if (path.length > deepest) return '…'
   const below = (one: unknown, step: string | number) => withoutSecrets(app, name, one, [...path, step])
   if (Array.isArray(value)) return value.map(below)
   if (typeof value === 'object' && value !== null && !(value instanceof Date))

@@ -60,11 +60,14 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
   const state = history?.now
   const endpoint = state?.endpoint
 
+  const turn = useRef(0)
   /** Puts a request on the page. */
   const go = useCallback(
     async (draft: Draft, opened?: string, known?: string) => {
+      const own = ++turn.current
       const name = known ?? (await bench.judge(draft)).endpoint ?? first.endpoints[0]?.name
-      if (name === undefined) return
+      // What was chosen later is what is meant.
+      if (name === undefined || own !== turn.current) return
       setRawLines(new Set())
       setKept(new Map())
       setOther(undefined)
@@ -110,7 +113,7 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
       const sample = opened === undefined ? undefined : await bench.sample(opened).catch(() => undefined)
       const sceneOfText = (message: string) => sceneOf(outline, base, message)
       const message = sample ? withSecretsOf(sceneOfText(draft.message), sceneOfText(sample.message)) : draft.message
-      await go({ ...draft, message }, sample && opened, name)
+      await go({ ...draft, message, ...(sample?.who ? { who: sample.who } : {}) }, sample && opened, name)
     },
     [bench, go, sheetOf],
   )
@@ -243,7 +246,8 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
     setHistory((now) => {
       if (!now) return now
       const next = { ...now.now.draft, ...more }
-      const own = Object.fromEntries(Object.entries(next).filter(([, value]) => value !== '')) as unknown as Draft
+      const { message, now: clock, who } = next
+      const own: Draft = { message, ...(clock ? { now: clock } : {}), ...(who ? { who } : {}) }
       return changed(now, { ...now.now, draft: own }, what, Date.now())
     })
   const latest = useRef<{ scene: Scene | undefined; sheet: Sheet | undefined; kept: ReadonlyMap<string, string> }>(
@@ -323,8 +327,9 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
   useEffect(() => {
     if (!safe || !state) return
     const timer = setTimeout(async () => {
-      const { now, who } = state.draft
-      const own: Draft = { message: safe.shared, ...(now ? { now } : {}), ...(who ? { who } : {}) }
+      // Who asks is a secret too.
+      const { now } = state.draft
+      const own: Draft = { message: safe.shared, ...(now ? { now } : {}) }
       const fragment = await fragmentOf({
         endpoint: state.endpoint,
         draft: own,

@@ -208,8 +208,8 @@ async function judged(matter: Matter, draft: Draft): Promise<Judged> {
   const { endpoint, trace } = verdict
   const told = {
     ...(endpoint === undefined ? {} : { endpoint }),
-    readings: trace?.readings ?? [],
-    steps: trace?.steps ?? [],
+    readings: trace?.readings.map((one) => ({ ...one, sent: asJson(one.sent), read: asJson(one.read) })) ?? [],
+    steps: trace?.steps.map((one) => ({ ...one, ...('found' in one ? { found: asJson(one.found) } : {}) })) ?? [],
     unasked: verdict.outcome === 'pending' ? verdict.unasked : [],
   }
   if (verdict.outcome === 'rejected') {
@@ -217,7 +217,7 @@ async function judged(matter: Matter, draft: Draft): Promise<Judged> {
     return { ...told, outcome, stage, status, errors, more }
   }
   const { success, turn } = matter.app.endpoints[endpoint ?? ''] as { success?: number; turn?: Turn }
-  const input = matter.kit.withoutSecrets(matter.app, endpoint, verdict.input, [])
+  const input = asJson(matter.kit.withoutSecrets(matter.app, endpoint, verdict.input, []))
   return {
     ...told,
     outcome: verdict.outcome,
@@ -228,6 +228,20 @@ async function judged(matter: Matter, draft: Draft): Promise<Judged> {
     ...(turn ? { turn: { of: turn.of, key: turn.by.map((address) => valueAt(input, address)) } } : {}),
   }
 }
+/** Readers and services make what they like: what JSON cannot say of it, or takes long to, is told so. */
+function asJson(value: unknown): unknown {
+  if (value === undefined) return undefined
+  try {
+    const json = JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? String(one) : one))
+    if (json === undefined) return `(${typeof value})`
+    return json.length > longestValue ? `${json.slice(0, longestValue)}…` : JSON.parse(json)
+  } catch {
+    return '(what JSON cannot say)'
+  }
+}
+/** In characters. */
+const longestValue = 1_000_000
+
 interface Turn {
   readonly of: string
   readonly by: readonly string[]

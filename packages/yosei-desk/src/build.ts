@@ -1,5 +1,5 @@
 /** The desk without a server: the page, and one module that judges in the browser. */
-import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { isBuiltin } from 'node:module'
 import { join, relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -17,7 +17,8 @@ export interface BuildOptions {
 /**
  * Writes the page into a folder, which any server of files can serve.
  *
- * @throws Error where a module cannot run in a browser, or the package `rolldown` is not installed.
+ * @throws Error where a module cannot run in a browser, the package `rolldown` is not installed, or the folder has
+ * other files.
  */
 export async function buildDesk({ intake, services, books, kit, folder }: BuildOptions): Promise<void> {
   const entry = [
@@ -29,6 +30,8 @@ export async function buildDesk({ intake, services, books, kit, folder }: BuildO
   ].join('\n')
   const { rolldown } = await bundler()
   let refused: Error | undefined
+  if (!isFree(folder))
+    throw new Error(`${folder}: has files of its own; name a new folder, or one that a desk was built into`)
   const bundle = await rolldown({
     input: 'desk:bench',
     platform: 'browser',
@@ -63,6 +66,13 @@ export async function buildDesk({ intake, services, books, kit, folder }: BuildO
   } finally {
     await bundle.close()
   }
+}
+
+/** Whether nothing is lost in a folder: there is none, it is empty, or a desk lies in it. */
+function isFree(folder: string): boolean {
+  if (!existsSync(folder) || readdirSync(folder).length === 0) return true
+  const page = join(folder, 'index.html')
+  return existsSync(page) && readFileSync(page, 'utf8').includes('<meta name="desk"')
 }
 
 /** Only here, so that who starts the desk alone needs none. */

@@ -57,15 +57,15 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
     matter = next
     for (const wake of waiting) wake()
   }
-  /** What is read anew; where it does not load any more, what was there stays. */
+  /** What is read anew; where it cannot be any more, what was there stays. */
   const reload = async (isModule: boolean): Promise<void> => {
-    // What the desk has written itself is known.
-    const isKnown = matter.books.every(({ file, page }) => readFileSync(file, 'utf8') === page)
-    if (!isModule && isKnown) return
     const revision = (matter.revision ?? 0) + 1
-    const { app, makeServices, books } = matter
+    const { app, makeServices, books, broken } = matter
     try {
-      renew({ ...(await load()), books: booksNow(), kit, revision })
+      const now = booksNow()
+      // What the desk has written itself is known.
+      if (!isModule && broken === undefined && now.every(({ page }, index) => page === books[index]?.page)) return
+      renew({ ...(await load()), books: now, kit, revision })
     } catch (error) {
       renew({ app, makeServices, books, kit, revision, broken: firstLine(error) })
     }
@@ -79,7 +79,14 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
   }
   const stopWatching = watchFiles(files, modules, reload)
 
-  async function save(order: SaveOrder): Promise<Saved> {
+  let saving: Promise<unknown> = Promise.resolve()
+  /** One after the other: each begins with what the one before has written. */
+  function save(order: SaveOrder): Promise<Saved> {
+    const saved = saving.then(() => saveNow(order))
+    saving = saved.catch(() => undefined)
+    return saved
+  }
+  async function saveNow(order: SaveOrder): Promise<Saved> {
     const { file, replaces } = order
     if (!files.includes(file)) throw new RangeError(`${file}: this book was not given to the desk`)
     const page = readFileSync(file, 'utf8')

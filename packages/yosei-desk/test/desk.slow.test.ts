@@ -1,6 +1,6 @@
 /** The desk as its users have it: the command as a process, and the page in a real browser. */
 import { type ChildProcess, spawn } from 'node:child_process'
-import { cpSync, readdirSync, readFileSync } from 'node:fs'
+import { cpSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { extname, join } from 'node:path'
@@ -363,6 +363,20 @@ describe('over the observatory', () => {
     folder.write('intake.ts', module)
     await becomes(page, 'accepted')
     await page.getByRole('alert').waitFor({ state: 'detached' })
+    // So does a book that is being written elsewhere, or goes.
+    const whole = book()
+    for (const spoil of [
+      () => folder.write('samples/book-a-session.md', `${whole}\n\`\`\`http\nnothing\n`),
+      () => rmSync(join(folder.cwd, 'samples/book-a-session.md')),
+    ]) {
+      spoil()
+      await page.getByRole('alert').filter({ hasText: 'What was there before still judges' }).waitFor()
+      await control(page, 'body.contact').fill('nobody')
+      await becomes(page, '422')
+      await page.keyboard.press('Control+z')
+      folder.write('samples/book-a-session.md', whole)
+      await page.getByRole('alert').waitFor({ state: 'detached' })
+    }
   })
 
   test('at a server: once or many at the same moment, what differs from the verdict marked', async () => {
@@ -459,6 +473,17 @@ describe('over the observatory', () => {
     expect(judged).toContain('"accepted"')
     expect(judged).not.toMatch(/48151623|nebula-key/)
     expect((await ask('api/samples?id=none')).status).toBe(409)
+    // Two at once: each is kept.
+    const before = book()
+    const saves = ['First', 'Second', 'Third'].map((title) =>
+      post('api/samples', { draft: { message: 'GET /nowhere HTTP/1.1' }, file: 'samples/book-a-session.md', title }),
+    )
+    expect((await Promise.all(saves)).map(({ status }) => status)).toEqual([200, 200, 200])
+    expect(
+      book()
+        .slice(before.length)
+        .match(/^## .*$/gm),
+    ).toEqual(['## First', '## Second', '## Third'])
   })
 })
 
@@ -599,6 +624,12 @@ test('the static build judges in the browser; what cannot run there is said', as
     expect(await page.getByRole('menuitem', { name: 'Save as a sample' }).count()).toBe(0)
     await page.context().close()
     server.close()
+    const over = folder.yosei(['desk', 'intake.ts', '-o', 'samples'])
+    expect([over.status, over.stderr]).toEqual([
+      2,
+      expect.stringContaining('samples: has files of its own; name a new folder'),
+    ])
+    expect(folder.yosei(['desk', 'intake.ts', '-o', 'out']).status).toBe(0)
     folder.write('services.ts', "import { readFileSync } from 'node:fs'\nexport default () => ({ read: readFileSync })")
     const refused = folder.yosei(['desk', 'intake.ts', '--services', 'services.ts', '-o', 'out2'])
     expect([refused.status, refused.stderr]).toEqual([

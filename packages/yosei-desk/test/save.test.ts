@@ -1,6 +1,6 @@
 /** What is saved into a book: its own block and nothing else, with the verdict that the block gets. */
 import { expect, test } from '@jest/globals'
-import { endpoint, intake, integer, record, text } from 'yosei'
+import { endpoint, intake, integer, readAs, record, text } from 'yosei'
 import { readBook } from 'yosei-cli/book'
 import { kit } from '../../yosei-cli/dist/kit.js'
 import { createBench } from '../dist/bench.js'
@@ -120,4 +120,20 @@ test('names that every object has are none of an endpoint, and an odd caller is 
   await expect(bench.sheet('constructor')).rejects.toThrow(/constructor: there is none/)
   await expect(bench.probes('__proto__', 'body')).rejects.toThrow(/there is none/)
   await expect(bench.judge({ message: put('{}'), who: '{"role":1}' })).rejects.toThrow(/^who asks: role must be text/)
+})
+
+test('what a reader or a service made may hold itself, or be what JSON cannot say', async () => {
+  const round: { self?: unknown; big: bigint } = { big: 7n }
+  round.self = round
+  const odd = endpoint('GET /odd/{id}', {
+    path: { id: readAs(text(), () => round, { code: 'odd' }) },
+    lookups: (on) => ({ found: on.lookup({ reads: [], ask: () => round }) }),
+  })
+  const bench = createBench({ app: intake({ endpoints: { odd } }), books: [], kit, makeServices: () => ({}) })
+  const judged = await bench.judge({ message: 'GET /odd/1 HTTP/1.1' })
+  expect(JSON.parse(JSON.stringify(judged))).toMatchObject({
+    outcome: 'accepted',
+    readings: [{ address: 'path.id', read: '(what JSON cannot say)' }],
+  })
+  expect(judged.steps.at(-1)).toMatchObject({ name: 'found', found: '(what JSON cannot say)' })
 })
