@@ -71,6 +71,8 @@ function Booking() {
       })
     },
   })
+  // Its fields go by their addresses, which are texts here.
+  const fields = form as unknown as FormApi
   const [values, setValues] = useState<Values>(form.state.values)
   useEffect(() => form.store.subscribe(() => setValues(form.state.values)).unsubscribe, [form])
 
@@ -137,7 +139,7 @@ function Booking() {
           {parts.map(([part, field]) => (
             <FieldControl
               key={part}
-              form={form as unknown as FormApi}
+              form={fields}
               address={part}
               name=""
               field={field}
@@ -160,7 +162,6 @@ function Booking() {
             window={window_}
             changes={changes}
             onChange={(edge, time) => {
-              const fields = form as unknown as FormApi
               fields.setFieldValue(`body.window.${edge}`, minutes(time))
               fields.setFieldMeta(`body.window.${edge}`, (meta) => ({ ...meta, isBlurred: true, isTouched: true }))
             }}

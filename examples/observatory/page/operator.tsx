@@ -1,7 +1,7 @@
 /** What callers get wrong, as it happens: a tally that grows, over time, the last rejections, and the turns that are held. */
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { createRoot } from 'react-dom/client'
-import type { JournalEvent } from 'yosei'
+import { foldAddress, type JournalEvent } from 'yosei'
 import app from '../intake.ts'
 import './page.css'
 
@@ -19,7 +19,6 @@ const groupings = {
 } as const
 /** The chart has so many bars of so many milliseconds. */
 const [bars, span] = [60, 10_000]
-const folded = (address: string) => address.replace(/\[\d+\]/g, '[]')
 
 function Operator() {
   const [key, setKey] = useState('dome-key')
@@ -64,7 +63,7 @@ function Operator() {
       for (const { address, code } of event.errors.length > 0
         ? event.errors
         : [{ address: '', code: String(event.status) }]) {
-        const name = groupings[by](event, folded(address), code)
+        const name = groupings[by](event, foldAddress(address), code)
         counts.set(name, (counts.get(name) ?? 0) + 1)
       }
     return [...counts].sort(([a, one], [b, two]) => two - one || a.localeCompare(b)).slice(0, 20)

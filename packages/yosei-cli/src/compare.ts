@@ -1,8 +1,16 @@
 /** What a client that works today would notice of a change: by requests whose verdicts changed. */
 import { isDeepStrictEqual } from 'node:util'
-import { type Endpoint, type FieldError, formatAddress, type Intake, judge, type Path, parseAddress } from 'yosei'
+import {
+  type Endpoint,
+  type FieldError,
+  foldAddress,
+  formatAddress,
+  type Intake,
+  judge,
+  type Path,
+  parseAddress,
+} from 'yosei'
 import { type BadProbe, type GoodProbe, probesOf, requestsOf } from 'yosei/probe'
-import { folded } from './addresses.js'
 import { type AnyVerdict, type Mark, markOf } from './book/index.js'
 import { readWho } from './check.js'
 import { isShown, maskedTarget } from './masked.js'
@@ -52,7 +60,7 @@ export async function compareIntakes(before: Intake, after: Intake): Promise<Dif
     for (const probe of requestsFrom(from, to)) {
       const [old, now] = [await verdictIn(before, probe), await verdictIn(after, probe)]
       for (const difference of differencesOf(before, after, probe, old, now)) {
-        const key = `${difference.endpoint} ${difference.change} ${folded(difference.address)} ${difference.code}`
+        const key = `${difference.endpoint} ${difference.change} ${foldAddress(difference.address)} ${difference.code}`
         const known = found.get(key)
         // What shows nothing else shows it best.
         if (!known || difference.errors < known.errors) found.set(key, difference)
@@ -274,7 +282,7 @@ const option = (value: unknown) =>
 /** Rules that speak of an address, and are new or gone. */
 function rulesBetween(before: Outline, after: Outline, address: string): string[] {
   const [old, now] = [before, after].map((one) => rulesIn(one).map(({ words }) => String(words)))
-  const name = /[^.[\]]+(?=[[\]\d]*$)/.exec(folded(address))?.[0] ?? ''
+  const name = /[^.[\]]+(?=[[\]\d]*$)/.exec(foldAddress(address))?.[0] ?? ''
   const speaks = (words: string) => name !== '' && words.includes(name)
   return [
     ...(now ?? []).filter((words) => !old?.includes(words) && speaks(words)).map((words) => `new rule: ${words}`),

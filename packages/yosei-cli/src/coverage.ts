@@ -1,7 +1,6 @@
 /** Which of what an intake demands has ever been tripped by a sample. */
-import { type Intake, parseAddress } from 'yosei'
+import { foldAddress, type Intake, parseAddress } from 'yosei'
 import { type Demanded, demandsOf } from 'yosei/probe'
-import { folded } from './addresses.js'
 import type { AnyVerdict } from './book/index.js'
 
 interface Covered {
@@ -41,7 +40,7 @@ export class Coverage {
     const status = covered.get(`status ${verdict.status}`)
     if (status) status.count++
     for (const { address, code } of verdict.errors) {
-      const found = covered.get(`${folded(address)} ${code}`) ?? inTables(covered, address, code)
+      const found = covered.get(`${foldAddress(address)} ${code}`) ?? inTables(covered, address, code)
       if (found) found.count++
     }
   }

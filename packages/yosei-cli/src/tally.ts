@@ -1,6 +1,5 @@
 /** What callers get wrong most, counted from journals as they stream by. */
-import type { JournalEvent } from 'yosei'
-import { folded } from './addresses.js'
+import { foldAddress, type JournalEvent } from 'yosei'
 import { Failure } from './failure.js'
 import { filesOf } from './files.js'
 import { linesOf, nameOf } from './lines.js'
@@ -81,9 +80,9 @@ interface Counted {
 /** What an event counts for: once, or once for each of its errors. */
 const counted: { readonly [G in Grouping]: (event: JournalEvent, endpoint: string) => readonly Counted[] } = {
   error: ({ errors }, endpoint) =>
-    errors.map(({ address, code, sent }) => ({ key: [endpoint, folded(address), code], sent })),
+    errors.map(({ address, code, sent }) => ({ key: [endpoint, foldAddress(address), code], sent })),
   endpoint: (_, endpoint) => [{ key: [endpoint] }],
-  field: ({ errors }, endpoint) => errors.map(({ address, sent }) => ({ key: [endpoint, folded(address)], sent })),
+  field: ({ errors }, endpoint) => errors.map(({ address, sent }) => ({ key: [endpoint, foldAddress(address)], sent })),
   code: ({ errors }) => errors.map(({ code }) => ({ key: [code] })),
   status: ({ status }) => [{ key: [String(status)] }],
   day: ({ time }) => [{ key: [time.slice(0, 10)] }],

@@ -6,15 +6,17 @@ import type { Bench, Catalogue, Draft, Judged, SampleEntry, Sheet, Shelf } from 
 import { Answer } from './answer.tsx'
 import { choicesOf, exampleAt, probed } from './choices.ts'
 import { Compared, type Other } from './compared.tsx'
+import { About, Footnote, Masthead } from './frame.tsx'
+import { useRevisions, useWindow } from './hooks.ts'
 import { type Acts, Ledger } from './ledger.tsx'
+import { foldedAddress, rulesByAddress } from './model/declared.ts'
 import { leftOut, type Scene, sceneOf, sendRaw, typed, withElement, withFile, withName } from './model/edits.ts'
 import { changed, type History, redone, undone } from './model/history.ts'
-import { foldedAddress, type Line, rulesByAddress } from './model/lines.ts'
+import type { Line } from './model/lines.ts'
 import { cut } from './model/message.ts'
 import { hiddenIn, withoutSecrets, withSecretsOf } from './model/secrets.ts'
 import { curlOf, fetchOf, fragmentOf, pasted, type Shared, sharedIn, writeOf } from './model/share.ts'
-import { above, changeOf, isJson, notesOf, partsOf, statusOf, summaryOf } from './model/verdicts.ts'
-import { wordsOf } from './model/words.ts'
+import { above, changeOf, notesOf, partsOf, statusOf } from './model/verdicts.ts'
 import type { Action } from './palette.tsx'
 import { Rail } from './rail.tsx'
 import { Sending } from './sending.tsx'
@@ -128,14 +130,10 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
     }
     start().catch(away)
   }, [first, openShared, openSample, openEndpoint, away])
-  useEffect(() => {
-    const on = async () => {
-      const shared = await sharedIn(location.hash.slice(1))
-      if (shared) await openShared(shared).catch(away)
-    }
-    window.addEventListener('hashchange', on)
-    return () => window.removeEventListener('hashchange', on)
-  }, [openShared, away])
+  useWindow('hashchange', async () => {
+    const shared = await sharedIn(location.hash.slice(1))
+    if (shared) await openShared(shared).catch(away)
+  })
 
   const isShown = judged !== undefined
   useEffect(() => {
@@ -192,37 +190,19 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
     }
   }, [bench, draft, catalogue])
 
-  // What changes on disk.
+  /** Of what is on the page. */
   const revision = useRef(first.revision)
   const saving = useRef<Promise<unknown>>(undefined)
-  useEffect(() => {
-    const { changed: wait } = bench
-    if (!wait) return
-    let isOver = false
-    const follow = async () => {
-      while (!isOver) {
-        try {
-          const now = await wait(revision.current)
-          // What is being saved from here is no news.
-          await saving.current
-          if (isOver) return
-          if (now !== revision.current) {
-            revision.current = now
-            const next = await bench.catalogue()
-            sheets.current.clear()
-            setCatalogue(next)
-            setNotice(next.broken === undefined ? 'judged again: something changed on disk' : undefined)
-          }
-        } catch {
-          await new Promise((wake) => setTimeout(wake, 2000))
-        }
-      }
-    }
-    follow()
-    return () => {
-      isOver = true
-    }
-  }, [bench])
+  useRevisions(bench, first.revision, async (now) => {
+    // What is being saved from here is no news.
+    await saving.current
+    if (now === revision.current) return
+    revision.current = now
+    const next = await bench.catalogue()
+    sheets.current.clear()
+    setCatalogue(next)
+    setNotice(next.broken === undefined ? 'judged again: something changed on disk' : undefined)
+  })
 
   const blamed = useMemo(() => judged?.errors.map(({ address }) => address) ?? [], [judged])
   const text = draft?.message
@@ -435,8 +415,7 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
         do: () => openEndpoint(name).catch(away),
       })),
   ]
-  const byKey = useRef<(event: KeyboardEvent) => void>(undefined)
-  byKey.current = (event) => {
+  useWindow('keydown', (event) => {
     const { key, shiftKey, altKey } = event
     const isCommand = isApple ? event.metaKey : event.ctrlKey
     const does = (act: () => void) => {
@@ -460,14 +439,8 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
       const next = lines[here + (key === 'ArrowDown' ? 1 : -1)]
       if (next) does(() => reach.current?.(next.address))
     }
-  }
-  useEffect(() => {
-    const on = (event: KeyboardEvent) => byKey.current?.(event)
-    window.addEventListener('keydown', on)
-    return () => window.removeEventListener('keydown', on)
-  }, [])
-  const onPaste = useRef<(event: ClipboardEvent) => void>(undefined)
-  onPaste.current = (event) => {
+  })
+  useWindow('paste', (event) => {
     const content = event.clipboardData?.getData('text/plain') ?? ''
     const isField = event.target instanceof HTMLElement && event.target.closest('input, textarea, .cm-editor')
     if (!isField || pasted(content) !== undefined) {
@@ -475,12 +448,7 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
       event.preventDefault()
       paste(content).catch(away)
     }
-  }
-  useEffect(() => {
-    const on = (event: ClipboardEvent) => onPaste.current?.(event)
-    window.addEventListener('paste', on)
-    return () => window.removeEventListener('paste', on)
-  }, [])
+  })
 
   // What had the focus may be gone: what holds it has it then.
   useEffect(() => {
@@ -513,39 +481,16 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
         />
       )}
       <main>
-        <header className="masthead">
-          <button
-            type="button"
-            className="quiet"
-            aria-expanded={isRail}
-            onClick={() => setRail((now) => !now)}
-            aria-label="Endpoints and samples"
-          >
-            <svg viewBox="0 0 16 16" width="15" height="15" aria-hidden="true">
-              <path d="M1 3.5h14M1 8h14M1 12.5h14" fill="none" stroke="currentColor" />
-            </svg>
-          </button>
-          <div className="title">
-            <h1>{entry?.title ?? endpoint ?? catalogue.title}</h1>
-            <p>
-              {entry && (
-                <code>
-                  {entry.method} {entry.template}
-                </code>
-              )}
-              {opened && <span>{opened.title}</span>}
-            </p>
-          </div>
-          {judged && (
-            <output className="verdict" aria-live="polite" data-outcome={judged.outcome}>
-              <b>{judged.outcome === 'rejected' ? judged.status : judged.outcome}</b>
-              <span>{summaryOf(judged)}</span>
-            </output>
-          )}
-          <button type="button" onClick={() => setPalette(true)} aria-haspopup="dialog">
-            actions <kbd>{keyOf('K')}</kbd>
-          </button>
-        </header>
+        <Masthead
+          title={entry?.title ?? endpoint ?? catalogue.title}
+          entry={entry}
+          sample={opened?.title}
+          judged={judged}
+          isRail={isRail}
+          keys={keyOf('K')}
+          onRail={() => setRail((now) => !now)}
+          onActions={() => setPalette(true)}
+        />
         {trouble !== undefined && (
           <p className="notice bad" role="alert">
             {trouble}
@@ -592,53 +537,15 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
                 onClose={() => setOther(undefined)}
               />
             )}
-            <div className="about">
-              <label>
-                clock
-                <input
-                  value={draft.now ?? ''}
-                  placeholder="now"
-                  spellCheck={false}
-                  aria-invalid={draft.now !== undefined && Number.isNaN(Date.parse(draft.now)) ? true : undefined}
-                  onChange={(event) => about({ now: event.target.value }, 'now')}
-                />
-              </label>
-              {scene.outline.who && (
-                <label className="wide">
-                  who asks
-                  <input
-                    value={draft.who ?? ''}
-                    placeholder="whoever the request says"
-                    spellCheck={false}
-                    aria-invalid={draft.who !== undefined && !isJson(draft.who) ? true : undefined}
-                    onChange={(event) => about({ who: event.target.value }, 'who')}
-                  />
-                </label>
-              )}
-              <span className="choices">
-                <button type="button" className="quiet" onClick={() => fill('smallest')}>
-                  fill smallest
-                </button>
-                <button type="button" className="quiet" onClick={() => fill('fullest')}>
-                  fullest
-                </button>
-                {bench.send && (
-                  <button
-                    type="button"
-                    className="quiet"
-                    onClick={() => setSending((now) => !now)}
-                    aria-expanded={isSending}
-                  >
-                    send
-                  </button>
-                )}
-                {bench.save && (
-                  <button type="button" className="quiet" onClick={() => setSaving(true)} aria-haspopup="dialog">
-                    save
-                  </button>
-                )}
-              </span>
-            </div>
+            <About
+              draft={draft}
+              hasWho={scene.outline.who !== undefined}
+              isSending={isSending}
+              onChange={about}
+              onFill={fill}
+              onSend={bench.send && (() => setSending((now) => !now))}
+              onSave={bench.save && (() => setSaving(true))}
+            />
             {faults.some(({ address }) => address === '') && (
               <ul className="whole">
                 {faults.flatMap(({ address, code, message }) =>
@@ -655,20 +562,7 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
             <Ledger scene={scene} notes={notes} rawLines={rawLines} leftOut={kept} acts={acts} reach={reach} />
           </>
         )}
-        <footer className="footnote" aria-live="off">
-          {line ? (
-            <>
-              <code>{line.address}</code> {line.field?.title && <b>{line.field.title}. </b>}
-              {line.field?.description && <span>{line.field.description} </span>}
-              <span>{line.field ? wordsOf(line.field) : 'nobody declared it'}</span>
-              {rules?.get(foldedAddress(line.path))?.map((words) => (
-                <em key={words}>{words}</em>
-              ))}
-            </>
-          ) : (
-            <span>A line that has the focus is told here; Shift F10 says what can be done to it.</span>
-          )}
-        </footer>
+        <Footnote line={line} rules={line && rules?.get(foldedAddress(line.path))} />
       </main>
       <Suspense fallback={null}>
         {menu && scene && (

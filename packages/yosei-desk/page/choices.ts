@@ -2,8 +2,9 @@
 import type { ProbeEntry, Sheet } from '../src/terms.ts'
 import type { Acts } from './ledger.tsx'
 import type { Choice } from './menu.tsx'
+import { foldedAddress } from './model/declared.ts'
 import { leaf, leftOut, moved, rawAt, type Scene, sceneOf, sendRaw, sentTwice, shownText } from './model/edits.ts'
-import { foldedAddress, type Line } from './model/lines.ts'
+import type { Line } from './model/lines.ts'
 import { cut } from './model/message.ts'
 
 /** How the fullest accepted request has it. */

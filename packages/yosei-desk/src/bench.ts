@@ -1,5 +1,5 @@
 /** What judges for the page: over a module and its services, in Node or in a browser. */
-import { answer, type Intake, judge, type Message, outline, parseAddress } from 'yosei'
+import { answer, foldAddress, type Intake, judge, type Message, outline, parseAddress } from 'yosei'
 import { type Probe, probesOf } from 'yosei/probe'
 import { draftOf, messageOf, writtenMessage } from './draft.js'
 import type { AnyVerdict, BookSample, Kit } from './kit.js'
@@ -110,7 +110,7 @@ export function createBench(matter: Matter): Bench {
     },
     async probes(endpoint, address) {
       return probesIn(endpoint).flatMap((probe): ProbeEntry[] => {
-        if (probe.outcome !== 'rejected' || folded(probe.address) !== address) return []
+        if (probe.outcome !== 'rejected' || foldAddress(probe.address) !== address) return []
         return [{ what: probe.what, address: probe.address, code: probe.code, draft: probeDraft(probe) }]
       })
     },
@@ -159,9 +159,6 @@ const probeDraft = ({ message, now, who }: Exclude<Probe, { outcome: 'unprobed' 
   now: now.toISOString().replace('.000Z', 'Z'),
   ...(who ? { who: JSON.stringify(who.json) } : {}),
 })
-
-/** An address with `[]` for each element. */
-export const folded = (address: string): string => address.replace(/\[\d+\]/g, '[]')
 
 /** What `judge` takes besides the message. */
 async function aboutOf({ app, makeServices, kit }: Matter, { now, who }: Draft, endpoint: string | undefined) {

@@ -22,6 +22,7 @@ import {
   type Field,
   file,
   flag,
+  foldAddress,
   give,
   group,
   instant,
@@ -695,4 +696,16 @@ test('what a framework answers with 404 or 405 was not let by unjudged', async (
   for (const status of [404, 405, 204]) await fetch(`http://127.0.0.1:${port}/${status}`)
   listening.close()
   expect(events.map(({ outcome, route }) => [outcome, route])).toEqual([['unjudged', 'GET /204']])
+})
+
+test('an address is folded at its indices, and at none that stands in a name', () => {
+  const rows = [
+    ['body.exposures[2].seconds', 'body.exposures[].seconds'],
+    ['body[0][12].a', 'body[][].a'],
+    ['body["a[0]"][1]', 'body["a[0]"][]'],
+    [String.raw`body["say \"[3]\""].b[4]`, String.raw`body["say \"[3]\""].b[]`],
+    ['query.limit', 'query.limit'],
+    ['', ''],
+  ] as const
+  for (const [address, folded] of rows) expect(foldAddress(address)).toBe(folded)
 })

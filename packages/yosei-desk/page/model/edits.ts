@@ -1,7 +1,9 @@
 /** What can be done to a line: each gives the whole message as it is then. */
 import type { Node } from 'jsonc-parser'
+import type { Path } from 'yosei'
 import type { EndpointOutline, FieldOutline } from '../../src/terms.ts'
-import { type Ledger, type Line, ledgerOf, type Path, treeOf } from './lines.ts'
+
+import { type Ledger, type Line, ledgerOf, treeOf } from './lines.ts'
 import { boundaryOf, cut, decoded, encoded, put, type Slice } from './message.ts'
 
 /** What the page is about: the text, and how it is read. */

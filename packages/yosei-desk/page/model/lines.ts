@@ -1,12 +1,13 @@
 /** The ledger: a line for each declared field in the order of the declaration, and for all else that is sent. */
 import { type Node, parseTree } from 'jsonc-parser'
-import type { EndpointOutline, FieldOutline, RuleOutline } from '../../src/terms.ts'
+import { formatAddress, type Path } from 'yosei'
+import type { EndpointOutline, FieldOutline } from '../../src/terms.ts'
+import { holdsSecret, isSecret, isSecretPair, secretHeaders } from './declared.ts'
 import { boundaryOf, cut, decoded, type Pair, type Pieces, pairsIn, partsIn, type Slice, takeApart } from './message.ts'
 
 type Part = 'path' | 'query' | 'header' | 'cookie' | 'body'
 /** How a value stands in the message. */
 export type Codec = 'percent' | 'plain' | 'json' | 'part'
-export type Path = readonly (string | number)[]
 
 export interface Line {
   readonly address: string
@@ -39,25 +40,6 @@ export interface Ledger {
   readonly mediaType: string | undefined
   readonly syntax: 'json' | 'lines' | 'form' | 'parts' | 'plain' | undefined
 }
-
-const isName = /^[A-Za-z_$][A-Za-z0-9_$-]*$/
-/** As addresses are written everywhere. */
-const addressOf = (path: Path): string =>
-  path
-    .map((step, index) =>
-      typeof step === 'number'
-        ? `[${step}]`
-        : index === 0
-          ? step
-          : isName.test(step)
-            ? `.${step}`
-            : `[${JSON.stringify(step)}]`,
-    )
-    .join('')
-export const foldedAddress = (path: Path): string => addressOf(path).replace(/\[\d+\]/g, '[]')
-
-/** Header fields that say who asks, and are told nowhere. */
-export const secretHeaders = new Set(['authorization', 'proxy-authorization', 'cookie'])
 
 /** @param blamed Addresses that something is wrong with: what is not sent there has its line too. */
 export function ledgerOf(outline: EndpointOutline, base: string, text: string, blamed: readonly string[] = []): Ledger {
@@ -131,7 +113,7 @@ class Walk {
     if (this.lines.length >= mostLines) return
     const { field, isHead = false, isSecret = false } = about
     this.lines.push({
-      address: addressOf(path),
+      address: formatAddress(path),
       path,
       part: path[0] as Part,
       depth,
@@ -506,40 +488,11 @@ class Walk {
   }
 }
 
-const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)
-
-const known = new WeakMap<FieldOutline, boolean>()
-/** Whether a secret stands anywhere in a field, in whatever branch. */
-export function holdsSecret(field: FieldOutline, outline: EndpointOutline): boolean {
-  const found = known.get(field) ?? lookFor(field, outline, new Set())
-  known.set(field, found)
-  return found
-}
-function lookFor(field: FieldOutline, outline: EndpointOutline, seen: Set<FieldOutline>): boolean {
-  if (seen.has(field)) return false
-  seen.add(field)
-  if (field.secret) return true
-  const { fields = {}, item, items = [], value, base, branches = {}, of } = field
-  const made = of === undefined ? undefined : outline.definitions?.[of]
-  const inside = [...Object.values(fields), item, ...items, field.kind === 'table' ? value : undefined, base, made]
-  return [...inside, ...Object.values(branches)].some((one) => one !== undefined && lookFor(one, outline, seen))
-}
-
 const tagField = ({ branches = {} }: FieldOutline): FieldOutline => ({
   kind: 'choice',
   need: 'required',
   values: Object.keys(branches),
 })
-
-/** Whether a pair of a query or a form is of a field that holds a secret, also where its name goes on in brackets. */
-export function isSecretPair(
-  name: string,
-  fields: { readonly [name: string]: FieldOutline },
-  outline: EndpointOutline,
-): boolean {
-  const base = /^[^[]*/.exec(name)?.[0] ?? ''
-  return [name, base].some((one) => Object.hasOwn(fields, one) && holdsSecret(fields[one] as FieldOutline, outline))
-}
 
 function propertiesOf(node: Node | undefined) {
   const properties = new Map<string, Node>()
@@ -571,29 +524,8 @@ export function cookiesIn(text: string, { from, to }: Slice): Pair[] {
     })
 }
 
-function labelOf(path: Path): string {
-  const last = path.at(-1) as string | number
-  return typeof last === 'number' ? `[${last}]` : path.length === 1 || isName.test(last) ? last : JSON.stringify(last)
-}
-
-/** The rules that touch each address, in words. */
-export function rulesByAddress(outline: EndpointOutline): ReadonlyMap<string, readonly string[]> {
-  const found = new Map<string, string[]>()
-  const add = (base: Path, { reads = [], blames = [], words }: RuleOutline) => {
-    for (const one of new Set([...reads, ...blames])) {
-      const address = base.length > 0 ? `${addressOf(base)}.${one}` : one
-      found.set(address, [...(found.get(address) ?? []), words])
-    }
-  }
-  for (const rule of outline.rules) add([], rule)
-  const look = (field: FieldOutline | undefined, path: Path, depth: number): void => {
-    if (!field || depth > 12) return
-    for (const rule of field.rules ?? []) add(path, rule)
-    for (const [name, one] of Object.entries(field.fields ?? {})) look(one, [...path, name], depth + 1)
-    const { branches } = field
-    if (branches) for (const one of Object.values(branches)) look(one, path, depth + 1)
-    look(field.base, path, depth + 1)
-  }
-  for (const field of Object.values(outline.body)) look(field, ['body'], 0)
-  return found
-}
+/** The last step of an address, as it is written. */
+const labelOf = (path: Path): string =>
+  formatAddress(path)
+    .slice(path.length === 1 ? 0 : formatAddress(path.slice(0, -1)).length)
+    .replace(/^\./, '')

@@ -1,7 +1,8 @@
 /** What of a message may be a secret: it is shown as dots, and left out of what leaves the page. */
 import type { FieldOutline } from '../../src/terms.ts'
+import { holdsSecret, isSecretPair, secretHeaders } from './declared.ts'
 import { leaf, rawAt, type Scene, shownText } from './edits.ts'
-import { type Codec, cookiesIn, holdsSecret, isSecretPair, type Ledger, mostLines, secretHeaders } from './lines.ts'
+import { type Codec, cookiesIn, type Ledger, mostLines } from './lines.ts'
 import { boundaryOf, cut, encoded, pairsIn, put, type Slice } from './message.ts'
 
 export interface Hidden {

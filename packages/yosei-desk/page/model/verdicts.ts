@@ -1,5 +1,5 @@
 /** Verdicts in the words and at the places of the page. */
-import type { FieldError, Reading } from 'yosei'
+import { type FieldError, formatAddress, parseAddress, type Reading } from 'yosei'
 import type { Judged } from '../../src/terms.ts'
 import { rawAt, type Scene, shownText } from './edits.ts'
 import { cut } from './message.ts'
@@ -47,11 +47,8 @@ export function notesOf(scene: Scene | undefined, judged: Judged | undefined): N
   return { readings, faults }
 }
 
-/** The address that holds this one. */
-export const above = (address: string): string => {
-  const shorter = address.replace(/(?:\.[A-Za-z_$][\w$-]*|\[(?:\d+|"(?:[^"\\]|\\.)*")\])$/, '')
-  return shorter === address ? '' : shorter
-}
+/** The address that holds this one; nothing above a part. */
+export const above = (address: string): string => formatAddress((parseAddress(address) ?? []).slice(0, -1))
 export const isJson = (json: string) => {
   try {
     JSON.parse(json)

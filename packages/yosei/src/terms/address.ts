@@ -138,6 +138,15 @@ function joined(path: Path, write: (name: string) => string): string {
 /** The address of a path: `['body', 'labels', 'a.b', 2]` → `body.labels["a.b"][2]`. */
 export const formatAddress = (path: Path): string => joined(path, writeName)
 
+/**
+ * An address as a declaration has it, `[]` for each element: what is alike wherever in a list it came.
+ *
+ * @example
+ * foldAddress('body.exposures[2].seconds') // 'body.exposures[].seconds'
+ */
+export const foldAddress = (address: string): string =>
+  address.replace(/("(?:[^"\\]|\\.)*")|\[\d+\]/g, (_, quoted?: string) => quoted ?? '[]')
+
 /** A longer name is told shortened, so that what a client reads of its mistakes cannot outgrow what it sent. */
 const longestTold = 64
 const isLong = (key: string | number) => typeof key === 'string' && key.length > longestTold
