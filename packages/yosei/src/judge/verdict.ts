@@ -132,9 +132,10 @@ export function verdictOf(rejection: Rejection): Rejected {
   return Object.assign(verdict, { [origin]: rejection })
 }
 
-function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
+/** The error map. */
+export function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
   const map = new Map<string, FieldError[]>()
-  for (const error of errors) map.set(error.address, [...(map.get(error.address) ?? []), error])
+  for (const error of errors) if (!map.get(error.address)?.push(error)) map.set(error.address, [error])
   // An address that a refusal names may be any text, `__proto__` too.
   return Object.fromEntries(map)
 }

@@ -1,10 +1,11 @@
 /** A typed call for each endpoint of an intake: written from the declaration, and answered as a verdict. */
 import { intakeNode } from '../declare/intake.js'
+import { byAddress } from '../judge/verdict.js'
 import { formatPointer, parseAddress } from '../terms/address.js'
 import type { Endpoint, Endpoints, Gives, Intake, Sent } from '../terms/endpoint.js'
 import { mistake } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
-import type { Part } from '../terms/parts.js'
+import { type Part, partNames } from '../terms/parts.js'
 import { aFunction, aText, checkOptions, type Options, type Taken } from '../terms/taken.js'
 import type { FieldError, Rejected } from '../terms/verdict.js'
 import { UnacceptableError, write } from './write.js'
@@ -126,11 +127,6 @@ async function refusedBy(name: string, response: Response): Promise<Refused> {
   const errors = Object.entries(Object(fields) as object).flatMap(([address, found]): FieldError[] =>
     Array.isArray(found) ? found.flatMap((one) => errorAt(address, one, response.status)) : [],
   )
-  const errorsByField: { [address: string]: FieldError[] } = {}
-  for (const error of errors) {
-    if (Object.hasOwn(errorsByField, error.address)) errorsByField[error.address]?.push(error)
-    else put(errorsByField, error.address, [error])
-  }
   return {
     outcome: 'rejected',
     endpoint: name,
@@ -138,13 +134,11 @@ async function refusedBy(name: string, response: Response): Promise<Refused> {
     status: response.status,
     headers: Object.fromEntries(response.headers),
     errors,
-    errorsByField,
+    errorsByField: byAddress(errors),
     more: 0,
     isSent: true,
   }
 }
-
-const parts: readonly string[] = ['path', 'query', 'header', 'cookie', 'body']
 
 function errorAt(address: string, one: unknown, status: number): FieldError[] {
   const { code, detail } = Object(one ?? {}) as { readonly code?: unknown; readonly detail?: unknown }
@@ -154,7 +148,7 @@ function errorAt(address: string, one: unknown, status: number): FieldError[] {
   const pointer = path && part === 'body' ? formatPointer(path) : undefined
   return [
     {
-      part: parts.includes(String(part)) ? (part as Part) : undefined,
+      part: partNames.find((one) => one === part),
       address,
       ...(pointer === undefined ? {} : { pointer }),
       code,
