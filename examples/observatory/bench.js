@@ -92,6 +92,7 @@ async function memoryOf(child) {
   child.send('memory')
   return (await once(child)).memory
 }
+const memoriesOf = async (servers) => [await memoryOf(servers[0].child), await memoryOf(servers[1].child)]
 async function round({ port }, seconds) {
   const url = `http://127.0.0.1:${port}`
   const { requests: came, non2xx, errors } = await autocannon({ url, requests, connections: 20, duration: seconds })
@@ -121,15 +122,15 @@ else {
       await sleep(100)
     }
     // After the first ten seconds.
-    if (before === undefined && (turn + 1) * each * 2 >= Math.min(10, seconds / 3))
-      before = await memoryOf(servers[1].child)
+    if (before === undefined && (turn + 1) * each * 2 >= Math.min(10, seconds / 3)) before = await memoriesOf(servers)
   }
-  const after = await memoryOf(servers[1].child)
+  const after = await memoriesOf(servers)
   const [plain, guarded] = servers.map(({ rates }) => rates.sort((a, b) => a - b)[Math.floor(rates.length / 2)])
-  const growth = after / before - 1
+  const grown = after.map((memory, which) => memory / before[which] - 1)
   console.log(`handlers alone                ${plain.toFixed(0)} requests a second`)
   console.log(`with the intake before them   ${guarded.toFixed(0)} requests a second`)
   console.log(`ratio                         ${(guarded / plain).toFixed(2)}  ≥ 0.85`)
-  console.log(`resident memory grew by       ${(100 * growth).toFixed(1)} %  ≤ 10 %  (${(after / 1e6).toFixed(0)} MB)`)
+  const told = (which) => `${(100 * grown[which]).toFixed(1)} % to ${(after[which] / 1e6).toFixed(0)} MB`
+  console.log(`resident memory grew by       ${told(1)}  ≤ 10 %  (the handlers alone: ${told(0)})`)
   for (const { child } of servers) child.kill()
 }

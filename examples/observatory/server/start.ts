@@ -88,7 +88,9 @@ export async function start(options: StartOptions = {}): Promise<Observatory> {
       'content-type': types[extname(name)] ?? 'application/octet-stream',
       'content-security-policy': policy,
     })
-    createReadStream(join(pages, name)).pipe(response)
+    createReadStream(join(pages, name))
+      .on('error', () => response.destroy())
+      .pipe(response)
     return true
   }
   const server = createServer((request, response) => {

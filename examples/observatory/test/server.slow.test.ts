@@ -215,7 +215,7 @@ describe('three processes over one PostgreSQL and one Redis', () => {
     for (const one of processes) one.kill('SIGKILL')
     await Promise.all([postgres?.stop(), redis?.stop()])
   })
-  const process_ = () =>
+  const startProcess = () =>
     new Promise<{ url: string; child: ChildProcess }>((resolve, reject) => {
       const env = { ...process.env, DATABASE_URL: postgres?.url, REDIS_URL: redis?.url }
       const child = spawn(process.execPath, [join(here, '../start.js')], { env })
@@ -239,7 +239,7 @@ describe('three processes over one PostgreSQL and one Redis', () => {
       return
     }
     // They begin at the same moment, each with the tables to make.
-    const all = await Promise.all([process_(), process_(), process_()])
+    const all = await Promise.all([startProcess(), startProcess(), startProcess()])
     const telescopes = ['kr-1', 'kr-2', 'kr-3']
     const keys = ['nebula-key', 'comet-key', 'dome-key']
     let answered = 0
