@@ -133,6 +133,8 @@ function slowInstant(
 
 /** What generated code calls by name. */
 const library = {
+  /** A path that never changes. */
+  at: (...path: Path): readonly (string | number)[] => Object.freeze(path),
   slow,
   slowInstant,
   slowScalar,

@@ -10,6 +10,7 @@ import type { Node } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { type Shape, shapesAt } from '../kinds/locate.js'
 import { access, quote } from '../kinds/quote.js'
+import { addFault, type Fault, type Run } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
 import type { AnyCondition } from '../rules/condition.js'
@@ -52,7 +53,12 @@ export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined): C
 /** What derives values comes before what judges them. */
 const isLate = (placed: PlacedRule | undefined) => placed !== undefined && !ruleOf(placed.rule).derives
 
-function emitRule(writer: Writer, { rule, base, declared, guards }: PlacedRule, index: number, root: Node): void {
+function emitRule(
+  writer: Writer,
+  { rule, base, declared, guards, scope }: PlacedRule,
+  index: number,
+  root: Node,
+): void {
   const lists = declared.flatMap((key, at) => (isEach(key) ? [at] : []))
   /** What is the same for every element: worked out at the first that needs it. */
   const hoisted: string[] = []
@@ -102,6 +108,13 @@ function emitRule(writer: Writer, { rule, base, declared, guards }: PlacedRule, 
       if (code === undefined) return false
       const isOfWho = base.length === 0 && readsOf(rule).some((address) => parseAddress(address)?.[0] === 'who')
       const holds = [...(isOfWho ? ['!isKnown'] : []), ...during.map((one) => `!${one}`), code].join(' || ')
+      const { tells } = ruleOf(rule)
+      const values = scope && during.length === 0 ? tells?.values(rule, terms) : undefined
+      if (tells && scope && values) {
+        const tell = writer.bind(tells.at(rule, root, scope))
+        writer.line(`if (!(${holds})) fail(run, ${tell}(${['input', ...values].join(', ')}))`)
+        return true
+      }
       if (code.includes('(own = ')) writer.line('own = unset')
       writer.line(`if (!(${holds})) slow(${index}, ${place()}, own)`)
       return true
@@ -324,6 +337,9 @@ function passes(writer: Writer, field: Node, value: string): string | undefined 
 export const ruleLibrary = {
   none: Object.freeze([]),
   unset,
+  fail(run: Run, faults: readonly Fault[]): void {
+    for (const fault of faults) addFault(run, fault)
+  },
   put1(object: unknown, name: string, value: unknown): boolean {
     put(object as { [name: string]: unknown }, name, value)
     return true

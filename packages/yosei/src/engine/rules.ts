@@ -10,7 +10,7 @@ import type { RecordNode } from '../kinds/record.js'
 import { addFault, type Fault, type Run } from '../kinds/run.js'
 import { branchOf } from '../kinds/tagged.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
-import { concrete, type Matter, pathOf } from '../rules/matter.js'
+import { concrete, type Matter, pathOf, type Scope } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, placeRule, ruleOf } from '../rules/rules.js'
 import { EACH, EACH_NAME, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
@@ -42,59 +42,113 @@ export function runRules(
   run: Run,
   judgeByCode?: RuleJudge,
 ): void {
-  const isClean = run.faults.length === 0 && run.beyond === 0 && !run.trace
-  if (judgeByCode && isClean && thickets.length === 0) {
-    // What is only needed where a rule fails is made when one does.
+  const { faults } = run
+  const found = faults.length
+  const wrong = () => (found === 0 ? soundPlace : wrongPlaces(faults.slice(0, found)))
+  if (judgeByCode && run.beyond === 0 && !run.trace) {
+    const barred = found === 0 ? undefined : barredBy(faults, rules)
+    const judge = (slow: Slow) =>
+      judgeByCode(matter.input, matter.sent, matter.accept, matter.isKnown, run, barred, slow)
+    if (thickets.length > 0) {
+      const { judgeThickets, slowly } = interpreterOf({ rules, thickets }, matter, run, wrong())
+      judgeThickets(derives)
+      judge(slowly(barred))
+      judgeThickets(judges)
+      return
+    }
+    // What is only needed where the code cannot tell is made when that comes.
     let slow: Slow | undefined
-    judgeByCode(matter.input, matter.sent, matter.accept, matter.isKnown, run, undefined, (index, place, own) => {
-      slow ??= interpreterOf({ rules, thickets }, matter, run).slow
+    judge((index, place, own) => {
+      slow ??= interpreterOf({ rules, thickets }, matter, run, wrong()).slowly(barred)
       slow(index, place, own)
     })
     return
   }
-  const { judgePlaced, judgeThickets, slow, wrong } = interpreterOf({ rules, thickets }, matter, run)
-  const derives = (rule: AnyRule) => ruleOf(rule).derives
-  const judges = (rule: AnyRule) => !derives(rule)
-  if (judgeByCode && run.beyond === 0 && !run.trace) {
-    const barred =
-      run.faults.length === 0
-        ? undefined
-        : rules.map((placed) => pathsOf(placed).some((path) => isWrongAt(wrong, path)))
-    judgeThickets(derives)
-    judgeByCode(matter.input, matter.sent, matter.accept, matter.isKnown, run, barred, slow)
-    judgeThickets(judges)
-    return
-  }
+  const { judgePlaced, judgeThickets } = interpreterOf({ rules, thickets }, matter, run, wrong())
   for (const placed of rules) if (derives(placed.rule)) judgePlaced(placed)
   judgeThickets(derives)
   for (const placed of rules) if (judges(placed.rule)) judgePlaced(placed)
   judgeThickets(judges)
 }
 
+const derives = (rule: AnyRule) => ruleOf(rule).derives
+const judges = (rule: AnyRule) => !derives(rule)
+
+/** A step of what rules read: those that read just this, and those that read this or something below it. */
+interface Read {
+  readonly here: number[]
+  readonly within: number[]
+  readonly below: Map<string | number, Read>
+}
+const newRead = (): Read => ({ here: [], within: [], below: new Map() })
+
+const reads = new WeakMap<readonly PlacedRule[], Read>()
+/** What each rule needs to be sound, as a tree of its steps. */
+function readBy(rules: readonly PlacedRule[]): Read {
+  const known = reads.get(rules)
+  if (known) return known
+  const top = newRead()
+  for (const [index, { rule, base }] of rules.entries())
+    for (const address of readsOf(rule)) {
+      let place = top
+      top.within.push(index)
+      for (const key of [...base, ...(parseAddress(address) ?? [])]) {
+        const next = place.below.get(key) ?? newRead()
+        place.below.set(key, next)
+        next.within.push(index)
+        place = next
+      }
+      place.here.push(index)
+    }
+  reads.set(rules, top)
+  return top
+}
+
+/** Of each rule, whether something that it reads is wrong, at any place. */
+function barredBy(faults: readonly Fault[], rules: readonly PlacedRule[]): readonly boolean[] {
+  const barred = new Array<boolean>(rules.length).fill(false)
+  const top = readBy(rules)
+  for (const { path } of faults) bar(top, path, 0, barred)
+  return barred
+}
+
+/** A fault keeps a rule from reading what lies there, or below, or what holds the fault. */
+function bar({ here, within, below }: Read, path: Path, from: number, barred: boolean[]): void {
+  for (const index of from === path.length ? within : here) barred[index] = true
+  const key = path[from]
+  if (key === undefined) return
+  // The name of a secret stands in a fault as any name.
+  if (key === EACH_NAME) for (const next of below.values()) bar(next, path, from + 1, barred)
+  else {
+    barBelow(below.get(key), path, from, barred)
+    barBelow(below.get(EACH_NAME), path, from, barred)
+    if (typeof key === 'number') barBelow(below.get(EACH), path, from, barred)
+  }
+}
+
+function barBelow(next: Read | undefined, path: Path, from: number, barred: boolean[]): void {
+  if (next) bar(next, path, from + 1, barred)
+}
+
 type Slow = Parameters<RuleJudge>[6]
 type Whole = Parameters<typeof runRules>[1]
 
 /** What interprets rules: one where it is placed, or at one place. */
-function interpreterOf({ rules, thickets }: Placed, matter: Whole, run: Run) {
+function interpreterOf({ rules, thickets }: Placed, matter: Whole, run: Run, wrong: WrongPlace) {
   // Spelt out, since a spread for each of many elements takes longer than their rules.
   const { root, sent, input, accept, isKnown } = matter
-  const wrong = wrongPlaces(run.faults)
   const put = (path: Path, value: unknown) => hold(root, path, value, run)
   const fit = fitting(run)
   const judge = (
     rule: AnyRule,
-    base: Path,
-    declared: Path,
-    place: Path,
+    scope: Scope,
     known: Map<unknown, unknown>,
+    within: WrongPlace,
     own?: { readonly result: unknown },
-  ) => {
-    const scope = { base, declared, concrete: place }
-    runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run, own }, run, wrong)
-  }
+  ) => runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run, own }, run, within)
   const applies = (guards: PlacedRule['guards'], place: Path) =>
     guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)
-  const judgePlaced = ({ rule, base, declared, guards }: PlacedRule) => {
+  const judgePlaced = ({ rule, base, declared, guards, scope }: PlacedRule) => {
     if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
       tellStep(run, rule, notRun('nobody said who is asking'))
       return
@@ -102,7 +156,8 @@ function interpreterOf({ rules, thickets }: Placed, matter: Whole, run: Run) {
     const known = new Map()
     const places = concrete(input, declared)
     if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
-    for (const place of places) if (applies(guards, place)) judge(rule, base, declared, place, known)
+    for (const place of places)
+      if (applies(guards, place)) judge(rule, scope ?? { base, declared, concrete: place }, known, wrong)
   }
   const judgeThickets = (isDue: (rule: AnyRule) => boolean) => {
     for (const { node, base, guards } of thickets)
@@ -113,32 +168,27 @@ function interpreterOf({ rules, thickets }: Placed, matter: Whole, run: Run) {
               const { declared } = placeRule(rule, at, [])
               const lists = declared.slice(at.length)
               if (isDue(rule))
-                for (const one of concrete(input, [...from, ...lists])) judge(rule, at, declared, one, new Map())
+                for (const one of concrete(input, [...from, ...lists]))
+                  judge(rule, { base: at, declared, concrete: one }, new Map(), wrong)
             }
           })
   }
   const knowns = new Map<number, Map<unknown, unknown>>()
-  const slow: Slow = (index, place, own) => {
-    const placed = rules[index] as PlacedRule
-    if (!place) {
-      judgePlaced(placed)
-      return
+  /** What the code calls; it has looked which rules what is wrong keeps from being judged. */
+  const slowly =
+    (barred: readonly boolean[] | undefined): Slow =>
+    (index, place, own) => {
+      const placed = rules[index] as PlacedRule
+      if (!place) {
+        judgePlaced(placed)
+        return
+      }
+      const { rule, base, declared, scope = { base, declared, concrete: place } } = placed
+      const known = knowns.get(index) ?? new Map()
+      knowns.set(index, known)
+      judge(rule, scope, known, barred?.[index] ? wrong : soundPlace, own === unset ? undefined : { result: own })
     }
-    const known = knowns.get(index) ?? new Map()
-    knowns.set(index, known)
-    judge(placed.rule, placed.base, placed.declared, place, known, own === unset ? undefined : { result: own })
-  }
-  return { judgePlaced, judgeThickets, slow, wrong }
-}
-
-const paths = new WeakMap<PlacedRule, readonly Path[]>()
-/** The paths of all that a rule needs to be sound, as they are declared. */
-function pathsOf(placed: PlacedRule): readonly Path[] {
-  const known = paths.get(placed)
-  if (known) return known
-  const made = readsOf(placed.rule).map((address) => [...placed.base, ...(parseAddress(address) ?? [])])
-  paths.set(placed, made)
-  return made
+  return { judgePlaced, judgeThickets, slowly }
 }
 
 type Visit = (record: RecordNode, declared: Path, place: Path) => void
@@ -190,25 +240,25 @@ function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): vo
   const { waits, judge } = ruleOf(rule)
   const at = (address: string) => pathOf(address, matter.scope)
   // With faults beyond those that are kept, nobody can say what a rule would read.
-  const isSound = run.beyond === 0 && !wrong.isFault && wrong.below.size === 0
+  const isSound = run.beyond === 0 && wrong === soundPlace
   const barred = isSound ? undefined : readsOf(rule).find((address) => run.beyond > 0 || isWrongAt(wrong, at(address)))
   const lacking = waits ? rule.reads.find((address) => valueAt(matter.input, at(address)) === undefined) : undefined
-  const holding = (rule.during ?? []).map((condition) => holdingOf(condition, matter))
-  const isOff = barred === undefined && holding.some((holds) => !holds(matter.scope.concrete))
-  const runs = barred === undefined && lacking === undefined && !isOff
-  const found = runs ? judge(rule, matter).filter(({ path }) => holding.every((holds) => holds(path))) : []
-  for (const fault of found) addFault(run, fault)
-  tellStep(
-    run,
-    rule,
-    barred !== undefined
-      ? notRun(`${barred} is wrong`)
-      : lacking !== undefined
-        ? notRun(`${lacking} was not sent`)
-        : isOff
-          ? notRun('its condition does not hold')
-          : { outcome: found.length > 0 ? 'failed' : 'passed' },
-  )
+  if (barred !== undefined || lacking !== undefined) {
+    tellStep(run, rule, notRun(barred === undefined ? `${lacking} was not sent` : `${barred} is wrong`))
+    return
+  }
+  const holding = rule.during?.map((condition) => holdingOf(condition, matter))
+  if (holding?.some((holds) => !holds(matter.scope.concrete))) {
+    tellStep(run, rule, notRun('its condition does not hold'))
+    return
+  }
+  let outcome: Step['outcome'] = 'passed'
+  for (const fault of judge(rule, matter)) {
+    if (holding?.some((holds) => !holds(fault.path))) continue
+    addFault(run, fault)
+    outcome = 'failed'
+  }
+  tellStep(run, rule, { outcome })
 }
 
 const tellStep = ({ trace }: Run, { rule, reads }: AnyRule, came: Pick<Step, 'outcome' | 'because'>) =>
@@ -221,17 +271,21 @@ const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcom
  */
 interface WrongPlace {
   isFault: boolean
-  readonly below: Map<string | number, WrongPlace>
+  below: Map<string | number, WrongPlace> | undefined
 }
 
+/** Where nothing is wrong. */
+const soundPlace: WrongPlace = { isFault: false, below: undefined }
+
 function wrongPlaces(faults: readonly Fault[]): WrongPlace {
-  const top: WrongPlace = { isFault: false, below: new Map() }
+  const top: WrongPlace = { isFault: false, below: undefined }
   for (const { path } of faults) {
     let place = top
     for (const key of path) {
+      place.below ??= new Map()
       let next = place.below.get(key)
       if (!next) {
-        next = { isFault: false, below: new Map() }
+        next = { isFault: false, below: undefined }
         place.below.set(key, next)
       }
       place = next
@@ -243,21 +297,19 @@ function wrongPlaces(faults: readonly Fault[]): WrongPlace {
 
 /** Whether a fault keeps a rule from reading a path: it lies there, or below, or at what holds the path. */
 function isWrongAt(place: WrongPlace, path: Path, from = 0): boolean {
-  if (place.isFault) return true
-  if (from === path.length) return place.below.size > 0
+  const { isFault, below } = place
+  if (isFault || !below) return isFault
+  if (from === path.length) return true
   const key = path[from] as string | number
-  if (key === EACH) {
-    for (const [index, next] of place.below)
-      if (typeof index === 'number' && isWrongAt(next, path, from + 1)) return true
-    return false
-  }
-  if (key === EACH_NAME) {
-    for (const next of place.below.values()) if (isWrongAt(next, path, from + 1)) return true
+  if (isEach(key)) {
+    for (const [step, next] of below)
+      if ((key === EACH_NAME || typeof step === 'number') && isWrongAt(next, path, from + 1)) return true
     return false
   }
   // The name of a secret stands in a fault as any name.
-  return [key, EACH_NAME].some((one) => {
-    const next = place.below.get(one)
-    return next !== undefined && isWrongAt(next, path, from + 1)
-  })
+  const [next, secret] = [below.get(key), below.get(EACH_NAME)]
+  return (
+    (next !== undefined && isWrongAt(next, path, from + 1)) ||
+    (secret !== undefined && isWrongAt(secret, path, from + 1))
+  )
 }

@@ -141,8 +141,12 @@ const isDigit = (code: number) => code >= 48 && code <= 57
 
 /** How many digits a decimal has in all, and after its point, as it is written. */
 export function countDigits(text: string): { readonly digits: number; readonly scale: number } {
-  const [integer = '', fraction = ''] = text.replace(/^-/, '').split('.')
-  return { digits: (integer === '0' ? 0 : integer.length) + fraction.length, scale: fraction.length }
+  const start = text.startsWith('-') ? 1 : 0
+  const point = text.indexOf('.')
+  const end = point < 0 ? text.length : point
+  const scale = point < 0 ? 0 : text.length - point - 1
+  const isZero = end === start + 1 && text[start] === '0'
+  return { digits: (isZero ? 0 : end - start) + scale, scale }
 }
 
 /** Whether `value` is a whole multiple of `step`, as their decimal texts have it: 0.3 is three times 0.1. */

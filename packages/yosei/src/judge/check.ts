@@ -163,8 +163,10 @@ const none: Unreadable['faults'] = []
 
 /** A missing field whose name came in another part says so, and a name that belongs to another part. */
 function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
-  const [part, name, ...deeper] = fault.path
-  if (fault.code === 'unlisted' && typeof name === 'string' && deeper.length === 0) {
+  const { path, code } = fault
+  const [part, name] = path
+  if ((code !== 'unlisted' && code !== 'missing') || typeof name !== 'string' || path.length > 2) return fault
+  if (code === 'unlisted') {
     const home = partNames.find(
       (other) =>
         other !== part &&
@@ -179,7 +181,6 @@ function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
         }
       : fault
   }
-  if (fault.code !== 'missing' || typeof name !== 'string' || deeper.length > 0) return fault
   const elsewhere = partNames.find(
     (other) =>
       other !== part && !(other !== 'body' && Object.hasOwn(endpoint[other].fields, name)) && isSent(sent[other], name),

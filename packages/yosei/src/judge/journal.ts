@@ -5,6 +5,7 @@ import type { IntakeNode } from '../declare/intake.js'
 import { tellAddress } from '../terms/address.js'
 import type { Journal, JournalEvent } from '../terms/hooks.js'
 import type { Part } from '../terms/parts.js'
+import { spelled } from '../words/messages.js'
 import { absentIn, writeMasked } from './masked.js'
 import type { Judged } from './stages.js'
 import type { Rejection } from './verdict.js'
@@ -60,7 +61,8 @@ function eventOf(
     ...(route === undefined ? {} : { route }),
     status,
     stage,
-    errors: told.map(({ path, code, sent }) => {
+    errors: told.map(({ path, code, ...fault }) => {
+      const sent = spelled(fault.sent)
       const isScalar = typeof sent === 'string' || typeof sent === 'number' || typeof sent === 'boolean'
       return { address: tellAddress(path), code, ...(isScalar ? { sent: String(sent).slice(0, 40) } : {}) }
     }),

@@ -2,7 +2,7 @@
 import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
 import type { Node } from './kind.js'
 import { childrenOf } from './kinds.js'
-import type { RecordNode } from './record.js'
+import { isNamed } from './run.js'
 import { anywhere } from './shape.js'
 import { branchOf, tagNode } from './tagged.js'
 
@@ -59,6 +59,7 @@ function below(nodes: readonly Node[], key: string | number): readonly Node[] {
   const [only] = nodes
   if (only === undefined) return nowhere
   if (nodes.length === 1) {
+    if (only.kind === 'record') return step(only, key)
     const found = shapesOf(only)
     if (found.length === 1) return step(found[0] as Shape, key)
   }
@@ -84,14 +85,6 @@ export function isSecret(root: Node, path: Path): boolean {
   )
 }
 
-/** A place that several paths go through: what is declared there, and those below it with their ranks. */
-interface Fork {
-  readonly nodes: readonly Node[]
-  /** What was sent there: it chooses the branch of a union. */
-  readonly sent: unknown
-  readonly below: Map<string | number, { readonly rank: number; readonly fork: Fork }>
-}
-
 /** Sorts by the order of the declaration: what holds before what it holds, elements by index, unlisted names last. */
 export function inDeclaredOrder<T extends { readonly path: Path; readonly code: string }>(
   root: Node,
@@ -99,23 +92,81 @@ export function inDeclaredOrder<T extends { readonly path: Path; readonly code: 
   sent: unknown,
 ): T[] {
   if (items.length < 2) return [...items]
-  const top: Fork = { nodes: [root], sent, below: new Map() }
-  const ranked = items.map((item) => {
-    let fork = top
-    const ranks = item.path.map((key, index) => {
-      let next = fork.below.get(key)
-      if (!next) {
-        const isUnlisted = item.code === 'unlisted' && index === item.path.length - 1
-        const rank = isUnlisted ? Number.MAX_SAFE_INTEGER : rankOf(fork, key)
-        next = { rank, fork: { nodes: below(fork.nodes, key), sent: valueAt(fork.sent, [key]), below: new Map() } }
-        fork.below.set(key, next)
-      }
-      fork = next.fork
-      return next.rank
-    })
-    return { item, ranks }
-  })
-  return ranked.sort((a, b) => compare(a.ranks, b.ranks)).map(({ item }) => item)
+  const order: Order = { root, sent, known: knownRanks(root), asSent: new Map() }
+  const sorted: Ranked<T>[] = []
+  for (const item of items) {
+    const one = { item, ranks: ranksAlong(item, order) }
+    const before = sorted.at(-1)
+    // Most come in their order.
+    if (!before || compare(before.ranks, one.ranks) <= 0) sorted.push(one)
+    else sorted.splice(placeOf(one.ranks, sorted), 0, one)
+  }
+  return sorted.map(({ item }) => item)
+}
+
+interface Ranked<T> {
+  readonly item: T
+  readonly ranks: readonly number[]
+}
+
+interface Order {
+  readonly root: Node
+  readonly sent: unknown
+  /** The ranks along paths that never change, where it does not depend on what was sent. */
+  readonly known: WeakMap<Path, readonly number[]>
+  /** The ranks of names in objects that were sent. */
+  readonly asSent: Ranks
+}
+
+const knownByRoot = new WeakMap<Node, Order['known']>()
+function knownRanks(root: Node): Order['known'] {
+  const found = knownByRoot.get(root)
+  if (found) return found
+  const made: Order['known'] = new WeakMap()
+  knownByRoot.set(root, made)
+  return made
+}
+
+/** Where it belongs among those that are in order: behind its equals. */
+function placeOf(own: readonly number[], sorted: readonly Ranked<unknown>[]): number {
+  let [low, high] = [0, sorted.length]
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (compare((sorted[middle] as Ranked<unknown>).ranks, own) > 0) high = middle
+    else low = middle + 1
+  }
+  return low
+}
+
+const last = Number.MAX_SAFE_INTEGER
+
+/** The rank of each step of a path among those that could be taken in its place. */
+function ranksAlong(
+  { path, code }: { readonly path: Path; readonly code: string },
+  { root, sent, known, asSent }: Order,
+): readonly number[] {
+  const found = known.get(path)
+  if (found && code !== 'unlisted') return found
+  const ranks: number[] = []
+  let nodes: readonly Node[] = [root]
+  let isDeclared = true
+  for (let i = 0; i < path.length; i++) {
+    const key = path[i] as string | number
+    const isUnlisted = code === 'unlisted' && i === path.length - 1
+    const declared = isUnlisted ? last : declaredRank(nodes, key)
+    isDeclared &&= declared !== undefined && !isUnlisted
+    ranks.push(declared ?? rankOf(nodes, key as string, valueAt(sent, path.slice(0, i)), asSent))
+    nodes = below(nodes, key)
+  }
+  if (isDeclared && Object.isFrozen(path)) known.set(path, ranks)
+  return ranks
+}
+
+/** The rank that is the same whatever was sent: of an element, and of a name in a record. */
+function declaredRank(nodes: readonly Node[], key: string | number): number | undefined {
+  if (typeof key === 'number') return key
+  const [only] = nodes
+  return nodes.length === 1 && only?.kind === 'record' ? (ranksOf(only.fields, ranks).get(key) ?? last) : undefined
 }
 
 /** The branch of a tagged union that was sent, where the name is not its tag. */
@@ -124,25 +175,30 @@ function chosen(node: Node, key: string, sent: unknown): Node {
   return branch ? chosen(branch, key, sent) : node
 }
 
-const ranks = new WeakMap<RecordNode, ReadonlyMap<string, number>>()
-function ranksOf(record: RecordNode): ReadonlyMap<string, number> {
-  const known = ranks.get(record)
-  if (known) return known
-  const made = new Map(Object.keys(record.fields).map((name, index) => [name, index]))
-  ranks.set(record, made)
+interface Ranks {
+  get(object: object): ReadonlyMap<string, number> | undefined
+  set(object: object, ranks: ReadonlyMap<string, number>): unknown
+}
+const ranks: Ranks = new WeakMap<object, ReadonlyMap<string, number>>()
+/** The ranks of names, in the order in which an object has them. */
+function ranksOf(object: object, known: Ranks): ReadonlyMap<string, number> {
+  const found = known.get(object)
+  if (found) return found
+  const made = new Map(Object.keys(object).map((name, index) => [name, index]))
+  known.set(object, made)
   return made
 }
 
-/** The place of a name among those declared; of one that is free, the order in which it came. */
-function rankOf({ nodes, sent, below }: Fork, key: string | number): number {
-  if (typeof key === 'number') return key
-  for (const shape of nodes.flatMap((node) => shapesOf(chosen(node, key, sent)))) {
-    if (shape.kind === 'table') return below.size
-    if (shape.kind === 'tagged' && shape.tag === key) return -1
-    const rank = shape.kind === 'record' ? ranksOf(shape).get(key) : undefined
-    if (rank !== undefined) return rank
-  }
-  return Number.MAX_SAFE_INTEGER
+/** The place of a name among those declared; of one that is free, among those sent. */
+function rankOf(nodes: readonly Node[], key: string, sent: unknown, asSent: Ranks): number {
+  for (const node of nodes)
+    for (const shape of shapesOf(chosen(node, key, sent))) {
+      if (shape.kind === 'table') return isNamed(sent) ? (ranksOf(sent, asSent).get(key) ?? last) : last
+      if (shape.kind === 'tagged' && shape.tag === key) return -1
+      const rank = shape.kind === 'record' ? ranksOf(shape.fields, ranks).get(key) : undefined
+      if (rank !== undefined) return rank
+    }
+  return last
 }
 
 function compare(a: readonly number[], b: readonly number[]): number {

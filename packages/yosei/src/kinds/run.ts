@@ -18,6 +18,11 @@ export class Place {
   constructor(readonly path: Path) {}
 }
 
+/** Stands for an instant that was read, in the words of an error: written when they are. */
+export class Moment {
+  constructor(readonly instant: Date) {}
+}
+
 /** Stands for a value that may not be echoed. */
 export class Unshown {
   constructor(readonly kind: string) {}

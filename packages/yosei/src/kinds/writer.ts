@@ -84,7 +84,7 @@ export function createWriter(): Writer {
       const steps = `[${path.join(', ')}]`
       if (!isConstant) return steps
       return writer.once(path.join(), 'p', (name) =>
-        writer.line(`const ${name} = ${steps} // ${quote(formatAddress(address))}`),
+        writer.line(`const ${name} = at(${path.join(', ')}) // ${quote(formatAddress(address))}`),
       )
     },
     code: () => ({ source: [...functions.flat(), ...main].join('\n'), constants }),

@@ -33,6 +33,14 @@ export interface Check extends Rule {
   readonly holds: (...values: never[]) => boolean
 }
 
+const tells: RuleOf<Check>['tells'] & {} = {
+  values: none,
+  at(rule, _, scope) {
+    const blamed = rule.blames.map((address) => pathOf(address, scope))
+    return (input) => blamed.flatMap((one) => concrete(input, one).map((path) => faultOf(rule, path, { about: {} })))
+  },
+}
+
 export const check: RuleOf<Check> = {
   make: ({ blames, message, status, ...rule }: Omit<Check, 'rule' | 'blames'> & { blames?: readonly string[] }) => ({
     rule: 'check',
@@ -61,12 +69,11 @@ export const check: RuleOf<Check> = {
     const { writer } = terms
     return `(own = ${writer.bind(holds)}(${[...values, 'asking(run)'].join(', ')}))`
   },
-  judge(rule, { input, scope, run, own }) {
+  judge(rule, { root, input, scope, run, own }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
-    if (own ? own.result : rule.holds(...(values as never[]), asking(run) as never)) return []
-    return rule.blames.flatMap((address) =>
-      concrete(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { about: {} })),
-    )
+    const isRight = own ? own.result : rule.holds(...(values as never[]), asking(run) as never)
+    return isRight ? [] : tells.at(rule, root, scope)(input)
   },
+  tells,
   sentence: ({ blames }) => ({ code: 'rule', variant: 'own', at: blames }),
 }

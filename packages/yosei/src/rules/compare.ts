@@ -1,12 +1,13 @@
 /** What rules have in common that compare two addresses, element by element where both lie under the same `[]`. */
 
-import { isSecret } from '../kinds/locate.js'
-import { Place } from '../kinds/run.js'
+import type { Node } from '../kinds/kind.js'
+import { type Fault, Place } from '../kinds/run.js'
 import { type Address, type At, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
+import type { Parts } from '../terms/parts.js'
 import { aFlag, anAddress } from '../terms/taken.js'
-import { concrete, faultOf, isNone, listsShared, pathOf, strays } from './matter.js'
-import { type About, aboutAt, areTimes, orderAt, told, toldAt, unlike } from './measure.js'
+import { concrete, faultOf, fixedAt, isNone, listsShared, pathOf, type Scope, strays } from './matter.js'
+import { type About, aboutAt, areTimes, type Order, orderAt, told, unlike } from './measure.js'
 import { blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
 import type { Operator } from './terms.js'
 
@@ -67,33 +68,20 @@ export const comparing = <R extends string>(
     const test = terms.compare(first, a, orEqual ? operators.orEqual : operators.strict, b, terms.sort(second))
     return `${a} == null || ${b} == null || ${test}`
   },
-  judge(given, { root, input, scope }) {
-    const [first, second] = given.reads.map((address) => pathOf(address, scope)) as [Path, Path]
-    const [a, b] = [valueAt(input, first), valueAt(input, second)]
-    if (isNone(a) || isNone(b)) return []
-    const order = orderAt(root, first, `${scope.base} ${given.reads[0]}`)
-    if (isRight(order(a, b), given.orEqual ?? false)) return []
-    const [about, aboutSecond] = given.reads.map((address, at) =>
-      aboutAt(root, scope.base, address, at === 0 ? first : second),
-    ) as [About, About]
-    const isTime = hasOrder && about.measures.some((measure) => areTimes.includes(measure))
-    const echo = <K extends string>(key: K, path: Path, value: unknown) => {
-      const known = path === first ? about : path === second ? aboutSecond : undefined
-      if (known ? known.isSecret : isSecret(root, path)) return {}
-      return { [key]: known ? told(value, () => known.measures) : toldAt(root, path, value) }
-    }
-    return given.blames.flatMap((address) =>
-      concrete(input, pathOf(address, scope)).map((path) => {
-        const side = isSame(path, second) ? 'second' : isSame(path, first) ? 'first' : 'neither'
-        const [other, value, sent] = side === 'first' ? [second, b, a] : [first, a, b]
-        const own = side === 'first' ? first : second
-        const variant = variantOf(side, hasOrder, isTime, given.orEqual)
-        if (side === 'neither')
-          return faultOf(given, path, { variant, about: { first: new Place(first), other: new Place(second) } })
-        const spoken = { other: new Place(other), ...echo('value', other, value) }
-        return faultOf(given, path, { variant, about: spoken, ...echo('sent', own, sent) })
-      }),
-    )
+  judge(given, matter) {
+    const { root, input, scope } = matter
+    const plan = fixedAt(scope, given, () => planOf(given, root, scope, hasOrder))
+    const [a, b] = [valueAt(input, plan.first), valueAt(input, plan.second)]
+    return isNone(a) || isNone(b) || isRight(plan.order(a, b), given.orEqual ?? false)
+      ? []
+      : faultsOf(given, plan, input, [a, b])
+  },
+  tells: {
+    values: ({ reads }, terms) => reads.map((address) => terms.value(address) as string),
+    at(given, root, scope) {
+      const plan = planOf(given, root, scope, hasOrder)
+      return (input, a, b) => faultsOf(given, plan, input, [a, b])
+    },
   },
   sentence({ reads: [first = '', second = ''], blames, orEqual }, { isTime }) {
     const sides = new Set(blames.map((one) => (one === second ? 'second' : one === first ? 'first' : 'neither')))
@@ -104,17 +92,76 @@ export const comparing = <R extends string>(
   },
 })
 
+/** What a comparison needs to know of the two places. */
+interface Plan {
+  readonly first: Path
+  readonly second: Path
+  readonly about: readonly [first: About, second: About]
+  readonly order: Order
+  readonly blamed: readonly Path[]
+  readonly hasOrder: boolean
+  readonly isTime: boolean
+}
+
+function planOf({ reads, blames }: Rule, root: Node, scope: Scope, hasOrder: boolean): Plan {
+  const [first, second] = reads.map((address) => pathOf(address, scope)) as [Path, Path]
+  const aboutRead = (at: 0 | 1) => aboutAt(root, scope.base, reads[at] as string, at === 0 ? first : second)
+  const about = [aboutRead(0), aboutRead(1)] as const
+  return {
+    first,
+    second,
+    about,
+    order: orderAt(root, first, `${scope.base} ${reads[0]}`),
+    blamed: blames.map((address) => pathOf(address, scope)),
+    hasOrder,
+    isTime: hasOrder && about.some(({ measures }) => measures.some((measure) => areTimes.includes(measure))),
+  }
+}
+
+function faultsOf(
+  given: Comparing<string>,
+  plan: Plan,
+  input: Parts,
+  values: readonly [first: unknown, second: unknown],
+): readonly Fault[] {
+  const faults: Fault[] = []
+  for (const blamed of plan.blamed)
+    for (const path of concrete(input, blamed)) faults.push(faultAt(given, path, plan, values))
+  return faults
+}
+
+/** What is told where one of the two, or something else, is blamed: the other, and what was sent if it is no secret. */
+function faultAt(
+  given: Comparing<string>,
+  path: Path,
+  { first, second, about, hasOrder, isTime }: Plan,
+  values: readonly [first: unknown, second: unknown],
+): Fault {
+  const at = isSame(path, second) ? 1 : isSame(path, first) ? 0 : undefined
+  if (at === undefined) {
+    const variant = variantOf('neither', hasOrder, isTime, given.orEqual)
+    return faultOf(given, path, { variant, about: { first: new Place(first), other: new Place(second) } })
+  }
+  const other = at === 0 ? 1 : 0
+  const spoken = (one: 0 | 1) => told(values[one], () => about[one].measures)
+  const place = new Place(other === 0 ? first : second)
+  return faultOf(given, path, {
+    variant: variantOf(at === 0 ? 'first' : 'second', hasOrder, isTime, given.orEqual),
+    about: about[other].isSecret ? { other: place } : { other: place, value: spoken(other) },
+    sent: about[at].isSecret ? undefined : spoken(at),
+  })
+}
+
 /** Which of the two is blamed. */
 type Side = 'first' | 'second' | 'neither'
 
 /** The words follow from the side that is blamed. */
 function variantOf(side: Side, hasOrder: boolean, isTime: boolean, orEqual = false): string | undefined {
   if (!hasOrder) return side === 'neither' ? side : undefined
-  const variant = [side, ...(isTime ? ['time'] : []), ...(orEqual ? ['orEqual'] : [])]
-  return variant.map((word, index) => (index === 0 ? word : word[0]?.toUpperCase() + word.slice(1))).join('')
+  return `${side}${isTime ? 'Time' : ''}${orEqual ? 'OrEqual' : ''}`
 }
 
-const isSame = (a: Path, b: Path) => a.length === b.length && a.every((key, index) => key === b[index])
+const isSame = (a: Path, b: Path) => a === b || (a.length === b.length && a.every((key, index) => key === b[index]))
 
 /** Elements of two lists are no pairs: what compares them would have to compare each with each. */
 function mistakeOf({ reads, blames }: Rule): readonly [what: string, mend: string] | undefined {

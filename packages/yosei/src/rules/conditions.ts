@@ -57,18 +57,18 @@ export const mistakeIn = (
 ): Mistake | undefined => conditionOf(condition).mistake(condition, measuresOf, (inner) => mistakeIn(inner, measuresOf))
 
 export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
-  const paths = addressesIn(condition).map((address) => pathOf(address, matter.scope))
+  const paths = () => addressesIn(condition).map((address) => pathOf(address, matter.scope))
   return once(matter, condition, paths, () =>
     conditionOf(condition).holding(condition, matter, (inner) => holdingOf(inner, matter)),
   )
 }
 
 /** A condition whose values are as clients write them, for words. */
-export function toldCondition(condition: AnyCondition, matter: Matter): AnyCondition {
-  const at = (address: string) => pathOf(address, matter.scope)
+export function toldCondition(condition: AnyCondition, place: Pick<Matter, 'root' | 'scope'>): AnyCondition {
+  const at = (address: string) => pathOf(address, place.scope)
   const value = (address: string, one: unknown) =>
-    isOther(one) ? toldOther(one, at) : toldAt(matter.root, at(address), one)
-  const told = conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, matter))
+    isOther(one) ? toldOther(one, at) : toldAt(place.root, at(address), one)
+  const told = conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, place))
   // A record's own rules say where a field is inside of it; who reads an error looks from the outside.
   return 'address' in told ? { ...told, address: tellAddress(at(told.address)) } : told
 }

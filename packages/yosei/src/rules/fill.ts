@@ -87,11 +87,15 @@ export const fill: RuleOf<Fill> = {
     const path = pathOf(rule.address, scope)
     const reads = rule.reads.map((address) => {
       const read = pathOf(address, scope)
-      return once(matter, address, [read], () =>
-        eachOnce([read], (steps) => {
-          const [one, ...others] = concrete(input, read, steps)
-          return valueAt(input, one && others.length === 0 ? one : read)
-        }),
+      return once(
+        matter,
+        address,
+        () => [read],
+        () =>
+          eachOnce([read], (steps) => {
+            const [one, ...others] = concrete(input, read, steps)
+            return valueAt(input, one && others.length === 0 ? one : read)
+          }),
       )
     })
     for (const holder of concrete(input, path.slice(0, -1))) {

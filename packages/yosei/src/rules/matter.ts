@@ -24,11 +24,11 @@ export interface Matter {
 }
 
 /** What depends on nothing but paths that are the same for all elements is worked out once. */
-export function once<T>(matter: Matter, key: unknown, paths: readonly Path[], work: () => T): T {
+export function once<T>(matter: Matter, key: unknown, paths: () => readonly Path[], work: () => T): T {
   const { declared, concrete } = matter.scope
   const first = firstEach(declared)
   // An index of the element has been put in.
-  if (first >= 0 && paths.some((path) => concrete.slice(0, first + 1).every((step, index) => step === path[index])))
+  if (first >= 0 && paths().some((path) => concrete.slice(0, first + 1).every((step, index) => step === path[index])))
     return work()
   if (!matter.known.has(key)) matter.known.set(key, work())
   return matter.known.get(key) as T
@@ -42,19 +42,37 @@ export interface Scope {
   readonly declared: Path
   /** The same with indices. */
   readonly concrete: Path
+  /** What has been worked out for this place, where it is the same in every judgement. */
+  readonly fixed?: Map<unknown, unknown> | undefined
 }
 export const everywhere: Scope = { base: [], declared: [], concrete: [] }
+
+/** What depends on nothing but the declaration and the place: worked out once where no list is in the way. */
+export function fixedAt<T extends object>({ fixed }: Scope, key: unknown, work: () => T): T {
+  const known = fixed?.get(key)
+  if (known !== undefined) return known as T
+  const made = work()
+  fixed?.set(key, made)
+  return made
+}
 
 const paths = new Map<string, Path>()
 
 /** The path of a declared address, taken apart once; with the indices of the place where its rule is judged. */
-export function pathOf(address: string, { base, declared, concrete }: Scope): Path {
-  const own = paths.get(address) ?? (parseAddress(address) as Path)
-  paths.set(address, own)
+export function pathOf(address: string, scope: Scope): Path {
+  return fixedAt(scope, address, () => placed(address, scope))
+}
+
+function placed(address: string, { base, declared, concrete, fixed }: Scope): Path {
+  let own = paths.get(address)
+  if (!own) {
+    own = Object.freeze(parseAddress(address) as Path)
+    paths.set(address, own)
+  }
   if (declared.length === 0) return own
   const path = [...base, ...own]
   for (let i = 0; i < declared.length && path[i] === declared[i]; i++) path[i] = concrete[i] as string | number
-  return path
+  return fixed ? Object.freeze(path) : path
 }
 
 /** How far several paths go together, to the last `[]` or `{}` on that way; empty where there is none. */
@@ -104,6 +122,13 @@ const isIndex = (step: string | number) => typeof step === 'number'
 
 /** What depends on those steps alone that some paths share with another: worked out once for each of them. */
 export function eachOnce<T>(paths: readonly Path[], work: (...steps: Path[]) => T): (other: Path) => T {
+  if (paths.every((path) => firstEach(path) < 0)) {
+    let always: { readonly worked: T } | undefined
+    return () => {
+      always ??= { worked: work() }
+      return always.worked
+    }
+  }
   const known = new Map<string, T>()
   return (other) => {
     const steps = paths.map((path) => stepsShared(path, other))
@@ -118,8 +143,9 @@ export function eachOnce<T>(paths: readonly Path[], work: (...steps: Path[]) => 
 
 /** Whether anything was sent there. An empty text counts as absent where text is read. */
 export function isPresent(sent: Parts, path: Path): boolean {
-  const found = [valueAt(sent, path)].flat(firstEach(path) >= 0 ? Number.POSITIVE_INFINITY : 0)
-  return found.some((value) => value !== undefined && !(value === '' && path[0] !== 'body'))
+  const isThere = (value: unknown) => value !== undefined && !(value === '' && path[0] !== 'body')
+  const found = valueAt(sent, path)
+  return firstEach(path) < 0 ? isThere(found) : [found].flat(Number.POSITIVE_INFINITY).some(isThere)
 }
 
 export const isNone = (value: unknown): value is undefined | null => value === undefined || value === null
@@ -128,5 +154,15 @@ export const isNone = (value: unknown): value is undefined | null => value === u
 export const faultOf = (
   rule: { readonly code: string; readonly message?: string; readonly status?: number },
   path: Path,
-  rest: Partial<Fault> = {},
-): Fault => ({ path, stage: 'rules', code: rule.code, status: rule.status, messages: rule.message, ...rest })
+  rest: Omit<Partial<Fault>, 'path' | 'stage' | 'status' | 'place' | 'node' | 'hint'> = {},
+): Fault => ({
+  path,
+  stage: 'rules',
+  code: rest.code ?? rule.code,
+  status: rule.status,
+  messages: rest.messages ?? rule.message,
+  variant: rest.variant,
+  limit: rest.limit,
+  sent: rest.sent,
+  about: rest.about,
+})

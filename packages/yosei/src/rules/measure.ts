@@ -4,6 +4,7 @@ import { compareDecimals, isDecimal } from '../grammar/numbers.js'
 import { readInstant, readTime, writeDuration, writeInstant } from '../grammar/times.js'
 import type { Kinds, Node } from '../kinds/kind.js'
 import { isSecret, type Shape, shapesAt } from '../kinds/locate.js'
+import { Moment } from '../kinds/run.js'
 import type { Path } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { Mistake } from '../terms/mistake.js'
@@ -121,11 +122,12 @@ export function aboutAt(root: Node, base: Path, address: string, path: Path): Ab
 }
 
 /** A value as a client writes it. */
-export const toldAt = (root: Node, path: Path, value: unknown): unknown => told(value, () => measuresAt(root, path))
-/** The same, where it is known what is declared there. */
+export const toldAt = (root: Node, path: Path, value: unknown): unknown =>
+  value instanceof Date ? writeInstant(value) : told(value, () => measuresAt(root, path))
+/** The same for the words of an error, where it is known what is declared there. */
 export const told = (value: unknown, measures: () => readonly Measure[]): unknown =>
   value instanceof Date
-    ? writeInstant(value)
+    ? new Moment(value)
     : typeof value !== 'object' && measures().includes('duration')
       ? writeDuration(Number(value))
       : value
@@ -134,11 +136,11 @@ export const told = (value: unknown, measures: () => readonly Measure[]): unknow
 export type Order = (a: unknown, b: unknown) => number
 
 /** How values at a path compare with others: texts by what they stand for. */
-export function orderAt(root: Node, path: Path, name = path.join()): Order {
+export function orderAt(root: Node, path: Path, name?: string): Order {
   let found: readonly Measure[] | undefined
   return (a, b) => {
     if (typeof a !== 'string' && typeof b !== 'string') return plainOrder(a, b)
-    found ??= measuresOf(root, name, path)
+    found ??= measuresOf(root, name ?? path.join(), path)
     return found.includes('number') && isNumeric(a) && isNumeric(b)
       ? compareDecimals(String(a), String(b))
       : found.includes('instant')

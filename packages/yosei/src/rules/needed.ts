@@ -1,11 +1,13 @@
 /** Must be sent, or must not be sent, while a condition holds. */
 
-import { type Address, valueAt } from '../terms/address.js'
+import type { Node } from '../kinds/kind.js'
+import type { Fault } from '../kinds/run.js'
+import { type Address, firstEach, type Path, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { aCondition, anAddress } from '../terms/taken.js'
-import type { AnyCondition, Condition } from './condition.js'
+import type { AnyCondition, Condition, Holding } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn, toldCondition } from './conditions.js'
-import { concrete, faultOf, isNone, isPresent, type Matter, pathOf } from './matter.js'
+import { concrete, faultOf, isNone, isPresent, type Matter, pathOf, type Scope } from './matter.js'
 import { aboutAt } from './measure.js'
 import type { Rule, RuleOf } from './rule.js'
 
@@ -30,15 +32,22 @@ export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
 /** What the words speak of: made when they are, since many errors are told by code alone. */
 class During {
   readonly #condition: AnyCondition
-  readonly #matter: Matter
+  readonly #place: Pick<Matter, 'root' | 'scope'>
   readonly [name: string]: unknown
-  constructor(condition: AnyCondition, matter: Matter) {
+  constructor(condition: AnyCondition, place: Pick<Matter, 'root' | 'scope'>) {
     this.#condition = condition
-    this.#matter = matter
+    this.#place = place
   }
   get when(): AnyCondition {
-    return toldCondition(this.#condition, this.#matter)
+    return toldCondition(this.#condition, this.#place)
   }
+}
+
+function faultAt(rule: Conditional<'needed' | 'absent'>, path: Path, root: Node, scope: Scope): Fault {
+  const isHidden = addressesIn(rule.when).some(
+    (address) => aboutAt(root, scope.base, address, pathOf(address, scope)).isSecret,
+  )
+  return faultOf(rule, path, isHidden ? { variant: 'secret' } : { about: new During(rule.when, { root, scope }) })
 }
 
 const conditional = <R extends 'needed' | 'absent'>(
@@ -62,19 +71,25 @@ const conditional = <R extends 'needed' | 'absent'>(
   },
   judge(rule, matter) {
     const { root, input, sent, scope } = matter
-    const isHidden = () =>
-      addressesIn(rule.when).some((address) => {
-        const path = pathOf(address, scope)
-        return aboutAt(root, scope.base, address, path).isSecret
-      })
-    const isDue = holdingOf(rule.when, matter)
-    return concrete(input, pathOf(rule.address, scope)).flatMap((one) => {
-      if (!isWrong(isPresent(sent, one)) || !isDue(one)) return []
+    const faults: Fault[] = []
+    let isDue: Holding | undefined
+    for (const one of concrete(input, pathOf(rule.address, scope))) {
+      if (!isWrong(isPresent(sent, one))) continue
+      isDue ??= holdingOf(rule.when, matter)
       // What is needed in a list's element is not needed of an element that is null.
-      return typeof one.at(-2) === 'number' && isNone(valueAt(input, one.slice(0, -1)))
-        ? []
-        : [faultOf(rule, one, isHidden() ? { variant: 'secret' } : { about: new During(rule.when, matter) })]
-    })
+      if (!isDue(one) || (typeof one.at(-2) === 'number' && isNone(valueAt(input, one.slice(0, -1))))) continue
+      faults.push(faultAt(rule, one, root, scope))
+    }
+    return faults
+  },
+  tells: {
+    // Which elements of lists a condition holds against each other depends on more than its code looks at.
+    values: ({ when }, terms) =>
+      addressesIn(when).some((address) => firstEach(terms.path(address)) >= 0) ? undefined : [],
+    at(rule, root, scope) {
+      const faults = [faultAt(rule, pathOf(rule.address, scope), root, scope)]
+      return () => faults
+    },
   },
   sentence: ({ when, blames }, { isSecret }) =>
     addressesIn(when).some(isSecret) ? { code, variant: 'secret', at: blames } : { code, about: { when }, at: blames },

@@ -4,12 +4,14 @@
  * forgot.
  */
 
+import type { Node } from '../kinds/kind.js'
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'
+import type { Parts } from '../terms/parts.js'
 import { type AnyOptions, aName, anAddress, aStatus, aText, listOf, type Options, type Taken } from '../terms/taken.js'
 import type { AnyCondition } from './condition.js'
-import type { Matter } from './matter.js'
+import type { Matter, Scope } from './matter.js'
 import type { Measure } from './measure.js'
 import type { Terms } from './terms.js'
 
@@ -72,6 +74,13 @@ interface AboutAddresses {
   isSecret(address: string): boolean
 }
 
+/** What is told of a rule that does not hold, where it is judged at one place alone: what can be is made beforehand. */
+interface Telling<R extends Rule> {
+  /** What it needs to know, as code; `undefined` where its code does not say for certain that it does not hold. */
+  values(rule: R, terms: Terms): readonly string[] | undefined
+  at(rule: R, root: Node, scope: Scope): (input: Parts, ...values: unknown[]) => readonly Fault[]
+}
+
 export interface RuleOf<R extends Rule> {
   make(...given: never[]): R
   /** What its call takes, in order; the last may be for all that are left. */
@@ -96,6 +105,8 @@ export interface RuleOf<R extends Rule> {
   code(rule: R, terms: Terms): string | undefined
   /** What does not hold. */
   judge(rule: R, matter: Matter): readonly Fault[]
+  /** How its code tells that itself; without it, a rule that its code finds not to hold is judged once more. */
+  readonly tells?: Telling<R>
   sentence(rule: R, about: AboutAddresses): Sentence
 }
 

@@ -1,6 +1,6 @@
 /** Every rule, and how a declaration makes them. */
 
-import { type Path, parseAddress } from '../terms/address.js'
+import { firstEach, type Path, parseAddress } from '../terms/address.js'
 import { makersOf } from '../terms/taken.js'
 import { type ApartMaker, apart } from './apart.js'
 import { type AscendingMaker, ascending } from './ascending.js'
@@ -17,7 +17,7 @@ import { type FindMaker, find } from './find.js'
 import { type FitsMaker, fits } from './fits.js'
 import { type GapMaker, gap } from './gap.js'
 import { type InOrderMaker, inOrder } from './in-order.js'
-import { listsShared } from './matter.js'
+import { listsShared, type Scope } from './matter.js'
 import { absent, type NeededMaker, needed } from './needed.js'
 import type { AnyRule, RuleName, RuleOf, Rules } from './rule.js'
 import { type SumWithinMaker, sumWithin } from './sum-within.js'
@@ -89,11 +89,15 @@ export interface PlacedRule {
   readonly declared: Path
   /** The branch of a union that must be chosen there. */
   readonly guards: readonly { readonly path: Path; readonly value: string }[]
+  /** Where it is judged, if that is one place alone. */
+  readonly scope: Scope | undefined
 }
 
 export function placeRule(rule: AnyRule, base: Path, guards: PlacedRule['guards']): PlacedRule {
   const paths = ruleOf(rule)
     .each(rule)
     .map((address) => parseAddress(address) ?? [])
-  return { rule, base, declared: [...base, ...listsShared(paths)], guards }
+  const declared = [...base, ...listsShared(paths)]
+  const scope = firstEach(declared) < 0 ? { base, declared, concrete: declared, fixed: new Map() } : undefined
+  return { rule, base, declared, guards, scope }
 }

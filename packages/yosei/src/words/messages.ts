@@ -7,7 +7,7 @@
 import { mendNumber } from '../grammar/numbers.js'
 import { writeInstant } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
-import { type Fault, Forms, Place, Unshown } from '../kinds/run.js'
+import { type Fault, Forms, Moment, Place, Unshown } from '../kinds/run.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { conditionOf } from '../rules/conditions.js'
 import { tellAddress } from '../terms/address.js'
@@ -168,11 +168,14 @@ function ownWords({ messages, node, code }: Fault): OwnWords | undefined {
 /** What a function says of a fault; the catalogue has words where it fails. */
 function saidBy(words: Exclude<OwnWords, string>, { limit, sent }: Fault): string | undefined {
   try {
-    return String(words({ limit, sent: sent instanceof Unshown ? undefined : sent }))
+    return String(words({ limit, sent: sent instanceof Unshown ? undefined : spelled(sent) }))
   } catch {
     return undefined
   }
 }
+
+/** What was sent, with an instant as its text. */
+export const spelled = (sent: unknown): unknown => (sent instanceof Moment ? writeInstant(sent.instant) : sent)
 
 /** A place in a template: the value of a name, or one of two words by its number. */
 interface Slot {
@@ -213,6 +216,7 @@ function show(value: unknown, wording: Wording): string {
   if (typeof value === 'number') return String(value)
   if (value instanceof Date) return writeInstant(value)
   if (value instanceof Place) return wording.write(tellAddress(value.path))
+  if (value instanceof Moment) return writeInstant(value.instant)
   if (Array.isArray(value)) return value.map((one) => show(one, wording)).join(', ')
   // What was sent may have a `toString` of its own.
   return typeof value === 'object' && value !== null ? '…' : wording.write(bounded(String(value)))
@@ -221,8 +225,9 @@ function show(value: unknown, wording: Wording): string {
 const longest = 40
 
 /** What was sent, as the sender would recognise it: shortened, and never more than a scalar. */
-function quote(value: unknown, { write, mark }: Wording): string | undefined {
-  if (value instanceof Date) return writeInstant(value)
+function quote(given: unknown, { write, mark }: Wording): string | undefined {
+  if (given instanceof Date) return writeInstant(given)
+  const value = spelled(given)
   if (typeof value === 'object' && value !== null) return undefined
   if (typeof value !== 'string') return shorten(String(value))
   return value.length < longest - 1 && !escaped.test(value)
