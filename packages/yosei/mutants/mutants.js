@@ -21,17 +21,12 @@ const { values } = parseArgs({
 const root = fileURLToPath(new URL('../../../', import.meta.url))
 const bound = 0.85
 
-/** The fastest first: most changes are noticed there. What serves has suites of its own. */
-const stagesFor = (file) => [
-  // Nothing else looks at probes.
-  ...(/^probe\//.test(file)
-    ? [['probe']]
-    : [
-        ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine', 'mistakes', 'who', 'words'],
-        ['properties', 'http'],
-      ]),
-  ['lists', 'bodies', 'rules-engine', 'crossings', 'patch', 'reach', 'secrets', 'probe'],
-  ...(/^(adapt|answer|judge|read)\//.test(file) ? [['serve', 'turns', 'attack']] : []),
+/** The suites that are asked, where they run the line: what serves, and what probes, has some of its own. */
+const suitesFor = (file) => [
+  ...(/^probe\//.test(file) ? [] : ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine', 'mistakes']),
+  ...(/^probe\//.test(file) ? [] : ['who', 'words', 'properties', 'http', 'client']),
+  ...['lists', 'bodies', 'rules-engine', 'crossings', 'patch', 'reach', 'secrets', 'probe'],
+  ...(/^(adapt|answer|judge|read)\//.test(file) ? ['serve', 'turns', 'attack'] : []),
 ]
 
 /** mulberry32. */
@@ -114,8 +109,9 @@ function mutant() {
     const whole = readFileSync(join(root, dist, file), 'utf8').split('\n')
     whole[index] = changed
     const source = whole.join('\n')
+    const offset = [...whole.slice(0, index), ''].join('\n').length + place.index
     const { status } = spawnSync(process.execPath, ['--check', '--input-type=module', '-'], { input: source })
-    if (status === 0) return { file, index, text: text.trim(), changed: changed.trim(), source }
+    if (status === 0) return { file, index, offset, text: text.trim(), changed: changed.trim(), source }
   }
 }
 
@@ -147,45 +143,106 @@ function copyWorkspace() {
   return folder
 }
 
-const runTests = (folder, names) =>
+const jest = [
+  '--experimental-vm-modules',
+  '--disable-warning=ExperimentalWarning',
+  join(root, 'node_modules/jest/bin/jest.js'),
+]
+/** Runs suites one after the other, in this order, until one fails; what hangs fails too. */
+const runTests = (folder, names, milliseconds, env = {}) =>
   new Promise((resolve) => {
     const tests = names.map((name) => `packages/yosei/test/${name}.test`)
-    const jest = [
-      '--experimental-vm-modules',
-      '--disable-warning=ExperimentalWarning',
-      join(root, 'node_modules/jest/bin/jest.js'),
-    ]
-    const child = spawn(
-      process.execPath,
-      [...jest, '--bail', '--runInBand', '--forceExit', '--testTimeout=30000', ...tests],
-      {
-        cwd: folder,
-        stdio: 'ignore',
-        detached: true,
-        env: { ...process.env, PROPERTY_RUNS: '60', ENGINE_RUNS: '200' },
-      },
-    )
-    // What hangs is noticed too.
-    const timer = setTimeout(() => process.kill(-child.pid, 'SIGKILL'), 150_000)
+    const order = ['--bail', '--runInBand', `--testSequencer=${join(folder, 'in-order.cjs')}`]
+    const child = spawn(process.execPath, [...jest, ...order, '--forceExit', '--testTimeout=30000', ...tests], {
+      cwd: folder,
+      stdio: 'ignore',
+      detached: true,
+      env: { ...process.env, PROPERTY_RUNS: '60', ENGINE_RUNS: '200', SUITES: names.join(), ...env },
+    })
+    const timer = setTimeout(() => process.kill(-child.pid, 'SIGKILL'), milliseconds)
     child.on('exit', (code) => {
       clearTimeout(timer)
       resolve(code === 0)
     })
   })
+const inOrder = `const Sequencer = require('@jest/test-sequencer').default
+const names = process.env.SUITES.split(',')
+const place = ({ path }) => names.findIndex((name) => path.endsWith('/' + name + '.test.ts'))
+module.exports = class extends Sequencer {
+  sort(tests) { return [...tests].sort((a, b) => place(a) - place(b)) }
+}
+`
+
+/** For each suite how long it takes, and which places of each file it runs. */
+async function coverage(folders) {
+  const names = [...new Set(files.flatMap(suitesFor))]
+  const found = new Map()
+  const measure = async (folder) => {
+    for (let name = names.pop(); name; name = names.pop()) {
+      const told = mkdtempSync(join(tmpdir(), 'covered-'))
+      const start = performance.now()
+      const passes = await runTests(folder, [name], 300_000, { NODE_V8_COVERAGE: told })
+      if (!passes) throw new Error(`${name} fails as it is`)
+      found.set(name, { milliseconds: performance.now() - start, run: placesRun(told) })
+      rmSync(told, { recursive: true })
+    }
+  }
+  await Promise.all(folders.map(measure))
+  return found
+}
+
+/** The characters of each file that were run, as the engine tells it (one per function and block, from outer to inner). */
+function placesRun(folder) {
+  const run = new Map()
+  for (const name of readdirSync(folder))
+    for (const { url, functions } of JSON.parse(readFileSync(join(folder, name), 'utf8')).result) {
+      const at = url.indexOf(`/${dist}/`)
+      if (at < 0) continue
+      const file = url.slice(at + dist.length + 2).replace(/\?.*$/, '')
+      const ranges = functions.flatMap((one) => one.ranges)
+      const places = new Uint8Array(Math.max(...ranges.map(({ endOffset }) => endOffset)))
+      for (const { startOffset, endOffset, count } of ranges.sort(
+        (a, b) => a.startOffset - b.startOffset || b.endOffset - a.endOffset,
+      ))
+        places.fill(count > 0 ? 1 : 0, startOffset, endOffset)
+      const before = run.get(file)
+      run.set(file, before ? places.map((one, index) => one | (before[index] ?? 0)) : places)
+    }
+  return run
+}
 
 const count = Number(values.count)
 const all = Array.from({ length: count }, mutant)
+const folders = Array.from({ length: Number(values.workers) }, copyWorkspace)
+for (const folder of folders) writeFileSync(join(folder, 'in-order.cjs'), inOrder)
+const suites = await coverage(folders)
+/** The suites that run the changed place, in turns of some seconds: the fastest first, since most changes are noticed there. */
+function turnsFor({ file, offset }) {
+  const affected = suitesFor(file)
+    .filter((name) => suites.get(name).run.get(file)?.[offset])
+    .sort((a, b) => suites.get(a).milliseconds - suites.get(b).milliseconds)
+  const turns = []
+  for (const name of affected) {
+    const { milliseconds } = suites.get(name)
+    const turn = turns.at(-1)
+    if (turn && turn.milliseconds + milliseconds < 25_000) {
+      turn.names.push(name)
+      turn.milliseconds += milliseconds
+    } else turns.push({ names: [name], milliseconds })
+  }
+  return turns
+}
 const survivors = []
 let done = 0
-async function work() {
-  const folder = copyWorkspace()
+async function work(folder) {
   for (let one = all.pop(); one; one = all.pop()) {
     const path = join(folder, dist, one.file)
     const sound = readFileSync(path, 'utf8')
     writeFileSync(path, one.source)
+    const turns = turnsFor(one)
     let passes = true
-    for (const stage of stagesFor(one.file)) {
-      passes = await runTests(folder, stage)
+    for (const { names, milliseconds } of turns) {
+      passes = await runTests(folder, names, 30_000 + 6 * milliseconds)
       if (!passes) break
     }
     writeFileSync(path, sound)
@@ -193,11 +250,12 @@ async function work() {
     if (done % 10 === 0) console.error(`${done}/${count}, ${survivors.length} survived`)
     if (!passes) continue
     survivors.push(one)
-    console.log(`${done}/${count} survived: ${one.file}:${one.index + 1}\n  - ${one.text}\n  + ${one.changed}`)
+    const by = turns.length === 0 ? ' (no test runs it)' : ''
+    console.log(`${done}/${count} survived${by}: ${one.file}:${one.index + 1}\n  - ${one.text}\n  + ${one.changed}`)
   }
   rmSync(folder, { recursive: true, force: true })
 }
-await Promise.all(Array.from({ length: Number(values.workers) }, work))
+await Promise.all(folders.map(work))
 const caught = (count - survivors.length) / count
 console.log(`seed ${values.seed}: ${count - survivors.length} of ${count} noticed (${(100 * caught).toFixed(1)} %)`)
 process.exitCode = caught >= bound ? 0 : 1

@@ -3,6 +3,7 @@
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { bigInteger, choice, constant, DeclarationError, day, decimal, duration, either, endpoint, type Field, flag, instant, intake, integer, judgeParts, later, list, number, readAs, record, table, tagged, text, timeOfDay } from 'yosei'
+import { parseCode } from './samples.ts'
 
 const optional = { optional: true } as const
 const maybe = { optional: true, nullable: true } as const
@@ -79,6 +80,7 @@ test(`${rules.length} rules and ${conditions.length} conditions, by code and int
       // Some of them make no sense together.
       return
     }
+    parseCode(both[0])
     for (const [rule] of picked) used.add(rule)
     for (const { body, q } of sent) {
       const parts = () => ({ query: q === undefined ? {} : { q }, body: JSON.parse(JSON.stringify(body)) })

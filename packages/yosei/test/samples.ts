@@ -5,11 +5,13 @@ import {
   anything,
   bigInteger,
   choice,
+  codeOf,
   constant,
   DeclarationError,
   day,
   decimal,
   duration,
+  type Endpoint,
   either,
   endpoint,
   type Field,
@@ -461,6 +463,9 @@ const shown = (value: unknown) =>
   )
 const clock = new Date('2031-03-01T12:00:00Z')
 
+/** Code that does not parse would never be run: its endpoint is interpreted then, and nobody sees it. */
+export const parseCode = (put: unknown): unknown => new Function(`"use strict"\n${codeOf(put as Endpoint)}`)
+
 /** What each engine says of each of the values. */
 export function bothVerdicts([field, inQuery, values, unlisted, coerce]: EnginePair): {
   outcome: string
@@ -485,6 +490,7 @@ export function bothVerdicts([field, inQuery, values, unlisted, coerce]: EngineP
     if (error instanceof DeclarationError) return []
     throw error
   }
+  parseCode(both[0])
   return values.map((value) => {
     const isText = typeof value === 'string' || Array.isArray(value) || value === malformed
     const text = isText ? { a: value, b: value } : {}

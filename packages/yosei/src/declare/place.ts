@@ -16,6 +16,8 @@ interface Thicket {
   readonly guards: PlacedRule['guards']
 }
 export interface Placed {
+  /** Declares the parts. */
+  readonly root: Node
   readonly rules: readonly PlacedRule[]
   readonly thickets: readonly Thicket[]
 }
@@ -35,8 +37,9 @@ export const placedRules = oncePerBody((endpoint, body): Placed => {
       for (const [step, child] of childrenOf(node)) if (step !== undefined) look(child, [...base, step], guards)
     }
   }
-  look(rootOf(endpoint, body), [], [])
-  return { rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, [], []))], thickets }
+  const root = rootOf(endpoint, body)
+  look(root, [], [])
+  return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, [], []))], thickets }
 })
 
 /**
@@ -45,7 +48,7 @@ export const placedRules = oncePerBody((endpoint, body): Placed => {
  * @throws DeclarationError where a rule stands behind a reader, whose values have no addresses.
  */
 export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): readonly PlacedRule[] {
-  const { rules, thickets } = placedRules(endpoint, body)
+  const { root, rules, thickets } = placedRules(endpoint, body)
   const seen = new Set<Node>()
   const found: PlacedRule[] = []
   const look = (node: Node, base: Path): void => {
@@ -63,7 +66,7 @@ export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): r
   }
   const placed = new Set(rules.map(({ rule }) => rule))
   const isPlaced = (rule: AnyRule) => placed.has(rule)
-  look(rootOf(endpoint, body), [])
+  look(root, [])
   for (const { node, base } of thickets) look(node, base)
   return [...rules, ...found]
 }

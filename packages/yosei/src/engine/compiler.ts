@@ -131,6 +131,20 @@ function slowInstant(
   return undefined
 }
 
+/** The function of a declaration that holds itself. */
+type Entered = (value: unknown, run: Run, parsed: boolean) => unknown
+
+function entered(run: Run, reader: Entered, value: unknown, path: Path, parsed: boolean): unknown {
+  const { path: walk } = run
+  const { length } = walk
+  for (let i = 0; i < path.length; i++) walk.push(path[i] as string | number)
+  run.depth++
+  const read = reader(value, run, parsed)
+  run.depth--
+  while (walk.length > length) walk.pop()
+  return read
+}
+
 /** What generated code calls by name. */
 const library = {
   /** A path that never changes. */
@@ -151,20 +165,10 @@ const library = {
     if (read !== undefined && typeof read !== 'object' && typeof read !== 'function') return read
     return within(run, path, () => settleRead(node, read, base, sent, run))
   },
-  enter(
-    run: Run,
-    reader: (value: unknown, run: Run, parsed: boolean) => unknown,
-    value: unknown,
-    path: Path,
-    parsed: boolean,
-  ): unknown {
-    return readOnce(run, reader, value, () => {
-      run.depth++
-      const read = within(run, path, () => reader(value, run, parsed))
-      run.depth--
-      return read
-    })
-  },
+  enter: (run: Run, reader: Entered, value: unknown, path: Path, parsed: boolean): unknown =>
+    run.met
+      ? readOnce(run, reader, value, () => entered(run, reader, value, path, parsed))
+      : entered(run, reader, value, path, parsed),
   countFaults,
   mark: (run: Run) => ({ faults: run.faults.length, beyond: run.beyond, suggestions: run.suggestions }),
   isClean: (run: Run, mark: { faults: number; beyond: number }) => {

@@ -21,9 +21,9 @@ import { type PlacedRule, ruleOf } from '../rules/rules.js'
 import type { Sort, Terms } from '../rules/terms.js'
 import { EACH, firstEach, isEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
-import { readsOf, unset } from './rules.js'
+import { interpretRule, readsOf, unset } from './rules.js'
 
-/** A list that a loop goes through: the path of its elements, and the variables of one. */
+/** A list that a loop goes through: the path of its elements, and one of them as code, as it was read and sent. */
 interface Loop {
   readonly path: Path
   readonly element: string
@@ -36,13 +36,14 @@ export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined): C
   const root = rootOf(endpoint, body)
   const { rules } = placedRules(endpoint, body)
   const order = [...rules.keys()].sort((a, b) => Number(isLate(rules[a])) - Number(isLate(rules[b])))
-  writer.block('return function judgeRules(input, sent, accept, isKnown, run, barred, slow) {', () => {
-    writer.line(`if (isPolluted()) { ${order.map((index) => `slow(${index})`).join('; ')}; return }`)
+  writer.block('return function judgeRules(judging) {', () => {
+    writer.line('const { input, sent, accept, isKnown, run, barred } = judging')
+    writer.line(`if (isPolluted()) { ${order.map((index) => `interpret(judging, ${index})`).join('; ')}; return }`)
     writer.line('let own = unset')
     for (const index of order) {
       const placed = rules[index] as PlacedRule
       writer.line(`// ${quote(`${placed.rule.rule} ${placed.rule.reads.join(' ')}`)}`)
-      writer.block(`if (barred !== undefined && barred[${index}]) slow(${index}); else {`, () =>
+      writer.block(`if (barred !== undefined && barred[${index}]) interpret(judging, ${index}); else {`, () =>
         emitRule(writer, placed, index, root),
       )
     }
@@ -80,18 +81,12 @@ function emitRule(
         const terms = termsOf(writer, root, base, loops, hoist)
         const [list, sentList] = [terms.at(declared.slice(0, at)), terms.sentAt(declared.slice(0, at))]
         if (list === undefined || sentList === undefined) return false
-        const [all, of, i, e, s] = [
-          writer.name('l'),
-          writer.name('l'),
-          writer.name('i'),
-          writer.name('e'),
-          writer.name('s'),
-        ]
+        const [all, of, i, e] = [writer.name('l'), writer.name('l'), writer.name('i'), writer.name('e')]
         writer.line(`const ${all} = ${list}, ${of} = ${sentList}`)
         let isDone = true
         writer.block(`if (Array.isArray(${all})) for (let ${i} = 0; ${i} < ${all}.length; ${i}++) {`, () => {
-          writer.line(`const ${e} = ${all}[${i}], ${s} = ${usesSent(rule) ? `own1(${of}, ${i})` : 'undefined'}`)
-          loops.push({ path: declared.slice(0, at + 1), element: e, sent: s, index: i })
+          writer.line(`const ${e} = ${all}[${i}]`)
+          loops.push({ path: declared.slice(0, at + 1), element: e, sent: `own1(${of}, ${i})`, index: i })
           isDone = inside()
         })
         return isDone
@@ -116,13 +111,13 @@ function emitRule(
         return true
       }
       if (code.includes('(own = ')) writer.line('own = unset')
-      writer.line(`if (!(${holds})) slow(${index}, ${place()}, own)`)
+      writer.line(`if (!(${holds})) interpret(judging, ${index}, ${place()}, own)`)
       return true
     }
     return inside()
   })
   // What code cannot say is interpreted as a whole.
-  if (!lines) writer.line(`slow(${index})`)
+  if (!lines) writer.line(`interpret(judging, ${index})`)
   else
     writer.block(`r${index}: {`, () => {
       if (hoisted.length > 0) writer.line(`let ${hoisted.join(', ')}`)
@@ -140,9 +135,6 @@ function attempt(writer: Writer, write: () => boolean): (() => void) | undefined
     })
   )
 }
-
-const usesSent = ({ rule, during }: AnyRule) =>
-  during !== undefined || ['together', 'exactlyOne', 'atLeastOne', 'atMostOne', 'needed', 'absent'].includes(rule)
 
 /** A value whose names can be asked for without asking what it is. */
 const isNamed = (shapes: readonly Shape[]) =>
@@ -175,7 +167,9 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
     if (firstEach(path, loopOf(path)?.path.length ?? 0) >= 0) return undefined
     const loop = loopOf(path)
     const steps = loop ? path.slice(loop.path.length) : path
-    return (steps as readonly string[]).reduce((code, key) => `own1(${code}, ${quote(key)})`, loop ? loop.sent : 'sent')
+    const [part, ...inPart] = steps as readonly string[]
+    const [start, rest] = loop ? [loop.sent, steps] : [`sent.${part}`, inPart]
+    return (rest as readonly string[]).reduce((code, key) => `own1(${code}, ${quote(key)})`, start)
   }
   const sortOf = (path: Path): Sort => {
     const sorts = new Set(shapesAt(root, path).map(sortOfShape))
@@ -191,6 +185,7 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
     return list === undefined || !isList
       ? undefined
       : {
+          holder: list,
           list: `(${list} ?? none)`,
           of: (element: string) => chain(path.slice(0, each + 1), element, path.slice(each + 1)),
         }
@@ -206,7 +201,12 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
     holder: (address) => at(pathOf(address).slice(0, -1)),
     all(address) {
       const path = pathOf(address)
-      const code = `valueAt(input, ${pathCode(path)})`
+      const element = writer.name('e')
+      const [list, value] = [elements(path), elements(path)?.of(element)]
+      const code =
+        list && value !== undefined && loops.length === 0
+          ? `${list.holder}?.map((${element}) => ${value})`
+          : `valueAt(input, ${pathCode(path)})`
       return loops.length > 0 && !loopOf(path) ? hoist(code) : code
     },
     isSent(address) {
@@ -337,6 +337,7 @@ function passes(writer: Writer, field: Node, value: string): string | undefined 
 export const ruleLibrary = {
   none: Object.freeze([]),
   unset,
+  interpret: interpretRule,
   fail(run: Run, faults: readonly Fault[]): void {
     for (const fault of faults) addFault(run, fault)
   },

@@ -1,22 +1,24 @@
 /** How an endpoint is read and judged where code may be made: by the code that is made for it. */
-import { type BodyNode, type EndpointNode, oncePerBody } from '../declare/endpoint.js'
+import { oncePerBody } from '../declare/endpoint.js'
+import { type Placed, placedRules } from '../declare/place.js'
 import { compileEndpoint, compileRules } from './compiler.js'
 import { interpretParts, type Reader } from './parts.js'
 import type { RuleJudge } from './rules.js'
 
-/** The reader of an endpoint with a body of one media type. */
-export const readerOf = oncePerBody((endpoint, chosen): Reader => {
-  const interpreted: Reader = (path, query, header, cookie, body, run, hasBody) =>
-    interpretParts(endpoint, chosen, { path, query, header, cookie, body }, run, hasBody)
-  return (endpoint.engine === 'interpreted' ? undefined : compileEndpoint(endpoint, chosen, interpreted)) ?? interpreted
+export interface Compiled {
+  /** Its rules, each where it applies. */
+  readonly placed: Placed
+  readonly read: Reader
+  /** Judges the rules, where there are any and code may be made for them. */
+  readonly judge: RuleJudge | undefined
+}
+
+/** The code of an endpoint with a body of one media type. */
+export const compiled = oncePerBody((endpoint, body): Compiled => {
+  const interpreted: Reader = (path, query, header, cookie, sent, run, hasBody) =>
+    interpretParts(endpoint, body, { path, query, header, cookie, body: sent }, run, hasBody)
+  const placed = placedRules(endpoint, body)
+  return endpoint.engine === 'interpreted'
+    ? { placed, read: interpreted, judge: undefined }
+    : { placed, read: compileEndpoint(endpoint, body, interpreted) ?? interpreted, judge: compileRules(endpoint, body) }
 })
-
-const judgeFor = oncePerBody((endpoint, chosen) => ({
-  judge: endpoint.engine === 'interpreted' ? undefined : compileRules(endpoint, chosen),
-}))
-/** What judges the rules of an endpoint with a body of one media type by code. */
-const rulesOf = (endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined =>
-  judgeFor(endpoint, body).judge
-
-/** Reading and judging by code. */
-export const compiled = { readerOf, rulesOf }

@@ -14,61 +14,53 @@ import { concrete, type Matter, pathOf, type Scope } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, placeRule, ruleOf } from '../rules/rules.js'
 import { EACH, EACH_NAME, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
-import type { Parts } from '../terms/parts.js'
 import type { Step } from '../terms/verdict.js'
 import { branchTaken, fitting, hold } from './interpret.js'
 
-/** Judges the rules of an endpoint by code: see `emitRules`. `slow` interprets one, as a whole or at one place. */
-export type RuleJudge = (
-  input: Parts,
-  sent: Parts,
-  accept: string | undefined,
-  isKnown: boolean,
-  run: Run,
-  barred: readonly boolean[] | undefined,
-  slow: (index: number, place?: Path, own?: unknown) => void,
-) => void
+/** Judges the rules of an endpoint by code: see `emitRules`. */
+export type RuleJudge = (judging: Judging) => void
+
+/** What rules are judged on, wherever they lie. */
+export interface Judging extends Pick<Matter, 'root' | 'sent' | 'input' | 'accept' | 'run'> {
+  readonly placed: Placed
+  /** Whether somebody has said who is asking: where not, rules that look at it do not run. */
+  readonly isKnown: boolean
+  /** How many faults there were before: they keep rules from being judged. */
+  readonly found: number
+  /** Of each rule, whether they do so at any place. */
+  barred: readonly boolean[] | undefined
+  /** Made where code cannot say it. */
+  interpreter: Interpreter | undefined
+}
 
 /** Stands for what a rule's own function has not said. */
 export const unset = Symbol('unset')
 
 /** Runs every rule that can run. */
-export function runRules(
-  { rules, thickets }: Placed,
-  matter: Omit<Matter, 'scope' | 'hold' | 'fit' | 'known' | 'run'> & {
-    /** Whether somebody has said who is asking: where not, rules that look at it do not run. */
-    readonly isKnown: boolean
-  },
-  run: Run,
-  judgeByCode?: RuleJudge,
-): void {
-  const { faults } = run
-  const found = faults.length
-  const wrong = () => (found === 0 ? soundPlace : wrongPlaces(faults.slice(0, found)))
+export function runRules(judging: Judging, judgeByCode?: RuleJudge): void {
+  const { run, placed, found } = judging
   if (judgeByCode && run.beyond === 0 && !run.trace) {
-    const barred = found === 0 ? undefined : barredBy(faults, rules)
-    const judge = (slow: Slow) =>
-      judgeByCode(matter.input, matter.sent, matter.accept, matter.isKnown, run, barred, slow)
-    if (thickets.length > 0) {
-      const { judgeThickets, slowly } = interpreterOf({ rules, thickets }, matter, run, wrong())
-      judgeThickets(derives)
-      judge(slowly(barred))
-      judgeThickets(judges)
+    if (found > 0) judging.barred = barredBy(run.faults, placed.rules)
+    if (placed.thickets.length === 0) {
+      judgeByCode(judging)
       return
     }
-    // What is only needed where the code cannot tell is made when that comes.
-    let slow: Slow | undefined
-    judge((index, place, own) => {
-      slow ??= interpreterOf({ rules, thickets }, matter, run, wrong()).slowly(barred)
-      slow(index, place, own)
-    })
+    const { judgeThickets } = interpreterOf(judging)
+    judgeThickets(derives)
+    judgeByCode(judging)
+    judgeThickets(judges)
     return
   }
-  const { judgePlaced, judgeThickets } = interpreterOf({ rules, thickets }, matter, run, wrong())
-  for (const placed of rules) if (derives(placed.rule)) judgePlaced(placed)
+  const { judgePlaced, judgeThickets } = interpreterOf(judging)
+  for (const one of placed.rules) if (derives(one.rule)) judgePlaced(one)
   judgeThickets(derives)
-  for (const placed of rules) if (judges(placed.rule)) judgePlaced(placed)
+  for (const one of placed.rules) if (judges(one.rule)) judgePlaced(one)
   judgeThickets(judges)
+}
+
+/** Interprets one rule for the code: wherever it is placed, or at one place. */
+export function interpretRule(judging: Judging, index: number, place?: Path, own?: unknown): void {
+  interpreterOf(judging).judgeOne(index, place, own)
 }
 
 const derives = (rule: AnyRule) => ruleOf(rule).derives
@@ -106,7 +98,8 @@ function readBy(rules: readonly PlacedRule[]): Read {
 
 /** Of each rule, whether something that it reads is wrong, at any place. */
 function barredBy(faults: readonly Fault[], rules: readonly PlacedRule[]): readonly boolean[] {
-  const barred = new Array<boolean>(rules.length).fill(false)
+  const barred: boolean[] = []
+  for (const _ of rules) barred.push(false)
   const top = readBy(rules)
   for (const { path } of faults) bar(top, path, 0, barred)
   return barred
@@ -130,13 +123,21 @@ function barBelow(next: Read | undefined, path: Path, from: number, barred: bool
   if (next) bar(next, path, from + 1, barred)
 }
 
-type Slow = Parameters<RuleJudge>[6]
-type Whole = Parameters<typeof runRules>[1]
+interface Interpreter {
+  judgePlaced(placed: PlacedRule): void
+  judgeThickets(isDue: (rule: AnyRule) => boolean): void
+  judgeOne(index: number, place?: Path, own?: unknown): void
+}
 
-/** What interprets rules: one where it is placed, or at one place. */
-function interpreterOf({ rules, thickets }: Placed, matter: Whole, run: Run, wrong: WrongPlace) {
-  // Spelt out, since a spread for each of many elements takes longer than their rules.
-  const { root, sent, input, accept, isKnown } = matter
+/** How rules are interpreted that lie in one judgement. */
+function interpreterOf(judging: Judging): Interpreter {
+  judging.interpreter ??= makeInterpreter(judging)
+  return judging.interpreter
+}
+
+function makeInterpreter({ placed, root, sent, input, accept, isKnown, run, found, barred }: Judging): Interpreter {
+  const { rules, thickets } = placed
+  const wrong = found === 0 ? soundPlace : wrongPlaces(run.faults.slice(0, found))
   const put = (path: Path, value: unknown) => hold(root, path, value, run)
   const fit = fitting(run)
   const judge = (
@@ -145,6 +146,7 @@ function interpreterOf({ rules, thickets }: Placed, matter: Whole, run: Run, wro
     known: Map<unknown, unknown>,
     within: WrongPlace,
     own?: { readonly result: unknown },
+    // Spelt out, since a spread for each of many elements takes longer than their rules.
   ) => runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run, own }, run, within)
   const applies = (guards: PlacedRule['guards'], place: Path) =>
     guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)
@@ -174,21 +176,18 @@ function interpreterOf({ rules, thickets }: Placed, matter: Whole, run: Run, wro
           })
   }
   const knowns = new Map<number, Map<unknown, unknown>>()
-  /** What the code calls; it has looked which rules what is wrong keeps from being judged. */
-  const slowly =
-    (barred: readonly boolean[] | undefined): Slow =>
-    (index, place, own) => {
-      const placed = rules[index] as PlacedRule
-      if (!place) {
-        judgePlaced(placed)
-        return
-      }
-      const { rule, base, declared, scope = { base, declared, concrete: place } } = placed
-      const known = knowns.get(index) ?? new Map()
-      knowns.set(index, known)
-      judge(rule, scope, known, barred?.[index] ? wrong : soundPlace, own === unset ? undefined : { result: own })
+  const judgeOne = (index: number, place?: Path, own?: unknown) => {
+    const one = rules[index] as PlacedRule
+    if (!place) {
+      judgePlaced(one)
+      return
     }
-  return { judgePlaced, judgeThickets, slowly }
+    const { rule, base, declared, scope = { base, declared, concrete: place } } = one
+    const known = knowns.get(index) ?? new Map()
+    knowns.set(index, known)
+    judge(rule, scope, known, barred?.[index] ? wrong : soundPlace, own === unset ? undefined : { result: own })
+  }
+  return { judgePlaced, judgeThickets, judgeOne }
 }
 
 type Visit = (record: RecordNode, declared: Path, place: Path) => void

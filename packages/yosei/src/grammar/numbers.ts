@@ -101,10 +101,20 @@ export function decimalSum(texts: readonly (string | null | undefined)[]): strin
     sums[digits] = (sums[digits] ?? 0) + (isNegative ? -whole : whole)
     if (!Number.isSafeInteger(sums[digits])) return undefined
   }
-  const parts: string[] = []
-  for (const [digits, sum] of sums.entries())
-    if (sum !== undefined) parts.push(digits === 0 ? String(sum) : `${sum}e-${digits}`)
-  return parts.length === 1 && !String(parts[0]).includes('e') ? parts[0] : sumOf(parts)
+  const most = sums.length - 1
+  let total = 0
+  for (let digits = 0; digits <= most; digits++) {
+    total += (sums[digits] ?? 0) * 10 ** (most - digits)
+    if (!Number.isSafeInteger(total)) return undefined
+  }
+  return pointed(total, most)
+}
+
+/** A whole number with its point before so many of its digits. */
+function pointed(whole: number, digits: number): string {
+  if (digits <= 0) return String(whole)
+  const text = String(Math.abs(whole)).padStart(digits + 1, '0')
+  return `${whole < 0 ? '-' : ''}${text.slice(0, -digits)}.${text.slice(-digits)}`
 }
 
 /** The exact product of two decimals, as a text. */

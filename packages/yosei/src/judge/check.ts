@@ -1,6 +1,6 @@
 /** The stage that checks: the shape of every part, then the rules; all errors told together. */
 
-import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
+import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { type Placed, placedRules } from '../declare/place.js'
 import { interpretParts, type Reader } from '../engine/parts.js'
 import { type RuleJudge, runRules } from '../engine/rules.js'
@@ -15,10 +15,11 @@ import { firstOf } from './statuses.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
 import { type Asker, keepBody, withWho } from './who.js'
 
-interface Engine {
-  readerOf(endpoint: EndpointNode, body: BodyNode | undefined): Reader
-  rulesOf(endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined
-}
+/** The code that reads an endpoint with one of its bodies, and judges its rules. */
+type Engine = (
+  endpoint: EndpointNode,
+  body: BodyNode | undefined,
+) => { readonly placed: Placed; readonly read: Reader; readonly judge: RuleJudge | undefined }
 
 export interface Matter {
   /** What the verdict calls the endpoint. */
@@ -70,38 +71,34 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
   if (endpoint.who) run.who = matter.asker?.who
-  const engine = run.trace ? undefined : matter.engine
+  const code = run.trace || only ? undefined : matter.engine?.(endpoint, matter.body)
   const input =
-    engine && !(only || matter.form || run.inexact || run.sources || run.lines)
-      ? engine.readerOf(endpoint, matter.body)(
-          sent.path,
-          sent.query,
-          sent.header,
-          sent.cookie,
-          sent.body,
-          run,
-          hasBody,
-          matter.parsed,
-        )
+    code && !(matter.form || run.inexact || run.sources || run.lines)
+      ? code.read(sent.path, sent.query, sent.header, sent.cookie, sent.body, run, hasBody, matter.parsed)
       : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
   const { isSettled } = matter
   if (isSettled) run.faults = run.faults.filter(({ path, code }) => !isSettled(path, code))
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
-  const placed = placedRules(endpoint, matter.body)
+  const placed = code?.placed ?? placedRules(endpoint, matter.body)
   const due = only ? readingOnly(placed, only) : placed
   run.stage = 'rules'
   if (due.rules.length > 0 || due.thickets.length > 0) {
     const seen = withWho(endpoint, input, matter.asker)
     // Spelt out: a spread would be a third of what the rules of a small request take.
-    const whole = {
-      root: rootOf(endpoint, matter.body),
+    const judging = {
+      placed: due,
+      root: due.root,
       sent: withWho(endpoint, sent, matter.asker),
       input: seen,
       accept: matter.accept,
       isKnown: matter.asker !== undefined,
+      run,
+      found: run.faults.length,
+      barred: undefined,
+      interpreter: undefined,
     }
-    runRules(due, whole, run, only ? undefined : engine?.rulesOf(endpoint, matter.body))
+    runRules(judging, code?.judge)
     keepBody(input, seen)
   }
   const { faults, beyond, trace } = run
@@ -109,7 +106,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
     return trace
       ? { outcome: 'accepted', endpoint: name, input, trace }
       : { outcome: 'accepted', endpoint: name, input }
-  const inOrder = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults, sent)
+  const inOrder = cameInOrder(faults) ? faults : inDeclaredOrder(placed.root, faults, sent)
   const { lines } = run
   const ordered = lines ? inOrder.map((fault) => inLine(fault, lines)) : inOrder
   const { status, stage } = firstOf(ordered, endpoint.statuses)
@@ -125,7 +122,8 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
 }
 
 /** The rules that look at nothing but some parts. */
-const readingOnly = ({ rules, thickets }: Placed, parts: readonly Part[]): Placed => ({
+const readingOnly = ({ root, rules, thickets }: Placed, parts: readonly Part[]): Placed => ({
+  root,
   rules: rules.filter(({ rule, base }) =>
     rule.reads.every((address) => parts.includes((base[0] ?? parseAddress(address)?.[0]) as Part)),
   ),

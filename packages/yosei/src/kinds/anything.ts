@@ -44,7 +44,7 @@ export const anythingCode: CodeOf<AnythingNode> = {
     const copy = writer.name('t')
     writer.block(`if (parsed && typeof ${read} === "object" && ${read} !== null) {`, () => {
       writer.line(`const ${copy} = copyTree(${read}, run.deepest)`)
-      writer.line(`if (${copy} === undefined) ${slowly()}; else ${read} = ${copy}`)
+      writer.line(`if (${copy} !== undefined) ${read} = ${copy}; else ${slowly()}`)
     })
     writer.line(`else if (!(${json})) ${slowly()}`)
   },

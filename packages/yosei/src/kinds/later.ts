@@ -63,16 +63,24 @@ export const laterCode: CodeOf<LaterNode> = {
         writer.line(`return ${emit(held, 'value', { ...place, path: [], address: ['later'] })}`),
       )
     })
-    const enter = `enter(run, ${reader}, ${read}, ${writer.path(place)}, parsed)`
+    /** Where a program may have put one object into many places, it is asked whether it was read. */
+    const enter = () => {
+      writer.line(`if (run.met) ${read} = enter(run, ${reader}, ${read}, ${writer.path(place)}, parsed)`)
+      writer.block('else {', () => {
+        writer.line(`run.depth++; run.walk.push(${place.path.join(', ')})`)
+        writer.line(`${read} = ${reader}(${read}, run, parsed)`)
+        writer.line(`run.depth--; ${place.path.map(() => 'run.walk.pop()').join('; ')}`)
+      })
+    }
     const passed = [
       ...(node.need === 'optional' ? [`${read} !== undefined`] : []),
       ...(node.need === 'optional' && place.source === 'text' ? [`${read} !== ""`] : []),
       ...(node.nullable ? [`${read} !== null`] : []),
     ]
-    const line = `if (run.depth < run.deepest) ${read} = ${enter}; else ${slowly()}`
-    if (passed.length === 0) writer.line(line)
+    const look = () => writer.block('if (run.depth < run.deepest) {', enter, `} else ${slowly()}`)
+    if (passed.length === 0) look()
     else {
-      writer.block(`if (${passed.join(' && ')}) {`, () => writer.line(line))
+      writer.block(`if (${passed.join(' && ')}) {`, look)
       if (passed.length > 1 && place.source === 'text') writer.line(`else if (${read} === "") ${read} = undefined`)
     }
   },

@@ -91,7 +91,7 @@ export function tellCount(node: Node & { readonly length?: Bounds }, count: numb
 export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
   const by = typeof node.distinct === 'string' ? node.distinct : undefined
   const values = by === undefined ? read : read.map((one) => valueAt(one, [by]))
-  if (!mayRepeat(values)) return
+  if (!mayRepeatBy(values, undefined)) return
   const wrong = wrongElements(run, by)
   const seen = new Map<string, number>()
   const steps = by === undefined ? [] : [by]
@@ -120,28 +120,20 @@ function wrongElements({ faults, path: list }: Run, by: string | undefined): Rea
   return wrong
 }
 
-/** The same of the values that elements have under a name. */
-export function mayRepeatBy(elements: readonly unknown[], name: string | undefined): boolean {
-  if (name === undefined || elements.length > 16) return mayRepeat(elements)
-  for (let i = 0; i < elements.length; i++) {
-    const value = valueUnder(elements[i], name)
-    if (typeof value !== 'string' && typeof value !== 'number') return true
-    for (let j = 0; j < i; j++) if (valueUnder(elements[j], name) === value) return true
-  }
-  return false
-}
 const valueUnder = (element: unknown, name: string): unknown =>
   typeof element === 'object' && element !== null && Object.hasOwn(element, name)
     ? (element as { readonly [name: string]: unknown })[name]
     : undefined
 
-/** Rules out repetition among a few texts or numbers, which is most lists. */
-function mayRepeat(values: readonly unknown[]): boolean {
-  if (values.length > 16) return true
+/** Whether values may repeat, or those that they have under a name: among texts and numbers, that is soon ruled out. */
+export function mayRepeatBy(elements: readonly unknown[], name: string | undefined): boolean {
+  const values = name === undefined ? elements : elements.map((element) => valueUnder(element, name))
+  const seen = values.length > 16 ? new Set<unknown>() : undefined
   for (let i = 0; i < values.length; i++) {
     const value = values[i]
-    if (typeof value !== 'string' && typeof value !== 'number') return true
-    for (let j = 0; j < i; j++) if (values[j] === value) return true
+    if ((typeof value !== 'string' && typeof value !== 'number') || seen?.has(value)) return true
+    if (seen) seen.add(value)
+    else for (let j = 0; j < i; j++) if (values[j] === value) return true
   }
   return false
 }

@@ -98,8 +98,11 @@ export function inDeclaredOrder<T extends { readonly path: Path; readonly code: 
     const one = { item, ranks: ranksAlong(item, order) }
     const before = sorted.at(-1)
     // Most come in their order.
-    if (!before || compare(before.ranks, one.ranks) <= 0) sorted.push(one)
-    else sorted.splice(placeOf(one.ranks, sorted), 0, one)
+    const place = !before || compare(before.ranks, one.ranks) <= 0 ? sorted.length : placeOf(one.ranks, sorted)
+    sorted.push(one)
+    // By hand, since a splice of so few takes longer than all else here.
+    for (let at = sorted.length - 1; at > place; at--) sorted[at] = sorted[at - 1] as Ranked<T>
+    sorted[place] = one
   }
   return sorted.map(({ item }) => item)
 }

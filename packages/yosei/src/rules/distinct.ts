@@ -27,15 +27,19 @@ export interface Distinct extends Rule {
   readonly rule: 'distinct'
 }
 
-/** What is the same of two values alone that are: of several together, with its length before a text. */
-const keyCode = (sort: Sort, value: string, isOnly: boolean) =>
-  sort === 'instant'
-    ? `${value}.getTime()`
-    : isOnly
-      ? value
-      : sort === 'text'
-        ? `${value}.length + ":" + ${value}`
-        : value
+/**
+ * What is the same of some values together if and only if each is: texts last, and before all but the last of them their
+ * length, since a text may hold what parts it from the next.
+ */
+function keyCode(values: readonly { readonly name: string; readonly sort: Sort }[]): string {
+  const texts = values.filter(({ sort }) => sort === 'text').map(({ name }) => name)
+  const others = values
+    .filter(({ sort }) => sort !== 'text')
+    .map(({ name, sort }) => (sort === 'instant' ? `${name}.getTime()` : name))
+  const last = texts.pop()
+  const keys = [...others, ...texts.map((name) => `${name}.length + ":" + ${name}`), ...(last ? [last] : [])]
+  return keys.join(' + " " + ')
+}
 
 export const distinct: RuleOf<Distinct> = {
   make: (...reads: string[]) => ({ rule: 'distinct', code: 'repeated', reads, blames: [elementOf(reads)] }),
@@ -62,8 +66,8 @@ export const distinct: RuleOf<Distinct> = {
         return name
       })
       writer.line(`if (${names.map((name) => `${name} == null`).join(' || ')}) continue`)
-      const keys = values.map(({ sort }, at) => keyCode(sort, names[at] as string, values.length === 1))
-      writer.line(`const ${key} = ${keys.join(' + " " + ')}`)
+      const named = values.map(({ sort }, at) => ({ name: names[at] as string, sort }))
+      writer.line(`const ${key} = ${keyCode(named)}`)
       writer.line(`if (${seen}.has(${key})) { ${holds} = false; break }`)
       writer.line(`${seen}.add(${key})`)
     })

@@ -54,9 +54,13 @@ export const inOrder: RuleOf<InOrder> = {
       const next = writer.name('v')
       writer.line(`const ${next} = ${value}`)
       writer.line(`if (${next} == null) continue`)
-      const inOrder = terms.compare(address, last, orEqual ? '<=' : '<', next, sort)
+      const operator = orEqual ? '<=' : '<'
+      const time = writer.name('t')
+      if (sort === 'instant') writer.line(`const ${time} = ${next}.getTime()`)
+      const inOrder =
+        sort === 'instant' ? `${last} ${operator} ${time}` : terms.compare(address, last, operator, next, sort)
       writer.line(`if (${last} !== undefined && !(${inOrder})) { ${holds} = false; break }`)
-      writer.line(`${last} = ${next}`)
+      writer.line(`${last} = ${sort === 'instant' ? time : next}`)
     })
     return holds
   },
