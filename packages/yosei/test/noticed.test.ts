@@ -602,10 +602,115 @@ test('a whole file goes out as it is, with its own type or that of the body', as
   expect(() => send('text/plain')).toThrow('header.content-type')
 })
 
-test('a cookie that is one quotation mark is that', async () => {
-  const app = intake({ endpoints: { get: endpoint('GET /', { cookie: { theme: text() } }) } })
-  const verdict = await judge(app, 'GET / HTTP/1.1\nCookie: theme="')
-  expect(verdict).toMatchObject({ outcome: 'accepted', input: { cookie: { theme: '"' } } })
+test('blanks about a header value, and the quotes of a cookie, are not part of it', async () => {
+  const get = endpoint('GET /', { header: { 'x-team': text() }, cookie: { theme: text({ optional: true }) } })
+  const app = intake({ endpoints: { get } })
+  const inputOf = async (lines: string) => {
+    const verdict = await judge(app, `GET / HTTP/1.1\n${lines}\n`)
+    return verdict.outcome === 'accepted' && [verdict.input.header['x-team'], verdict.input.cookie.theme]
+  }
+  for (const [lines, team, theme] of [
+    ['X-Team: \t nebula\t \nCookie: theme="', 'nebula', '"'],
+    ['X-Team: a b\nCookie: theme=""', 'a b', undefined],
+    ['X-Team:\tnebula\nCookie: theme="x"', 'nebula', 'x'],
+  ])
+    expect([lines, await inputOf(lines as string)]).toEqual([lines, [team, theme]])
+})
+
+test('of two records with one rule, that one alone tells nothing that has a secret', () => {
+  const rules = (on: never) => [(on as { equal: (...all: string[]) => never }).equal('a', 'b')]
+  const room = record({ a: text({ secret: true }), b: text() }, { rules } as never)
+  const hall = record({ a: text(), b: text() }, { rules } as never)
+  const sent = { a: 'hush', b: 'x' }
+  for (const fields of [
+    { room, hall },
+    { hall, room },
+  ])
+    expect(told(judgeParts(one(record(fields)), { body: { room: sent, hall: sent } }))?.sort()).toEqual([
+      'body.hall.b unequal: must be the same as body.hall.a ("hush"); "x" was sent',
+      'body.room.b unequal: must be the same as body.room.a; "x" was sent',
+    ])
+})
+
+test('of elements that must differ by a field, those are compared whose field is right', () => {
+  const rows = one(list(record({ f: text(), n: integer() }), { distinct: 'f' }))
+  const many = Array.from({ length: 20 }, (_, n) => ({ f: `f${n}`, n }))
+  const addresses = (body: unknown) => {
+    const verdict = judgeParts(rows, { body })
+    return verdict.outcome === 'rejected' ? verdict.errors.map(({ address }) => address) : []
+  }
+  expect(
+    addresses([
+      { f: 'a', n: 'x' },
+      { f: 'a', n: 1 },
+      { f: 3, n: 1 },
+      { f: 3, n: 1 },
+    ]),
+  ).toEqual(['body[0].n', 'body[1].f', 'body[2].f', 'body[3].f'])
+  expect([addresses(many), addresses([...many, { f: 'f3', n: 1 }])]).toEqual([[], ['body[20].f']])
+})
+
+test('what may be anything is copied to its depth, in the code that is made too', async () => {
+  for (const engine of ['compiled', 'interpreted'] as const) {
+    const app = intake({ engine, endpoints: { one: one(record({ free: anything() })) } })
+    const nested = (depth: number) => `{"free":${'{"a":['.repeat(depth / 2)}1,null,"x",true${']}'.repeat(depth / 2)}}`
+    const verdicts = await Promise.all([nested(4), nested(64), nested(66)].map((body) => put(app, body)))
+    expect(verdicts.map(({ outcome }) => outcome)).toEqual(['accepted', 'accepted', 'rejected'])
+    expect(verdicts[0]).toMatchObject({ input: { body: JSON.parse(nested(4)) } })
+    expect(verdicts[2]).toMatchObject({ errors: [{ address: 'body.free', code: 'too_large' }] })
+  }
+})
+
+test('a trace says how long a lookup took', async () => {
+  const app = intake({
+    endpoints: {
+      one: one(record({ id: text() }), {
+        lookups: (on: never) => ({
+          of: (on as { lookup: (given: object) => never }).lookup({ reads: ['body.id'], ask: () => ({}) }),
+        }),
+      }),
+    },
+  })
+  const verdict = await judge(
+    app as never,
+    { method: 'POST', target: '/', headers: json, body: '{"id":"x"}' } as never,
+    { trace: true, services: {} } as never,
+  )
+  const [step] = verdict.trace?.steps.filter(({ stage }) => stage === 'lookups') ?? []
+  expect(step).toMatchObject({ outcome: 'passed' })
+  expect((step as { took: number }).took).toBeGreaterThanOrEqual(0)
+  expect((step as { took: number }).took).toBeLessThan(5000)
+})
+
+test('a first error has its place in an answer, however long its words are', async () => {
+  const verdict = judgeParts(one(text({ length: [9, 9], messages: { too_short: 'ü'.repeat(4000) } })), { body: 'x' })
+  const page = await answer(
+    verdict as never,
+    new Request('http://kr.example', { headers: { accept: 'text/html' } }),
+  ).text()
+  expect(page).toContain('ü'.repeat(4000))
+})
+
+test('a handler whose client has gone before it began is told so', async () => {
+  const gone: boolean[] = []
+  const app = intake({ endpoints: { a: endpoint('GET /', {}) }, journal: { write: () => 0 } })
+  const handle = serve(app, { a: (_, { signal }) => void gone.push(signal.aborted) })
+  await handle(new Request('http://kr.example/', { signal: AbortSignal.abort() }))
+  await handle(new Request('http://kr.example/'))
+  expect(gone).toEqual([true, false])
+})
+
+test('a size in bytes is that many', () => {
+  const upload = one({ 'text/plain': text({ length: [0, 99] }) } as never, { limits: { body: '4B' } })
+  const app = intake({ endpoints: { upload } })
+  const send = async (body: string) =>
+    (
+      await judge(
+        app as never,
+        { method: 'POST', target: '/', headers: { 'content-type': 'text/plain' }, body } as never,
+      )
+    ).outcome
+  return expect(Promise.all([send('abcd'), send('abcde')])).resolves.toEqual(['accepted', 'rejected'])
 })
 
 test('a turn that was given back is not held on to', async () => {
