@@ -171,7 +171,7 @@ function Operator() {
                       .map(({ address, code }) => `${address} ${code}`)
                       .join(', ')}
                   </div>
-                  <code>{tryOf(event)}</code>
+                  {tryOf(event) && <code>{tryOf(event)}</code>}
                 </li>
               ))}
           </ol>
@@ -186,14 +186,16 @@ function tryOf({ endpoint, errors }: JournalEvent): string {
   const declared = Object.hasOwn(app.endpoints, endpoint ?? '')
     ? app.endpoints[endpoint as keyof typeof app.endpoints]
     : undefined
-  if (!declared) return ''
+  // What a lookup did not find is not told: another path would be no such request.
+  const isUntold = errors.some(({ address, sent }) => address.startsWith('path.') && sent === undefined)
+  if (!declared || isUntold) return ''
   const target = declared.template.replace(
     /\{([^}]+)\}/g,
     (_, name: string) => errors.find(({ address }) => address === `path.${name}`)?.sent ?? 'kr-2',
   )
   const quoted = (text: string) => `'${text.replaceAll("'", "'\\''")}'`
   const settings = errors.flatMap(({ address, sent }) =>
-    sent === undefined || /^path/.test(address) ? [] : [`--with ${quoted(`${address}=${sent}`)}`],
+    sent === undefined || address.startsWith('path.') ? [] : [`--with ${quoted(`${address}=${sent}`)}`],
   )
   return ['npx yosei try intake.ts', declared.method, quoted(target), ...settings.slice(0, 5)].join(' ')
 }

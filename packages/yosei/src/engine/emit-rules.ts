@@ -202,7 +202,8 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
     all(address) {
       const path = pathOf(address)
       const element = writer.name('e')
-      const [list, value] = [elements(path), elements(path)?.of(element)]
+      const list = elements(path)
+      const value = list?.of(element)
       const code =
         list && value !== undefined && loops.length === 0
           ? `${list.holder}?.map((${element}) => ${value})`

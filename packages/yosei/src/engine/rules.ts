@@ -140,13 +140,13 @@ function makeInterpreter({ placed, root, sent, input, accept, isKnown, run, foun
   const wrong = found === 0 ? soundPlace : wrongPlaces(run.faults.slice(0, found))
   const put = (path: Path, value: unknown) => hold(root, path, value, run)
   const fit = fitting(run)
+  // Spelt out, since a spread for each of many elements takes longer than their rules.
   const judge = (
     rule: AnyRule,
     scope: Scope,
     known: Map<unknown, unknown>,
     within: WrongPlace,
     own?: { readonly result: unknown },
-    // Spelt out, since a spread for each of many elements takes longer than their rules.
   ) => runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run, own }, run, within)
   const applies = (guards: PlacedRule['guards'], place: Path) =>
     guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)
