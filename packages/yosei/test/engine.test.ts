@@ -5,24 +5,36 @@
 import { spawnSync } from 'node:child_process'
 import { describe, expect, test } from '@jest/globals'
 import {
+  bigInteger,
   choice,
   codeOf,
   constant,
   DeclarationError,
+  day,
+  decimal,
+  duration,
+  type Endpoint,
   either,
   endpoint,
   type Field,
+  flag,
+  instant,
   intake,
   integer,
   judgeParts,
   list,
+  number,
   readAs,
   record,
   table,
   tagged,
   text,
+  timeOfDay,
   tuple,
 } from 'yosei'
+import { endpointNode } from '../dist/declare/endpoint.js'
+import { startRun } from '../dist/engine/interpret.js'
+import { compiled } from '../dist/engine/reader.js'
 
 const hostile = [
   '"',
@@ -210,4 +222,63 @@ test('what the bench has by hand takes and refuses the same as the declarations'
     }
   }
   expect(compared).toBeGreaterThan(1000)
+})
+
+const bench = await import('../bench/declared.js' as string)
+
+describe('what is right is never interpreted, in what the bench measures', () => {
+  const { demonstration, longList, kinds, rules, ruledBody, ruledRows, clock } = bench
+  const bodies: [string, Endpoint, object][] = [
+    ['the booking', demonstration.endpoint, demonstration.sent],
+    ['the long list', longList.endpoint, longList.sent],
+    ...kinds.map(([name, field, value]: [string, Field, unknown]) => [
+      `kind ${name}`,
+      endpoint('POST /', { body: record({ value: field, again: list(field) }) }),
+      { body: { value, again: [value, value] } },
+    ]),
+    ...rules.map(([name, declared, , change = (body: object) => body]: [string, never, unknown, never]) => [
+      `rule ${name}`,
+      endpoint('POST /', { body: ruledBody, rules: declared }),
+      { body: (change as (body: object) => object)(ruledRows(3)) },
+    ]),
+  ]
+  const atBounds: [string, Field, unknown[]][] = [
+    ['text', text({ length: [1, 3] }), ['a', 'abc', '🔭🔭🔭']],
+    ['integer', integer({ min: 1, max: 3 }), [1, 3]],
+    ['number', number({ min: -1.5, max: 2.5 }), [-1.5, 0, 2.5]],
+    ['number between', number({ above: 0, below: 1 }), [Number.MIN_VALUE, 1 - Number.EPSILON]],
+    ['decimal', decimal({ min: '1', max: '2.5', digits: 2, scale: 1 }), ['1', '1.0', '2.5']],
+    ['bigInteger', bigInteger({ min: 1n, max: 3n }), ['1', '3']],
+    ['day', day({ from: '2031-01-01', until: '2031-01-03' }), ['2031-01-01', '2031-01-03']],
+    [
+      'instant',
+      instant({ from: '2031-01-01T00:00:00Z', until: '2031-01-02T00:00:00Z' }),
+      ['2031-01-01T00:00:00Z', '2031-01-02T01:00:00+01:00'],
+    ],
+    ['timeOfDay', timeOfDay({ from: '09:00', until: '17:00' }), ['09:00', '17:00:00']],
+    ['duration', duration({ min: '1m', max: '2h' }), ['PT1M', 'PT2H']],
+    ['list', list(integer(), { length: [1, 2], distinct: true }), [[1], [1, 2]]],
+    ['table', table(integer(), { length: [1, 2], names: /^[a-z]$/ }), [{ a: 1 }, { a: 1, b: 2 }]],
+    ['choice', choice([1, 'x']), [1, 'x']],
+    ['flag', flag({ nullable: true }), [true, false, null]],
+  ]
+  for (const [name, field, values] of atBounds)
+    bodies.push([`${name} at its bounds`, endpoint('POST /', { body: list(field) }), { body: values }])
+  const isInterpreted = (): never => {
+    throw new Error('the interpreter was asked')
+  }
+  test.each(bodies)('%s', (_, declared, { path = {}, query = {}, header = {}, body }: never) => {
+    const node = endpointNode(declared)
+    const { read, judge, placed } = compiled(node, node.bodies[0])
+    const { walk, ...rest } = startRun(clock.getTime())
+    const run = { ...rest, walk, interpreter: { ...rest.interpreter, interpret: isInterpreted } }
+    // What is wrong with a scalar is told at a path that is put there.
+    Object.defineProperty(run, 'path', { get: () => walk, set: isInterpreted })
+    const sent = { path, query, header, body }
+    const input = read(path, query, header, undefined, body, run as never, true, true)
+    const interpreter = { judgePlaced: isInterpreted, judgeThickets: isInterpreted, judgeOne: isInterpreted }
+    const about = { accept: undefined, isKnown: false, found: 0, barred: undefined, interpreter }
+    judge?.({ placed, root: placed.root, sent, input, run: run as never, ...about })
+    expect([run.faults, walk]).toEqual([[], []])
+  })
 })

@@ -35,6 +35,7 @@ import {
   list,
   memoryTurns,
   number,
+  readAs,
   record,
   refuse,
   serve,
@@ -680,6 +681,52 @@ test('a trace says how long a lookup took', async () => {
   expect(step).toMatchObject({ outcome: 'passed' })
   expect((step as { took: number }).took).toBeGreaterThanOrEqual(0)
   expect((step as { took: number }).took).toBeLessThan(5000)
+})
+
+test('separators of a query that separate nothing are passed by', async () => {
+  const get = endpoint('GET /', { query: { a: integer({ optional: true }), b: integer({ optional: true }) } })
+  const app = intake({ endpoints: { get } })
+  for (const [query, input] of [
+    ['&a=1', { a: 1 }],
+    ['a=1&&b=2', { a: 1, b: 2 }],
+    ['a=1&', { a: 1 }],
+    ['&', {}],
+  ] as const)
+    expect([query, await judge(app, `GET /?${query} HTTP/1.1\n`)]).toMatchObject([query, { input: { query: input } }])
+})
+
+test('own words of a rule may name the other value, as a client writes it', () => {
+  const window = record(
+    { opens: instant(), closes: instant() },
+    { rules: (on) => [on.ascending('opens', 'closes', { message: 'closes at {sent}, before {value}' })] },
+  )
+  expect(
+    told(judgeParts(one(window), { body: { opens: '2031-03-01T12:00:00Z', closes: '2031-03-01T12:00:00+01:00' } })),
+  ).toEqual(['body.closes out_of_order: closes at "2031-03-01T11:00:00Z", before 2031-03-01T12:00:00Z'])
+})
+
+test('a trace has of a reader what was sent and what it made of it, once', () => {
+  const twice = readAs(integer(), (value) => value * 2, { code: 'odd' })
+  const { trace } = judgeParts(one(record({ a: integer(), b: twice })), { body: { a: 1, b: 2 } }, { trace: true })
+  expect(trace?.readings.map(({ address, sent, read }) => [address, sent, read])).toEqual([
+    ['body.a', 1, 1],
+    ['body.b', 2, 4],
+  ])
+})
+
+test('the texts of a form with files are taken to the last byte of their limit', async () => {
+  const upload = endpoint('POST /', {
+    limits: { body: '100B' },
+    body: { 'multipart/form-data': record({ note: text(), plate: file({ bytes: '1kB', optional: true }) }) },
+  })
+  const handle = serve(intake({ endpoints: { upload } }), { upload: () => 'kept' })
+  const send = async (length: number) => {
+    const body = new FormData()
+    body.append('note', 'x'.repeat(length))
+    return (await handle(new Request('http://kr.example/', { method: 'POST', body }))).status
+  }
+  // The name counts too.
+  expect([await send(96), await send(97)]).toEqual([200, 413])
 })
 
 test('a first error has its place in an answer, however long its words are', async () => {
