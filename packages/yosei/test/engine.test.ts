@@ -264,6 +264,35 @@ describe('what is right is never interpreted, in what the bench measures', () =>
   ]
   for (const [name, field, values] of atBounds)
     bodies.push([`${name} at its bounds`, endpoint('POST /', { body: list(field) }), { body: values }])
+  const cell = record({ x: integer(), y: integer({ optional: true }) })
+  const ordered = record({ x: integer(), y: integer() }, { rules: (on) => [on.ascending('x', 'y')] })
+  const plan = record({
+    grid: list(record({ cells: list(cell), max: integer(), at: instant() })),
+    mode: tagged('k', { fast: ordered, slow: record({}) }),
+    inner: ordered,
+    word: text(),
+    price: decimal({ optional: true }),
+    room: record({ x: integer({ optional: true }), y: integer({ optional: true }) }, { optional: true }),
+  })
+  const input = { grid: [{ cells: [{ x: 1, y: 2 }, { x: 2 }], max: 3, at: '2031-03-01T00:00:00Z' }], word: 'x' }
+  const planned = endpoint('POST /', {
+    body: plan,
+    query: { q: text({ optional: true }) },
+    rules: (on) => [
+      on.ascending('body.grid[].cells[].x', 'body.grid[].max'),
+      on.atLeastOne('query.q', 'body.word'),
+      on.exactlyOne('body.room.x', 'body.room.y'),
+      on.needed(
+        'body.grid[].cells[].y',
+        on.any(on.above('body.grid[].cells[].x', 5), on.is('body.mode.k', 'none' as 'fast')),
+      ),
+      on.absent('body.price', on.all(on.present('body.word'), on.not(on.in('body.word', ['x', 'y'])))),
+      on.while(on.suits('body.word', text({ length: [1, 2] })), [on.distinct('body.grid[].cells[].x')]),
+      on.needed('query.q', on.above('body.inner.x', on.other('body.inner.y'))),
+    ],
+  })
+  for (const mode of [{ k: 'fast', x: 1, y: 2 }, { k: 'slow' }])
+    bodies.push([`rules in a ${mode.k} branch`, planned, { body: { ...input, inner: { x: 1, y: 2 }, mode } }])
   const isInterpreted = (): never => {
     throw new Error('the interpreter was asked')
   }
@@ -278,6 +307,7 @@ describe('what is right is never interpreted, in what the bench measures', () =>
     const input = read(path, query, header, undefined, body, run as never, true, true)
     const interpreter = { judgePlaced: isInterpreted, judgeThickets: isInterpreted, judgeOne: isInterpreted }
     const about = { accept: undefined, isKnown: false, found: 0, barred: undefined, interpreter }
+    expect(judge === undefined).toBe(placed.rules.length === 0)
     judge?.({ placed, root: placed.root, sent, input, run: run as never, ...about })
     expect([run.faults, walk]).toEqual([[], []])
   })

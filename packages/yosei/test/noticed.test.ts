@@ -729,6 +729,64 @@ test('the texts of a form with files are taken to the last byte of their limit',
   expect([await send(96), await send(97)]).toEqual([200, 413])
 })
 
+test('a list or a table may hold its own kind where it may be empty', () => {
+  const [tree, names]: Field[] = [
+    list(later(() => tree as never)) as never,
+    table(later(() => names as never)) as never,
+  ]
+  const least: Field = list(
+    later(() => least as never),
+    { length: [1, 9] },
+  ) as never
+  const named: Field = table(
+    later(() => named as never),
+    { length: [1, 9] },
+  ) as never
+  expect(judgeParts(one(tree as Field), { body: [[], [[]]] }).outcome).toBe('accepted')
+  expect(judgeParts(one(names as Field), { body: { a: {} } }).outcome).toBe('accepted')
+  for (const endless of [least, named]) expect(() => one(endless)).toThrow('holds itself without end')
+})
+
+test('a limit in calendar months that the clocks skip is the first instant behind', () => {
+  const inParis = one(instant({ zone: 'Europe/Paris', from: '+1y' }))
+  // A year later the clocks go from two to three at that night.
+  const now = new Date('2030-03-30T01:30:00Z')
+  const outcomes = ['2031-03-30T00:59:59Z', '2031-03-30T01:00:00Z'].map(
+    (body) => judgeParts(inParis, { body }, { now }).outcome,
+  )
+  expect(outcomes).toEqual(['rejected', 'accepted'])
+})
+
+test('a sum is not held to what is no number, and own words are told to their first four thousand characters', () => {
+  const limited = one(record({ all: list(integer()), most: anything() }), {
+    rules: (on: never) => [
+      (on as { sumWithin: (...all: unknown[]) => never }).sumWithin('body.all[]', { atMost: 'body.most' }),
+    ],
+  })
+  const codes = (most: unknown) =>
+    told(judgeParts(limited, { body: { all: [1, 2], most } }))?.map((text) => text.split(':')[0])
+  expect([codes('x'), codes(2), codes(3)]).toEqual([['body.most wrong_type'], ['body.all above_max'], undefined])
+  const spoken = one(text({ length: [9, 9], messages: { too_short: () => `a${'b'.repeat(5000)}` } } as never))
+  const [long] = told(judgeParts(spoken, { body: 'x' })) ?? []
+  expect(long).toBe(`body too_short: a${'b'.repeat(3999)}…`)
+})
+
+test('a file that no field of a form takes is told as unlisted, however long', async () => {
+  const upload = endpoint('POST /', {
+    limits: { body: '1kB' },
+    body: { 'multipart/form-data': record({ note: text(), plate: file({ bytes: '9kB', optional: true }) }) },
+  })
+  const handle = serve(intake({ endpoints: { upload } }), { upload: () => 'kept' })
+  const body = new FormData()
+  body.append('note', 'x')
+  body.append('other', new Blob(['x'.repeat(5000)]), 'other.bin')
+  const response = await handle(new Request('http://kr.example/', { method: 'POST', body }))
+  expect([response.status, await response.json()]).toMatchObject([
+    422,
+    { fields: { 'body.other': [{ code: 'unlisted' }] } },
+  ])
+})
+
 test('a first error has its place in an answer, however long its words are', async () => {
   const verdict = judgeParts(one(text({ length: [9, 9], messages: { too_short: 'ü'.repeat(4000) } })), { body: 'x' })
   const page = await answer(
@@ -780,6 +838,7 @@ test('a syntax error inside of a list is told where it is, also behind a comma',
   }
   for (const [body, place] of [
     ['[1, 2, x]', '1:8'],
+    ['[true, false, null, x]', '1:21'],
     ['{"a": [1,\n "b", }', '2:7'],
     ['{"a": 1, 2}', '1:10'],
     ['[{"a": 1}, {"b": tru}]', '1:18'],

@@ -84,11 +84,13 @@ test(`${rules.length} rules and ${conditions.length} conditions, by code and int
     for (const [rule] of picked) used.add(rule)
     for (const { body, q } of sent) {
       const parts = () => ({ query: q === undefined ? {} : { q }, body: JSON.parse(JSON.stringify(body)) })
-      const [compiled, interpreted] = both.map((put) => judgeParts(put as never, parts()) as { outcome: string; errors?: { code: string }[] })
+      const [compiled, interpreted] = both.map((put) => judgeParts(put as never, parts()) as { outcome: string; status?: number; errors?: { code: string }[] })
       outcomes[compiled?.outcome ?? ''] = (outcomes[compiled?.outcome ?? ''] ?? 0) + 1
       for (const { code } of compiled?.errors ?? []) codes.add(code)
       const show = (verdict: unknown) => JSON.stringify(verdict, (_, one) => (typeof one === 'bigint' ? `${one}n` : Object.is(one, -0) ? '-0' : one))
       expect(show(compiled)).toBe(show(interpreted))
+      // Two that fail alike would say the same.
+      expect(compiled?.status).not.toBe(500)
     }
   }), { numRuns: runs, ...(process.env.RULE_RUNS ? {} : { seed: 5 }) })
   // All of them were tried, and both outcomes came often.

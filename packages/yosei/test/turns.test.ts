@@ -190,6 +190,18 @@ overRedis('over Redis, in four processes', () => {
     expect(fences).toEqual([...fences].sort((a, b) => a - b))
     expect(new Set(fences).size).toBe(8)
   })
+  test('who gave up waiting leaves its place to another', async () => {
+    const store = redisTurns(client as never)
+    const { signal } = new AbortController()
+    const take = (wait: number) => store.take('place', 'one', { wait, lease: 5000, waiters: 1, signal })
+    const held = await take(0)
+    expect(await take(60)).toBe('busy')
+    // Only one may wait at a time: while it does, the others are too many.
+    const [first, second] = await Promise.all([take(200), sleep(50).then(() => take(200))])
+    expect([first, second]).toEqual(['busy', 'full'])
+    await (held as { release(): Promise<void> }).release()
+    expect(typeof (await take(0))).toBe('object')
+  })
   test('the fence grows also where Redis has lost what it knew, and the keys of a turn lie together in a cluster', async () => {
     await client.set('room', '1000')
     const fence = async () =>

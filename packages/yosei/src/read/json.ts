@@ -104,7 +104,6 @@ function scan(text: string, most: number, forNames: boolean): Path[] {
     } else if (one === '}' || one === ']') {
       open.pop()
       path.pop()
-      nameIsDue = false
     } else if (one === ',') {
       const inside = open.at(-1)
       nameIsDue = typeof inside !== 'number'
