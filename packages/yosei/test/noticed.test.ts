@@ -3,7 +3,7 @@
  */
 import { spawnSync } from 'node:child_process'
 import { once } from 'node:events'
-import { createServer } from 'node:http'
+import { createServer, STATUS_CODES } from 'node:http'
 import { type AddressInfo, connect as connectTo } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
@@ -730,20 +730,22 @@ test('the texts of a form with files are taken to the last byte of their limit',
 })
 
 test('a list or a table may hold its own kind where it may be empty', () => {
-  const [tree, names]: Field[] = [
-    list(later(() => tree as never)) as never,
-    table(later(() => names as never)) as never,
-  ]
-  const least: Field = list(
-    later(() => least as never),
+  interface Many extends Array<Many> {}
+  interface Named {
+    [name: string]: Named
+  }
+  const tree: Field<Many> = list(later(() => tree)) as never
+  const names: Field<Named> = table(later(() => names)) as never
+  const least: Field<Many> = list(
+    later(() => least),
     { length: [1, 9] },
   ) as never
-  const named: Field = table(
-    later(() => named as never),
+  const named: Field<Named> = table(
+    later(() => named),
     { length: [1, 9] },
   ) as never
-  expect(judgeParts(one(tree as Field), { body: [[], [[]]] }).outcome).toBe('accepted')
-  expect(judgeParts(one(names as Field), { body: { a: {} } }).outcome).toBe('accepted')
+  expect(judgeParts(one(tree), { body: [[], [[]]] }).outcome).toBe('accepted')
+  expect(judgeParts(one(names), { body: { a: {} } }).outcome).toBe('accepted')
   for (const endless of [least, named]) expect(() => one(endless)).toThrow('holds itself without end')
 })
 
@@ -785,6 +787,26 @@ test('a file that no field of a form takes is told as unlisted, however long', a
     422,
     { fields: { 'body.other': [{ code: 'unlisted' }] } },
   ])
+})
+
+test('an answer has the title of its status', async () => {
+  const verdict = { outcome: 'rejected', endpoint: undefined, stage: 'read', headers: {}, errors: [], more: 0 }
+  // Node has three that are unassigned or obsolete, and two by the names of an older RFC.
+  const renamed: { [status: string]: string } = { 413: 'Content Too Large', 422: 'Unprocessable Content' }
+  for (const [status, name] of Object.entries({ ...STATUS_CODES, ...renamed })) {
+    if (Number(status) < 400 || ['418', '509', '510'].includes(status)) continue
+    const { title } = (await answer({ ...verdict, status: Number(status) } as never).json()) as { title: string }
+    expect([status, title]).toEqual([status, name])
+  }
+})
+
+test('decimals of many digits are held to their bounds', () => {
+  const [low, high] = ['12345678901234567.8', '12345678901234568.1']
+  const priced = one(decimal({ min: low as string, max: high as string }))
+  const codes = ['12345678901234567.7', low, high, '12345678901234568.2'].map(
+    (body) => told(judgeParts(priced, { body }))?.[0]?.split(':')[0],
+  )
+  expect(codes).toEqual(['body below_min', undefined, undefined, 'body above_max'])
 })
 
 test('a first error has its place in an answer, however long its words are', async () => {

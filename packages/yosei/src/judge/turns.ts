@@ -46,11 +46,8 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
       if (line.holder || line.waiting.size > 0) {
         if (wait <= 0) return 'busy'
         if (line.waiting.size >= waiters) return 'full'
-        if (!(await waitFor(line, wait, signal))) {
-          if (line.waiting.size === 0 && !line.holder) lines.delete(id)
-          return 'busy'
-        }
-        lines.set(id, line)
+        // Whoever holds it ends the line, where nobody waits any more.
+        if (!(await waitFor(line, wait, signal))) return 'busy'
       }
       const holder: Holder = { lease: undefined }
       line.holder = holder

@@ -172,7 +172,7 @@ export function checkStatus(where: string, name: string, status: unknown, usual:
     mistake(where, `${name} is ${status}`, `Give it a status from ${least} to ${least + 99}: that is whose fault it is`)
 }
 
-/** Reason phrases of RFC 9110, section 15, and RFC 6585. */
+/** Reason phrases of the registry of HTTP status codes (RFC 9110, section 16.2): a service may answer with any. */
 export const titles: { readonly [status: number]: string } = {
   400: 'Bad Request',
   401: 'Unauthorized',
@@ -180,20 +180,36 @@ export const titles: { readonly [status: number]: string } = {
   403: 'Forbidden',
   404: 'Not Found',
   405: 'Method Not Allowed',
+  406: 'Not Acceptable',
+  407: 'Proxy Authentication Required',
   408: 'Request Timeout',
   409: 'Conflict',
   410: 'Gone',
+  411: 'Length Required',
   412: 'Precondition Failed',
   413: 'Content Too Large',
   414: 'URI Too Long',
   415: 'Unsupported Media Type',
+  416: 'Range Not Satisfiable',
   417: 'Expectation Failed',
+  421: 'Misdirected Request',
   422: 'Unprocessable Content',
   423: 'Locked',
+  424: 'Failed Dependency',
+  425: 'Too Early',
+  426: 'Upgrade Required',
   428: 'Precondition Required',
   429: 'Too Many Requests',
   431: 'Request Header Fields Too Large',
+  451: 'Unavailable For Legal Reasons',
   500: 'Internal Server Error',
   501: 'Not Implemented',
+  502: 'Bad Gateway',
   503: 'Service Unavailable',
+  504: 'Gateway Timeout',
+  505: 'HTTP Version Not Supported',
+  506: 'Variant Also Negotiates',
+  507: 'Insufficient Storage',
+  508: 'Loop Detected',
+  511: 'Network Authentication Required',
 }
