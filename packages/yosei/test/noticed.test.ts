@@ -662,6 +662,32 @@ test('what may be anything is copied to its depth, in the code that is made too'
   }
 })
 
+test('a lookup is told who is asking, what was found before, and when nobody waits any more', async () => {
+  const asked: unknown[] = []
+  const get = endpoint('GET /{id}', {
+    who: record({ role: text() }),
+    path: { id: text() },
+    lookups: (on) => {
+      const first = on.lookup({ reads: ['path.id'], ask: async (_, [id]) => `${id}1` })
+      const second = on.lookup({
+        reads: ['path.id'],
+        follows: { first },
+        ask: async (_, __, { who, found, signal }) => {
+          asked.push(who, found, signal.aborted)
+          return true
+        },
+      })
+      return { first, second }
+    },
+  })
+  const app = intake({ endpoints: { get }, identify: () => undefined as never })
+  const verdict = await judge(app, 'GET /a HTTP/1.1\n', { who: { role: 'clerk' }, services: {} })
+  expect([verdict.outcome, asked]).toEqual([
+    'accepted',
+    [{ role: 'clerk' }, expect.objectContaining({ first: 'a1' }), false],
+  ])
+})
+
 test('a trace says how long a lookup took', async () => {
   const app = intake({
     endpoints: {
