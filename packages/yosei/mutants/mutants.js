@@ -21,12 +21,13 @@ const { values } = parseArgs({
 const root = fileURLToPath(new URL('../../../', import.meta.url))
 const bound = 0.85
 
-/** The suites that are asked, where they run the line: what serves, and what probes, has some of its own. */
+/** The suites that are asked, where they run the line: what serves, probes, or could take for ever, has some of its own. */
 const suitesFor = (file) => [
   ...(/^probe\//.test(file) ? [] : ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine', 'mistakes']),
   ...(/^probe\//.test(file) ? [] : ['who', 'words', 'properties', 'http', 'client']),
   ...['lists', 'bodies', 'rules-engine', 'crossings', 'patch', 'reach', 'secrets', 'probe'],
-  ...(/^(adapt|answer|judge|read)\//.test(file) ? ['serve', 'turns', 'attack'] : []),
+  ...(/^(adapt|answer|judge|read)\//.test(file) ? ['serve', 'turns'] : []),
+  ...(/^(adapt|answer|judge|read|grammar)\/|^kinds\/(either|reading|tell-apart)/.test(file) ? ['attack'] : []),
 ]
 
 /** mulberry32. */

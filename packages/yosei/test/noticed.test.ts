@@ -688,6 +688,33 @@ test('a lookup is told who is asking, what was found before, and when nobody wai
   ])
 })
 
+describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
+  const judged = (body: Field, sent: unknown) =>
+    judgeParts(intake({ engine, endpoints: { one: one(body) } }).endpoints.one, { body: sent })
+  const places = (body: Field, sent: unknown) => told(judged(body, sent))?.map((text) => text.split(':')[0])
+  test('objects that must differ are told apart by what they have', () => {
+    const rows = list(record({ a: integer(), b: text({ optional: true }) }), { distinct: true })
+    expect([
+      places(rows, [{ a: 1 }, { a: 2 }, { a: 1, b: 'x' }]),
+      places(rows, [{ a: 1, b: undefined }, { a: 1 }]),
+    ]).toEqual([undefined, ['body[1] repeated']])
+  })
+  test('what holds itself may be null where that is said', () => {
+    const chain: Field<{ next: unknown }> = record({ next: later(() => chain, { nullable: true }) }) as never
+    expect(judged(chain, { next: { next: null } })).toMatchObject({ input: { body: { next: { next: null } } } })
+    const optional: Field<{ next?: unknown }> = record({ next: later(() => optional, { optional: true }) }) as never
+    expect(judged(optional, { next: {} })).toMatchObject({ input: { body: { next: {} } } })
+  })
+  test('errors under free names come in the order in which the names were sent', () => {
+    const rates = table(record({ a: integer(), b: integer() }, { rules: (on) => [on.ascending('a', 'b')] }))
+    expect(places(rates, { z: { a: 2, b: 1 }, y: { a: 'x', b: 1 }, x: { a: 3, b: 1 } })).toEqual([
+      'body.z.b out_of_order',
+      'body.y.a wrong_type',
+      'body.x.b out_of_order',
+    ])
+  })
+})
+
 test('a trace says how long a lookup took', async () => {
   const app = intake({
     endpoints: {
