@@ -262,6 +262,19 @@ describe('what is right is never interpreted, in what the bench measures', () =>
     ['table', table(integer(), { length: [1, 2], names: /^[a-z]$/ }), [{ a: 1 }, { a: 1, b: 2 }]],
     ['choice', choice([1, 'x']), [1, 'x']],
     ['flag', flag({ nullable: true }), [true, false, null]],
+    [
+      'either of records',
+      either([record({ k: constant('a'), a: integer() }), record({ k: constant('b'), b: text() })]),
+      [
+        { k: 'a', a: 1 },
+        { k: 'b', b: 'x' },
+      ],
+    ],
+    [
+      'decimals',
+      record({ all: list(decimal()) }, { rules: (on) => [on.sumWithin('all[]', { atMost: '3' })] }),
+      [{ all: ['1', '2'] }],
+    ],
   ]
   for (const [name, field, values] of atBounds)
     bodies.push([`${name} at its bounds`, endpoint('POST /', { body: list(field) }), { body: values }])

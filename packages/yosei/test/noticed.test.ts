@@ -41,6 +41,7 @@ import {
   serve,
   table,
   text,
+  timeOfDay,
   write,
 } from 'yosei'
 import { gate } from 'yosei/node'
@@ -705,6 +706,34 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
     const optional: Field<{ next?: unknown }> = record({ next: later(() => optional, { optional: true }) }) as never
     expect(judged(optional, { next: {} })).toMatchObject({ input: { body: { next: {} } } })
   })
+  test('times of day are apart to the second, and texts of times compare as times', () => {
+    const open = record(
+      { from: timeOfDay(), until: timeOfDay() },
+      { rules: (on) => [on.gap('from', 'until', { max: '30s' })] },
+    )
+    expect(places(open, { from: '09:00', until: '09:00:30' })).toBeUndefined()
+    expect(places(open, { from: '09:00:00', until: '09:00:31' })).toEqual(['body.until too_far'])
+    const when = record(
+      { when: text({ format: 'date-time' }), why: text({ optional: true }) },
+      { rules: (on) => [on.needed('why', on.above('when', '2031-03-01T12:00:00+01:00'))] },
+    )
+    expect(places(when, { when: '2031-03-01T11:00:00Z' })).toBeUndefined()
+    expect(places(when, { when: '2031-03-01T11:00:01Z' })).toEqual(['body.why needed'])
+  })
+  test('a choice of numbers is compared as numbers', () => {
+    const sized = record({ size: choice([2, 10]), most: integer() }, { rules: (on) => [on.ascending('size', 'most')] })
+    expect([places(sized, { size: 2, most: 10 }), places(sized, { size: 10, most: 9 })]).toEqual([
+      undefined,
+      ['body.most out_of_order'],
+    ])
+  })
+  test('what is missing says what it may be, where that is a choice', () => {
+    const filters = record({ filter: choice(['red', 'blue']), name: text() })
+    expect(told(judged(filters, {}))).toEqual([
+      'body.filter missing: must be sent, and be one of red, blue',
+      'body.name missing: must be sent',
+    ])
+  })
   test('errors under free names come in the order in which the names were sent', () => {
     const rates = table(record({ a: integer(), b: integer() }, { rules: (on) => [on.ascending('a', 'b')] }))
     expect(places(rates, { z: { a: 2, b: 1 }, y: { a: 'x', b: 1 }, x: { a: 3, b: 1 } })).toEqual([
@@ -860,6 +889,42 @@ test('decimals of many digits are held to their bounds', () => {
     (body) => told(judgeParts(priced, { body }))?.[0]?.split(':')[0],
   )
   expect(codes).toEqual(['body below_min', undefined, undefined, 'body above_max'])
+})
+
+test('a message that cannot be read says in which of its parts', async () => {
+  const app = intake({ endpoints: { get: endpoint('GET /', {}) } })
+  const addresses = async (message: string) => {
+    const verdict = await judge(app, message)
+    return verdict.outcome === 'rejected' && verdict.errors.map(({ address }) => address)
+  }
+  expect(await addresses('GET\n')).toEqual(['path'])
+  expect(await addresses('GET / HTTP/1.1\nno field\n')).toEqual(['header'])
+})
+
+test('a lookup that says nothing of it is waited for two seconds', async () => {
+  const ask = (_: unknown, [id]: readonly unknown[]) =>
+    id === 'slow' ? new Promise(() => undefined) : sleep(60).then(() => true)
+  const get = endpoint('GET /{id}', {
+    path: { id: text() },
+    lookups: (on) => ({ of: on.lookup({ reads: ['path.id'], ask }) }),
+  })
+  const app = intake({ endpoints: { get }, journal: { write: () => 0 } })
+  const since = performance.now()
+  const [quick, slow] = await Promise.all(
+    ['quick', 'slow'].map((id) => judge(app, `GET /${id} HTTP/1.1\n`, { services: {} })),
+  )
+  expect([quick?.outcome, slow]).toMatchObject(['accepted', { outcome: 'rejected', status: 503 }])
+  expect(performance.now() - since).toBeGreaterThan(1900)
+})
+
+test('a language that nobody speaks is answered in the first', async () => {
+  const verdict = judgeParts(one(text()), { body: 1 })
+  const languages = ['fr', 'de-AT-x-wien, fr;q=0.5', 'DE', '*', 'de;q=0'].map((field) =>
+    answer(verdict as never, new Request('http://kr.example', { headers: { 'accept-language': field } })).headers.get(
+      'content-language',
+    ),
+  )
+  expect(languages).toEqual(['en', 'de', 'de', 'en', 'en'])
 })
 
 test('a first error has its place in an answer, however long its words are', async () => {
