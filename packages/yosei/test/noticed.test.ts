@@ -44,6 +44,7 @@ import {
   timeOfDay,
   write,
 } from 'yosei'
+import { loggerJournal } from 'yosei/journal'
 import { gate } from 'yosei/node'
 import { weightOf } from '../dist/grammar/accept.js'
 
@@ -574,25 +575,55 @@ describe('lookups, refusals and turns', () => {
 })
 
 test('sums of decimals, in the code that is made too', () => {
-  const rows = (atMost: string) =>
-    endpoint('POST /', {
-      body: record({ rows: list(record({ price: decimal(), times: integer({ optional: true }) })) }),
-      rules: (on) => [on.sumWithin('body.rows[].price', { atMost: atMost as '1' })],
-    })
-  for (const [atMost, prices, holds] of [
-    ['10', ['5', '4.5', '0.5'], true],
-    ['10', ['5', '4.5', '0.51'], false],
-    ['10', ['11'], false],
-    ['10', ['10'], true],
-    ['0.3', ['0.1', '0.2'], true],
-    ['0.3', ['0.1', '0.2', '0.001'], false],
-    ['-1', ['-2', '0.5'], true],
-    ['-1', ['-2', '1.5'], false],
+  for (const [limits, prices, holds] of [
+    [{ atMost: '10' }, ['5', '4.5', '0.5'], true],
+    [{ atMost: '10' }, ['5', '4.5', '0.51'], false],
+    [{ atMost: '10' }, ['11'], false],
+    [{ atMost: '10' }, ['10'], true],
+    [{ atMost: '0.3' }, ['0.1', '0.2'], true],
+    [{ atMost: '0.3' }, ['0.1', '0.2', '0.001'], false],
+    [{ atMost: '-1' }, ['-2', '0.5'], true],
+    [{ atMost: '-1' }, ['-2', '1.5'], false],
+    [{ atLeast: '-1' }, ['-2', '0.5'], false],
+    [{ atLeast: '-1' }, ['-0.5', '-0.5'], true],
+    [{ atLeast: '1' }, ['0.25', '0.5', '0.250'], true],
+    [{ exactly: '0.05' }, ['0.01', '0.04'], true],
+    [{ exactly: '0.05' }, ['0.1', '0.4'], false],
+    [{ atMost: '3000' }, ['1234.5678', '1765.4321'], true],
+    [{ atMost: '3000' }, ['1234.5678', '1765.4323'], false],
   ] as const) {
-    const one = rows(atMost)
-    const verdict = judgeParts(one, { body: { rows: prices.map((price) => ({ price })) } })
-    expect([atMost, prices, verdict.outcome]).toEqual([atMost, prices, holds ? 'accepted' : 'rejected'])
+    const rows = endpoint('POST /', {
+      body: record({ rows: list(record({ price: decimal(), times: integer({ optional: true }) })) }),
+      rules: (on) => [on.sumWithin('body.rows[].price', limits as never)],
+    })
+    const verdict = judgeParts(rows, { body: { rows: prices.map((price) => ({ price })) } })
+    expect([limits, prices, verdict.outcome]).toEqual([limits, prices, holds ? 'accepted' : 'rejected'])
   }
+})
+
+test('what is thrown that is no error is written down as it is', async () => {
+  const events: unknown[] = []
+  const logger = { info: () => undefined, error: (event: { cause: unknown }) => void events.push(event.cause) }
+  const handle = serve(
+    intake({
+      endpoints: { a: endpoint('GET /{id}', { path: { id: text() } }) },
+      journal: loggerJournal(logger as never),
+    }),
+    {
+      a: ({ path }) => {
+        throw path.id === 'text' ? 'the text' : { a: 1 }
+      },
+    },
+  )
+  for (const id of ['text', 'object']) await handle(new Request(`http://kr.example/${id}`))
+  expect(events).toEqual(['the text', '[object Object]'])
+})
+
+test('a coding is undone of a body that is there at once', async () => {
+  const app = intake({ endpoints: { one: one(record({ a: integer() })) } })
+  expect(await put(app, gzipSync('{"a":1}'), { ...json, 'content-encoding': 'gzip' })).toMatchObject({
+    input: { body: { a: 1 } },
+  })
 })
 
 test('a whole file goes out as it is, with its own type or that of the body', async () => {
@@ -706,19 +737,51 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
     const optional: Field<{ next?: unknown }> = record({ next: later(() => optional, { optional: true }) }) as never
     expect(judged(optional, { next: {} })).toMatchObject({ input: { body: { next: {} } } })
   })
-  test('times of day are apart to the second, and texts of times compare as times', () => {
-    const open = record(
-      { from: timeOfDay(), until: timeOfDay() },
-      { rules: (on) => [on.gap('from', 'until', { max: '30s' })] },
+  test('times of day are apart to the second, instants to the millisecond, and texts of times compare as times', () => {
+    const gap = (max: string) =>
+      record(
+        { from: timeOfDay(), until: timeOfDay() },
+        { rules: (on) => [on.gap('from', 'until', { max: max as '1s' })] },
+      )
+    for (const [max, from, until, holds] of [
+      ['30s', '09:00', '09:00:30', true],
+      ['30s', '09:00:00', '09:00:31', false],
+      ['15m', '09:50', '10:05', true],
+      ['15m', '09:50', '10:05:01', false],
+    ] as const)
+      expect([max, from, until, places(gap(max), { from, until })]).toEqual([
+        max,
+        from,
+        until,
+        holds ? undefined : ['body.until too_far'],
+      ])
+    const pulse = record(
+      { from: instant(), until: instant() },
+      { rules: (on) => [on.gap('from', 'until', { max: '500ms' })] },
     )
-    expect(places(open, { from: '09:00', until: '09:00:30' })).toBeUndefined()
-    expect(places(open, { from: '09:00:00', until: '09:00:31' })).toEqual(['body.until too_far'])
+    const [from, last] = ['2031-03-01T00:00:00Z', '2031-03-01T00:00:00.500Z']
+    expect(places(pulse, { from, until: last })).toBeUndefined()
+    expect(places(pulse, { from, until: '2031-03-01T00:00:00.501Z' })).toEqual(['body.until too_far'])
     const when = record(
       { when: text({ format: 'date-time' }), why: text({ optional: true }) },
       { rules: (on) => [on.needed('why', on.above('when', '2031-03-01T12:00:00+01:00'))] },
     )
     expect(places(when, { when: '2031-03-01T11:00:00Z' })).toBeUndefined()
     expect(places(when, { when: '2031-03-01T11:00:01Z' })).toEqual(['body.why needed'])
+  })
+  test('sums of binary fractions are those of the decimals that were sent', () => {
+    const shares = record({ all: list(number()) }, { rules: (on) => [on.sumWithin('all[]', { atMost: 1 })] })
+    // Their sum by floating point is 1.
+    const all = [0.21263858088794288, 0.0028459395492164653, 0.7845154795628407]
+    expect([places(shares, { all }), places(shares, { all: [0.5, 0.25, 0.25] })]).toEqual([
+      ['body.all above_max'],
+      undefined,
+    ])
+  })
+  test('of what a reader makes it may be asked how many were sent', () => {
+    const range = readAs(text({ optional: true }), (value) => ({ value }), { code: 'odd' })
+    const some = record({ a: range, b: text({ optional: true }) }, { rules: (on) => [on.exactlyOne('a', 'b')] })
+    expect([places(some, { a: 'x' }), places(some, { a: 'x', b: 'y' })]).toEqual([undefined, ['body more_than_one']])
   })
   test('a choice of numbers is compared as numbers', () => {
     const sized = record({ size: choice([2, 10]), most: integer() }, { rules: (on) => [on.ascending('size', 'most')] })
