@@ -83,6 +83,7 @@ const lines = files.flatMap((file) =>
 /** Lines whose changes nobody can see: they make something faster, or are never read. */
 const unseen = [
   /\b(?:known|copies|fixed|kept|reads|paths|variants|templates|found)\??\.set\(\w+, \w+\)/, // What was worked out is worked out again.
+  /\.size <=? (?:\d|most)/, // One more or less in what is kept to spare work.
   /options: \{/, // The values of a table of options are never read.
   /^const (?:plainEmail|atext|iprivate) = /, // A quick way before the whole one; ranges written in another way.
   /\bmost[A-Z]\w* = \d|sleep\(\d/, // One more of what is bounded, or of milliseconds.

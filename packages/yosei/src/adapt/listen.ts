@@ -114,8 +114,8 @@ export async function listen(handle: Handle, options: ListenOptions = {}): Promi
   const { port: taken } = server.address() as AddressInfo
   const close = () =>
     new Promise<void>((resolve) => {
+      // Connections that nothing goes over are closed with it.
       server.close(() => resolve())
-      server.closeIdleConnections()
     })
   return { server, port: taken, url: `http://${host.includes(':') ? `[${host}]` : host}:${taken}`, close }
 }
