@@ -307,6 +307,9 @@ describe('what is right is never interpreted, in what the bench measures', () =>
   })
   for (const mode of [{ k: 'fast', x: 1, y: 2 }, { k: 'slow' }])
     bodies.push([`rules in a ${mode.k} branch`, planned, { body: { ...input, inner: { x: 1, y: 2 }, mode } }])
+  const texts = { query: { yes: 'true', no: 'false', n: '-7', x: '0.5', all: ['1', '2'] } }
+  const asked = { yes: flag(), no: flag(), n: integer({ optional: true }), x: number(), all: list(integer()) }
+  bodies.push(['texts of a query', endpoint('GET /', { query: asked }), texts])
   const isInterpreted = (): never => {
     throw new Error('the interpreter was asked')
   }

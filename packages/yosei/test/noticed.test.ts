@@ -12,6 +12,7 @@ import connect from 'connect'
 import {
   answer,
   anything,
+  bigInteger,
   choice,
   codeOf,
   constant,
@@ -783,6 +784,24 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
     const some = record({ a: range, b: text({ optional: true }) }, { rules: (on) => [on.exactlyOne('a', 'b')] })
     expect([places(some, { a: 'x' }), places(some, { a: 'x', b: 'y' })]).toEqual([undefined, ['body more_than_one']])
   })
+  test('a condition that holds elements against each other holds for pairs of one element', () => {
+    const row = record({ n: integer({ optional: true }), m: integer({ optional: true }) })
+    const ruled = endpoint('POST /', {
+      query: { q: text({ optional: true }) },
+      body: record({ a: integer(), b: integer(), rows: list(row) }),
+      rules: (on) => [
+        on.needed('query.q', on.below('body.rows[].n', on.other('body.rows[].m'))),
+        on.while(on.below('body.rows[].n', on.other('body.rows[].m')), [on.ascending('body.a', 'body.b')]),
+      ],
+    })
+    const app = intake({ engine, endpoints: { ruled } })
+    const codes = (rows: object[]) =>
+      told(judgeParts(app.endpoints.ruled, { query: {}, body: { a: 2, b: 1, rows } }))?.map(
+        (text) => text.split(':')[0],
+      )
+    expect(codes([{ m: 1 }, { n: 0 }])).toBeUndefined()
+    expect(codes([{ m: 1, n: 0 }])).toEqual(['query.q needed', 'body.b out_of_order'])
+  })
   test('a choice of numbers is compared as numbers', () => {
     const sized = record({ size: choice([2, 10]), most: integer() }, { rules: (on) => [on.ascending('size', 'most')] })
     expect([places(sized, { size: 2, most: 10 }), places(sized, { size: 10, most: 9 })]).toEqual([
@@ -952,6 +971,62 @@ test('decimals of many digits are held to their bounds', () => {
     (body) => told(judgeParts(priced, { body }))?.[0]?.split(':')[0],
   )
   expect(codes).toEqual(['body below_min', undefined, undefined, 'body above_max'])
+})
+
+test('of a length it is said whether it is none, or one of two', async () => {
+  const app = intake({ endpoints: { one: one(record({})) } })
+  const detail = async (lengths: string) => told((await judge(app, `POST / HTTP/1.1\n${lengths}\n\n{}`)) as never)?.[0]
+  expect(await detail('Content-Length: two')).toContain('header.content-length bad_syntax: must be')
+  expect(await detail('Content-Length: 2\nContent-Length: 3')).not.toBe(await detail('Content-Length: two'))
+})
+
+test('a part of a form that is JSON by its field or its type is read as that', async () => {
+  const upload = endpoint('POST /', {
+    body: {
+      'multipart/form-data': record({
+        size: record({ x: integer() }),
+        marks: list(integer()),
+        any: integer({ coerce: false }),
+      }),
+    },
+  })
+  const handle = serve(intake({ endpoints: { upload } }), { upload: ({ body }) => body as never })
+  const send = async (size: string) => {
+    const body = new FormData()
+    body.append('size', size)
+    for (const mark of ['1', '2']) body.append('marks', mark)
+    body.append('any', new Blob(['7'], { type: 'application/json' }))
+    return (await handle(new Request('http://kr.example/', { method: 'POST', body }))).json()
+  }
+  expect(await send('{"x":1}')).toEqual({ size: { x: 1 }, marks: [1, 2], any: 7 })
+  expect(await send('{"x":"1"}')).toMatchObject({ fields: { 'body.size.x': [{ code: 'wrong_type' }] } })
+})
+
+test('what a rule asks to be the same of what a service fills in needs a key', () => {
+  const span = readAs(text({ optional: true }), (value) => ({ value }), { code: 'odd' })
+  const rows = record({ from: span, until: span, by: text() })
+  const filled = (rule: (on: { [name: string]: (...all: unknown[]) => never }) => never) => () =>
+    one(rows, {
+      rules: (on: never) => [
+        (on as { fill: (...all: unknown[]) => never }).fill('body.from', ['body.by'], () => undefined),
+        rule(on),
+      ],
+    })
+  expect(
+    filled((on) => (on.together as (...all: never[]) => never)('body.from' as never, 'body.until' as never)),
+  ).not.toThrow()
+  expect(filled((on) => (on.equal as (...all: never[]) => never)('body.from' as never, 'body.until' as never))).toThrow(
+    'Give its readAs a key',
+  )
+})
+
+test('numbers of all sizes are the same where they are', () => {
+  const both = record(
+    { a: integer(), big: bigInteger(), price: decimal() },
+    { rules: (on) => [on.equal('a', 'big' as never), on.equal('a', 'price' as never)] },
+  )
+  expect(judgeParts(one(both), { body: { a: 1, big: '1', price: '1.0' } }).outcome).toBe('accepted')
+  expect(told(judgeParts(one(both), { body: { a: 1, big: '2', price: '1.01' } }))).toHaveLength(2)
 })
 
 test('a message that cannot be read says in which of its parts', async () => {

@@ -112,6 +112,5 @@ async function inTime<T>(answer: Promise<T>, milliseconds: number): Promise<T> {
     return await Promise.race([answer, late])
   } finally {
     clearTimeout(timer)
-    answer.catch(() => undefined)
   }
 }

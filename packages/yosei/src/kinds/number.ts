@@ -75,8 +75,11 @@ export function tellLimits(
 }
 
 const codeOf = <K extends 'integer' | 'number'>() =>
-  scalarCode<NumberNode<K>>((writer, node, read, source) => {
-    if (source === 'text') return {}
+  scalarCode<NumberNode<K>>((writer, node, sent, source) => {
+    const isText = source === 'text'
+    const read = isText ? writer.name('t') : sent
+    const form = node.kind === 'integer' ? integerText : numberText
+    const number = () => `typeof ${sent} === "string" && ${writer.bind(form)}.test(${sent}) ? Number(${sent}) : NaN`
     const { min, max, above, below, step } = node
     const limits: [string, number | undefined][] = [
       ['>=', min],
@@ -93,7 +96,12 @@ const codeOf = <K extends 'integer' | 'number'>() =>
     if (step !== undefined) tests.push(`isMultiple(${read}, ${literal(writer, step)})`)
     // −0 becomes 0, as JSON would write it.
     const mayBeZero = !((min !== undefined && min > 0) || (above !== undefined && above >= 0))
-    return { test: tests.join(' && '), ...(mayBeZero ? { value: `${read} + 0` } : {}) }
+    const value = mayBeZero ? `${read} + 0` : isText ? read : undefined
+    return {
+      test: tests.join(' && '),
+      ...(isText ? { prepare: `const ${read} = ${number()}` } : {}),
+      ...(value === undefined ? {} : { value }),
+    }
   })
 export const numberCode = codeOf<'number'>()
 export const integerCode = codeOf<'integer'>()
