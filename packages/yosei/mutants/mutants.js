@@ -1,7 +1,8 @@
 /**
- * Changes one line of the built library at a time, by a seed, and runs the tests: node mutants.js [--seed 1] [--count
- * 150] [--only judge/]. Prints each change that no test noticed, and the share of those that one did; exits with 1 where that is under
- * 85 %. Each worker has a copy of the workspace of its own, so nothing here is changed.
+ * Changes one line of the built library at a time, by a seed, and runs the suites that run the line: node mutants.js
+ * [--seed 1] [--count 150] [--only judge/] [--workers 2]. Prints each change that no test noticed, and the share of those that
+ * one did; exits with 1 where that is under 85 %. `--again LOG` tries those again that an earlier run printed. Each worker has
+ * a copy of the workspace of its own, so nothing here is changed.
  */
 import { spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
@@ -16,6 +17,7 @@ const { values } = parseArgs({
     count: { type: 'string', default: '150' },
     workers: { type: 'string', default: '2' },
     only: { type: 'string', default: '' },
+    again: { type: 'string' },
   },
 })
 const root = fileURLToPath(new URL('../../../', import.meta.url))
@@ -117,6 +119,24 @@ function mutant() {
   }
 }
 
+/** The changes that an earlier run said were not noticed, where their lines are still there. */
+function survivorsOf(log) {
+  const told = /survived(?: \(no test runs it\))?: (\S+):(\d+)\n {2}- (.*)\n {2}\+ (.*)/g
+  return [...log.matchAll(told)].flatMap(([, file, line, text, changed]) => {
+    const whole = readFileSync(join(root, dist, file), 'utf8').split('\n')
+    const [index] = [...whole.keys()]
+      .filter((at) => whole[at].trim() === text)
+      .sort((a, b) => Math.abs(a + 1 - line) - Math.abs(b + 1 - line))
+    if (index === undefined) {
+      console.log(`gone: ${file}:${line}\n  - ${text}`)
+      return []
+    }
+    const offset = [...whole.slice(0, index), ''].join('\n').length + whole[index].indexOf(text)
+    whole[index] = whole[index].replace(text, () => changed)
+    return [{ file, index, offset, text, changed, source: whole.join('\n') }]
+  })
+}
+
 /** A copy of the workspace whose packages are its own. */
 function copyWorkspace() {
   const folder = mkdtempSync(join(tmpdir(), 'mutants-'))
@@ -213,8 +233,10 @@ function placesRun(folder) {
   return run
 }
 
-const count = Number(values.count)
-const all = Array.from({ length: count }, mutant)
+const all = values.again
+  ? survivorsOf(readFileSync(values.again, 'utf8'))
+  : Array.from({ length: Number(values.count) }, mutant)
+const count = all.length
 const folders = Array.from({ length: Number(values.workers) }, copyWorkspace)
 for (const folder of folders) writeFileSync(join(folder, 'in-order.cjs'), inOrder)
 const suites = await coverage(folders)

@@ -1117,6 +1117,7 @@ test('a syntax error inside of a list is told where it is, also behind a comma',
   for (const [body, place] of [
     ['[1, 2, x]', '1:8'],
     ['[true, false, null, x]', '1:21'],
+    ['\n[1, x]', '2:5'],
     ['{"a": [1,\n "b", }', '2:7'],
     ['{"a": 1, 2}', '1:10'],
     ['[{"a": 1}, {"b": tru}]', '1:18'],
