@@ -802,6 +802,41 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
     expect(codes([{ m: 1 }, { n: 0 }])).toBeUndefined()
     expect(codes([{ m: 1, n: 0 }])).toEqual(['query.q needed', 'body.b out_of_order'])
   })
+  test('an own check is not asked of what is wrong, inside of it or around it, though nobody may say where', () => {
+    const asked: unknown[] = []
+    const ruled = endpoint('POST /', {
+      body: record({
+        window: record({ opens: integer(), closes: integer() }),
+        rows: list(record({ n: integer() })),
+        vault: record({ a: integer() }, { secret: true }),
+        z: integer(),
+      }),
+      rules: (on) =>
+        (['body.window.opens', 'body.window', 'body.rows[].n', 'body.vault.a', 'body.z'] as const).map((address) =>
+          on.check({ reads: [address], code: 'x', holds: () => asked.push(address) > 0 }),
+        ),
+    })
+    const app = intake({ engine, endpoints: { ruled } })
+    const right = { window: { opens: 1, closes: 2 }, rows: [{ n: 1 }], vault: { a: 1 }, z: 1 }
+    for (const [wrong, spared] of [
+      [{}, []],
+      [{ window: 1 }, ['body.window.opens', 'body.window']],
+      [{ window: { opens: 1, closes: 'x' } }, ['body.window']],
+      [{ rows: [{ n: 1 }, { n: 'x' }] }, ['body.rows[].n']],
+      [{ rows: 'x' }, ['body.rows[].n']],
+      [{ vault: { a: 1, hush: 1 } }, ['body.vault.a']],
+      [{ z: 'x' }, ['body.z']],
+    ] as const) {
+      asked.length = 0
+      judgeParts(app.endpoints.ruled, { body: { ...right, ...wrong } })
+      expect([
+        wrong,
+        ['body.window.opens', 'body.window', 'body.rows[].n', 'body.vault.a', 'body.z'].filter(
+          (one) => !asked.includes(one),
+        ),
+      ]).toEqual([wrong, spared])
+    }
+  })
   test('a choice of numbers is compared as numbers', () => {
     const sized = record({ size: choice([2, 10]), most: integer() }, { rules: (on) => [on.ascending('size', 'most')] })
     expect([places(sized, { size: 2, most: 10 }), places(sized, { size: 10, most: 9 })]).toEqual([

@@ -12,7 +12,7 @@ import { branchOf } from '../kinds/tagged.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
 import { concrete, type Matter, pathOf, type Scope } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
-import { type PlacedRule, placeRule, ruleOf } from '../rules/rules.js'
+import { listsOf, type PlacedRule, ruleOf } from '../rules/rules.js'
 import { EACH, EACH_NAME, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
 import type { Step } from '../terms/verdict.js'
 import { branchTaken, fitting, hold } from './interpret.js'
@@ -167,11 +167,10 @@ function makeInterpreter({ placed, root, sent, input, accept, isKnown, run, foun
         if (applies(guards, place))
           eachRecord(node, valueAt(input, place), base, place, run, (record, at, from) => {
             for (const rule of rulesOf(record)) {
-              const { declared } = placeRule(rule, at, [])
-              const lists = declared.slice(at.length)
-              if (isDue(rule))
-                for (const one of concrete(input, [...from, ...lists]))
-                  judge(rule, { base: at, declared, concrete: one }, new Map(), wrong)
+              if (!isDue(rule)) continue
+              const lists = listsOf(rule)
+              for (const one of concrete(input, [...from, ...lists]))
+                judge(rule, { base: at, declared: [...at, ...lists], concrete: one }, new Map(), wrong)
             }
           })
   }

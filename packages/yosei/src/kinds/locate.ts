@@ -55,14 +55,18 @@ export function leadsTo(step: string | number, key: string | number): boolean {
   return step === key || (typeof step === 'number' && typeof key === 'number' && (step === EACH || key === EACH))
 }
 
-function below(nodes: readonly Node[], key: string | number): readonly Node[] {
+/** What stands there, where it can be one thing alone. */
+function onlyShape(nodes: readonly Node[]): Shape | undefined {
   const [only] = nodes
-  if (only === undefined) return nowhere
-  if (nodes.length === 1) {
-    if (only.kind === 'record') return step(only, key)
-    const found = shapesOf(only)
-    if (found.length === 1) return step(found[0] as Shape, key)
-  }
+  if (only === undefined || nodes.length > 1) return undefined
+  if (only.kind === 'record') return only
+  const found = shapesOf(only)
+  return found.length === 1 ? found[0] : undefined
+}
+
+function below(nodes: readonly Node[], key: string | number): readonly Node[] {
+  const shape = onlyShape(nodes)
+  if (shape) return step(shape, key)
   return [...new Set(nodes.flatMap((node) => shapesOf(node).flatMap((shape) => step(shape, key))))]
 }
 
@@ -153,12 +157,18 @@ function ranksAlong(
   const ranks: number[] = []
   let nodes: readonly Node[] = [root]
   let isDeclared = true
+  /** What was sent at the first so many steps: it is walked along, since a path may be long. */
+  let [value, walked] = [sent, 0]
+  const sentAt = (index: number) => {
+    for (; walked < index; walked++) value = valueAt(value, path.slice(walked, walked + 1))
+    return value
+  }
   for (let i = 0; i < path.length; i++) {
     const key = path[i] as string | number
     const isUnlisted = code === 'unlisted' && i === path.length - 1
     const declared = isUnlisted ? last : declaredRank(nodes, key)
     isDeclared &&= declared !== undefined && !isUnlisted
-    ranks.push(declared ?? rankOf(nodes, key as string, valueAt(sent, path.slice(0, i)), asSent))
+    ranks.push(declared ?? rankOf(nodes, key as string, sentAt(i), asSent))
     nodes = below(nodes, key)
   }
   if (isDeclared && Object.isFrozen(path)) known.set(path, ranks)
@@ -168,8 +178,8 @@ function ranksAlong(
 /** The rank that is the same whatever was sent: of an element, and of a name in a record. */
 function declaredRank(nodes: readonly Node[], key: string | number): number | undefined {
   if (typeof key === 'number') return key
-  const [only] = nodes
-  return nodes.length === 1 && only?.kind === 'record' ? (ranksOf(only.fields, ranks).get(key) ?? last) : undefined
+  const shape = onlyShape(nodes)
+  return shape?.kind === 'record' ? (ranksOf(shape.fields, ranks).get(key) ?? last) : undefined
 }
 
 /** The branch of a tagged union that was sent, where the name is not its tag. */

@@ -93,11 +93,16 @@ export interface PlacedRule {
   readonly scope: Scope | undefined
 }
 
+/** The lists below its record by whose elements a rule is judged. */
+export const listsOf = (rule: AnyRule): Path =>
+  listsShared(
+    ruleOf(rule)
+      .each(rule)
+      .map((address) => parseAddress(address) ?? []),
+  )
+
 export function placeRule(rule: AnyRule, base: Path, guards: PlacedRule['guards']): PlacedRule {
-  const paths = ruleOf(rule)
-    .each(rule)
-    .map((address) => parseAddress(address) ?? [])
-  const declared = [...base, ...listsShared(paths)]
+  const declared = [...base, ...listsOf(rule)]
   const scope = firstEach(declared) < 0 ? { base, declared, concrete: declared, fixed: new Map() } : undefined
   return { rule, base, declared, guards, scope }
 }
