@@ -41,6 +41,7 @@ import {
   refuse,
   serve,
   table,
+  tagged,
   text,
   timeOfDay,
   write,
@@ -186,6 +187,8 @@ describe('messages and their framing', () => {
   })
   test('a list in a header field holds no comma when it is written', () => {
     const get = endpoint('GET /', { header: { x: list(text()) } })
+    const named = write(get, 'http://kr.example', { header: { x: ['a'] }, body: undefined } as never).headers
+    expect([...named.keys()]).toEqual(['x'])
     expect(
       write(get, 'http://kr.example', { path: {}, header: { x: ['a', 'b'] }, body: undefined } as never).headers.get(
         'x',
@@ -1233,4 +1236,44 @@ test('an address is folded at its indices, and at none that stands in a name', (
     ['', ''],
   ] as const
   for (const [address, folded] of rows) expect(foldAddress(address)).toBe(folded)
+})
+
+test('a number that only rounding makes whole is told, also below one', async () => {
+  const app = intake({ endpoints: { put: one(record({ n: integer() })) } })
+  for (const n of ['0.99999999999999999999', '1.00000000000000000001', '-0.99999999999999999999'])
+    expect(told((await put(app, `{"n":${n}}`)) as never)?.[0]).toContain('body.n not_whole')
+  expect((await put(app, '{"n":0.0}')).outcome).toBe('accepted')
+})
+
+test('a month from the last day of one is the last day of the next', () => {
+  const due = one(record({ on: day({ from: '+1mo', until: '+3mo' }) }))
+  const at = (on: string) => told(judgeParts(due, { body: { on } }, { now: new Date('2031-01-31T12:00:00Z') }) as never)
+  expect(['2031-02-27', '2031-02-28', '2031-04-30', '2031-05-01'].map((on) => at(on)?.[0]?.split(':')[0])).toEqual([
+    'body.on too_early',
+    undefined,
+    undefined,
+    'body.on too_late',
+  ])
+})
+
+test('what a rule finds wrong with a tag comes before what it finds behind it', () => {
+  const never = (blames: string) => ({ reads: ['body.shape'], blames: [blames], code: 'odd', holds: () => false })
+  const drawn = endpoint('POST /', {
+    body: record({ shape: tagged('of', { disc: record({ size: integer() }), line: record({}) }) }),
+    rules: (on) => [on.check(never('body.shape.size') as never), on.check(never('body.shape.of') as never)],
+  })
+  const verdict = judgeParts(drawn, { body: { shape: { of: 'disc', size: 1 } } })
+  expect(told(verdict as never)?.map((line) => line.split(' ')[0])).toEqual(['body.shape.of', 'body.shape.size'])
+})
+
+test('a form without a chosen file is taken where the file is optional', async () => {
+  const upload = endpoint('POST /', {
+    body: { 'multipart/form-data': record({ plate: file({ bytes: '1MB', optional: true }), name: text() }) },
+  })
+  const handle = serve(intake({ endpoints: { upload } }), { upload: ({ body }) => Object.keys(body) })
+  const body = new FormData()
+  body.append('plate', new File([], '', { type: 'application/octet-stream' }))
+  body.append('name', 'kr')
+  const response = await handle(new Request('http://kr.example/', { method: 'POST', body }))
+  expect([response.status, await response.json()]).toEqual([200, ['name']])
 })

@@ -534,6 +534,7 @@ describe('observation', () => {
     ['what is right', '{"words":"fine"}', json, {}, []],
     ['what is wrong', '{"words":"much too long"}', json, {}, ['observed 422']],
     ['broken JSON', '{"words"', json, {}, ['observed 400']],
+    ['one byte', '5', json, {}, ['observed 422']],
     ['another media type', 'a { }', { 'content-type': 'text/css' }, {}, ['observed 415']],
     ['more than the limit', `{"words":"${'x'.repeat(100_000)}"}`, json, {}, ['observed 413']],
     ['nothing', '', json, {}, ['observed 400']],
