@@ -320,9 +320,9 @@ const limits: { readonly [name: string]: readonly [field: Field, tight: RegExp |
   'the latest instant': [instant({ until: '2031-06-01T00:00:00Z' }), /<= (\d+)/, '<= $1 + 1000'],
   'the fewest elements': [list(integer(), { length: [2, 4] }), '.length >= 2', '.length >= 1'],
   'the most elements': [list(integer(), { length: [2, 4] }), '.length <= 4', '.length <= 5'],
-  'what must be distinct': [list(integer(), { distinct: true }), /mayRepeatBy\([^)]*\)/, 'false'],
+  'what must be distinct': [list(integer(), { distinct: true }), /mayRepeat\([^)]*\)/, 'false'],
   'the count of a tuple': [tuple([integer(), integer()]), '.length === 2', '.length >= 2'],
-  'the count of a table': [table(integer(), { length: [1, 3] }), /isWithin\((.*?), 1, 3\)/, 'isWithin($1, 1, 4)'],
+  'the count of a table': [table(integer(), { length: [1, 3] }), '<= 3', '<= 4'],
   'unlisted names': [record({ a: integer() }), /if \((\w+) !== 0\) unlistedIn/, 'if (false) unlistedIn'],
 }
 const { Function: own } = globalThis

@@ -5,7 +5,7 @@ import { compareDecimals, isDecimalOf, isMultiple } from '../grammar/numbers.js'
 import { readDay, readDuration, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
 import { copyTree } from '../kinds/copy.js'
 import type { Node } from '../kinds/kind.js'
-import { type ListNode, mayRepeatBy, tellRepeated } from '../kinds/list.js'
+import { type ListNode, mayRepeat, tellRepeated, valueUnder } from '../kinds/list.js'
 import { matches } from '../kinds/patterns.js'
 import { callReader, type ReadAsNode, settleRead } from '../kinds/read-as.js'
 import { readNode, readOnce } from '../kinds/reading.js'
@@ -154,7 +154,8 @@ const library = {
   slowScalar,
   unlistedIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
     within(run, path, () => keepOrTell(node, sent, read, implied, run)),
-  mayRepeatBy,
+  mayRepeat,
+  valueUnder,
   repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Path) =>
     within(run, path, () => tellRepeated(node, read, run)),
   misnamedIn: (run: Run, node: TableNode, name: string, path: Path) =>
@@ -181,7 +182,6 @@ const library = {
     run.suggestions = mark.suggestions
   },
   isPolluted,
-  isWithin: (count: number, least: number, most: number) => count >= least && count <= most,
   asking,
   clock,
   codePoints,

@@ -9,7 +9,7 @@ import { decimalSum } from '../grammar/numbers.js'
 import type { Node } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { type Shape, shapesAt } from '../kinds/locate.js'
-import { access, quote } from '../kinds/quote.js'
+import { access, optionalAccess, quote } from '../kinds/quote.js'
 import { addFault, type Fault, type Run } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
@@ -154,7 +154,9 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
       const holder = [...from, ...steps.slice(0, at)]
       if (typeof key !== 'string' || (holder.length > 0 && !isNamed(shapesAt(root, holder)))) return undefined
       code =
-        key in Object.prototype ? `own1(${code}, ${quote(key)})` : `${code}${optional(access(key), holder.length > 0)}`
+        key in Object.prototype
+          ? `own1(${code}, ${quote(key)})`
+          : `${code}${holder.length > 0 ? optionalAccess(key) : access(key)}`
     }
     return code
   }
@@ -265,10 +267,6 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
     `[${path.map((key, index) => (isEach(key) && loops.find((loop) => loop.path.length === index + 1 && startsWith(path, loop.path))?.index) || literal(writer, key)).join(', ')}]`
   return terms
 }
-
-/** An access to what may not be there. */
-const optional = (access: string, may: boolean) =>
-  !may ? access : access.startsWith('.') ? `?${access}` : `?.${access}`
 
 function sortOfShape(shape: Shape): Sort {
   switch (shape.kind) {

@@ -211,7 +211,7 @@ function admit(
       fault: { path: ['header'], code: 'too_large', limit: limits.headers, variant: 'bytes' },
     }
   const { contentLength, contentType, codings } = head
-  if (codings.length > mostCodings || new Set(codings).size < codings.length)
+  if (codings.length > mostCodings || (codings.length > 1 && new Set(codings).size < codings.length))
     return {
       failure: 'coding',
       fault: { path: ['header', 'content-encoding'], code: 'too_many', limit: mostCodings, variant: 'codings' },

@@ -6,7 +6,7 @@ import type { Bounds, Declared } from '../terms/declared.js'
 import { aField, aFlag, aText, bounds, either, oneOf, required } from '../terms/taken.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node } from './kind.js'
-import { quote } from './quote.js'
+import { optionalAccess, quote } from './quote.js'
 import { readBelow } from './reading.js'
 import { element, type Fault, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
 import { checkLength } from './scalar.js'
@@ -91,7 +91,7 @@ export function tellCount(node: Node & { readonly length?: Bounds }, count: numb
 export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
   const by = typeof node.distinct === 'string' ? node.distinct : undefined
   const values = by === undefined ? read : read.map((one) => valueAt(one, [by]))
-  if (!mayRepeatBy(values, undefined)) return
+  if (!mayRepeat(values)) return
   const wrong = wrongElements(run, by)
   const seen = new Map<string, number>()
   const steps = by === undefined ? [] : [by]
@@ -120,14 +120,14 @@ function wrongElements({ faults, path: list }: Run, by: string | undefined): Rea
   return wrong
 }
 
-const valueUnder = (element: unknown, name: string): unknown =>
+/** What an element has under a name. */
+export const valueUnder = (element: unknown, name: string): unknown =>
   typeof element === 'object' && element !== null && Object.hasOwn(element, name)
     ? (element as { readonly [name: string]: unknown })[name]
     : undefined
 
-/** Whether values may repeat, or those that they have under a name: among texts and numbers, that is soon ruled out. */
-export function mayRepeatBy(elements: readonly unknown[], name: string | undefined): boolean {
-  const values = name === undefined ? elements : elements.map((element) => valueUnder(element, name))
+/** Whether values may repeat: among texts and numbers, that is soon ruled out. */
+export function mayRepeat(values: readonly unknown[]): boolean {
   const seen = values.length > 16 ? new Set<unknown>() : undefined
   for (let i = 0; i < values.length; i++) {
     const value = values[i]
@@ -151,20 +151,26 @@ export const listCode: CodeOf<ListNode> = {
     ].join(' && ')
     choose(whole, test, () => {
       const [index, made] = [writer.name('i'), writer.name('o')]
-      writer.line(`const ${made} = []`)
+      const by = typeof node.distinct === 'string' ? node.distinct : undefined
+      const values = by === undefined ? made : writer.name('o')
+      writer.line(`const ${made} = []${by === undefined ? '' : `, ${values} = []`}`)
       writer.block(`for (let ${index} = 0; ${index} < ${read}.length; ${index}++) {`, () => {
         const one = whole.emit(node.item, elementOf(read, index), below(place, index, EACH))
         writer.line(`${made}.push(${one})`)
+        if (by !== undefined) writer.line(`${values}.push(${valueBy(node.item, one, by)})`)
       })
-      const by = typeof node.distinct === 'string' ? quote(node.distinct) : 'undefined'
       if (node.distinct)
-        writer.line(
-          `if (mayRepeatBy(${made}, ${by})) repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`,
-        )
+        writer.line(`if (mayRepeat(${values})) repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`)
       writer.line(`${read} = ${made}`)
     })
   },
 }
+
+/** What stands under a name in an element that was read: of a record that is known without a look at what it is. */
+const valueBy = (item: Node, read: string, name: string): string =>
+  item.kind === 'record' && !(name in Object.prototype)
+    ? `${read}${optionalAccess(name)}`
+    : `valueUnder(${read}, ${quote(name)})`
 
 /** A hole or `undefined` in an array that a program made counts as null, as in JSON. */
 export const elementOf = (read: string, index: string | number) =>

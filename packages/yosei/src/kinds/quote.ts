@@ -10,6 +10,9 @@ const plain = /^[A-Za-z_$][A-Za-z0-9_$]*$/
 /** The access to a property: `.name`, or `["a name"]`. */
 export const access = (name: string): string => (plain.test(name) ? `.${name}` : `[${quote(name)}]`)
 
+/** The same of what may be null or absent. */
+export const optionalAccess = (name: string): string => `?.${access(name).replace(/^\./, '')}`
+
 /** A property's name in an object literal. In brackets `__proto__` is a name like any other. */
 export const key = (name: string): string => (name === '__proto__' || !plain.test(name) ? `[${quote(name)}]` : name)
 

@@ -62,13 +62,18 @@ export const tableCode: CodeOf<TableNode> = {
   absent: 'told',
   write(whole, node) {
     const { writer, read, place } = whole
-    const counted = node.length
-      ? ` && isWithin(Object.keys(${read}).length, ${Number(node.length[0])}, ${Number(node.length[1])})`
-      : ''
-    choose(whole, `${isPlain(read)}${counted}`, () => {
-      const [name, made] = [writer.name('s'), writer.name('o')]
+    const [names, name, made] = [writer.name('t'), writer.name('s'), writer.name('o')]
+    const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
+    const test = [
+      isPlain(read),
+      `(${names} = Object.keys(${read}), true)`,
+      ...(least > 0 ? [`${names}.length >= ${Number(least)}`] : []),
+      ...(most < Number.POSITIVE_INFINITY ? [`${names}.length <= ${Number(most)}`] : []),
+    ].join(' && ')
+    writer.line(`let ${names}`)
+    choose(whole, test, () => {
       writer.line(`const ${made} = {}`)
-      writer.block(`for (const ${name} of Object.keys(${read})) {`, () => {
+      writer.block(`for (const ${name} of ${names}) {`, () => {
         if (node.names)
           writer.line(
             `if (!matches(${writer.bind(node.names)}, ${name})) misnamedIn(run, ${writer.bind(node)}, ${name}, ${writer.path(place)})`,

@@ -141,8 +141,7 @@ function linesOf(headers: Pieces['headers'] = {}): [string, string][] {
     else for (const one of value) lines.push([field, one])
   }
   if (Symbol.iterator in headers) for (const [name, value] of headers) add(name, value)
-  else
-    for (const name in headers) if (Object.hasOwn(headers, name)) add(name, headers[name] as string | readonly string[])
+  else for (const name of Object.keys(headers)) add(name, headers[name] as string | readonly string[])
   return lines
 }
 

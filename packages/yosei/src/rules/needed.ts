@@ -67,7 +67,7 @@ const conditional = <R extends 'needed' | 'absent'>(
   mistake: ({ when }, measuresOf) => mistakeIn(when, measuresOf),
   code({ address, when }, terms) {
     const [sent, due] = [terms.isSent(address), terms.when(when)]
-    return sent === undefined || due === undefined ? undefined : `${isWrong(true) ? '!' : ''}${sent} || !${due}`
+    return sent === undefined || due === undefined ? undefined : `!${due} || ${isWrong(true) ? '!' : ''}${sent}`
   },
   judge(rule, matter) {
     const { root, input, sent, scope } = matter
