@@ -88,7 +88,8 @@ const unseen = [
   /\.size <=? (?:\d|most)/, // One more or less in what is kept to spare work.
   /options: \{/, // The values of a table of options are never read.
   /^const (?:plainEmail|atext|iprivate) = /, // A quick way before the whole one; ranges written in another way.
-  /\bmost[A-Z]\w* = \d|sleep\(\d/, // One more of what is bounded, or of milliseconds.
+  /\b(?:most[A-Z]\w*|grain|deepest) = \d|sleep\(/, // One more of what is bounded, or of milliseconds.
+  /\bdepth (?:=== 0|- 1)|deepest \* \d/, // A level more or less where a bound only keeps from going on for ever.
   /^(?:tests?\.push|test:|: \{ test:)|emptyIsAbsent =|countsHere =/, // What made code does not take at once the interpreter looks at.
   /^h1\{|^body\{/, // How a page looks.
   /looked = now/, // When the clock is looked at again.

@@ -126,6 +126,9 @@ const odd: [what: string, response: Response, came: object][] = [
 test.each(odd)('an answer may be %s', async (_, response, came) => {
   const answered = await client(app, { base: 'http://kr.example', fetch: async () => response }).listNights({})
   expect(answered).toMatchObject(came)
+  if (answered.outcome === 'rejected')
+    for (const one of answered.errors)
+      expect([one.address, 'pointer' in one]).toEqual([one.address, one.part === 'body'])
   expect(({} as { a?: unknown }).a).toBeUndefined()
 })
 

@@ -36,6 +36,7 @@ import {
   list,
   memoryTurns,
   number,
+  parseMessage,
   readAs,
   record,
   refuse,
@@ -1276,4 +1277,61 @@ test('a form without a chosen file is taken where the file is optional', async (
   body.append('name', 'kr')
   const response = await handle(new Request('http://kr.example/', { method: 'POST', body }))
   expect([response.status, await response.json()]).toEqual([200, ['name']])
+})
+
+test('a turn that was lost is not asked for again', async () => {
+  let asked = 0
+  const renew = async () => {
+    asked++
+    return false
+  }
+  const turns = { take: async () => ({ fence: 1, renew, release: async () => undefined }) }
+  const book = endpoint('POST /{id}', { path: { id: text() }, turn: { of: 'thing', by: ['path.id'], lease: '90ms' } })
+  const handle = serve(intake({ endpoints: { book }, turns: turns as never }), { book: () => sleep(250) } as never)
+  await handle(new Request('http://kr.example/a', { method: 'POST' }))
+  expect(asked).toBe(1)
+})
+
+test('a line that is no request line is told as a whole where it is short', () => {
+  for (const [line, said] of [
+    ['x'.repeat(40), 'x'.repeat(40)],
+    ['x'.repeat(41), `${'x'.repeat(39)}…`],
+  ] as const)
+    expect(parseMessage(line)).toMatchObject({ reason: expect.stringContaining(`"${said}" is no request line`) })
+})
+
+test('an envelope that is a text goes out as it is where its type is one, and as JSON elsewhere', async () => {
+  const answered = async (body: unknown, type?: string) => {
+    const app = intake({
+      endpoints: { get: endpoint('GET /', {}) },
+      envelope: () => ({ body, ...(type === undefined ? {} : { type }) }) as never,
+    })
+    return (await serve(app, { get: () => 1 })(new Request('http://kr.example/none'))).text()
+  }
+  expect(
+    await Promise.all([answered('as it is', 'text/plain'), answered('in marks'), answered([1], 'text/csv')]),
+  ).toEqual(['as it is', '"in marks"', '[1]'])
+})
+
+test('an own check may look at an object that may be filled in; a comparison may not', () => {
+  const made = () => readAs(text({ optional: true }), (sent) => ({ sent }), { code: 'odd' })
+  const with_ = (rule: (on: never) => unknown) =>
+    endpoint('POST /', {
+      body: record({ a: made(), b: made(), c: text() }),
+      rules: ((on: never) => [
+        (on as { fill: (...all: unknown[]) => unknown }).fill('body.a', ['body.c'], () => 'x'),
+        rule(on),
+      ]) as never,
+    })
+  type On = { [rule: string]: (...all: unknown[]) => unknown }
+  expect(() => with_((on) => (on as On).check?.({ reads: ['body.a'], code: 'odd', holds: () => true }))).not.toThrow()
+  expect(() => with_((on) => (on as On).equal?.('body.a', 'body.b'))).toThrow('may be filled in here')
+})
+
+test('a length that stands there twice is one, and two lengths are none', async () => {
+  const app = intake({ endpoints: { put: one(record({})) } })
+  const outcomes = ['2', '2, 2', '2, 2, 2', '2, 3', '2,'].map(
+    async (length) => (await put(app, '{}', { ...json, 'content-length': length })).outcome,
+  )
+  expect(await Promise.all(outcomes)).toEqual(['accepted', 'accepted', 'accepted', 'rejected', 'rejected'])
 })

@@ -387,6 +387,34 @@ test('fill makes values of others before any rule runs, element by element too',
   })
 })
 
+test.each(['compiled', 'interpreted'] as const)(
+  'fill is given a list of what lies in a list, however long: %s',
+  (engine) => {
+    const rows = list(record({ n: integer(), parts: list(integer()), most: integer({ optional: true }) }))
+    const { put } = intake({
+      engine,
+      endpoints: {
+        put: endpoint('PUT /', {
+          body: record({ rows, sum: text({ optional: true }) }),
+          rules: (on) => [
+            on.fill('body.sum', ['body.rows[].n'], (all) => JSON.stringify(all)),
+            on.fill('body.rows[].most', ['body.rows[].parts[]', 'body.rows[].n'], (parts, n) => parts.length * 10 + n),
+          ],
+        }),
+      },
+    }).endpoints
+    const filled = (...rows: { n: number; parts: number[] }[]) => {
+      const verdict = judgeParts(put, { body: { rows } })
+      return (
+        verdict.outcome === 'accepted' && [verdict.input.body.sum, ...verdict.input.body.rows.map(({ most }) => most)]
+      )
+    }
+    expect(filled()).toEqual(['[]'])
+    expect(filled({ n: 1, parts: [7] })).toEqual(['[1]', 11])
+    expect(filled({ n: 1, parts: [] }, { n: 2, parts: [3, 4] })).toEqual(['[1,2]', 1, 22])
+  },
+)
+
 describe('verdicts of rules on what others would not send', () => {
   const post = (body: Field, rules: (on: RuleMaker<never>) => readonly unknown[], more = {}) =>
     endpoint('POST /', { body, rules, ...more } as never)

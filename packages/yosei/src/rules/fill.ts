@@ -10,7 +10,7 @@ import { sound } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import { aFunction, anAddress, listOf } from '../terms/taken.js'
 
-import { concrete, eachOnce, once, pathOf } from './matter.js'
+import { concrete, eachOnce, once, pathOf, settled } from './matter.js'
 import type { Blamable, Reads, Rule, RuleOf } from './rule.js'
 
 declare module './rule.js' {
@@ -91,11 +91,7 @@ export const fill: RuleOf<Fill> = {
         matter,
         address,
         () => [read],
-        () =>
-          eachOnce([read], (steps) => {
-            const [one, ...others] = concrete(input, read, steps)
-            return valueAt(input, one && others.length === 0 ? one : read)
-          }),
+        () => eachOnce([read], (steps) => valueAt(input, settled(read, steps))),
       )
     })
     for (const holder of concrete(input, path.slice(0, -1))) {
