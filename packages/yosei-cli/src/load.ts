@@ -1,9 +1,9 @@
 /** Loads an intake module, in TypeScript or JavaScript. */
 import { existsSync } from 'node:fs'
 import { createRequire } from 'node:module'
-import { resolve } from 'node:path'
+import { dirname, join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import { createJiti, type JitiOptions } from 'jiti'
+import type { JitiOptions } from 'jiti'
 import type { Intake } from 'yosei'
 import { Failure } from './failure.js'
 
@@ -49,12 +49,27 @@ async function loadDefault(file: string, what: string, options: LoadOptions): Pr
   return (module as { default?: unknown }).default
 }
 
-const evaluate = async (path: string, { isFresh = false }: LoadOptions): Promise<unknown> =>
-  createJiti(pathToFileURL(path).href, { fsCache: false, moduleCache: !isFresh, transform }).import(path)
+const require = createRequire(import.meta.url)
+
+async function evaluate(path: string, { isFresh = false }: LoadOptions): Promise<unknown> {
+  // Imported, its one large file would be searched for its exports first.
+  const { createJiti } = require('jiti') as typeof import('jiti')
+  const options = { fsCache: cacheFor(path) ?? false, moduleCache: !isFresh, transform }
+  return createJiti(pathToFileURL(path).href, options).import(path)
+}
+
+/** Where modules without their types are kept for the next time, each until its text changes: in no folder that others share. */
+function cacheFor(path: string): string | undefined {
+  for (let folder = dirname(path); folder !== dirname(folder); folder = dirname(folder)) {
+    const modules = join(folder, 'node_modules')
+    if (existsSync(modules)) return join(modules, '.cache', `yosei-cli-${require('../package.json').version}`)
+  }
+  return undefined
+}
 
 /** What takes the types away: it is loaded when there are some. */
 const transform: JitiOptions['transform'] & {} = ({ source, filename = '', async }) => {
-  const { transform } = createRequire(import.meta.url)('sucrase') as typeof import('sucrase')
+  const { transform } = require('sucrase') as typeof import('sucrase')
   try {
     const { code } = transform(source, { transforms: ['typescript', 'imports'], disableESTransforms: true })
     return { code: async ? awaited(code) : code }

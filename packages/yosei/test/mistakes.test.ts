@@ -186,6 +186,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => endpoint('GET /x', { who: 'clerk' }), "who takes a field, and not 'clerk'"],
   [() => endpoint('GET /x', { may: 'clerk' }), "may takes a function, and not 'clerk'"],
   [() => endpoint('GET /x', { who: record({ role: text() }), may: (on: On) => on.is('who.rle', 'x') }), 'GET /x, may: who.rle is not declared. It may be who.role that is meant.'],
+  [() => endpoint('GET /x/{id}', { path: { id: integer() }, who: record({ level: text() }), may: (on: On) => on.above('who.level', on.other('path.id')) }), 'GET /x/{id}, may: who.level is a text and path.id a number, which do not compare. Give above two fields of one kind.'],
   [() => endpoint('GET /x', { may: () => true }), 'may takes a condition that on made, and not true'],
   [() => endpoint('GET /x', { rules: [] }), "rules takes a function, and not a list of 0. Write rules: (on) => [on.needed("],
   [() => endpoint('GET /x', { rules: () => true }), 'rules takes a list, each a rule that on made, and not true'],

@@ -1132,7 +1132,9 @@ test('a size in bytes is that many', () => {
         { method: 'POST', target: '/', headers: { 'content-type': 'text/plain' }, body } as never,
       )
     ).outcome
-  return expect(Promise.all([send('abcd'), send('abcde')])).resolves.toEqual(['accepted', 'rejected'])
+  return expect(Promise.all(['abcd', 'abcde', 'éé', 'ééa', '€', '€€'].map(send))).resolves.toEqual([
+    ...['accepted', 'rejected', 'accepted', 'rejected', 'accepted', 'rejected'],
+  ])
 })
 
 test('a turn that was given back is not held on to', async () => {
@@ -1160,6 +1162,12 @@ test('a syntax error inside of a list is told where it is, also behind a comma',
     ['{"a": [1,\n "b", }', '2:7'],
     ['{"a": 1, 2}', '1:10'],
     ['[{"a": 1}, {"b": tru}]', '1:18'],
+    ['{1: 2}', '1:2'],
+    ['{"a": 1, b: 2}', '1:10'],
+    ['\r\n[1, x]', '2:5'],
+    ['\r[1, x]', '2:5'],
+    ['\r\r\n[x]', '3:2'],
+    ['[1,\r\n\r\nx]', '3:1'],
   ] as const)
     expect([body, await places(body)]).toEqual([body, [place]])
 })
@@ -1334,4 +1342,36 @@ test('a length that stands there twice is one, and two lengths are none', async 
     async (length) => (await put(app, '{}', { ...json, 'content-length': length })).outcome,
   )
   expect(await Promise.all(outcomes)).toEqual(['accepted', 'accepted', 'accepted', 'rejected', 'rejected'])
+})
+
+test('the one method of a path is told with what any path takes', async () => {
+  const app = intake({ endpoints: { put: endpoint('PUT /one', {}), get: endpoint('GET /two', {}) } })
+  const allowed = async (target: string) => {
+    const verdict = await judge(app, { method: 'DELETE', target })
+    return verdict.outcome === 'rejected' && verdict.headers
+  }
+  expect(await Promise.all(['/one', '/two'].map(allowed))).toEqual([
+    { allow: 'OPTIONS, PUT' },
+    { allow: 'GET, HEAD, OPTIONS' },
+  ])
+})
+
+test('half of a pair counts as a character, a pair as one', () => {
+  const three = one(record({ a: text({ length: [3, 3] }) }))
+  const outcome = (a: string) => judgeParts(three, { body: { a } }).outcome
+  const all = ['a\ud800b', 'a\udc00b', '\ud83d\ude00ab', 'ab\ud83d', '\ud83dab', '\ude00\ud83da', '\ud83d\ude00a']
+  expect(all.map(outcome)).toEqual([...Array(6).fill('accepted'), 'rejected'])
+})
+
+test('suggestions come to their end at the same error, whichever engine reads', () => {
+  const rows = list(
+    either([record({ alpha: integer(), gamma: integer() }), record({ beta: record({}), delta: text() })]),
+  )
+  const [compiled, interpreted] = (['compiled', 'interpreted'] as const).map((engine) => {
+    const { put } = intake({ engine, endpoints: { put: one(record({ rows })) } }).endpoints
+    const body = { rows: Array.from({ length: 7 }, () => ({ alpha: 'x', gamme: 1 })) }
+    return told(judgeParts(put as never, { body } as never) as never)
+  })
+  expect(compiled).toEqual(interpreted)
+  expect(compiled?.filter((line) => line.endsWith('; gamma is')).length).toBe(3)
 })

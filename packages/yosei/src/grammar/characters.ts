@@ -7,8 +7,11 @@ export type Ranges = readonly (readonly [from: number, to: number])[]
 const rows: { units?: readonly string[]; points?: readonly string[] } = {}
 const rowOf = (first: number, last: number): string => {
   let row = ''
-  for (let code = first; code <= last; code += 4096)
-    row += String.fromCodePoint(...Array.from({ length: Math.min(4096, last - code + 1) }, (_, index) => code + index))
+  for (let code = first; code <= last; code += 4096) {
+    const codes = new Uint32Array(Math.min(4096, last - code + 1))
+    for (let at = 0; at < codes.length; at++) codes[at] = code + at
+    row += Reflect.apply(String.fromCodePoint, undefined, codes)
+  }
   return row
 }
 const units = () => (rows.units ??= [rowOf(0, 0xffff)])
