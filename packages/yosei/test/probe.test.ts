@@ -14,6 +14,7 @@ import {
   type Fields,
   file,
   flag,
+  foldAddress,
   type Intake,
   instant,
   intake,
@@ -142,6 +143,30 @@ test('everything that is declared is broken at its address, and nothing else is 
   )
   const alone = verdicts.filter((one) => one?.verdict.outcome === 'rejected' && one.verdict.errors.length === 1).length
   expect(alone / verdicts.filter(Boolean).length).toBeGreaterThan(0.9)
+})
+
+test('what a rule holds a list against is broken in its elements, under its condition', async () => {
+  const frames = list(
+    record({ side: choice(['l', 'r']), brood: integer({ min: 0, max: 10 }), honey: decimal({ min: '0' }) }),
+    { length: [1, 12] },
+  )
+  const rich = list(record({ side: constant('l'), honey: decimal({ min: '1' }) }))
+  const put = endpoint('PUT /', {
+    body: record({ frames, total: integer({ optional: true }) }),
+    rules: (on) => [
+      on.fill('body.total', ['body.frames[].brood'], (all) => all.reduce((sum, one) => sum + one, 0)),
+      on.while(on.above('body.total', 5), [on.fits('body.frames', rich)]),
+    ],
+  })
+  const { wrong, all, unprobed } = await tried(intake({ endpoints: { put } }))
+  expect([wrong, unprobed]).toEqual([[], []])
+  const broken = all.flatMap((probe) =>
+    probe.outcome === 'rejected' && probe.what === 'fits body.frames' ? [probe] : [],
+  )
+  expect(broken.map(({ address, code }) => `${foldAddress(address)} ${code}`).sort()).toEqual([
+    'body.frames[].honey below_min',
+    'body.frames[].side not_constant',
+  ])
 })
 
 test('the same each time, and otherwise with another seed', () => {

@@ -55,6 +55,10 @@ export function* placesIn(endpoint: EndpointNode, body: BodyNode | undefined): G
 
 const everyPlace = { isSure: true, secretFrom: Number.POSITIVE_INFINITY }
 
+/** The places of a field that stands alone, such as one that a rule holds another against. */
+export const placesOfField = (node: Node): Generator<Place> =>
+  from({ ...everyPlace, path: [], way: [], node, around: { source: 'json', unlisted: 'keep' } }, new Set(), [])
+
 /** Lines are always a list, and without any there is no body. */
 const isOfLines = ({ code, what }: Demand) =>
   code !== 'wrong_type' && code !== 'null_not_allowed' && !(code === 'too_few' && what === 'length from 1')

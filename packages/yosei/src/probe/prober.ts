@@ -1,4 +1,5 @@
 /** Makes the probes of one endpoint with a body of one media type. */
+import type { AnyRule } from '../rules/rule.js'
 import { ruleOf } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress, tellAddress, valueAt } from '../terms/address.js'
 import { outsideOf } from './demanded.js'
@@ -179,13 +180,8 @@ export class Prober {
     const codes = codesOf(rule)
     const blamed = formatAddress([...base, ...(parseAddress(rule.blames[0] ?? '') ?? [])])
     const what = stepName(rule)
-    if (codes.length === 0)
-      yield this.#unprobed({
-        what,
-        address: blamed,
-        code: 'own',
-        because: 'only its own function knows what breaks it',
-      })
+    const because = isOwn(rule) ? 'only its own function knows what breaks it' : 'no request was found that breaks it'
+    if (codes.length === 0) yield this.#unprobed({ what, address: blamed, code: 'own', because })
     for (const code of codes) {
       let probe: Probe | undefined
       for (const tree of this.#basesOf(spot)) {
@@ -198,8 +194,6 @@ export class Prober {
           break
         }
       }
-      const because =
-        rule.rule === 'check' ? 'only its own function knows what breaks it' : 'no request was found that breaks it'
       yield probe ?? this.#unprobed({ what, address: blamed, code, because })
     }
   }
@@ -279,3 +273,5 @@ export class Prober {
 
 const isOf = ({ code, stage }: Came['faults'][number], wanted: string) => code === wanted && stage === 'rules'
 const samePath = (a: Path, b: Path) => a.length === b.length && a.every((key, index) => key === b[index])
+/** Whether its user's function says what holds. */
+const isOwn = ({ rule }: AnyRule) => rule === 'check' || rule === 'find'

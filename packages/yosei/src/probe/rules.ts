@@ -8,12 +8,13 @@ import type { AnyRule, RuleName, Rules } from '../rules/rule.js'
 import { addressesOf } from '../rules/rules.js'
 import { EACH, EACH_NAME, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { readSpan } from '../terms/units.js'
-import { demandsOn, gone } from './demands.js'
+import { gone } from './demands.js'
 import { make } from './make.js'
 import { greatest, least, Unmakeable } from './pick.js'
-import type { Place } from './places.js'
+import { type Place, placesOfField } from './places.js'
 import type { Tree, Trial } from './trial.js'
 import { literalsIn, shifted, unitAt, valuesAt } from './values.js'
+import { pathIn, replaced } from './ways.js'
 
 /** A change of some values: what is `gone` is not sent. */
 export type Edit = readonly (readonly [path: Path, value: unknown])[]
@@ -101,9 +102,13 @@ function second({ trial, tree }: About, address: Path): Edit {
   return [[[...list, 1], item]]
 }
 
-/** What is demanded of a value that is of the kind already. */
+/** What is demanded, there and below, of a value that is of the kind already. */
 const demandsOfFitting = (field: Node) =>
-  demandsOn(field, { source: 'json', unlisted: 'keep' }).filter(({ isOfKind }) => !isOfKind)
+  [...placesOfField(field)].flatMap((place) =>
+    place.demands
+      .filter(({ isOfKind, code }) => !isOfKind && code !== 'missing' && code !== 'null_not_allowed')
+      .map((demand) => ({ demand, place })),
+  )
 
 const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
   ascending: comparing,
@@ -179,14 +184,16 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
     },
   },
   fits: {
-    codes: ({ field }) => [...new Set(demandsOfFitting(field).map(({ code }) => code))],
+    codes: ({ field }) => [...new Set(demandsOfFitting(field).map(({ demand }) => demand.code))],
     *edits({ address, field }, { trial, at, value }) {
       const right = value(address)
       const { making } = trial
       for (const pick of [least, greatest]) yield [[at(address), make(field, { ...making, pick })]]
-      for (const demand of demandsOfFitting(field)) {
-        const [broken] = demand.broken(() => right ?? make(field, making), making)
-        yield [[at(address), broken]]
+      for (const { demand, place } of demandsOfFitting(field)) {
+        const whole = right ?? make(field, making)
+        const path = pathIn(place.way, whole)
+        const [broken] = demand.broken(() => valueAt(whole, path) ?? make(place.node, making), making)
+        yield [[at(address), replaced(whole, path, broken)]]
       }
     },
   },
