@@ -179,15 +179,9 @@ function rawLiteral({ literal, literals }: Junction, path: string, from: number,
   if (literals.length > few) return literal.get(path.slice(from, end))
   for (let i = 0; i < literals.length; i++) {
     const { text, next } = literals[i] as (typeof literals)[number]
-    if (text.length === end - from && standsAt(text, path, from)) return next
+    if (text.length === end - from && path.startsWith(text, from)) return next
   }
   return undefined
-}
-
-/** A loop takes less than a search for so few characters. */
-function standsAt(text: string, path: string, from: number): boolean {
-  for (let i = 0; i < text.length; i++) if (text.charCodeAt(i) !== path.charCodeAt(from + i)) return false
-  return true
 }
 
 function decodedLiteral({ literal, folded }: Junction, raw: string, folds: boolean): Junction | undefined {
