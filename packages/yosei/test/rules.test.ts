@@ -415,6 +415,35 @@ test.each(['compiled', 'interpreted'] as const)(
   },
 )
 
+test.each(['compiled', 'interpreted'] as const)('the sum of what was not sent is not judged: %s', (engine) => {
+  const body = record({
+    rows: list(record({ n: integer({ optional: true }) }), { optional: true }),
+    most: integer({ optional: true }),
+    b: integer({ optional: true }),
+  })
+  const { put } = intake({
+    engine,
+    endpoints: {
+      put: endpoint('PUT /', {
+        body,
+        rules: (on) => [
+          on.sumWithin('body.rows[].n', { atLeast: 5 }),
+          on.sumWithin('body.rows[].n', { atMost: 'body.most' }),
+          on.sumWithin('body.b', { atLeast: 2 }),
+        ],
+      }),
+    },
+  }).endpoints
+  const told = (body: object) => {
+    const verdict = judgeParts(put, { body })
+    return verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code }) => `${address} ${code}`) : []
+  }
+  expect(told({})).toEqual([])
+  expect(told({ rows: [{ n: 9 }] })).toEqual([])
+  expect(told({ rows: [{}], most: 0 })).toEqual(['body.rows below_min'])
+  expect(told({ rows: [{ n: 9 }], most: 8, b: 1 })).toEqual(['body.rows above_max', 'body.b below_min'])
+})
+
 describe('verdicts of rules on what others would not send', () => {
   const post = (body: Field, rules: (on: RuleMaker<never>) => readonly unknown[], more = {}) =>
     endpoint('POST /', { body, rules, ...more } as never)
