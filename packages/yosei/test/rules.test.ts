@@ -415,6 +415,24 @@ test.each(['compiled', 'interpreted'] as const)(
   },
 )
 
+test.each(['compiled', 'interpreted'] as const)('one value is held against each element of its own: %s', (engine) => {
+  const row = record({ m: integer(), k: text({ optional: true }) })
+  const { put } = intake({
+    engine,
+    endpoints: {
+      put: endpoint('PUT /', {
+        body: record({ a: integer(), rows: list(row) }),
+        rules: (on) => [on.needed('body.rows[].k', on.above('body.a', on.other('body.rows[].m')))],
+      }),
+    },
+  }).endpoints
+  const verdict = judgeParts(put, { body: { a: 2, rows: [{ m: 3 }, { m: 1 }, { m: 2 }, { m: 0 }, { m: 1, k: 'x' }] } })
+  expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address }) => address)).toEqual([
+    'body.rows[1].k',
+    'body.rows[3].k',
+  ])
+})
+
 test.each(['compiled', 'interpreted'] as const)('the sum of what was not sent is not judged: %s', (engine) => {
   const body = record({
     rows: list(record({ n: integer({ optional: true }) }), { optional: true }),
