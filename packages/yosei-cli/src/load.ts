@@ -1,7 +1,8 @@
 /** Loads an intake module, in TypeScript or JavaScript. */
-import { existsSync } from 'node:fs'
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
-import { dirname, join, resolve } from 'node:path'
+import { basename, dirname, join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import type { JitiOptions } from 'jiti'
 import type { Intake } from 'yosei'
@@ -54,30 +55,61 @@ const require = createRequire(import.meta.url)
 async function evaluate(path: string, { isFresh = false }: LoadOptions): Promise<unknown> {
   // Imported, its one large file would be searched for its exports first.
   const { createJiti } = require('jiti') as typeof import('jiti')
-  const options = { fsCache: cacheFor(path) ?? false, moduleCache: !isFresh, transform }
-  return createJiti(pathToFileURL(path).href, options).import(path)
+  return createJiti(pathToFileURL(path).href, { fsCache: false, moduleCache: !isFresh, transform }).import(path)
 }
 
-/** Where modules without their types are kept for the next time, each until its text changes: in no folder that others share. */
-function cacheFor(path: string): string | undefined {
-  for (let folder = dirname(path); folder !== dirname(folder); folder = dirname(folder)) {
+/** What takes the types away: it is loaded when there are some, and a text is new. */
+const transform: JitiOptions['transform'] & {} = ({ source, filename = '', async }) => ({
+  code: keptFor(filename, `${async} ${source}`, () => {
+    const { transform } = require('sucrase') as typeof import('sucrase')
+    try {
+      const { code } = transform(source, { transforms: ['typescript', 'imports'], disableESTransforms: true })
+      return async ? awaited(code) : code
+    } catch (error) {
+      const [, what = '', line = '1', column = '1'] = /^(.*?) \((\d+):(\d+)\)$/.exec((error as Error).message) ?? []
+      throw new SyntaxError(`${what.replace(/^Error transforming .*?: /, '')}\n    at ${filename}:${line}:${column}`)
+    }
+  }),
+})
+
+/** What came of a text is kept for the next time, where it can be; until the text changes. */
+function keptFor(filename: string, text: string, make: () => string): string {
+  const file = keptAt(filename)
+  if (file === undefined) return make()
+  const mark = `\n// ${digest(text)}`
+  try {
+    const known = readFileSync(file, 'utf8')
+    if (known.endsWith(mark)) return known
+  } catch {
+    // It was not kept yet.
+  }
+  const code = make()
+  try {
+    mkdirSync(dirname(file), { recursive: true })
+    // Put there as a whole, since others may be reading and writing it.
+    writeFileSync(`${file}.${process.pid}`, code + mark)
+    renameSync(`${file}.${process.pid}`, file)
+  } catch {
+    // It takes as long the next time.
+  }
+  return code
+}
+
+/**
+ * In the nearest `node_modules`, which nobody else writes to. Nowhere for what lies in a hidden folder: `compare` checks out
+ * a revision to one of its own each time.
+ */
+function keptAt(filename: string): string | undefined {
+  for (let folder = dirname(filename); folder !== dirname(folder); folder = dirname(folder)) {
     const modules = join(folder, 'node_modules')
-    if (existsSync(modules)) return join(modules, '.cache', `yosei-cli-${require('../package.json').version}`)
+    if (existsSync(modules))
+      return join(modules, '.cache', `yosei-cli-${require('../package.json').version}`, `${digest(filename)}.js`)
+    if (basename(folder).startsWith('.')) return undefined
   }
   return undefined
 }
 
-/** What takes the types away: it is loaded when there are some. */
-const transform: JitiOptions['transform'] & {} = ({ source, filename = '', async }) => {
-  const { transform } = require('sucrase') as typeof import('sucrase')
-  try {
-    const { code } = transform(source, { transforms: ['typescript', 'imports'], disableESTransforms: true })
-    return { code: async ? awaited(code) : code }
-  } catch (error) {
-    const [, what = '', line = '1', column = '1'] = /^(.*?) \((\d+):(\d+)\)$/.exec((error as Error).message) ?? []
-    throw new SyntaxError(`${what.replace(/^Error transforming .*?: /, '')}\n    at ${filename}:${line}:${column}`)
-  }
-}
+const digest = (text: string) => createHash('sha256').update(text).digest('hex')
 
 /** What is imported may be a module of the platform's own, which has to be waited for. */
 const awaited = (code: string): string =>

@@ -1,7 +1,7 @@
-import { readFileSync } from 'node:fs'
+import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
-import { http, intake, put, root, verdict, yosei, yoseiWith } from './run.ts'
+import { Folder, http, intake, put, root, verdict, yosei, yoseiWith } from './run.ts'
 
 test('a book says who is asking', () => {
   const guarded = `import { choice, endpoint, instant, intake, integer, record } from 'yosei'
@@ -65,6 +65,30 @@ export default intake({ endpoints: { plate: endpoint('POST /plates/{id}', {
   expect(text.stdout).toContain('POST /plates/(secret)?token=(secret)&odd=(secret)')
   expect(text.stdout).toContain('wanted header.key = (secret), but it came (secret)')
   expect(text.stdout.match(/wanted/g)).toHaveLength(1)
+})
+
+test('what is kept of a module is as its text, whoever spoils it', () => {
+  const folder = new Folder({ 'intake.ts': intake, 'node_modules/x': '', 'b.md': `# One\n\n${http(`${put}{}`)}` })
+  try {
+    const check = () => folder.yosei(['check', 'intake.ts', 'b.md']).stdout
+    const kept = join(folder.cwd, 'node_modules/.cache')
+    const files = () => readdirSync(kept, { recursive: true, encoding: 'utf8' }).filter((one) => one.endsWith('.js'))
+    const accepted = check()
+    expect([accepted, files().length]).toEqual([expect.stringContaining('1 accepted'), 1])
+    const file = join(kept, files()[0] as string)
+    const whole = readFileSync(file, 'utf8')
+    writeFileSync(file, whole.slice(0, 200))
+    expect([check(), readFileSync(file, 'utf8')]).toEqual([accepted, whole])
+    folder.write('intake.ts', intake.replace('id: integer()', 'id: integer({ min: 2 })'))
+    expect(check()).toContain('path.id must be at least 2')
+    expect(files()).toHaveLength(1)
+    // Nothing can be kept where a file is in the way.
+    rmSync(kept, { recursive: true })
+    folder.write('node_modules/.cache', '')
+    expect(check()).toContain('path.id must be at least 2')
+  } finally {
+    folder.remove()
+  }
 })
 
 test('what was sent does not steer a terminal', () => {

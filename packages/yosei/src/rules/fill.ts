@@ -10,7 +10,7 @@ import { sound } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import { aFunction, anAddress, listOf } from '../terms/taken.js'
 
-import { concrete, eachOnce, once, pathOf, settled } from './matter.js'
+import { concrete, eachOnce, once, pathOf, settle } from './matter.js'
 import type { Blamable, Reads, Rule, RuleOf } from './rule.js'
 
 declare module './rule.js' {
@@ -91,7 +91,7 @@ export const fill: RuleOf<Fill> = {
         matter,
         address,
         () => [read],
-        () => eachOnce([read], (steps) => valueAt(input, settled(read, steps))),
+        () => eachOnce([read], (steps) => valueAt(input, settle(read, steps))),
       )
     })
     for (const holder of concrete(input, path.slice(0, -1))) {

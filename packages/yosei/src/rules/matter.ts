@@ -94,7 +94,7 @@ export function listsShared(paths: readonly Path[]): Path {
 }
 
 /** A path whose first `[]` and `{}` are these steps. */
-export function settled(path: Path, steps: Path = []): Path {
+export function settle(path: Path, steps: Path = []): Path {
   let next = 0
   return path.map((key) => (isEach(key) ? (steps[next++] ?? key) : key))
 }

@@ -99,8 +99,12 @@ export const sumWithin: RuleOf<SumWithin> = {
       return measures.length > 0 && !measures.some((measure) => summed.includes(measure))
     })
     if (odd !== undefined) return [`${odd} holds no numbers`, 'Name fields of numbers']
-    if (times !== undefined && strays(parseAddress(times) ?? [], parseAddress(address) ?? []))
+    const isElsewhere = (one: string) => strays(parseAddress(one) ?? [], parseAddress(address) ?? [])
+    if (times !== undefined && isElsewhere(times))
       return [`${times} is no one value for each ${address}`, 'Name a field of the same element']
+    const limit = others(rule).find(isElsewhere)
+    if (limit !== undefined)
+      return [`${limit} is no one limit of the sum`, 'Name a field outside of lists, or of those around the sum']
     return undefined
   },
   code(rule, terms) {
