@@ -10,7 +10,7 @@ import type { RecordNode } from '../kinds/record.js'
 import { addFault, type Fault, type Run } from '../kinds/run.js'
 import { branchOf } from '../kinds/tagged.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
-import { concrete, type Matter, pathOf, type Scope, settle, stepsShared } from '../rules/matter.js'
+import { concrete, type Matter, pathOf, type Scope } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
 import { listsOf, type PlacedRule, ruleOf } from '../rules/rules.js'
 import { EACH, EACH_NAME, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
@@ -149,7 +149,7 @@ function makeInterpreter({ placed, root, sent, input, accept, isKnown, run, foun
     own?: { readonly result: unknown },
   ) => runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run, own }, run, within)
   const applies = (guards: PlacedRule['guards'], place: Path) =>
-    guards.every(({ path, value }) => valueAt(input, settle(path, stepsShared(path, place))) === value)
+    guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)
   const judgePlaced = ({ rule, base, declared, guards, scope }: PlacedRule) => {
     if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
       tellStep(run, rule, notRun('nobody said who is asking'))
@@ -230,6 +230,9 @@ export const readsOf = ({ reads, during }: AnyRule): readonly string[] =>
   during ? [...reads, ...during.flatMap(addressesIn)] : reads
 
 const isOfWho = (address: string) => parseAddress(address)?.[0] === 'who'
+
+/** A path whose first elements are those of another. */
+const settle = (path: Path, base: Path): Path => path.map((key, index) => (isEach(key) ? (base[index] ?? key) : key))
 
 function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): void {
   const { waits, judge } = ruleOf(rule)

@@ -10,7 +10,7 @@ import { sound } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import { aFunction, anAddress, listOf } from '../terms/taken.js'
 
-import { concrete, eachOnce, once, pathOf, settle } from './matter.js'
+import { once, pathOf } from './matter.js'
 import type { Blamable, Reads, Rule, RuleOf } from './rule.js'
 
 declare module './rule.js' {
@@ -81,33 +81,29 @@ export const fill: RuleOf<Fill> = {
     const isPut = test === undefined ? 'false' : `(${test} && put1(${holder}, ${quote(name)}, own))`
     return `${holder} == null || ${value} !== undefined || ${made} || ${isPut}`
   },
-  /** Element by element where both lie under the same `[]`. */
   judge(rule, matter) {
     const { root, input, scope, hold, run, own } = matter
     const path = pathOf(rule.address, scope)
-    const reads = rule.reads.map((address) => {
+    const name = path.at(-1) as string
+    const object = valueAt(input, path.slice(0, -1))
+    if (typeof object !== 'object' || object === null || valueAt(object, [name]) !== undefined) return []
+    const gathered = (address: string) => {
       const read = pathOf(address, scope)
+      // A list beside the one that is filled is gathered once for all elements.
       return once(
         matter,
         address,
         () => [read],
-        () => eachOnce([read], (steps) => valueAt(input, settle(read, steps))),
+        () => valueAt(input, read),
       )
-    })
-    for (const holder of concrete(input, path.slice(0, -1))) {
-      const name = path.at(-1) as string
-      const object = valueAt(input, holder)
-      if (typeof object !== 'object' || object === null || valueAt(object, [name]) !== undefined) continue
-      const filled = [...holder, name]
-      const given = own
-        ? own.result
-        : rule.make(...(reads.map((read) => read(holder)) as never[]), asking(run) as never)
-      const made = hold(filled, given)
-      if (made === undefined) continue
-      put(object as { [name: string]: unknown }, name, made)
-      if (!run.trace) continue
-      const read = isSecret(root, filled) ? masked : made
-      addReading(run.trace, { address: tellAddress(filled), sent: undefined, read, how: 'filled' })
+    }
+    const given = own ? own.result : rule.make(...(rule.reads.map(gathered) as never[]), asking(run) as never)
+    const made = hold(path, given)
+    if (made === undefined) return []
+    put(object as { [name: string]: unknown }, name, made)
+    if (run.trace) {
+      const read = isSecret(root, path) ? masked : made
+      addReading(run.trace, { address: tellAddress(path), sent: undefined, read, how: 'filled' })
     }
     return []
   },

@@ -1,17 +1,7 @@
 /** What rules and conditions are judged on, and how they find their way in it. */
 import type { Node } from '../kinds/kind.js'
 import type { Fault, Run } from '../kinds/run.js'
-import {
-  EACH,
-  EACH_NAME,
-  firstEach,
-  isEach,
-  lastEach,
-  type Path,
-  parseAddress,
-  stepsOf,
-  valueAt,
-} from '../terms/address.js'
+import { EACH, EACH_NAME, firstEach, lastEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 
 export interface Matter {
@@ -91,12 +81,6 @@ export function listsShared(paths: readonly Path[]): Path {
   const parts = first.findIndex((key, index) => !paths.every((path) => path[index] === key))
   const shared = parts < 0 ? first : first.slice(0, parts)
   return shared.slice(0, lastEach(shared) + 1)
-}
-
-/** A path whose first `[]` and `{}` are these steps. */
-export function settle(path: Path, steps: Path = []): Path {
-  let next = 0
-  return path.map((key) => (isEach(key) ? (steps[next++] ?? key) : key))
 }
 
 /** The paths that an address with `[]` or `{}` stands for in this input; the first steps may be settled already. */
