@@ -38,6 +38,7 @@ export interface Matter {
 /** @throws Error where a book cannot be read. */
 export function createBench(matter: Matter): Bench {
   const { app, books, kit, revision = 0, broken } = matter
+  // Plain JSON to its users; here its shape is known.
   const outlined = outline(app) as unknown as Outlined
   const samples = new Map<string, BookSample>()
   const entries = books.map(

@@ -153,7 +153,7 @@ export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMess
     release: async () => entry.turn?.release(),
     send: (value: unknown) => send(replyOfHandler(value, judged as AcceptedJudgement, incoming, progress), response),
   }
-  return Object.assign(context, own) as unknown as PassedContext<E>
+  return Object.assign(context, own) as PassedContext<E>
 }
 
 /**

@@ -18,7 +18,7 @@ export async function decode(
     const plain = new Blob([bytes as Uint8Array<ArrayBuffer>])
       .stream()
       .pipeThrough(new DecompressionStream(coding as CompressionFormat))
-    const decoded = await collect(plain as unknown as AsyncIterable<Uint8Array>, most)
+    const decoded = await collect(plain as AsyncIterable<Uint8Array>, most)
     return decoded === 'late' ? 'broken' : decoded
   } catch {
     return 'broken'

@@ -112,7 +112,7 @@ export function serve<E extends Endpoints, Asked = unknown, Services extends Ask
   handlers: HandlersOf<E, Services>,
   ...[options]: Serving<Asked, Services>
 ): Handle {
-  const service = serviceFor(intakeNode(app), handlers as unknown as AnyHandlers, options ?? {})
+  const service = serviceFor(intakeNode(app), handlers as AnyHandlers, options ?? {})
   const handle = async (request: Request) => {
     const incoming = { message: messageOfRequest(request), signal: following(request.signal), request: () => request }
     return responseOf(await service.process(incoming))
@@ -357,6 +357,7 @@ class HandlerContext {
   }
 }
 
+/** Of one type at run time, and of another for each endpoint: what is asked for is looked up when it is read. */
 export const contextFor = (
   services: unknown,
   who: unknown,

@@ -164,7 +164,7 @@ export function make<F extends Field>(kind: Node['kind'], options: Options = {},
   const need = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
   // What is neither true nor false is found where the field is used, which has a place to tell it at.
   const odd = optional === undefined || typeof optional === 'boolean' ? {} : { optional }
-  return frozen({ kind, need, ...own, ...rest, ...odd }) as unknown as F
+  return frozen({ kind, need, ...own, ...rest, ...odd }) as F
 }
 
 /** Without `g` and `y`, whose lastIndex would carry over from one request to the next. */

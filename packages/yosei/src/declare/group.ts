@@ -122,7 +122,7 @@ export function declareGroup<
   /** Holds a declaration to making sense, before it is read. */
   check: (signature: string, declaration: never) => void = () => undefined,
 ): { readonly [N in keyof E]: Grouped<E[N], Types<P, Q, H, C, undefined, W, [], L, undefined>> } {
-  const loose = shared as unknown as LooseShared
+  const loose = shared as LooseShared
   checkStatuses('group', loose.statuses)
   const far = placed('group', () => loose.lookups?.(lookupMaker as never) ?? {}) as EndpointNode['lookups']
   const endpoint = (signature: string, declaration: never) => {
@@ -152,7 +152,7 @@ function joined(shared: LooseShared, far: EndpointNode['lookups'], endpoint: End
   const { path = {}, ...rest } = policy as typeof policy & { path?: Fields }
   const template = `${prefix.replace(/\/$/, '')}${endpoint.template === '/' ? '' : endpoint.template}` || '/'
   const signature = `${endpoint.method} ${template}`
-  const both = (outer: RecordNode, near: RecordNode) => ({ ...outer.fields, ...near.fields }) as unknown as Fields
+  const both = (outer: RecordNode, near: RecordNode) => ({ ...outer.fields, ...near.fields }) as Fields
   const node: EndpointNode = frozen({
     ...endpoint,
     ...nearest(endpoint, rest),

@@ -108,6 +108,7 @@ const patchFields = (fields: Fields, nullable: boolean, deep: boolean): Fields =
 function patchable<R extends RecordField>(of: R, nullable: boolean, deep: boolean): R {
   const { rules, ...rest } = of as R & { rules?: readonly AnyRule[] }
   if (!rules || !(nullable || deep)) return of
+  // Of the type of what it came from, with fewer rules.
   return { ...rest, rules: Object.freeze(rules.filter((rule) => ruleOf(rule).waits)) } as unknown as R
 }
 
@@ -121,17 +122,14 @@ function optionally(node: Node, nullable: boolean, deep: boolean): Node {
   }
   const inner =
     deep && rest.kind === 'record'
-      ? {
-          ...patchable(rest as unknown as RecordField, nullable, deep),
-          fields: patchFields(rest.fields as never, nullable, deep),
-        }
+      ? { ...patchable(rest as RecordField, nullable, deep), fields: patchFields(rest.fields as never, nullable, deep) }
       : rest
-  if (!nullable) return Object.freeze({ ...inner, need: 'optional' }) as unknown as Node
-  if (node.need !== 'required') return Object.freeze({ ...inner, need: 'optional', nullable: true }) as unknown as Node
+  if (!nullable) return Object.freeze({ ...inner, need: 'optional' }) as Node
+  if (node.need !== 'required') return Object.freeze({ ...inner, need: 'optional', nullable: true }) as Node
   const { messages = {} } = node
   // Own words may be one for all that can be wrong.
   const kept = typeof messages === 'string' ? messages : { null_not_allowed: 'null_not_allowed.kept', ...messages }
-  return Object.freeze({ ...inner, need: 'optional', nullable: false, messages: kept }) as unknown as Node
+  return Object.freeze({ ...inner, need: 'optional', nullable: false, messages: kept }) as Node
 }
 
 /** These fields alone. */

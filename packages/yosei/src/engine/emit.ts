@@ -70,7 +70,7 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
       : { ...outer, source: node.coerce ? ('coerced' as const) : ('json' as const) }
   const read = writer.name('v')
   writer.line(`let ${read} = ${value} // ${quote(formatAddress(place.address))}`)
-  const code = codes[node.kind] as unknown as CodeOf<Node>
+  const code = codes[node.kind] as CodeOf<Node>
   const known = `${writer.bind(node)}, ${read}, ${quote(place.source)}, ${writer.path(place)}`
   const { readScalar } = kindOf(kinds, node) as Partial<ScalarKind<Node>>
   const reader = readScalar && !node.secret && !node.readOnly ? writer.bind(readScalar) : undefined
@@ -89,7 +89,7 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
       : `${read} = ${call}`
   }
   const test: Whole['test'] = (writer, one, read, source) =>
-    (codes[one.kind] as unknown as CodeOf<Node>).test?.(writer, one, read, source)
+    (codes[one.kind] as CodeOf<Node>).test?.(writer, one, read, source)
   const whole: Whole = { writer, read, place, slowly, kinds, test, emit: (...below) => emit(writer, ...below) }
   if (writer.count++ > mostEmitted || node.readOnly || (node.secret && !readScalar)) writer.line(slowly())
   else if (code.absent === 'own') code.write(whole, node)

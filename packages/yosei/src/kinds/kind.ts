@@ -56,12 +56,12 @@ export interface KindOf<N extends Declared> {
 }
 
 /** A field's own type holds only what TypeScript infers from it; what it is made of is here. */
-export const fieldNode = (field: Field) => field as unknown as Node
+export const fieldNode = (field: Field) => field as Node
 
 /** Every kind by its name. */
 export type KindTable = { readonly [K in Kind]: KindOf<Kinds[K]> }
 /** The kind of a node, to be asked about that node. */
-export const kindOf = (kinds: KindTable, node: Node): KindOf<Node> => kinds[node.kind] as unknown as KindOf<Node>
+export const kindOf = (kinds: KindTable, node: Node): KindOf<Node> => kinds[node.kind] as KindOf<Node>
 
 interface Encoder {
   readonly kinds: KindTable

@@ -31,6 +31,7 @@ export function scalar<N extends Declared>(
     read(node, value, source, run) {
       if (source === 'text' && Array.isArray(value)) {
         note(run, 'from text', value, undefined)
+        // A type that is not chosen yet is taken for none of those that it may be.
         return tell(run, node as unknown as ScalarNode, 'sent_twice', value.length)
       }
       const read = readScalar(node, value, run, source)

@@ -38,8 +38,7 @@ const conditions: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } 
   any,
   not,
 }
-export const conditionOf = ({ condition }: AnyCondition) =>
-  conditions[condition] as unknown as ConditionOf<AnyCondition>
+export const conditionOf = ({ condition }: AnyCondition) => conditions[condition] as ConditionOf<AnyCondition>
 
 /** The types stand in `ConditionMaker`, where none may be missing; at run time one maker serves every endpoint. */
 export const conditionMaker = makersOf('condition', { ...conditions, other }) as unknown as ConditionMaker<unknown> & {

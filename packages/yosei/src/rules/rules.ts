@@ -66,13 +66,13 @@ const rules: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
   fits,
   fill,
 }
-export const ruleOf = ({ rule }: AnyRule) => rules[rule] as unknown as RuleOf<AnyRule>
+export const ruleOf = ({ rule }: AnyRule) => rules[rule] as RuleOf<AnyRule>
 
 /** The types stand in `RuleMaker`, where none may be missing; at run time one maker serves every endpoint. */
 export const ruleMaker = {
   ...conditionMaker,
   ...makersOf('rule', { ...rules, while: during }),
-} as unknown as RuleMaker<unknown> & {
+} as RuleMaker<unknown> & {
   readonly [R in RuleName]: RuleMaker<unknown>[R]
 }
 

@@ -71,7 +71,7 @@ const isAddress = (limit: unknown): limit is string => typeof limit === 'string'
 export const sumWithin: RuleOf<SumWithin> = {
   make(address: string, given: Bounds | SumLimits<string>, options: LooseBlame = {}) {
     const { atLeast, atMost, exactly, times } = Array.isArray(given)
-      ? bounded(given as unknown as Bounds)
+      ? bounded(given as Bounds)
       : (given as SumLimits<string>)
     const held = {
       ...(atMost === undefined ? {} : { atMost }),

@@ -29,7 +29,7 @@ export const taken = (what: string, example: string, takes: (value: unknown) => 
 })
 /** The same options, as those that many have. */
 export const shared = <O extends AnyOptions>(options: O): O =>
-  Object.fromEntries(Object.entries(options).map(([name, one]) => [name, { ...one, isShared: true }])) as unknown as O
+  Object.fromEntries(Object.entries(options).map(([name, one]) => [name, { ...one, isShared: true }])) as O
 export const required = (one: Taken): Taken => ({ ...one, isRequired: true })
 
 export const isPlain = (value: unknown): value is { readonly [name: string]: unknown } =>

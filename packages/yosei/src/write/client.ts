@@ -79,7 +79,7 @@ export function client<E extends Endpoints>(app: Intake<E>, clientOptions: Clien
     const one: Call<Endpoint> = (sent, more = {}) => call(name, endpoint, base, sent as Parts, clientOptions, more)
     put(calls, name, one)
   }
-  return Object.freeze(calls) as unknown as Client<E>
+  return Object.freeze(calls) as Client<E>
 }
 type Parts = { readonly [P in Part]?: unknown }
 
