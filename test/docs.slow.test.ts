@@ -7,7 +7,7 @@ import { dirname, join } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { transformSync } from '@swc/core'
-import { fromMarkdown } from 'mdast-util-from-markdown'
+import MarkdownIt from 'markdown-it'
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..')
 const folder = join(root, 'test/snippets')
@@ -28,11 +28,13 @@ interface Snippet {
   readonly code: string
 }
 const snippets: Snippet[] = pages.flatMap((page) =>
-  fromMarkdown(readFileSync(join(root, page), 'utf8')).children.flatMap((node) =>
-    node.type === 'code' && node.lang && ['ts', 'sh', 'js'].includes(node.lang)
-      ? [{ name: `${page}-${node.position?.start.line}`.replaceAll('/', '-'), language: node.lang, code: node.value }]
-      : [],
-  ),
+  new MarkdownIt('commonmark')
+    .parse(readFileSync(join(root, page), 'utf8'), {})
+    .flatMap(({ info, content, map }) =>
+      ['ts', 'sh', 'js'].includes(info)
+        ? [{ name: `${page}-${(map?.[0] ?? 0) + 1}`.replaceAll('/', '-'), language: info, code: content.trimEnd() }]
+        : [],
+    ),
 )
 /** A snippet that begins with a file's name is part of that file, whose own tests run it. */
 const quoted = snippets.flatMap(({ code }) =>

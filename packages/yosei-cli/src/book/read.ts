@@ -1,6 +1,5 @@
 /** Sample books: Markdown pages whose fenced blocks hold request messages and the verdicts that they must get. */
-import type { Code, Node, Parent } from 'mdast'
-import { fromMarkdown } from 'mdast-util-from-markdown'
+import MarkdownIt, { type Env, type Token } from 'markdown-it'
 import { type Message, parseMessage } from 'yosei'
 import { BookError } from './error.js'
 import { type Expectation, readExpectation } from './expectation.js'
@@ -46,6 +45,10 @@ interface Setting {
   readonly headers: readonly { readonly name: string; readonly value: string; readonly place: Place }[]
 }
 
+/** Its blocks alone are read, and the text of headings: nothing else says anything. */
+const pages = new MarkdownIt('commonmark', { maxNesting: 100 })
+pages.core.ruler.disable(['inline', 'text_join'])
+
 /**
  * Reads the samples of a book.
  *
@@ -58,12 +61,13 @@ export function readBook(page: string): Sample[] {
   const samples: { heading: string; sample: Sample; answered: boolean }[] = []
   let heading = 'Untitled'
   let setting: Setting = { headers: [] }
-  for (const node of blocks(fromMarkdown(markdown))) {
-    if (node.type === 'heading') {
-      heading = textOf(node)
-      continue
-    }
-    const block = fenced(node as Code, lines)
+  let isHeading = false
+  const references: Env = {}
+  for (const token of pages.parse(markdown, references)) {
+    if (isHeading) heading = textOf(token, references)
+    isHeading = token.type === 'heading_open'
+    if (token.type !== 'fence') continue
+    const block = fenced(token, lines)
     if (block.kind === 'book') setting = readSetting(block)
     else if (block.kind === 'http')
       samples.push({ heading, sample: readSample(heading, block, setting), answered: false })
@@ -92,15 +96,14 @@ export function readBook(page: string): Sample[] {
   })
 }
 
-/** The headings and fenced blocks of a page, in order. */
-function* blocks(node: Node): Generator<Node> {
-  if (node.type === 'heading' || node.type === 'code') yield node
-  else for (const child of (node as Parent).children ?? []) yield* blocks(child)
-}
-
-function textOf(node: Node): string {
-  if ('value' in node) return String(node.value)
-  return ((node as Parent).children ?? []).map(textOf).join('')
+/** The text of a heading without its marks. */
+function textOf({ content }: Token, references: Env): string {
+  const pieces: Token[] = []
+  pages.inline.parse(content, pages, references, pieces)
+  return pieces
+    .filter(({ type }) => type !== 'image')
+    .map(({ type, content }) => (type === 'softbreak' ? '\n' : content))
+    .join('')
 }
 
 interface Block {
@@ -112,16 +115,17 @@ interface Block {
   readonly lines: readonly { readonly text: string; readonly place: Place }[]
 }
 
-function fenced({ lang, value, position }: Code, lines: readonly string[]): Block {
-  const [first, last] = [position?.start.line ?? 1, position?.end.line ?? 1]
-  const kind = lang ?? ''
+function fenced({ info, content: text, map }: Token, lines: readonly string[]): Block {
+  const [before, last] = map ?? [0, 1]
+  const first = before + 1
+  const [kind = ''] = info.trim().split(/\s/)
   if (
     ['http', 'verdict', 'book'].includes(kind) &&
     !/^[\s>]*(`{3,}|~{3,})\s*$/.test(first === last ? '' : (lines[last - 1] ?? ''))
   ) {
     throw new BookError(first, `this ${kind} block is never closed; end it with a line of the same fence`)
   }
-  const content = first + 1 === last ? [] : value.split('\n')
+  const content = first + 1 === last ? [] : text.replace(/\n$/, '').split('\n')
   return {
     kind,
     line: first,
