@@ -3,7 +3,7 @@
  * they are.
  */
 import { readFileSync, writeFileSync } from 'node:fs'
-import { statusTable } from '../packages/yosei/dist/terms/statuses.js'
+import { statusTable } from '../packages/yosei/dist/internals.js'
 
 const stages = ['match', 'admit', 'identify', 'receive', 'read', 'shape', 'rules', 'turn', 'lookups', 'handle']
 /** Statuses that a service chooses itself. */

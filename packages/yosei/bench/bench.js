@@ -8,12 +8,7 @@ import { writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { do_not_optimize, measure } from 'mitata'
 import { endpoint, intake, integer, judge, record, serve, text } from 'yosei'
-import { endpointNode } from '../dist/declare/endpoint.js'
-import { startRun } from '../dist/engine/interpret.js'
-import { interpretParts } from '../dist/engine/parts.js'
-import { compiled } from '../dist/engine/reader.js'
-import { check } from '../dist/judge/check.js'
-import { layRoutes, match } from '../dist/read/match.js'
+import { check, compiled, endpointNode, interpretParts, layRoutes, match, startRun } from '../dist/internals.js'
 import { byHand } from './by-hand.js'
 import {
   clock,

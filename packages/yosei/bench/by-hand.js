@@ -4,9 +4,7 @@
  * handler gets of such an endpoint. Formats are the library's own, so
  * that both sides read the same dates and addresses; a test holds that both take and refuse the same.
  */
-import { formats } from '../dist/grammar/formats.js'
-import { readInstant } from '../dist/grammar/times.js'
-import { codePoints } from '../dist/kinds/text.js'
+import { codePoints, formats, readInstant } from '../dist/internals.js'
 
 const isObject = (value) => typeof value === 'object' && value !== null && !Array.isArray(value)
 const isEmail = (value) => formats.email(value) === undefined

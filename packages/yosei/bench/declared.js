@@ -27,9 +27,7 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
-import { formats } from '../dist/grammar/formats.js'
-import { readDay, readDuration, readInstant } from '../dist/grammar/times.js'
-import { codePoints } from '../dist/kinds/text.js'
+import { codePoints, formats, readDay, readDuration, readInstant } from '../dist/internals.js'
 
 const isObject = (value) => typeof value === 'object' && value !== null && !Array.isArray(value)
 const hour = 3_600_000

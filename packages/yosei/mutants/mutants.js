@@ -65,22 +65,26 @@ const operators = [
     /^\s+(?!return|const|let|case|break|continue|throw|else|if|for|while|import|export|\}|\/)[\w$.#]+(?:\(| = |\+\+|--| \+= | \?\?= ).*;$/g,
     '',
   ),
-  swap(/^\s+return (?!true;|false;|undefined;|0;|null;)[^;]+;$/g, '        return undefined;'),
+  swap(/^\s+return (?!true;|false;|void 0;|0;|null;)[^;]+;$/g, '        return undefined;'),
 ]
 
 const dist = 'packages/yosei/dist'
 /** A search for requests finds another way where one of its lines is spoiled: it is looked at where it is asked for. */
 const passedBy = values.only === '' ? /^(?:words\/german|probe\/)/ : /^words\/german/
-const files = readdirSync(join(root, dist), { recursive: true, encoding: 'utf8' }).filter(
-  (file) => file.endsWith('.js') && !passedBy.test(file) && file.startsWith(values.only),
+const chunks = readdirSync(join(root, dist), { recursive: true, encoding: 'utf8' }).filter(
+  (file) => file.endsWith('.js') && file !== 'internals.js',
 )
-const lines = files.flatMap((file) =>
-  readFileSync(join(root, dist, file), 'utf8')
-    .split('\n')
-    .flatMap((text, index) =>
-      /^\s*(\/\/|\*|\/\*|import|export \{|export \*)/.test(text) ? [] : [{ file, index, text }],
-    ),
-)
+const textOf = (chunk) => readFileSync(join(root, dist, chunk), 'utf8').split('\n')
+/** Each line that is looked at, with the module that it comes from: the bundler writes its name before its lines. */
+const lines = chunks.flatMap((chunk) => {
+  let file = ''
+  return textOf(chunk).flatMap((text, index) => {
+    const [, next] = /^\/\/ src\/(\S+\.ts)$/.exec(text) ?? []
+    file = next ?? file
+    const isPassedBy = file === '' || passedBy.test(file) || !file.startsWith(values.only)
+    return isPassedBy || /^\s*(\/\/|\*|\/\*|import|export )/.test(text) ? [] : [{ file, chunk, index, text }]
+  })
+})
 
 /** Lines whose changes nobody can see: they make something faster, or are never read. */
 const unseen = [
@@ -101,7 +105,7 @@ const unseen = [
 /** One change that is still JavaScript. */
 function mutant() {
   for (;;) {
-    const { file, index, text } = pick(lines)
+    const { file, chunk, index, text } = pick(lines)
     const [from, to] = pick(operators)
     const places = [...text.matchAll(from)]
     if (places.length === 0) continue
@@ -111,12 +115,12 @@ function mutant() {
       place[0].replace(new RegExp(from.source), to) +
       text.slice(place.index + place[0].length)
     if (changed.trim() === text.trim() || unseen.some((line) => line.test(text.trim()))) continue
-    const whole = readFileSync(join(root, dist, file), 'utf8').split('\n')
+    const whole = textOf(chunk)
     whole[index] = changed
     const source = whole.join('\n')
     const offset = [...whole.slice(0, index), ''].join('\n').length + place.index
     const { status } = spawnSync(process.execPath, ['--check', '--input-type=module', '-'], { input: source })
-    if (status === 0) return { file, index, offset, text: text.trim(), changed: changed.trim(), source }
+    if (status === 0) return { file, chunk, index, offset, text: text.trim(), changed: changed.trim(), source }
   }
 }
 
@@ -124,17 +128,18 @@ function mutant() {
 function survivorsOf(log) {
   const told = /survived(?: \(no test runs it\))?: (\S+):(\d+)\n {2}- (.*)\n {2}\+ (.*)/g
   return [...log.matchAll(told)].flatMap(([, file, line, text, changed]) => {
-    const whole = readFileSync(join(root, dist, file), 'utf8').split('\n')
-    const [index] = [...whole.keys()]
-      .filter((at) => whole[at].trim() === text)
-      .sort((a, b) => Math.abs(a + 1 - line) - Math.abs(b + 1 - line))
-    if (index === undefined) {
+    const [found] = lines
+      .filter((one) => one.file === file && one.text.trim() === text)
+      .sort((a, b) => Math.abs(a.index + 1 - line) - Math.abs(b.index + 1 - line))
+    if (!found) {
       console.log(`gone: ${file}:${line}\n  - ${text}`)
       return []
     }
+    const { chunk, index } = found
+    const whole = textOf(chunk)
     const offset = [...whole.slice(0, index), ''].join('\n').length + whole[index].indexOf(text)
     whole[index] = whole[index].replace(text, () => changed)
-    return [{ file, index, offset, text, changed, source: whole.join('\n') }]
+    return [{ file, chunk, index, offset, text, changed, source: whole.join('\n') }]
   })
 }
 
@@ -198,7 +203,7 @@ module.exports = class extends Sequencer {
 
 /** For each suite how long it takes, and which places of each file it runs. */
 async function coverage(folders) {
-  const names = [...new Set(files.flatMap(suitesFor))]
+  const names = [...new Set(lines.flatMap(({ file }) => suitesFor(file)))]
   const found = new Map()
   const measure = async (folder) => {
     for (let name = names.pop(); name; name = names.pop()) {
@@ -242,9 +247,9 @@ const folders = Array.from({ length: Number(values.workers) }, copyWorkspace)
 for (const folder of folders) writeFileSync(join(folder, 'in-order.cjs'), inOrder)
 const suites = await coverage(folders)
 /** The suites that run the changed place, in turns of some seconds: the fastest first, since most changes are noticed there. */
-function turnsFor({ file, offset }) {
+function turnsFor({ file, chunk, offset }) {
   const affected = suitesFor(file)
-    .filter((name) => suites.get(name).run.get(file)?.[offset])
+    .filter((name) => suites.get(name).run.get(chunk)?.[offset])
     .sort((a, b) => suites.get(a).milliseconds - suites.get(b).milliseconds)
   const turns = []
   for (const name of affected) {
@@ -261,7 +266,7 @@ const survivors = []
 let done = 0
 async function work(folder) {
   for (let one = all.pop(); one; one = all.pop()) {
-    const path = join(folder, dist, one.file)
+    const path = join(folder, dist, one.chunk)
     const sound = readFileSync(path, 'utf8')
     writeFileSync(path, one.source)
     const turns = turnsFor(one)

@@ -3,7 +3,7 @@
 import { expect, test } from '@jest/globals'
 import { bigInteger, endpoint, type Field, file, flag, instant, intake, integer, judge, judgeParts, later, lines, list, record, serve, table, tagged, text, tuple, write } from 'yosei'
 import * as web from '../dist/adapt/platform-web.js'
-import { judgeOn } from '../dist/judge/judge.js'
+import { judgeOn } from '../dist/internals.js'
 
 const optional = { optional: true } as const
 interface Filter { not?: Filter; name?: string }

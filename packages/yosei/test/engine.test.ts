@@ -32,9 +32,7 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
-import { endpointNode } from '../dist/declare/endpoint.js'
-import { startRun } from '../dist/engine/interpret.js'
-import { compiled } from '../dist/engine/reader.js'
+import { compiled, endpointNode, startRun } from '../dist/internals.js'
 
 const hostile = [
   '"',

@@ -28,11 +28,7 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
-import { chooseLanguage } from '../dist/answer/negotiate.js'
-import { weightOf } from '../dist/grammar/accept.js'
-import { formats } from '../dist/grammar/formats.js'
-import { readMediaType } from '../dist/grammar/media-type.js'
-import { readJson, repeatedNames } from '../dist/read/json.js'
+import { chooseLanguage, formats, readJson, readMediaType, repeatedNames, weightOf } from '../dist/internals.js'
 
 /** Units to repeat, each with an end at which what seemed right turns out to be wrong. */
 export const repetitive: readonly (readonly [unit: string, end: string])[] = [

@@ -49,7 +49,7 @@ import {
 } from 'yosei'
 import { loggerJournal } from 'yosei/journal'
 import { gate } from 'yosei/node'
-import { weightOf } from '../dist/grammar/accept.js'
+import { weightOf } from '../dist/internals.js'
 
 const told = (verdict: { outcome: string; errors?: readonly { address: string; code: string; message: string }[] }) =>
   verdict.errors?.map(({ address, code, message }) => `${address} ${code}: ${message}`)

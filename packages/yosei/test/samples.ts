@@ -31,7 +31,7 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
-import { malformed } from '../dist/grammar/percent.js'
+import { malformed } from '../dist/internals.js'
 
 const hostile = fc.constantFrom(
   '__proto__',

@@ -1,7 +1,7 @@
 /** What is declared a secret is told nowhere: every kind of field, in every place, in every output. */
 import { expect, jest, test } from '@jest/globals'
 import { codeOf, constant, either, endpoint, type Field, integer, list, outline, record, text, tuple } from 'yosei'
-import { kinds as every } from '../dist/kinds/kinds.js'
+import { kinds as every } from '../dist/internals.js'
 import { digits, kinds, marks, outputs, places, secret, written } from './secrets.ts'
 
 const carried = ['path', 'query', 'header', 'cookie'] as const

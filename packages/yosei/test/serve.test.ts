@@ -31,8 +31,7 @@ import {
 } from 'yosei'
 import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, listenerOf } from 'yosei/node'
-import { catalogueFor } from '../dist/words/catalogue.js'
-import { languagesOf, shipped } from '../dist/words/languages.js'
+import { catalogueFor, languagesOf, shipped } from '../dist/internals.js'
 import { started, uploads } from './service.ts'
 
 const note = endpoint('POST /notes/{id}', {

@@ -26,8 +26,16 @@ export interface Mark {
   readonly length: number
 }
 
+/** All errors of a body are looked for in the tree that was made for the first. */
+let last: { readonly json: string; readonly root: Node | undefined } | undefined
+
 /** JSON with its places; none of what is nested more deeply than anybody could be shown. */
 function treeOf(json: string): Node | undefined {
+  if (last?.json !== json) last = { json, root: treeFrom(json) }
+  return last.root
+}
+
+function treeFrom(json: string): Node | undefined {
   try {
     return parseTree(json)
   } catch (error) {
