@@ -68,6 +68,7 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
     headers: { 'content-type': 'application/json', 'x-team': 'nebula' },
     body: json,
   }
+  const spoiled = { ...pieces, body: JSON.stringify(wrong) }
   const url = `http://observatory.example${target}`
   const hand = byHand[index]
   const times = await interleave({
@@ -82,12 +83,14 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
       do_not_optimize(interpretParts(solo, solo.bodies[0], { body: bad }, startRun(), true)),
     'URL and JSON.parse': async () => do_not_optimize([new URL(url), JSON.parse(json)]),
     judge: async () => do_not_optimize(await judge(app, pieces)),
+    'judge, rejected': async () => do_not_optimize(await judge(app, spoiled)),
   })
   const small = index === 0
   note(`check ÷ by hand, ${name}`, times, 'compiled', 'by hand', 1.05)
   note(`check ÷ JSON.parse, ${name}`, times, 'compiled', 'JSON.parse', small ? undefined : 0.3)
   note(`rejected ÷ accepted, ${name}`, times, 'compiled, rejected', 'compiled', 2)
   note(`judge ÷ (URL + JSON.parse), ${name}`, times, 'judge', 'URL and JSON.parse', small ? undefined : 1.5)
+  note(`judge, rejected ÷ accepted, ${name}`, times, 'judge, rejected', 'judge', 2)
   note(`interpreted ÷ compiled, ${name}`, times, 'interpreted', 'compiled')
   figures[name] = {
     bytes: json.length,
@@ -210,10 +213,12 @@ for (const count of [1, 1000, 10_000])
   const services = { one: async (id) => ({ id }) }
   const app = intake({ endpoints: { put: endpoint('POST /x', { body, lookups }) } })
   const plain = intake({ endpoints: { put: endpoint('POST /x', { body }) } })
+  const identify = ({ headers }) => services.one(headers.get('authorization'))
+  const known = intake({ endpoints: plain.endpoints, identify })
   const pieces = {
     method: 'POST',
     target: '/x',
-    headers: { 'content-type': 'application/json' },
+    headers: { 'content-type': 'application/json', accept: '*/*', authorization: 'Bearer abc' },
     body: '{"a":1,"name":"x"}',
   }
   const json = JSON.stringify(cases[1].body)
@@ -224,6 +229,8 @@ for (const count of [1, 1000, 10_000])
     {
       'JSON.parse of 0.7 kB': async () => do_not_optimize(JSON.parse(json)),
       'three lookups': async () => do_not_optimize(await judge(app, pieces, { services })),
+      'judge without services': async () => do_not_optimize(await judge(plain, pieces, { services })),
+      'judge with identify': async () => do_not_optimize(await judge(known, pieces, { services })),
       bare: async () => do_not_optimize(await Promise.all([services.one(1), services.one('x'), services.one(1)])),
       serve: async () => do_not_optimize(await (await handle(request())).text()),
       'read and answered': async () => {
@@ -236,8 +243,10 @@ for (const count of [1, 1000, 10_000])
     },
     1e9,
   )
+  times.identify = times['judge with identify'].map((time, round) => time - times['judge without services'][round])
   times.lookups = times['three lookups'].map((time, round) => time - times.bare[round])
   note('judge with three lookups − bare ÷ JSON.parse of 0.7 kB', times, 'lookups', 'JSON.parse of 0.7 kB', 2)
+  note('judge with identify − without ÷ JSON.parse of 0.7 kB', times, 'identify', 'JSON.parse of 0.7 kB')
   note('serve ÷ read and answered', times, 'serve', 'read and answered', 1.25)
   figures['lookups and serve'] = {
     bytes: pieces.body.length,

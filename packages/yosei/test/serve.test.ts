@@ -288,7 +288,7 @@ describe('serve', () => {
       endpoints: { note },
       limits: { handle: '50ms' },
       journal: { write: () => undefined },
-      identify: (_head, _services, signal) =>
+      identify: ({ signal }) =>
         new Promise((_, reject) => signal.addEventListener('abort', () => reject(signal.reason))),
     })
     expect(await judge(endless, post({ words: ['a'] }), { services: {} })).toMatchObject({

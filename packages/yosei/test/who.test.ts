@@ -167,6 +167,27 @@ test.each<[string, unknown, string, unknown, unknown]>([
     expect(String(events.at(-1)?.cause)).toMatch(/who\.(role|since) was put in by the service/)
 })
 
+test('is found out by header fields, as they were sent', async () => {
+  const seen: unknown[] = []
+  const ask = (name: string) => {
+    const asked = intake({
+      endpoints: { get: endpoint('GET /', {}) },
+      identify: ({ headers }) => seen.push([headers.get(name), headers.has(name), [...headers].length]),
+    })
+    const headers = { 'X-Key': ['a', 'ŝ'], cookie: ['c=1', 'd=2'] }
+    return judge(asked, { method: 'GET', target: '/', headers }, { services: {} })
+  }
+  for (const [name, got] of [
+    ['x-key', 'a, ŝ'],
+    ['X-KEY', 'a, ŝ'],
+    ['Cookie', 'c=1; d=2'],
+    ['constructor', null],
+  ] as const) {
+    expect((await ask(name)).outcome).toBe('accepted')
+    expect(seen.pop()).toEqual([got, got !== null, 4])
+  }
+})
+
 test('is told in no verdict, trace or outline, and what reads it did not run where nobody has said it', async () => {
   const message = { method: 'PUT', target: '/things/1?team=dog', headers: {}, body: '' }
   const verdict = await judge(app, message, { trace: true })

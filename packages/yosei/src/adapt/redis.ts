@@ -65,7 +65,8 @@ export function redisTurns(
   const patience = readSpan(within)
   if (!(patience > 0)) mistake('redisTurns', `within is "${within}"`, 'Write it as 500ms or 2s')
   return {
-    async take(scope, key, { wait, lease, waiters, signal }) {
+    async take(scope, key, options) {
+      const { wait, lease, waiters } = options
       const token = randomUUID()
       const id = `${prefix}:{${createHash('sha256').update(`${scope}\n${key}`).digest('hex')}}`
       const keys = [id, `${id}:fence`, `${id}:waiting`]
@@ -83,13 +84,15 @@ export function redisTurns(
           if (fence > 0)
             return { fence: BigInt(fence), since, renew: async () => (await run(renewScript, lease)) === 1, release }
           const left = until - performance.now()
-          if (left <= 0 || signal.aborted) return 'busy'
+          if (left <= 0 || options.signal.aborted) return 'busy'
           if (!isWaiting) {
             isWaiting = (await run(waitScript, Date.now(), Date.now() + left, waiters, Math.ceil(left) + 1000)) === 1
             if (!isWaiting) return 'full'
           }
           // Not all at once: who waits comes back a little apart from the others.
-          await sleep(Math.min(left, pause * (0.5 + Math.random())), undefined, { signal }).catch(() => undefined)
+          await sleep(Math.min(left, pause * (0.5 + Math.random())), undefined, { signal: options.signal }).catch(
+            () => undefined,
+          )
         }
       } catch (error) {
         // What was asked may still be done when Redis is back: nobody holds it then.

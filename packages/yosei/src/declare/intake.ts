@@ -11,18 +11,30 @@ import { shown } from '../terms/taken.js'
 import type { Rejected } from '../terms/verdict.js'
 import { type EndpointNode, endpointsIn } from './endpoint.js'
 
+/**
+ * The header fields of a request, each as it was sent. They are asked as a fetch `Headers` is; `new Headers([...fields])`
+ * makes one, at a price.
+ */
+export interface HeaderFields extends Iterable<readonly [name: string, value: string]> {
+  /** The value of a field, whatever the case of its name, lines of one name joined (RFC 9110, section 5.3). */
+  get(name: string): string | null
+  has(name: string): boolean
+}
+
 /** What is known of a request before its body has come. */
 export interface Head {
   readonly method: string
   /** Raw, as in the request line. */
   readonly target: string
-  readonly headers: Headers
+  readonly headers: HeaderFields
   /** The endpoint's name in the intake, its template and its tags. */
   readonly endpoint: string
   readonly template: string
   readonly tags: readonly string[]
   /** The raw values of the path's parameters, by name. */
   readonly path: { readonly [name: string]: string }
+  /** Fires when the client has gone, or the answer has taken too long; made when it is looked at. */
+  readonly signal: AbortSignal
 }
 
 interface Shared<Who, Services> {
@@ -30,7 +42,7 @@ interface Shared<Who, Services> {
    * Who is asking, before the body is received: the handler's `who`; or a refusal, made by `refuse`. Where it is
    * `undefined`, `null` or `false`, nobody is known: 401, but at endpoints that are `open`.
    */
-  identify?: ((request: Head, services: Services, signal: AbortSignal) => Known<Who> | Promise<Known<Who>>) | undefined
+  identify?: ((request: Head, services: Services) => Known<Who> | Promise<Known<Who>>) | undefined
   /**
    * How a client says who it is, for the 401 of one that does not: by default `{ header: 'authorization', scheme:
    * 'Bearer' }`. The scheme is what `WWW-Authenticate` names (RFC 9110, section 11.6.1).

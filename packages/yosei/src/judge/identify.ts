@@ -1,10 +1,11 @@
 /** The stage that asks who is asking, from the head alone. */
 
-import { challengeOf } from '../declare/intake.js'
+import { challengeOf, type HeaderFields } from '../declare/intake.js'
+import { type AnyMessage, lowerCase } from '../read/message.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Opened } from './open.js'
 import { type Refusing, refusalsIn, rejectRefused } from './refuse.js'
-import { askWithin, type LateSignal } from './signal.js'
+import { askWithin, type LateSignal, withSignal } from './signal.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
 import { type Asker, checkWho, mayEnter } from './who.js'
@@ -22,14 +23,12 @@ export async function identify(opened: Opened, services: unknown, signal: LateSi
     template: endpoint.template,
     tags: endpoint.tags,
     path: Object.fromEntries(destination.parameters.map(({ name }, index) => [name, opened.segments[index] ?? ''])),
-    get headers() {
-      return new Headers(message.headers as [string, string][])
-    },
+    headers: fieldsOf(message),
   }
   let who: unknown
   try {
     who = await askWithin(['identify', limits.handle], signal, (own) =>
-      app.identify?.(head, services as never, own.signal),
+      app.identify?.(withSignal(head, own), services as never),
     )
   } catch (cause) {
     const refusals = refusalsIn(cause)
@@ -49,6 +48,17 @@ export async function identify(opened: Opened, services: unknown, signal: LateSi
   const refusals = refusalsIn(who)
   return refusals ? refused(opened, refusals) : admit(opened, who)
 }
+
+/** A fetch `Headers` would cost as much as the judgement, and throws for a value that HTTP forbids. */
+const fieldsOf = ({ headers }: AnyMessage): HeaderFields => ({
+  get(name) {
+    const wanted = lowerCase(name)
+    const sent = headers.filter(([one]) => one === wanted).map(([, value]) => value)
+    return sent.length === 0 ? null : sent.join(wanted === 'cookie' ? '; ' : ', ')
+  },
+  has: (name) => headers.some(([one]) => one === lowerCase(name)),
+  [Symbol.iterator]: () => headers[Symbol.iterator](),
+})
 
 /** Lets in whoever is known and may; at an open endpoint everybody who may. */
 export function admit(opened: Opened, given: unknown): Identified {

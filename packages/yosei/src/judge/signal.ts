@@ -1,4 +1,5 @@
 import { startDeadline } from '../read/deadline.js'
+import { late } from '../terms/late.js'
 
 /**
  * A signal that is made when somebody listens: most handlers never do, and making one costs as much as a small
@@ -30,6 +31,8 @@ export class LateSignal<S = unknown> {
     this.#controller?.abort(reason)
   }
 }
+/** Gives what the outside world is asked with its signal, which is made when it is looked at. */
+export const withSignal = late('signal', (own: LateSignal) => own.signal)
 type Listen<S> = (abort: (reason: unknown) => void, source: S) => void
 
 /** Timers that are to run longer fire at once. */

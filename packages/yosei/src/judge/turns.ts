@@ -7,7 +7,7 @@ import type { TakenTurn, TurnStore } from '../terms/hooks.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
-import { type LateSignal, longestTimer } from './signal.js'
+import { type LateSignal, longestTimer, withSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
@@ -39,7 +39,8 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
     get size() {
       return lines.size
     },
-    async take(scope, key, { wait, lease, waiters, signal }) {
+    async take(scope, key, options) {
+      const { wait, lease, waiters } = options
       const id = `${scope} ${key}`
       const line = lines.get(id) ?? { holder: undefined, waiting: new Set() }
       lines.set(id, line)
@@ -47,7 +48,7 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
         if (wait <= 0) return 'busy'
         if (line.waiting.size >= waiters) return 'full'
         // Whoever holds it ends the line, where nobody waits any more.
-        if (!(await waitFor(line, wait, signal))) return 'busy'
+        if (!(await waitFor(line, wait, options.signal))) return 'busy'
       }
       const holder: Holder = { lease: undefined }
       line.holder = holder
@@ -135,7 +136,7 @@ export async function takeTurn(
   }
   let taken: TakenTurn | 'busy' | 'full'
   try {
-    taken = await store.take(turn.of, key, { wait, lease, waiters: turn.waiters ?? 100, signal: signal.signal })
+    taken = await store.take(turn.of, key, withSignal({ wait, lease, waiters: turn.waiters ?? 100 }, signal))
   } catch (cause) {
     return rejected(
       statusFor('unavailable', endpoint.statuses),

@@ -3,6 +3,7 @@
 import type { Fault } from '../kinds/run.js'
 import { formatPointer, parseAddress, tellAddress } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
+import { late } from '../terms/late.js'
 import type { Part } from '../terms/parts.js'
 import { type Stage, type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
 import type { FieldError, Rejected, Trace } from '../terms/verdict.js'
@@ -116,20 +117,8 @@ export function originOf(verdict: Rejected): Rejection {
 export function verdictOf(rejection: Rejection): Rejected {
   const { endpoint, stage, status, headers, faults, more, trace, words } = rejection
   const errors = faults.map((fault) => fieldError(fault, words))
-  const verdict: Rejected = {
-    outcome: 'rejected',
-    endpoint,
-    stage,
-    status,
-    headers,
-    errors,
-    get errorsByField() {
-      return byAddress(errors)
-    },
-    more,
-    ...(trace ? { trace } : {}),
-  }
-  return Object.assign(verdict, { [origin]: rejection })
+  const told = { outcome: 'rejected' as const, endpoint, stage, status, headers, errors, more, [origin]: rejection }
+  return withMap(trace ? { ...told, trace } : told, errors)
 }
 
 /** The error map. */
@@ -140,22 +129,27 @@ export function byAddress(errors: readonly FieldError[]): Rejected['errorsByFiel
   return Object.fromEntries(map)
 }
 
+const withMap = late('errorsByField', byAddress)
+/** Many rejections are told by code alone, so the words wait until they are asked for. */
+const withWords = late(
+  'message',
+  ({ fault, words }: { readonly fault: Fault; readonly words: Catalogues | undefined }) =>
+    wordFault(fault, wordingOf(catalogueFor('en', words))),
+)
+
 function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
   const { path, code, stage } = fault
   const part = path[0] as Part | undefined
   const pointer = part === 'body' ? formatPointer(path) : undefined
-  return {
+  const error = {
     part,
     address: tellAddress(path),
     ...(pointer === undefined ? {} : { pointer }),
     code,
-    // Many rejections are told by code alone, so the words wait until they are asked for.
-    get message() {
-      return wordFault(fault, wordingOf(catalogueFor('en', words)))
-    },
     stage,
     ...(code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : fault.place),
   }
+  return withWords(error, { fault, words })
 }
 
 /** Errors of one address stand together, each address where its first is. */

@@ -211,11 +211,12 @@ export function parseAddress(address: string): Path | undefined {
  * shortened, or is a secret.
  */
 export function formatPointer(path: Path): string | undefined {
-  if (path.some((key) => isLong(key) || key === EACH_NAME)) return undefined
   let pointer = ''
   for (let i = 1; i < path.length; i++) {
-    const key = String(path[i])
-    pointer += `/${key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key}`
+    const key = path[i] as string | number
+    if (isLong(key) || key === EACH_NAME) return undefined
+    const isPlain = typeof key === 'number' || !/[~/]/.test(key)
+    pointer += `/${isPlain ? key : key.replaceAll('~', '~0').replaceAll('/', '~1')}`
   }
   return pointer
 }

@@ -83,6 +83,7 @@ export interface TakeOptions {
   readonly lease: number
   /** How many may wait for one key. */
   readonly waiters: number
+  /** Fires when the client has gone; made when it is looked at, which a turn that is free need not. */
   readonly signal: AbortSignal
 }
 
