@@ -117,17 +117,22 @@ async function allocated(run) {
 /** Shape and rules of parts, as a judgement has them checked. */
 function checking(declared) {
   const node = endpointNode(declared)
+  // In the shape that a judgement gives it.
   const matter = {
     name: 'measured',
     endpoint: node,
     body: node.bodies[0],
-    headers: [],
-    engine: compiled,
-    form: false,
-    parsed: true,
     sent: undefined,
+    asker: undefined,
+    headers: [],
+    only: undefined,
+    form: false,
+    engine: compiled,
+    parsed: true,
+    accept: undefined,
     errors: 50,
     room: 32_000,
+    words: undefined,
   }
   const now = clock.getTime()
   return (sent) => {
