@@ -10,15 +10,16 @@ import { idOf, newId, writeJournal } from '../judge/journal.js'
 import type { Opened } from '../judge/open.js'
 import { prepare } from '../judge/receive.js'
 import { type Refusing, refusalsIn, rejectRefused } from '../judge/refuse.js'
-import { following, type LateSignal } from '../judge/signal.js'
+import { following, type LateSignal, withSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { retryAfter } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
 import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
-import { type AnyMessage, messageOfRequest } from '../read/message.js'
+import { type AnyMessage, fieldOf, messageOfRequest } from '../read/message.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, WhoOf } from '../terms/endpoint.js'
 import type { JournalEvent } from '../terms/hooks.js'
+import { late } from '../terms/late.js'
 import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import { statusFor } from '../terms/statuses.js'
@@ -307,64 +308,20 @@ function checkHeaders(headers: Reply['headers']): void {
       throw new TypeError(`"${name}: ${value}" is no header field: write visible characters of Latin-1 alone`)
 }
 
-function fieldOf(headers: AnyMessage['headers'], name: string): string | undefined {
-  let found: string | undefined
-  for (const [field, value] of headers) if (field === name) found = found === undefined ? value : `${found}, ${value}`
-  return found
-}
+const withId = late('id', identified)
+const withRequest = late('request', (incoming: Incoming) => incoming.request())
 
-/** What most handlers never look at is made when they do. */
-class HandlerContext {
-  readonly #incoming: Incoming
-  readonly #progress: Progress
-
-  constructor(
-    readonly services: unknown,
-    readonly who: unknown,
-    readonly found: unknown,
-    readonly turn: HeldTurn | undefined,
-    incoming: Incoming,
-    progress: Progress,
-  ) {
-    this.#incoming = incoming
-    this.#progress = progress
-    Object.defineProperties(this, HandlerContext.#late)
-  }
-
-  /**
-   * Own names, so that a copy has them; and the same functions for all, since V8 gives an object with functions of its
-   * own a shape of its own.
-   */
-  static readonly #late: PropertyDescriptorMap & ThisType<HandlerContext> = {
-    id: {
-      enumerable: true,
-      get() {
-        return identified(this.#progress)
-      },
-    },
-    signal: {
-      enumerable: true,
-      get() {
-        return this.#incoming.signal.signal
-      },
-    },
-    request: {
-      enumerable: true,
-      get() {
-        return this.#incoming.request()
-      },
-    },
-  }
-}
-
-/** Of one type at run time, and of another for each endpoint: what is asked for is looked up when it is read. */
+/** What most handlers never look at is made when they do. Of one type at run time, and of another for each endpoint. */
 export const contextFor = (
   services: unknown,
   who: unknown,
   incoming: Incoming,
   progress: Progress,
   { found, turn }: Entry,
-) => new HandlerContext(services, who, found, turn, incoming, progress) as unknown as Context<Endpoint, unknown>
+): Context<Endpoint, unknown> => {
+  const context = withSignal(withId({ services, who, found, turn }, progress), incoming.signal)
+  return withRequest(context, incoming) as Context<Endpoint, unknown>
+}
 
 const overtime = Symbol('over its time')
 

@@ -1,7 +1,7 @@
 /** The stage that asks who is asking, from the head alone. */
 
 import { challengeOf, type HeaderFields } from '../declare/intake.js'
-import { type AnyMessage, lowerCase } from '../read/message.js'
+import { type AnyMessage, fieldOf, lowerCase } from '../read/message.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Opened } from './open.js'
 import { type Refusing, refusalsIn, rejectRefused } from './refuse.js'
@@ -51,12 +51,8 @@ export async function identify(opened: Opened, services: unknown, signal: LateSi
 
 /** A fetch `Headers` would cost as much as the judgement, and throws for a value that HTTP forbids. */
 const fieldsOf = ({ headers }: AnyMessage): HeaderFields => ({
-  get(name) {
-    const wanted = lowerCase(name)
-    const sent = headers.filter(([one]) => one === wanted).map(([, value]) => value)
-    return sent.length === 0 ? null : sent.join(wanted === 'cookie' ? '; ' : ', ')
-  },
-  has: (name) => headers.some(([one]) => one === lowerCase(name)),
+  get: (name) => fieldOf(headers, lowerCase(name)) ?? null,
+  has: (name) => fieldOf(headers, lowerCase(name)) !== undefined,
   [Symbol.iterator]: () => headers[Symbol.iterator](),
 })
 

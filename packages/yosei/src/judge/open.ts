@@ -15,7 +15,7 @@ import { type AnyMessage, isNow } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
 import { valueInQuery } from '../read/tell.js'
 import { type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
-import { type Rejection, reject, roomFor } from './verdict.js'
+import { noHeaders, type Rejection, reject, roomFor } from './verdict.js'
 
 /** A request that may come in. */
 export interface Opened {
@@ -174,21 +174,17 @@ const isKnown = (app: IntakeNode, method: string) =>
 
 function unmatched(app: IntakeNode, method: string, allowed: readonly string[], run: Run): Rejection {
   run.trace?.steps.push({ stage: 'match', outcome: 'failed' })
-  const about = { stage: 'match', trace: run.trace, words: app.languages } as const
-  if (!isKnown(app, method))
-    return reject(undefined, [], {
-      ...about,
-      failure: 'unknownMethod',
-      status: statusFor('unknownMethod', app.statuses),
+  const rejected = (failure: StatusName, headers: { readonly [name: string]: string } = noHeaders) =>
+    reject(undefined, [], {
+      stage: 'match',
+      trace: run.trace,
+      words: app.languages,
+      failure,
+      status: statusFor(failure, app.statuses),
+      headers,
     })
-  if (allowed.length === 0)
-    return reject(undefined, [], { ...about, failure: 'unmatched', status: statusFor('unmatched', app.statuses) })
-  return reject(undefined, [], {
-    ...about,
-    failure: 'method',
-    status: statusFor('method', app.statuses),
-    headers: { allow: allowed.join(', ') },
-  })
+  if (!isKnown(app, method)) return rejected('unknownMethod')
+  return allowed.length === 0 ? rejected('unmatched') : rejected('method', { allow: allowed.join(', ') })
 }
 
 /** Looks at limits and media type; nothing of the body has been taken yet. */

@@ -26,9 +26,9 @@ export interface Rejection {
   /** The most bytes of an answer to it. */
   readonly room: number
   /** What was thrown, where it was not the request's fault. */
-  readonly cause?: unknown
+  readonly cause: unknown
   /** What failed, where no field says it. */
-  readonly failure?: StatusName | undefined
+  readonly failure: StatusName | undefined
 }
 
 interface About {
@@ -75,8 +75,8 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
     trace,
     words,
     room,
-    ...(cause === undefined ? {} : { cause }),
-    ...(failure === undefined ? {} : { failure }),
+    cause,
+    failure,
   }
 }
 /** The rejection of a request that something failed on which was not its fault: told to nobody but the journal. */
@@ -141,15 +141,10 @@ function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
   const { path, code, stage } = fault
   const part = path[0] as Part | undefined
   const pointer = part === 'body' ? formatPointer(path) : undefined
-  const error = {
-    part,
-    address: tellAddress(path),
-    ...(pointer === undefined ? {} : { pointer }),
-    code,
-    stage,
-    ...(code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : fault.place),
-  }
-  return withWords(error, { fault, words })
+  const address = tellAddress(path)
+  const error = pointer === undefined ? { part, address, code, stage } : { part, address, pointer, code, stage }
+  const place = code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : fault.place
+  return withWords(place ? Object.assign(error, place) : error, { fault, words })
 }
 
 /** Errors of one address stand together, each address where its first is. */

@@ -154,6 +154,14 @@ export function lowerCase(name: string): string {
   return name
 }
 
+/** The value of a field, lines of its name joined (RFC 9110, section 5.3; RFC 9113, section 8.2.3). */
+export function fieldOf(headers: AnyMessage['headers'], name: string): string | undefined {
+  let found: string | undefined
+  for (const [field, value] of headers)
+    if (field === name) found = found === undefined ? value : `${found}${name === 'cookie' ? '; ' : ', '}${value}`
+  return found
+}
+
 /** A web stream as a body that is to come. */
 function sourceOf(stream: ReadableStream<Uint8Array>): BodySource {
   async function* chunks(milliseconds: number): AsyncIterable<Uint8Array> {
