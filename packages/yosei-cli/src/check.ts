@@ -1,5 +1,14 @@
 /** Judges every sample afresh, and holds its verdict against what its book says. */
-import { endpoint, type Field, type FieldError, type Intake, judge, judgeParts, type Rejected } from 'yosei'
+import {
+  endpoint,
+  type Field,
+  type FieldError,
+  type Intake,
+  type JudgeOptions,
+  judge,
+  judgeParts,
+  type Rejected,
+} from 'yosei'
 import { type AnyVerdict, compare, type Sample } from './book/index.js'
 import { Failure } from './failure.js'
 import { isShown } from './masked.js'
@@ -25,15 +34,9 @@ export async function* checkSamples(
   { makeServices, trace, only }: CheckOptions = {},
 ): AsyncGenerator<Checked> {
   for await (const { file, sample, share } of samples) {
-    const services = makeServices ? { services: await makeServices() } : {}
-    const now = sample.now ? { now: sample.now } : {}
-    const who = sample.who ? { who: await whoIn(app, file, sample, now) } : {}
-    const verdict = (await judge(app, sample.message, {
-      ...now,
-      ...services,
-      ...who,
-      ...(trace ? { trace } : {}),
-    })) as AnyVerdict
+    const options: JudgeOptions = { services: makeServices && (await makeServices()), now: sample.now, trace }
+    if (sample.who) options.who = await whoIn(app, file, sample, { now: sample.now })
+    const verdict = (await judge(app, sample.message, options)) as AnyVerdict
     const checked = {
       app,
       file,

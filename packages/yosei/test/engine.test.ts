@@ -32,7 +32,7 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
-import { compiled, endpointNode, startRun } from '../dist/internals.js'
+import { compiled, endpointNode, kinds as every, startRun } from '../dist/internals.js'
 
 const hostile = [
   '"',
@@ -308,6 +308,22 @@ describe('what is right is never interpreted, in what the bench measures', () =>
   const texts = { query: { yes: 'true', no: 'false', n: '-7', x: '0.5', all: ['1', '2'] } }
   const asked = { yes: flag(), no: flag(), n: integer({ optional: true }), x: number(), all: list(integer()) }
   bodies.push(['texts of a query', endpoint('GET /', { query: asked }), texts])
+  for (const [name, field, value] of kinds as [
+    string,
+    Field & { kind: keyof typeof every; tidy?: unknown },
+    unknown,
+  ][]) {
+    if (every[field.kind].shape !== 'scalar' || field.tidy) continue
+    const made = { ...field, need: 'optional', readOnly: 'drop' } as Field
+    const body = record({ made, sent: field, bare: record({}, { readOnly: true }) } as never) as Field
+    const given = { body: { sent: value } }
+    const filled = (on: { fill: (...all: unknown[]) => never }) => [
+      on.fill('body.made', ['body.sent'], (sent: unknown) => sent),
+    ]
+    const fitted = (on: { fits: (...all: unknown[]) => never }) => [on.fits('body.sent', field)]
+    for (const [rule, rules] of Object.entries({ fill: filled, fits: fitted }))
+      bodies.push([`${rule} of ${name}`, endpoint('POST /', { body, rules } as never), given])
+  }
   const isInterpreted = (): never => {
     throw new Error('the interpreter was asked')
   }

@@ -28,6 +28,7 @@ import {
   serve,
   tagged,
   text,
+  timeOfDay,
   without,
 } from 'yosei'
 
@@ -414,6 +415,57 @@ test.each(['compiled', 'interpreted'] as const)(
     expect(filled({ n: 1, parts: [] }, { n: 2, parts: [3, 4] })).toEqual(['[1,2]', 1, 22])
   },
 )
+
+const moment = new Date(0)
+const open = { optional: true, readOnly: 'drop' } as const
+test.each<[string, Field, unknown, unknown?]>([
+  ['an instant, as one of its own', instant({ ...open, from: '1970-01-01T00:00:00Z' }), moment, new Date(0)],
+  ['an instant before its limit', instant({ ...open, from: '1970-01-01T00:00:01Z' }), moment],
+  ['an instant after its limit', instant({ ...open, until: '-1d' }), new Date(Date.now() - 60_000)],
+  ['an instant that RFC 3339 cannot write', instant(open), new Date(253_402_300_800_000)],
+  ['the last that it can', instant(open), new Date(253_402_300_799_999), new Date(253_402_300_799_999)],
+  ['one before the year 0', instant(open), new Date(-62_167_219_200_001)],
+  ['no time at all', instant(open), new Date(Number.NaN)],
+  ['an instant as text', instant(open), '1970-01-01T01:00:00+01:00', new Date(0)],
+  ['a duration', duration({ ...open, max: '1m' }), 60_000, 60_000],
+  ['no duration', duration({ ...open, min: '0s' }), -0, 0],
+  ['a duration over its limit', duration({ ...open, max: '1m' }), 60_001],
+  ['a duration below zero', duration(open), -1],
+  ['a part of a millisecond', duration(open), 0.5],
+  ['a big integer', bigInteger({ ...open, min: 1n, step: 5n }), 10n, 10n],
+  ['a big integer between its steps', bigInteger({ ...open, step: 5n }), 11n],
+  ['the least of so many digits', bigInteger(open), 1n - 10n ** 999n, 1n - 10n ** 999n],
+  ['one of more', bigInteger(open), -(10n ** 1000n)],
+  ['a time without seconds', timeOfDay({ ...open, until: '09:30' }), '09:30', '09:30:00'],
+  ['a time after its limit', timeOfDay({ ...open, until: '09:30' }), '09:31'],
+  ['a zero below zero', number(open), -0, 0],
+  ['a record', record({ x: integer() }, open), { x: -0 }, { x: 0 }],
+  ['a record with a name that is not declared', record({ x: integer() }, open), { x: 1, y: 2 }],
+  ['null', integer({ ...open, nullable: true }), null, null],
+])('what is filled in is held against its field by both engines: %s', async (_, field, made, read) => {
+  for (const engine of ['compiled', 'interpreted'] as const) {
+    const { put } = intake({
+      engine,
+      endpoints: {
+        put: endpoint('PUT /', {
+          body: record({ a: integer(), b: field } as never) as Field,
+          rules: (on) => [(on.fill as (...all: unknown[]) => never)('body.b', ['body.a'], () => made)],
+        }),
+      },
+      journal: { write: () => undefined },
+    }).endpoints
+    const noted = jest.spyOn(console, 'error').mockImplementation(() => undefined)
+    const verdict = judgeParts(put, { body: { a: 7 } })
+    noted.mockRestore()
+    if (read === undefined) expect([engine, verdict]).toMatchObject([engine, { status: 500, errors: [] }])
+    else {
+      const { b } = (verdict as unknown as { input: { body: { b: unknown } } }).input.body
+      expect([engine, b]).toStrictEqual([engine, read])
+      // What the service goes on with is not handed out.
+      if (typeof made === 'object' && made !== null) expect(b).not.toBe(made)
+    }
+  }
+})
 
 test.each(['compiled', 'interpreted'] as const)('one value is held against each element of its own: %s', (engine) => {
   const row = record({ m: integer(), k: text({ optional: true }) })

@@ -6,7 +6,7 @@ import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
 import { placedRules } from '../declare/place.js'
 import { decimalSum } from '../grammar/numbers.js'
-import type { Node } from '../kinds/kind.js'
+import type { CodeOf, Node, Test } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { type Shape, shapesAt } from '../kinds/locate.js'
 import { access, optionalAccess, quote } from '../kinds/quote.js'
@@ -21,6 +21,7 @@ import { type PlacedRule, ruleOf } from '../rules/rules.js'
 import type { Sort, Terms } from '../rules/terms.js'
 import { EACH, firstEach, isEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
+import { sendable } from './interpret.js'
 import { interpretRule, readsOf, unset } from './rules.js'
 
 /** A list that a loop goes through: the path of its elements, and one of them as code, as it was read and sent. */
@@ -257,7 +258,7 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
       return isSame ? hoist(any) : loopOf(path) === loops.at(-1) ? any : undefined
     },
     when: (condition) => conditionOf(condition as AnyCondition).code(condition as AnyCondition, terms),
-    passesAs: (field, value) => passes(writer, field, value),
+    held: (field, value) => testOf(writer, sendable(field), value),
     passes(address, field) {
       const value = at(pathOf(address))
       return value === undefined ? undefined : passes(writer, field, value)
@@ -307,10 +308,17 @@ const sortOfValues = (values: readonly unknown[]): Sort =>
       ? 'number'
       : 'other'
 
+/** What is right of a scalar that was read already, in one expression. */
+function testOf(writer: Writer, field: Node, value: string): Test | undefined {
+  if (field.readOnly || field.coerce) return undefined
+  const { held, test } = codes[field.kind] as CodeOf<Node>
+  const made = held ? held(writer, field, value) : test?.(writer, field, value, 'json')
+  return made?.prepare === undefined && made?.test !== undefined ? made : undefined
+}
+
 /** Whether a value that was read passes a field that reads it as it is. */
 function passes(writer: Writer, field: Node, value: string): string | undefined {
-  if (field.readOnly || field.coerce) return undefined
-  if (field.kind === 'record') {
+  if (field.kind === 'record' && !field.readOnly && !field.coerce) {
     if (field.unlisted !== undefined && field.unlisted !== 'keep') return undefined
     if ((field.rules?.length ?? 0) > 0) return undefined
     const tests = Object.entries(field.fields).map(([name, one]) => {
@@ -325,11 +333,8 @@ function passes(writer: Writer, field: Node, value: string): string | undefined 
     if (tests.includes(undefined)) return undefined
     return [`typeof ${value} === "object"`, ...tests].join(' && ')
   }
-  const test = codes[field.kind].test as
-    | ((writer: Writer, node: Node, read: string, source: 'json') => { prepare?: string; test?: string })
-    | undefined
-  const made = test?.(writer, field, value, 'json')
-  return made?.prepare === undefined && made?.test !== undefined ? `(${made.test})` : undefined
+  const made = testOf(writer, field, value)
+  return made && `(${made.test})`
 }
 
 /** What the code calls by name, besides what it is given. */

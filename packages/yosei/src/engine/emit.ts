@@ -91,7 +91,11 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
   const test: Whole['test'] = (writer, one, read, source) =>
     (codes[one.kind] as CodeOf<Node>).test?.(writer, one, read, source)
   const whole: Whole = { writer, read, place, slowly, kinds, test, emit: (...below) => emit(writer, ...below) }
-  if (writer.count++ > mostEmitted || node.readOnly || (node.secret && !readScalar)) writer.line(slowly())
+  if (writer.count++ > mostEmitted || (node.secret && !readScalar)) writer.line(slowly())
+  // Most clients leave out what they may not set.
+  else if (node.readOnly && code.absent !== 'own')
+    whenPresent(whole, { ...node, nullable: false }, () => writer.line(slowly()))
+  else if (node.readOnly) writer.line(slowly())
   else if (code.absent === 'own') code.write(whole, node)
   else whenPresent(whole, node, () => code.write(whole, node))
   return read

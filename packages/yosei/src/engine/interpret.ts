@@ -189,7 +189,7 @@ function held(node: Node, value: unknown, outer: Run, path: Path): unknown {
 }
 
 /** A field as if clients could set it. */
-function sendable(node: Node): Node {
+export function sendable(node: Node): Node {
   if (!node.readOnly) return node
   const known = sendables.get(node)
   if (known) return known

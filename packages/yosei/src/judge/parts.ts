@@ -65,6 +65,9 @@ export function told(app: IntakeNode | undefined, rejection: Rejection, judged?:
 }
 
 export const pending = (
-  verdict: AcceptedVerdict<string, unknown>,
+  { endpoint, input, trace }: AcceptedVerdict<string, unknown>,
   unasked: readonly string[],
-): PendingVerdict<string, unknown> => ({ ...verdict, outcome: 'pending', unasked })
+): PendingVerdict<string, unknown> => {
+  const verdict = { outcome: 'pending' as const, endpoint, input, unasked }
+  return trace ? { ...verdict, trace } : verdict
+}

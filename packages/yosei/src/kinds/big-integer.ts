@@ -8,6 +8,8 @@ import { checkLimits, hintFor, integerText, type Limits, limits, tellLimits } fr
 import { type Run, type Source, tellFraction, tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
+import type { Writer } from './writer.js'
+
 declare module './kind.js' {
   interface Kinds {
     bigInteger: BigIntegerNode
@@ -43,19 +45,32 @@ function read(node: BigIntegerNode, value: unknown, run: Run, source: Source): b
   return read
 }
 
-export const bigIntegerCode = scalarCode<BigIntegerNode>((writer, { min, max, above, below, step }, read) => {
-  const number = writer.name('t')
+export const bigIntegerCode = scalarCode<BigIntegerNode>(
+  (writer, node, read) => {
+    const number = writer.name('t')
+    const isText = `typeof ${read} === "string" ? ${read}.length <= ${mostDigits} && ${writer.bind(integerText)}.test(${read})`
+    const tests = [`(${isText} : Number.isSafeInteger(${read}))`, `((${number} = BigInt(${read})), true)`]
+    return {
+      prepare: `let ${number}`,
+      test: [...tests, ...limitTests(writer, node, number)].join(' && '),
+      value: number,
+    }
+  },
+  (writer, node, value) => {
+    const most = writer.bind(10n ** BigInt(mostDigits - 1))
+    const tests = [`typeof ${value} === "bigint"`, `${value} < ${most}`, `${value} > -${most}`]
+    return { test: [...tests, ...limitTests(writer, node, value)].join(' && ') }
+  },
+)
+
+function limitTests(writer: Writer, { min, max, above, below, step }: BigIntegerNode, number: string): string[] {
   const limit = (bound: bigint | undefined, operator: string) =>
     bound === undefined ? [] : [`${number} ${operator} ${writer.bind(bound)}`]
-  const isText = `typeof ${read} === "string" ? ${read}.length <= ${mostDigits} && ${writer.bind(integerText)}.test(${read})`
-  const tests = [
-    `(${isText} : Number.isSafeInteger(${read}))`,
-    `((${number} = BigInt(${read})), true)`,
+  return [
     ...limit(min, '>='),
     ...limit(max, '<='),
     ...limit(above, '>'),
     ...limit(below, '<'),
     ...(step === undefined ? [] : [`${number} % ${writer.bind(step)} === ${writer.bind(0n)}`]),
   ]
-  return { prepare: `let ${number}`, test: tests.join(' && '), value: number }
-})
+}

@@ -5,6 +5,7 @@ import { aSpan } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
 import { type Run, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
+import type { Writer } from './writer.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -38,13 +39,19 @@ function read(node: DurationNode, value: unknown, run: Run): number | undefined 
   return read
 }
 
-export const durationCode = scalarCode<DurationNode>((writer, { min, max }, read) => {
-  const time = writer.name('t')
-  const tests = [
-    `typeof ${read} === "string"`,
-    `Number.isSafeInteger(${time} = readDuration(${read}))`,
-    ...(min === undefined ? [] : [`${time} >= ${literal(writer, readSpan(min))}`]),
-    ...(max === undefined ? [] : [`${time} <= ${literal(writer, readSpan(max))}`]),
-  ]
-  return { prepare: `let ${time}`, test: tests.join(' && '), value: time }
-})
+export const durationCode = scalarCode<DurationNode>(
+  (writer, node, read) => {
+    const time = writer.name('t')
+    const tests = [`typeof ${read} === "string"`, `Number.isSafeInteger(${time} = readDuration(${read}))`]
+    return { prepare: `let ${time}`, test: [...tests, ...limitTests(writer, node, time)].join(' && '), value: time }
+  },
+  (writer, node, value) => {
+    const tests = [`Number.isSafeInteger(${value})`, `${value} >= 0`, ...limitTests(writer, node, value)]
+    return { test: tests.join(' && '), value: `${value} + 0` }
+  },
+)
+
+const limitTests = (writer: Writer, { min, max }: DurationNode, time: string): string[] => [
+  ...(min === undefined ? [] : [`${time} >= ${literal(writer, readSpan(min))}`]),
+  ...(max === undefined ? [] : [`${time} <= ${literal(writer, readSpan(max))}`]),
+]

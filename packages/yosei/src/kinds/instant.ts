@@ -5,6 +5,7 @@ import { aMoment, aName } from '../terms/taken.js'
 import { checkZone, type Limit, limitsByClock } from './clock.js'
 import { clock, type Run, type Source, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
+import type { Writer } from './writer.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -51,9 +52,26 @@ function read(node: InstantNode, value: unknown, run: Run, source: Source): Date
 /** A blank where an offset has its plus: in a query or a form, `+` stands for a blank. */
 const isSpoiled = (value: string) => typeof readInstant(value.replace(' ', '+')) === 'number'
 
-export const instantCode = scalarCode<InstantNode>((writer, node, read) => {
+export const instantCode = scalarCode<InstantNode>(
+  (writer, node, read) => {
+    const time = writer.name('t')
+    const reading =
+      node.zone === undefined ? `readInstant(${read})` : `readInstantIn(${read}, ${literal(writer, node.zone)})`
+    const tests = [`typeof ${read} === "string"`, `typeof (${time} = ${reading}) === "number"`]
+    const test = [...tests, ...limitTests(writer, node, time)].join(' && ')
+    return { prepare: `let ${time}`, test, value: `new Date(${time})`, tried: time }
+  },
+  (writer, node, value) => {
+    const time = `${value}.getTime()`
+    const tests = [`${value} instanceof Date`, `${time} >= ${firstInstant}`, `${time} <= ${lastInstant}`]
+    return { test: [...tests, ...limitTests(writer, node, time)].join(' && '), value: `new Date(${time})` }
+  },
+)
+/** Of the years 0000 to 9999, which RFC 3339 can write. */
+const [firstInstant, lastInstant] = [-62_167_219_200_000, 253_402_300_799_999]
+
+function limitTests(writer: Writer, node: InstantNode, time: string): string[] {
   const { from, until } = limitsOf(node)
-  const time = writer.name('t')
   const limit = (declared: Moment | undefined, by: Limit<number> | undefined, order: string) => {
     if (declared === undefined) return []
     if (!isRelative(declared)) return [`${time} ${order} ${literal(writer, readMoment(declared, 0))}`]
@@ -62,13 +80,5 @@ export const instantCode = scalarCode<InstantNode>((writer, node, read) => {
     const isSpan = typeof declared === 'string' && !/(?:mo|y)$/.test(declared)
     return [`${time} ${order} ${isSpan ? `clock(run) + ${literal(writer, span)}` : `${writer.bind(by)}(clock(run))`}`]
   }
-  const reading =
-    node.zone === undefined ? `readInstant(${read})` : `readInstantIn(${read}, ${literal(writer, node.zone)})`
-  const tests = [
-    `typeof ${read} === "string"`,
-    `typeof (${time} = ${reading}) === "number"`,
-    ...limit(node.from, from, '>='),
-    ...limit(node.until, until, '<='),
-  ]
-  return { prepare: `let ${time}`, test: tests.join(' && '), value: `new Date(${time})`, tried: time }
-})
+  return [...limit(node.from, from, '>='), ...limit(node.until, until, '<=')]
+}

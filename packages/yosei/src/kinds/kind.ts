@@ -80,6 +80,8 @@ export interface CodeOf<N extends Declared> {
   write(whole: Whole, node: N): void
   /** Of a scalar: what is right of it, as code. */
   readonly test?: (writer: Writer, node: N, read: string, source: Source) => Test
+  /** Of a scalar that is read to something else than JSON: what is right of that. */
+  readonly held?: (writer: Writer, node: N, value: string) => Test
 }
 
 /** What is right of a scalar, as code; what it does not take, the interpreter looks at. */

@@ -74,9 +74,11 @@ export function checkLength(length: readonly [number, number] | undefined, refus
 /** The code of a scalar kind, by its test. */
 export const scalarCode = <N extends Declared>(
   testOf: (writer: Writer, node: N, read: string, source: Source) => Test,
+  held?: CodeOf<N>['held'] & {},
 ): CodeOf<N> => ({
   absent: 'told',
   test: testOf,
+  ...(held ? { held } : {}),
   write({ writer, read, place, slowly }, node) {
     const { test, value, prepare, tried } = testOf(writer, node, read, place.source)
     if (prepare) writer.line(prepare)

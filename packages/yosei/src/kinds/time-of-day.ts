@@ -40,13 +40,12 @@ function read(node: TimeOfDayNode, value: unknown, run: Run): string | undefined
 }
 
 export const timeOfDayCode = scalarCode<TimeOfDayNode>((writer, { from, until }, read) => {
-  const time = writer.name('t')
+  const time = `(${read}.length === 5 ? ${read} + ":00" : ${read})`
   const tests = [
     `typeof ${read} === "string"`,
     `typeof readTimeOfDay(${read}) === "number"`,
-    `(${time} = ${read}.length === 5 ? ${read} + ":00" : ${read}, true)`,
     ...(from === undefined ? [] : [`${time} >= ${literal(writer, writeTimeOfDay(from))}`]),
     ...(until === undefined ? [] : [`${time} <= ${literal(writer, writeTimeOfDay(until))}`]),
   ]
-  return { prepare: `let ${time}`, test: tests.join(' && '), value: time }
+  return { test: tests.join(' && '), value: time }
 })

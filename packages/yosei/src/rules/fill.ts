@@ -77,8 +77,8 @@ export const fill: RuleOf<Fill> = {
     const values = reads.map((read) => terms.value(read) ?? terms.all(read))
     const made = `(own = ${terms.writer.bind(make)}(${[...values, 'asking(run)'].join(', ')})) === undefined`
     // What the field takes as it is needs no reading.
-    const test = terms.passesAs(field[0] as Node, 'own')
-    const isPut = test === undefined ? 'false' : `(${test} && put1(${holder}, ${quote(name)}, own))`
+    const held = terms.held(field[0] as Node, 'own')
+    const isPut = held ? `(${held.test} && put1(${holder}, ${quote(name)}, ${held.value ?? 'own'}))` : 'false'
     return `${holder} == null || ${value} !== undefined || ${made} || ${isPut}`
   },
   judge(rule, matter) {

@@ -33,7 +33,8 @@ export interface Terms {
   when(condition: { readonly condition: string }): string | undefined
   /** Whether a value that was read passes a field. */
   passes(address: string, field: Node): string | undefined
-  passesAs(field: Node, value: string): string | undefined
+  /** What is right of a value that is put into a scalar, and as what it is put there. */
+  held(field: Node, value: string): { readonly test?: string; readonly value?: string } | undefined
   /** A path of an address at this element, as it is declared. */
   path(address: string): Path
   readonly root: Node
