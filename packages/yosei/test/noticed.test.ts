@@ -241,6 +241,19 @@ test('the journal names what could have been sent, and was not', async () => {
   expect(events[0]?.absent).toEqual(['query.e', 'header.g', 'cookie.h', 'body.a', 'body.b.c'])
 })
 
+test('limits of time keep a process from its end while they last, and no longer', () => {
+  const program = `import { endpoint, intake, judge } from 'yosei'
+    const one = (ask) => endpoint('GET /', { lookups: (on) => ({ one: on.lookup({ reads: [], ask, within: '200ms' }) }) })
+    const asked = async (ask) => (await judge(intake({ endpoints: { one: one(ask) } }), 'GET / HTTP/1.1', { services: {} })).outcome
+    const timers = () => process.getActiveResourcesInfo().filter((one) => one === 'Timeout').length
+    const said = [await asked(() => 1), timers(), await asked(async () => 1), timers()]
+    const hanging = asked(() => new Promise(() => {}))
+    const during = timers()
+    console.log(JSON.stringify([...said, during, await hanging, timers()]))`
+  const { stdout } = spawnSync(process.execPath, ['--input-type=module', '-e', program], { timeout: 10_000 })
+  expect(JSON.parse(String(stdout))).toEqual(['accepted', 0, 'accepted', 0, 1, 'rejected', 0])
+})
+
 test('a process ends when a limit of time was all that it still had', () => {
   const program = `import { endpoint, intake, serve } from 'yosei'
     const app = intake({ endpoints: { a: endpoint('GET /', {}) }, limits: { handle: '100ms' } })

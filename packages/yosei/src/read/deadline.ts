@@ -19,6 +19,8 @@ class Waiting implements Deadline {
     this.reached = undefined
     // Most are over before another begins, so the list stays short between two looks.
     while (waiting.length > 0 && waiting.at(-1)?.reached === undefined) waiting.pop()
+    // A process whose work is done need not wait for the next look.
+    if (waiting.length === 0) timer?.unref?.()
   }
 }
 
@@ -39,7 +41,7 @@ export function startDeadline(milliseconds: number, reached: () => void): Deadli
     clearInterval(timer)
     timer = setInterval(look, grain)
     looked = now
-  }
+  } else if (waiting.length === 1) timer.ref?.()
   return one
 }
 
