@@ -71,7 +71,8 @@ export function checkLength(length: readonly [number, number] | undefined, refus
   checkOrder(least, most, least > most, refuse)
 }
 
-/** The code of a scalar kind, by its test. */
+/** The code of a scalar kind, by its test. A page has no use for it, and a bundler leaves it out. */
+/* @__NO_SIDE_EFFECTS__ */
 export const scalarCode = <N extends Declared>(
   testOf: (writer: Writer, node: N, read: string, source: Source) => Test,
   held?: CodeOf<N>['held'] & {},
