@@ -306,6 +306,22 @@ describe('a rejection', () => {
     if (verdict.outcome !== 'rejected') throw new Error('accepted')
     return verdict
   }
+  test('is plain data, which may be wrapped, copied and sent', async () => {
+    const verdict = await rejected({ ...good, price: 0, prise: 1 })
+    expect(verdict.errors.length).toBeGreaterThan(0)
+    const copy = JSON.parse(JSON.stringify(verdict))
+    const wrapped = (one: object): object =>
+      new Proxy(one, {
+        get(target, key, receiver) {
+          const value = Reflect.get(target, key, receiver)
+          return typeof value === 'object' && value !== null && !(value instanceof Date) ? wrapped(value) : value
+        },
+      })
+    for (const form of [wrapped(verdict), structuredClone(verdict), { ...verdict }])
+      expect(JSON.parse(JSON.stringify(form))).toEqual(copy)
+    expect(Object.getPrototypeOf(verdict.errors[0])).toBe(Object.prototype)
+  })
+
   test('says in words what would be right and what was sent', async () => {
     const { errorsByField } = await rejected({
       ...good,

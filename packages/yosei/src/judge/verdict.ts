@@ -3,12 +3,12 @@
 import type { Fault } from '../kinds/run.js'
 import { formatPointer, parseAddress, tellAddress } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
-import { late } from '../terms/late.js'
+import { put } from '../terms/own.js'
 import type { Part } from '../terms/parts.js'
 import { type Stage, type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
 import type { FieldError, Rejected, Trace } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
-import { wordFault, wordingOf } from '../words/messages.js'
+import { type Wording, wordFault, wordingOf } from '../words/messages.js'
 
 /** A rejection as the stages make it: what they found, not yet in words. */
 export interface Rejection {
@@ -113,38 +113,46 @@ export function originOf(verdict: Rejected): Rejection {
   return { ...reject(endpoint, faults, { status, stage, headers }), more }
 }
 
-/** The verdict that a caller gets. */
+/** The verdict that a caller gets: plain data, since pages wrap it, and programs write it as JSON. */
 export function verdictOf(rejection: Rejection): Rejected {
   const { endpoint, stage, status, headers, faults, more, trace, words } = rejection
-  const errors = faults.map((fault) => fieldError(fault, words))
-  const told = { outcome: 'rejected' as const, endpoint, stage, status, headers, errors, more, [origin]: rejection }
-  return withMap(trace ? { ...told, trace } : told, errors)
+  const wording = wordingOf(catalogueFor('en', words))
+  const errors = faults.map((fault) => fieldError(fault, wording))
+  const errorsByField = byAddress(errors)
+  const verdict = {
+    outcome: 'rejected' as const,
+    endpoint,
+    stage,
+    status,
+    headers,
+    errors,
+    errorsByField,
+    more,
+    [origin]: rejection,
+  }
+  return trace ? { ...verdict, trace } : verdict
 }
 
 /** The error map. */
 export function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
-  const map = new Map<string, FieldError[]>()
-  for (const error of errors) if (!map.get(error.address)?.push(error)) map.set(error.address, [error])
+  const map: { [address: string]: FieldError[] } = {}
   // An address that a refusal names may be any text, `__proto__` too.
-  return Object.fromEntries(map)
+  for (const error of errors)
+    if (Object.hasOwn(map, error.address)) map[error.address]?.push(error)
+    else put(map, error.address, [error])
+  return map
 }
 
-const withMap = late('errorsByField', byAddress)
-/** Many rejections are told by code alone, so the words wait until they are asked for. */
-const withWords = late(
-  'message',
-  ({ fault, words }: { readonly fault: Fault; readonly words: Catalogues | undefined }) =>
-    wordFault(fault, wordingOf(catalogueFor('en', words))),
-)
-
-function fieldError(fault: Fault, words: Catalogues | undefined): FieldError {
+function fieldError(fault: Fault, wording: Wording): FieldError {
   const { path, code, stage } = fault
   const part = path[0] as Part | undefined
   const pointer = part === 'body' ? formatPointer(path) : undefined
   const address = tellAddress(path)
-  const error = pointer === undefined ? { part, address, code, stage } : { part, address, pointer, code, stage }
+  const message = wordFault(fault, wording)
   const place = code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : fault.place
-  return withWords(place ? Object.assign(error, place) : error, { fault, words })
+  const error =
+    pointer === undefined ? { part, address, code, message, stage } : { part, address, pointer, code, message, stage }
+  return place ? Object.assign(error, place) : error
 }
 
 /** Errors of one address stand together, each address where its first is. */
