@@ -42,7 +42,7 @@ import {
 import { koaGate } from 'yosei/koa'
 import { contextOf, gate, handled, inputOf, listen, listenerOf } from 'yosei/node'
 import { growthOf, mostGrowth, readers, repetitive } from './growth.ts'
-import { open, started, uploads } from './service.ts'
+import { open, started, uploadsFromNow } from './service.ts'
 
 /** Looks until it is so, for as long as a busy machine may take. */
 async function until(look: () => boolean | Promise<boolean>): Promise<boolean> {
@@ -683,6 +683,7 @@ describe('what ends with a request behind a gate', () => {
     const leaving = Array.from({ length: 30 }, () => new AbortController())
     const kept: number[] = []
     let during = 0
+    const uploads = uploadsFromNow()
     const plate = endpoint('POST /plates', {
       query: { number: integer() },
       body: { 'multipart/form-data': record({ plate: file({ bytes: '1MB' }) }) },

@@ -32,7 +32,7 @@ import {
 import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, listenerOf } from 'yosei/node'
 import { catalogueFor, languagesOf, shipped } from '../dist/internals.js'
-import { started, uploads } from './service.ts'
+import { started, uploadsFromNow } from './service.ts'
 
 const note = endpoint('POST /notes/{id}', {
   path: { id: integer({ min: 1 }) },
@@ -522,8 +522,8 @@ describe('serve', () => {
   })
   test('files are there until the handler is done, and gone then', async () => {
     // Others of this process go when nobody holds them any more.
-    const others = new Set(uploads())
-    const left = () => uploads().filter((one) => !others.has(one)).length
+    const uploads = uploadsFromNow()
+    const left = () => uploads().length
     const form = endpoint('POST /plates', {
       body: { 'multipart/form-data': record({ plate: file({ bytes: 200_000, types: ['image/*'] }), title: text() }) },
     })

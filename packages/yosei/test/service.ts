@@ -18,5 +18,9 @@ export async function started(listener: RequestListener): Promise<string> {
   return `http://127.0.0.1:${(server.address() as AddressInfo).port}`
 }
 
-/** The folders of uploads that this process has. */
-export const uploads = () => readdirSync(tmpdir()).filter((name) => name.startsWith(`upload-${process.pid}-`))
+/** The folders of uploads that this process has made since: others are of one that had its number before. */
+export function uploadsFromNow(): () => string[] {
+  const all = () => readdirSync(tmpdir()).filter((name) => name.startsWith(`upload-${process.pid}-`))
+  const before = new Set(all())
+  return () => all().filter((name) => !before.has(name))
+}
