@@ -3,8 +3,10 @@
  */
 import { spawnSync } from 'node:child_process'
 import { once } from 'node:events'
+import { readdirSync } from 'node:fs'
 import { createServer, STATUS_CODES } from 'node:http'
 import { type AddressInfo, connect as connectTo } from 'node:net'
+import { tmpdir } from 'node:os'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import { describe, expect, test } from '@jest/globals'
@@ -239,6 +241,23 @@ test('the journal names what could have been sent, and was not', async () => {
   )
   await handle(new Request('http://kr.example/?f=1', { method: 'POST', headers: json, body: '{"b":{"d":"x"}}' }))
   expect(events[0]?.absent).toEqual(['query.e', 'header.g', 'cookie.h', 'body.a', 'body.b.c'])
+})
+
+test('files of a verdict that is held go with the process', () => {
+  const program = `import { endpoint, file, intake, judge, record } from 'yosei'
+    import { readdirSync } from 'node:fs'
+    import { tmpdir } from 'node:os'
+    const save = endpoint('POST /', { body: { 'multipart/form-data': record({ plate: file() }) } })
+    const head = 'POST / HTTP/1.1\\r\\nContent-Type: multipart/form-data; boundary=x\\r\\n\\r\\n'
+    const part = '--x\\r\\nContent-Disposition: form-data; name="plate"; filename="a"\\r\\n\\r\\nxyz\\r\\n--x--\\r\\n'
+    globalThis.held = await judge(intake({ endpoints: { save } }), head + part)
+    const mine = readdirSync(tmpdir()).filter((name) => name.startsWith('upload-' + process.pid + '-'))
+    console.log(JSON.stringify([held.outcome, mine]))`
+  const { stdout, stderr } = spawnSync(process.execPath, ['--input-type=module', '-e', program], { timeout: 10_000 })
+  expect(String(stderr)).toBe('')
+  const [outcome, during] = JSON.parse(String(stdout)) as [string, string[]]
+  expect([outcome, during.length > 0]).toEqual(['accepted', true])
+  expect(readdirSync(tmpdir()).filter((name) => during.includes(name))).toEqual([])
 })
 
 test('limits of time keep a process from its end while they last, and no longer', () => {

@@ -1,7 +1,7 @@
 /**
  * Forms with files, as they stream in: the files go to a temporary place, which is removed when the request is done.
  */
-import { createReadStream, createWriteStream } from 'node:fs'
+import { createReadStream, createWriteStream, rmSync } from 'node:fs'
 import { mkdtemp, readFile, rmdir, unlink } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -177,6 +177,21 @@ function collectParts(parser: Busboy, declared: RecordNode, most: number, files:
   return parts
 }
 
+let folders: Set<string> | undefined
+/** A folder of its own, which goes with the process at the latest: a verdict may be held until then. */
+async function makeFolder(): Promise<string> {
+  const folder = await mkdtemp(join(tmpdir(), `upload-${process.pid}-`))
+  if (!folders) {
+    folders = new Set()
+    process.once('exit', removeFolders)
+  }
+  folders.add(folder)
+  return folder
+}
+function removeFolders(): void {
+  for (const folder of folders ?? []) rmSync(folder, { recursive: true, force: true })
+}
+
 /** The files of one form, in a folder that is made when the first of them comes. */
 class TemporaryFiles {
   readonly #written: Promise<boolean>[] = []
@@ -206,7 +221,7 @@ class TemporaryFiles {
       this.failure ??= { cause }
       this.#fail()
     }
-    this.#folder ??= mkdtemp(join(tmpdir(), `upload-${process.pid}-`))
+    this.#folder ??= makeFolder()
     const folder = await this.#folder.catch((cause) => {
       fails(cause)
       throw cause
@@ -251,6 +266,7 @@ class TemporaryFiles {
     if (folder === undefined) return
     for (const path of this.#paths.splice(0)) await unlink(path).catch(() => undefined)
     await rmdir(folder).catch(() => undefined)
+    folders?.delete(folder)
   }
 }
 const isTrue = () => true
