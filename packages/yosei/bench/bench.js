@@ -7,7 +7,7 @@
 import { writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { do_not_optimize, measure } from 'mitata'
-import { endpoint, intake, integer, judge, record, serve, text } from 'yosei'
+import { endpoint, intake, integer, judge, lines, record, serve, text } from 'yosei'
 import { check, compiled, endpointNode, interpretParts, layRoutes, match, startRun } from '../dist/internals.js'
 import { byHand } from './by-hand.js'
 import {
@@ -220,12 +220,16 @@ for (const count of [1, 1000, 10_000])
   const plain = intake({ endpoints: { put: endpoint('POST /x', { body }) } })
   const identify = ({ headers }) => services.one(headers.get('authorization'))
   const known = intake({ endpoints: plain.endpoints, identify })
+  const put = endpoint('POST /x', { body: { 'application/x-ndjson': lines(cases[0].endpoint.bodies[0].node) } })
+  const many = intake({ endpoints: { put } })
+  const oneALine = Array(100).fill(JSON.stringify(cases[0].body)).join('\n')
   const pieces = {
     method: 'POST',
     target: '/x',
     headers: { 'content-type': 'application/json', accept: '*/*', authorization: 'Bearer abc' },
     body: '{"a":1,"name":"x"}',
   }
+  const linesPieces = { ...pieces, headers: { 'content-type': 'application/x-ndjson' }, body: oneALine }
   const json = JSON.stringify(cases[1].body)
   const handle = serve(plain, { put: ({ body: { a } }) => ({ isOne: a === 1 }) })
   const request = () =>
@@ -234,6 +238,8 @@ for (const count of [1, 1000, 10_000])
     {
       'JSON.parse of 0.7 kB': async () => do_not_optimize(JSON.parse(json)),
       'three lookups': async () => do_not_optimize(await judge(app, pieces, { services })),
+      'judge of lines': async () => do_not_optimize(await judge(many, linesPieces)),
+      'JSON.parse of lines': async () => do_not_optimize(oneALine.split('\n').map((line) => JSON.parse(line))),
       'judge without services': async () => do_not_optimize(await judge(plain, pieces, { services })),
       'judge with identify': async () => do_not_optimize(await judge(known, pieces, { services })),
       bare: async () => do_not_optimize(await Promise.all([services.one(1), services.one('x'), services.one(1)])),
@@ -252,6 +258,7 @@ for (const count of [1, 1000, 10_000])
   times.lookups = times['three lookups'].map((time, round) => time - times.bare[round])
   note('judge with three lookups − bare ÷ JSON.parse of 0.7 kB', times, 'lookups', 'JSON.parse of 0.7 kB', 2)
   note('judge with identify − without ÷ JSON.parse of 0.7 kB', times, 'identify', 'JSON.parse of 0.7 kB')
+  note('judge of 100 lines ÷ JSON.parse of each', times, 'judge of lines', 'JSON.parse of lines', 1.75)
   note('serve ÷ read and answered', times, 'serve', 'read and answered', 1.25)
   figures['lookups and serve'] = {
     bytes: pieces.body.length,

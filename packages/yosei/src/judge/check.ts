@@ -73,7 +73,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   if (endpoint.who) run.who = matter.asker?.who
   const code = run.trace || only ? undefined : matter.engine?.(endpoint, matter.body)
   const input =
-    code && !(matter.form || run.inexact || run.sources || run.lines)
+    code && !(matter.form || run.inexact || run.sources || run.lines?.isBroken)
       ? code.read(sent.path, sent.query, sent.header, sent.cookie, sent.body, run, hasBody, matter.parsed)
       : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
   const { isSettled } = matter

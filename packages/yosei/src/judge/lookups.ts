@@ -19,7 +19,7 @@ import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import type { Step } from '../terms/verdict.js'
 import { type Refusing, refusalsIn } from './refuse.js'
-import { askWithin, type LateSignal, withSignal } from './signal.js'
+import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject } from './verdict.js'
@@ -165,6 +165,21 @@ const valueIn = (answer: Answer) => (answer.outcome === 'found' ? answer.value :
 
 const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
 
+/** What a lookup is told besides: its signal is made when it looks at it. */
+class Question {
+  readonly #own: LateSignal
+  constructor(
+    own: LateSignal,
+    readonly who: unknown,
+    readonly found: { readonly [name: string]: unknown },
+  ) {
+    this.#own = own
+  }
+  get signal(): AbortSignal {
+    return this.#own.signal
+  }
+}
+
 /** What a question comes to: its value, or why there is none. */
 async function askOne(
   name: string,
@@ -178,7 +193,7 @@ async function askOne(
       lookup.ask(
         services as never,
         values as never,
-        withSignal({ who, found: found as { readonly [name: string]: unknown } }, own),
+        new Question(own, who, found as { readonly [name: string]: unknown }),
       ),
     )
     const refusals = refusalsIn(value)

@@ -203,8 +203,13 @@ export interface Run {
   tries: Map<Node, Map<unknown, Try>> | undefined
   /** Values that are read from another source than those about them: JSON in the parts of a form. */
   sources: ReadonlyMap<string, Source> | undefined
-  /** Where each value of a body of lines stands, as its line and column. */
-  lines: { placeOf(path: Path): { readonly line: number; readonly column: number } | undefined } | undefined
+  /** Where each value of a body of lines stands, as its line and column; and whether one is no JSON. */
+  lines:
+    | {
+        placeOf(path: Path): { readonly line: number; readonly column: number } | undefined
+        readonly isBroken: boolean
+      }
+    | undefined
   /** The addresses of numbers that have lost the fraction that they were sent with. */
   inexact: ReadonlySet<string> | undefined
   /** Objects that declarations which hold themselves have read, where a program may have put one into many places. */

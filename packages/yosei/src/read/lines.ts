@@ -11,6 +11,8 @@ export class Lines {
     /** Their lines, from 1. */
     readonly numbers: readonly number[],
     readonly inexact: readonly Path[],
+    /** Whether one of them is. */
+    readonly isBroken: boolean,
   ) {}
 
   /** The line and the column of a place below the body; of what is not there, of what should hold it. */
@@ -22,16 +24,20 @@ export class Lines {
   }
 }
 
+/** What came of a line: its value, or why there is none. */
+interface Line {
+  readonly value: unknown
+  readonly inexact: readonly Path[]
+  readonly isBroken: boolean
+}
+
 /** Blank lines are none. */
 const isBlank = /^[ \t\r]*$/
 
 /** @param most No more lines than one beyond this are read. */
-export function readLines(
-  whole: string,
-  most: number,
-  read: (text: string, line: number) => { readonly value: unknown; readonly inexact: readonly Path[] },
-): Lines {
+export function readLines(whole: string, most: number, read: (text: string, line: number) => Line): Lines {
   const [values, texts, numbers, inexact]: [unknown[], string[], number[], Path[]] = [[], [], [], []]
+  let isBroken = false
   let start = whole.charCodeAt(0) === 0xfeff ? 1 : 0
   for (let line = 1; start <= whole.length && values.length <= most; line++) {
     const feed = whole.indexOf('\n', start)
@@ -44,6 +50,7 @@ export function readLines(
     values.push(one.value)
     texts.push(text)
     numbers.push(line)
+    isBroken ||= one.isBroken
   }
-  return new Lines(values, texts, numbers, inexact)
+  return new Lines(values, texts, numbers, inexact, isBroken)
 }

@@ -124,13 +124,13 @@ const lines: BodySyntax = {
       const [, most = Number.POSITIVE_INFINITY] = (shape.kind === 'list' && shape.length) || []
       return readLines(whole, most, (text, line) => {
         const read = json.read(text, node, options)
-        if (read instanceof Inexact) return { value: read.value, inexact: read.places }
-        if (!(read instanceof Unreadable)) return { value: read, inexact: [] }
+        if (read instanceof Inexact) return { value: read.value, inexact: read.places, isBroken: false }
+        if (!(read instanceof Unreadable)) return { value: read, inexact: [], isBroken: false }
         const faults = read.faults.map(({ about, ...fault }) => ({
           ...fault,
           ...(about ? { about: { ...about, line } } : {}),
         }))
-        return { value: new Unreadable(faults), inexact: [] }
+        return { value: new Unreadable(faults), inexact: [], isBroken: true }
       })
     }),
   write: (node, value, mediaType, { encode }) => ({
