@@ -2,6 +2,7 @@
 
 import { challengeOf, type HeaderFields } from '../declare/intake.js'
 import { type AnyMessage, fieldOf, lowerCase } from '../read/message.js'
+import { put } from '../terms/own.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Opened } from './open.js'
 import { type Refusing, refusalsIn, rejectRefused } from './refuse.js'
@@ -16,14 +17,16 @@ export type Identified = Asker | { readonly rejected: Rejection }
 export async function identify(opened: Opened, services: unknown, signal: LateSignal): Promise<Identified> {
   const { app, message, destination } = opened
   const { name, endpoint, limits } = destination
+  const path: { [name: string]: string } = {}
+  for (const [index, { name }] of destination.parameters.entries()) put(path, name, opened.segments[index] ?? '')
   const head = {
     method: message.method,
     target: message.target,
     endpoint: name,
     template: endpoint.template,
     tags: endpoint.tags,
-    path: Object.fromEntries(destination.parameters.map(({ name }, index) => [name, opened.segments[index] ?? ''])),
-    headers: fieldsOf(message),
+    path,
+    headers: new Fields(message),
   }
   let who: unknown
   try {
@@ -50,11 +53,21 @@ export async function identify(opened: Opened, services: unknown, signal: LateSi
 }
 
 /** A fetch `Headers` would cost as much as the judgement, and throws for a value that HTTP forbids. */
-const fieldsOf = ({ headers }: AnyMessage): HeaderFields => ({
-  get: (name) => fieldOf(headers, lowerCase(name)) ?? null,
-  has: (name) => fieldOf(headers, lowerCase(name)) !== undefined,
-  [Symbol.iterator]: () => headers[Symbol.iterator](),
-})
+class Fields implements HeaderFields {
+  readonly #lines: AnyMessage['headers']
+  constructor({ headers }: AnyMessage) {
+    this.#lines = headers
+  }
+  get(name: string): string | null {
+    return fieldOf(this.#lines, lowerCase(name)) ?? null
+  }
+  has(name: string): boolean {
+    return fieldOf(this.#lines, lowerCase(name)) !== undefined
+  }
+  [Symbol.iterator]() {
+    return this.#lines[Symbol.iterator]()
+  }
+}
 
 /** Lets in whoever is known and may; at an open endpoint everybody who may. */
 export function admit(opened: Opened, given: unknown): Identified {
