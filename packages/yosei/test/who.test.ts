@@ -167,6 +167,54 @@ test.each<[string, unknown, string, unknown, unknown]>([
     expect(String(events.at(-1)?.cause)).toMatch(/who\.(role|since) was put in by the service/)
 })
 
+test('is held against what is declared by both engines alike', async () => {
+  const declared = record({
+    name: text({ length: [1, 3] }),
+    since: instant({ until: '+0s' }),
+    teams: list(record({ id: integer({ min: 1 }), lead: text({ optional: true, nullable: true }) }), {
+      length: [1, 2],
+    }),
+    quota: integer({ default: 3 }),
+  })
+  class Member {
+    name = 'ada'
+    since = new Date(0)
+    teams = [{ id: 1, lead: null }]
+  }
+  const member = { ...new Member(), more: 1 }
+  const sparse: unknown[] = [{ id: 1 }]
+  sparse.length = 2
+  const right = [member, new Member(), { ...member, quota: 1 }, { ...member, teams: [{ id: 1 }, { id: 2, lead: 'x' }] }]
+  const wrong: unknown[] = [
+    [member],
+    new Date(0),
+    'ada',
+    { ...member, name: '' },
+    { ...member, name: undefined },
+    { ...member, since: '1970-01-01' },
+    { ...member, since: new Date(Number.NaN) },
+    { ...member, since: new Date(Date.now() + 60_000) },
+    { ...member, quota: null },
+    { ...member, teams: [] },
+    { ...member, teams: [{ id: 0 }] },
+    { ...member, teams: [{ id: 1, lead: 2 }] },
+    { ...member, teams: [1] },
+    { ...member, teams: { 0: { id: 1 }, length: 1 } },
+    { ...member, teams: sparse },
+    { ...member, teams: [1, 2, 3].map((id) => ({ id })) },
+    Object.create(member),
+  ]
+  for (const engine of ['compiled', 'interpreted'] as const) {
+    let given: unknown
+    const endpoints = { get: endpoint('GET /', { who: declared }) }
+    const asked = intake({ endpoints, engine, identify: () => given as never, journal: { write: () => undefined } })
+    const outcomes: unknown[] = []
+    for (given of [...right, ...wrong])
+      outcomes.push(await judge(asked, 'GET / HTTP/1.1', { services: {} }).then((one) => 'status' in one && one.status))
+    expect([engine, outcomes]).toEqual([engine, [...right.map(() => false), ...wrong.map(() => 500)]])
+  }
+})
+
 test('is found out by header fields, as they were sent', async () => {
   const seen: unknown[] = []
   const ask = (name: string) => {

@@ -14,10 +14,11 @@ import { asking, clock, countFaults, type Run, type Source, tellSent } from '../
 import type { ScalarKind } from '../kinds/scalar.js'
 import { type TableNode, tellMisnamed } from '../kinds/table.js'
 import { codePoints } from '../kinds/text.js'
+import type { Code } from '../kinds/writer.js'
 import type { Endpoint } from '../terms/endpoint.js'
 import { isEmpty, put } from '../terms/own.js'
 import { emitEndpoint, functionName } from './emit.js'
-import { emitRules, ruleLibrary } from './emit-rules.js'
+import { emitHolds, emitRules, ruleLibrary } from './emit-rules.js'
 import { defaultOf } from './interpret.js'
 import type { Reader } from './parts.js'
 import type { RuleJudge } from './rules.js'
@@ -44,15 +45,23 @@ export function compileEndpoint(
 /** The function that judges an endpoint's rules; `undefined` where there are none, or code may not be made. */
 export function compileRules(endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined {
   if (placedRules(endpoint, body).rules.length === 0) return undefined
-  const { source, constants } = emitRules(endpoint, body)
+  return made(emitRules(endpoint, body), `${functionName(endpoint)}-rules`) as RuleJudge | undefined
+}
+
+/** Says of who is asking whether that is as declared; `undefined` where code cannot say it, or may not be made. */
+export function compileWho(endpoint: EndpointNode): ((who: unknown, run: Run) => boolean) | undefined {
+  const code = endpoint.who && emitHolds(endpoint.who)
+  return code && (made(code, `${functionName(endpoint)}-who`) as ((who: unknown, run: Run) => boolean) | undefined)
+}
+
+function made({ source, constants }: Code, name: string): unknown {
   const given = { ...library, ...ruleLibrary }
   const names = [...Object.keys(given), ...constants.map((_, index) => `k${index}`)]
   try {
-    const made = new Function(
-      ...names,
-      `"use strict"\n${source}\n//# sourceURL=yosei/${functionName(endpoint)}-rules.js`,
+    return new Function(...names, `"use strict"\n${source}\n//# sourceURL=yosei/${name}.js`)(
+      ...Object.values(given),
+      ...constants,
     )
-    return made(...Object.values(given), ...constants) as RuleJudge
   } catch {
     return undefined
   }

@@ -10,7 +10,7 @@ import type { CodeOf, Node, Test } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { type Shape, shapesAt } from '../kinds/locate.js'
 import { access, optionalAccess, quote } from '../kinds/quote.js'
-import { addFault, type Fault, type Run } from '../kinds/run.js'
+import { addFault, type Fault, isNamed, type Run } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
 import type { AnyCondition } from '../rules/condition.js'
@@ -138,7 +138,7 @@ function attempt(writer: Writer, write: () => boolean): (() => void) | undefined
 }
 
 /** A value whose names can be asked for without asking what it is. */
-const isNamed = (shapes: readonly Shape[]) =>
+const haveNames = (shapes: readonly Shape[]) =>
   shapes.length > 0 && shapes.every(({ kind }) => kind === 'record' || kind === 'tagged')
 
 function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[], hoist: (code: string) => string) {
@@ -153,7 +153,7 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
     for (let at = 0; at < steps.length; at++) {
       const key = steps[at]
       const holder = [...from, ...steps.slice(0, at)]
-      if (typeof key !== 'string' || (holder.length > 0 && !isNamed(shapesAt(root, holder)))) return undefined
+      if (typeof key !== 'string' || (holder.length > 0 && !haveNames(shapesAt(root, holder)))) return undefined
       code =
         key in Object.prototype
           ? `own1(${code}, ${quote(key)})`
@@ -318,23 +318,51 @@ function testOf(writer: Writer, field: Node, value: string): Test | undefined {
 
 /** Whether a value that was read passes a field that reads it as it is. */
 function passes(writer: Writer, field: Node, value: string): string | undefined {
-  if (field.kind === 'record' && !field.readOnly && !field.coerce) {
+  if (field.readOnly || field.coerce) return undefined
+  if (field.kind === 'record') {
     if (field.unlisted !== undefined && field.unlisted !== 'keep') return undefined
     if ((field.rules?.length ?? 0) > 0) return undefined
-    const tests = Object.entries(field.fields).map(([name, one]) => {
-      const inner = `own1(${value}, ${quote(name)})`
-      const test = passes(writer, one, inner)
-      const open = [
-        ...(one.need === 'required' ? [] : [`${inner} === undefined`]),
-        ...(one.nullable ? [`${inner} === null`] : []),
-      ]
-      return test === undefined ? undefined : `(${[...open, test].join(' || ')})`
-    })
-    if (tests.includes(undefined)) return undefined
-    return [`typeof ${value} === "object"`, ...tests].join(' && ')
+    const tests = Object.entries(field.fields).map(([name, one]) =>
+      passesBelow(writer, one, `own1(${value}, ${quote(name)})`),
+    )
+    return tests.includes(undefined) ? undefined : [`isNamed(${value})`, ...tests].join(' && ')
+  }
+  if (field.kind === 'list') {
+    if (field.distinct) return undefined
+    const element = writer.name('e')
+    const test = passesBelow(writer, field.item, element)
+    const [least, most] = field.length ?? [0, Number.POSITIVE_INFINITY]
+    const tests = [
+      `Array.isArray(${value})`,
+      ...(least > 0 ? [`${value}.length >= ${Number(least)}`] : []),
+      ...(most < Number.POSITIVE_INFINITY ? [`${value}.length <= ${Number(most)}`] : []),
+      // A hole is passed by.
+      `!${value}.includes(undefined)`,
+      `${value}.every((${element}) => ${test})`,
+    ]
+    return test && tests.join(' && ')
   }
   const made = testOf(writer, field, value)
   return made && `(${made.test})`
+}
+
+/** The same of a value that lies in another, where it may be absent or null. */
+function passesBelow(writer: Writer, field: Node, value: string): string | undefined {
+  const test = passes(writer, field, value)
+  const open = [
+    ...(field.need === 'required' ? [] : [`${value} === undefined`]),
+    ...(field.nullable ? [`${value} === null`] : []),
+  ]
+  return test && `(${[...open, test].join(' || ')})`
+}
+
+/** Writes whether a value that a service made is what a field declares; `undefined` where code cannot say it. */
+export function emitHolds(field: Node): Code | undefined {
+  const writer = createWriter()
+  const test = passes(writer, field, 'value')
+  if (test === undefined) return undefined
+  writer.block('return function holds(value, run) {', () => writer.line(`return ${test}`))
+  return writer.code()
 }
 
 /** What the code calls by name, besides what it is given. */
@@ -350,6 +378,7 @@ export const ruleLibrary = {
     return true
   },
   decimalSum,
+  isNamed,
   valueAt,
   own1: (object: unknown, key: string | number): unknown =>
     typeof object === 'object' && object !== null && Object.hasOwn(object, key)

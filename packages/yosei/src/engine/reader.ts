@@ -1,7 +1,8 @@
 /** How an endpoint is read and judged where code may be made: by the code that is made for it. */
-import { oncePerBody } from '../declare/endpoint.js'
+import { type EndpointNode, oncePerBody } from '../declare/endpoint.js'
 import { type Placed, placedRules } from '../declare/place.js'
-import { compileEndpoint, compileRules } from './compiler.js'
+import type { Run } from '../kinds/run.js'
+import { compileEndpoint, compileRules, compileWho } from './compiler.js'
 import { interpretParts, type Reader } from './parts.js'
 import type { RuleJudge } from './rules.js'
 
@@ -11,6 +12,17 @@ export interface Compiled {
   readonly read: Reader
   /** Judges the rules, where there are any and code may be made for them. */
   readonly judge: RuleJudge | undefined
+}
+
+const sayers = new WeakMap<EndpointNode, { readonly holds: ReturnType<typeof compileWho> }>()
+/** Whether who is asking is as declared, where code says it. */
+export function whoHolds(endpoint: EndpointNode, who: unknown, run: Run): boolean {
+  let sayer = sayers.get(endpoint)
+  if (!sayer) {
+    sayer = { holds: endpoint.engine === 'interpreted' ? undefined : compileWho(endpoint) }
+    sayers.set(endpoint, sayer)
+  }
+  return sayer.holds?.(who, run) ?? false
 }
 
 /** The code of an endpoint with a body of one media type. */

@@ -4,6 +4,7 @@ import type { EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
 import { fitting, holdAsIs, startRun } from '../engine/interpret.js'
 import { interpretParts } from '../engine/parts.js'
+import { whoHolds } from '../engine/reader.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
 import { everywhere } from '../rules/matter.js'
@@ -33,8 +34,8 @@ export function keepBody(input: Parts, seen: Parts): void {
 
 /** @throws TypeError where it is not what the endpoint declares: that is a bug of the service. */
 export function checkWho({ destination, run }: Opened, { who }: Asker): void {
-  const declared = destination.endpoint.who
-  if (declared) holdAsIs(declared, ['who'], who, run)
+  const { endpoint } = destination
+  if (endpoint.who && !whoHolds(endpoint, who, run)) holdAsIs(endpoint.who, ['who'], who, run)
 }
 
 const nothing: Parts = {}
