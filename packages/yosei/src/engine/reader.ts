@@ -14,16 +14,12 @@ export interface Compiled {
   readonly judge: RuleJudge | undefined
 }
 
-const sayers = new WeakMap<EndpointNode, { readonly holds: ReturnType<typeof compileWho> }>()
-/** Whether who is asking is as declared, where code says it. */
-export function whoHolds(endpoint: EndpointNode, who: unknown, run: Run): boolean {
-  let sayer = sayers.get(endpoint)
-  if (!sayer) {
-    sayer = { holds: endpoint.engine === 'interpreted' ? undefined : compileWho(endpoint) }
-    sayers.set(endpoint, sayer)
-  }
-  return sayer.holds?.(who, run) ?? false
-}
+const whoTest = oncePerBody((endpoint) => ({
+  holds: endpoint.engine === 'interpreted' ? undefined : compileWho(endpoint),
+}))
+/** Whether who is asking is as declared, where code says it; where not, the interpreter tells. */
+export const whoHolds = (endpoint: EndpointNode, who: unknown, run: Run): boolean =>
+  whoTest(endpoint, undefined).holds?.(who, run) ?? false
 
 /** The code of an endpoint with a body of one media type. */
 export const compiled = oncePerBody((endpoint, body): Compiled => {
