@@ -90,7 +90,7 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
   note(`check ÷ JSON.parse, ${name}`, times, 'compiled', 'JSON.parse', small ? undefined : 0.3)
   note(`rejected ÷ accepted, ${name}`, times, 'compiled, rejected', 'compiled', 2)
   note(`judge ÷ (URL + JSON.parse), ${name}`, times, 'judge', 'URL and JSON.parse', small ? undefined : 1.5)
-  note(`judge, rejected ÷ accepted, ${name}`, times, 'judge, rejected', 'judge', 2)
+  note(`judge, rejected ÷ accepted, ${name}`, times, 'judge, rejected', 'judge', small ? undefined : 2)
   note(`interpreted ÷ compiled, ${name}`, times, 'interpreted', 'compiled')
   figures[name] = {
     bytes: json.length,
