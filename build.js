@@ -3,11 +3,15 @@
  * subpath, and what they share. `tsc` has checked them, and written their types.
  */
 import { readFileSync } from 'node:fs'
+import { relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { build } from 'rolldown'
 
 /** What is looked at from inside, and is no subpath: by tests and benchmarks; by the binary, the desk and tests. */
 const inside = { yosei: ['internals'], 'yosei-cli': ['main', 'kit', 'compare'] }
+
+/** What most of the subpaths share: the rooms of the library but those that few need. */
+const isCore = /^src\/(?!adapt\/|probe\/)\w+\//
 
 for (const [name, more] of Object.entries(inside)) {
   const cwd = fileURLToPath(new URL(`packages/${name}/`, import.meta.url))
@@ -19,7 +23,7 @@ for (const [name, more] of Object.entries(inside)) {
     cwd,
     input: Object.fromEntries([...subpaths, ...more].map((entry) => [entry, `src/${entry}.ts`])),
     platform: 'node',
-    external: (id) => !/^[./]|^src\//.test(id),
+    external: (id) => !/^(?:[./]|src\/)/.test(id),
     output: {
       dir: 'dist',
       chunkFileNames: '[name].js',
@@ -28,7 +32,9 @@ for (const [name, more] of Object.entries(inside)) {
       minifyInternalExports: false,
       // What they say stands in the types and in the sources, which are shipped too.
       comments: { jsdoc: false },
-      codeSplitting: { groups: [{ name: 'core', test: (id) => /\/yosei\/src\/(?!adapt\/|probe\/)\w+\//.test(id) }] },
+      codeSplitting: {
+        groups: name === 'yosei' ? [{ name: 'core', test: (id) => isCore.test(relative(cwd, id)) }] : [],
+      },
     },
   })
 }

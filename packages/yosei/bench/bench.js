@@ -220,6 +220,8 @@ for (const count of [1, 1000, 10_000])
   const plain = intake({ endpoints: { put: endpoint('POST /x', { body }) } })
   const identify = ({ headers }) => services.one(headers.get('authorization'))
   const known = intake({ endpoints: plain.endpoints, identify })
+  const guarded = endpoint('POST /x', { body, who: record({ id: text() }), may: (on) => on.is('who.id', 'Bearer abc') })
+  const entering = intake({ endpoints: { put: guarded }, identify })
   const put = endpoint('POST /x', { body: { 'application/x-ndjson': lines(cases[0].endpoint.bodies[0].node) } })
   const many = intake({ endpoints: { put } })
   const oneALine = Array(100).fill(JSON.stringify(cases[0].body)).join('\n')
@@ -242,6 +244,7 @@ for (const count of [1, 1000, 10_000])
       'JSON.parse of lines': async () => do_not_optimize(oneALine.split('\n').map((line) => JSON.parse(line))),
       'judge without services': async () => do_not_optimize(await judge(plain, pieces, { services })),
       'judge with identify': async () => do_not_optimize(await judge(known, pieces, { services })),
+      'judge with who and may': async () => do_not_optimize(await judge(entering, pieces, { services })),
       bare: async () => do_not_optimize(await Promise.all([services.one(1), services.one('x'), services.one(1)])),
       serve: async () => do_not_optimize(await (await handle(request())).text()),
       'read and answered': async () => {
@@ -255,9 +258,11 @@ for (const count of [1, 1000, 10_000])
     1e9,
   )
   times.identify = times['judge with identify'].map((time, round) => time - times['judge without services'][round])
+  times.who = times['judge with who and may'].map((time, round) => time - times['judge with identify'][round])
   times.lookups = times['three lookups'].map((time, round) => time - times.bare[round])
   note('judge with three lookups − bare ÷ JSON.parse of 0.7 kB', times, 'lookups', 'JSON.parse of 0.7 kB', 2)
   note('judge with identify − without ÷ JSON.parse of 0.7 kB', times, 'identify', 'JSON.parse of 0.7 kB')
+  note('judge with who and may − without ÷ JSON.parse of 0.7 kB', times, 'who', 'JSON.parse of 0.7 kB')
   note('judge of 100 lines ÷ JSON.parse of each', times, 'judge of lines', 'JSON.parse of lines', 1.75)
   note('serve ÷ read and answered', times, 'serve', 'read and answered', 1.25)
   figures['lookups and serve'] = {

@@ -243,6 +243,13 @@ test('the journal names what could have been sent, and was not', async () => {
   expect(events[0]?.absent).toEqual(['query.e', 'header.g', 'cookie.h', 'body.a', 'body.b.c'])
 })
 
+test('the code of a rule does not grow with a declaration that is shared', () => {
+  let shared: Field = record({ x: integer() })
+  for (let level = 0; level < 16; level++) shared = record({ a: shared, b: shared } as never) as Field
+  const rules = (on: { fits(address: string, field: Field): never }) => [on.fits('body.v', shared)]
+  expect(codeOf(endpoint('POST /', { body: record({ v: shared } as never), rules } as never)).length).toBeLessThan(4e6)
+})
+
 test('files of a verdict that is held go with the process', () => {
   const program = `import { endpoint, file, intake, judge, record } from 'yosei'
     import { readdirSync } from 'node:fs'

@@ -21,6 +21,7 @@ import { type PlacedRule, ruleOf } from '../rules/rules.js'
 import type { Sort, Terms } from '../rules/terms.js'
 import { EACH, firstEach, isEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
+import { mostEmitted } from './emit.js'
 import { sendable } from './interpret.js'
 import { interpretRule, readsOf, unset } from './rules.js'
 
@@ -318,7 +319,7 @@ function testOf(writer: Writer, field: Node, value: string): Test | undefined {
 
 /** Whether a value that was read passes a field that reads it as it is. */
 function passes(writer: Writer, field: Node, value: string): string | undefined {
-  if (field.readOnly || field.coerce) return undefined
+  if (writer.count++ > mostEmitted || field.readOnly || field.coerce) return undefined
   if (field.kind === 'record') {
     if (field.unlisted !== undefined && field.unlisted !== 'keep') return undefined
     if ((field.rules?.length ?? 0) > 0) return undefined

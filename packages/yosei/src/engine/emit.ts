@@ -60,7 +60,7 @@ export function emitEndpoint(endpoint: EndpointNode, body: BodyNode | undefined)
 /**
  * A declaration that is shared in many places stands in the code once for each: beyond so many, the interpreter reads.
  */
-const mostEmitted = 4000
+export const mostEmitted = 4000
 
 /** Writes the reading of a value, from the text of an expression; gives the variable with what was read. */
 function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Count): string {

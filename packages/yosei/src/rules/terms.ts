@@ -1,5 +1,5 @@
 /** What the code of rules is written in: expressions for what they look at, where nothing was found wrong. */
-import type { Node } from '../kinds/kind.js'
+import type { Node, Test } from '../kinds/kind.js'
 import type { Writer } from '../kinds/writer.js'
 import type { Path } from '../terms/address.js'
 
@@ -34,7 +34,7 @@ export interface Terms {
   /** Whether a value that was read passes a field. */
   passes(address: string, field: Node): string | undefined
   /** What is right of a value that is put into a scalar, and as what it is put there. */
-  held(field: Node, value: string): { readonly test?: string; readonly value?: string } | undefined
+  held(field: Node, value: string): Test | undefined
   /** A path of an address at this element, as it is declared. */
   path(address: string): Path
   readonly root: Node
