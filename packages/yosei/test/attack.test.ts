@@ -175,7 +175,7 @@ describe.each(['compiled', 'interpreted'] as const)('unions that hold themselves
   test.each([
     ['told apart', { named: nested(60, good.named, { op: 'not' }) }, []],
     ['told apart, wrong at the bottom', { named: nested(60, { op: 'is', of: 'x' }, { op: 'not' }) }, ['odd']],
-    ['of a name that is none', { named: nested(60, good.named, { op: 'xor' }) }, ['not_constant']],
+    ['of a name that is none', { named: nested(60, good.named, { op: 'xor' }) }, ['not_a_choice']],
     ['tried one by one', { unnamed: nested(60, 'good', {}) }, []],
     ['tried one by one, taken by a later branch', { unnamed: nested(16, 'good', { b: 1 }) }, []],
     ['tried one by one, wrong at the bottom', { unnamed: nested(60, 'x', { b: 1 }) }, ['odd']],

@@ -24,6 +24,20 @@ export interface Placed {
 
 /** The rules that hold for a body of one media type. */
 export const placedRules = oncePerBody((endpoint, body): Placed => {
+  const { root, rules, thickets } = placeIn(rootOf(endpoint, body))
+  return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, [], []))], thickets }
+})
+
+const placed = new WeakMap<Node, Placed>()
+/** The rules that a declaration brings, as those of a body of it alone. */
+export function placedIn(node: Node): Placed {
+  const known = placed.get(node) ?? placeIn({ kind: 'record', need: 'required', fields: { body: node } })
+  placed.set(node, known)
+  return known
+}
+
+/** The rules of the records in a declaration, each where it applies. */
+function placeIn(root: Node): Placed {
   const rules: PlacedRule[] = []
   const thickets: Thicket[] = []
   const look = (node: Node, base: Path, guards: PlacedRule['guards']): void => {
@@ -37,10 +51,9 @@ export const placedRules = oncePerBody((endpoint, body): Placed => {
       for (const [step, child] of childrenOf(node)) if (step !== undefined) look(child, [...base, step], guards)
     }
   }
-  const root = rootOf(endpoint, body)
   look(root, [], [])
-  return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, [], []))], thickets }
-})
+  return { root, rules, thickets }
+}
 
 /**
  * Every rule once, where it first applies, for a declaration to be held against.

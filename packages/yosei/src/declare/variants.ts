@@ -109,7 +109,7 @@ function patchable<R extends RecordField>(of: R, nullable: boolean, deep: boolea
   const { rules, ...rest } = of as R & { rules?: readonly AnyRule[] }
   if (!rules || !(nullable || deep)) return of
   // Of the type of what it came from, with fewer rules.
-  return { ...rest, rules: Object.freeze(rules.filter((rule) => ruleOf(rule).waits)) } as unknown as R
+  return { ...rest, rules: Object.freeze(rules.filter((rule) => ruleOf(rule).waits(rule).length > 0)) } as unknown as R
 }
 
 function optionally(node: Node, nullable: boolean, deep: boolean): Node {

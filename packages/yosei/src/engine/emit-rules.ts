@@ -6,36 +6,42 @@ import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
 import { placedRules } from '../declare/place.js'
 import { decimalSum } from '../grammar/numbers.js'
-import type { CodeOf, Node, Test } from '../kinds/kind.js'
+import type { CodeOf, Held, Node, Test } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { type Shape, shapesAt } from '../kinds/locate.js'
 import { access, optionalAccess, quote } from '../kinds/quote.js'
 import { addFault, type Fault, isNamed, type Run } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
+import { keepsEmpty } from '../kinds/shape.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
 import type { AnyCondition } from '../rules/condition.js'
-import { conditionOf } from '../rules/conditions.js'
+import { addressesIn, conditionOf } from '../rules/conditions.js'
+import { listsShared } from '../rules/matter.js'
 import { orderAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, ruleOf } from '../rules/rules.js'
 import type { Sort, Terms } from '../rules/terms.js'
+import { isTextBody } from '../read/syntax.js'
 import { EACH, firstEach, isEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
 import { mostEmitted } from './emit.js'
 import { sendable } from './interpret.js'
-import { interpretRule, readsOf, unset } from './rules.js'
+import { fitting, interpretRule, readsOf, unset } from './rules.js'
 
 /** A list that a loop goes through: the path of its elements, and one of them as code, as it was read and sent. */
 interface Loop {
   readonly path: Path
   readonly element: string
-  readonly sent: string
-  readonly index: string
+  /** `undefined` where nothing asks what was sent. */
+  readonly sent?: string
+  readonly index?: string
+  /** What else the loop names. */
+  readonly names?: readonly string[]
 }
 
 export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined): Code {
   const writer = createWriter()
-  const root = rootOf(endpoint, body)
+  const root = { root: rootOf(endpoint, body), isText: isTextBody(endpoint, body) }
   const { rules } = placedRules(endpoint, body)
   const order = [...rules.keys()].sort((a, b) => Number(isLate(rules[a])) - Number(isLate(rules[b])))
   writer.block('return function judgeRules(judging) {', () => {
@@ -60,7 +66,7 @@ function emitRule(
   writer: Writer,
   { rule, base, declared, guards, scope }: PlacedRule,
   index: number,
-  root: Node,
+  root: Root,
 ): void {
   const lists = declared.flatMap((key, at) => (isEach(key) ? [at] : []))
   /** What is the same for every element: worked out at the first that needs it. */
@@ -100,7 +106,11 @@ function emitRule(
         writer.line(`if (${tag} !== ${quote(value)}) ${loops.length > 0 ? 'continue' : `break r${index}`}`)
       }
       const during = (rule.during ?? []).map((one) => terms.when(one))
-      if (during.includes(undefined)) return false
+      // Conditions that select some of the elements are looked at for each of them.
+      const looks = (rule.during ?? []).flatMap(addressesIn).map(terms.path)
+      const many = ruleOf(rule).elements(rule).map(terms.path)
+      const selects = looks.some((look) => many.some((path) => listsShared([look, path]).length > declared.length))
+      if (during.includes(undefined) || selects) return false
       const code = (ruleOf(rule).code as (rule: AnyRule, terms: Terms) => string | undefined)(rule, terms)
       if (code === undefined) return false
       const isOfWho = base.length === 0 && readsOf(rule).some((address) => parseAddress(address)?.[0] === 'who')
@@ -108,7 +118,7 @@ function emitRule(
       const { tells } = ruleOf(rule)
       const values = scope && during.length === 0 ? tells?.values(rule, terms) : undefined
       if (tells && scope && values) {
-        const tell = writer.bind(tells.at(rule, root, scope))
+        const tell = writer.bind(tells.at(rule, root.root, scope))
         writer.line(`if (!(${holds})) fail(run, ${tell}(${['input', ...values].join(', ')}))`)
         return true
       }
@@ -138,11 +148,23 @@ function attempt(writer: Writer, write: () => boolean): (() => void) | undefined
   )
 }
 
+/** Declares the parts; and whether the body is read as text. */
+interface Root {
+  readonly root: Node
+  readonly isText: boolean
+}
+
 /** A value whose names can be asked for without asking what it is. */
 const haveNames = (shapes: readonly Shape[]) =>
   shapes.length > 0 && shapes.every(({ kind }) => kind === 'record' || kind === 'tagged')
 
-function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[], hoist: (code: string) => string) {
+function termsOf(
+  writer: Writer,
+  { root, isText }: Root,
+  base: Path,
+  loops: readonly Loop[],
+  hoist: (code: string) => string,
+): Terms & { readonly at: (path: Path) => string | undefined; readonly sentAt: (path: Path) => string | undefined } {
   const pathOf = (address: string): Path => [...base, ...(parseAddress(address) ?? [])]
   const startsWith = (path: Path, start: Path) =>
     path.length >= start.length && start.every((key, at) => key === path[at])
@@ -170,9 +192,11 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
   const sentAt = (path: Path): string | undefined => {
     if (firstEach(path, loopOf(path)?.path.length ?? 0) >= 0) return undefined
     const loop = loopOf(path)
+    // A list that is read from text may come as one text.
+    if (loop && (loop.sent === undefined || loop.path[0] !== 'body' || isText)) return undefined
     const steps = loop ? path.slice(loop.path.length) : path
     const [part, ...inPart] = steps as readonly string[]
-    const [start, rest] = loop ? [loop.sent, steps] : [`sent.${part}`, inPart]
+    const [start, rest] = loop ? [loop.sent as string, steps] : [`sent.${part}`, inPart]
     return (rest as readonly string[]).reduce((code, key) => `own1(${code}, ${quote(key)})`, start)
   }
   const sortOf = (path: Path): Sort => {
@@ -195,13 +219,14 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
         }
   }
 
-  const terms: Terms & { at: typeof at; sentAt: typeof sentAt } = {
+  const terms: ReturnType<typeof termsOf> = {
     writer,
     root,
     at,
     sentAt,
     path: pathOf,
     value: (address) => at(pathOf(address)),
+    valueAt: at,
     holder: (address) => at(pathOf(address).slice(0, -1)),
     all(address) {
       const path = pathOf(address)
@@ -217,7 +242,8 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
     isSent(address) {
       const path = pathOf(address)
       const sent = sentAt(path)
-      return sent === undefined ? undefined : path[0] === 'body' ? `(${sent} !== undefined)` : `isThere(${sent})`
+      const isKept = (path[0] === 'body' && !isText) || shapesAt(root, path).some(keepsEmpty)
+      return sent === undefined ? undefined : isKept ? `(${sent} !== undefined)` : `isThere(${sent})`
     },
     isParentAbsent(addresses) {
       const paths = addresses.map(pathOf)
@@ -242,27 +268,34 @@ function termsOf(writer: Writer, root: Node, base: Path, loops: readonly Loop[],
       const path = pathOf(address)
       const value = at(path)
       if (value !== undefined) {
-        const held = test(value)
+        const held = test(value, terms)
         return held === undefined ? undefined : `(${value} != null && ${held})`
       }
       const list = elements(path)
       const [element, name] = [writer.name('e'), writer.name('v')]
       const inside = list?.of(element)
-      const held = inside === undefined ? undefined : test(name)
-      if (!list || held === undefined) return undefined
+      if (!list || inside === undefined) return undefined
+      // What the test looks at in the same list it finds in the same element.
+      const loop = { path: path.slice(0, firstEach(path, loopOf(path)?.path.length ?? 0) + 1), element, names: [name] }
+      const held = test(name, termsOf(writer, { root, isText }, base, [...loops, loop], hoist))
+      if (held === undefined) return undefined
       const any = `${list.list}.some((${element}) => { const ${name} = ${inside}; return ${name} != null && ${held} })`
       if (loops.length === 0) return any
       // Gone through for each element, it would take the product of both: where it is not the same for all, it is
       // interpreted.
-      const isSame =
-        !loopOf(path) && !loops.some((loop) => [loop.element, loop.index].some((one) => held.includes(one)))
+      const names = loops.flatMap(({ element, index = element, names = [] }) => [element, index, ...names])
+      const isSame = !loopOf(path) && !names.some((one) => new RegExp(`\\b${one}\\b`).test(held))
       return isSame ? hoist(any) : loopOf(path) === loops.at(-1) ? any : undefined
     },
     when: (condition) => conditionOf(condition as AnyCondition).code(condition as AnyCondition, terms),
     held: (field, value) => testOf(writer, sendable(field), value),
     passes(address, field) {
       const value = at(pathOf(address))
-      return value === undefined ? undefined : passes(writer, field, value)
+      return value === undefined ? undefined : passes(writer, field, value, false)
+    },
+    suits(address, field) {
+      const value = at(pathOf(address))
+      return value === undefined ? undefined : passes(writer, field, value, true)
     },
   }
   const pathCode = (path: Path) =>
@@ -310,28 +343,31 @@ const sortOfValues = (values: readonly unknown[]): Sort =>
       : 'other'
 
 /** What is right of a scalar that was read already, in one expression. */
-function testOf(writer: Writer, field: Node, value: string): Test | undefined {
+function testOf(writer: Writer, field: Node, value: string): (Test & Partial<Held>) | undefined {
   if (field.readOnly || field.coerce) return undefined
   const { held, test } = codes[field.kind] as CodeOf<Node>
-  const made = held ? held(writer, field, value) : test?.(writer, field, value, 'json')
+  const made = held ? held(writer, field, value) : test?.(writer, field, value, { source: 'json' })
   return made?.prepare === undefined && made?.test !== undefined ? made : undefined
 }
 
-/** Whether a value that was read passes a field that reads it as it is. */
-function passes(writer: Writer, field: Node, value: string): string | undefined {
+/**
+ * Whether a value that was read passes a field that reads it as it is: certainly if it says so, and if it is exact, if
+ * and only if.
+ */
+function passes(writer: Writer, field: Node, value: string, isExact: boolean): string | undefined {
   if (writer.count++ > mostEmitted || field.readOnly || field.coerce) return undefined
   if (field.kind === 'record') {
     if (field.unlisted !== undefined && field.unlisted !== 'keep') return undefined
     if ((field.rules?.length ?? 0) > 0) return undefined
     const tests = Object.entries(field.fields).map(([name, one]) =>
-      passesBelow(writer, one, `own1(${value}, ${quote(name)})`),
+      passesBelow(writer, one, `own1(${value}, ${quote(name)})`, isExact),
     )
     return tests.includes(undefined) ? undefined : [`isNamed(${value})`, ...tests].join(' && ')
   }
   if (field.kind === 'list') {
-    if (field.distinct) return undefined
+    if (field.distinct || (isExact && field.item.nullable)) return undefined
     const element = writer.name('e')
-    const test = passesBelow(writer, field.item, element)
+    const test = passesBelow(writer, field.item, element, isExact)
     const [least, most] = field.length ?? [0, Number.POSITIVE_INFINITY]
     const tests = [
       `Array.isArray(${value})`,
@@ -344,12 +380,14 @@ function passes(writer: Writer, field: Node, value: string): string | undefined 
     return test && tests.join(' && ')
   }
   const made = testOf(writer, field, value)
-  return made && `(${made.test})`
+  if (!made?.isRead || !isExact) return made && `(${made.test})`
+  // A value of another kind may be the JSON of one.
+  return `(${made.isRead} ? ${made.test} : fits(run, ${writer.bind(field)}, ${value}))`
 }
 
 /** The same of a value that lies in another, where it may be absent or null. */
-function passesBelow(writer: Writer, field: Node, value: string): string | undefined {
-  const test = passes(writer, field, value)
+function passesBelow(writer: Writer, field: Node, value: string, isExact: boolean): string | undefined {
+  const test = passes(writer, field, value, isExact)
   const open = [
     ...(field.need === 'required' ? [] : [`${value} === undefined`]),
     ...(field.nullable ? [`${value} === null`] : []),
@@ -360,7 +398,7 @@ function passesBelow(writer: Writer, field: Node, value: string): string | undef
 /** Writes whether a value that a service made is what a field declares; `undefined` where code cannot say it. */
 export function emitHolds(field: Node): Code | undefined {
   const writer = createWriter()
-  const test = passes(writer, field, 'value')
+  const test = passes(writer, field, 'value', false)
   if (test === undefined) return undefined
   writer.block('return function holds(value, run) {', () => writer.line(`return ${test}`))
   return writer.code()
@@ -379,6 +417,7 @@ export const ruleLibrary = {
     return true
   },
   decimalSum,
+  fits: (run: Run, field: Node, value: unknown): boolean => fitting(run)(field, value, value, true).length === 0,
   isNamed,
   valueAt,
   own1: (object: unknown, key: string | number): unknown =>

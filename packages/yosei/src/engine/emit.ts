@@ -9,6 +9,7 @@ import { codes, kinds } from '../kinds/kinds.js'
 import { identifier, quote } from '../kinds/quote.js'
 import type { Source } from '../kinds/run.js'
 import { literal, type ScalarKind } from '../kinds/scalar.js'
+import { keepsEmpty } from '../kinds/shape.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
 import { syntaxOf } from '../read/syntax.js'
 import { formatAddress } from '../terms/address.js'
@@ -88,8 +89,7 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
       ? `{ if (${read} === undefined) ${count.name}--; ${read} = ${call} }`
       : `${read} = ${call}`
   }
-  const test: Whole['test'] = (writer, one, read, source) =>
-    (codes[one.kind] as CodeOf<Node>).test?.(writer, one, read, source)
+  const test: Whole['test'] = (writer, one, read, from) => (codes[one.kind] as CodeOf<Node>).test?.(writer, one, read, from)
   const whole: Whole = { writer, read, place, slowly, kinds, test, emit: (...below) => emit(writer, ...below) }
   if (writer.count++ > mostEmitted || (node.secret && !readScalar)) writer.line(slowly())
   // Most clients leave out what they may not set.
@@ -103,7 +103,7 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
 
 /** Writes what is right of a value that may be absent or null; `inside` writes the rest. */
 function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => void): void {
-  const emptyIsAbsent = place.source === 'text' && !(node.kind === 'text' && node.keepEmpty)
+  const emptyIsAbsent = place.source === 'text' && !keepsEmpty(node)
   if (node.need === 'defaulted') {
     const given =
       typeof node.default === 'object' || typeof node.default === 'function'

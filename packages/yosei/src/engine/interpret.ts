@@ -19,7 +19,7 @@ import {
   tellBelow,
   tellOther,
 } from '../kinds/run.js'
-import { anywhere } from '../kinds/shape.js'
+import { anywhere, keepsEmpty } from '../kinds/shape.js'
 import { namedBranch } from '../kinds/tell-apart.js'
 import { Unreadable } from '../read/syntax.js'
 import { formatAddress, type Path } from '../terms/address.js'
@@ -37,7 +37,7 @@ function interpret(node: Node, value: unknown, around: Source, run: Run): unknow
   const source = node.coerce === undefined || outer === 'text' ? outer : node.coerce ? 'coerced' : 'json'
   const kind = kindOf(kinds, node)
   if (kind.shape === 'behind') return kind.read(node, value, source, run)
-  if (value === undefined || (value === '' && source === 'text' && !(node.kind === 'text' && node.keepEmpty)))
+  if (value === undefined || (value === '' && source === 'text' && !keepsEmpty(node)))
     return absent(node, run)
   if (node.readOnly === 'drop') {
     const read = absent(node, run, true)
@@ -88,18 +88,18 @@ function readNull(node: Node, run: Run): null | undefined {
  * its `write` gives. What is in that form already stays as it is; so does what fits nowhere, for the judgement to
  * reject.
  */
-export function encode(node: Node, value: unknown, depth = deepest * 4): unknown {
+export function encode(node: Node, value: unknown, now?: number, depth = deepest * 4): unknown {
   if (value === undefined || value === null || depth === 0) return value
   return kindOf(kinds, node).encode(node, value, {
     kinds,
-    encode: (below, one) => encode(below, one, depth - 1),
-    takes: (below, one) => faultsOf(below, one).length === 0,
+    encode: (below, one) => encode(below, one, now, depth - 1),
+    takes: (below, one) => faultsOf(below, one, now).length === 0,
   })
 }
 
 /** What is wrong with a JSON value, but for limits that the clock moves. */
-export function faultsOf(node: Node, value: unknown): readonly Fault[] {
-  const run = startRun(0, false)
+export function faultsOf(node: Node, value: unknown, now?: number): readonly Fault[] {
+  const run = startRun(now)
   readNode(node, value, 'json', run)
   return run.faults.filter(({ code }) => code !== 'too_early' && code !== 'too_late')
 }
@@ -149,18 +149,6 @@ export function holdAsIs(node: Node, path: Path, value: unknown, outer: Run): vo
   held(node, value, run, path)
 }
 
-/** Holds values that were read against other fields, and changes nothing. */
-export const fitting =
-  (outer: Run) =>
-  (node: Node, value: unknown, isSecret: boolean): readonly Fault[] => {
-    const run = startRun(clock(outer))
-    run.unlisted = 'keep'
-    run.deepest = outer.deepest
-    if (isSecret) run.secrecy++
-    readNode(node, encode(node, value), 'json', run)
-    return run.faults
-  }
-
 /** The branch of a union that a value was read by, told by the value. */
 export function branchTaken(branches: readonly Node[], value: unknown, outer: Run): Node | undefined {
   const named = namedBranch(branches, value, 'json', kinds)
@@ -170,7 +158,7 @@ export function branchTaken(branches: readonly Node[], value: unknown, outer: Ru
       const run = startRun(clock(outer))
       run.unlisted = outer.unlisted
       run.deepest = outer.deepest
-      readNode(branch, encode(branch, value), 'json', run)
+      readNode(branch, encode(branch, value, clock(run)), 'json', run)
       return run.faults.length === 0
     })
   )
@@ -181,7 +169,7 @@ function held(node: Node, value: unknown, outer: Run, path: Path): unknown {
   const run = startRun(clock(outer))
   run.unlisted = outer.unlisted
   run.deepest = outer.deepest
-  const read = readNode(sendable(node), encode(node, value), 'json', run)
+  const read = readNode(sendable(node), encode(node, value, clock(run)), 'json', run)
   const [fault] = run.faults
   if (fault)
     throw new TypeError(`${formatAddress([...path, ...fault.path])} was put in by the service, but ${wordFault(fault)}`)

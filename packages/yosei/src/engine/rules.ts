@@ -2,20 +2,22 @@
  * Rules, on an input whose shape has been read. Each runs when all that it reads was read without error and, for most,
  * is present. First the values that are derived from others, then what must hold.
  */
-import { bringsRules, type Placed, rulesOf } from '../declare/place.js'
+import { bringsRules, type Placed, placedIn, rulesOf } from '../declare/place.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
-import { resolve } from '../kinds/later.js'
+import { resolve } from '../kinds/resolve.js'
+import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
-import { addFault, type Fault, type Run } from '../kinds/run.js'
+import { addFault, clock, type Fault, type Run } from '../kinds/run.js'
 import { branchOf } from '../kinds/tagged.js'
+import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
-import { concrete, type Matter, pathOf, type Scope } from '../rules/matter.js'
+import { concrete, type Matter, pathOf, type Scope, stepsShared } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
 import { listsOf, type PlacedRule, ruleOf } from '../rules/rules.js'
-import { EACH, EACH_NAME, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
+import { EACH, EACH_NAME, firstEach, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
 import type { Step } from '../terms/verdict.js'
-import { branchTaken, fitting, hold } from './interpret.js'
+import { branchTaken, encode, hold, startRun } from './interpret.js'
 
 /** Judges the rules of an endpoint by code: see `emitRules`. */
 export type RuleJudge = (judging: Judging) => void
@@ -27,6 +29,10 @@ export interface Judging extends Pick<Matter, 'root' | 'sent' | 'input' | 'accep
   readonly isKnown: boolean
   /** How many faults there were before: they keep rules from being judged. */
   readonly found: number
+  /** Whether more was wrong than is kept, so that nobody can say what a rule would read. */
+  readonly isLost: boolean
+  /** Whether the body is read as text, where an empty text counts as not sent. */
+  readonly isTextBody: boolean
   /** Of each rule, whether they do so at any place. */
   barred: readonly boolean[] | undefined
   /** Made where code cannot say it. */
@@ -39,7 +45,7 @@ export const unset = Symbol('unset')
 /** Runs every rule that can run. */
 export function runRules(judging: Judging, judgeByCode?: RuleJudge): void {
   const { run, placed, found } = judging
-  if (judgeByCode && run.beyond === 0 && !run.trace) {
+  if (judgeByCode && !judging.isLost && !run.trace) {
     if (found > 0) judging.barred = barredBy(run.faults, placed.rules)
     if (placed.thickets.length === 0) {
       judgeByCode(judging)
@@ -62,6 +68,40 @@ export function runRules(judging: Judging, judgeByCode?: RuleJudge): void {
 export function interpretRule(judging: Judging, index: number, place?: Path, own?: unknown): void {
   interpreterOf(judging).judgeOne(index, place, own)
 }
+
+/**
+ * What other fields find wrong with values that were read, their records' rules included; nothing is changed. `sent` is
+ * what came from the client for a value.
+ */
+export const fitting =
+  (outer: Run) =>
+  (node: Node, value: unknown, sent: unknown, isSecret: boolean): readonly Fault[] => {
+    const run = startRun(clock(outer))
+    run.unlisted = 'keep'
+    run.deepest = outer.deepest
+    run.who = outer.who
+    if (isSecret) run.secrecy++
+    const read = readNode(node, encode(node, value, clock(outer)), 'json', run)
+    if (!bringsRules(node)) return run.faults
+    const placed = placedIn(node)
+    const found = run.faults.length
+    run.faults = run.faults.map((fault) => ({ ...fault, path: ['body', ...fault.path] }))
+    runRules({
+      placed,
+      root: placed.root,
+      sent: { body: sent },
+      input: { body: read },
+      accept: undefined,
+      isKnown: false,
+      isTextBody: false,
+      isLost: run.beyond > 0,
+      run,
+      found,
+      barred: undefined,
+      interpreter: undefined,
+    })
+    return run.faults.map((fault) => ({ ...fault, path: fault.path.slice(1) }))
+  }
 
 const derives = (rule: AnyRule) => ruleOf(rule).derives
 const judges = (rule: AnyRule) => !derives(rule)
@@ -101,26 +141,30 @@ function barredBy(faults: readonly Fault[], rules: readonly PlacedRule[]): reado
   const barred: boolean[] = []
   for (const _ of rules) barred.push(false)
   const top = readBy(rules)
-  for (const { path } of faults) bar(top, path, 0, barred)
+  for (const fault of faults) bar(top, fault, 0, barred)
   return barred
 }
 
+/** How many there are says nothing of what is inside. */
+const isOfCount = ({ code }: Fault) => code === 'too_few' || code === 'too_many'
+
 /** A fault keeps a rule from reading what lies there, or below, or what holds the fault. */
-function bar({ here, within, below }: Read, path: Path, from: number, barred: boolean[]): void {
+function bar({ here, within, below }: Read, fault: Fault, from: number, barred: boolean[]): void {
+  const { path } = fault
   for (const index of from === path.length ? within : here) barred[index] = true
   const key = path[from]
   if (key === undefined) return
   // The name of a secret stands in a fault as any name.
-  if (key === EACH_NAME) for (const next of below.values()) bar(next, path, from + 1, barred)
+  if (key === EACH_NAME) for (const next of below.values()) bar(next, fault, from + 1, barred)
   else {
-    barBelow(below.get(key), path, from, barred)
-    barBelow(below.get(EACH_NAME), path, from, barred)
-    if (typeof key === 'number') barBelow(below.get(EACH), path, from, barred)
+    barBelow(below.get(key), fault, from, barred)
+    barBelow(below.get(EACH_NAME), fault, from, barred)
+    if (typeof key === 'number') barBelow(below.get(EACH), fault, from, barred)
   }
 }
 
-function barBelow(next: Read | undefined, path: Path, from: number, barred: boolean[]): void {
-  if (next) bar(next, path, from + 1, barred)
+function barBelow(next: Read | undefined, fault: Fault, from: number, barred: boolean[]): void {
+  if (next) bar(next, fault, from + 1, barred)
 }
 
 interface Interpreter {
@@ -135,11 +179,13 @@ function interpreterOf(judging: Judging): Interpreter {
   return judging.interpreter
 }
 
-function makeInterpreter({ placed, root, sent, input, accept, isKnown, run, found, barred }: Judging): Interpreter {
+function makeInterpreter(judging: Judging): Interpreter {
+  const { placed, root, sent, input, accept, isKnown, isTextBody, isLost, run, found, barred } = judging
   const { rules, thickets } = placed
-  const wrong = found === 0 ? soundPlace : wrongPlaces(run.faults.slice(0, found))
+  const wrong = found === 0 && !isLost ? soundPlace : wrongPlaces(run.faults.slice(0, found), isLost)
   const put = (path: Path, value: unknown) => hold(root, path, value, run)
   const fit = fitting(run)
+  const isWrongHere = (path: Path) => isWrongAt(wrong, path)
   // Spelt out, since a spread for each of many elements takes longer than their rules.
   const judge = (
     rule: AnyRule,
@@ -147,9 +193,13 @@ function makeInterpreter({ placed, root, sent, input, accept, isKnown, run, foun
     known: Map<unknown, unknown>,
     within: WrongPlace,
     own?: { readonly result: unknown },
-  ) => runRule(rule, { root, sent, input, accept, scope, hold: put, fit, known, run, own }, run, within)
+  ) => {
+    const isWrong = within === soundPlace ? never : isWrongHere
+    const about = { root, sent, input, accept, scope, hold: put, fit, isTextBody, isWrong, speaksOf: always, known, run, own }
+    runRule(rule, about, run, within)
+  }
   const applies = (guards: PlacedRule['guards'], place: Path) =>
-    guards.every(({ path, value }) => valueAt(input, settle(path, place)) === value)
+    guards.every(({ path, value }) => valueAt(input, settle(path, stepsShared(path, place))) === value)
   const judgePlaced = ({ rule, base, declared, guards, scope }: PlacedRule) => {
     if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
       tellStep(run, rule, notRun('nobody said who is asking'))
@@ -231,32 +281,84 @@ export const readsOf = ({ reads, during }: AnyRule): readonly string[] =>
 
 const isOfWho = (address: string) => parseAddress(address)?.[0] === 'who'
 
-/** A path whose first elements are those of another. */
-const settle = (path: Path, base: Path): Path => path.map((key, index) => (isEach(key) ? (base[index] ?? key) : key))
-
 function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): void {
   const { waits, judge } = ruleOf(rule)
-  const at = (address: string) => pathOf(address, matter.scope)
-  // With faults beyond those that are kept, nobody can say what a rule would read.
-  const isSound = run.beyond === 0 && wrong === soundPlace
-  const barred = isSound ? undefined : readsOf(rule).find((address) => run.beyond > 0 || isWrongAt(wrong, at(address)))
-  const lacking = waits ? rule.reads.find((address) => valueAt(matter.input, at(address)) === undefined) : undefined
+  const { scope, input } = matter
+  const at = (address: string) => pathOf(address, scope)
+  const barred = wrong === soundPlace ? undefined : whatBars(rule, at, wrong)
+  const lacking = waits(rule).find((address) => valueAt(input, at(address)) === undefined)
   if (barred !== undefined || lacking !== undefined) {
     tellStep(run, rule, notRun(barred === undefined ? `${lacking} was not sent` : `${barred} is wrong`))
     return
   }
-  const holding = rule.during?.map((condition) => holdingOf(condition, matter))
-  if (holding?.some((holds) => !holds(matter.scope.concrete))) {
+  const speaksOf = rule.during ? speaking(rule, rule.during, matter) : always
+  if (!speaksOf) {
     tellStep(run, rule, notRun('its condition does not hold'))
     return
   }
   let outcome: Step['outcome'] = 'passed'
-  for (const fault of judge(rule, matter)) {
-    if (holding?.some((holds) => !holds(fault.path))) continue
+  for (const fault of judge(rule, rule.during ? { ...matter, speaksOf } : matter)) {
     addFault(run, fault)
     outcome = 'failed'
   }
   tellStep(run, rule, { outcome })
+}
+
+const always = (): boolean => true
+const never = (): boolean => false
+
+/** The address at which something is wrong that keeps a rule from being judged. */
+function whatBars(rule: AnyRule, at: (address: string) => Path, wrong: WrongPlace): string | undefined {
+  const { elements, judgesKnown, callsOwn, minds } = ruleOf(rule)
+  const own = judgesKnown ? elements(rule) : noAddresses
+  const lists = own.map(at)
+  const minded = minds?.(rule) ?? noAddresses
+  return readsOf(rule).find((address) => {
+    const path = at(address)
+    if (minded.includes(address)) return isWrongAbove(wrong, path, path.length - 1)
+    const each = firstEach(path)
+    // What is wrong in an element is not looked at with the element.
+    const isOfElements = own.includes(address) || lists.some((list) => each >= 0 && sharesEach(path, list))
+    return isOfElements && each >= 0 ? isWrongAbove(wrong, path, each) : isWrongAt(wrong, path, callsOwn)
+  })
+}
+const noAddresses: readonly string[] = []
+
+/** Whether two paths go to the elements of one list. */
+function sharesEach(a: Path, b: Path): boolean {
+  const each = firstEach(a)
+  return each >= 0 && firstEach(b) === each && a.slice(0, each + 1).every((key, index) => key === b[index])
+}
+
+/**
+ * The places that a rule inside of conditions speaks of; `undefined` if that is none. Conditions on the elements that the
+ * rule looks at together select some of them; the others hold for the rule as a whole.
+ */
+function speaking(rule: AnyRule, during: readonly AnyCondition[], matter: Matter): Matter['speaksOf'] | undefined {
+  const { scope, input, isWrong } = matter
+  const at = (address: string) => pathOf(address, scope)
+  const paths = ruleOf(rule).elements(rule).map(at)
+  const isOfElements = (condition: AnyCondition) =>
+    addressesIn(condition).some((address) => paths.some((path) => sharesEach(at(address), path)))
+  const selecting = during.filter(isOfElements)
+  const holdsAt = (condition: AnyCondition, place: Path) => holdingOf(condition, matter)(place)
+  if (during.some((one) => !selecting.includes(one) && !holdsAt(one, scope.concrete))) return undefined
+  if (selecting.length === 0) return always
+  const looks = selecting.flatMap(addressesIn).map(at)
+  const speaksOf = (place: Path): boolean | undefined => {
+    // What is blamed outside of the list is blamed for the elements that are selected.
+    if (!looks.some((path) => stepsShared(path, place).length > 0)) return true
+    if (looks.some((path) => isWrong(settle(path, stepsShared(path, place))))) return undefined
+    return selecting.every((one) => holdsAt(one, place))
+  }
+  const places = paths.filter((path) => looks.some((look) => sharesEach(look, path)))
+  return places.some((path) => concrete(input, path).some((place) => speaksOf(place) !== false)) ? speaksOf : undefined
+}
+
+/** A path with these steps in place of its first `[]` and `{}`. */
+function settle(path: Path, steps: Path): Path {
+  let next = 0
+  return path.map((key) => (isEach(key) ? (steps[next++] ?? key) : key))
 }
 
 const tellStep = ({ trace }: Run, { rule, reads }: AnyRule, came: Pick<Step, 'outcome' | 'because'>) =>
@@ -269,45 +371,63 @@ const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcom
  */
 interface WrongPlace {
   isFault: boolean
+  /** Whether there are too few or too many of what lies there. */
+  isCount: boolean
   below: Map<string | number, WrongPlace> | undefined
 }
 
 /** Where nothing is wrong. */
-const soundPlace: WrongPlace = { isFault: false, below: undefined }
+const soundPlace: WrongPlace = { isFault: false, isCount: false, below: undefined }
 
-function wrongPlaces(faults: readonly Fault[]): WrongPlace {
-  const top: WrongPlace = { isFault: false, below: undefined }
-  for (const { path } of faults) {
+function wrongPlaces(faults: readonly Fault[], isLost: boolean): WrongPlace {
+  const top: WrongPlace = { isFault: isLost, isCount: false, below: undefined }
+  for (const fault of faults) {
     let place = top
-    for (const key of path) {
+    for (const key of fault.path) {
       place.below ??= new Map()
       let next = place.below.get(key)
       if (!next) {
-        next = { isFault: false, below: undefined }
+        next = { isFault: false, isCount: false, below: undefined }
         place.below.set(key, next)
       }
       place = next
     }
-    place.isFault = true
+    if (isOfCount(fault)) place.isCount = true
+    else place.isFault = true
   }
   return top
 }
 
-/** Whether a fault keeps a rule from reading a path: it lies there, or below, or at what holds the path. */
-function isWrongAt(place: WrongPlace, path: Path, from = 0): boolean {
-  const { isFault, below } = place
-  if (isFault || !below) return isFault
-  if (from === path.length) return true
+/**
+ * Whether a fault keeps a rule from reading a path: it lies there, or below, or at what holds the path. That there are too
+ * few or too many says nothing of what is inside, unless that `counts`.
+ */
+function isWrongAt(place: WrongPlace, path: Path, counts = false, from = 0): boolean {
+  const { isFault, isCount, below } = place
+  if (isFault || (isCount && counts)) return true
+  if (from === path.length) return isCount || below !== undefined
+  if (!below) return false
   const key = path[from] as string | number
   if (isEach(key)) {
     for (const [step, next] of below)
-      if ((key === EACH_NAME || typeof step === 'number') && isWrongAt(next, path, from + 1)) return true
+      if ((key === EACH_NAME || typeof step === 'number') && isWrongAt(next, path, counts, from + 1)) return true
     return false
   }
   // The name of a secret stands in a fault as any name.
   const [next, secret] = [below.get(key), below.get(EACH_NAME)]
   return (
-    (next !== undefined && isWrongAt(next, path, from + 1)) ||
-    (secret !== undefined && isWrongAt(secret, path, from + 1))
+    (next !== undefined && isWrongAt(next, path, counts, from + 1)) ||
+    (secret !== undefined && isWrongAt(secret, path, counts, from + 1))
   )
+}
+
+/** Whether a fault lies at one of the first so many steps of a path, or at what holds all. */
+function isWrongAbove(top: WrongPlace, path: Path, steps: number): boolean {
+  let place: WrongPlace | undefined = top
+  for (let at = 0; place; at++) {
+    if (place.isFault) return true
+    if (at === steps) return false
+    place = place.below?.get(path[at] as string | number) ?? place.below?.get(EACH_NAME)
+  }
+  return false
 }

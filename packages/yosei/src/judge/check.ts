@@ -6,7 +6,7 @@ import { interpretParts, type Reader } from '../engine/parts.js'
 import { type RuleJudge, runRules } from '../engine/rules.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
-import { Unreadable } from '../read/syntax.js'
+import { isTextBody, Unreadable } from '../read/syntax.js'
 import { type Path, parseAddress } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
@@ -93,12 +93,14 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
       input: seen,
       accept: matter.accept,
       isKnown: matter.asker !== undefined,
+      isTextBody: matter.form === true || isTextBody(endpoint, matter.body),
+      isLost: run.beyond > 0,
       run,
       found: run.faults.length,
       barred: undefined,
       interpreter: undefined,
     }
-    runRules(judging, code?.judge)
+    runRules(judging, matter.form ? undefined : code?.judge)
     keepBody(input, seen)
   }
   const { faults, beyond, trace } = run

@@ -2,14 +2,16 @@
 
 import { rootOf } from '../declare/endpoint.js'
 import type { LookupNode } from '../declare/lookups.js'
-import { fitting, hold } from '../engine/interpret.js'
+import { hold } from '../engine/interpret.js'
+import { fitting } from '../engine/rules.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { inDeclaredOrder, isSecret, nodesAt } from '../kinds/locate.js'
 import { type Fault, masked } from '../kinds/run.js'
 import { holdsSecret } from '../kinds/shape.js'
 import { holdingOf } from '../rules/conditions.js'
-import { concrete, everywhere, type Matter, pathOf } from '../rules/matter.js'
+import { concrete, everywhere, type Matter, pathOf, unconditional } from '../rules/matter.js'
+import { isTextBody } from '../read/syntax.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import type { Refusal } from '../terms/hooks.js'
@@ -61,6 +63,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     scope: everywhere,
     hold: holding,
     fit: fitting(opened.run),
+    isTextBody: isTextBody(endpoint, opened.body),
+    ...unconditional,
     known: new Map(),
     run: opened.run,
   }

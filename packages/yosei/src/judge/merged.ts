@@ -2,7 +2,7 @@
 import { endpointNode } from '../declare/endpoint.js'
 import { encode } from '../engine/interpret.js'
 import type { Node } from '../kinds/kind.js'
-import { resolve } from '../kinds/later.js'
+import { resolve } from '../kinds/resolve.js'
 import { mapNames } from '../kinds/record.js'
 import { deepest, isNamed } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
@@ -35,8 +35,9 @@ export function judgeMergedBy<E extends Endpoint>(
   const [body] = bodies
   if (!body || sentShape(body.node).kind !== 'record')
     mistake(`judgeMerged, ${method} ${template}`, 'its body is no record', 'Give it the endpoint that takes the whole')
-  const change = known(body.node, encode(body.node, patch), true)
-  const whole = merged(body.node, known(body.node, encode(body.node, stored), false), change)
+  const now = options.now?.getTime()
+  const change = known(body.node, encode(body.node, patch, now), true)
+  const whole = merged(body.node, known(body.node, encode(body.node, stored, now), false), change)
   // What the clock alone has made wrong of what nobody changes is nobody's mistake.
   const isSettled = (path: Path, code: string) =>
     (code === 'too_early' || code === 'too_late') && path[0] === 'body' && !isTouched(change, path.slice(1))

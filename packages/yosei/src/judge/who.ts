@@ -2,12 +2,13 @@
 
 import type { EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
-import { fitting, holdAsIs, startRun } from '../engine/interpret.js'
+import { holdAsIs, startRun } from '../engine/interpret.js'
 import { interpretParts } from '../engine/parts.js'
 import { whoHolds } from '../engine/reader.js'
+import { fitting } from '../engine/rules.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
-import { everywhere } from '../rules/matter.js'
+import { everywhere, unconditional } from '../rules/matter.js'
 import { parseAddress } from '../terms/address.js'
 import { put } from '../terms/own.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
@@ -73,6 +74,8 @@ export function mayEnter(opened: Opened, asker: Asker): boolean {
     scope: everywhere,
     hold: (_: unknown, value: unknown) => value,
     fit: fitting(run),
+    isTextBody: false,
+    ...unconditional,
     known: new Map(),
     run,
   }

@@ -57,9 +57,11 @@ export const bigIntegerCode = scalarCode<BigIntegerNode>(
     }
   },
   (writer, node, value) => {
-    const most = writer.bind(10n ** BigInt(mostDigits - 1))
-    const tests = [`typeof ${value} === "bigint"`, `${value} < ${most}`, `${value} > -${most}`]
-    return { test: [...tests, ...limitTests(writer, node, value)].join(' && ') }
+    const isRead = `typeof ${value} === "bigint"`
+    // A sign counts as a digit.
+    const [most, least] = [10n ** BigInt(mostDigits), -(10n ** BigInt(mostDigits - 1))].map(writer.bind)
+    const tests = [isRead, `${value} < ${most}`, `${value} > ${least}`]
+    return { isRead, test: [...tests, ...limitTests(writer, node, value)].join(' && ') }
   },
 )
 

@@ -35,8 +35,19 @@ export const choice = scalar<ChoiceNode>({
   },
 })
 
-export const choiceCode = scalarCode<ChoiceNode>((writer, { values, secret }, read, source) => {
-  if (source === 'text' && !values.every((value) => typeof value === 'string' && value !== '')) return {}
+export const choiceCode = scalarCode<ChoiceNode>((writer, { values, secret }, read, { source }) => {
+  const areTexts = values.every((value) => typeof value === 'string' && (value !== '' || source !== 'text'))
+  if (source !== 'json' && !areTexts) {
+    // By their texts, and inside JSON by themselves; an empty text counts as not sent.
+    const texts = values.map((value) => [String(value), value] as const)
+    const known = source === 'text' ? texts.filter(([text]) => text !== '') : [...texts, ...values.map((one) => [one, one] as const)]
+    const found = writer.name('t')
+    return {
+      prepare: `let ${found}`,
+      test: `(${found} = ${writer.bind(new Map<unknown, unknown>(known))}.get(${read})) !== undefined`,
+      value: found,
+    }
+  }
   const equal = values.map((value) => `${read} === ${literal(writer, value)}`).join(' || ')
   return {
     test: secret || values.length > 12 ? `${writer.bind(new Set(values))}.has(${read})` : equal,

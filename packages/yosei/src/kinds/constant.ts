@@ -34,7 +34,15 @@ export const constant = scalar<ConstantNode>({
   },
 })
 
-export const constantCode = scalarCode<ConstantNode>((writer, { value, secret }, read, source) => {
-  if (source === 'text' && (typeof value !== 'string' || value === '')) return {}
-  return { test: `${read} === ${secret ? writer.bind(value) : literal(writer, value)}`, ...zero(read, [value]) }
+export const constantCode = scalarCode<ConstantNode>((writer, { value, secret }, read, { source }) => {
+  const written = (one: typeof value) => (secret ? writer.bind(one) : literal(writer, one))
+  if (source === 'json' || typeof value === 'string')
+    return source === 'text' && value === ''
+      ? { test: 'false' }
+      : { test: `${read} === ${written(value)}`, ...zero(read, [value]) }
+  const isText = `${read} === ${written(String(value))}`
+  return {
+    test: source === 'text' ? isText : `${isText} || ${read} === ${written(value)}`,
+    value: written(Object.is(value, -0) ? 0 : value),
+  }
 })

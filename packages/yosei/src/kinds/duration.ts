@@ -46,8 +46,8 @@ export const durationCode = scalarCode<DurationNode>(
     return { prepare: `let ${time}`, test: [...tests, ...limitTests(writer, node, time)].join(' && '), value: time }
   },
   (writer, node, value) => {
-    const tests = [`Number.isSafeInteger(${value})`, `${value} >= 0`, ...limitTests(writer, node, value)]
-    return { test: tests.join(' && '), value: `${value} + 0` }
+    const isRead = `(Number.isSafeInteger(${value}) && ${value} >= 0)`
+    return { isRead, test: [isRead, ...limitTests(writer, node, value)].join(' && '), value: `${value} + 0` }
   },
 )
 

@@ -4,9 +4,22 @@ import { aListOfFields, required } from '../terms/taken.js'
 import { isPlain, property } from './code.js'
 import { type CodeOf, type KindOf, kindOf, type Node, type Test, type Whole } from './kind.js'
 import { attemptOnce, readNode, take } from './reading.js'
-import { countFaults, type Fault, Forms, note, type Run, type Source, type Try, tell, tellBelow } from './run.js'
-import { literal, shorten } from './scalar.js'
-import { formsOf, holdsSecret } from './shape.js'
+import {
+  countFaults,
+  Forms,
+  isNamed,
+  type Named,
+  note,
+  type Run,
+  type Source,
+  type Try,
+  tell,
+  tellBelow,
+  tellOther,
+} from './run.js'
+import { fromOf, literal, shorten } from './scalar.js'
+import { formsOf, holdsSecret, keepsEmpty, sentShape } from './shape.js'
+import { declares } from './tagged.js'
 import { type Apart, isFork, namedBranch, tellApart, tellsIn } from './tell-apart.js'
 
 declare module './kind.js' {
@@ -43,32 +56,44 @@ export const either: KindOf<EitherNode> = {
 }
 
 /**
- * The branch that the value names, where they can be told apart; else the one that takes it. Where none does, the
- * closest speaks: the one with the fewest errors, and of those the deepest.
+ * The branch that the value names, where they can be told apart; else the first that takes it. If none does, the branch
+ * speaks whose constants match; then the one that declares most of the names sent; then the one with the fewest errors,
+ * the deepest, the first. A value that has none of the constants is wrong at their field.
  */
 function read(node: EitherNode, value: unknown, source: Source, run: Run): unknown {
-  const named = namedBranch(node.branches, value, source, run.interpreter.kinds)
+  const { branches } = node
+  const { kinds } = run.interpreter
+  const named = namedBranch(branches, value, source, kinds)
   if (named) {
     const before = countFaults(run)
     const read = readNode(named, value, source, run)
     return countFaults(run) === before ? read : undefined
   }
   // What one branch keeps secret no other may tell.
-  const isMixed = holdsSecret(node, (one) => kindOf(run.interpreter.kinds, one).children(one))
+  const isMixed = holdsSecret(node, (one) => kindOf(kinds, one).children(one))
   if (isMixed) run.secrecy++
   const isOutermost = run.tries === undefined
   run.tries ??= new Map()
   const { tries } = run
-  let closest: Try | undefined
-  for (const branch of node.branches) {
+  const close: Attempt[] = []
+  let taken: Try | undefined
+  for (const branch of branches) {
     const attempt = attemptOnce(tries, branch, value, source, run)
+    if (attempt.faults.length === 0) {
+      taken = attempt
+      break
+    }
     // A value of another type altogether came close to nothing.
-    const other = attempt.faults.some((fault) => fault.path.length === run.path.length && isOtherType(fault))
-    if (!other && (!closest || isCloser(attempt, closest))) closest = attempt
-    if (attempt.faults.length === 0) break
+    if (!attempt.faults.some(({ path, code }) => path.length === run.path.length && isOtherType(code)))
+      close.push({ branch, attempt, isMeant: meets(branch, attempt, value) })
   }
   if (isOutermost) run.tries = undefined
+  const apart = taken ? undefined : tellApart(branches, kinds)
+  const isNone = apart !== undefined && isNamed(value) && !close.some(({ isMeant }) => isMeant)
+  if (isNone) tellConstants(apart, value, run)
   if (isMixed) run.secrecy--
+  if (isNone) return undefined
+  const closest = taken ?? closestOf(close, value)?.attempt
   if (!closest) {
     note(run, 'as is', undefined, undefined)
     return isMixed || run.secrecy > 0
@@ -76,16 +101,74 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
       : tellBelow(run, node, 'no_branch', [], { variant: 'forms', about: { forms: new Forms(formsOf(node)) } })
   }
   take(run, closest)
-  return closest.faults.length === 0 ? closest.read : undefined
+  return taken?.read
 }
 
-function isCloser(a: Try, b: Try): boolean {
-  const count = a.faults.length + a.beyond - b.faults.length - b.beyond
-  return count < 0 || (count === 0 && deepestIn(a) > deepestIn(b))
+/** What a branch that does not take the value made of it. */
+interface Attempt {
+  readonly branch: Node
+  readonly attempt: Try
+  /** Whether the value has the constants that the branch requires. */
+  readonly isMeant: boolean
 }
-const deepestIn = ({ faults }: Try) => faults.reduce((deepest, { path }) => Math.max(deepest, path.length), 0)
 
-const isOtherType = ({ code }: Fault) => ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch'].includes(code)
+const isOtherType = (code: string) =>
+  ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch', 'missing'].includes(code)
+
+/** The branch that speaks where none takes the value. */
+function closestOf(close: readonly Attempt[], value: unknown): Attempt | undefined {
+  const ranks = ({ branch, attempt, isMeant }: Attempt): readonly number[] => [
+    isMeant ? 1 : 0,
+    namesDeclared(branch, value),
+    -(attempt.faults.length + attempt.beyond),
+    attempt.faults.reduce((deepest, { path }) => Math.max(deepest, path.length), 0),
+  ]
+  let best: { readonly attempt: Attempt; readonly rank: readonly number[] } | undefined
+  for (const attempt of close) {
+    const rank = ranks(attempt)
+    const differs = best?.rank.findIndex((one, index) => one !== rank[index]) ?? 0
+    if (!best || (differs >= 0 && (rank[differs] as number) > (best.rank[differs] as number))) best = { attempt, rank }
+  }
+  return best?.attempt
+}
+
+/** Whether a value has all the constants that one form of a branch requires, and there is one. */
+function meets(branch: Node, { faults, path }: Try, value: unknown): boolean {
+  if (!isNamed(value)) return false
+  const isRight = (name: string) =>
+    Object.hasOwn(value, name) && !faults.some((fault) => fault.path.length === path.length + 1 && fault.path.at(-1) === name)
+  return formsOf(branch).some((form) => {
+    const names = constantsOf(form)
+    return names.length > 0 && names.every(isRight)
+  })
+}
+
+/** The names under which a form requires a constant: the tag of a union is one. */
+function constantsOf(form: Node): readonly string[] {
+  if (form.kind === 'tagged') return [form.tag]
+  if (form.kind !== 'record') return []
+  const isConstant = (field: Node) => field.need === 'required' && sentShape(field).kind === 'constant'
+  return Object.keys(form.fields).filter((name) => isConstant(form.fields[name] as Node))
+}
+
+/** How many of the names that were sent a branch declares. */
+function namesDeclared(branch: Node, value: unknown): number {
+  if (!isNamed(value)) return 0
+  const names = Object.keys(value)
+  return Math.max(0, ...formsOf(branch).map((form) => names.filter((name) => declares(form, name)).length))
+}
+
+/** A value that names no branch is wrong where it would: what would be right is told of the field. */
+function tellConstants({ name, values }: Apart, value: Named, run: Run): void {
+  const given = Object.hasOwn(value, name) ? value[name] : undefined
+  run.path.push(name)
+  note(run, 'as is', given, undefined)
+  const isKnown = values.values.some((one) => typeof one === typeof given)
+  const code =
+    given === undefined ? 'missing' : given === null ? 'null_not_allowed' : isKnown ? 'not_a_choice' : 'wrong_type'
+  tellOther(run, values, code, given, values.values)
+  run.path.pop()
+}
 
 export const eitherCode: CodeOf<EitherNode> = {
   absent: 'passed',
@@ -106,7 +189,7 @@ function scalarTests({ writer, read, place, test }: Whole, { branches }: EitherN
   const tests = branches.map((branch) =>
     branch.need !== 'required' || branch.nullable || branch.secret || branch.readOnly || branch.coerce !== undefined
       ? undefined
-      : test(writer, branch, read, place.source),
+      : test(writer, branch, read, fromOf(place)),
   )
   return tests.every((one): one is Test => one?.test !== undefined) ? tests : undefined
 }
@@ -167,7 +250,8 @@ function writeTrials({ writer, read, place, slowly, emit }: Whole, branches: rea
   writer.line(`const ${sent} = ${read}, ${before} = mark(run)`)
   // What is absent or broken is so for the union itself, whatever its branches would make of it.
   const isBroken = ` || typeof ${sent} === "symbol"`
-  writer.line(`let ${taken} = ${sent} === undefined${isBroken}${place.source === 'text' ? ` || ${sent} === ""` : ''}`)
+  const isEmpty = place.source === 'text' && !branches.some(keepsEmpty) ? ` || ${sent} === ""` : ''
+  writer.line(`let ${taken} = ${sent} === undefined${isBroken}${isEmpty}`)
   writer.line(`if (${taken}) ${slowly()}`)
   for (const branch of branches) {
     writer.block(`if (!${taken}) {`, () => {

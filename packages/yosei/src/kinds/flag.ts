@@ -3,6 +3,7 @@
  * a checkbox sends.
  */
 import type { Declared } from '../terms/declared.js'
+import type { Test } from './kind.js'
 import { tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
@@ -31,8 +32,12 @@ export const flag = scalar<FlagNode>({
   },
 })
 
-export const flagCode = scalarCode<FlagNode>((_, __, read, source) =>
-  source === 'text'
-    ? { test: `${read} === "true" || ${read} === "false"`, value: `${read} === "true"` }
-    : { test: `${read} === true || ${read} === false` },
-)
+export const flagCode = scalarCode<FlagNode>((_, __, read, { source, part }) => {
+  const either = (yes: readonly string[], no: readonly string[]): Test => {
+    const isOne = (values: readonly string[]) => values.map((value) => `${read} === ${value}`).join(' || ')
+    return { test: isOne([...yes, ...no]), value: isOne(yes) }
+  }
+  if (source === 'json') return { test: `${read} === true || ${read} === false` }
+  if (source === 'coerced') return either(['true', '"true"', '"1"'], ['false', '"false"', '"0"'])
+  return either(['"true"', '"1"', ...(part === 'body' ? ['"on"'] : [])], ['"false"', '"0"'])
+})

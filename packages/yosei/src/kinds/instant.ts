@@ -63,8 +63,9 @@ export const instantCode = scalarCode<InstantNode>(
   },
   (writer, node, value) => {
     const time = `${value}.getTime()`
-    const tests = [`${value} instanceof Date`, `${time} >= ${firstInstant}`, `${time} <= ${lastInstant}`]
-    return { test: [...tests, ...limitTests(writer, node, time)].join(' && '), value: `new Date(${time})` }
+    const isRead = `${value} instanceof Date`
+    const tests = [isRead, `${time} >= ${firstInstant}`, `${time} <= ${lastInstant}`]
+    return { isRead, test: [...tests, ...limitTests(writer, node, time)].join(' && '), value: `new Date(${time})` }
   },
 )
 /** Of the years 0000 to 9999, which RFC 3339 can write. */

@@ -78,13 +78,27 @@ export interface CodeOf<N extends Declared> {
    */
   readonly absent: 'told' | 'passed' | 'own'
   write(whole: Whole, node: N): void
-  /** Of a scalar: what is right of it, as code. */
-  readonly test?: (writer: Writer, node: N, read: string, source: Source) => Test
-  /** Of a scalar that is read to something else than JSON: what is right of that. */
-  readonly held?: (writer: Writer, node: N, value: string) => Test
+  /** Of a scalar: which values it takes, as code. */
+  readonly test?: (writer: Writer, node: N, read: string, from: From) => Test
+  /** Of a scalar that is read to something else than JSON: which of those values it takes. */
+  readonly held?: (writer: Writer, node: N, value: string) => Held
 }
 
-/** What is right of a scalar, as code; what it does not take, the interpreter looks at. */
+/** Where the value of a scalar comes from: its source, and the part of the request. */
+export interface From {
+  readonly source: Source
+  readonly part?: string | number | undefined
+}
+
+/** A test of values that were read: it holds for those of which `isRead` says that they are of the kind. */
+export interface Held extends Test {
+  readonly isRead: string
+}
+
+/**
+ * Which values a scalar takes, as code. It is exact: the interpreter takes a value if and only if the test holds, so
+ * that a union can go on to its next branch. Only what is wrong with a value is left to the interpreter.
+ */
 export interface Test {
   /** A line before the test. */
   readonly prepare?: string
@@ -105,7 +119,7 @@ export interface Whole {
   slowly(tried?: string): string
   readonly kinds: KindTable
   /** What is right of a scalar, as code; `undefined` of another kind. */
-  test(writer: Writer, node: Node, read: string, source: Source): Test | undefined
+  test(writer: Writer, node: Node, read: string, from: From): Test | undefined
   /** Writes the reading of a value below, from the text of an expression; gives the variable with what was read. */
   emit(node: Node, value: string, place: Spot, count?: Count): string
 }
@@ -134,6 +148,8 @@ export interface Fault {
   readonly path: Path
   readonly stage: Stage
   readonly code: string
+  /** The code by which catalogues word it, if its own is another. */
+  readonly saidAs?: string | undefined
   /** Where it is in a body of lines. */
   readonly place?: { readonly line: number; readonly column: number } | undefined
   /** The status that its rule gives it. */

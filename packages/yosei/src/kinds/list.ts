@@ -10,7 +10,7 @@ import { optionalAccess, quote } from './quote.js'
 import { readBelow } from './reading.js'
 import { element, type Fault, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
 import { checkLength } from './scalar.js'
-import { sentShape } from './shape.js'
+import { keepsEmpty, sentShape } from './shape.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -80,7 +80,7 @@ function read(node: ListNode, value: unknown, source: Source, run: Run): unknown
 const isJoined = ({ explode, style = 'form' }: ListNode) => (explode === undefined ? style !== 'form' : !explode)
 /** Whether an empty value between two separators is told as such. */
 const mindsGaps = (node: ListNode) =>
-  isJoined(node) && node.item.need === 'required' && !(node.item.kind === 'text' && node.item.keepEmpty)
+  isJoined(node) && node.item.need === 'required' && !keepsEmpty(node.item)
 
 export function tellCount(node: Node & { readonly length?: Bounds }, count: number, run: Run): void {
   const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]

@@ -75,11 +75,13 @@ export function tellLimits(
 }
 
 const codeOf = <K extends 'integer' | 'number'>() =>
-  scalarCode<NumberNode<K>>((writer, node, sent, source) => {
-    const isText = source === 'text'
+  scalarCode<NumberNode<K>>((writer, node, sent, { source }) => {
+    const isText = source !== 'json'
     const read = isText ? writer.name('t') : sent
     const form = node.kind === 'integer' ? integerText : numberText
-    const number = () => `typeof ${sent} === "string" && ${writer.bind(form)}.test(${sent}) ? Number(${sent}) : NaN`
+    const otherwise = source === 'text' ? 'NaN' : sent
+    const number = () =>
+      `typeof ${sent} === "string" ? (${writer.bind(form)}.test(${sent}) ? Number(${sent}) : NaN) : ${otherwise}`
     const { min, max, above, below, step } = node
     const limits: [string, number | undefined][] = [
       ['>=', min],

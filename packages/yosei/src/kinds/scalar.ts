@@ -1,6 +1,6 @@
 /** What all scalars have in common: kinds without fields of their own, read from one JSON scalar or one text. */
 import type { Declared } from '../terms/declared.js'
-import type { CodeOf, KindOf, Node, Refuse, Test } from './kind.js'
+import type { CodeOf, From, KindOf, Node, Refuse, Spot, Test } from './kind.js'
 import { quote } from './quote.js'
 import { note, type Run, type Source, tell } from './run.js'
 import type { Writer } from './writer.js'
@@ -74,20 +74,22 @@ export function checkLength(length: readonly [number, number] | undefined, refus
 /** The code of a scalar kind, by its test. A page has no use for it, and a bundler leaves it out. */
 /* @__NO_SIDE_EFFECTS__ */
 export const scalarCode = <N extends Declared>(
-  testOf: (writer: Writer, node: N, read: string, source: Source) => Test,
+  testOf: (writer: Writer, node: N, read: string, from: From) => Test,
   held?: CodeOf<N>['held'] & {},
 ): CodeOf<N> => ({
   absent: 'told',
   test: testOf,
   ...(held ? { held } : {}),
   write({ writer, read, place, slowly }, node) {
-    const { test, value, prepare, tried } = testOf(writer, node, read, place.source)
+    const { test, value, prepare, tried } = testOf(writer, node, read, fromOf(place))
     if (prepare) writer.line(prepare)
     if (test === undefined) writer.line(slowly())
     else if (value === undefined) writer.line(`if (!(${test})) ${slowly(tried)}`)
     else writer.line(`if (${test}) ${read} = ${value}; else ${slowly(tried)}`)
   },
 })
+
+export const fromOf = ({ source, address: [part] }: Spot): From => ({ source, part })
 
 /** −0 is equal to 0, but what is read is the 0 of the declaration. */
 export const zero = (read: string, values: readonly unknown[]): Pick<Test, 'value'> =>

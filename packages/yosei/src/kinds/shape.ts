@@ -1,6 +1,6 @@
 /** What a value looks like when it is sent, behind what stands for another declaration. */
 import type { Child, Node } from './kind.js'
-import { resolve } from './later.js'
+import { resolve } from './resolve.js'
 
 /** The node that decides what a value looks like when it is sent: behind every `later` and `readAs`. */
 export function sentShape(node: Node): Exclude<Node, { kind: 'later' | 'readAs' }> {
@@ -27,6 +27,9 @@ export function formsOf(node: Node): readonly Node[] {
   look(node)
   return [...forms]
 }
+
+/** Whether an empty text is a value where text is read, and not one that was not sent: of a union, for any branch. */
+export const keepsEmpty = (node: Node): boolean => formsOf(node).some((form) => form.kind === 'text' && form.keepEmpty)
 
 type ChildrenOf = (node: Node) => readonly Child[]
 

@@ -51,9 +51,10 @@ export const tagged: KindOf<TaggedNode> = {
   },
 }
 
-/** Whether a branch, or a branch of it, has a name: all of them are names of one object. */
-function declares(branch: Node, name: string, seen = new Set<Node>()): boolean {
+/** Whether a form of an object has a name, or a branch of it: all of them are names of one object. */
+export function declares(branch: Node, name: string, seen = new Set<Node>()): boolean {
   if (branch.kind === 'record') return Object.hasOwn(branch.fields, name)
+  if (branch.kind === 'table' || branch.kind === 'anything') return true
   if (branch.kind !== 'tagged' || seen.has(branch)) return false
   seen.add(branch)
   return branch.tag === name || Object.values(branch.branches).some((one) => declares(sentShape(one), name, seen))

@@ -1,6 +1,7 @@
 /**
  * Branches of a union that a value names itself: by a constant, or one of some choices, which each of them requires.
  */
+import type { ChoiceNode } from './choice.js'
 import { type KindTable, kindOf, type Node } from './kind.js'
 import type { Source } from './run.js'
 import { formsOf } from './shape.js'
@@ -12,6 +13,8 @@ export interface Apart {
   /** The name of the field that tells. */
   readonly name: string
   readonly branches: ReadonlyMap<unknown, Node>
+  /** The values that it may have, as a field. */
+  readonly values: ChoiceNode
   /** Whether the field holds texts alone, which are themselves wherever they come from. */
   readonly areTexts: boolean
   /** The branches that take no object. */
@@ -63,6 +66,7 @@ function find(all: Branches, kinds: KindTable): Apart | undefined {
     return {
       name,
       branches,
+      values: { kind: 'choice', need: 'required', values: [...branches.keys()] as ChoiceNode['values'] },
       areTexts,
       others: sent.filter((one) => !objects.includes(one)).map(({ branch }) => branch),
     }

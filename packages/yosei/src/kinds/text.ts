@@ -116,7 +116,7 @@ export function codePoints(text: string): number {
   return count
 }
 
-export const textCode = scalarCode<TextNode>((writer: Writer, node, read, source): Test => {
+export const textCode = scalarCode<TextNode>((writer: Writer, node, read, { source }): Test => {
   const changes = inOrder.filter(([name]) => node.tidy?.includes(name)).map(([, [, code]]) => code)
   const text = changes.length > 0 ? writer.name('t') : read
   const tests = [`typeof ${read} === "string"`]

@@ -2,7 +2,7 @@
 import { compareDecimals, isMultiple } from '../grammar/numbers.js'
 import { readDeclaredDay, readMoment, writeDuration, writeInstant, writeTimeOfDay } from '../grammar/times.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
-import { resolve } from '../kinds/later.js'
+import { resolve } from '../kinds/resolve.js'
 import type { ListNode } from '../kinds/list.js'
 import type { Limits } from '../kinds/number.js'
 import type { Source } from '../kinds/run.js'

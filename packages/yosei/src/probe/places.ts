@@ -2,7 +2,7 @@
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
-import { resolve } from '../kinds/later.js'
+import { resolve } from '../kinds/resolve.js'
 import { sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
 import { EACH, EACH_NAME, type Path } from '../terms/address.js'

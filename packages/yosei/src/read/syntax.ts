@@ -3,7 +3,7 @@
  * written, and what of it is written down. The table `syntaxes` holds them all; the first that takes a media type reads
  * it.
  */
-import type { BodyNode } from '../declare/endpoint.js'
+import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
@@ -307,3 +307,7 @@ function uploadIn(value: unknown) {
     bytesNow: async () => new Uint8Array(await file.arrayBuffer()),
   })
 }
+
+/** Whether a body is read as text, where an empty text counts as not sent. */
+export const isTextBody = (endpoint: EndpointNode, body: BodyNode | undefined): boolean =>
+  body !== undefined && syntaxOf(body).source(endpoint.coerce ?? false) === 'text'

@@ -6,7 +6,7 @@ import type { AlikeTo } from './compare.js'
 import { type Element, elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
 import { faultOf, isNone, pathOf } from './matter.js'
 import { orderAt, withoutOrder } from './measure.js'
-import { type Blame, type LooseBlame, none, type Rule, type RuleOf, worded, wordOptions } from './rule.js'
+import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -24,7 +24,7 @@ export interface ApartMaker<T> {
   apart<const A extends Address<T> & `${string}[]${string}`>(
     start: A,
     end: AlikeTo<T, A>,
-    options?: Omit<Blame<T>, 'blames'>,
+    options?: Wording,
   ): Rule
 }
 export interface Apart extends Rule {
@@ -38,7 +38,9 @@ export const apart: RuleOf<Apart> = {
   },
   takes: [anAddress, anAddress, wordOptions],
   each: ({ reads }) => [listOfAll(reads) ?? ''],
-  waits: true,
+  waits: ({ reads }) => reads,
+  elements: ({ reads }) => reads,
+  judgesKnown: true,
   derives: false,
   compares: true,
   names: none,

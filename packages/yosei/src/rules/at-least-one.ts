@@ -1,6 +1,5 @@
 /** One of them was sent, or more. */
-import { type Counted, counting } from './counted.js'
-import type { Reads, Rule } from './rule.js'
+import { type Counted, type Counting, counting } from './counted.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -9,7 +8,7 @@ declare module './rule.js' {
 }
 export interface AtLeastOneMaker<T> {
   /** One of them was sent, or more. */
-  atLeastOne(...addresses: Reads<T>): Rule
+  atLeastOne: Counting<T>
 }
 
 export const atLeastOne = counting('atLeastOne', 'none_present', (count) => (count === 0 ? 'none_present' : undefined))

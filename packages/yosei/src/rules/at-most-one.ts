@@ -1,6 +1,5 @@
 /** One of them was sent, or none. */
-import { type Counted, counting } from './counted.js'
-import type { Reads, Rule } from './rule.js'
+import { type Counted, type Counting, counting } from './counted.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -9,7 +8,7 @@ declare module './rule.js' {
 }
 export interface AtMostOneMaker<T> {
   /** One of them was sent, or none. */
-  atMostOne(...addresses: Reads<T>): Rule
+  atMostOne: Counting<T>
 }
 
 export const atMostOne = counting('atMostOne', 'more_than_one', (count) => (count > 1 ? 'more_than_one' : undefined))

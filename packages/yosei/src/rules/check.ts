@@ -6,7 +6,7 @@ import type { Asking, WhoIn } from '../terms/asking.js'
 import { sound } from '../terms/mistake.js'
 import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
 
-import { concrete, faultOf, pathOf } from './matter.js'
+import { blamedAt, faultOf, pathOf } from './matter.js'
 import { type Blamable, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
 
 declare module './rule.js' {
@@ -37,7 +37,7 @@ const tells: RuleOf<Check>['tells'] & {} = {
   values: none,
   at(rule, _, scope) {
     const blamed = rule.blames.map((address) => pathOf(address, scope))
-    return (input) => blamed.flatMap((one) => concrete(input, one).map((path) => faultOf(rule, path, { about: {} })))
+    return (input) => blamed.flatMap((one) => blamedAt(input, one).map((path) => faultOf(rule, path, { about: {} })))
   },
 }
 
@@ -59,7 +59,10 @@ export const check: RuleOf<Check> = {
     },
   ],
   each: none,
-  waits: false,
+  waits: none,
+  elements: ({ reads, blames }) => [...reads, ...blames],
+  judgesKnown: false,
+  callsOwn: true,
   derives: false,
   compares: false,
   names: none,
@@ -69,10 +72,13 @@ export const check: RuleOf<Check> = {
     const { writer } = terms
     return `(own = ${writer.bind(holds)}(${[...values, 'asking(run)'].join(', ')}))`
   },
-  judge(rule, { root, input, scope, run, own }) {
+  judge(rule, matter) {
+    const { input, scope, run, own, speaksOf } = matter
+    const places = rule.blames.flatMap((address) => blamedAt(input, pathOf(address, scope)).filter(speaksOf))
+    if (places.length === 0) return []
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
     const isRight = own ? own.result : rule.holds(...(values as never[]), asking(run) as never)
-    return isRight ? [] : tells.at(rule, root, scope)(input)
+    return isRight ? [] : places.map((place) => faultOf(rule, place, { about: {} }))
   },
   tells,
   sentence: ({ blames }) => ({ code: 'rule', variant: 'own', at: blames }),

@@ -6,7 +6,7 @@ import { type Address, type At, type Path, parseAddress, valueAt } from '../term
 import type { Code } from '../terms/codes.js'
 import type { Parts } from '../terms/parts.js'
 import { aFlag, anAddress } from '../terms/taken.js'
-import { concrete, faultOf, fixedAt, isNone, listsShared, pathOf, type Scope, strays } from './matter.js'
+import { blamedAt, faultOf, fixedAt, isNone, listsShared, pathOf, type Scope, strays } from './matter.js'
 import { type About, aboutAt, areTimes, type Order, orderAt, told, unlike } from './measure.js'
 import { blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
 import type { Operator } from './terms.js'
@@ -57,7 +57,9 @@ export const comparing = <R extends string>(
     const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length
     return [depth(second) > depth(first) ? second : first]
   },
-  waits: true,
+  waits: ({ reads }) => reads,
+  elements: none,
+  judgesKnown: false,
   derives: false,
   compares: true,
   names: none,
@@ -126,7 +128,7 @@ function faultsOf(
 ): readonly Fault[] {
   const faults: Fault[] = []
   for (const blamed of plan.blamed)
-    for (const path of concrete(input, blamed)) faults.push(faultAt(given, path, plan, values))
+    for (const path of blamedAt(input, blamed)) faults.push(faultAt(given, path, plan, values))
   return faults
 }
 

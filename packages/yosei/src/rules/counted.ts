@@ -6,12 +6,15 @@ import type { Code } from '../terms/codes.js'
 import { sound } from '../terms/mistake.js'
 import { anAddress } from '../terms/taken.js'
 
-import { concrete, faultOf, isNone, isPresent, pathOf } from './matter.js'
-import { none, type Rule, type RuleOf } from './rule.js'
+import { blamedAt, faultOf, isNone, isPresent, pathOf, placesOf } from './matter.js'
+import { blameOptions, type LooseBlame, none, type Reads, type Blame, type Rule, type RuleOf, withOptions, worded } from './rule.js'
 
 export interface Counted<R extends string> extends Rule {
   readonly rule: R
 }
+
+/** Some addresses; last, options. */
+export type Counting<T> = (...given: readonly [...Reads<T>] | readonly [...Reads<T>, Blame<T>]) => Rule
 
 /** @param codeFor The code of the error where so many of all were sent; `undefined` where that is right. */
 export const counting = <R extends string>(
@@ -19,11 +22,16 @@ export const counting = <R extends string>(
   code: Code,
   codeFor: (count: number, all: number) => Code | undefined,
 ): RuleOf<Counted<R>> => ({
-  make: (...addresses: string[]) => ({ rule, code, reads: addresses, blames: [commonParent(addresses)] }),
-  takes: [anAddress],
+  make(...given: (string | LooseBlame)[]) {
+    const [reads, { code: own = code, blames = [commonParent(reads)], ...rest }] = withOptions(given)
+    return { rule, code: own, reads, blames, ...worded(rest) }
+  },
+  takes: [anAddress, blameOptions],
   hasRest: true,
   each: ({ reads }) => reads,
-  waits: false,
+  waits: none,
+  elements: ({ reads }) => reads,
+  judgesKnown: false,
   derives: false,
   compares: false,
   names: none,
@@ -35,12 +43,14 @@ export const counting = <R extends string>(
     const count = sent.map((one) => `(${one} ? 1 : 0)`).join(' + ')
     return `${absent} || ${terms.writer.bind(codeFor)}(${count || '0'}, ${reads.length}) === undefined`
   },
-  judge(rule, { sent, input, scope }) {
+  judge(rule, matter) {
+    const { sent, input, scope } = matter
     const paths = rule.reads.map((address) => pathOf(address, scope))
     // Of a record that was not sent nothing is asked.
     const parent = parentOf(paths)
     if (parent.length > 0 && (parent.length > 1 || parent[0] === 'body') && isNone(valueAt(sent, parent))) return []
-    const wrong = codeFor(paths.filter((path) => isPresent(sent, path)).length, paths.length)
+    const isSent = (address: string) => placesOf(address, matter).some((place) => isPresent(matter, place))
+    const wrong = codeFor(rule.reads.filter(isSent).length, paths.length)
     if (wrong === undefined) return []
     const about = { addresses: paths.map((path) => new Place(path)) }
     // Fields of one record have it for their parent, which has no address inside of itself.
@@ -48,8 +58,8 @@ export const counting = <R extends string>(
       scope.declared.length > 0 && parentOf(rule.reads.map((one) => parseAddress(one) ?? [])).length === 0
     const places = isOfRecord
       ? [scope.concrete]
-      : rule.blames.flatMap((address) => concrete(input, pathOf(address, scope)))
-    return places.map((path) => faultOf(rule, path, { code: wrong, about }))
+      : rule.blames.flatMap((address) => blamedAt(input, pathOf(address, scope)))
+    return places.map((path) => faultOf(rule, path, { code: rule.code === code ? wrong : rule.code, about }))
   },
   sentence: ({ reads, blames }) => ({ code, about: { addresses: reads }, at: blames }),
 })

@@ -5,7 +5,7 @@ import { canonical } from '../terms/canonical.js'
 import { anAddress } from '../terms/taken.js'
 import { elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
 import { faultOf, isNone } from './matter.js'
-import { none, type Rule, type RuleOf } from './rule.js'
+import { type LooseBlame, none, type Rule, type RuleOf, type Wording, withOptions, worded, wordOptions } from './rule.js'
 import type { Sort } from './terms.js'
 
 declare module './rule.js' {
@@ -21,7 +21,7 @@ export interface DistinctMaker<T> {
    * @example
    * on.distinct('body.rows[].team', 'body.rows[].night')
    */
-  distinct(...addresses: readonly [InList<T>, ...InList<T>[]]): Rule
+  distinct(...given: readonly [InList<T>, ...InList<T>[]] | readonly [InList<T>, ...InList<T>[], Wording]): Rule
 }
 export interface Distinct extends Rule {
   readonly rule: 'distinct'
@@ -42,11 +42,16 @@ function keyCode(values: readonly { readonly name: string; readonly sort: Sort }
 }
 
 export const distinct: RuleOf<Distinct> = {
-  make: (...reads: string[]) => ({ rule: 'distinct', code: 'repeated', reads, blames: [elementOf(reads)] }),
-  takes: [anAddress],
+  make(...given: (string | LooseBlame)[]) {
+    const [reads, { code = 'repeated', ...rest }] = withOptions(given)
+    return { rule: 'distinct', code, reads, blames: [elementOf(reads)], ...worded(rest) }
+  },
+  takes: [anAddress, wordOptions],
   hasRest: true,
   each: ({ reads }) => [listOfAll(reads) ?? ''],
-  waits: false,
+  waits: none,
+  elements: ({ reads }) => reads,
+  judgesKnown: true,
   derives: false,
   compares: true,
   names: none,

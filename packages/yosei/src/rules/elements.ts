@@ -35,16 +35,17 @@ export interface Element {
   readonly values: readonly unknown[]
 }
 
-/** The elements of the list that some addresses share, where the rule is judged. */
-export function elementsOf(addresses: readonly string[], { input, scope }: Matter): readonly Element[] {
+/** The elements of the list that some addresses share, where the rule is judged: those that it speaks of, and can read. */
+export function elementsOf(addresses: readonly string[], { input, scope, isWrong, speaksOf }: Matter): readonly Element[] {
   const list = pathOf(listOfAll(addresses) as string, scope)
-  const rests = addresses.map((address) => inList(address)?.rest ?? [])
+  const rests = addresses.map(restOf)
   const elements = valueAt(input, list)
   if (!Array.isArray(elements)) return []
-  return elements.map((element, index) => ({
-    path: [...list, index],
-    values: rests.map((rest) => (rest.length === 0 ? element : valueAt(element, rest))),
-  }))
+  return elements.flatMap((element, index): Element[] => {
+    const path = [...list, index]
+    if (!speaksOf(path) || rests.some((rest) => isWrong([...path, ...rest]))) return []
+    return [{ path, values: rests.map((rest) => (rest.length === 0 ? element : valueAt(element, rest))) }]
+  })
 }
 
 /** The way from an element to what an address names in it. */

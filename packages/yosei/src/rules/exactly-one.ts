@@ -1,6 +1,5 @@
 /** One of them was sent, and no other. */
-import { type Counted, counting } from './counted.js'
-import type { Reads, Rule } from './rule.js'
+import { type Counted, type Counting, counting } from './counted.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -9,7 +8,7 @@ declare module './rule.js' {
 }
 export interface ExactlyOneMaker<T> {
   /** One of them was sent, and no other. */
-  exactlyOne(...addresses: Reads<T>): Rule
+  exactlyOne: Counting<T>
 }
 
 export const exactlyOne = counting('exactlyOne', 'more_than_one', (count) =>

@@ -11,7 +11,7 @@ import { put } from '../terms/own.js'
 import { aFunction, anAddress, listOf } from '../terms/taken.js'
 
 import { once, pathOf } from './matter.js'
-import type { Blamable, Reads, Rule, RuleOf } from './rule.js'
+import { type Blamable, none, type Reads, type Rule, type RuleOf } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -64,7 +64,10 @@ export const fill: RuleOf<Fill> = {
   }),
   takes: [anAddress, listOf(anAddress), aFunction('(value) => value')],
   each: ({ address }) => [address],
-  waits: false,
+  waits: none,
+  elements: none,
+  judgesKnown: false,
+  callsOwn: true,
   derives: true,
   compares: false,
   names: ({ address }) => [address],

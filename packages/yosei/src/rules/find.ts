@@ -46,7 +46,10 @@ export const find: RuleOf<Find> = {
     },
   ],
   each: none,
-  waits: false,
+  waits: none,
+  elements: ({ reads, blames }) => [...reads, ...blames],
+  judgesKnown: false,
+  callsOwn: true,
   derives: false,
   compares: false,
   names: none,
@@ -56,14 +59,15 @@ export const find: RuleOf<Find> = {
     const { writer } = terms
     return `(own = ${writer.bind(finds)}(${[...values, 'asking(run)'].join(', ')})).length === 0`
   },
-  judge(rule, { input, scope, run, own }) {
+  judge(rule, { input, scope, run, own, speaksOf }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
     const found = own ? (own.result as readonly Found[]) : rule.finds(...(values as never[]), asking(run) as never)
-    return found.map(({ at, code = rule.code, message }) => {
+    return found.flatMap(({ at, code = rule.code, message }) => {
       // Where it names no place, it is at the first field that the rule reads.
       const path = parseAddress(at)
       const place = path ? [...scope.concrete, ...path] : pathOf(rule.reads[0] ?? 'body', scope)
-      return faultOf(rule, place, { code, ...(message === undefined ? {} : { messages: message }) })
+      if (!speaksOf(place)) return []
+      return [faultOf(rule, place, { code, ...(message === undefined ? {} : { messages: message }) })]
     })
   },
   sentence: ({ reads }) => ({ code: 'rule', variant: 'own', at: reads }),

@@ -7,7 +7,7 @@ import { aField, anAddress } from '../terms/taken.js'
 import type { Field, Out } from '../terms/types.js'
 import type { Condition, ConditionOf, One } from './condition.js'
 import { concrete, eachOnce, isNone, type Matter, pathOf } from './matter.js'
-import { none, type Rule, type RuleOf } from './rule.js'
+import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -29,7 +29,7 @@ export interface FitsMaker<T> {
    * @example
    * on.while(on.is('body.country', 'NL'), [on.fits('body.postcode', text({ pattern: /^\d{4} ?[A-Z]{2}$/ }))])
    */
-  fits<const A extends Address<T>, F extends Field>(address: A, field: Fitting<T, A, F>): Rule
+  fits<const A extends Address<T>, F extends Field>(address: A, field: Fitting<T, A, F>, options?: Wording): Rule
 }
 export interface SuitsMaker<T> {
   /** Whether what was read passes this field too, as with `fits`. */
@@ -47,31 +47,40 @@ export interface Suits {
 }
 
 export const fits: RuleOf<Fits> = {
-  make: (address: string, field: Node) => ({
+  make: (address: string, field: Node, { code = '', ...rest }: LooseBlame = {}) => ({
     rule: 'fits',
-    code: '',
+    code,
     address,
     field,
     reads: [address],
     blames: [address],
+    ...worded(rest),
   }),
-  takes: [anAddress, aField],
+  takes: [anAddress, aField, wordOptions],
   each: ({ address }) => [address],
-  waits: true,
+  waits: ({ reads }) => reads,
+  elements: none,
+  judgesKnown: false,
   derives: false,
   compares: false,
   names: none,
   mistake: ({ field }) => mistakeOfField(field),
-  code: ({ address, field }, terms) => either(terms.value(address), 'absent', terms.passes(address, field)),
-  judge({ address, field }, matter) {
-    const { root, input, scope, fit } = matter
+  code({ address, field }, terms) {
+    const [value, passes] = [terms.value(address), terms.passes(address, field)]
+    return value === undefined || passes === undefined ? undefined : `(${value} == null || ${passes})`
+  },
+  judge({ address, field, code, message, status }, matter) {
+    const { root, input, sent, scope, fit } = matter
     return concrete(input, pathOf(address, scope)).flatMap((path) => {
       const value = valueAt(input, path)
       if (isNone(value)) return []
-      return fit(field, value, isSecret(root, path)).map((fault) => ({
+      return fit(field, value, valueAt(sent, path), isSecret(root, path)).map((fault) => ({
         ...fault,
         path: [...path, ...fault.path],
         stage: 'rules' as const,
+        ...(code === '' ? {} : { code, saidAs: fault.saidAs ?? fault.code }),
+        ...(message === undefined ? {} : { messages: message }),
+        ...(status === undefined ? {} : { status }),
       }))
     })
   },
@@ -83,27 +92,22 @@ export const suits: ConditionOf<Suits> = {
   takes: [anAddress, aField],
   addresses: ({ address }) => [address],
   mistake: ({ field }) => mistakeOfField(field),
-  code: ({ address, field }, terms) => either(terms.value(address), 'present', terms.passes(address, field)),
+  code({ address, field }, terms) {
+    const [value, suits] = [terms.value(address), terms.suits(address, field)]
+    return value === undefined || suits === undefined ? undefined : `(${value} != null && ${suits})`
+  },
   holding: ({ address, field }, matter) => passes(address, field, matter),
   told: (condition) => condition,
   words: ({ address }, say) => say('when.suits', { address }),
   negated: () => undefined,
 }
 
-/** A test of what is there: of what is not, it holds or does not. */
-const either = (value: string | undefined, when: 'absent' | 'present', test: string | undefined) =>
-  value === undefined || test === undefined
-    ? undefined
-    : when === 'absent'
-      ? `(${value} == null || ${test})`
-      : `(${value} != null && ${test})`
-
-function passes(address: string, field: Node, { input, scope, fit }: Matter) {
+function passes(address: string, field: Node, { input, sent, scope, fit }: Matter) {
   const path = pathOf(address, scope)
   return eachOnce([path], (steps) =>
     concrete(input, path, steps).some((place) => {
       const value = valueAt(input, place)
-      return !isNone(value) && fit(field, value, true).length === 0
+      return !isNone(value) && fit(field, value, valueAt(sent, place), true).length === 0
     }),
   )
 }

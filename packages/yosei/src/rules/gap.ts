@@ -9,7 +9,7 @@ import type { Span } from '../terms/declared.js'
 import { aDistance, anAddress } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
 import type { AlikeTo } from './compare.js'
-import { concrete, faultOf, isNone, listsShared, pathOf } from './matter.js'
+import { blamedAt, faultOf, isNone, listsShared, pathOf } from './matter.js'
 import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
 import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
 
@@ -55,7 +55,9 @@ export const gap: RuleOf<Gap> = {
     const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length
     return [depth(high) > depth(low) ? high : low]
   },
-  waits: true,
+  waits: ({ reads }) => reads,
+  elements: none,
+  judgesKnown: false,
   derives: false,
   compares: true,
   names: none,
@@ -120,7 +122,7 @@ export const gap: RuleOf<Gap> = {
       about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, low, a) }) },
     }
     return rule.blames.flatMap((address) =>
-      concrete(input, pathOf(address, scope)).map((path) =>
+      blamedAt(input, pathOf(address, scope)).map((path) =>
         faultOf(rule, path, {
           ...rest,
           ...(isHidden || path.join() !== high.join() ? {} : { sent: toldAt(root, high, b) }),

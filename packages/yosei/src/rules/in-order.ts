@@ -6,7 +6,7 @@ import { aFlag, anAddress } from '../terms/taken.js'
 import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
 import { faultOf, isNone, pathOf } from './matter.js'
 import { areTimes, measuresAt, orderAt, toldAt, withoutOrder } from './measure.js'
-import { type Blame, type LooseBlame, none, type Rule, type RuleOf, worded, wordOptions } from './rule.js'
+import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -23,7 +23,7 @@ export interface InOrderMaker<T> {
    */
   inOrder(
     address: Address<T> & `${string}[]${string}`,
-    options?: Omit<Blame<T>, 'blames'> & { orEqual?: boolean | undefined },
+    options?: Wording & { orEqual?: boolean | undefined },
   ): Rule
 }
 export interface InOrder extends Rule {
@@ -37,7 +37,9 @@ export const inOrder: RuleOf<InOrder> = {
   },
   takes: [anAddress, { ...wordOptions, orEqual: aFlag }],
   each: ({ reads }) => [listOfAll(reads) ?? ''],
-  waits: true,
+  waits: ({ reads }) => reads,
+  elements: ({ reads }) => reads,
+  judgesKnown: true,
   derives: false,
   compares: true,
   names: none,

@@ -1,6 +1,8 @@
 /** What rules and conditions are judged on, and how they find their way in it. */
 import type { Node } from '../kinds/kind.js'
+import { nodesAt } from '../kinds/locate.js'
 import type { Fault, Run } from '../kinds/run.js'
+import { keepsEmpty } from '../kinds/shape.js'
 import { EACH, EACH_NAME, firstEach, lastEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 
@@ -14,8 +16,20 @@ export interface Matter {
   readonly scope: Scope
   /** Holds what a service puts in against the field at a path; gives it as it would be read. */
   readonly hold: (path: Path, value: unknown) => unknown
-  /** What another field finds wrong with a value that was read; of a secret, without a word of the value. */
-  readonly fit: (field: Node, value: unknown, isSecret: boolean) => readonly Fault[]
+  /**
+   * What another field finds wrong with a value that was read, and with what was sent for it; of a secret, without a word
+   * of the value.
+   */
+  readonly fit: (field: Node, value: unknown, sent: unknown, isSecret: boolean) => readonly Fault[]
+  /** Whether the body is read as text, where an empty text counts as not sent. */
+  readonly isTextBody: boolean
+  /** Whether something is wrong at a place, below it, or at what holds it. */
+  readonly isWrong: (path: Path) => boolean
+  /**
+   * Whether the rule speaks of a place: the conditions that it is inside of hold there. `undefined` if something that
+   * they look at is wrong.
+   */
+  readonly speaksOf: (place: Path) => boolean | undefined
   /** What does not depend on the element that a rule is judged at: worked out once for all of them. */
   readonly known: Map<unknown, unknown>
   readonly run: Run
@@ -141,12 +155,30 @@ export function eachOnce<T>(paths: readonly Path[], work: (...steps: Path[]) => 
   }
 }
 
-/** Whether anything was sent there. An empty text counts as absent where text is read. */
-export function isPresent(sent: Parts, path: Path): boolean {
-  const isThere = (value: unknown) => value !== undefined && !(value === '' && path[0] !== 'body')
-  const found = valueAt(sent, path)
-  return firstEach(path) < 0 ? isThere(found) : [found].flat(Number.POSITIVE_INFINITY).some(isThere)
+/** Whether anything was sent at a place. Where text is read, an empty text counts as absent unless its field keeps it. */
+export function isPresent({ sent, input, root, isTextBody }: Matter, place: Path): boolean {
+  let value: unknown = sent
+  for (const step of place) {
+    // The elements of a list that came as one text.
+    if (typeof value === 'string') return valueAt(input, place) !== undefined
+    value = valueAt(value, [step])
+  }
+  if (value !== '') return value !== undefined
+  return (place[0] === 'body' && !isTextBody) || nodesAt(root, place).some(keepsEmpty)
 }
+
+/** The places at which a rule tells its error: what holds them, where there are none. */
+export function blamedAt(input: Parts, path: Path): readonly Path[] {
+  const places = concrete(input, path)
+  return places.length > 0 ? places : [path.slice(0, firstEach(path))]
+}
+
+/** The places that an address stands for, of those that the rule speaks of. */
+export const placesOf = (address: string, { input, scope, speaksOf }: Matter): readonly Path[] =>
+  concrete(input, pathOf(address, scope)).filter((place) => speaksOf(place) === true)
+
+/** Where nothing is wrong, and a rule speaks of all. */
+export const unconditional = { isWrong: () => false, speaksOf: () => true }
 
 export const isNone = (value: unknown): value is undefined | null => value === undefined || value === null
 

@@ -2,14 +2,14 @@
 
 import type { Node } from '../kinds/kind.js'
 import type { Fault } from '../kinds/run.js'
-import { type Address, firstEach, type Path, valueAt } from '../terms/address.js'
+import { type Address, firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { aCondition, anAddress } from '../terms/taken.js'
 import type { AnyCondition, Condition, Holding } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn, toldCondition } from './conditions.js'
 import { concrete, faultOf, isNone, isPresent, type Matter, pathOf, type Scope } from './matter.js'
 import { aboutAt } from './measure.js'
-import type { Rule, RuleOf } from './rule.js'
+import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -19,9 +19,9 @@ declare module './rule.js' {
 }
 export interface NeededMaker<T> {
   /** Must be sent while the condition holds. */
-  needed(address: Address<T>, when: Condition): Rule
+  needed(address: Address<T>, when: Condition, options?: Wording): Rule
   /** Must not be sent while the condition holds. */
-  absent(address: Address<T>, when: Condition): Rule
+  absent(address: Address<T>, when: Condition, options?: Wording): Rule
 }
 export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
   readonly rule: R
@@ -50,35 +50,49 @@ function faultAt(rule: Conditional<'needed' | 'absent'>, path: Path, root: Node,
   return faultOf(rule, path, isHidden ? { variant: 'secret' } : { about: new During(rule.when, { root, scope }) })
 }
 
+/**
+ * The elements of lists and tables that a path leads through, the innermost first: of one that is null nothing inside of
+ * it is asked.
+ */
+const elementsAlong = (path: Path): readonly Path[] =>
+  path.flatMap((step, at) => (typeof step === 'number' && at < path.length - 1 ? [path.slice(0, at + 1)] : [])).reverse()
+
 const conditional = <R extends 'needed' | 'absent'>(
   rule: R,
   code: Code,
   isWrong: (isSent: boolean) => boolean,
 ): RuleOf<Conditional<R>> => ({
-  make: (address: string, when: AnyCondition) => {
-    return { rule, code, address, when, reads: [address, ...addressesIn(when)], blames: [address] }
+  make: (address: string, when: AnyCondition, { code: own = code, ...rest }: LooseBlame = {}) => {
+    const reads = [address, ...addressesIn(when)]
+    return { rule, code: own, address, when, reads, blames: [address], ...worded(rest) }
   },
-  takes: [anAddress, aCondition],
+  takes: [anAddress, aCondition, wordOptions],
   each: ({ address }) => [address],
-  waits: false,
+  waits: none,
+  elements: none,
+  judgesKnown: false,
+  // What must not be there at all must not be there however wrong it is.
+  minds: ({ address, when }) => (isWrong(true) && !addressesIn(when).includes(address) ? [address] : []),
   derives: false,
   compares: false,
   names: ({ address }) => [address],
   mistake: ({ when }, measuresOf) => mistakeIn(when, measuresOf),
   code({ address, when }, terms) {
     const [sent, due] = [terms.isSent(address), terms.when(when)]
-    return sent === undefined || due === undefined ? undefined : `!${due} || ${isWrong(true) ? '!' : ''}${sent}`
+    const holders = elementsAlong(terms.path(address)).map(terms.valueAt)
+    if (sent === undefined || due === undefined || holders.includes(undefined)) return undefined
+    return [...holders.map((holder) => `${holder} == null`), `!${due}`, `${isWrong(true) ? '!' : ''}${sent}`].join(' || ')
   },
   judge(rule, matter) {
-    const { root, input, sent, scope } = matter
+    const { root, input, scope } = matter
+    const declared = [...scope.base, ...(parseAddress(rule.address) ?? [])]
     const faults: Fault[] = []
     let isDue: Holding | undefined
     for (const one of concrete(input, pathOf(rule.address, scope))) {
-      if (!isWrong(isPresent(sent, one))) continue
+      if (!isWrong(isPresent(matter, one))) continue
       isDue ??= holdingOf(rule.when, matter)
-      // What is needed in a list's element is not needed of an element that is null.
-      if (!isDue(one) || (typeof one.at(-2) === 'number' && isNone(valueAt(input, one.slice(0, -1))))) continue
-      faults.push(faultAt(rule, one, root, scope))
+      const isInNone = elementsAlong(declared).some(({ length }) => isNone(valueAt(input, one.slice(0, length))))
+      if (isDue(one) && !isInNone) faults.push(faultAt(rule, one, root, scope))
     }
     return faults
   },

@@ -22,9 +22,9 @@ export const present: ConditionOf<{ readonly condition: 'present'; readonly addr
   addresses: ({ address }) => [address],
   mistake: sound,
   code: ({ address }, terms) => terms.isSent(address),
-  holding({ address }, { input, sent, scope }) {
-    const path = pathOf(address, scope)
-    return eachOnce([path], (steps) => concrete(input, path, steps).some((place) => isPresent(sent, place)))
+  holding({ address }, matter) {
+    const path = pathOf(address, matter.scope)
+    return eachOnce([path], (steps) => concrete(matter.input, path, steps).some((place) => isPresent(matter, place)))
   },
   told: (condition) => condition,
   words: ({ address }, say) => say('when.present', { address }),

@@ -41,8 +41,11 @@ export interface Blame<T> {
   /** From 400 to 499; 422 where nothing is said. */
   status?: number | undefined
   message?: string | undefined
+  /** Where its error is told, in place of where it would be. */
   blames?: readonly Blamable<T>[] | undefined
 }
+/** The same where the rule alone knows the place. */
+export type Wording = Omit<Blame<never>, 'blames'>
 /** The same without static types. */
 export type LooseBlame = Omit<Blame<unknown>, 'blames'> & { readonly blames?: readonly string[] | undefined }
 /** One thing found wrong by an own rule, at an exact place. */
@@ -88,8 +91,16 @@ export interface RuleOf<R extends Rule> {
   readonly hasRest?: boolean
   /** The addresses by whose common lists it is judged, element by element; none where it looks at lists as a whole. */
   each(rule: R): readonly string[]
-  /** Whether it waits until all that it reads is present. */
-  readonly waits: boolean
+  /** The addresses that it waits for, until all of them are present. */
+  waits(rule: R): readonly string[]
+  /** The addresses whose elements it looks at together; of those, conditions around it select some. */
+  elements(rule: R): readonly string[]
+  /** Whether it judges those elements that could be read, whatever is wrong with others. */
+  readonly judgesKnown: boolean
+  /** Whether a function of its own gets what it reads: lists as a whole, so how many elements there are counts. */
+  readonly callsOwn?: boolean
+  /** The addresses at which a value may be wrong in itself, since all that counts is whether it was sent. */
+  minds?(rule: R): readonly string[]
   /** Whether it makes values of others, before any rule judges. */
   readonly derives: boolean
   /** Whether it asks if values are the same. */
@@ -132,4 +143,9 @@ export const worded = ({
   ...(message === undefined ? {} : { message }),
   ...(status === undefined ? {} : { status }),
 })
+/** The addresses that a call was given, and its last argument if that holds options. */
+export function withOptions(given: readonly (string | LooseBlame)[]): readonly [readonly string[], LooseBlame] {
+  const last = given.at(-1)
+  return typeof last === 'object' ? [given.slice(0, -1) as string[], last] : [given as readonly string[], {}]
+}
 export const none = (): readonly string[] => []

@@ -9,7 +9,7 @@ import { type Address, firstEach, formatAddress, type Path, parseAddress, valueA
 import type { Code } from '../terms/codes.js'
 import type { Bounds } from '../terms/declared.js'
 import { anAddress, bounds, either, type Options, type Taken, taken, withOptions } from '../terms/taken.js'
-import { concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './matter.js'
+import { blamedAt, concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
 import { type Blame, blameOptions, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
 import type { Terms } from './terms.js'
@@ -86,7 +86,9 @@ export const sumWithin: RuleOf<SumWithin> = {
   },
   takes: [anAddress, either(bounds, someLimits), blameOptions],
   each: (rule) => (others(rule).length > 0 ? [rule.address, ...others(rule)] : []),
-  waits: true,
+  waits: ({ address, times }) => (times === undefined ? [address] : [address, times]),
+  elements: ({ address, times }) => (times === undefined ? [address] : [address, times]),
+  judgesKnown: true,
   derives: false,
   compares: false,
   names: ({ address }) => [address],
@@ -144,13 +146,17 @@ export const sumWithin: RuleOf<SumWithin> = {
     })
     return `${sum} === ${sum} && ${tests.join(' && ')}`
   },
-  judge(rule, { root, input, scope }) {
+  judge(rule, { root, input, scope, isWrong, speaksOf }) {
     const isThere = (path: Path) => !isNone(valueAt(input, path))
     const at = (address: string) => pathOf(address, scope)
-    const terms = concrete(input, at(rule.address)).map((path) =>
-      rule.times === undefined ? [path] : [path, beside(at(rule.times), path)],
-    )
-    const whole = terms.filter((term) => term.every(isThere))
+    // Of a single null nothing is known.
+    if (firstEach(at(rule.address)) < 0 && !isThere(at(rule.address))) return []
+    const terms = concrete(input, at(rule.address))
+      .filter((path) => speaksOf(path) !== false)
+      .map((path) => (rule.times === undefined ? [path] : [path, beside(at(rule.times), path)]))
+    const known = terms.filter((term) => term.every((path) => speaksOf(path) === true && !isWrong(path)))
+    const isKnown = known.length === terms.length
+    const whole = known.filter((term) => term.every(isThere))
     const places = others(rule)
       .map((address) => concrete(input, at(address))[0])
       .filter((path) => path !== undefined && isThere(path)) as readonly Path[]
@@ -162,7 +168,8 @@ export const sumWithin: RuleOf<SumWithin> = {
     const told = (decimal: string | undefined) => toldAt(root, at(rule.address), decimal)
     return limitNames.flatMap((name) => {
       const given = rule[name]
-      if (given === undefined) return []
+      // A sum of which not all is known may only be too great already.
+      if (given === undefined || (!isKnown && name !== 'atMost')) return []
       const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
       // Of a limit that is null nothing is known.
       const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
@@ -173,7 +180,7 @@ export const sumWithin: RuleOf<SumWithin> = {
         limit: isHidden && far ? undefined : told(limit),
         about: { ...(isHidden ? {} : { sum: told(sum) }), ...(far ? { other: new Place(far) } : {}) },
       }
-      return rule.blames.flatMap((address) => concrete(input, at(address)).map((path) => faultOf(rule, path, rest)))
+      return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((path) => faultOf(rule, path, rest)))
     })
   },
   sentence({ atLeast, atMost, exactly, times, blames }) {

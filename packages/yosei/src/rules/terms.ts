@@ -14,7 +14,9 @@ export interface Terms {
   readonly writer: Writer
   /** What was read at an address; `undefined` or null where nothing is. */
   value(address: string): string | undefined
-  /** The same of any path, and of every element together. */
+  /** The same at a path. */
+  valueAt(path: Path): string | undefined
+  /** The same of any address, and of every element together. */
   all(address: string): string
   /** What was read in the place that holds an address. */
   holder(address: string): string | undefined
@@ -29,10 +31,12 @@ export interface Terms {
   /** The list whose elements hold what an address names: its expression, and what an element has there. */
   elements(address: string): { readonly list: string; of(element: string): string | undefined } | undefined
   /** Whether a test holds for a value at the address: the one of this element, or any of a list. */
-  some(address: string, test: (value: string) => string | undefined): string | undefined
+  some(address: string, test: (value: string, inside: Terms) => string | undefined): string | undefined
   when(condition: { readonly condition: string }): string | undefined
-  /** Whether a value that was read passes a field. */
+  /** Whether a value that was read certainly passes a field. */
   passes(address: string, field: Node): string | undefined
+  /** Whether it passes a field or not. */
+  suits(address: string, field: Node): string | undefined
   /** What is right of a value that is put into a scalar, and as what it is put there. */
   held(field: Node, value: string): Test | undefined
   /** A path of an address at this element, as it is declared. */

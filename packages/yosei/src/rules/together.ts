@@ -1,6 +1,5 @@
 /** All of them were sent, or none. Blames their nearest common parent, like the other rules on groups. */
-import { type Counted, counting } from './counted.js'
-import type { Reads, Rule } from './rule.js'
+import { type Counted, type Counting, counting } from './counted.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -9,7 +8,7 @@ declare module './rule.js' {
 }
 export interface TogetherMaker<T> {
   /** All of them were sent, or none. Blames their nearest common parent, like the other rules on groups. */
-  together(...addresses: Reads<T>): Rule
+  together: Counting<T>
 }
 
 export const together = counting('together', 'not_together', (count, all) =>

@@ -45,10 +45,10 @@ export function valuesCode(
   terms: Terms,
 ): string | undefined {
   const sort = terms.sort(address)
-  return terms.some(address, (value) => {
+  return terms.some(address, (value, inside) => {
     const tests = others.map((other) => {
       if (!isOther(other)) return againstConstant(address, value, operator, other, sort, terms)
-      return terms.some(other.other, (limit) => terms.compare(address, value, operator, limit, terms.sort(other.other)))
+      return inside.some(other.other, (limit) => terms.compare(address, value, operator, limit, terms.sort(other.other)))
     })
     return tests.includes(undefined) ? undefined : `(${tests.join(' || ') || 'false'})`
   })

@@ -192,9 +192,13 @@ function checkArguments(
 ): void {
   const tell: Telling = (what, mend, option) => mistake(owner, what, mend, { option })
   const most = hasRest ? Math.max(given.length, 1) : takes.length
+  const [first] = takes as readonly [Taken | AnyOptions]
+  const last = takes.at(-1) as Taken | AnyOptions
   for (let index = 0; index < Math.max(most, given.length); index++) {
-    const one = takes[Math.min(index, takes.length - 1)] as Taken | AnyOptions
     const value = given[index]
+    // Behind all that are left, options may stand.
+    const isLast = index > 0 && index === given.length - 1 && !isTaken(last) && isPlain(value)
+    const one = !hasRest ? (takes[Math.min(index, takes.length - 1)] as Taken | AnyOptions) : isLast ? last : first
     if (index >= most) tell(`it takes ${most} arguments, and not ${given.length}`, `Take away ${shown(value)}`)
     if (!isTaken(one)) {
       if (value !== undefined || Object.values(one).some(({ isRequired }) => isRequired))

@@ -66,7 +66,7 @@ const writeJson = (text: string) => (escaped.test(text) ? JSON.stringify(text).s
  * was sent.
  */
 export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): string {
-  const { code, variant = fault.node?.kind, limit, about } = fault
+  const { saidAs: code = fault.code, variant = fault.node?.kind, limit, about } = fault
   const own = ownWords(fault)
   const said = typeof own === 'function' ? saidBy(own, fault) : undefined
   if (said !== undefined) return wording.write(bounded(said))
