@@ -212,7 +212,7 @@ const showTelescope = endpoint('GET /telescopes/{telescopeId}', {
   open: true,
   path: { telescopeId: slug },
   query: { from: day({ optional: true, zone: 'America/Santiago' }), until: day({ optional: true }) },
-  rules: (on) => [on.gap('query.from', 'query.until', { min: '0d', max: '366d' })],
+  rules: (on) => [on.gap('query.from', 'query.until', { atLeast: '0d', atMost: '366d' })],
   lookups: (on) => ({
     telescope: on.lookup({
       reads: ['path.telescopeId'],
@@ -425,7 +425,7 @@ const reportNight = endpoint('PUT /telescopes/{telescopeId}/nights/{night}/repor
   }),
   rules: (on) => [
     on.ascending('body.opened', 'body.closed'),
-    on.gap('body.opened', 'body.closed', { max: '18h' }),
+    on.gap('body.opened', 'body.closed', { atMost: '18h' }),
     on.inOrder('body.sessions[].began'),
     on.apart('body.sessions[].began', 'body.sessions[].ended'),
     on.distinct('body.sessions[].sessionId'),

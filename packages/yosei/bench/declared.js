@@ -820,7 +820,7 @@ export const rules = [
   ],
   [
     'gap',
-    (on) => [on.gap('body.from', 'body.until', { max: '14d' })],
+    (on) => [on.gap('body.from', 'body.until', { atMost: '14d' })],
     ({ from, until }, errors) => {
       if (readDay(until) - readDay(from) > 14 * 24 * hour) errors.tell('body.until', 'too_far')
     },

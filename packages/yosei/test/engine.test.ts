@@ -338,7 +338,15 @@ describe('what is right is never interpreted, in what the bench measures', () =>
     const sent = { path, query, header, body }
     const input = read(path, query, header, undefined, body, run as never, true, true)
     const interpreter = { judgePlaced: isInterpreted, judgeThickets: isInterpreted, judgeOne: isInterpreted }
-    const about = { accept: undefined, isKnown: false, found: 0, barred: undefined, interpreter }
+    const about = {
+      accept: undefined,
+      isKnown: false,
+      isLost: false,
+      isTextBody: false,
+      found: 0,
+      barred: undefined,
+      interpreter,
+    }
     expect(judge === undefined).toBe(placed.rules.length === 0)
     judge?.({ placed, root: placed.root, sent, input, run: run as never, ...about })
     expect([run.faults, walk]).toEqual([[], []])

@@ -32,7 +32,7 @@ test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
   ['in each inner list', (on) => on.inOrder('body.days[].slots[].from'), { days: [{ on: '2031-03-01', slots: [{ from: 5, until: 6 }] }, { on: '2031-03-02', slots: [{ from: 4, until: 5 }, { from: 3, until: 4 }] }] }, ['body.days[1].slots[1].from out_of_order: must be more than body.days[1].slots[0].from (4); 3 was sent']],
   ['nothing is in order', (on) => on.inOrder('body.marks[]'), {}, []],
   ['distinct by two', (on) => on.distinct('body.days[].slots[].from', 'body.days[].slots[].team'), slots([1, 2, { team: 'a' }], [1, 3, { team: 'b' }], [1, 4, { team: 'a' }], [1, 5], [1, 6]), ['body.days[0].slots[2] repeated: must not repeat body.days[0].slots[0]']],
-  ['distinct decimals by their value', (on) => on.distinct('body.days[].slots[].price'), slots([1, 2, { price: '1.50' }], [2, 3, { price: '1.5' }]), []],
+  ['distinct decimals by their value', (on) => on.distinct('body.days[].slots[].price'), slots([1, 2, { price: '1.50' }], [2, 3, { price: '1.5' }]), ['body.days[0].slots[1] repeated: must not repeat body.days[0].slots[0]']],
   ['distinct values of a list', (on) => on.distinct('body.marks[]'), { marks: [1, 2, 1, 1] }, ['body.marks[2] repeated: must not repeat body.marks[0]', 'body.marks[3] repeated: must not repeat body.marks[0]']],
   ['apart', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), slots([5, 6], [1, 3], [3, 5]), []],
   ['not apart, in any order', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), slots([5, 9], [1, 3], [2, 4], [8, 8], [7, 8]), [
@@ -40,23 +40,23 @@ test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
     'body.days[0].slots[4] overlaps: must not overlap body.days[0].slots[0]']],
   ['a long span overlaps all that begin in it', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until', { status: 409 }), slots([1, 9], [2, 3], [4, 5]), ['body.days[0].slots[1] overlaps: must not overlap body.days[0].slots[0]', 'body.days[0].slots[2] overlaps: must not overlap body.days[0].slots[0]']],
   ['the same span twice', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), slots([1, 2], [1, 2]), ['body.days[0].slots[1] overlaps: must not overlap body.days[0].slots[0]']],
-  ['days that are near enough', (on) => on.gap('body.from', 'body.until', { min: '1d', max: '14d' }), { from: '2031-02-27', until: '2031-03-13' }, []],
-  ['days that are too far', (on) => on.gap('body.from', 'body.until', { max: '14d' }), { from: '2031-02-27', until: '2031-03-14' }, ['body.until too_far: must be at most P14D after body.from ("2031-02-27"); "2031-03-14" was sent']],
-  ['days that are too close', (on) => on.gap('body.from', 'body.until', { min: '2d' }), { from: '2031-02-27', until: '2031-02-28' }, ['body.until too_close: must be at least P2D after body.from ("2031-02-27"); "2031-02-28" was sent']],
-  ['what comes before is too close', (on) => on.gap('body.from', 'body.until', { min: '0s' as never }), { from: '2031-02-27', until: '2031-02-26' }, ['body.until too_close: must be at least PT0S after body.from ("2031-02-27"); "2031-02-26" was sent']],
-  ['instants', (on) => on.gap('body.opens', 'body.closes', { max: '36h', code: 'long_night', blames: ['body.opens'] }), { opens: '2031-03-01T00:00:00Z', closes: '2031-03-02T12:00:00.001Z' }, ['body.opens long_night: is not accepted']],
-  ['numbers', (on) => on.gap('body.low', 'body.high', { min: 5, max: 10 }), { low: -3, high: 8 }, ['body.high too_far: must be at most 10 more than body.low (-3); 8 was sent']],
-  ['decimals, exactly', (on) => on.gap('body.net', 'body.gross', { max: 0.2 }), { net: '0.1', gross: '0.3' }, []],
-  ['durations', (on) => on.gap('body.short', 'body.long', { min: '1h' }), { short: 'PT1H', long: 'PT90M' }, ['body.long too_close: must be at least PT1H after body.short ("PT1H"); "PT1H30M" was sent']],
-  ['a distance that waits', (on) => on.gap('body.low', 'body.high', { min: 5 }), { low: 1 }, []],
+  ['days that are near enough', (on) => on.gap('body.from', 'body.until', { atLeast: '1d', atMost: '14d' }), { from: '2031-02-27', until: '2031-03-13' }, []],
+  ['days that are too far', (on) => on.gap('body.from', 'body.until', { atMost: '14d' }), { from: '2031-02-27', until: '2031-03-14' }, ['body.until too_far: must be at most P14D after body.from ("2031-02-27"); "2031-03-14" was sent']],
+  ['days that are too close', (on) => on.gap('body.from', 'body.until', { atLeast: '2d' }), { from: '2031-02-27', until: '2031-02-28' }, ['body.until too_close: must be at least P2D after body.from ("2031-02-27"); "2031-02-28" was sent']],
+  ['what comes before is too close', (on) => on.gap('body.from', 'body.until', { atLeast: '0s' as never }), { from: '2031-02-27', until: '2031-02-26' }, ['body.until too_close: must be at least PT0S after body.from ("2031-02-27"); "2031-02-26" was sent']],
+  ['instants', (on) => on.gap('body.opens', 'body.closes', { atMost: '36h', code: 'long_night', blames: ['body.opens'] }), { opens: '2031-03-01T00:00:00Z', closes: '2031-03-02T12:00:00.001Z' }, ['body.opens long_night: is not accepted']],
+  ['numbers', (on) => on.gap('body.low', 'body.high', { atLeast: 5, atMost: 10 }), { low: -3, high: 8 }, ['body.high too_far: must be at most 10 more than body.low (-3); 8 was sent']],
+  ['decimals, exactly', (on) => on.gap('body.net', 'body.gross', { atMost: 0.2 }), { net: '0.1', gross: '0.3' }, []],
+  ['durations', (on) => on.gap('body.short', 'body.long', { atLeast: '1h' }), { short: 'PT1H', long: 'PT90M' }, ['body.long too_close: must be at least PT1H after body.short ("PT1H"); "PT1H30M" was sent']],
+  ['a distance that waits', (on) => on.gap('body.low', 'body.high', { atLeast: 5 }), { low: 1 }, []],
 ])('%s', (_, rule, sent, errors) => expect(told(rule, sent)).toEqual(errors))
 
 test.each<[string, (on: never) => unknown, string]>([
   ['elements of no list', (on: RuleMaker<Input>) => on.inOrder('body.low' as never), 'body.low name no fields of one list'],
   ['elements of two lists', (on: RuleMaker<Input>) => on.distinct('body.marks[]', 'body.legs[].gate'), 'body.marks[] and body.legs[].gate name no fields of one list'],
   ['a distance without a limit', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', {}), 'it has no limit'],
-  ['a span between numbers', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', { max: '1d' }), 'body.low is a number, whose distance is a number'],
-  ['a number between days', (on: RuleMaker<Input>) => on.gap('body.from', 'body.until', { max: 5 }), 'body.from is a date, whose distance is a span'],
+  ['a span between numbers', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', { atMost: '1d' }), 'body.low is a number, whose distance is a number'],
+  ['a number between days', (on: RuleMaker<Input>) => on.gap('body.from', 'body.until', { atMost: 5 }), 'body.from is a date, whose distance is a span'],
   ['order of what has none', (on: RuleMaker<Input>) => on.inOrder('body.days[].slots' as never), 'holds values that have no order'],
   ['spans of what has no order', (on: RuleMaker<Input>) => on.apart('body.days[].slots[]' as never, 'body.days[].slots[]' as never), 'holds values that have no order'],
 ])('makes no sense: %s', (_, rule, mistake) => {
@@ -116,7 +116,7 @@ test('what does not run says why, and outline says while', () => {
 })
 
 test('each says in words what it asks', () => {
-  const rules = (on: RuleMaker<Input>) => [on.inOrder('body.legs[].departs'), on.distinct('body.legs[].gate', 'body.legs[].at'), on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), on.gap('body.from', 'body.until', { min: '1d', max: '14d' })]
+  const rules = (on: RuleMaker<Input>) => [on.inOrder('body.legs[].departs'), on.distinct('body.legs[].gate', 'body.legs[].at'), on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), on.gap('body.from', 'body.until', { atLeast: '1d', atMost: '14d' })]
   const { rules: said } = outline(endpoint('POST /', { body, rules: rules as never })) as never as { rules: { words: string }[] }
   expect(said.map(({ words }) => words)).toEqual([
     'body.legs[].departs must come after the one before it',

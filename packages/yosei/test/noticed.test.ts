@@ -785,7 +785,7 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
     const gap = (max: string) =>
       record(
         { from: timeOfDay(), until: timeOfDay() },
-        { rules: (on) => [on.gap('from', 'until', { max: max as '1s' })] },
+        { rules: (on) => [on.gap('from', 'until', { atMost: max as '1s' })] },
       )
     for (const [max, from, until, holds] of [
       ['30s', '09:00', '09:00:30', true],
@@ -801,7 +801,7 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
       ])
     const pulse = record(
       { from: instant(), until: instant() },
-      { rules: (on) => [on.gap('from', 'until', { max: '500ms' })] },
+      { rules: (on) => [on.gap('from', 'until', { atMost: '500ms' })] },
     )
     const [from, last] = ['2031-03-01T00:00:00Z', '2031-03-01T00:00:00.500Z']
     expect(places(pulse, { from, until: last })).toBeUndefined()

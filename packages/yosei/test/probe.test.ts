@@ -105,7 +105,7 @@ const shop = intake({
       body: record(body),
       rules: (on) => [
         on.ascending('body.from', 'body.until'),
-        on.gap('body.from', 'body.until', { max: '30d' }),
+        on.gap('body.from', 'body.until', { atMost: '30d' }),
         on.sumWithin('body.rows[].count', { exactly: 'body.total' }),
         on.inOrder('body.rows[].count', { orEqual: true }),
         on.needed('body.note', on.above('body.seats', 8)),

@@ -5,8 +5,9 @@ import { childrenOf } from '../kinds/kinds.js'
 import { anywhere, sentShape } from '../kinds/shape.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, placeRule } from '../rules/rules.js'
-import { formatAddress, type Path } from '../terms/address.js'
+import { formatAddress, type Path, parseAddress } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
+import type { Part } from '../terms/parts.js'
 import { type BodyNode, type EndpointNode, oncePerBody, rootOf } from './endpoint.js'
 
 /** A declaration whose records with rules lie where only a value tells: in a union, or in one that holds itself. */
@@ -27,6 +28,19 @@ export const placedRules = oncePerBody((endpoint, body): Placed => {
   const { root, rules, thickets } = placeIn(rootOf(endpoint, body))
   return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, [], []))], thickets }
 })
+
+/** Those of the rules that look at nothing but some parts, where it is not all. */
+export const rulesOn = (placed: Placed, parts: readonly Part[] | undefined): Placed => {
+  if (!parts) return placed
+  const { root, rules, thickets } = placed
+  return {
+    root,
+    rules: rules.filter(({ rule, base }) =>
+      rule.reads.every((address) => parts.includes((base[0] ?? parseAddress(address)?.[0]) as Part)),
+    ),
+    thickets: thickets.filter(({ base }) => parts.includes(base[0] as Part)),
+  }
+}
 
 const placed = new WeakMap<Node, Placed>()
 /** The rules that a declaration brings, as those of a body of it alone. */

@@ -2,6 +2,7 @@
 
 import { fieldNode, type Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
+import type { TableNode } from '../kinds/table.js'
 import type { AnyRule } from '../rules/rule.js'
 import { addressesOf, ruleOf } from '../rules/rules.js'
 import { parseAddress } from '../terms/address.js'
@@ -28,7 +29,7 @@ export interface PatchOptions {
    * not, also where it is nullable.
    */
   nullable?: boolean | undefined
-  /** Whether records in the record change field by field as well. Lists, unions and tables are replaced whole. */
+  /** Whether records in the record change field by field as well. Tables change name by name, lists and unions as a whole. */
   deep?: boolean | undefined
 }
 type Removable<T, P extends Need, O> = O extends { nullable: true }
@@ -43,7 +44,17 @@ type Optional<F, O> =
       : AnyOptional<F, O>
     : AnyOptional<F, O>
 type AnyOptional<F, O> =
-  F extends Field<infer T, infer I, infer P> ? Field<Removable<T, P, O>, Removable<I, P, O>, 'optional'> : never
+  F extends Field<infer T, infer I, infer P>
+    ? Field<Removable<InTable<T, O>, P, O>, Removable<InTable<I, O>, P, O>, 'optional'>
+    : never
+/** A table's names may be removed one by one. */
+type InTable<T, O> = O extends { nullable: true }
+  ? T extends { [name: string]: infer V }
+    ? string extends keyof T
+      ? { [name: string]: V | null }
+      : T
+    : T
+  : T
 type Optionally<F extends Fields, O> = { readonly [K in keyof F]: Optional<F[K], O> }
 
 /** What is no record, or a name that it does not have, is no declaration. */
@@ -123,13 +134,21 @@ function optionally(node: Node, nullable: boolean, deep: boolean): Node {
   const inner =
     deep && rest.kind === 'record'
       ? { ...patchable(rest as RecordField, nullable, deep), fields: patchFields(rest.fields as never, nullable, deep) }
-      : rest
+      : rest.kind === 'table' && nullable
+        ? tableOfChanges(rest, deep)
+        : rest
   if (!nullable) return Object.freeze({ ...inner, need: 'optional' }) as Node
   if (node.need !== 'required') return Object.freeze({ ...inner, need: 'optional', nullable: true }) as Node
   const { messages = {} } = node
   // Own words may be one for all that can be wrong.
   const kept = typeof messages === 'string' ? messages : { null_not_allowed: 'null_not_allowed.kept', ...messages }
   return Object.freeze({ ...inner, need: 'optional', nullable: false, messages: kept }) as Node
+}
+
+/** A table whose names change one by one, and go with `null`; how many there are is asked of what comes out. */
+function tableOfChanges({ length: _, ...table }: TableNode, deep: boolean): Node {
+  const changed = deep ? optionally({ ...table.value, need: 'optional' }, true, true) : table.value
+  return { ...table, value: Object.freeze({ ...changed, need: 'required', nullable: true }) as Node }
 }
 
 /** These fields alone. */

@@ -1,11 +1,12 @@
 /** Makes code for an endpoint, and runs it. */
 import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
-import { placedRules } from '../declare/place.js'
+import { type Placed, placedRules } from '../declare/place.js'
 import { compareDecimals, isDecimalOf, isMultiple } from '../grammar/numbers.js'
 import { readDay, readDuration, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
 import { copyTree } from '../kinds/copy.js'
 import type { Node } from '../kinds/kind.js'
 import { type ListNode, mayRepeat, tellRepeated, valueUnder } from '../kinds/list.js'
+import { holdsExactly } from '../kinds/number.js'
 import { matches } from '../kinds/patterns.js'
 import { callReader, type ReadAsNode, settleRead } from '../kinds/read-as.js'
 import { readNode, readOnce } from '../kinds/reading.js'
@@ -17,6 +18,7 @@ import { codePoints } from '../kinds/text.js'
 import type { Code } from '../kinds/writer.js'
 import type { Endpoint } from '../terms/endpoint.js'
 import { isEmpty, put } from '../terms/own.js'
+import type { Part } from '../terms/parts.js'
 import { emitEndpoint, functionName } from './emit.js'
 import { emitHolds, emitRules, ruleLibrary } from './emit-rules.js'
 import { defaultOf } from './interpret.js'
@@ -31,8 +33,9 @@ export function compileEndpoint(
   endpoint: EndpointNode,
   body: BodyNode | undefined,
   interpreted: Reader,
+  only?: readonly Part[],
 ): Reader | undefined {
-  const { source, constants } = emitEndpoint(endpoint, body)
+  const { source, constants } = emitEndpoint(endpoint, body, only)
   const names = [...Object.keys(library), ...constants.map((_, index) => `k${index}`), 'interpreted']
   try {
     const made = new Function(...names, `"use strict"\n${source}\n//# sourceURL=yosei/${functionName(endpoint)}.js`)
@@ -43,9 +46,13 @@ export function compileEndpoint(
 }
 
 /** The function that judges an endpoint's rules; `undefined` where there are none, or code may not be made. */
-export function compileRules(endpoint: EndpointNode, body: BodyNode | undefined): RuleJudge | undefined {
-  if (placedRules(endpoint, body).rules.length === 0) return undefined
-  return made(emitRules(endpoint, body), `${functionName(endpoint)}-rules`) as RuleJudge | undefined
+export function compileRules(
+  endpoint: EndpointNode,
+  body: BodyNode | undefined,
+  placed: Placed,
+): RuleJudge | undefined {
+  if (placed.rules.length === 0) return undefined
+  return made(emitRules(endpoint, body, placed), `${functionName(endpoint)}-rules`) as RuleJudge | undefined
 }
 
 /** Says of who is asking whether that is as declared; `undefined` where code cannot say it, or may not be made. */
@@ -77,7 +84,8 @@ function made({ source, constants }: Code, name: string): unknown {
 export function codeOf(endpoint: Endpoint): string {
   const node = endpointNode(endpoint)
   const [body] = node.bodies
-  const rules = placedRules(node, body).rules.length > 0 ? [emitRules(node, body).source] : []
+  const placed = placedRules(node, body)
+  const rules = placed.rules.length > 0 ? [emitRules(node, body, placed).source] : []
   return [emitEndpoint(node, body).source, ...rules].join('\n')
 }
 
@@ -198,6 +206,7 @@ const library = {
   compareDecimals,
   copyTree,
   isDecimalOf,
+  holdsExactly,
   isMultiple,
   readDuration,
   matches,

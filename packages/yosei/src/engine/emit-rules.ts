@@ -4,7 +4,7 @@
  */
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
-import { placedRules } from '../declare/place.js'
+import type { Placed } from '../declare/place.js'
 import { decimalSum } from '../grammar/numbers.js'
 import type { CodeOf, Held, Node, Test } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
@@ -14,6 +14,7 @@ import { addFault, type Fault, isNamed, type Run } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { keepsEmpty } from '../kinds/shape.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
+import { isTextBody } from '../read/syntax.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, conditionOf } from '../rules/conditions.js'
 import { listsShared } from '../rules/matter.js'
@@ -21,7 +22,6 @@ import { orderAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, ruleOf } from '../rules/rules.js'
 import type { Sort, Terms } from '../rules/terms.js'
-import { isTextBody } from '../read/syntax.js'
 import { EACH, firstEach, isEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
 import { mostEmitted } from './emit.js'
@@ -39,10 +39,9 @@ interface Loop {
   readonly names?: readonly string[]
 }
 
-export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined): Code {
+export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined, { rules }: Placed): Code {
   const writer = createWriter()
   const root = { root: rootOf(endpoint, body), isText: isTextBody(endpoint, body) }
-  const { rules } = placedRules(endpoint, body)
   const order = [...rules.keys()].sort((a, b) => Number(isLate(rules[a])) - Number(isLate(rules[b])))
   writer.block('return function judgeRules(judging) {', () => {
     writer.line('const { input, sent, accept, isKnown, run, barred } = judging')

@@ -13,7 +13,7 @@ import { keepsEmpty } from '../kinds/shape.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
 import { syntaxOf } from '../read/syntax.js'
 import { formatAddress } from '../terms/address.js'
-import type { Part } from '../terms/parts.js'
+import { type Part, partNames } from '../terms/parts.js'
 import { defaultOf, startRun } from './interpret.js'
 
 /** The name of an endpoint's function, as a debugger shows it. */
@@ -21,7 +21,11 @@ export const functionName = ({ name, method, template }: EndpointNode): string =
   `read_${identifier(name ?? `${method} ${template}`)}`
 
 /** A `Reader` of the endpoint's parts, as code. */
-export function emitEndpoint(endpoint: EndpointNode, body: BodyNode | undefined): Code {
+export function emitEndpoint(
+  endpoint: EndpointNode,
+  body: BodyNode | undefined,
+  only: readonly Part[] = partNames,
+): Code {
   const writer = createWriter()
   writer.block(
     `return function ${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed) {`,
@@ -44,15 +48,17 @@ export function emitEndpoint(endpoint: EndpointNode, body: BodyNode | undefined)
         if (name === 'query') writer.block('if (query !== undefined) {', () => part(name, endpoint[name], 'text'))
         return '{}'
       }
-      const [path, query, header, cookie] = (['path', 'query', 'header', 'cookie'] as const).map(textPart)
-      const read = writer.name('v')
-      writer.line(`let ${read}`)
-      if (body) {
-        writer.block('if (hasBody) {', () =>
-          writer.line(`${read} = ${part('body', body.node, syntaxOf(body).source(endpoint.coerce ?? false))}`),
-        )
-      }
-      writer.line(`return { path: ${path}, query: ${query}, header: ${header}, cookie: ${cookie}, body: ${read} }`)
+      const read = only.map((name) => {
+        if (name !== 'body') return `${name}: ${textPart(name)}`
+        const value = writer.name('v')
+        writer.line(`let ${value}`)
+        if (body)
+          writer.block('if (hasBody) {', () =>
+            writer.line(`${value} = ${part('body', body.node, syntaxOf(body).source(endpoint.coerce ?? false))}`),
+          )
+        return `body: ${value}`
+      })
+      writer.line(`return { ${read.join(', ')} }`)
     },
   )
   return writer.code()
@@ -89,7 +95,8 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
       ? `{ if (${read} === undefined) ${count.name}--; ${read} = ${call} }`
       : `${read} = ${call}`
   }
-  const test: Whole['test'] = (writer, one, read, from) => (codes[one.kind] as CodeOf<Node>).test?.(writer, one, read, from)
+  const test: Whole['test'] = (writer, one, read, from) =>
+    (codes[one.kind] as CodeOf<Node>).test?.(writer, one, read, from)
   const whole: Whole = { writer, read, place, slowly, kinds, test, emit: (...below) => emit(writer, ...below) }
   if (writer.count++ > mostEmitted || (node.secret && !readScalar)) writer.line(slowly())
   // Most clients leave out what they may not set.

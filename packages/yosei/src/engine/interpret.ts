@@ -19,6 +19,7 @@ import {
   tellBelow,
   tellOther,
 } from '../kinds/run.js'
+import { sameAs } from '../kinds/same.js'
 import { anywhere, keepsEmpty } from '../kinds/shape.js'
 import { namedBranch } from '../kinds/tell-apart.js'
 import { Unreadable } from '../read/syntax.js'
@@ -29,7 +30,7 @@ import { wordFault } from '../words/messages.js'
 /** Starts a judgement. `now` is its clock, in milliseconds since 1970. */
 export const startRun = (now?: number, trace = false): Run => newRun(interpreter, now, trace)
 
-const interpreter = { kinds, interpret }
+const interpreter = { kinds, interpret, sameAs }
 
 /** What holds for every kind: what is absent, null, set by the server or broken; the kind reads the rest. */
 function interpret(node: Node, value: unknown, around: Source, run: Run): unknown {
@@ -37,8 +38,7 @@ function interpret(node: Node, value: unknown, around: Source, run: Run): unknow
   const source = node.coerce === undefined || outer === 'text' ? outer : node.coerce ? 'coerced' : 'json'
   const kind = kindOf(kinds, node)
   if (kind.shape === 'behind') return kind.read(node, value, source, run)
-  if (value === undefined || (value === '' && source === 'text' && !keepsEmpty(node)))
-    return absent(node, run)
+  if (value === undefined || (value === '' && source === 'text' && !keepsEmpty(node))) return absent(node, run)
   if (node.readOnly === 'drop') {
     const read = absent(node, run, true)
     note(run, 'dropped', value, read)

@@ -1,7 +1,8 @@
 /** How an endpoint is read and judged where code may be made: by the code that is made for it. */
-import { type EndpointNode, oncePerBody } from '../declare/endpoint.js'
-import { type Placed, placedRules } from '../declare/place.js'
+import { type BodyNode, type EndpointNode, oncePerBody } from '../declare/endpoint.js'
+import { type Placed, placedRules, rulesOn } from '../declare/place.js'
 import type { Run } from '../kinds/run.js'
+import type { Part } from '../terms/parts.js'
 import { compileEndpoint, compileRules, compileWho } from './compiler.js'
 import { interpretParts, type Reader } from './parts.js'
 import type { RuleJudge } from './rules.js'
@@ -21,12 +22,26 @@ const whoTest = oncePerBody((endpoint) => ({
 export const whoHolds = (endpoint: EndpointNode, who: unknown, run: Run): boolean =>
   whoTest(endpoint, undefined).holds?.(who, run) ?? false
 
-/** The code of an endpoint with a body of one media type. */
-export const compiled = oncePerBody((endpoint, body): Compiled => {
+/** The code of an endpoint with a body of one media type: of all its parts, or of some alone. */
+export function compiled(endpoint: EndpointNode, body: BodyNode | undefined, only?: readonly Part[]): Compiled {
+  if (!only) return whole(endpoint, body)
+  const known = pieces(endpoint, body)
+  const names = only.join()
+  const found = known.get(names) ?? compile(endpoint, body, only)
+  known.set(names, found)
+  return found
+}
+const whole = oncePerBody((endpoint, body) => compile(endpoint, body))
+const pieces = oncePerBody(() => new Map<string, Compiled>())
+
+function compile(endpoint: EndpointNode, body: BodyNode | undefined, only?: readonly Part[]): Compiled {
   const interpreted: Reader = (path, query, header, cookie, sent, run, hasBody) =>
-    interpretParts(endpoint, body, { path, query, header, cookie, body: sent }, run, hasBody)
-  const placed = placedRules(endpoint, body)
-  return endpoint.engine === 'interpreted'
-    ? { placed, read: interpreted, judge: undefined }
-    : { placed, read: compileEndpoint(endpoint, body, interpreted) ?? interpreted, judge: compileRules(endpoint, body) }
-})
+    interpretParts(endpoint, body, { path, query, header, cookie, body: sent }, run, hasBody, only)
+  const placed = only ? rulesOn(placedRules(endpoint, body), only) : placedRules(endpoint, body)
+  if (endpoint.engine === 'interpreted') return { placed, read: interpreted, judge: undefined }
+  return {
+    placed,
+    read: compileEndpoint(endpoint, body, interpreted, only) ?? interpreted,
+    judge: compileRules(endpoint, body, placed),
+  }
+}

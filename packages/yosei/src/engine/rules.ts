@@ -5,9 +5,9 @@
 import { bringsRules, type Placed, placedIn, rulesOf } from '../declare/place.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
-import { resolve } from '../kinds/resolve.js'
 import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
+import { resolve } from '../kinds/resolve.js'
 import { addFault, clock, type Fault, type Run } from '../kinds/run.js'
 import { branchOf } from '../kinds/tagged.js'
 import type { AnyCondition } from '../rules/condition.js'
@@ -195,7 +195,21 @@ function makeInterpreter(judging: Judging): Interpreter {
     own?: { readonly result: unknown },
   ) => {
     const isWrong = within === soundPlace ? never : isWrongHere
-    const about = { root, sent, input, accept, scope, hold: put, fit, isTextBody, isWrong, speaksOf: always, known, run, own }
+    const about = {
+      root,
+      sent,
+      input,
+      accept,
+      scope,
+      hold: put,
+      fit,
+      isTextBody,
+      isWrong,
+      speaksOf: always,
+      known,
+      run,
+      own,
+    }
     runRule(rule, about, run, within)
   }
   const applies = (guards: PlacedRule['guards'], place: Path) =>

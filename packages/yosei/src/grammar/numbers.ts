@@ -6,10 +6,13 @@ interface Decimal {
   readonly fraction: string
 }
 
+const mostShift = 2000
+
 /** The digits of a decimal or JSON number, without an exponent. */
 function digitsOf(text: string): Decimal {
   const [, sign, whole = '', part = '', exponent = '0'] = /^(-?)(\d+)(?:\.(\d+))?(?:e([+-]?\d+))?$/i.exec(text) ?? []
-  const shift = Number(exponent)
+  // Beyond what any number can be, how far beyond it is changes no order.
+  const shift = Math.max(-mostShift, Math.min(mostShift, Number(exponent)))
   const moved = shift < 0 ? `${'0'.repeat(-shift)}${whole}` : whole + part.slice(0, shift).padEnd(shift, '0')
   const point = shift < 0 ? moved.length + shift : moved.length
   const integer = withoutZeros(moved.slice(0, point), 'before')
@@ -21,11 +24,12 @@ function digitsOf(text: string): Decimal {
 export function isWhole(text: string): boolean {
   const exponent = Number(/e([+-]?\d+)$/i.exec(text)?.[1] ?? 0)
   const digits = text.replace(/e.*$/i, '')
-  const fraction = withoutZeros(digits.split('.')[1] ?? '', 'behind')
+  const [integer = '', part = ''] = digits.replace('-', '').split('.')
+  const fraction = withoutZeros(part, 'behind')
   if (exponent >= 0) return fraction.length <= exponent
-  const whole = withoutZeros(digits.replace('-', ''), 'before')
+  const whole = withoutZeros(integer, 'before')
   const zeros = whole.length - withoutZeros(whole, 'behind').length
-  return whole === '' || (fraction === '' && zeros >= -exponent)
+  return fraction === '' && (whole === '' || zeros >= -exponent)
 }
 
 /** A loop, since a search for zeros before the end begins anew at each of them. */
@@ -35,6 +39,12 @@ function withoutZeros(digits: string, where: 'before' | 'behind'): string {
   if (where === 'before') while (digits.charCodeAt(start) === 48) start++
   else while (digits.charCodeAt(end - 1) === 48) end--
   return digits.slice(start, end)
+}
+
+/** A decimal in the one way to write it without an exponent or a needless zero. */
+export function plainDecimal(text: string): string {
+  const { negative, integer, fraction } = digitsOf(text)
+  return `${negative ? '-' : ''}${integer || '0'}${fraction && `.${fraction}`}`
 }
 
 /** Below, at or above zero as `a` is less than, equal to or more than `b`. Both are decimals as texts. */
@@ -80,26 +90,27 @@ export function sumOf(texts: readonly string[]): string {
 const soonDigits = 12
 
 /**
- * The exact sum of some decimals, of those of many digits another way: `undefined`, where that is told. Those of so many
- * digits after the point are added up as whole numbers.
+ * The exact sum of some decimals, each times its factor: `undefined` if one of them has many digits, and is added up
+ * another way. Those of so many digits after the point are added up as whole numbers.
  */
-export function decimalSum(texts: readonly (string | null | undefined)[]): string | undefined {
+export function decimalSum(
+  texts: readonly (string | null | undefined)[],
+  factors?: readonly (string | number | null | undefined)[],
+): string | undefined {
   const sums: number[] = []
   for (let at = 0; at < texts.length; at++) {
-    const text = texts[at]
-    if (text === undefined || text === null) continue
-    if (text.length > soonDigits) return undefined
-    let whole = 0
-    let scale = -1
-    const isNegative = text.charCodeAt(0) === 45
-    for (let i = isNegative ? 1 : 0; i < text.length; i++) {
-      const code = text.charCodeAt(i)
-      if (code === 46) scale = i
-      else whole = whole * 10 + code - 48
+    const [text, factor] = [texts[at], factors ? factors[at] : 1]
+    if (text === undefined || text === null || factor === undefined || factor === null) continue
+    let [whole, digits] = [wholeOf(text), digitsBehind(text)]
+    if (typeof factor === 'number' && Number.isSafeInteger(factor)) whole *= factor
+    else {
+      const other = String(factor)
+      whole *= wholeOf(other)
+      digits += digitsBehind(other)
     }
-    const digits = scale < 0 ? 0 : text.length - 1 - scale
-    sums[digits] = (sums[digits] ?? 0) + (isNegative ? -whole : whole)
-    if (!Number.isSafeInteger(sums[digits])) return undefined
+    sums[digits] = (sums[digits] ?? 0) + whole
+    // Of what is too long or no decimal the whole is no number.
+    if (!Number.isSafeInteger(whole) || !Number.isSafeInteger(sums[digits])) return undefined
   }
   const most = sums.length - 1
   let total = 0
@@ -108,6 +119,25 @@ export function decimalSum(texts: readonly (string | null | undefined)[]): strin
     if (!Number.isSafeInteger(total)) return undefined
   }
   return pointed(total, most)
+}
+
+/** A decimal without its point; NaN of one of many digits. */
+function wholeOf(text: string): number {
+  if (text.length > soonDigits) return Number.NaN
+  let whole = 0
+  const isNegative = text.charCodeAt(0) === 45
+  for (let i = isNegative ? 1 : 0; i < text.length; i++) {
+    const code = text.charCodeAt(i)
+    if (isDigit(code)) whole = whole * 10 + code - 48
+    else if (code !== 46) return Number.NaN
+  }
+  return isNegative ? -whole : whole
+}
+
+/** How many digits a decimal has behind its point. */
+function digitsBehind(text: string): number {
+  const point = text.indexOf('.')
+  return point < 0 ? 0 : text.length - 1 - point
 }
 
 /** A whole number with its point before so many of its digits. */
@@ -159,15 +189,42 @@ export function countDigits(text: string): { readonly digits: number; readonly s
   return { digits: (isZero ? 0 : end - start) + scale, scale }
 }
 
-/** Whether `value` is a whole multiple of `step`, as their decimal texts have it: 0.3 is three times 0.1. */
+/** Whether a number is a whole multiple of `step`, as their decimal texts have it: 0.3 is three times 0.1. */
 export function isMultiple(value: number, step: number): boolean {
-  // A remainder of zero is exact; another may be due to how binary fractions are kept.
-  if (value % step === 0) return true
-  if (Number.isInteger(step) && Number.isInteger(value)) return false
-  const [a, b] = [digitsOf(String(value)), digitsOf(String(step))]
-  const places = Math.max(a.fraction.length, b.fraction.length)
-  const whole = ({ integer, fraction }: Decimal) => BigInt(`0${integer}${fraction.padEnd(places, '0')}`)
-  return whole(a) % whole(b) === 0n
+  if (Number.isSafeInteger(value) && Number.isSafeInteger(step)) return value % step === 0
+  const { whole, scale } = scaledBy(step)
+  const scaled = Math.round(value * scale)
+  // Up to fifteen digits a number stands for the decimal that it was written as.
+  return Math.abs(scaled) < 1e15 && whole < 1e15
+    ? scaled / scale === value && scaled % whole === 0
+    : isMultipleOf(String(value), String(step))
+}
+
+const scaledSteps = new Map<number, { readonly whole: number; readonly scale: number }>()
+/** A step as a whole number, and how many of it make one. */
+function scaledBy(step: number) {
+  const known = scaledSteps.get(step)
+  if (known) return known
+  const { fraction } = digitsOf(String(step))
+  const scale = 10 ** fraction.length
+  const made = { whole: Math.round(step * scale), scale }
+  if (scaledSteps.size < 1000) scaledSteps.set(step, made)
+  return made
+}
+
+/** The same of decimals as texts, however many digits the first has. */
+export function isMultipleOf(text: string, step: string): boolean {
+  const [a, b] = [digitsOf(text), digitsOf(step)]
+  if (a.fraction.length > b.fraction.length) return false
+  const digits = a.integer + a.fraction.padEnd(b.fraction.length, '0')
+  const whole = BigInt(`0${b.integer}${b.fraction}`)
+  // By pieces, since a text of many digits is slow to read as one number.
+  let rest = 0n
+  for (let at = 0; at < digits.length; at += 300) {
+    const piece = digits.slice(at, at + 300)
+    rest = (rest * 10n ** BigInt(piece.length) + BigInt(piece)) % whole
+  }
+  return rest === 0n
 }
 
 /** How a number is written that somebody wrote in another way: `.5`, `1,5`, `+5`, ` 05`; `undefined` where it is none. */

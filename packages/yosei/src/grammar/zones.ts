@@ -1,16 +1,21 @@
 /** Time zones (IANA), by what `Intl` knows of them: how far their clocks are from UTC, and when. */
 
-const minute = 60_000
-/** Clocks change at quarters of an hour alone, since there are time zones. */
+const second = 1000
+const minute = 60 * second
 const quarter = 15 * minute
-/** Offsets are kept for so many quarters of each zone: who sends more of them has them asked again. */
+/** Offsets are kept for so many quarters of an hour of each zone: who sends more of them has them asked again. */
 const mostKept = 10_000
 /** Longer than any zone has clocks changed twice. */
 const day = 24 * 60 * minute
 
 interface Zone {
   readonly format: Intl.DateTimeFormat
-  readonly offsets: Map<number, number>
+  readonly quarters: Map<number, Quarter>
+}
+/** The offset from the start of a quarter of an hour; and another, if clocks change in it: most do at its start. */
+interface Quarter {
+  readonly offset: number
+  readonly change: { readonly at: number; readonly offset: number } | undefined
 }
 const zones = new Map<string, Zone>()
 
@@ -20,7 +25,7 @@ function zoneOf(name: string): Zone {
   if (known) return known
   const zone = {
     format: new Intl.DateTimeFormat('en', { timeZone: name, timeZoneName: 'longOffset' }),
-    offsets: new Map<number, number>(),
+    quarters: new Map<number, Quarter>(),
   }
   zones.set(name, zone)
   return zone
@@ -58,14 +63,28 @@ export function isZoneName(name: string): boolean {
 /** How far the clocks of a zone are before UTC at an instant, in milliseconds. */
 export function offsetAt(name: string, instant: number): number {
   if (name === 'UTC') return 0
-  const { format, offsets } = zoneOf(name)
+  const { format, quarters } = zoneOf(name)
   const key = Math.floor(instant / quarter)
-  const known = offsets.get(key)
-  if (known !== undefined) return known
-  if (offsets.size >= mostKept) offsets.clear()
-  const offset = readOffset(format, key * quarter)
-  offsets.set(key, offset)
-  return offset
+  let known = quarters.get(key)
+  if (!known) {
+    if (quarters.size >= mostKept) quarters.clear()
+    known = readQuarter(format, key * quarter)
+    quarters.set(key, known)
+  }
+  return known.change && instant >= known.change.at ? known.change.offset : known.offset
+}
+
+function readQuarter(format: Intl.DateTimeFormat, start: number): Quarter {
+  const offset = readOffset(format, start)
+  let [low, high] = [start, start + quarter - second]
+  const after = readOffset(format, high)
+  if (after === offset) return { offset, change: undefined }
+  while (high - low > second) {
+    const middle = Math.floor((low + high) / 2 / second) * second
+    if (readOffset(format, middle) === offset) low = middle
+    else high = middle
+  }
+  return { offset, change: { at: high, offset: after } }
 }
 
 /** The last instant that a Date can be. */
@@ -91,14 +110,14 @@ export function instantFrom(zone: string, shown: number): number {
   const found = instantShown(zone, shown)
   if (found !== undefined) return found
   const [after, before] = offsetsAround(zone, shown) as [number, number]
-  let low = Math.floor((shown - after) / quarter)
-  let high = Math.ceil((shown - before) / quarter)
+  let low = Math.floor((shown - after) / second)
+  let high = Math.ceil((shown - before) / second)
   while (high - low > 1) {
     const middle = Math.floor((low + high) / 2)
-    if (offsetAt(zone, middle * quarter) === before) low = middle
+    if (offsetAt(zone, middle * second) === before) low = middle
     else high = middle
   }
-  return high * quarter
+  return high * second
 }
 
 /** The offsets on the days before and behind, the greater first: with it an instant is the earlier. */

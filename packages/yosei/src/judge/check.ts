@@ -1,13 +1,13 @@
 /** The stage that checks: the shape of every part, then the rules; all errors told together. */
 
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
-import { type Placed, placedRules } from '../declare/place.js'
+import { type Placed, placedRules, rulesOn } from '../declare/place.js'
 import { interpretParts, type Reader } from '../engine/parts.js'
 import { type RuleJudge, runRules } from '../engine/rules.js'
 import { inDeclaredOrder } from '../kinds/locate.js'
 import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
 import { isTextBody, Unreadable } from '../read/syntax.js'
-import { type Path, parseAddress } from '../terms/address.js'
+import type { Path } from '../terms/address.js'
 import type { Catalogues } from '../terms/hooks.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
@@ -19,6 +19,7 @@ import { type Asker, keepBody, withWho } from './who.js'
 type Engine = (
   endpoint: EndpointNode,
   body: BodyNode | undefined,
+  only: readonly Part[] | undefined,
 ) => { readonly placed: Placed; readonly read: Reader; readonly judge: RuleJudge | undefined }
 
 export interface Matter {
@@ -71,24 +72,23 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
   if (endpoint.who) run.who = matter.asker?.who
-  const code = run.trace || only ? undefined : matter.engine?.(endpoint, matter.body)
+  const code = run.trace ? undefined : matter.engine?.(endpoint, matter.body, only)
   const input =
-    code && !(matter.form || run.inexact || run.sources || run.lines?.isBroken)
+    code && !(matter.form || run.rounded || run.sources || run.lines?.isBroken)
       ? code.read(sent.path, sent.query, sent.header, sent.cookie, sent.body, run, hasBody, matter.parsed)
       : interpretParts(endpoint, matter.body, sent, run, hasBody, only, matter.form)
   const { isSettled } = matter
   if (isSettled) run.faults = run.faults.filter(({ path, code }) => !isSettled(path, code))
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
-  const placed = code?.placed ?? placedRules(endpoint, matter.body)
-  const due = only ? readingOnly(placed, only) : placed
+  const placed = code?.placed ?? rulesOn(placedRules(endpoint, matter.body), only)
   run.stage = 'rules'
-  if (due.rules.length > 0 || due.thickets.length > 0) {
+  if (placed.rules.length > 0 || placed.thickets.length > 0) {
     const seen = withWho(endpoint, input, matter.asker)
     // Spelt out: a spread would be a third of what the rules of a small request take.
     const judging = {
-      placed: due,
-      root: due.root,
+      placed,
+      root: placed.root,
       sent: withWho(endpoint, sent, matter.asker),
       input: seen,
       accept: matter.accept,
@@ -122,15 +122,6 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
     room: matter.room,
   })
 }
-
-/** The rules that look at nothing but some parts. */
-const readingOnly = ({ root, rules, thickets }: Placed, parts: readonly Part[]): Placed => ({
-  root,
-  rules: rules.filter(({ rule, base }) =>
-    rule.reads.every((address) => parts.includes((base[0] ?? parseAddress(address)?.[0]) as Part)),
-  ),
-  thickets: thickets.filter(({ base }) => parts.includes(base[0] as Part)),
-})
 
 /** A fault with where it is in a body of lines. */
 const inLine = (fault: Fault, lines: NonNullable<Run['lines']>): Fault =>

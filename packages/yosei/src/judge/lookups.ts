@@ -8,12 +8,12 @@ import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { inDeclaredOrder, isSecret, nodesAt } from '../kinds/locate.js'
 import { type Fault, masked } from '../kinds/run.js'
+import { sameAs } from '../kinds/same.js'
 import { holdsSecret } from '../kinds/shape.js'
+import { isTextBody } from '../read/syntax.js'
 import { holdingOf } from '../rules/conditions.js'
 import { concrete, everywhere, type Matter, pathOf, unconditional } from '../rules/matter.js'
-import { isTextBody } from '../read/syntax.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
-import { canonical } from '../terms/canonical.js'
 import type { Refusal } from '../terms/hooks.js'
 import { put } from '../terms/own.js'
 import type { Parts } from '../terms/parts.js'
@@ -80,7 +80,9 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   const askSame = (lookup: LookupNode, values: readonly unknown[], ask: () => Promise<Answer>): Promise<Answer> => {
     const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
     asked.set(lookup.ask, same)
-    const key = canonical(values)
+    const key = JSON.stringify(
+      lookup.reads.map((address, at) => sameAs(nodesAt(root, pathOf(address, everywhere)))(values[at])),
+    )
     const answer = same.get(key) ?? ask()
     same.set(key, answer)
     return answer

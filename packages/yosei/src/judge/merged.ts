@@ -2,8 +2,8 @@
 import { endpointNode } from '../declare/endpoint.js'
 import { encode } from '../engine/interpret.js'
 import type { Node } from '../kinds/kind.js'
-import { resolve } from '../kinds/resolve.js'
 import { mapNames } from '../kinds/record.js'
+import { resolve } from '../kinds/resolve.js'
 import { deepest, isNamed } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import { branchOf } from '../kinds/tagged.js'
@@ -69,11 +69,21 @@ function known(top: Node, whole: unknown, isPatch: boolean): unknown {
   return look(top, whole, deepest * 4)
 }
 
-/** RFC 7396, section 2, in records; what is no record is replaced whole. */
+/** RFC 7396, section 2, in records and tables; all else is replaced whole. */
 function merged(node: Node, target: unknown, patch: unknown): unknown {
   const shape = sentShape(node)
-  if (shape.kind !== 'record' || !isNamed(patch)) return patch
+  if (!isNamed(patch)) return patch
   const made: { [name: string]: unknown } = {}
+  if (shape.kind === 'table') {
+    const before = isNamed(target) ? target : {}
+    for (const name of new Set([...Object.keys(before), ...Object.keys(patch)])) {
+      const own = Object.hasOwn(before, name) ? before[name] : undefined
+      if (!Object.hasOwn(patch, name)) put(made, name, own)
+      else if (patch[name] !== null) put(made, name, merged(shape.value, own, patch[name]))
+    }
+    return made
+  }
+  if (shape.kind !== 'record') return patch
   for (const [name, field] of Object.entries(shape.fields)) {
     const before = isNamed(target) && Object.hasOwn(target, name) ? target[name] : undefined
     const after = Object.hasOwn(patch, name) ? patch[name] : undefined

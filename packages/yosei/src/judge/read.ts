@@ -2,6 +2,7 @@
 
 import { addFault, type Run } from '../kinds/run.js'
 import { cookieValues } from '../read/cookies.js'
+import type { Rounded } from '../read/json.js'
 import { Lines } from '../read/lines.js'
 import { Inexact } from '../read/syntax.js'
 import { headerValues, pairValues, pathValues } from '../read/values.js'
@@ -33,14 +34,17 @@ export function partsOf(
 
 const addressIn = (path: Path) => formatAddress(['body', ...path])
 
+const writtenIn = (rounded: readonly Rounded[]) =>
+  new Map(rounded.map(({ path, written }) => [addressIn(path), written]))
+
 /** The values of a body; what is to be told besides of how they were sent is kept by the run. */
 function bodyOf(body: unknown, run: Run): unknown {
   if (body instanceof Inexact) {
-    run.inexact = new Set(body.places.map(addressIn))
+    run.rounded = writtenIn(body.rounded)
     return body.value
   }
   if (!(body instanceof Lines)) return body
   run.lines = body
-  if (body.inexact.length > 0) run.inexact = new Set(body.inexact.map(addressIn))
+  if (body.rounded.length > 0) run.rounded = writtenIn(body.rounded)
   return body.values
 }

@@ -1,8 +1,10 @@
 /** Turns: one request per key at a time, from before the lookups until the handler has settled. */
 
+import { rootOf } from '../declare/endpoint.js'
 import type { TurnNode } from '../declare/lookups.js'
+import { nodesAt } from '../kinds/locate.js'
+import { sameAs } from '../kinds/same.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
-import { canonical } from '../terms/canonical.js'
 import type { TakenTurn, TurnStore } from '../terms/hooks.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
@@ -119,7 +121,8 @@ export async function takeTurn(
   ]
   const paths = turn.by.map((address) => parseAddress(address) as Path)
   const input = withWho(endpoint, judged.verdict.input as Parts, { who: judged.who })
-  const key = canonical(paths.map((path) => valueAt(input, path) ?? null))
+  const root = rootOf(endpoint, judged.opened.body)
+  const key = JSON.stringify(paths.map((path) => sameAs(nodesAt(root, path))(valueAt(input, path) ?? null)))
   const { trace } = judged.opened.run
   const rejected = (status: number, variant?: string, cause?: unknown): Rejection => {
     trace?.steps.push({ stage: 'turn', outcome: 'failed' })

@@ -4,7 +4,7 @@
  */
 import type { Declared } from '../terms/declared.js'
 import { aBigInteger } from '../terms/taken.js'
-import { checkLimits, hintFor, integerText, type Limits, limits, tellLimits } from './number.js'
+import { checkLimits, hintFor, integerText, type Limits, limits, orderOf, tellLimits } from './number.js'
 import { type Run, type Source, tellFraction, tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
@@ -40,7 +40,7 @@ function read(node: BigIntegerNode, value: unknown, run: Run, source: Source): b
   if (typeof value === 'string' && value.length > mostDigits)
     return tellSent(run, node, 'out_of_range', value, mostDigits, 'digits')
   const read = BigInt(value)
-  tellLimits(node, node, value, read, run)
+  tellLimits(node, node, value, orderOf(read), run)
   if (node.step !== undefined && read % node.step !== 0n) tellSent(run, node, 'not_a_step', value, node.step)
   return read
 }

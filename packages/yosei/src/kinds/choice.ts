@@ -40,7 +40,10 @@ export const choiceCode = scalarCode<ChoiceNode>((writer, { values, secret }, re
   if (source !== 'json' && !areTexts) {
     // By their texts, and inside JSON by themselves; an empty text counts as not sent.
     const texts = values.map((value) => [String(value), value] as const)
-    const known = source === 'text' ? texts.filter(([text]) => text !== '') : [...texts, ...values.map((one) => [one, one] as const)]
+    const known =
+      source === 'text'
+        ? texts.filter(([text]) => text !== '')
+        : [...texts, ...values.map((one) => [one, one] as const)]
     const found = writer.name('t')
     return {
       prepare: `let ${found}`,

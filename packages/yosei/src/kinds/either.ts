@@ -136,7 +136,8 @@ function closestOf(close: readonly Attempt[], value: unknown): Attempt | undefin
 function meets(branch: Node, { faults, path }: Try, value: unknown): boolean {
   if (!isNamed(value)) return false
   const isRight = (name: string) =>
-    Object.hasOwn(value, name) && !faults.some((fault) => fault.path.length === path.length + 1 && fault.path.at(-1) === name)
+    Object.hasOwn(value, name) &&
+    !faults.some((fault) => fault.path.length === path.length + 1 && fault.path.at(-1) === name)
   return formsOf(branch).some((form) => {
     const names = constantsOf(form)
     return names.length > 0 && names.every(isRight)

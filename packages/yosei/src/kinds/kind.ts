@@ -184,6 +184,8 @@ export interface Interpreter {
   readonly kinds: KindTable
   /** `undefined`: absent, or it could not be read, and then a fault says why. See `readNode`. */
   readonly interpret: (node: Node, value: unknown, source: Source, run: Run) => unknown
+  /** See the module `same`. */
+  readonly sameAs: (nodes: readonly Node[]) => (value: unknown) => string
 }
 
 export interface Run {
@@ -226,8 +228,8 @@ export interface Run {
         readonly isBroken: boolean
       }
     | undefined
-  /** The addresses of numbers that have lost the fraction that they were sent with. */
-  inexact: ReadonlySet<string> | undefined
+  /** By their addresses: numbers as they were written that have lost digits since. */
+  rounded: ReadonlyMap<string, string> | undefined
   /** Objects that declarations which hold themselves have read, where a program may have put one into many places. */
   met: Map<unknown, Map<object, { readonly read: unknown } | undefined>> | undefined
 }

@@ -3,8 +3,8 @@ import { aFunction, required } from '../terms/taken.js'
 import type { CodeOf, KindOf } from './kind.js'
 import { readNode, readOnce } from './reading.js'
 import { type LaterNode, resolve } from './resolve.js'
-import { keepsEmpty } from './shape.js'
 import { note, type Run, type Source, tell } from './run.js'
+import { keepsEmpty } from './shape.js'
 
 export const later: KindOf<LaterNode> = {
   shape: 'behind',
@@ -42,7 +42,9 @@ export const laterCode: CodeOf<LaterNode> = {
     const held = resolve(node)
     const reader = writer.once(`${writer.bind(held)} ${place.source} ${place.unlisted}`, 'later', (name) => {
       writer.block(`function ${name}(value, run, parsed) {`, () =>
-        writer.line(`return ${emit(held, 'value', { ...place, path: [], address: [...place.address.slice(0, 1), 'later'] })}`),
+        writer.line(
+          `return ${emit(held, 'value', { ...place, path: [], address: [...place.address.slice(0, 1), 'later'] })}`,
+        ),
       )
     })
     const emptyIsAbsent = place.source === 'text' && !keepsEmpty(held)

@@ -1,7 +1,6 @@
 /** Values of one kind, in order. In a query the name is repeated, unless `style` says otherwise. */
 
 import { EACH, valueAt } from '../terms/address.js'
-import { canonical } from '../terms/canonical.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { aField, aFlag, aText, bounds, either, oneOf, required } from '../terms/taken.js'
 import { below, choose } from './code.js'
@@ -10,7 +9,8 @@ import { optionalAccess, quote } from './quote.js'
 import { readBelow } from './reading.js'
 import { element, type Fault, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
 import { checkLength } from './scalar.js'
-import { keepsEmpty, sentShape } from './shape.js'
+import { formsOf, keepsEmpty, sentShape } from './shape.js'
+import { fieldsNamed } from './tagged.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -40,8 +40,7 @@ export const list: KindOf<ListNode> = {
   },
   check({ length, distinct, item }, refuse) {
     checkLength(length, refuse)
-    const shape = sentShape(item)
-    if (typeof distinct === 'string' && (shape.kind !== 'record' || !Object.hasOwn(shape.fields, distinct)))
+    if (typeof distinct === 'string' && fieldsNamed(sentShape(item), distinct).length === 0)
       refuse(`its elements have no field ${distinct}`, 'Let distinct name a field of the elements', 'distinct')
   },
   children: ({ item }) => [[EACH, item]],
@@ -79,8 +78,7 @@ function read(node: ListNode, value: unknown, source: Source, run: Run): unknown
 
 const isJoined = ({ explode, style = 'form' }: ListNode) => (explode === undefined ? style !== 'form' : !explode)
 /** Whether an empty value between two separators is told as such. */
-const mindsGaps = (node: ListNode) =>
-  isJoined(node) && node.item.need === 'required' && !keepsEmpty(node.item)
+const mindsGaps = (node: ListNode) => isJoined(node) && node.item.need === 'required' && !keepsEmpty(node.item)
 
 export function tellCount(node: Node & { readonly length?: Bounds }, count: number, run: Run): void {
   const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
@@ -91,13 +89,15 @@ export function tellCount(node: Node & { readonly length?: Bounds }, count: numb
 export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
   const by = typeof node.distinct === 'string' ? node.distinct : undefined
   const values = by === undefined ? read : read.map((one) => valueAt(one, [by]))
-  if (!mayRepeat(values)) return
+  const nodes = comparedIn(node)
+  if (nodes.every(isByItself) && !mayRepeat(values)) return
+  const same = run.interpreter.sameAs(nodes)
   const wrong = wrongElements(run, by)
   const seen = new Map<string, number>()
   const steps = by === undefined ? [] : [by]
   for (const [index, value] of values.entries()) {
     if (value === undefined || wrong.has(index)) continue
-    const key = canonical(value)
+    const key = same(value)
     const earlier = seen.get(key)
     if (earlier === undefined) seen.set(key, index)
     else
@@ -106,6 +106,17 @@ export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run)
       })
   }
 }
+
+/** What declares the values that are compared in a list without repeats. */
+function comparedIn({ item, distinct }: ListNode): readonly Node[] {
+  return typeof distinct === 'string' ? formsOf(item).flatMap((form) => fieldsNamed(form, distinct)) : [item]
+}
+
+/** Whether texts and numbers that a declaration reads are the same only if they are equal. */
+const isByItself = (node: Node): boolean =>
+  formsOf(node).every(
+    (form) => form.kind !== 'decimal' && !(form.kind === 'text' && /^(?:date-)?time$/.test(form.format ?? '')),
+  )
 
 /** The elements of the list where the walk is that something was found wrong with: nothing is compared with those. */
 function wrongElements({ faults, path: list }: Run, by: string | undefined): ReadonlySet<string | number | undefined> {
@@ -159,7 +170,9 @@ export const listCode: CodeOf<ListNode> = {
         writer.line(`${made}.push(${one})`)
         if (by !== undefined) writer.line(`${values}.push(${valueBy(node.item, one, by)})`)
       })
-      if (node.distinct)
+      if (node.distinct && !comparedIn(node).every(isByItself))
+        writer.line(`repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`)
+      else if (node.distinct)
         writer.line(`if (mayRepeat(${values})) repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`)
       writer.line(`${read} = ${made}`)
     })

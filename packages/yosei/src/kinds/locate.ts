@@ -14,7 +14,7 @@ const shapes = new WeakMap<Node, readonly Shape[]>()
  * What may stand at the place of a node: the branches of unions, and what `later` makes, in the place of themselves,
  * each once however many ways lead to it. Of a `tagged` union itself as well, for its tag.
  */
-function shapesOf(node: Node): readonly Shape[] {
+export function shapesOf(node: Node): readonly Shape[] {
   const known = shapes.get(node)
   if (known) return known
   const seen = new Set<Node>()
@@ -64,14 +64,15 @@ function onlyShape(nodes: readonly Node[]): Shape | undefined {
   return found.length === 1 ? found[0] : undefined
 }
 
-function below(nodes: readonly Node[], key: string | number): readonly Node[] {
+/** The nodes one step below. */
+export function nodesBelow(nodes: readonly Node[], key: string | number): readonly Node[] {
   const shape = onlyShape(nodes)
   if (shape) return step(shape, key)
   return [...new Set(nodes.flatMap((node) => shapesOf(node).flatMap((shape) => step(shape, key))))]
 }
 
 /** The nodes at a path; none where the path leaves what is declared. */
-export const nodesAt = (root: Node, path: Path): readonly Node[] => path.reduce<readonly Node[]>(below, [root])
+export const nodesAt = (root: Node, path: Path): readonly Node[] => path.reduce<readonly Node[]>(nodesBelow, [root])
 
 /** The shapes of what may stand at a path: of unions their branches. */
 export const shapesAt = (root: Node, path: Path): readonly Shape[] => nodesAt(root, path).flatMap(shapesOf)
@@ -83,7 +84,7 @@ export function isSecret(root: Node, path: Path): boolean {
   return (
     isHidden() ||
     path.some((key) => {
-      nodes = below(nodes, key)
+      nodes = nodesBelow(nodes, key)
       return isHidden()
     })
   )
@@ -169,7 +170,7 @@ function ranksAlong(
     const declared = isUnlisted ? last : declaredRank(nodes, key)
     isDeclared &&= declared !== undefined && !isUnlisted
     ranks.push(declared ?? rankOf(nodes, key as string, sentAt(i), asSent))
-    nodes = below(nodes, key)
+    nodes = nodesBelow(nodes, key)
   }
   if (isDeclared && Object.isFrozen(path)) known.set(path, ranks)
   return ranks

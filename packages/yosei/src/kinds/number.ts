@@ -1,9 +1,9 @@
 /** Numbers, and whole numbers within ±(2^53−1); as text by the grammar of JSON numbers (RFC 8259, section 6). */
-import { isMultiple } from '../grammar/numbers.js'
+import { compareDecimals, isMultiple, isMultipleOf } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aNumber, type Taken } from '../terms/taken.js'
 import type { Hint, Node, Refuse } from './kind.js'
-import { type Run, type Source, tellFraction, tellSent } from './run.js'
+import { type Run, type Source, tellFraction, tellSent, writtenAt } from './run.js'
 import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -51,27 +51,54 @@ function read(node: AnyNumber, value: unknown, run: Run, source: Source): number
   if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
     return tellSent(run, node, 'out_of_range', value)
   if (whole && tellFraction(run, node, read)) return undefined
-  tellLimits(node, node, value, read, run)
-  if (node.step !== undefined && !isMultiple(read, node.step)) tellSent(run, node, 'not_a_step', value, node.step)
+  const written = typeof value === 'string' ? value : writtenAt(run)
+  if (written !== undefined && isRounded(written, read)) tellExactly(node, written, value, run)
+  else {
+    tellLimits(node, node, value, orderOf(read), run)
+    if (node.step !== undefined && !isMultiple(read, node.step)) tellSent(run, node, 'not_a_step', value, node.step)
+  }
   return read
+}
+
+/** Fewer digits than these are kept by numbers. */
+const isRounded = (written: string, read: number) => written.length > 15 && compareDecimals(written, String(read)) !== 0
+
+/** The limits of a number that was rounded: by what was written. */
+function tellExactly(node: AnyNumber, written: string, value: unknown, run: Run): void {
+  const { step } = node
+  tellLimits(node, node, value, (limit) => compareDecimals(written, String(limit)), run)
+  if (step !== undefined && !isMultipleOf(written, String(step))) tellSent(run, node, 'not_a_step', value, step)
+}
+
+/** Whether the limits of a number hold, as it was written. */
+export function holdsExactly({ min, above, max, below, step }: AnyNumber, written: string): boolean {
+  const order = (limit: number) => compareDecimals(written, String(limit))
+  return (
+    (min === undefined || order(min) >= 0) &&
+    (above === undefined || order(above) > 0) &&
+    (max === undefined || order(max) <= 0) &&
+    (below === undefined || order(below) < 0) &&
+    (step === undefined || isMultipleOf(written, String(step)))
+  )
 }
 
 /** What to do about a text that is no number here. */
 export const hintFor = (value: unknown, source: Source, form: RegExp): Hint | undefined =>
   typeof value !== 'string' ? undefined : source !== 'json' ? 'written' : form.test(value) ? 'quotes' : undefined
 
-export function tellLimits(
-  node: Node,
-  limits: Limits<number | bigint>,
-  value: unknown,
-  read: number | bigint,
-  run: Run,
-): void {
+/** How a value lies to a limit: below zero before it, at zero with it. */
+type LimitOrder<T> = (limit: T) => number
+export const orderOf =
+  <T extends number | bigint>(read: T): LimitOrder<T> =>
+  (limit) =>
+    read < limit ? -1 : read > limit ? 1 : 0
+
+export function tellLimits<T>(node: Node, limits: Limits<T>, value: unknown, order: LimitOrder<T>, run: Run): void {
   const { min, above, max, below } = limits
-  if (min !== undefined && read < min) tellSent(run, node, 'below_min', value, min)
-  if (above !== undefined && read <= above) tellSent(run, node, 'below_min', value, above, 'above')
-  if (max !== undefined && read > max) tellSent(run, node, 'above_max', value, max)
-  if (below !== undefined && read >= below) tellSent(run, node, 'above_max', value, below, 'below')
+  if (min !== undefined && order(min) < 0) tellSent(run, node, 'below_min', value, min)
+  if (above !== undefined && order(above) <= 0) tellSent(run, node, 'below_min', value, above, 'above')
+  if (max !== undefined && order(max) > 0) tellSent(run, node, 'above_max', value, max)
+  if (below !== undefined && order(below) >= 0) tellSent(run, node, 'above_max', value, below, 'below')
 }
 
 const codeOf = <K extends 'integer' | 'number'>() =>
@@ -96,6 +123,9 @@ const codeOf = <K extends 'integer' | 'number'>() =>
     if (node.kind === 'integer') tests.unshift(`Number.isSafeInteger(${read})`)
     else tests.unshift(bounded ? `typeof ${read} === "number"` : `Number.isFinite(${read})`)
     if (step !== undefined) tests.push(`isMultiple(${read}, ${literal(writer, step)})`)
+    // A text of more digits than a number keeps is looked at as it is written.
+    if (isText && node.kind === 'number' && [min, max, above, below, step].some((limit) => limit !== undefined))
+      tests.push(`(typeof ${sent} !== "string" || ${sent}.length < 16 || holdsExactly(${writer.bind(node)}, ${sent}))`)
     // −0 becomes 0, as JSON would write it.
     const mayBeZero = !((min !== undefined && min > 0) || (above !== undefined && above >= 0))
     const value = mayBeZero ? `${read} + 0` : isText ? read : undefined

@@ -1,5 +1,6 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
 
+import { isWhole } from '../grammar/numbers.js'
 import { EACH_NAME, formatAddress, type Path, tellAddress } from '../terms/address.js'
 import type { Asking } from '../terms/asking.js'
 import type { Code } from '../terms/codes.js'
@@ -73,7 +74,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     deepest,
     depth: 0,
     tries: undefined,
-    inexact: undefined,
+    rounded: undefined,
     sources: undefined,
     lines: undefined,
     met: undefined,
@@ -97,10 +98,13 @@ class Told implements Asking {
   }
 }
 
+/** A number as it was written, where it has lost digits since. */
+export const writtenAt = (run: Run): string | undefined => run.rounded?.get(formatAddress(run.path))
+
 /** Tells where a number was sent with a fraction; not what it was read to, where it has lost the fraction. */
 export function tellFraction(run: Run, node: Node, value: number): boolean {
-  const isLost = run.inexact?.has(formatAddress(run.path)) ?? false
-  if (isLost) tell(run, node, 'not_whole')
+  const written = writtenAt(run)
+  if (written !== undefined && !isWhole(written)) tell(run, node, 'not_whole')
   else if (!Number.isInteger(value)) tellSent(run, node, 'not_whole', value)
   else return false
   return true

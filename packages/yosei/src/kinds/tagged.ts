@@ -60,6 +60,16 @@ export function declares(branch: Node, name: string, seen = new Set<Node>()): bo
   return branch.tag === name || Object.values(branch.branches).some((one) => declares(sentShape(one), name, seen))
 }
 
+/** What a form of an object declares under a name: of a union, in any of its branches. */
+export function fieldsNamed(form: Node, name: string, seen = new Set<Node>()): readonly Node[] {
+  if (form.kind === 'record') return Object.hasOwn(form.fields, name) ? [form.fields[name] as Node] : []
+  if (form.kind !== 'tagged' || seen.has(form)) return []
+  seen.add(form)
+  return form.tag === name
+    ? [tagNode(form)]
+    : Object.values(form.branches).flatMap((branch) => fieldsNamed(sentShape(branch), name, seen))
+}
+
 /** The branch that a value chooses by its tag. */
 export function branchOf({ tag, branches }: TaggedNode, value: unknown): Node | undefined {
   const chosen = isNamed(value) && Object.hasOwn(value, tag) ? value[tag] : undefined

@@ -115,18 +115,20 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
   equal: comparing,
   different: comparing,
   gap: {
-    codes: ({ code, min, max }) =>
-      code !== '' ? [code] : [...(min === undefined ? [] : ['too_close']), ...(max === undefined ? [] : ['too_far'])],
+    codes: ({ code, atLeast, atMost }) =>
+      code !== ''
+        ? [code]
+        : [...(atLeast === undefined ? [] : ['too_close']), ...(atMost === undefined ? [] : ['too_far'])],
     *edits(rule, about) {
       const {
         reads: [first = '', second = ''],
-        min,
-        max,
+        atLeast,
+        atMost,
       } = rule
       const { trial, at, value } = about
       const [a, b] = [at(first), at(second)]
       const unit = unitAt(trial, b)
-      for (const limit of [min, max]) {
+      for (const limit of [atLeast, atMost]) {
         if (limit === undefined) continue
         const far = typeof limit === 'number' ? limit : readSpan(limit)
         for (const by of [far, far + unit, far - unit]) {

@@ -1,8 +1,8 @@
 /** Ways into values: to look whether something is there, to put something there, to change what is there. */
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
-import { resolve } from '../kinds/resolve.js'
 import { leadsTo } from '../kinds/locate.js'
+import { resolve } from '../kinds/resolve.js'
 import { isNamed } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'

@@ -1,5 +1,5 @@
 /** JSON (RFC 8259), with the place of a syntax error. */
-import { isWhole } from '../grammar/numbers.js'
+import { compareDecimals, isWhole } from '../grammar/numbers.js'
 import type { Path } from '../terms/address.js'
 
 export interface SyntaxFault {
@@ -20,10 +20,25 @@ export function readJson(text: string): { readonly value: unknown } | SyntaxFaul
 }
 
 /** The paths of names that stand twice in an object of a JSON text (RFC 7493, section 2.3), at most so many. */
-export const repeatedNames = (text: string, most: number): Path[] => scan(text, most, true)
+export function repeatedNames(text: string, most: number): Path[] {
+  const found: Path[] = []
+  scan(text, {
+    repeated(path) {
+      if (found.length < most) found.push([...path])
+    },
+  })
+  return found
+}
 
-/** Whether a number may have lost a fraction: one of so many digits about a point, or of a negative exponent. */
-function mayLose(text: string): boolean {
+/** What is looked for in a text that is known to be JSON. Paths are those of the walk, which goes on. */
+interface Looking {
+  number?(written: string, path: Path): void
+  repeated?(path: Path): void
+}
+
+/** Whether a number may have lost digits: one of so many about a point, or of a negative exponent; or of so many at all. */
+function mayLose(text: string, digitsCount: boolean): boolean {
+  if (digitsCount && /[0-9]{16}/.test(text)) return true
   // One character is searched for faster than two.
   for (let at = text.indexOf('-'); at >= 0; at = text.indexOf('-', at + 1))
     if ((text.charCodeAt(at - 1) | 32) === 101 && isDigit(text, at - 2)) return true
@@ -40,11 +55,32 @@ const isDigit = (text: string, at: number) => {
   return code >= 48 && code <= 57
 }
 
+/** A number as it was written, whose digits JavaScript has not kept. */
+export interface Rounded {
+  readonly path: Path
+  readonly written: string
+}
+
 /**
- * The paths of numbers in a JSON text that have a fraction, and have lost it when they were read: 5.00000000000000001 is
- * no whole number, but JavaScript has no other for it than 5.
+ * The numbers in a JSON text that have a fraction, and have lost it when they were read: 5.00000000000000001 is no whole
+ * number, but JavaScript has no other for it than 5. And those that were rounded to a number of which `counts` says that
+ * each digit does.
  */
-export const lostFractions = (text: string): Path[] => (mayLose(text) ? scan(text, mostLost, false) : [])
+export function lostDigits(text: string, counts: ((read: number) => boolean) | undefined): readonly Rounded[] {
+  if (!mayLose(text, counts !== undefined)) return noneLost
+  const lost: Rounded[] = []
+  scan(text, {
+    number(written, path) {
+      if (path.length > deepest || lost.length === mostLost) return
+      const read = Number(written)
+      const isLost = Number.isInteger(read) && !isWhole(written)
+      if (isLost || (counts?.(read) && Number.isFinite(read) && compareDecimals(written, String(read)) !== 0))
+        lost.push({ path: [...path], written })
+    },
+  })
+  return lost
+}
+const noneLost: readonly Rounded[] = []
 
 /** So many are kept, and none that lies deeper than any declaration: a path is copied for each. */
 const mostLost = 10_000
@@ -89,13 +125,12 @@ export function placeIn(text: string, path: Path): number {
 }
 
 /** The text is known to be JSON, so a scan of its strings, brackets and numbers is enough. */
-function scan(text: string, most: number, forNames: boolean): Path[] {
-  const found: Path[] = []
+function scan(text: string, looking: Looking): void {
   /** The names of each open object, or the index in each open list; and what stands before the value that is due. */
   const open: (Set<string> | number)[] = []
   const path: (string | number)[] = []
   let nameIsDue = false
-  for (let at = 0; at < text.length && found.length < most; at++) {
+  for (let at = 0; at < text.length; at++) {
     const one = text[at]
     if (one === '{' || one === '[') {
       open.push(one === '{' ? new Set<string>() : 0)
@@ -117,16 +152,15 @@ function scan(text: string, most: number, forNames: boolean): Path[] {
       const name = JSON.parse(raw) as string
       const names = open.at(-1) as Set<string>
       path[path.length - 1] = name
-      if (forNames && names.has(name)) found.push([...path])
+      if (looking.repeated && names.has(name)) looking.repeated(path)
       names.add(name)
-    } else if (!forNames && (one === '-' || (one !== undefined && one >= '0' && one <= '9'))) {
+    } else if (looking.number && (one === '-' || (one !== undefined && one >= '0' && one <= '9'))) {
       number.lastIndex = at
       const [token = one] = number.exec(text) ?? []
-      if (path.length <= deepest && Number.isInteger(Number(token)) && !isWhole(token)) found.push([...path])
+      looking.number(token, path)
       at += token.length - 1
     }
   }
-  return found
 }
 
 function placeOf(text: string, offset: number): SyntaxFault {

@@ -1,6 +1,6 @@
 /** One JSON value a line (`application/x-ndjson`, `application/jsonl`), each judged whatever becomes of the others. */
 import type { Path } from '../terms/address.js'
-import { placeIn, type SyntaxFault } from './json.js'
+import { placeIn, type Rounded, type SyntaxFault } from './json.js'
 
 /** Where each value of a body begins, for errors to be found in what was sent. */
 export class Lines {
@@ -10,7 +10,7 @@ export class Lines {
     readonly texts: readonly string[],
     /** Their lines, from 1. */
     readonly numbers: readonly number[],
-    readonly inexact: readonly Path[],
+    readonly rounded: readonly Rounded[],
     /** Whether one of them is. */
     readonly isBroken: boolean,
   ) {}
@@ -27,7 +27,7 @@ export class Lines {
 /** What came of a line: its value, or why there is none. */
 interface Line {
   readonly value: unknown
-  readonly inexact: readonly Path[]
+  readonly rounded: readonly Rounded[]
   readonly isBroken: boolean
 }
 
@@ -36,7 +36,7 @@ const isBlank = /^[ \t\r]*$/
 
 /** @param most No more lines than one beyond this are read. */
 export function readLines(whole: string, most: number, read: (text: string, line: number) => Line): Lines {
-  const [values, texts, numbers, inexact]: [unknown[], string[], number[], Path[]] = [[], [], [], []]
+  const [values, texts, numbers, rounded]: [unknown[], string[], number[], Rounded[]] = [[], [], [], []]
   let isBroken = false
   let start = whole.charCodeAt(0) === 0xfeff ? 1 : 0
   for (let line = 1; start <= whole.length && values.length <= most; line++) {
@@ -46,11 +46,11 @@ export function readLines(whole: string, most: number, read: (text: string, line
     start = end + 1
     if (isBlank.test(text)) continue
     const one = read(text, line)
-    for (const path of one.inexact) inexact.push([values.length, ...path])
+    for (const { path, written } of one.rounded) rounded.push({ path: [values.length, ...path], written })
     values.push(one.value)
     texts.push(text)
     numbers.push(line)
     isBroken ||= one.isBroken
   }
-  return new Lines(values, texts, numbers, inexact, isBroken)
+  return new Lines(values, texts, numbers, rounded, isBroken)
 }

@@ -14,7 +14,7 @@ import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import { readSize } from '../terms/units.js'
 import { type Arrived, formValues } from './form.js'
-import { lostFractions, readJson, repeatedNames } from './json.js'
+import { lostDigits, type Rounded, readJson, repeatedNames } from './json.js'
 import { readLines } from './lines.js'
 import { pairValues } from './values.js'
 
@@ -31,11 +31,11 @@ export class Unreadable {
   constructor(readonly faults: readonly ReadFault[]) {}
 }
 
-/** A body in which numbers have lost the fraction that they were sent with. */
+/** A body in which numbers have lost digits that they were sent with. */
 export class Inexact {
   constructor(
     readonly value: unknown,
-    readonly places: readonly Path[],
+    readonly rounded: readonly Rounded[],
   ) {}
 }
 
@@ -84,6 +84,28 @@ export interface BodySyntax {
 
 const nobody = () => undefined
 
+const counting = new WeakMap<Node, ((read: number) => boolean) | undefined>()
+/** Of which numbers each digit counts that was written: those at a limit of a declaration, all where it has a step. */
+function digitsThatCount(top: Node): ((read: number) => boolean) | undefined {
+  if (counting.has(top)) return counting.get(top)
+  const limits = new Set<number>()
+  let hasStep = false
+  const seen = new Set<Node>()
+  const look = (node: Node): void => {
+    if (seen.has(node)) return
+    seen.add(node)
+    if (node.kind === 'number') {
+      hasStep ||= node.step !== undefined
+      for (const limit of [node.min, node.max, node.above, node.below]) if (limit !== undefined) limits.add(limit)
+    }
+    for (const [, child] of childrenOf(node)) look(child)
+  }
+  look(top)
+  const counts = hasStep ? () => true : limits.size > 0 ? (read: number) => limits.has(read) : undefined
+  counting.set(top, counts)
+  return counts
+}
+
 const json: BodySyntax = {
   // RFC 8259, with RFC 6839's suffix.
   takes: (mediaType) => mediaType === 'application/json' || mediaType.endsWith('+json'),
@@ -97,12 +119,12 @@ const json: BodySyntax = {
   hasCharset: true,
   most: (_, limit) => limit,
   blamed: nobody,
-  read: (body, _, { uniqueNames }) =>
+  read: (body, node, { uniqueNames }) =>
     asText(body, (text) => {
       const read = readJson(text)
       if (!('value' in read)) return new Unreadable([{ code: 'bad_syntax', about: { ...read } }])
       const repeated = uniqueNames ? repeatedNames(text, 50) : []
-      const lost = lostFractions(text)
+      const lost = lostDigits(text, digitsThatCount(node))
       if (repeated.length === 0) return lost.length === 0 ? read.value : new Inexact(read.value, lost)
       return new Unreadable(
         repeated.map((path) => ({ code: 'sent_twice', variant: 'name', below: path.slice(0, deepestTold) })),
@@ -124,13 +146,13 @@ const lines: BodySyntax = {
       const [, most = Number.POSITIVE_INFINITY] = (shape.kind === 'list' && shape.length) || []
       return readLines(whole, most, (text, line) => {
         const read = json.read(text, node, options)
-        if (read instanceof Inexact) return { value: read.value, inexact: read.places, isBroken: false }
-        if (!(read instanceof Unreadable)) return { value: read, inexact: [], isBroken: false }
+        if (read instanceof Inexact) return { value: read.value, rounded: read.rounded, isBroken: false }
+        if (!(read instanceof Unreadable)) return { value: read, rounded: [], isBroken: false }
         const faults = read.faults.map(({ about, ...fault }) => ({
           ...fault,
           ...(about ? { about: { ...about, line } } : {}),
         }))
-        return { value: new Unreadable(faults), inexact: [], isBroken: true }
+        return { value: new Unreadable(faults), rounded: [], isBroken: true }
       })
     }),
   write: (node, value, mediaType, { encode }) => ({

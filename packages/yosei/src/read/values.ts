@@ -140,7 +140,7 @@ function gather(before: unknown, more: unknown): unknown[] {
   return all
 }
 
-/** The declared header fields; the lines of a list are joined and split at commas (RFC 9110, section 5.6.1). */
+/** The declared header fields; the lines of a list are joined and split at commas (RFC 9110, section 5.6). */
 export function headerValues(headers: readonly (readonly [string, string])[], fields: readonly Carried[]): Values {
   const values: Values = {}
   for (let at = 0; at < fields.length; at++) {
@@ -157,6 +157,24 @@ export function headerValues(headers: readonly (readonly [string, string])[], fi
 
 const elementsOf = (lines: unknown) =>
   gather([], lines)
-    .flatMap((line) => String(line).split(','))
+    .flatMap((line) => atCommas(String(line)))
     .map((one) => one.trim())
     .filter((one) => one !== '')
+
+/** Splits at commas, but for those inside of a quoted string (RFC 9110, section 5.6.4). */
+function atCommas(line: string): readonly string[] {
+  if (!line.includes('"')) return line.split(',')
+  const parts: string[] = []
+  let start = 0
+  let isQuoted = false
+  for (let at = 0; at < line.length; at++) {
+    const one = line[at]
+    if (one === '"') isQuoted = !isQuoted
+    else if (one === '\\' && isQuoted) at++
+    else if (one === ',' && !isQuoted) {
+      parts.push(line.slice(start, at))
+      start = at + 1
+    }
+  }
+  return [...parts, line.slice(start)]
+}

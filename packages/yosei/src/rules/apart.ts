@@ -21,11 +21,7 @@ export interface ApartMaker<T> {
    * @example
    * on.apart('body.windows[].opens', 'body.windows[].closes')
    */
-  apart<const A extends Address<T> & `${string}[]${string}`>(
-    start: A,
-    end: AlikeTo<T, A>,
-    options?: Wording,
-  ): Rule
+  apart<const A extends Address<T> & `${string}[]${string}`>(start: A, end: AlikeTo<T, A>, options?: Wording): Rule
 }
 export interface Apart extends Rule {
   readonly rule: 'apart'

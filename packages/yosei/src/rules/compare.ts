@@ -2,10 +2,11 @@
 
 import type { Node } from '../kinds/kind.js'
 import { type Fault, Place } from '../kinds/run.js'
-import { type Address, type At, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Parts } from '../terms/parts.js'
 import { aFlag, anAddress } from '../terms/taken.js'
+import type { One } from './condition.js'
 import { blamedAt, faultOf, fixedAt, isNone, listsShared, pathOf, type Scope, strays } from './matter.js'
 import { type About, aboutAt, areTimes, type Order, orderAt, told, unlike } from './measure.js'
 import { blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
@@ -23,13 +24,7 @@ type Paired<A extends string, B extends string> = A extends `${infer P}[]${infer
   : true
 /** The address `B`, where one value can be the other. */
 type Alike<T, A extends string, B extends string> =
-  Paired<A, B> extends false
-    ? never
-    : [NonNullable<At<T, B>>] extends [NonNullable<At<T, A>>]
-      ? B
-      : [NonNullable<At<T, A>>] extends [NonNullable<At<T, B>>]
-        ? B
-        : never
+  Paired<A, B> extends false ? never : [One<T, B>] extends [One<T, A>] ? B : [One<T, A>] extends [One<T, B>] ? B : never
 /** The addresses whose values can be compared with those at `A`: what an error names, and an editor offers. */
 export type AlikeTo<T, A extends string> = { [B in Address<T>]: Alike<T, A, B> }[Address<T>]
 

@@ -21,11 +21,14 @@ export interface Condition {
 }
 
 export type Comparable = number | bigint | string | Date
-/** The value at an address: of one element where it lies under a `[]`, since conditions look at elements one by one. */
+/** The value at an address: of one element where it lies under a `[]` or a `{}`, since conditions look at elements one by one. */
 export type One<T, A extends string> = Unwrapped<NonNullable<At<T, A>>, A>
-type Unwrapped<V, A extends string> = A extends `${string}[]${infer Rest}`
-  ? V extends readonly (infer E)[]
-    ? Unwrapped<NonNullable<E>, Rest>
+/** The value in a list of lists, one for each `[]` and `{}` of an address. */
+type Unwrapped<V, A extends string> = A extends `${infer Head}${'[]' | '{}'}${infer Rest}`
+  ? A extends `${Head}[]${Rest}` | `${Head}{}${Rest}`
+    ? V extends readonly (infer E)[]
+      ? Unwrapped<NonNullable<E>, Rest>
+      : never
     : never
   : V
 

@@ -7,7 +7,17 @@ import { sound } from '../terms/mistake.js'
 import { anAddress } from '../terms/taken.js'
 
 import { blamedAt, faultOf, isNone, isPresent, pathOf, placesOf } from './matter.js'
-import { blameOptions, type LooseBlame, none, type Reads, type Blame, type Rule, type RuleOf, withOptions, worded } from './rule.js'
+import {
+  type Blame,
+  blameOptions,
+  type LooseBlame,
+  none,
+  type Reads,
+  type Rule,
+  type RuleOf,
+  withOptions,
+  worded,
+} from './rule.js'
 
 export interface Counted<R extends string> extends Rule {
   readonly rule: R

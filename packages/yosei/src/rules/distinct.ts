@@ -1,11 +1,21 @@
 /** No two elements of a list have all of some values the same. Blames the later element. */
+import { nodesAt } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
+import { sameAs } from '../kinds/same.js'
 import type { Address } from '../terms/address.js'
-import { canonical } from '../terms/canonical.js'
 import { anAddress } from '../terms/taken.js'
 import { elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
-import { faultOf, isNone } from './matter.js'
-import { type LooseBlame, none, type Rule, type RuleOf, type Wording, withOptions, worded, wordOptions } from './rule.js'
+import { faultOf, isNone, pathOf } from './matter.js'
+import {
+  type LooseBlame,
+  none,
+  type Rule,
+  type RuleOf,
+  type Wording,
+  withOptions,
+  worded,
+  wordOptions,
+} from './rule.js'
 import type { Sort } from './terms.js'
 
 declare module './rule.js' {
@@ -79,10 +89,11 @@ export const distinct: RuleOf<Distinct> = {
     return holds
   },
   judge(rule, matter) {
+    const same = rule.reads.map((address) => sameAs(nodesAt(matter.root, pathOf(address, matter.scope))))
     const seen = new Map<string, Place>()
     return elementsOf(rule.reads, matter).flatMap(({ path, values }) => {
       if (values.some(isNone)) return []
-      const key = canonical(values)
+      const key = JSON.stringify(values.map((value, at) => same[at]?.(value)))
       const other = seen.get(key)
       if (other === undefined) seen.set(key, new Place(path))
       return other === undefined ? [] : [faultOf(rule, path, { about: { other } })]

@@ -36,7 +36,10 @@ export interface Element {
 }
 
 /** The elements of the list that some addresses share, where the rule is judged: those that it speaks of, and can read. */
-export function elementsOf(addresses: readonly string[], { input, scope, isWrong, speaksOf }: Matter): readonly Element[] {
+export function elementsOf(
+  addresses: readonly string[],
+  { input, scope, isWrong, speaksOf }: Matter,
+): readonly Element[] {
   const list = pathOf(listOfAll(addresses) as string, scope)
   const rests = addresses.map(restOf)
   const elements = valueAt(input, list)

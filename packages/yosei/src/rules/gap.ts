@@ -26,30 +26,30 @@ export interface GapMaker<T> {
    * numbers by a number. Blames the second.
    *
    * @example
-   * on.gap('body.from', 'body.until', { min: '1d', max: '14d' })
+   * on.gap('body.from', 'body.until', { atLeast: '1d', atMost: '14d' })
    */
   gap<const A extends Address<T>>(
     low: A,
     high: AlikeTo<T, A>,
-    limits: { min?: Distance | undefined; max?: Distance | undefined } & Blame<T>,
+    limits: { atLeast?: Distance | undefined; atMost?: Distance | undefined } & Blame<T>,
   ): Rule
 }
 export interface Gap extends Rule {
   readonly rule: 'gap'
-  readonly min?: Distance
-  readonly max?: Distance
+  readonly atLeast?: Distance
+  readonly atMost?: Distance
 }
 
 export const gap: RuleOf<Gap> = {
   make(
     low: string,
     high: string,
-    { min, max, code, blames = [high], ...rest }: LooseBlame & { min?: Distance; max?: Distance } = {},
+    { atLeast, atMost, code, blames = [high], ...rest }: LooseBlame & { atLeast?: Distance; atMost?: Distance } = {},
   ) {
-    const limits = { ...(min === undefined ? {} : { min }), ...(max === undefined ? {} : { max }) }
+    const limits = { ...(atLeast === undefined ? {} : { atLeast }), ...(atMost === undefined ? {} : { atMost }) }
     return { rule: 'gap', code: code ?? '', ...limits, reads: [low, high], blames, ...worded(rest) }
   },
-  takes: [anAddress, anAddress, { ...blameOptions, min: aDistance, max: aDistance }],
+  takes: [anAddress, anAddress, { ...blameOptions, atLeast: aDistance, atMost: aDistance }],
   each({ reads }) {
     const [low = '', high = ''] = reads
     const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length
@@ -61,9 +61,9 @@ export const gap: RuleOf<Gap> = {
   derives: false,
   compares: true,
   names: none,
-  mistake({ reads, min, max }, measuresOf) {
-    const limits = [min, max].filter((limit) => limit !== undefined)
-    if (limits.length === 0) return ['it has no limit', "Give { min: '1d' }, { max: '14d' } or both"]
+  mistake({ reads, atLeast, atMost }, measuresOf) {
+    const limits = [atLeast, atMost].filter((limit) => limit !== undefined)
+    if (limits.length === 0) return ['it has no limit', "Give { atLeast: '1d' }, { atMost: '14d' } or both"]
     for (const address of reads) {
       const measures = measuresOf(address)
       const isTime = measures.some((one) => timed.includes(one))
@@ -77,7 +77,7 @@ export const gap: RuleOf<Gap> = {
     }
     return undefined
   },
-  code({ reads: [low = '', high = ''], min, max }, terms) {
+  code({ reads: [low = '', high = ''], atLeast, atMost }, terms) {
     const [a, b] = [terms.value(low), terms.value(high)]
     if (a === undefined || b === undefined) return undefined
     const sort = terms.sort(low)
@@ -88,7 +88,7 @@ export const gap: RuleOf<Gap> = {
     const plain = (value: string) =>
       sort === 'instant' ? `${value}.getTime()` : dates ? `${writer.bind(readDay)}(${value})` : value
     if (sorts.some((one) => one !== sort) || !(sort === 'instant' || sort === 'number' || dates)) return undefined
-    const limits = [min, max].map((limit) =>
+    const limits = [atLeast, atMost].map((limit) =>
       limit === undefined ? undefined : isTime ? readSpan(String(limit)) : Number(limit),
     )
     const distance = `(${plain(b)} - ${plain(a)})`
@@ -108,7 +108,7 @@ export const gap: RuleOf<Gap> = {
     const distance = distanceOf(a, b, measures)
     if (distance === undefined) return [faultOf(rule, high, { code: 'wrong_type' })]
     const isTime = measures.some((one) => timed.includes(one)) || a instanceof Date
-    const [least, most] = [rule.min, rule.max].map((limit) =>
+    const [least, most] = [rule.atLeast, rule.atMost].map((limit) =>
       limit === undefined ? undefined : String(isTime ? readSpan(String(limit)) : limit),
     )
     const isClose = least !== undefined && compareDecimals(distance, least) < 0
@@ -130,9 +130,9 @@ export const gap: RuleOf<Gap> = {
       ),
     )
   },
-  sentence({ reads: [low, high], min, max, blames }) {
-    const variant = min === undefined ? 'gapMost' : max === undefined ? 'gapLeast' : 'gap'
-    return { code: 'rule', variant, about: { first: low, other: high, least: min, most: max }, at: blames }
+  sentence({ reads: [low, high], atLeast, atMost, blames }) {
+    const variant = atLeast === undefined ? 'gapMost' : atMost === undefined ? 'gapLeast' : 'gap'
+    return { code: 'rule', variant, about: { first: low, other: high, least: atLeast, most: atMost }, at: blames }
   },
 }
 

@@ -21,10 +21,7 @@ export interface InOrderMaker<T> {
    * @example
    * on.inOrder('body.legs[].departs', { orEqual: true })
    */
-  inOrder(
-    address: Address<T> & `${string}[]${string}`,
-    options?: Wording & { orEqual?: boolean | undefined },
-  ): Rule
+  inOrder(address: Address<T> & `${string}[]${string}`, options?: Wording & { orEqual?: boolean | undefined }): Rule
 }
 export interface InOrder extends Rule {
   readonly rule: 'inOrder'

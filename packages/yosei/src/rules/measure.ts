@@ -2,60 +2,17 @@
 
 import { compareDecimals, isDecimal } from '../grammar/numbers.js'
 import { readInstant, readTime, writeDuration, writeInstant } from '../grammar/times.js'
-import type { Kinds, Node } from '../kinds/kind.js'
-import { isSecret, type Shape, shapesAt } from '../kinds/locate.js'
+import type { Node } from '../kinds/kind.js'
+import { isSecret, nodesAt, shapesAt } from '../kinds/locate.js'
+import { type Measure, measuresOf } from '../kinds/measure.js'
 import { Moment } from '../kinds/run.js'
+import { sameAs } from '../kinds/same.js'
 import type { Path } from '../terms/address.js'
-import { canonical } from '../terms/canonical.js'
 import type { Mistake } from '../terms/mistake.js'
-
-/** `own`: values that a service makes itself, or says nothing about. They are compared with anything. */
-export type Measure =
-  | 'number'
-  | 'duration'
-  | 'instant'
-  | 'date'
-  | 'time'
-  | 'time of day'
-  | 'text'
-  | 'flag'
-  | 'file'
-  | 'list'
-  | 'object'
-  | 'own'
-
-const ofValue = (value: unknown): Measure =>
-  typeof value === 'string' ? 'text' : typeof value === 'boolean' ? 'flag' : value === null ? 'own' : 'number'
-
-const measures: { readonly [K in Shape['kind']]: (node: Kinds[K]) => readonly Measure[] } = {
-  text: ({ format }) =>
-    format === 'time' || format === 'date' ? [format] : format === 'date-time' ? ['instant'] : ['text'],
-  integer: () => ['number'],
-  number: () => ['number'],
-  bigInteger: () => ['number'],
-  decimal: () => ['number'],
-  duration: () => ['duration'],
-  instant: () => ['instant'],
-  day: () => ['date'],
-  timeOfDay: () => ['time of day'],
-  flag: () => ['flag'],
-  choice: ({ values }) => [...new Set(values.map(ofValue))],
-  constant: ({ value }) => [ofValue(value)],
-  list: () => ['list'],
-  tuple: () => ['list'],
-  record: () => ['object'],
-  table: () => ['object'],
-  tagged: () => ['object'],
-  file: () => ['file'],
-  readAs: () => ['own'],
-  anything: () => ['own'],
-}
 
 /** What the values at a path are compared as: several where a union lies there. */
 export const measuresAt = (root: Node, path: Path): readonly Measure[] => [
-  ...new Set(
-    shapesAt(root, path).flatMap((shape) => (measures[shape.kind] as (node: Shape) => readonly Measure[])(shape)),
-  ),
+  ...new Set(shapesAt(root, path).flatMap(measuresOf)),
 ]
 
 const haveOrder: readonly Measure[] = ['number', 'duration', 'instant', 'date', 'time', 'time of day', 'text', 'own']
@@ -98,7 +55,7 @@ export function unlike(
 const known = new WeakMap<Node, Map<string, readonly Measure[]>>()
 
 /** The measures of a declared path, found once; `name` names the path. */
-function measuresOf(root: Node, name: string, path: Path): readonly Measure[] {
+function measuresKnown(root: Node, name: string, path: Path): readonly Measure[] {
   const names = known.get(root) ?? new Map<string, readonly Measure[]>()
   known.set(root, names)
   const found = names.get(name) ?? measuresAt(root, path)
@@ -132,6 +89,8 @@ export const told = (value: unknown, measures: () => readonly Measure[]): unknow
       ? writeDuration(Number(value))
       : value
 
+export type { Measure }
+
 /** Below, at or above zero as `a` comes before, with or after `b`; NaN where they have no order and differ. */
 export type Order = (a: unknown, b: unknown) => number
 
@@ -139,8 +98,12 @@ export type Order = (a: unknown, b: unknown) => number
 export function orderAt(root: Node, path: Path, name?: string): Order {
   let found: readonly Measure[] | undefined
   return (a, b) => {
+    if (isList(a) || isList(b)) {
+      const same = sameAs(nodesAt(root, path))
+      return same(a) === same(b) ? 0 : Number.NaN
+    }
     if (typeof a !== 'string' && typeof b !== 'string') return plainOrder(a, b)
-    found ??= measuresOf(root, name ?? path.join(), path)
+    found ??= measuresKnown(root, name ?? path.join(), path)
     return found.includes('number') && isNumeric(a) && isNumeric(b)
       ? compareDecimals(String(a), String(b))
       : found.includes('instant')
@@ -158,10 +121,11 @@ const timeOf = (value: unknown, read: (text: string) => unknown) =>
 function plainOrder(a: unknown, b: unknown): number {
   if (a === b) return 0
   if (a instanceof Date && b instanceof Date) return a.getTime() - b.getTime()
-  if (isObject(a) || isObject(b)) return canonical(a) === canonical(b) ? 0 : Number.NaN
   if (typeof a !== typeof b && !(isAnyNumber(a) && isAnyNumber(b))) return Number.NaN
   const [left, right] = [a as number, b as number]
   return left < right ? -1 : left > right ? 1 : left >= right ? 0 : Number.NaN
 }
-const isObject = (value: unknown) => (typeof value === 'object' && value !== null) || typeof value === 'function'
+/** What has an order by none of its parts. */
+const isList = (value: unknown) =>
+  (typeof value === 'object' && value !== null && !(value instanceof Date)) || typeof value === 'function'
 const isAnyNumber = (value: unknown) => typeof value === 'number' || typeof value === 'bigint'

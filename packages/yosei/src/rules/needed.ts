@@ -55,7 +55,9 @@ function faultAt(rule: Conditional<'needed' | 'absent'>, path: Path, root: Node,
  * it is asked.
  */
 const elementsAlong = (path: Path): readonly Path[] =>
-  path.flatMap((step, at) => (typeof step === 'number' && at < path.length - 1 ? [path.slice(0, at + 1)] : [])).reverse()
+  path
+    .flatMap((step, at) => (typeof step === 'number' && at < path.length - 1 ? [path.slice(0, at + 1)] : []))
+    .reverse()
 
 const conditional = <R extends 'needed' | 'absent'>(
   rule: R,
@@ -81,7 +83,9 @@ const conditional = <R extends 'needed' | 'absent'>(
     const [sent, due] = [terms.isSent(address), terms.when(when)]
     const holders = elementsAlong(terms.path(address)).map(terms.valueAt)
     if (sent === undefined || due === undefined || holders.includes(undefined)) return undefined
-    return [...holders.map((holder) => `${holder} == null`), `!${due}`, `${isWrong(true) ? '!' : ''}${sent}`].join(' || ')
+    return [...holders.map((holder) => `${holder} == null`), `!${due}`, `${isWrong(true) ? '!' : ''}${sent}`].join(
+      ' || ',
+    )
   },
   judge(rule, matter) {
     const { root, input, scope } = matter

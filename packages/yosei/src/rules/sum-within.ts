@@ -192,7 +192,9 @@ export const sumWithin: RuleOf<SumWithin> = {
 }
 
 const isDecimalSum = ({ address, times }: SumWithin, { root, path }: Terms): boolean =>
-  times === undefined && shapesAt(root, path(address)).every(({ kind }) => kind === 'decimal')
+  shapesAt(root, path(address)).every(({ kind }) => kind === 'decimal') &&
+  (times === undefined ||
+    shapesAt(root, path(times)).every(({ kind }) => kind === 'decimal' || kind === 'integer' || kind === 'number'))
 
 /** Decimals are added up as they are written. */
 function decimalCode(rule: SumWithin, terms: Terms): string | undefined {
@@ -208,7 +210,11 @@ function decimalCode(rule: SumWithin, terms: Terms): string | undefined {
     return isOne ? terms.value(limit) : undefined
   })
   if (!list || value === undefined || limits.includes(undefined) || limits.includes('"NaN"')) return undefined
-  writer.line(`const ${sum} = decimalSum(${list.list}.map((${element}) => ${value}))`)
+  const factor = rule.times === undefined ? undefined : terms.elements(rule.times)
+  const by = factor?.of(element)
+  if (rule.times !== undefined && (by === undefined || factor?.list !== list.list)) return undefined
+  const factors = by === undefined ? '' : `, ${list.list}.map((${element}) => ${by})`
+  writer.line(`const ${sum} = decimalSum(${list.list}.map((${element}) => ${value})${factors})`)
   const compare = writer.bind(compareDecimals)
   const tests = names.map(
     (name, at) => `(${limits[at]} == null || ${compare}(${sum}, String(${limits[at]})) ${operators[name]} 0)`,

@@ -48,7 +48,9 @@ export function valuesCode(
   return terms.some(address, (value, inside) => {
     const tests = others.map((other) => {
       if (!isOther(other)) return againstConstant(address, value, operator, other, sort, terms)
-      return inside.some(other.other, (limit) => terms.compare(address, value, operator, limit, terms.sort(other.other)))
+      return inside.some(other.other, (limit) =>
+        terms.compare(address, value, operator, limit, terms.sort(other.other)),
+      )
     })
     return tests.includes(undefined) ? undefined : `(${tests.join(' || ') || 'false'})`
   })

@@ -39,7 +39,12 @@ export function write<E extends Endpoint>(
   sent: Sent<E> | WithoutCookies<TypesOf<E>['input']>,
 ): Request {
   const node = endpointNode(endpoint)
-  const { target, headers, body: written, faults } = wireOf(node, node.bodies[0], sent as Parts, (of, value) => encode(of, value))
+  const {
+    target,
+    headers,
+    body: written,
+    faults,
+  } = wireOf(node, node.bodies[0], sent as Parts, (of, value) => encode(of, value))
   if (faults.length > 0)
     throw new UnacceptableError(
       verdictOf(reject(undefined, faults, { status: statusFor('syntax', node.statuses), stage: 'read' })),

@@ -129,7 +129,7 @@ endpoint('POST /x', { body, rules: (on) => [on.inOrder('body.n')] })
 // @ts-expect-error a start and an end that do not compare
 endpoint('POST /x', { body, rules: (on) => [on.apart('body.rows[].a', 'body.name')] })
 // @ts-expect-error no two kinds have a distance
-endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.name', { max: 1 })] })
+endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.name', { atMost: 1 })] })
 const unset: { limits: undefined; open: undefined; body: undefined; base: undefined; now: undefined } = { limits: undefined, open: undefined, body: undefined, base: undefined, now: undefined }
 intake({ endpoints: { x: endpoint('GET /x', { limits: { body: unset.body }, open: unset.open, rules: undefined, title: undefined }) }, limits: unset.limits, base: unset.base, statuses: { body: undefined } })
 // Other values, tables, sums, and what functions are told.
