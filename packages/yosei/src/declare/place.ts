@@ -2,10 +2,11 @@
 
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
-import { anywhere, sentShape } from '../kinds/shape.js'
+import { isSecret } from '../kinds/locate.js'
+import { holdsRules, sentShape } from '../kinds/shape.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type PlacedRule, placeRule } from '../rules/rules.js'
-import { formatAddress, type Path, parseAddress } from '../terms/address.js'
+import { EACH, EACH_NAME, formatAddress, type Path, parseAddress } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
 import type { Part } from '../terms/parts.js'
 import { type BodyNode, type EndpointNode, oncePerBody, rootOf } from './endpoint.js'
@@ -26,7 +27,7 @@ export interface Placed {
 /** The rules that hold for a body of one media type. */
 export const placedRules = oncePerBody((endpoint, body): Placed => {
   const { root, rules, thickets } = placeIn(rootOf(endpoint, body))
-  return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, [], []))], thickets }
+  return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, root, [], []))], thickets }
 })
 
 /** Those of the rules that look at nothing but some parts, where it is not all. */
@@ -61,7 +62,10 @@ function placeIn(root: Node): Placed {
       for (const [value, branch] of Object.entries(node.branches))
         look(sentShape(branch), base, [...guards, { path: [...base, node.tag], value }])
     else {
-      if (node.kind === 'record') for (const rule of rulesOf(node)) rules.push(placeRule(rule, base, guards))
+      if (node.kind === 'record') {
+        const own = guards.length > 0 ? rootAt(root, base, node) : root
+        for (const rule of rulesOf(node)) rules.push(placeRule(rule, own, base, guards))
+      }
       for (const [step, child] of childrenOf(node)) if (step !== undefined) look(child, [...base, step], guards)
     }
   }
@@ -88,7 +92,8 @@ export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): r
         'Give the rules to the endpoint',
       )
     if (node.kind === 'record' && base.length > 0)
-      for (const rule of rulesOf(node)) if (!isPlaced(rule)) found.push(placeRule(rule, base, []))
+      for (const rule of rulesOf(node))
+        if (!isPlaced(rule)) found.push(placeRule(rule, rootAt(root, base, node), base, []))
     for (const [step, child] of childrenOf(node)) look(child, step === undefined ? base : [...base, step])
   }
   const placed = new Set(rules.map(({ rule }) => rule))
@@ -101,6 +106,27 @@ export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): r
 export const rulesOf = (node: Node & { readonly kind: 'record' }): readonly AnyRule[] =>
   (node.rules ?? []) as readonly AnyRule[]
 
-const holdsRules = anywhere((node) => node.kind === 'record' && rulesOf(node).length > 0)
 /** Whether a record with rules lies anywhere in it. */
 export const bringsRules = (node: Node): boolean => holdsRules(node, childrenOf)
+
+const roots = new WeakMap<Node, Map<string, Node>>()
+/** A root in which a record alone stands at its place, and none of what else a union may have there. */
+export function rootAt(root: Node, base: Path, record: Node): Node {
+  const known = roots.get(record) ?? new Map<string, Node>()
+  roots.set(record, known)
+  const name = formatAddress(base)
+  const found = known.get(name) ?? makeRoot(root, base, record)
+  known.set(name, found)
+  return found
+}
+
+function makeRoot(root: Node, base: Path, record: Node): Node {
+  const alone = base.reduceRight((node: Node, key): Node => {
+    if (key === EACH) return { kind: 'list', need: 'required', item: node }
+    if (key === EACH_NAME) return { kind: 'table', need: 'required', value: node }
+    if (typeof key === 'string') return { kind: 'record', need: 'required', fields: { [key]: node } }
+    return { kind: 'tuple', need: 'required', items: [...Array.from({ length: key }, () => nothing), node] }
+  }, record)
+  return isSecret(root, base) ? { ...alone, secret: true } : alone
+}
+const nothing: Node = { kind: 'anything', need: 'optional' }

@@ -4,6 +4,7 @@ import { type Placed, placedRules } from '../declare/place.js'
 import { compareDecimals, isDecimalOf, isMultiple } from '../grammar/numbers.js'
 import { readDay, readDuration, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
 import { copyTree } from '../kinds/copy.js'
+import { took } from '../kinds/either.js'
 import type { Node } from '../kinds/kind.js'
 import { type ListNode, mayRepeat, tellRepeated, valueUnder } from '../kinds/list.js'
 import { holdsExactly } from '../kinds/number.js'
@@ -199,6 +200,7 @@ const library = {
     run.suggestions = mark.suggestions
   },
   isPolluted,
+  took,
   asking,
   clock,
   codePoints,

@@ -41,7 +41,8 @@ interface Loop {
 
 export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined, { rules }: Placed): Code {
   const writer = createWriter()
-  const root = { root: rootOf(endpoint, body), isText: isTextBody(endpoint, body) }
+  const whole = rootOf(endpoint, body)
+  const about = { isText: isTextBody(endpoint, body), unlisted: endpoint.unlisted }
   const order = [...rules.keys()].sort((a, b) => Number(isLate(rules[a])) - Number(isLate(rules[b])))
   writer.block('return function judgeRules(judging) {', () => {
     writer.line('const { input, sent, accept, isKnown, run, barred } = judging')
@@ -51,7 +52,7 @@ export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined, { 
       const placed = rules[index] as PlacedRule
       writer.line(`// ${quote(`${placed.rule.rule} ${placed.rule.reads.join(' ')}`)}`)
       writer.block(`if (barred !== undefined && barred[${index}]) interpret(judging, ${index}); else {`, () =>
-        emitRule(writer, placed, index, root),
+        emitRule(writer, placed, index, { root: placed.root, ...about }, whole),
       )
     }
   })
@@ -66,6 +67,7 @@ function emitRule(
   { rule, base, declared, guards, scope }: PlacedRule,
   index: number,
   root: Root,
+  whole: Node,
 ): void {
   const lists = declared.flatMap((key, at) => (isEach(key) ? [at] : []))
   /** What is the same for every element: worked out at the first that needs it. */
@@ -99,11 +101,16 @@ function emitRule(
         return isDone
       }
       const terms = termsOf(writer, root, base, loops, hoist)
+      const passBy = loops.length > 0 ? 'continue' : `break r${index}`
       for (const { path, value } of guards) {
-        const tag = terms.at(path)
+        const tag = termsOf(writer, { ...root, root: whole }, base, loops, hoist).at(path)
         if (tag === undefined) return false
-        writer.line(`if (${tag} !== ${quote(value)}) ${loops.length > 0 ? 'continue' : `break r${index}`}`)
+        writer.line(`if (${tag} !== ${quote(value)}) ${passBy}`)
       }
+      // Of a record that was not sent, its rules ask nothing.
+      const holder = base.length > 0 ? terms.at(base) : undefined
+      if (base.length > 0 && holder === undefined) return false
+      if (holder) writer.line(`if (${holder} == null) ${passBy}`)
       const during = (rule.during ?? []).map((one) => terms.when(one))
       // Conditions that select some of the elements are looked at for each of them.
       const looks = (rule.during ?? []).flatMap(addressesIn).map(terms.path)
@@ -147,10 +154,11 @@ function attempt(writer: Writer, write: () => boolean): (() => void) | undefined
   )
 }
 
-/** Declares the parts; and whether the body is read as text. */
+/** Declares the parts; whether the body is read as text; and what becomes of unlisted names. */
 interface Root {
   readonly root: Node
   readonly isText: boolean
+  readonly unlisted: EndpointNode['unlisted']
 }
 
 /** A value whose names can be asked for without asking what it is. */
@@ -159,23 +167,33 @@ const haveNames = (shapes: readonly Shape[]) =>
 
 function termsOf(
   writer: Writer,
-  { root, isText }: Root,
+  whole: Root,
   base: Path,
   loops: readonly Loop[],
   hoist: (code: string) => string,
 ): Terms & { readonly at: (path: Path) => string | undefined; readonly sentAt: (path: Path) => string | undefined } {
+  const { root, isText, unlisted } = whole
   const pathOf = (address: string): Path => [...base, ...(parseAddress(address) ?? [])]
   const startsWith = (path: Path, start: Path) =>
     path.length >= start.length && start.every((key, at) => key === path[at])
   const loopOf = (path: Path) => loops.findLast((loop) => startsWith(path, loop.path))
 
+  /** Whether what stands there has names, and under this one just what is declared: nothing that was kept unlisted. */
+  const mayHold = (holder: Path, name: string): boolean => {
+    const shapes = shapesAt(root, holder)
+    const isKept = (shape: Shape) =>
+      shape.kind === 'record' &&
+      !Object.hasOwn(shape.fields, name) &&
+      (shape.unlisted ?? unlisted?.[holder[0] === 'body' ? 'body' : 'query']) === 'keep'
+    return haveNames(shapes) && !shapes.some(isKept)
+  }
   /** A chain of names from what is known to stand there; `undefined` where it goes through something else. */
   const chain = (from: Path, start: string, steps: Path): string | undefined => {
     let code = start
     for (let at = 0; at < steps.length; at++) {
       const key = steps[at]
       const holder = [...from, ...steps.slice(0, at)]
-      if (typeof key !== 'string' || (holder.length > 0 && !haveNames(shapesAt(root, holder)))) return undefined
+      if (typeof key !== 'string' || (holder.length > 0 && !mayHold(holder, key))) return undefined
       code =
         key in Object.prototype
           ? `own1(${code}, ${quote(key)})`
@@ -276,7 +294,7 @@ function termsOf(
       if (!list || inside === undefined) return undefined
       // What the test looks at in the same list it finds in the same element.
       const loop = { path: path.slice(0, firstEach(path, loopOf(path)?.path.length ?? 0) + 1), element, names: [name] }
-      const held = test(name, termsOf(writer, { root, isText }, base, [...loops, loop], hoist))
+      const held = test(name, termsOf(writer, whole, base, [...loops, loop], hoist))
       if (held === undefined) return undefined
       const any = `${list.list}.some((${element}) => { const ${name} = ${inside}; return ${name} != null && ${held} })`
       if (loops.length === 0) return any

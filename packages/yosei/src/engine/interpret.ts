@@ -3,6 +3,7 @@
  * back, from values to what a client would send, so that what a service puts in itself is read like what is sent.
  */
 import { malformed } from '../grammar/percent.js'
+import type { EitherNode } from '../kinds/either.js'
 import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds } from '../kinds/kinds.js'
 import { nodesAt } from '../kinds/locate.js'
@@ -149,11 +150,12 @@ export function holdAsIs(node: Node, path: Path, value: unknown, outer: Run): vo
   held(node, value, run, path)
 }
 
-/** The branch of a union that a value was read by, told by the value. */
-export function branchTaken(branches: readonly Node[], value: unknown, outer: Run): Node | undefined {
-  const named = namedBranch(branches, value, 'json', kinds)
+/** The branch of a union that a value was read by: as noted when it was, else told by the value. */
+export function branchTaken(node: EitherNode, value: object, outer: Run): Node | undefined {
+  const { branches } = node
   return (
-    named ??
+    outer.taken?.get(node)?.get(value) ??
+    namedBranch(branches, value, 'json', kinds) ??
     branches.find((branch) => {
       const run = startRun(clock(outer))
       run.unlisted = outer.unlisted
@@ -169,6 +171,8 @@ function held(node: Node, value: unknown, outer: Run, path: Path): unknown {
   const run = startRun(clock(outer))
   run.unlisted = outer.unlisted
   run.deepest = outer.deepest
+  outer.taken ??= new Map()
+  run.taken = outer.taken
   const read = readNode(sendable(node), encode(node, value, clock(run)), 'json', run)
   const [fault] = run.faults
   if (fault)

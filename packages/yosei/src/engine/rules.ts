@@ -2,7 +2,7 @@
  * Rules, on an input whose shape has been read. Each runs when all that it reads was read without error and, for most,
  * is present. First the values that are derived from others, then what must hold.
  */
-import { bringsRules, type Placed, placedIn, rulesOf } from '../declare/place.js'
+import { bringsRules, type Placed, placedIn, rootAt, rulesOf } from '../declare/place.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { readNode } from '../kinds/reading.js'
@@ -12,7 +12,7 @@ import { addFault, clock, type Fault, type Run } from '../kinds/run.js'
 import { branchOf } from '../kinds/tagged.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
-import { concrete, type Matter, pathOf, type Scope, stepsShared } from '../rules/matter.js'
+import { concrete, isNone, type Matter, pathOf, type Scope, stepsShared } from '../rules/matter.js'
 import type { AnyRule } from '../rules/rule.js'
 import { listsOf, type PlacedRule, ruleOf } from '../rules/rules.js'
 import { EACH, EACH_NAME, firstEach, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
@@ -159,7 +159,7 @@ function bar({ here, within, below }: Read, fault: Fault, from: number, barred: 
   else {
     barBelow(below.get(key), fault, from, barred)
     barBelow(below.get(EACH_NAME), fault, from, barred)
-    if (typeof key === 'number') barBelow(below.get(EACH), fault, from, barred)
+    barBelow(below.get(EACH), fault, from, barred)
   }
 }
 
@@ -180,15 +180,16 @@ function interpreterOf(judging: Judging): Interpreter {
 }
 
 function makeInterpreter(judging: Judging): Interpreter {
-  const { placed, root, sent, input, accept, isKnown, isTextBody, isLost, run, found, barred } = judging
+  const { placed, root: whole, sent, input, accept, isKnown, isTextBody, isLost, run, found, barred } = judging
   const { rules, thickets } = placed
   const wrong = found === 0 && !isLost ? soundPlace : wrongPlaces(run.faults.slice(0, found), isLost)
-  const put = (path: Path, value: unknown) => hold(root, path, value, run)
+  const put = (root: Node) => (path: Path, value: unknown) => hold(root, path, value, run)
   const fit = fitting(run)
   const isWrongHere = (path: Path) => isWrongAt(wrong, path)
   // Spelt out, since a spread for each of many elements takes longer than their rules.
   const judge = (
     rule: AnyRule,
+    root: Node,
     scope: Scope,
     known: Map<unknown, unknown>,
     within: WrongPlace,
@@ -201,7 +202,7 @@ function makeInterpreter(judging: Judging): Interpreter {
       input,
       accept,
       scope,
-      hold: put,
+      hold: put(root),
       fit,
       isTextBody,
       isWrong,
@@ -214,7 +215,9 @@ function makeInterpreter(judging: Judging): Interpreter {
   }
   const applies = (guards: PlacedRule['guards'], place: Path) =>
     guards.every(({ path, value }) => valueAt(input, settle(path, stepsShared(path, place))) === value)
-  const judgePlaced = ({ rule, base, declared, guards, scope }: PlacedRule) => {
+  /** Of a record that was not sent, its rules ask nothing. */
+  const isThere = (base: Path, place: Path) => base.length === 0 || !isNone(valueAt(input, place.slice(0, base.length)))
+  const judgePlaced = ({ rule, root, base, declared, guards, scope }: PlacedRule) => {
     if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
       tellStep(run, rule, notRun('nobody said who is asking'))
       return
@@ -223,18 +226,20 @@ function makeInterpreter(judging: Judging): Interpreter {
     const places = concrete(input, declared)
     if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
     for (const place of places)
-      if (applies(guards, place)) judge(rule, scope ?? { base, declared, concrete: place }, known, wrong)
+      if (applies(guards, place) && isThere(base, place))
+        judge(rule, root, scope ?? { base, declared, concrete: place }, known, wrong)
   }
   const judgeThickets = (isDue: (rule: AnyRule) => boolean) => {
     for (const { node, base, guards } of thickets)
       for (const place of concrete(input, base))
         if (applies(guards, place))
           eachRecord(node, valueAt(input, place), base, place, run, (record, at, from) => {
+            const own = rootAt(whole, at, record)
             for (const rule of rulesOf(record)) {
               if (!isDue(rule)) continue
               const lists = listsOf(rule)
               for (const one of concrete(input, [...from, ...lists]))
-                judge(rule, { base: at, declared: [...at, ...lists], concrete: one }, new Map(), wrong)
+                judge(rule, own, { base: at, declared: [...at, ...lists], concrete: one }, new Map(), wrong)
             }
           })
   }
@@ -245,10 +250,10 @@ function makeInterpreter(judging: Judging): Interpreter {
       judgePlaced(one)
       return
     }
-    const { rule, base, declared, scope = { base, declared, concrete: place } } = one
+    const { rule, root, base, declared, scope = { base, declared, concrete: place } } = one
     const known = knowns.get(index) ?? new Map()
     knowns.set(index, known)
-    judge(rule, scope, known, barred?.[index] ? wrong : soundPlace, own === unset ? undefined : { result: own })
+    judge(rule, root, scope, known, barred?.[index] ? wrong : soundPlace, own === unset ? undefined : { result: own })
   }
   return { judgePlaced, judgeThickets, judgeOne }
 }
@@ -270,7 +275,7 @@ function eachRecord(top: Node, whole: unknown, base: Path, start: Path, run: Run
       node.kind === 'later'
         ? resolve(node)
         : node.kind === 'either'
-          ? branchTaken(node.branches, value, run)
+          ? branchTaken(node, value, run)
           : node.kind === 'tagged'
             ? branchOf(node, value)
             : undefined
@@ -326,14 +331,17 @@ function whatBars(rule: AnyRule, at: (address: string) => Path, wrong: WrongPlac
   const { elements, judgesKnown, callsOwn, minds } = ruleOf(rule)
   const own = judgesKnown ? elements(rule) : noAddresses
   const lists = own.map(at)
-  const minded = minds?.(rule) ?? noAddresses
+  const looked = rule.during?.flatMap(addressesIn) ?? noAddresses
+  const minded = (minds?.(rule) ?? noAddresses).filter((address) => !looked.includes(address))
   return readsOf(rule).find((address) => {
     const path = at(address)
     if (minded.includes(address)) return isWrongAbove(wrong, path, path.length - 1)
     const each = firstEach(path)
     // What is wrong in an element is not looked at with the element.
     const isOfElements = own.includes(address) || lists.some((list) => each >= 0 && sharesEach(path, list))
-    return isOfElements && each >= 0 ? isWrongAbove(wrong, path, each) : isWrongAt(wrong, path, callsOwn)
+    return isOfElements && each >= 0
+      ? isWrongAbove(wrong, path, each)
+      : isWrongAt(wrong, path, callsOwn && rule.reads.includes(address))
   })
 }
 const noAddresses: readonly string[] = []
@@ -423,8 +431,7 @@ function isWrongAt(place: WrongPlace, path: Path, counts = false, from = 0): boo
   if (!below) return false
   const key = path[from] as string | number
   if (isEach(key)) {
-    for (const [step, next] of below)
-      if ((key === EACH_NAME || typeof step === 'number') && isWrongAt(next, path, counts, from + 1)) return true
+    for (const next of below.values()) if (isWrongAt(next, path, counts, from + 1)) return true
     return false
   }
   // The name of a secret stands in a fault as any name.

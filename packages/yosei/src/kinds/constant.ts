@@ -21,7 +21,7 @@ export const constant = scalar<ConstantNode>({
   readScalar(node, value, run, source) {
     const fromText = isText(value, source)
     if (value === node.value || (fromText && String(node.value) === value)) return node.value
-    const known = fromText || (typeof value === typeof node.value && value !== null)
+    const known = fromText || (node.value !== null && typeof value === typeof node.value)
     const isQuoted = !known && node.value !== null && String(node.value) === value
     return tellOther(
       run,

@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aListOfFields, required } from '../terms/taken.js'
 import { isPlain, property } from './code.js'
-import { type CodeOf, type KindOf, kindOf, type Node, type Test, type Whole } from './kind.js'
+import { type CodeOf, type KindOf, type KindTable, kindOf, type Node, type Test, type Whole } from './kind.js'
 import { attemptOnce, readNode, take } from './reading.js'
 import {
   countFaults,
@@ -18,7 +18,7 @@ import {
   tellOther,
 } from './run.js'
 import { fromOf, literal, shorten } from './scalar.js'
-import { formsOf, holdsSecret, keepsEmpty, sentShape } from './shape.js'
+import { formsOf, holdsRules, holdsSecret, keepsEmpty, sentShape } from './shape.js'
 import { declares } from './tagged.js'
 import { type Apart, isFork, namedBranch, tellApart, tellsIn } from './tell-apart.js'
 
@@ -67,7 +67,7 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   if (named) {
     const before = countFaults(run)
     const read = readNode(named, value, source, run)
-    return countFaults(run) === before ? read : undefined
+    return countFaults(run) === before ? took(run, node, named, read) : undefined
   }
   // What one branch keeps secret no other may tell.
   const isMixed = holdsSecret(node, (one) => kindOf(kinds, one).children(one))
@@ -76,11 +76,11 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   run.tries ??= new Map()
   const { tries } = run
   const close: Attempt[] = []
-  let taken: Try | undefined
+  let taken: { readonly attempt: Try; readonly branch: Node } | undefined
   for (const branch of branches) {
     const attempt = attemptOnce(tries, branch, value, source, run)
     if (attempt.faults.length === 0) {
-      taken = attempt
+      taken = { attempt, branch }
       break
     }
     // A value of another type altogether came close to nothing.
@@ -93,7 +93,7 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   if (isNone) tellConstants(apart, value, run)
   if (isMixed) run.secrecy--
   if (isNone) return undefined
-  const closest = taken ?? closestOf(close, value)?.attempt
+  const closest = taken?.attempt ?? closestOf(close, value)?.attempt
   if (!closest) {
     note(run, 'as is', undefined, undefined)
     return isMixed || run.secrecy > 0
@@ -101,8 +101,18 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
       : tellBelow(run, node, 'no_branch', [], { variant: 'forms', about: { forms: new Forms(formsOf(node)) } })
   }
   take(run, closest)
-  return taken?.read
+  return taken && took(run, node, taken.branch, closest.read)
 }
+
+/** Notes the branch that read a value, where rules of its records ask for it. */
+export function took(run: Run, node: EitherNode, branch: Node, read: unknown): unknown {
+  if (typeof read !== 'object' || read === null || !isAsked(node, run.interpreter.kinds)) return read
+  run.taken ??= new Map()
+  const values = run.taken.get(node) ?? new Map<object, Node>()
+  run.taken.set(node, values.set(read, branch))
+  return read
+}
+const isAsked = (node: EitherNode, kinds: KindTable) => holdsRules(node, (one) => kindOf(kinds, one).children(one))
 
 /** What a branch that does not take the value made of it. */
 interface Attempt {
@@ -178,10 +188,10 @@ export const eitherCode: CodeOf<EitherNode> = {
     const apart = tellApart(node.branches, kinds)
     const tests = scalarTests(whole, node)
     if (tests) writeTests(whole, tests)
-    else if (apart && tellsIn(apart, place.source)) writeNamed(whole, apart)
+    else if (apart && tellsIn(apart, place.source)) writeNamed(whole, node, apart)
     // Where unions lie in unions, trials would multiply: the interpreter knows what it has tried.
     else if (isFork(node.branches, kinds) && forksBelow(whole, node)) writer.line(slowly())
-    else writeTrials(whole, node.branches)
+    else writeTrials(whole, node, node.branches)
   },
 }
 
@@ -202,8 +212,12 @@ function writeTests({ writer, read, slowly }: Whole, tests: readonly Test[]): vo
   writer.line(`${branches.join(' else ')} else ${slowly()}`)
 }
 
+/** What a branch read, with a note of it where one is asked for. */
+const noted = ({ writer, kinds }: Whole, node: EitherNode, branch: Node, read: string): string =>
+  isAsked(node, kinds) ? `took(run, ${writer.bind(node)}, ${writer.bind(branch)}, ${read})` : read
+
 /** Reads the branch that the value names. */
-function writeNamed(whole: Whole, { name, branches, others }: Apart): void {
+function writeNamed(whole: Whole, node: EitherNode, { name, branches, others }: Apart): void {
   const { writer, read, place, slowly, emit } = whole
   writer.block(`if (${isPlain(read)}) {`, () =>
     writer.block(`switch (${property(read, name)}) {`, () => {
@@ -213,7 +227,7 @@ function writeNamed(whole: Whole, { name, branches, others }: Apart): void {
           const before = writer.name('n')
           writer.line(`const ${before} = countFaults(run)`)
           const made = emit(branch, read, place)
-          writer.line(`${read} = countFaults(run) > ${before} ? undefined : ${made}`)
+          writer.line(`${read} = countFaults(run) > ${before} ? undefined : ${noted(whole, node, branch, made)}`)
           writer.line('break')
         })
       }
@@ -226,7 +240,7 @@ function writeNamed(whole: Whole, { name, branches, others }: Apart): void {
   }
   // An object of a program's own making names its branch too.
   writer.line(`else if (typeof ${read} === "object" && ${read} !== null && !Array.isArray(${read})) ${slowly()}`)
-  writer.block('else {', () => writeTrials(whole, others))
+  writer.block('else {', () => writeTrials(whole, node, others))
 }
 
 function forksBelow({ kinds }: Whole, node: EitherNode): boolean {
@@ -246,7 +260,8 @@ function forksBelow({ kinds }: Whole, node: EitherNode): boolean {
 }
 
 /** Tries each branch; what they found wrong is taken back, and told by the interpreter where none takes the value. */
-function writeTrials({ writer, read, place, slowly, emit }: Whole, branches: readonly Node[]): void {
+function writeTrials(whole: Whole, node: EitherNode, branches: readonly Node[]): void {
+  const { writer, read, place, slowly, emit } = whole
   const [sent, before, taken] = [writer.name('v'), writer.name('m'), writer.name('t')]
   writer.line(`const ${sent} = ${read}, ${before} = mark(run)`)
   // What is absent or broken is so for the union itself, whatever its branches would make of it.
@@ -258,6 +273,7 @@ function writeTrials({ writer, read, place, slowly, emit }: Whole, branches: rea
     writer.block(`if (!${taken}) {`, () => {
       writer.line(`${read} = ${emit(branch, sent, place)}`)
       writer.line(`${taken} = isClean(run, ${before})`)
+      if (isAsked(node, whole.kinds)) writer.line(`if (${taken}) ${noted(whole, node, branch, read)}`)
     })
   }
   writer.block(`if (!${taken}) {`, () => {

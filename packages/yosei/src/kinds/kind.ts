@@ -217,6 +217,8 @@ export interface Run {
   deepest: number
   /** How deep the walk is in declarations that hold themselves. */
   depth: number
+  /** The branches by which unions read objects whose records have rules. */
+  taken: Map<Node, Map<object, Node>> | undefined
   /** What came of each declaration and value inside a union that is tried branch by branch: see `recall`. */
   tries: Map<Node, Map<unknown, Try>> | undefined
   /** Values that are read from another source than those about them: JSON in the parts of a form. */

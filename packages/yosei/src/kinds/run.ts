@@ -73,6 +73,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     secrecy: 0,
     deepest,
     depth: 0,
+    taken: undefined,
     tries: undefined,
     rounded: undefined,
     sources: undefined,

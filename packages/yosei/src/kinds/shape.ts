@@ -54,5 +54,8 @@ export function anywhere(isSo: (node: Node) => boolean): (node: Node, childrenOf
 /** Whether a declaration is a secret, or has one anywhere below it. */
 export const holdsSecret = anywhere(({ secret }) => Boolean(secret))
 
+/** Whether a record with rules of its own stands anywhere in a declaration. */
+export const holdsRules = anywhere((node) => node.kind === 'record' && (node.rules?.length ?? 0) > 0)
+
 /** Whether a file stands anywhere in a declaration. */
 export const holdsFile = anywhere(({ kind }) => kind === 'file')

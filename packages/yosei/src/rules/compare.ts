@@ -58,7 +58,7 @@ export const comparing = <R extends string>(
   derives: false,
   compares: true,
   names: none,
-  mistake: (given, root) => mistakeOf(given) ?? unlike(rule, given.reads, root, hasOrder),
+  mistake: (given, root) => mistakeOfPlaces(given) ?? unlike(rule, given.reads, root, hasOrder),
   code({ reads: [first = '', second = ''], orEqual }, terms) {
     const [a, b] = [terms.value(first), terms.value(second)]
     if (a === undefined || b === undefined) return undefined
@@ -161,7 +161,7 @@ function variantOf(side: Side, hasOrder: boolean, isTime: boolean, orEqual = fal
 const isSame = (a: Path, b: Path) => a === b || (a.length === b.length && a.every((key, index) => key === b[index]))
 
 /** Elements of two lists are no pairs: what compares them would have to compare each with each. */
-function mistakeOf({ reads, blames }: Rule): readonly [what: string, mend: string] | undefined {
+export function mistakeOfPlaces({ reads, blames }: Rule): readonly [what: string, mend: string] | undefined {
   const [first, second] = reads.map((address) => parseAddress(address) as Path) as [Path, Path]
   if (strays(first, second) && strays(second, first))
     return [

@@ -1,7 +1,7 @@
 /** What rules have in common that count how many of some fields were sent. */
 
 import { Place } from '../kinds/run.js'
-import { formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { sound } from '../terms/mistake.js'
 import { anAddress } from '../terms/taken.js'
@@ -74,10 +74,13 @@ export const counting = <R extends string>(
   sentence: ({ reads, blames }) => ({ code, about: { addresses: reads }, at: blames }),
 })
 
-/** The longest address that all of them lie in; the first of them where they share no part. */
+/** The longest address that all of them lie in; if they share no part, the first of them, or the list that it leads into. */
 function commonParent(addresses: readonly string[]): string {
-  const parent = parentOf(addresses.map((address) => parseAddress(address) ?? []))
-  return parent.length === 0 ? (addresses[0] ?? '') : formatAddress(parent)
+  const paths = addresses.map((address) => parseAddress(address) ?? [])
+  const parent = parentOf(paths)
+  const [first = []] = paths
+  const each = firstEach(first)
+  return formatAddress(parent.length > 0 ? parent : each < 0 ? first : first.slice(0, each))
 }
 
 /** The longest path that all of them lie in. */

@@ -1,5 +1,5 @@
 /** What rules have in common that hold the elements of one list against each other. */
-import { EACH, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { EACH, firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Matter } from './matter.js'
 import { pathOf } from './matter.js'
 
@@ -23,11 +23,18 @@ export function elementOf(addresses: readonly string[]): string {
   return list === undefined ? (addresses[0] ?? '') : `${list}[]`
 }
 
-/** What makes no sense about addresses whose elements are held against each other. */
-export const mistakeOfElements = (addresses: readonly string[]): readonly [what: string, mend: string] | undefined =>
-  listOfAll(addresses) === undefined
-    ? [`${addresses.join(' and ')} name no fields of one list`, "Write them as 'body.rows[].name', in the same list"]
-    : undefined
+/** What makes no sense about addresses whose elements are compared with each other. */
+export function mistakeOfElements(addresses: readonly string[]): readonly [what: string, mend: string] | undefined {
+  if (listOfAll(addresses) === undefined)
+    return [
+      `${addresses.join(' and ')} name no fields of one list`,
+      "Write them as 'body.rows[].name', in the same list",
+    ]
+  const many = addresses.find((address) => firstEach(restOf(address)) >= 0)
+  return many === undefined
+    ? undefined
+    : [`${many} names many values in each element`, "Name one field of the element, as 'body.rows[].name'"]
+}
 
 /** An element of the list, with its values at the addresses. */
 export interface Element {

@@ -8,7 +8,7 @@ import { type Address, type Path, parseAddress, valueAt } from '../terms/address
 import type { Span } from '../terms/declared.js'
 import { aDistance, anAddress } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
-import type { AlikeTo } from './compare.js'
+import { type AlikeTo, mistakeOfPlaces } from './compare.js'
 import { blamedAt, faultOf, isNone, listsShared, pathOf } from './matter.js'
 import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
 import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
@@ -61,7 +61,10 @@ export const gap: RuleOf<Gap> = {
   derives: false,
   compares: true,
   names: none,
-  mistake({ reads, atLeast, atMost }, measuresOf) {
+  mistake(rule, measuresOf) {
+    const wrong = mistakeOfPlaces(rule)
+    if (wrong) return wrong
+    const { reads, atLeast, atMost } = rule
     const limits = [atLeast, atMost].filter((limit) => limit !== undefined)
     if (limits.length === 0) return ['it has no limit', "Give { atLeast: '1d' }, { atMost: '14d' } or both"]
     for (const address of reads) {

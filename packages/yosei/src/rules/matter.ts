@@ -160,7 +160,10 @@ export function isPresent({ sent, input, root, isTextBody }: Matter, place: Path
   let value: unknown = sent
   for (const step of place) {
     // The elements of a list that came as one text.
-    if (typeof value === 'string') return valueAt(input, place) !== undefined
+    if (typeof value === 'string') {
+      const list = valueAt(input, place.slice(0, -1))
+      return Array.isArray(list) && Number(place.at(-1)) < list.length
+    }
     value = valueAt(value, [step])
   }
   if (value !== '') return value !== undefined

@@ -1,5 +1,6 @@
 /** Every rule, and how a declaration makes them. */
 
+import type { Node } from '../kinds/kind.js'
 import { firstEach, type Path, parseAddress } from '../terms/address.js'
 import { makersOf } from '../terms/taken.js'
 import { type ApartMaker, apart } from './apart.js'
@@ -84,6 +85,8 @@ export const addressesOf = (rule: AnyRule): readonly string[] => [
 /** A rule where it applies: those of a record lie below it. */
 export interface PlacedRule {
   readonly rule: AnyRule
+  /** Declares what stands where it looks: of a record's rules, the record alone, whatever else may stand in its place. */
+  readonly root: Node
   readonly base: Path
   /** The base, and the lists below it by whose elements the rule is judged. */
   readonly declared: Path
@@ -101,8 +104,8 @@ export const listsOf = (rule: AnyRule): Path =>
       .map((address) => parseAddress(address) ?? []),
   )
 
-export function placeRule(rule: AnyRule, base: Path, guards: PlacedRule['guards']): PlacedRule {
+export function placeRule(rule: AnyRule, root: Node, base: Path, guards: PlacedRule['guards']): PlacedRule {
   const declared = [...base, ...listsOf(rule)]
   const scope = firstEach(declared) < 0 ? { base, declared, concrete: declared, fixed: new Map() } : undefined
-  return { rule, base, declared, guards, scope }
+  return { rule, root, base, declared, guards, scope }
 }

@@ -5,7 +5,7 @@ import { isSecret, shapesAt } from '../kinds/locate.js'
 import { quote } from '../kinds/quote.js'
 import { Place } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
-import { type Address, firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Bounds } from '../terms/declared.js'
 import { anAddress, bounds, either, type Options, type Taken, taken, withOptions } from '../terms/taken.js'
@@ -104,7 +104,9 @@ export const sumWithin: RuleOf<SumWithin> = {
     const isElsewhere = (one: string) => strays(parseAddress(one) ?? [], parseAddress(address) ?? [])
     if (times !== undefined && isElsewhere(times))
       return [`${times} is no one value for each ${address}`, 'Name a field of the same element']
-    const limit = others(rule).find(isElsewhere)
+    const lists = listsShared([address, ...others(rule)].map((one) => parseAddress(one) ?? [])).length
+    const isMany = (one: string) => lastEach(parseAddress(one) ?? []) >= lists
+    const limit = others(rule).find((one) => isElsewhere(one) || isMany(one))
     if (limit !== undefined)
       return [`${limit} is no one limit of the sum`, 'Name a field outside of lists, or of those around the sum']
     return undefined
@@ -150,7 +152,8 @@ export const sumWithin: RuleOf<SumWithin> = {
     const isThere = (path: Path) => !isNone(valueAt(input, path))
     const at = (address: string) => pathOf(address, scope)
     // Of a single null nothing is known.
-    if (firstEach(at(rule.address)) < 0 && !isThere(at(rule.address))) return []
+    const isNull = (address: string) => firstEach(at(address)) < 0 && !isThere(at(address))
+    if (isNull(rule.address) || (rule.times !== undefined && isNull(rule.times))) return []
     const terms = concrete(input, at(rule.address))
       .filter((path) => speaksOf(path) !== false)
       .map((path) => (rule.times === undefined ? [path] : [path, beside(at(rule.times), path)]))
