@@ -34,7 +34,12 @@ export async function* checkSamples(
   { makeServices, trace, only }: CheckOptions = {},
 ): AsyncGenerator<Checked> {
   for await (const { file, sample, share } of samples) {
-    const options: JudgeOptions = { services: makeServices && (await makeServices()), now: sample.now, trace }
+    const options: JudgeOptions = {
+      services: makeServices && (await makeServices()),
+      now: sample.now,
+      trace,
+      kept: sample.kept,
+    }
     if (sample.who) options.who = await whoIn(app, file, sample, { now: sample.now })
     const verdict = (await judge(app, sample.message, options)) as AnyVerdict
     const checked = {

@@ -1,7 +1,8 @@
 /** Requests to a running server, and what it answers. */
 import { performance } from 'node:perf_hooks'
 import { Agent, type Dispatcher, request } from 'undici'
-import type { Message } from 'yosei'
+import type { Intake, Message } from 'yosei'
+import { errorsIn } from 'yosei/client'
 import { type Expectation, errorFaults } from './book/index.js'
 import { Failure } from './failure.js'
 
@@ -10,7 +11,7 @@ export interface Arrived {
   readonly status: number
   /** How long it took, in milliseconds. */
   readonly took: number
-  /** The errors of a problem document, where it is one. */
+  /** The errors in its body; `undefined` where none can be read there. */
   readonly errors: readonly { readonly address: string; readonly code: string }[] | undefined
 }
 
@@ -19,6 +20,8 @@ export interface ServerOptions {
   readonly headers: readonly (readonly [name: string, value: string])[]
   /** Milliseconds. */
   readonly timeout: number
+  /** The intake that the server serves: its envelope says how errors are read. */
+  readonly app?: Intake | undefined
 }
 
 /** What the connection says itself. */
@@ -68,9 +71,17 @@ export class Server {
         signal: AbortSignal.timeout(this.#options.timeout),
       })
       const text = await textOf(answer.body)
-      return { status: answer.statusCode, took: performance.now() - since, errors: errorsIn(text) }
+      return { status: answer.statusCode, took: performance.now() - since, errors: this.#errorsIn(text) }
     } catch (error) {
       return this.#trouble(error as NodeJS.ErrnoException)
+    }
+  }
+
+  #errorsIn(text: string): Arrived['errors'] {
+    try {
+      return errorsIn(this.#options.app)(JSON.parse(text))
+    } catch {
+      return undefined
     }
   }
 
@@ -101,28 +112,16 @@ async function textOf(body: Dispatcher.ResponseData['body']): Promise<string> {
   return Buffer.concat(chunks).toString('utf8')
 }
 
-/** The errors of a problem document (RFC 9457), by address and code. */
-function errorsIn(text: string): Arrived['errors'] {
-  try {
-    const { fields } = JSON.parse(text) as { fields?: unknown }
-    if (typeof fields !== 'object' || fields === null) return undefined
-    return Object.entries(fields).flatMap(([address, errors]) =>
-      Array.isArray(errors)
-        ? errors.flatMap((one) => (typeof one?.code === 'string' ? [{ address, code: one.code }] : []))
-        : [],
-    )
-  } catch {
-    return undefined
-  }
-}
-
 /** What an answer lacks of what a book expects of the verdict, in lines. */
 export function lacking(expectation: Expectation, arrived: Arrived | string): string[] {
   if (typeof arrived === 'string') return [arrived]
   const { status, errors } = arrived
   if (expectation.outcome !== 'rejected') return status < 400 ? [] : [`wanted accepted, but it came ${status}`]
   if (status !== expectation.status) return [`wanted ${expectation.status}, but it came ${status}`]
-  return errors ? errorFaults(expectation, errors) : []
+  if (errors) return errorFaults(expectation, errors)
+  return expectation.errors
+    ? ['its errors cannot be read: name the intake with --intake, and give its envelope a read']
+    : []
 }
 
 /** @throws Failure where a header field is none. */

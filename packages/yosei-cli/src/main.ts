@@ -5,7 +5,7 @@ import { Failure } from './failure.js'
 import type { ProbeOptions } from './probe.js'
 import type { RunOptions } from './run-check.js'
 import type { SendOptions } from './send.js'
-import { settled } from './settings.js'
+import { named, settled } from './settings.js'
 import { type Grouping, groupings, tally } from './tally.js'
 import { print, visible } from './terminal.js'
 import type { TryOptions } from './try.js'
@@ -55,8 +55,8 @@ program
   .addHelpText('after', '\nExample: yosei show intake.ts bookSession')
   .action(async (file: string | undefined, name: string | undefined, options: { format: string; code?: boolean }) => {
     const [{ loadIntake }, { show }] = await Promise.all([import('./load.js'), import('./show.js')])
-    const { intake } = settled({ intake: file })
-    await print(`${show(await loadIntake(intake), name, options)}\n`)
+    const { intake, endpoint } = named(file, name)
+    await print(`${show(await loadIntake(intake), endpoint, options)}\n`)
   })
 
 program
@@ -117,6 +117,7 @@ program
   .option('--abreast <count>', 'send each so many times at the same moment', countOf, 1)
   .option('--repeat <count>', 'send each so many times, one after the other', countOf, 1)
   .option('--header <field>', 'a header field for all that lack it, Name: value (repeatable)', gathered, [])
+  .option('--intake <module>', 'the intake that it serves: its envelope says how errors are read')
   .option('--timeout <ms>', 'wait so long for an answer', countOf, 10_000)
   .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei send http://127.0.0.1:8080 samples/book.md --abreast 8')
@@ -131,6 +132,7 @@ program
   .argument('[intake]', intakeArgument)
   .argument('[endpoint]', 'probe this endpoint alone')
   .option('--samples <samples...>', 'accepted samples to take values from, where a function says what it takes', [])
+  .option('--services <module>', servicesOption)
   .option('--seed <number>', 'make others', countOf, 1)
   .option('--write <book>', 'save them as a sample book, with their verdicts')
   .option('--at <base>', 'send them to a running server')
@@ -138,10 +140,11 @@ program
   .option('--timeout <ms>', 'wait so long for an answer', countOf, 10_000)
   .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei probe intake.ts bookSession --write samples/probes.md')
-  .action(async (file: string | undefined, endpoint: string | undefined, options: ProbeOptions) => {
-    const [{ loadIntake }, { runProbe }] = await Promise.all([import('./load.js'), import('./probe.js')])
-    const { intake } = settled({ intake: file })
-    process.exitCode = await runProbe(await loadIntake(intake), endpoint, options)
+  .action(async (file: string | undefined, name: string | undefined, options: ProbeOptions & { services?: string }) => {
+    const [{ loadIntake, loadServices }, { runProbe }] = await Promise.all([import('./load.js'), import('./probe.js')])
+    const { intake, endpoint, services } = named(file, name, options.services)
+    const makeServices = services === undefined ? undefined : await loadServices(services)
+    process.exitCode = await runProbe(await loadIntake(intake), endpoint, { ...options, makeServices })
   })
 
 program

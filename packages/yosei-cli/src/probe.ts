@@ -19,6 +19,8 @@ export interface ProbeOptions {
   readonly at?: string
   readonly header: readonly string[]
   readonly timeout: number
+  /** Makes stand-in services for each probe; without them lookups are not asked. */
+  readonly makeServices?: (() => unknown) | undefined
 }
 
 type Request = GoodProbe | BadProbe
@@ -69,23 +71,25 @@ export async function runProbe(app: Intake, endpoint: string | undefined, option
   if (book && options.write !== undefined) writeFileSync(options.write, book.text())
   const all = [...rows.values()]
   await print(`${options.format === 'json' ? JSON.stringify(jsonOf(all), null, 2) : textOf(app, all, options, book)}\n`)
-  return all.some(({ wrong }) => wrong.length > 0) ? 1 : 0
+  // That nothing is wrong says nothing if nothing was tried.
+  return all.some(({ wrong, accepted, rejected }) => wrong.length > 0 || accepted + rejected === 0) ? 1 : 0
 }
 
 interface Judging {
   judge(probe: Request): Promise<{ readonly fault: string | undefined; readonly verdict?: readonly string[] }>
   close(): Promise<void>
 }
-async function trialOf(app: Intake, { at, header, timeout }: ProbeOptions): Promise<Judging> {
+async function trialOf(app: Intake, { at, header, timeout, makeServices }: ProbeOptions): Promise<Judging> {
   if (at === undefined)
     return {
       async judge(probe) {
-        const { fault, verdict } = await judgeProbe(app, probe)
+        const services = makeServices && (await makeServices())
+        const { fault, verdict } = await judgeProbe(app, probe, services === undefined ? {} : { services })
         return { fault, verdict: verdictOf(verdict) }
       },
       close: async () => undefined,
     }
-  const server = new Server(at, { headers: header.map(headerOf), timeout }, 8)
+  const server = new Server(at, { headers: header.map(headerOf), timeout, app }, 8)
   return {
     async judge(probe) {
       return { fault: faultAt(probe, await server.send(probe.message)) }
@@ -156,7 +160,7 @@ function textOf(app: Intake, rows: readonly Row[], { at, write }: ProbeOptions, 
     const held = `${bar(all === 0 ? 0 : (all - wrong.length) / all, 16)}`
     const counts = `${String(accepted).padStart(4)} accepted ${String(rejected).padStart(4)} rejected`
     return [
-      `${endpoint.padEnd(names)}  ${wrong.length > 0 ? pc.red(held) : pc.green(held)} ${counts}${wrong.length > 0 ? pc.red(`  ${wrong.length} otherwise`) : ''}`,
+      `${endpoint.padEnd(names)}  ${wrong.length > 0 ? pc.red(held) : pc.green(held)} ${counts}${wrong.length > 0 ? pc.red(`  ${wrong.length} otherwise`) : all === 0 ? pc.red('  nothing was tried') : ''}`,
       ...wrong.flatMap((one) => wrongLines(app, one)),
       ...(unprobed.length > 0 ? [pc.gray('    not probed')] : []),
       ...unprobed.map(({ address, code, what, because }) =>

@@ -2,6 +2,7 @@
 import { readFileSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import type { Intake } from 'yosei'
 import { buildDesk, type SendOrder, type Sent, startDesk } from 'yosei-desk'
 import { messageOf } from 'yosei-desk/bench'
 import { Failure } from './failure.js'
@@ -25,10 +26,13 @@ export async function runDesk({ intake, samples, services, port, out }: DeskOpti
   const files = samples.length === 0 ? [] : sampleFiles(samples)
   const odd = files.find((file) => !file.endsWith('.md'))
   if (odd !== undefined) throw new Failure(`${nameOf(odd)}: the desk keeps samples in books alone; name Markdown files`)
-  const load = async () => ({
-    app: await loadIntake(intake, { isFresh: true }),
-    makeServices: services === undefined ? undefined : await loadServices(services, { isFresh: true }),
-  })
+  let app: Intake | undefined
+  const load = async () => {
+    const loaded = await loadIntake(intake, { isFresh: true })
+    app = loaded
+    const makeServices = services === undefined ? undefined : await loadServices(services, { isFresh: true })
+    return { app: loaded, makeServices }
+  }
   const failing = async <T>(done: Promise<T>): Promise<T> => {
     try {
       return await done
@@ -46,7 +50,9 @@ export async function runDesk({ intake, samples, services, port, out }: DeskOpti
     return
   }
   const modules = [intake, ...(services === undefined ? [] : [services])]
-  const { url, close } = await failing(startDesk({ load, files, modules, kit, send, port }))
+  const { url, close } = await failing(
+    startDesk({ load, files, modules, kit, send: (order) => send(order, app), port }),
+  )
   await print(`The desk: ${pc.bold(url)}  ${pc.gray('(Ctrl-C ends it)')}\n`)
   await new Promise<void>((end) => {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, end)
@@ -58,10 +64,10 @@ export async function runDesk({ intake, samples, services, port, out }: DeskOpti
 const timeout = 10_000
 
 /** @throws Error where the address is none, no server is there, or the draft is no message. */
-async function send({ draft, base, times }: SendOrder): Promise<readonly Sent[]> {
+async function send({ draft, base, times }: SendOrder, app: Intake | undefined): Promise<readonly Sent[]> {
   const message = messageOf(draft)
   if ('reason' in message) throw new Failure(`line ${message.line}: ${message.reason}`)
-  const server = new Server(base, { headers: [], timeout }, times)
+  const server = new Server(base, { headers: [], timeout, app }, times)
   const came: Sent[] = []
   try {
     await Promise.all(

@@ -3,7 +3,9 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import type { Message } from 'yosei'
 import type { Sample } from './book/index.js'
 import { type Arrived, headerOf, lacking, Server } from './http.js'
+import { loadIntake } from './load.js'
 import { type Found, findSamples } from './samples.js'
+import { packageIntake } from './settings.js'
 import { pc, plural, print, shorten, visible, width } from './terminal.js'
 
 export interface SendOptions {
@@ -12,6 +14,7 @@ export interface SendOptions {
   readonly abreast: number
   readonly repeat: number
   readonly timeout: number
+  readonly intake?: string
 }
 
 /** What came back, or why nothing did. */
@@ -24,8 +27,9 @@ interface SentSample extends Omit<Found, 'share'> {
 
 /** @returns The exit code. */
 export async function runSend(base: string, patterns: readonly string[], options: SendOptions): Promise<number> {
-  const { format, header, abreast, repeat, timeout } = options
-  const server = new Server(base, { headers: header.map(headerOf), timeout }, abreast)
+  const { format, header, abreast, repeat, timeout, intake = packageIntake() } = options
+  const app = intake === undefined ? undefined : await loadIntake(intake)
+  const server = new Server(base, { headers: header.map(headerOf), timeout, app }, abreast)
   const all: SentSample[] = []
   try {
     for await (const { file, sample } of findSamples(patterns)) {

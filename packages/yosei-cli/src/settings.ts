@@ -45,6 +45,25 @@ export function settled(said: Said, needsSome = true): Settings {
   return { intake, samples, ...(services === undefined ? {} : { services }) }
 }
 
+/**
+ * An intake and the name of an endpoint in it. What is no file is the endpoint, in the intake that the package names.
+ *
+ * @throws Failure where nobody names an intake.
+ */
+export function named(
+  file: string | undefined,
+  endpoint: string | undefined,
+  services?: string,
+): Settings & { readonly endpoint: string | undefined } {
+  const isEndpoint = file !== undefined && endpoint === undefined && !existsSync(file) && packageIntake() !== undefined
+  return isEndpoint
+    ? { ...settled({ services }), endpoint: file }
+    : { ...settled({ intake: file, services }), endpoint }
+}
+
+/** The intake that the package names, if it does. */
+export const packageIntake = (): string | undefined => packageSettings()?.settings.intake
+
 function packageSettings(): { readonly file: string; readonly settings: Said } | undefined {
   for (let folder = resolve('.'); ; folder = dirname(folder)) {
     const file = join(folder, 'package.json')

@@ -87,7 +87,7 @@ function sheetOf(app: Intake, name: string): string {
     `${pc.bold(definition)}  which is referred to`,
     ...rowsOf(bodyLines(one as Outline)),
   ])
-  const rules = listed(endpoint, 'rules').flatMap(({ words }) => told(visible(String(words))))
+  const rules = listed(endpoint, 'rules').flatMap((rule) => [...told(visible(String(rule.words))), ...fittedRows(rule)])
   const lookups = Object.entries(below(endpoint, 'lookups')).flatMap(([lookup, one]) =>
     told(lookupText(lookup, one as Outline)),
   )
@@ -112,6 +112,12 @@ function sheetOf(app: Intake, name: string): string {
     ...statusLines(app, name, endpoint),
   ].join('\n')
 }
+
+/** What a rule `fits` demands. */
+const fittedRows = ({ rule, field }: Outline): string[] =>
+  rule === 'fits' && isOutline(field)
+    ? rowsOf(field.kind === 'record' ? bodyLines(field) : linesOf('it', field, 1)).map((row) => `  ${row}`)
+    : []
 
 const told = (text: string) => wrap(text, 4).map((line, index) => `${' '.repeat(index === 0 ? 2 : 4)}${line}`)
 

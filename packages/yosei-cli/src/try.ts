@@ -66,10 +66,10 @@ async function composedOf(
     const [, address, value] = /^([^=]+)=([\s\S]*)$/.exec(one) ?? []
     if (address === undefined || value === undefined)
       throw new Failure(`"${one}" sets nothing; write --with body.seats=5 or --with 'body.window={"opens":…}'`)
-    return [address.trim(), readValue(value)] as const
+    return [address.trim(), value] as const
   })
   try {
-    return requestFor(app, { method, target, headers, body, values }, { now })
+    return requestFor(app, { method, target, headers, body, texts: values }, { now })
   } catch (error) {
     if (error instanceof RangeError) throw new Failure(error.message)
     throw error

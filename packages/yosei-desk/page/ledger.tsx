@@ -247,6 +247,7 @@ function isSameRow(one: RowProps, two: RowProps): boolean {
 
 const spelled = {
   'as is': '',
+  tidied: 'tidied',
   'from text': 'from text',
   default: 'by default',
   filled: 'filled',

@@ -28,6 +28,8 @@ export type { Accepted, Endpoint, Endpoints, FoundBy, Gives, Intake, Sent, WhoOf
 export type {
   Catalogue,
   Catalogues,
+  Envelope,
+  EnvelopedError,
   Journal,
   JournalEvent,
   Problem,

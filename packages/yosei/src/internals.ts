@@ -1,5 +1,4 @@
 /** What tests and benchmarks look at from inside: no subpath of the package. */
-export { chooseLanguage } from './answer/negotiate.js'
 export { endpointNode } from './declare/endpoint.js'
 export { startRun } from './engine/interpret.js'
 export { interpretParts } from './engine/parts.js'
@@ -17,4 +16,5 @@ export { readJson, repeatedNames } from './read/json.js'
 export { layRoutes, match } from './read/match.js'
 export { statusTable } from './terms/statuses.js'
 export { catalogueFor } from './words/catalogue.js'
+export { chooseLanguage } from './words/choose.js'
 export { languagesOf, shipped } from './words/languages.js'

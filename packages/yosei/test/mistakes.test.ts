@@ -272,7 +272,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => app({ challenge: 'Bearer' }), "challenge takes an object, and not 'Bearer'"],
   [() => app({ challenge: { headers: 'x' } }), "challenge has no option headers. Write header: 'name'."],
   [() => app({ languages: { de: 'x' } }), "languages takes an object for each name, and not an object"],
-  [() => app({ envelope: {} }), 'envelope takes a function, and not an object'],
+  [() => app({ envelope: {} }), 'envelope needs write. Write write: (rejection, problem) => ({ body: problem })'],
   [() => app({ journal: 'journal.ndjson' }), "journal takes an object with a function write, and not 'journal.ndjson'"],
   [() => app({ turns: {} }), 'turns takes an object with a function take, and not an object'],
   [() => app({ limit: { body: 5 } }), 'an intake has no option limit. Write limits: { uri: … }.'],

@@ -721,8 +721,9 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World): { path: Pat
 const sentAt = (sent: unknown, path: Path): unknown => path.reduce<unknown>((value, step) => ((isObject(value) || Array.isArray(value)) && Object.hasOwn(value, step) ? (value as never)[step] : undefined), sent)
 const literal = ({ of, json }: Given): Val => read({ is: 'scalar', scalar: of as string }, json, 'json', [], newRun('keep')) as Val
 function numberOf(val: Val | undefined): number {
-  if (val?.is === 'raw') throw new Undecided()
-  return val?.is === 'scalar' ? Number(val.rank) : Number.NaN
+  // Nor has what another branch of a union reads a distance.
+  if (val?.is !== 'scalar' || typeof val.rank !== 'number') throw new Undecided()
+  return val.rank
 }
 /** What a rule's own function gets. */
 function valuesAt(val: Val | undefined, path: Path): unknown {

@@ -911,6 +911,7 @@ test('verdicts, contexts and mistakes are plain objects, which keep what they ha
     'found',
     'turn',
     'id',
+    'language',
     'signal',
     'request',
     'false',

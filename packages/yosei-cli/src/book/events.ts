@@ -28,6 +28,7 @@ interface Event {
   readonly outcome: string
   readonly status: number
   readonly input?: string
+  readonly errors?: unknown
 }
 const isEvent = (value: object): value is Event => {
   const { id, time, input } = value as { [name: string]: unknown }
@@ -50,6 +51,13 @@ function readEvent(event: Event, line: number): Sample | undefined {
     title,
     message,
     now: new Date(event.time),
+    // What was masked is wrong as it was then, or right.
+    kept: errorsOf(event.errors),
     places: { requestLine: place, headers, body: [place], isOne: true },
   }
 }
+
+const errorsOf = (errors: unknown) =>
+  (Array.isArray(errors) ? errors : []).flatMap((one) =>
+    typeof one?.address === 'string' && typeof one.code === 'string' ? [{ address: one.address, code: one.code }] : [],
+  )

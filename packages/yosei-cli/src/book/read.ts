@@ -9,6 +9,8 @@ export interface Sample {
   readonly message: Message
   /** The clock of the judgement, where the book sets one. */
   readonly now?: Date
+  /** Of what a journal has kept: its errors. */
+  readonly kept?: readonly { readonly address: string; readonly code: string }[]
   /** Who is asking, as JSON, where the book says it, and the line of that. */
   readonly who?: { readonly json: unknown; readonly line: number }
   readonly expectation?: Expectation

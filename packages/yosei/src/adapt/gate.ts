@@ -427,11 +427,7 @@ async function judgeAt(
   if (body === null || !request.readableEnded) return judgeStages(app, message, options)
   if (parsed === undefined)
     return {
-      verdict: rejectFailed(undefined, new Error(misplaced), {
-        stage: 'receive',
-        words: app.languages,
-        statuses: app.statuses,
-      }),
+      verdict: rejectFailed(undefined, new Error(misplaced), { stage: 'receive', house: app, statuses: app.statuses }),
     }
   if (isRaw(parsed)) return judgeStages(app, { ...message, body: parsed }, options)
   return judgeStages(app, message, { ...options, received: { value: parsed, isForeign: true } })

@@ -6,8 +6,11 @@ import { type BodyOf, judgeMergedBy, type MergePatch } from '../judge/merged.js'
 import { type JudgePartsOptions, judgePartsBy } from '../judge/parts.js'
 import type { RequestLike } from '../read/message.js'
 import type { Endpoint, Endpoints, Intake } from '../terms/endpoint.js'
+import type { Catalogues } from '../terms/hooks.js'
 import type { Part } from '../terms/parts.js'
 import type { EndpointVerdict, Verdict } from '../terms/verdict.js'
+import { catalogueFor } from '../words/catalogue.js'
+import { languageFor, shipped } from '../words/languages.js'
 
 /**
  * Judges a request: is it accepted, with which input; or rejected, with which status and errors. Never throws because
@@ -35,7 +38,10 @@ export const judgeParts = <E extends Endpoint>(
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   options?: JudgePartsOptions,
-): EndpointVerdict<string, E> => judgePartsBy(compiled, endpoint, parts, options)
+): EndpointVerdict<string, E> => judgePartsBy(compiled, endpoint, parts, options, undefined, wordsIn)
+
+const wordsIn = (language: string | undefined, own: Catalogues | undefined) =>
+  catalogueFor(languageFor(language, own), own, shipped)
 
 /**
  * Judges what comes out where a JSON Merge Patch (RFC 7396) is put onto what is stored: by the endpoint that takes the

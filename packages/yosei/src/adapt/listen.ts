@@ -175,7 +175,7 @@ function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
 function rejectRaw({ app }: Service, failure: StatusName, fault: Omit<Fault, 'stage'>) {
   const faults = fault.code === '' ? [] : [{ ...fault, stage: 'receive' as const }]
   const status = statusFor(failure, app.statuses)
-  return reject(undefined, faults, { status, stage: 'receive', headers: { connection: 'close' }, words: app.languages })
+  return reject(undefined, faults, { status, stage: 'receive', headers: { connection: 'close' }, house: app })
 }
 
 /** An answer as the message that it is, for a connection whose request never became one. */

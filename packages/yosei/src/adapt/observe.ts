@@ -28,7 +28,7 @@ export async function watch(
   const judged = await judgeStages(app, { ...message, body: bytes }, options)
   const { verdict, who } = judged
   const failed = (cause: unknown) =>
-    rejectFailed(endpoint.name, cause, { stage: 'lookups', words: app.languages, statuses: endpoint.statuses })
+    rejectFailed(endpoint.name, cause, { stage: 'lookups', house: app, statuses: endpoint.statuses })
   if (verdict.outcome === 'rejected') tell(verdict, judged)
   else if (!isEmpty(endpoint.lookups))
     askLookups(judged as AcceptedJudgement, { services, who, signal: signal }).then(

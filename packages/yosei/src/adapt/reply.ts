@@ -79,11 +79,7 @@ export function deliver(service: Service, reply: Reply, response: ServerResponse
     else
       send(
         service.refuse(
-          rejectFailed(undefined, cause, {
-            stage: 'handle',
-            words: service.app.languages,
-            statuses: service.app.statuses,
-          }),
+          rejectFailed(undefined, cause, { stage: 'handle', house: service.app, statuses: service.app.statuses }),
         ),
         response,
       )

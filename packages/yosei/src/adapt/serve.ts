@@ -24,6 +24,7 @@ import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import { statusFor } from '../terms/statuses.js'
 import { aFunction, anything, checkOptions, isPlain, type Options, oneOf, shown } from '../terms/taken.js'
+import { languageFor } from '../words/languages.js'
 
 /** What a handler is given besides the input. */
 export interface Context<E, Services> {
@@ -36,6 +37,8 @@ export interface Context<E, Services> {
   readonly signal: AbortSignal
   /** The request's id, the same as in the journal and in the answer to a rejection. */
   readonly id: string
+  /** The language that the client reads best (Accept-Language), of those in which answers are written: `en`. */
+  readonly language: string
   /** What the lookups found, by their names. */
   readonly found: FoundBy<E>
   /**
@@ -232,8 +235,12 @@ async function disposeAfter(handle: () => Reply | Promise<Reply>, dispose: () =>
 export function failedReply(cause: unknown, progress: Progress, judged?: Judged): Reply {
   const refusals = refusalsIn(cause)
   if (refusals && judged?.opened) return refusedReply(refusals, judged.opened, progress, judged)
-  const { languages: words, statuses } = progress.app
-  const about = { stage: 'handle', words, statuses: judged?.opened?.destination.endpoint.statuses ?? statuses } as const
+  const { app } = progress
+  const about = {
+    stage: 'handle',
+    house: app,
+    statuses: judged?.opened?.destination.endpoint.statuses ?? app.statuses,
+  } as const
   return told(progress, rejectFailed(judged?.verdict.endpoint, cause, about), judged)
 }
 
@@ -292,12 +299,12 @@ export function note(
 function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers'], id: string): Reply {
   const wishes = { accept: fieldOf(headers, 'accept'), language: fieldOf(headers, 'accept-language') }
   try {
-    const made = replyTo(verdict, wishes, id, app.envelope)
+    const made = replyTo(verdict, wishes, id)
     if (app.envelope || verdict.headers !== noHeaders) checkHeaders(made.headers)
     return made
   } catch (cause) {
     writeJournal(app, { id, outcome: 'failed', rejection: { ...verdict, cause }, since: Date.now() })
-    return replyTo({ ...verdict, headers: noHeaders }, wishes, id, undefined)
+    return replyTo({ ...verdict, headers: noHeaders, house: { languages: app.languages } }, wishes, id)
   }
 }
 
@@ -309,6 +316,9 @@ function checkHeaders(headers: Reply['headers']): void {
 }
 
 const withId = late('id', identified)
+const withLanguage = late('language', ({ app, message }: Progress) =>
+  languageFor(fieldOf(message.headers, 'accept-language'), app.languages),
+)
 const withRequest = late('request', (incoming: Incoming) => incoming.request())
 
 /** What most handlers never look at is made when they do. Of one type at run time, and of another for each endpoint. */
@@ -319,7 +329,7 @@ export const contextFor = (
   progress: Progress,
   { found, turn }: Entry,
 ): Context<Endpoint, unknown> => {
-  const context = withSignal(withId({ services, who, found, turn }, progress), incoming.signal)
+  const context = withSignal(withLanguage(withId({ services, who, found, turn }, progress), progress), incoming.signal)
   return withRequest(context, incoming) as Context<Endpoint, unknown>
 }
 
@@ -386,14 +396,7 @@ export function replyOfHandler(
     const cause = new Error(`The handler of ${name} took more than ${limits.handle} ms`)
     return told(
       progress,
-      reject(name, [], {
-        status,
-        stage: 'handle',
-        failure: 'unavailable',
-        headers: retryAfter,
-        words: app.languages,
-        cause,
-      }),
+      reject(name, [], { status, stage: 'handle', failure: 'unavailable', headers: retryAfter, house: app, cause }),
       judged,
     )
   }
@@ -406,13 +409,7 @@ export function replyOfHandler(
 function refusedReply(refusals: readonly Refusing[], opened: Opened, progress: Progress, judged: Judged): Reply {
   const { app, destination, room } = opened
   // Where a handler names no place, it is about the request as a whole.
-  const about = {
-    place: '',
-    scheme: challengeOf(app).scheme,
-    most: destination.limits.errors,
-    words: app.languages,
-    room,
-  }
+  const about = { place: '', scheme: challengeOf(app).scheme, most: destination.limits.errors, house: app, room }
   return told(progress, rejectRefused(destination.name, refusals, 'handle', about), judged)
 }
 

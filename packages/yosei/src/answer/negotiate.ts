@@ -1,5 +1,5 @@
-/** What the client would rather read: RFC 9110, section 12.5, and the lookup of RFC 4647, section 3.4. */
-import { weighted, weightOf } from '../grammar/accept.js'
+/** The form that the client would rather read: RFC 9110, section 12.5. */
+import { weightOf } from '../grammar/accept.js'
 
 export const forms = ['application/problem+json', 'text/html', 'text/plain'] as const
 export type Form = (typeof forms)[number]
@@ -12,27 +12,4 @@ export function chooseForm(accept: string | undefined): Form {
   const weights = [json, weightOf(forms[1], accept), weightOf(forms[2], accept)]
   const best = Math.max(...weights)
   return best === 0 ? forms[0] : (forms[weights.indexOf(best)] as Form)
-}
-
-/** The language, among those that there are, that the client reads best; the first where it reads none. */
-export function chooseLanguage(field: string | undefined, tags: readonly string[]): string {
-  const [first = 'en'] = tags
-  if (field === undefined) return first
-  const ranges = weighted(field)
-    .filter(({ weight }) => weight > 0)
-    .sort((a, b) => b.weight - a.weight)
-  for (const { value } of ranges) {
-    if (value === '*') return first
-    for (let range = value; range !== ''; range = shorter(range)) {
-      const found = tags.find((tag) => tag.toLowerCase() === range)
-      if (found !== undefined) return found
-    }
-  }
-  return first
-}
-
-/** Without its last subtag, and without a single letter before that (RFC 4647, section 3.4). */
-function shorter(range: string): string {
-  const rest = range.slice(0, Math.max(0, range.lastIndexOf('-')))
-  return rest.charAt(rest.length - 2) === '-' ? rest.slice(0, -2) : rest
 }

@@ -1,16 +1,15 @@
 /** Rejections as HTTP answers: problem documents, pages, and plain text. */
 
-import type { IntakeNode } from '../declare/intake.js'
 import { newId } from '../judge/journal.js'
 import { noHeaders, originOf, type Rejection, verdictOf } from '../judge/verdict.js'
 import { formatPointer, tellAddress } from '../terms/address.js'
-import type { Catalogue, Problem } from '../terms/hooks.js'
+import type { Catalogue, House, Problem } from '../terms/hooks.js'
 import { titles } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
-import { languagesOf, shipped } from '../words/languages.js'
+import { languageFor, shipped } from '../words/languages.js'
 import { fill, type Wording, wordFault, wordingOf } from '../words/messages.js'
-import { chooseForm, chooseLanguage, type Form, forms } from './negotiate.js'
+import { chooseForm, type Form, forms } from './negotiate.js'
 import { page } from './page.js'
 import type { Reply } from './reply.js'
 
@@ -31,13 +30,13 @@ export interface Wishes {
 export function answer(verdict: Rejected, request?: { readonly headers?: Headers | object }): Response {
   const sent = new Headers(request?.headers as Headers)
   const wishes = { accept: sent.get('accept') ?? undefined, language: sent.get('accept-language') ?? undefined }
-  const { status, headers, body } = replyTo(originOf(verdict), wishes, newId(), undefined)
+  const { status, headers, body } = replyTo(originOf(verdict), wishes, newId())
   return new Response(body as string, { status, headers })
 }
 
-/** The answer in its pieces. `id` is the request's. */
 /** The languages of an answer: English too, where a language that is not shipped whole has no word of its own. */
-function writtenIn(language: string, { faults, words }: Rejection): string {
+function writtenIn(language: string, { faults, house }: Rejection): string {
+  const words = house?.languages
   if (language === 'en' || faults.length === 0) return language
   const has = (key: string) =>
     Object.hasOwn(words?.[language] ?? {}, key) || Object.hasOwn(shipped[language] ?? {}, key)
@@ -47,22 +46,43 @@ function writtenIn(language: string, { faults, words }: Rejection): string {
   return faults.every(isSaid) ? language : `${language}, en`
 }
 
-export function replyTo(rejection: Rejection, wishes: Wishes, id: string, envelope: IntakeNode['envelope']): Reply {
-  const { status, words } = rejection
-  const language = wishes.language === undefined ? 'en' : chooseLanguage(wishes.language, languagesOf(words))
-  const catalogue = catalogueFor(language, words, shipped)
-  if (envelope) {
-    const enveloped = envelope(verdictOf(rejection), problemOf(rejection, catalogue, id))
-    const { body, type = 'application/json' } = enveloped
-    const text = typeof body === 'string' && type.startsWith('text/') ? body : JSON.stringify(body)
+/** The answer in its pieces. `id` is the request's. */
+export function replyTo(rejection: Rejection, wishes: Wishes, id: string): Reply {
+  const { status, house } = rejection
+  const language = languageFor(wishes.language, house?.languages)
+  const catalogue = catalogueFor(language, house?.languages, shipped)
+  if (house?.envelope) {
+    const { text, type } = enveloped(rejection, house.envelope, catalogue, id)
     return { status, headers: headersOf(rejection, type, writtenIn(language, rejection)), body: text }
   }
   const form = chooseForm(wishes.accept)
   const body =
     form === forms[0]
       ? writeProblem(rejection, catalogue, id)
-      : written(form, problemOf(rejection, catalogue, id), language, catalogue)
+      : // A page may write one character in six, so its fields have less room.
+        written(form, problemOf(rejection, catalogue, id, rejection.room / 6), language, catalogue)
   return { status, headers: headersOf(rejection, form, writtenIn(language, rejection)), body }
+}
+
+/** The most bytes of any answer. */
+const mostBytes = 256_000
+
+/** The body that an envelope makes. One that would be too large is made of fewer errors, the rest being counted. */
+function enveloped(
+  rejection: Rejection,
+  envelope: NonNullable<House['envelope']>,
+  catalogue: Catalogue,
+  id: string,
+): { readonly text: string; readonly type: string } {
+  const write = typeof envelope === 'function' ? envelope : envelope.write
+  const problem = problemOf(rejection, catalogue, id, Number.POSITIVE_INFINITY)
+  const { body, type = 'application/json' } = write(verdictOf(rejection, catalogue), problem)
+  const text = typeof body === 'string' && type.startsWith('text/') ? body : JSON.stringify(body)
+  const { faults, more } = rejection
+  if (faults.length < 2 || text === undefined || text.length * 3 <= mostBytes || bytesOf(text) <= mostBytes)
+    return { text, type }
+  const kept = faults.slice(0, faults.length >> 1)
+  return enveloped({ ...rejection, faults: kept, more: more + faults.length - kept.length }, envelope, catalogue, id)
 }
 
 function headersOf({ headers: own }: Rejection, type: string, language: string): Reply['headers'] {
@@ -104,10 +124,8 @@ function detailOf(
   return others > 0 ? fill(wording.text('detail.more') ?? '{first}', { first, more: String(others) }) : first
 }
 
-/** A page may write one character in six, so its fields have less room. */
-function problemOf(rejection: Rejection, catalogue: Catalogue, id: string): Problem {
-  return JSON.parse(writeProblem(rejection, catalogue, id, rejection.room / 6))
-}
+const problemOf = (rejection: Rejection, catalogue: Catalogue, id: string, room: number): Problem =>
+  JSON.parse(writeProblem(rejection, catalogue, id, room))
 
 /** What a document has besides its fields, with room to spare. */
 const around = 1000
@@ -147,7 +165,9 @@ function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string, ro
   if (before !== undefined) fields += ']}'
   const title = titles[status] ?? 'Rejected'
   const detail = detailOf(rejection.failure, first, faults.length - 1 + more, wording)
-  return `{"type":"about:blank","title":"${title}","status":${status},"detail":"${detail}","instance":"urn:uuid:${id}"${fields}}`
+  const rest = faults.length - told + more
+  const others = rest > 0 ? `,"more":${rest}` : ''
+  return `{"type":"about:blank","title":"${title}","status":${status},"detail":"${detail}","instance":"urn:uuid:${id}"${fields}${others}}`
 }
 
 const bytesOf = (text: string): number => {

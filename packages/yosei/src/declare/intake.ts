@@ -2,13 +2,12 @@
 
 import type { All, Endpoints, Intake, ServicesOf, WhoOf } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
-import type { Catalogues, Journal, Problem, Refused, TurnStore } from '../terms/hooks.js'
+import type { Catalogues, Envelope, Journal, Refused, TurnStore, WriteEnvelope } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { given } from '../terms/own.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
 import { checkStatuses, type Statuses } from '../terms/statuses.js'
 import { shown } from '../terms/taken.js'
-import type { Rejected } from '../terms/verdict.js'
 import { type EndpointNode, endpointsIn } from './endpoint.js'
 
 /**
@@ -52,8 +51,11 @@ interface Shared<Who, Services> {
    * Own words by language and code: for all, or with `wrong_type.flag` for one kind. They come before the catalogue's.
    */
   languages?: Catalogues | undefined
-  /** A house's own shape around a rejection. */
-  envelope?: ((rejection: Rejected, problem: Problem) => { body: unknown; type?: string }) | undefined
+  /**
+   * Your own shape around a rejection. It is given all errors up to `limits.errors`, in the language of the answer, and
+   * in `problem.more` how many more there are. With `read`, clients get its errors back.
+   */
+  envelope?: WriteEnvelope | Envelope | undefined
   /** Where rejections and failures are written. Without one, failures go to the error output. */
   journal?: Journal | undefined
   /** Where turns are taken: in memory where nothing is said, which serves one process. */

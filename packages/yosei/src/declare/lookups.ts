@@ -26,6 +26,8 @@ export type AskedBy<L> =
 interface About<Who, Found> {
   /** Fires when the lookup is over its time, or the client has gone. */
   readonly signal: AbortSignal
+  /** The clock of the judgement. */
+  readonly now: Date
   /** Who is asking, as `identify` said. */
   readonly who: Who
   /** What the lookups found that this one follows, by the names that it gives them. */

@@ -4,6 +4,7 @@
  * values that are wrong or rare.
  */
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { isByClock } from '../kinds/clock.js'
 import { type CodeOf, type Count, kindOf, type Node, type Spot, type Whole } from '../kinds/kind.js'
 import { codes, kinds } from '../kinds/kinds.js'
 import { identifier, quote } from '../kinds/quote.js'
@@ -113,7 +114,7 @@ function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => v
   const emptyIsAbsent = place.source === 'text' && !keepsEmpty(node)
   if (node.need === 'defaulted') {
     const given =
-      typeof node.default === 'object' || typeof node.default === 'function'
+      typeof node.default === 'object' || typeof node.default === 'function' || isByClock(node)
         ? `defaultOf(${writer.bind(node)}, run, ${writer.path(place)})`
         : node.secret
           ? writer.bind(defaultOf(node, startRun()))

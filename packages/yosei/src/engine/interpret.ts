@@ -3,6 +3,7 @@
  * back, from values to what a client would send, so that what a service puts in itself is read like what is sent.
  */
 import { malformed } from '../grammar/percent.js'
+import { isByClock } from '../kinds/clock.js'
 import type { EitherNode } from '../kinds/either.js'
 import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds } from '../kinds/kinds.js'
@@ -12,6 +13,7 @@ import {
   clock,
   deepest,
   type Fault,
+  masked,
   newRun,
   note,
   type Run,
@@ -24,7 +26,7 @@ import { sameAs } from '../kinds/same.js'
 import { anywhere, keepsEmpty } from '../kinds/shape.js'
 import { namedBranch } from '../kinds/tell-apart.js'
 import { Unreadable } from '../read/syntax.js'
-import { formatAddress, type Path } from '../terms/address.js'
+import { formatAddress, type Path, tellAddress } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { wordFault } from '../words/messages.js'
 
@@ -38,6 +40,7 @@ function interpret(node: Node, value: unknown, around: Source, run: Run): unknow
   const outer = run.sources?.get(formatAddress(run.path)) ?? around
   const source = node.coerce === undefined || outer === 'text' ? outer : node.coerce ? 'coerced' : 'json'
   const kind = kindOf(kinds, node)
+  if (run.kept && run.secrecy > 0 && value === masked) return asItWas(node, run.kept, run)
   if (kind.shape === 'behind') return kind.read(node, value, source, run)
   if (value === undefined || (value === '' && source === 'text' && !keepsEmpty(node))) return absent(node, run)
   if (node.readOnly === 'drop') {
@@ -60,6 +63,12 @@ function interpret(node: Node, value: unknown, around: Source, run: Run): unknow
   }
   if (value instanceof Unreadable) return tellUnreadable(node, value, run)
   return kind.read(node, value, source, run)
+}
+
+/** What a journal has masked: wrong as it was then, or right. */
+function asItWas(node: Node, kept: NonNullable<Run['kept']>, run: Run): undefined {
+  run.masked = [...run.masked, run.path.slice()]
+  for (const code of kept.get(tellAddress(run.path)) ?? []) tell(run, node, code as Code)
 }
 
 /** A line, or a part of a form, that is no JSON. */
@@ -115,7 +124,7 @@ const fixed = new WeakMap<Node, { readonly read: unknown }>()
 export function defaultOf(node: Node, run: Run, below: Path = none): unknown {
   const path = below === none ? run.path : [...run.path, ...below]
   if (typeof node.default === 'function') return held(node, node.default(), run, path)
-  if (typeof node.default === 'object') return held(node, node.default, run, path)
+  if (typeof node.default === 'object' || isByClock(node)) return held(node, node.default, run, path)
   const known = fixed.get(node) ?? { read: held(node, node.default, run, path) }
   fixed.set(node, known)
   return known.read

@@ -146,7 +146,7 @@ function barredBy(faults: readonly Fault[], rules: readonly PlacedRule[]): reado
 }
 
 /** How many there are says nothing of what is inside. */
-const isOfCount = ({ code }: Fault) => code === 'too_few' || code === 'too_many'
+const isOfCount = ({ code }: Pick<Fault, 'code'>) => code === 'too_few' || code === 'too_many'
 
 /** A fault keeps a rule from reading what lies there, or below, or what holds the fault. */
 function bar({ here, within, below }: Read, fault: Fault, from: number, barred: boolean[]): void {
@@ -182,7 +182,10 @@ function interpreterOf(judging: Judging): Interpreter {
 function makeInterpreter(judging: Judging): Interpreter {
   const { placed, root: whole, sent, input, accept, isKnown, isTextBody, isLost, run, found, barred } = judging
   const { rules, thickets } = placed
-  const wrong = found === 0 && !isLost ? soundPlace : wrongPlaces(run.faults.slice(0, found), isLost)
+  const wrong =
+    found === 0 && !isLost && run.masked.length === 0
+      ? soundPlace
+      : wrongPlaces([...run.faults.slice(0, found), ...run.masked.map((path) => ({ path, code: 'masked' }))], isLost)
   const put = (root: Node) => (path: Path, value: unknown) => hold(root, path, value, run)
   const fit = fitting(run)
   const isWrongHere = (path: Path) => isWrongAt(wrong, path)
@@ -401,7 +404,7 @@ interface WrongPlace {
 /** Where nothing is wrong. */
 const soundPlace: WrongPlace = { isFault: false, isCount: false, below: undefined }
 
-function wrongPlaces(faults: readonly Fault[], isLost: boolean): WrongPlace {
+function wrongPlaces(faults: readonly Pick<Fault, 'path' | 'code'>[], isLost: boolean): WrongPlace {
   const top: WrongPlace = { isFault: isLost, isCount: false, below: undefined }
   for (const fault of faults) {
     let place = top

@@ -4,11 +4,14 @@ import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { type Placed, placedRules, rulesOn } from '../declare/place.js'
 import { interpretParts, type Reader } from '../engine/parts.js'
 import { type RuleJudge, runRules } from '../engine/rules.js'
-import { inDeclaredOrder } from '../kinds/locate.js'
+import type { Node } from '../kinds/kind.js'
+import { childrenOf } from '../kinds/kinds.js'
+import { inDeclaredOrder, nodesAt } from '../kinds/locate.js'
 import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
+import { anywhere } from '../kinds/shape.js'
 import { isTextBody, Unreadable } from '../read/syntax.js'
 import type { Path } from '../terms/address.js'
-import type { Catalogues } from '../terms/hooks.js'
+import type { House } from '../terms/hooks.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
 import { firstOf } from './statuses.js'
@@ -49,8 +52,8 @@ export interface Matter {
   readonly errors: number
   /** The most bytes of an answer. */
   readonly room: number
-  /** Own words of the intake. */
-  readonly words: Catalogues | undefined
+  /** Whose words and envelope a rejection has. */
+  readonly house: House | undefined
 }
 
 /** Judges parts that are split already. Where a function of the declaration throws, or we do, that is the verdict. */
@@ -61,7 +64,7 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
     return rejectFailed(matter.name, cause, {
       stage: run.stage,
       trace: run.trace,
-      words: matter.words,
+      house: matter.house,
       statuses: matter.endpoint.statuses,
     })
   }
@@ -72,7 +75,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
   if (endpoint.who) run.who = matter.asker?.who
-  const code = run.trace ? undefined : matter.engine?.(endpoint, matter.body, only)
+  const code = run.trace || run.kept ? undefined : matter.engine?.(endpoint, matter.body, only)
   const input =
     code && !(matter.form || run.rounded || run.sources || run.lines?.isBroken)
       ? code.read(sent.path, sent.query, sent.header, sent.cookie, sent.body, run, hasBody, matter.parsed)
@@ -101,6 +104,8 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
       interpreter: undefined,
     }
     runRules(judging, matter.form ? undefined : code?.judge)
+    if (run.faults.length > judging.found && hasOwnWords(placed.root, childrenOf))
+      run.faults = run.faults.map((fault, at) => (at < judging.found ? fault : withOwnWords(fault, placed.root)))
     keepBody(input, seen)
   }
   const { faults, beyond, trace } = run
@@ -118,9 +123,20 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
     beyond,
     trace,
     most: matter.errors,
-    words: matter.words,
+    house: matter.house,
     room: matter.room,
   })
+}
+
+const hasOwnWords = anywhere(({ messages }) => typeof messages === 'object')
+/** An error of a rule in the words that its field has for the code, unless the rule has its own. */
+function withOwnWords(fault: Fault, root: Node): Fault {
+  if (fault.messages !== undefined || fault.node !== undefined) return fault
+  const { messages } =
+    nodesAt(root, fault.path).find(
+      ({ messages }) => typeof messages === 'object' && Object.hasOwn(messages, fault.code),
+    ) ?? {}
+  return messages === undefined ? fault : { ...fault, messages }
 }
 
 /** A fault with where it is in a body of lines. */

@@ -55,7 +55,7 @@ async function takeAndAsk(
     if (turn && 'release' in turn) await turn.release()
     return rejectFailed(judged.verdict.endpoint, cause, {
       stage: turn ? 'lookups' : 'turn',
-      words: app.languages,
+      house: app,
       statuses: judged.opened.destination.endpoint.statuses,
     })
   }

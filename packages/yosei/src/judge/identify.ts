@@ -43,7 +43,7 @@ export async function identify(opened: Opened, services: unknown, signal: LateSi
         stage: 'identify',
         failure: 'unavailable',
         headers: retryAfter,
-        words: app.languages,
+        house: app,
         cause,
       }),
     }
@@ -80,7 +80,7 @@ export function admit(opened: Opened, given: unknown): Identified {
     mayBeHere = (isKnown || destination.endpoint.open) && mayEnter(opened, asker)
   } catch (cause) {
     const { statuses } = destination.endpoint
-    return { rejected: rejectFailed(destination.name, cause, { stage: 'identify', words: app.languages, statuses }) }
+    return { rejected: rejectFailed(destination.name, cause, { stage: 'identify', house: app, statuses }) }
   }
   if (destination.endpoint.may)
     run.trace?.steps.push({ stage: 'identify', name: 'may', outcome: mayBeHere ? 'passed' : 'failed' })
@@ -93,7 +93,7 @@ export function admit(opened: Opened, given: unknown): Identified {
       stage: 'identify',
       headers: isKnown ? {} : { 'www-authenticate': scheme },
       trace: run.trace,
-      words: app.languages,
+      house: app,
       room,
     }),
   }
@@ -101,11 +101,6 @@ export function admit(opened: Opened, given: unknown): Identified {
 
 function refused(opened: Opened, refusals: readonly Refusing[]): Identified {
   const { app, destination, room } = opened
-  const about = {
-    place: `header.${challengeOf(app).header}`,
-    scheme: challengeOf(app).scheme,
-    words: app.languages,
-    room,
-  }
+  const about = { place: `header.${challengeOf(app).header}`, scheme: challengeOf(app).scheme, house: app, room }
   return { rejected: rejectRefused(destination.name, refusals, 'identify', about) }
 }

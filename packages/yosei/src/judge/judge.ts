@@ -27,6 +27,11 @@ export interface JudgeOptions {
   now?: Date | undefined
   /** Whether the verdict says how each value was read, and how each stage and rule went. */
   trace?: boolean | undefined
+  /**
+   * The errors that a journal has written of the request: what it masked in the request then counts as it was, wrong with
+   * these errors, or right.
+   */
+  kept?: readonly { readonly address: string; readonly code: string }[] | undefined
   signal?: AbortSignal | undefined
 }
 
@@ -39,7 +44,7 @@ export async function judgeOn<E extends Endpoints>(
 ): Promise<Verdict<E>> {
   const message = messageOf(request)
   if ('reason' in message) return verdictOf(rejectBroken(intakeNode(app), message))
-  const { services, who, now, trace, signal } = options
+  const { services, who, now, trace, kept, signal } = options
   const identity = 'who' in options ? 'given' : services === undefined ? 'unsaid' : 'asked'
   const coming = judgeStages(intakeNode(app), message, {
     services,
@@ -47,6 +52,7 @@ export async function judgeOn<E extends Endpoints>(
     who,
     now,
     trace,
+    kept,
     signal: following(signal),
     platform,
   })
@@ -73,7 +79,7 @@ async function settleLookups(
     return pending(judged.verdict, [...unasked, ...lookups])
   const about = {
     stage: 'lookups',
-    words: judged.opened.app.languages,
+    house: judged.opened.app,
     statuses: judged.opened.destination.endpoint.statuses,
   } as const
   const { rejection } = await askLookups(judged, { services, who: judged.who, signal: following(signal) }).catch(

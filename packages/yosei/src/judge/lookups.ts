@@ -7,7 +7,7 @@ import { fitting } from '../engine/rules.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { inDeclaredOrder, isSecret, nodesAt } from '../kinds/locate.js'
-import { type Fault, masked } from '../kinds/run.js'
+import { clock, type Fault, masked, type Run } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import { holdsSecret } from '../kinds/shape.js'
 import { isTextBody } from '../read/syntax.js'
@@ -103,7 +103,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     if (values.includes(undefined)) return notRun
     const since = performance.now()
     const known = Object.fromEntries(follows.map(([own], index) => [own, valueIn(before[index] as Answer)]))
-    const ask = () => askOne(name, lookup, values, asking, known)
+    const ask = () => askOne(name, lookup, values, asking, known, opened.run)
     const asked_ = await (lookups.some((one) => one !== lookup && one.ask === lookup.ask)
       ? askSame(lookup, values, ask)
       : ask())
@@ -127,8 +127,13 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
       first ??= { status: statusFor('unavailable', endpoint.statuses), headers: retryAfter }
     } else if (one.outcome === 'refused') {
       const [read = 'path'] = (endpoint.lookups[names[index] as string] as LookupNode).reads
-      for (const { status, code, message, at = read, headers = {} } of one.refusals) {
+      for (const { status, code, message, at = read, headers = {}, fault } of one.refusals) {
         first ??= { status, headers }
+        // An error of a verdict is told as it stands.
+        if (fault) {
+          faults.push({ ...fault, stage: 'lookups' })
+          continue
+        }
         const path = parseAddress(at) ?? [at]
         const [place = path] = concrete(input, path)
         faults.push({ path: place, stage: 'lookups', code, messages: message })
@@ -149,7 +154,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     failure: 'unavailable',
     most: limits.errors,
     trace: opened.run.trace,
-    words: opened.app.languages,
+    house: opened.app,
     room: opened.room,
     cause,
   })
@@ -174,12 +179,18 @@ const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcom
 /** What a lookup is told besides: its signal is made when it looks at it. */
 class Question {
   readonly #own: LateSignal
+  readonly #run: Run
   constructor(
     own: LateSignal,
+    run: Run,
     readonly who: unknown,
     readonly found: { readonly [name: string]: unknown },
   ) {
     this.#own = own
+    this.#run = run
+  }
+  get now(): Date {
+    return new Date(clock(this.#run))
   }
   get signal(): AbortSignal {
     return this.#own.signal
@@ -193,13 +204,14 @@ async function askOne(
   values: readonly unknown[],
   { services, who, signal: outer }: Asking,
   found: object,
+  run: Run,
 ): Promise<Answer> {
   try {
     const value = await askWithin([`the lookup ${name}`, readSpan(lookup.within ?? '2s')], outer, (own) =>
       lookup.ask(
         services as never,
         values as never,
-        new Question(own, who, found as { readonly [name: string]: unknown }),
+        new Question(own, run, who, found as { readonly [name: string]: unknown }),
       ),
     )
     const refusals = refusalsIn(value)

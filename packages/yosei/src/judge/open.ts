@@ -92,7 +92,7 @@ export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = fal
 }
 
 const refusedHere = (
-  { languages }: IntakeNode,
+  house: IntakeNode,
   name: string | undefined,
   { fault, failure, headers = {} }: Refused,
   statuses: Statuses | undefined,
@@ -103,7 +103,7 @@ const refusedHere = (
     stage: 'admit',
     headers,
     trace,
-    words: languages,
+    house,
   })
 
 /** Which of several endpoints of one method and path is meant: by a field of its head, within the limits of all. */
@@ -178,7 +178,7 @@ function unmatched(app: IntakeNode, method: string, allowed: readonly string[], 
     reject(undefined, [], {
       stage: 'match',
       trace: run.trace,
-      words: app.languages,
+      house: app,
       failure,
       status: statusFor(failure, app.statuses),
       headers,

@@ -4,9 +4,12 @@ import { type IntakeNode, intakeOf } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { valueAt } from '../terms/address.js'
 import type { Endpoint } from '../terms/endpoint.js'
+import type { Catalogue, Catalogues } from '../terms/hooks.js'
 import type { Part } from '../terms/parts.js'
 import { settleLimits } from '../terms/policy.js'
 import type { AcceptedVerdict, EndpointVerdict, PendingVerdict, Rejected } from '../terms/verdict.js'
+import { catalogueFor } from '../words/catalogue.js'
+import { chooseLanguage } from '../words/choose.js'
 import { check, type Matter } from './check.js'
 import { newId, writeJournal } from './journal.js'
 import type { Judged } from './stages.js'
@@ -17,17 +20,27 @@ export interface JudgePartsOptions {
   trace?: boolean | undefined
   /** Whether the body is text as well, as a form gives it. */
   text?: boolean | undefined
+  /** The language of the messages, as a tag or as an `Accept-Language` field has it: English by default. */
+  language?: string | undefined
   /** Judge these parts alone, and the rules that read nothing else. */
   only?: readonly Part[] | undefined
 }
+
+/** The words of a language, of those that there are beside an intake's own. */
+type WordsFor = (language: string | undefined, own: Catalogues | undefined) => Catalogue
+
+/** In a page there is English, and what the intake brings. */
+const ownWords: WordsFor = (language, own) =>
+  catalogueFor(language === undefined ? 'en' : chooseLanguage(language, ['en', ...Object.keys(own ?? {})]), own)
 
 /** Judges parts by an engine; interpreted where there is none: see `judgeParts`. */
 export function judgePartsBy<E extends Endpoint>(
   engine: Matter['engine'],
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
-  { text, only, now, trace }: JudgePartsOptions = {},
+  { text, only, now, trace, language }: JudgePartsOptions = {},
   isSettled?: Matter['isSettled'],
+  words: WordsFor = ownWords,
 ): EndpointVerdict<string, E> {
   const node = endpointNode(endpoint)
   const name = `${node.method} ${node.template}`
@@ -48,20 +61,25 @@ export function judgePartsBy<E extends Endpoint>(
     accept: valueAt(parts, ['header', 'accept']) as string | undefined,
     errors,
     room: roomFor(0),
-    words: app?.languages,
+    house: app,
     isSettled,
   }
   const verdict = check(matter, run)
   const unasked = Object.keys(node.lookups)
-  if (verdict.outcome === 'rejected') return told(app, verdict)
+  if (verdict.outcome === 'rejected') return told(app, verdict, undefined, words(language, app?.languages))
   return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, E>
 }
 
 /** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */
-export function told(app: IntakeNode | undefined, rejection: Rejection, judged?: Judged): Rejected {
+export function told(
+  app: IntakeNode | undefined,
+  rejection: Rejection,
+  judged?: Judged,
+  catalogue?: Catalogue,
+): Rejected {
   if (rejection.cause !== undefined)
     writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
-  return verdictOf(rejection)
+  return verdictOf(rejection, catalogue)
 }
 
 export const pending = (

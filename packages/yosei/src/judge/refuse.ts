@@ -4,7 +4,7 @@ import type { Fault } from '../kinds/run.js'
 import { refusalOptions } from '../sound/options.js'
 import { type PlaceIn, parseAddress } from '../terms/address.js'
 import type { Accepted, Endpoint } from '../terms/endpoint.js'
-import type { Catalogues, Refusal, Refused } from '../terms/hooks.js'
+import type { House, Refusal, Refused } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import type { Stage } from '../terms/statuses.js'
 import { checkOptions, isPlain } from '../terms/taken.js'
@@ -63,11 +63,7 @@ export function rejectRefused(
   name: string | undefined,
   all: readonly Refusing[],
   stage: Stage,
-  {
-    place,
-    scheme,
-    ...about
-  }: { place: string; scheme: string; most?: number; words: Catalogues | undefined; room: number },
+  { place, scheme, ...about }: { place: string; scheme: string; most?: number; house: House | undefined; room: number },
 ): Rejection {
   const [first] = all
   const status = first?.status ?? 422

@@ -24,6 +24,7 @@ export interface StageOptions {
   readonly who?: unknown
   readonly now?: Date | undefined
   readonly trace?: boolean | undefined
+  readonly kept?: readonly { readonly address: string; readonly code: string }[] | undefined
   readonly signal: LateSignal
   readonly platform: Platform
   /** Whether the path is matched as routers do: see `match`. */
@@ -51,6 +52,12 @@ export interface Judged {
   readonly dispose?: (() => Promise<void>) | undefined
 }
 
+const byAddress = (errors: NonNullable<StageOptions['kept']>): ReadonlyMap<string, readonly string[]> => {
+  const codes = new Map<string, string[]>()
+  for (const { address, code } of errors) codes.set(address, [...(codes.get(address) ?? []), code])
+  return codes
+}
+
 /**
  * What a request comes to: at once, unless there is somebody to ask or something to wait for. It neither throws nor
  * rejects: where a stage fails, that is the verdict.
@@ -60,13 +67,14 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
   const failed = (cause: unknown): Judged => {
     const verdict = rejectFailed(opened?.destination.name, cause, {
       stage: opened ? 'receive' : 'match',
-      words: app.languages,
+      house: app,
       statuses: opened?.destination.endpoint.statuses ?? app.statuses,
     })
     return opened ? { verdict, opened } : { verdict }
   }
   try {
     const run = startRun(options.now?.getTime(), options.trace)
+    if (options.kept) run.kept = byAddress(options.kept)
     const found = open(app, message, run, options.folds)
     if ('outcome' in found) return { verdict: found }
     opened = found
@@ -134,7 +142,7 @@ function judgedNow(
     return {
       verdict: rejectFailed(destination.name, cause, {
         stage: 'read',
-        words: app.languages,
+        house: app,
         statuses: destination.endpoint.statuses,
       }),
       opened,
@@ -159,15 +167,7 @@ export function conclude(
     const { fault, failure, headers, cause } = received
     const status = statusFor(failure, endpoint.statuses)
     const faults = fault ? [{ ...fault, stage: 'receive' as const }] : []
-    return reject(name, faults, {
-      status,
-      headers,
-      failure,
-      stage: 'receive',
-      trace: run.trace,
-      words: app.languages,
-      cause,
-    })
+    return reject(name, faults, { status, headers, failure, stage: 'receive', trace: run.trace, house: app, cause })
   }
   run.deepest = limits.depth
   const matter = {
@@ -184,7 +184,7 @@ export function conclude(
     accept: head.accept,
     errors: limits.errors,
     room: opened.room,
-    words: app.languages,
+    house: app,
   }
   return check(matter, run)
 }

@@ -128,14 +128,7 @@ export async function takeTurn(
     trace?.steps.push({ stage: 'turn', outcome: 'failed' })
     const faults =
       variant === undefined ? [] : [{ path: paths[0] ?? ['path'], stage: 'turn' as const, code: 'busy', variant }]
-    return reject(name, faults, {
-      status,
-      stage: 'turn',
-      headers: retryAfter,
-      trace,
-      words: judged.opened.app.languages,
-      cause,
-    })
+    return reject(name, faults, { status, stage: 'turn', headers: retryAfter, trace, house: judged.opened.app, cause })
   }
   let taken: TakenTurn | 'busy' | 'full'
   try {

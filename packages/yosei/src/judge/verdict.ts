@@ -1,14 +1,15 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
 
+import { writeInstant } from '../grammar/times.js'
 import type { Fault } from '../kinds/run.js'
 import { formatPointer, parseAddress, tellAddress } from '../terms/address.js'
-import type { Catalogues } from '../terms/hooks.js'
+import type { House } from '../terms/hooks.js'
 import { put } from '../terms/own.js'
 import type { Part } from '../terms/parts.js'
 import { type Stage, type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
 import type { FieldError, Rejected, Trace } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
-import { type Wording, wordFault, wordingOf } from '../words/messages.js'
+import { spelled, type Wording, wordFault, wordingOf } from '../words/messages.js'
 
 /** A rejection as the stages make it: what they found, not yet in words. */
 export interface Rejection {
@@ -21,8 +22,8 @@ export interface Rejection {
   readonly faults: readonly Fault[]
   readonly more: number
   readonly trace: Trace | undefined
-  /** Own words of the intake. */
-  readonly words: Catalogues | undefined
+  /** Whose words and envelope it has. */
+  readonly house: House | undefined
   /** The most bytes of an answer to it. */
   readonly room: number
   /** What was thrown, where it was not the request's fault. */
@@ -40,7 +41,7 @@ interface About {
   readonly trace?: Trace | undefined
   /** The most errors that are listed. */
   readonly most?: number
-  readonly words?: Catalogues | undefined
+  readonly house?: House | undefined
   readonly room?: number
   readonly cause?: unknown
   readonly failure?: StatusName
@@ -58,7 +59,7 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
     beyond = 0,
     trace,
     most = 50,
-    words,
+    house,
     room = roomFor(0),
     cause,
     failure,
@@ -73,7 +74,7 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
     faults: listed,
     more: faults.length - listed.length + beyond,
     trace,
-    words,
+    house,
     room,
     cause,
     failure,
@@ -114,9 +115,9 @@ export function originOf(verdict: Rejected): Rejection {
 }
 
 /** The verdict that a caller gets: plain data, since pages wrap it, and programs write it as JSON. */
-export function verdictOf(rejection: Rejection): Rejected {
-  const { endpoint, stage, status, headers, faults, more, trace, words } = rejection
-  const wording = wordingOf(catalogueFor('en', words))
+export function verdictOf(rejection: Rejection, catalogue = catalogueFor('en', rejection.house?.languages)): Rejected {
+  const { endpoint, stage, status, headers, faults, more, trace } = rejection
+  const wording = wordingOf(catalogue)
   const errors = faults.map((fault) => fieldError(fault, wording))
   const errorsByField = byAddress(errors)
   const verdict = {
@@ -152,7 +153,15 @@ function fieldError(fault: Fault, wording: Wording): FieldError {
   const place = code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : fault.place
   const error =
     pointer === undefined ? { part, address, code, message, stage } : { part, address, pointer, code, message, stage }
+  const limit = limitOf(fault)
+  if (limit !== undefined) Object.assign(error, { limit })
   return place ? Object.assign(error, place) : error
+}
+
+/** The limit that failed, as data: an instant as its text, a big integer too. */
+export function limitOf({ limit }: Fault): unknown {
+  if (limit instanceof Date) return writeInstant(limit)
+  return typeof limit === 'bigint' ? String(limit) : spelled(limit)
 }
 
 /** Errors of one address stand together, each address where its first is. */

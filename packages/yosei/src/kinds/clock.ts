@@ -1,7 +1,7 @@
 /** What kinds of days and instants have in common: limits that the clock moves, and a zone. */
-import { byClock } from '../grammar/times.js'
+import { byClock, isRelative } from '../grammar/times.js'
 import { isZone } from '../grammar/zones.js'
-import type { Refuse } from './kind.js'
+import type { Node, Refuse } from './kind.js'
 
 /** A limit by the clock. */
 export type Limit<L> = (now: number) => L
@@ -23,6 +23,10 @@ export function limitsByClock<N extends Limited<D>, D, L>(work: (declared: D, no
     return made
   }
 }
+
+/** Whether the clock of a judgement moves a limit of a field. */
+export const isByClock = ({ kind, from, until }: Node & Limited<unknown>): boolean =>
+  (kind === 'day' || kind === 'instant') && (isRelative(from) || isRelative(until))
 
 export function checkZone(zone: string | undefined, refuse: Refuse): void {
   if (zone !== undefined && !isZone(zone))

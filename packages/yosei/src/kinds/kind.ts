@@ -169,6 +169,8 @@ export interface Fault {
   readonly hint?: Hint | undefined
   /** What else the words speak of. */
   readonly about?: { readonly [name: string]: unknown } | undefined
+  /** The rule that found it. */
+  readonly by?: object | undefined
   /** Own words that are not the node's. */
   readonly messages?: Messages | undefined
 }
@@ -230,6 +232,13 @@ export interface Run {
         readonly isBroken: boolean
       }
     | undefined
+  /**
+   * Of a request that a journal has kept, by their addresses: the codes of its errors. What was masked there is taken as
+   * it was.
+   */
+  kept: ReadonlyMap<string, readonly string[]> | undefined
+  /** The places of what was masked: nobody knows what stood there. */
+  masked: Path[]
   /** By their addresses: numbers as they were written that have lost digits since. */
   rounded: ReadonlyMap<string, string> | undefined
   /** Objects that declarations which hold themselves have read, where a program may have put one into many places. */

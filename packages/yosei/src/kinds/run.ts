@@ -49,6 +49,8 @@ export const deepest = 64
 /** Until a run finds something wrong. Never added to: see `addFault`. */
 const noFaults: Fault[] = []
 
+const nothingMasked: Path[] = []
+
 /** The time of a judgement: the same throughout, and looked at only where a limit depends on it. */
 export function clock(run: Run): number {
   run.now ??= Date.now()
@@ -76,6 +78,8 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     taken: undefined,
     tries: undefined,
     rounded: undefined,
+    kept: undefined,
+    masked: nothingMasked,
     sources: undefined,
     lines: undefined,
     met: undefined,

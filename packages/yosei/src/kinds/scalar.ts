@@ -35,7 +35,9 @@ export function scalar<N extends Declared>(
         return tell(run, node as unknown as ScalarNode, 'sent_twice', value.length)
       }
       const read = readScalar(node, value, run, source)
-      note(run, source !== 'json' && typeof value === 'string' ? 'from text' : 'as is', value, read)
+      const isTidied = typeof value === 'string' && typeof read === 'string' && read !== value
+      const how = isTidied ? 'tidied' : source !== 'json' && typeof value === 'string' ? 'from text' : 'as is'
+      note(run, how, value, read)
       return read
     },
     ...own,

@@ -1,10 +1,12 @@
 /** Requests of which somebody says a part, and the declaration the rest. */
 import type { EndpointNode } from '../declare/endpoint.js'
 import { type IntakeNode, intakeNode } from '../declare/intake.js'
-import { startRun } from '../engine/interpret.js'
+import { faultsOf, startRun } from '../engine/interpret.js'
 import { endpointFor, open } from '../judge/open.js'
 import { partsOf } from '../judge/read.js'
 import { type Received, receiveNow } from '../judge/receive.js'
+import type { Node } from '../kinds/kind.js'
+import { nodesAt } from '../kinds/locate.js'
 import { deepest } from '../kinds/run.js'
 import type { Message } from '../read/message.js'
 import { Unreadable } from '../read/syntax.js'
@@ -26,6 +28,8 @@ export interface Said {
   readonly body?: string | undefined
   /** Values by their addresses, as they are sent: they come before what the target and the body say. */
   readonly values?: readonly (readonly [address: string, value: unknown])[]
+  /** The same as texts, as a person writes them: JSON, or a text where the field takes texts alone. */
+  readonly texts?: readonly (readonly [address: string, text: string])[]
 }
 
 /** The parts of a message as it was sent; `undefined` where no endpoint is meant, or its body has to be waited for. */
@@ -51,7 +55,7 @@ export function sentIn(
  */
 export function requestFor(
   app: Intake,
-  { method, target, headers = [], body, values = [] }: Said,
+  { method, target, headers = [], body, values: own = [], texts = [] }: Said,
   { now, seed = 1 }: { readonly now: Date; readonly seed?: number },
 ): Outgoing & { readonly endpoint?: string } {
   const node = intakeNode(app)
@@ -61,6 +65,8 @@ export function requestFor(
   const type = headers.find(([name]) => name === 'content-type')?.[1]
   const declared = endpoint.bodies.find(({ mediaType }) => type?.startsWith(mediaType)) ?? endpoint.bodies[0]
   const trial = new Trial(node, endpoint, declared, makingOf(now, seed))
+  const read = texts.map(([address, text]) => [address, meantBy(text, trial.root, address)] as const)
+  const values = [...own, ...read]
   const spots = spotsOf(endpoint, [...placesIn(endpoint, declared)])
   const bodyless = body === undefined || !values.some(([address]) => address.startsWith('body'))
   const typed =
@@ -94,6 +100,21 @@ export function requestFor(
     body: bodyless && body !== undefined ? body : out.message.body,
   }
   return { ...out, ...(endpoint.name === undefined ? {} : { endpoint: endpoint.name }), message }
+}
+
+/** What a text means at an address: JSON, unless that is of a type which no field there takes, and a text is. */
+function meantBy(text: string, root: Node, address: string): unknown {
+  let json: unknown
+  try {
+    json = JSON.parse(text)
+  } catch {
+    return text
+  }
+  const isTaken = (value: unknown) =>
+    nodesAt(root, parseAddress(address) ?? []).some(
+      (node) => !faultsOf(node, value).some(({ code, path }) => code === 'wrong_type' && path.length === 0),
+    )
+  return !isTaken(json) && isTaken(text) ? text : json
 }
 
 /** The smallest request that is accepted, or comes close. */

@@ -10,7 +10,7 @@ import { type Place, placesIn } from './places.js'
 import type { BadProbe, Probe, Unprobed } from './probed.js'
 import { demandsOnWho, demandsOnWhole } from './requests.js'
 import { codesOf, presenceOf, type Spot, spotsOf, stepName } from './rules.js'
-import { broken, changed, fewTries, mended, spoilt, turned } from './search.js'
+import { broken, changed, fewTries, mended, someTries, spoilt, turned } from './search.js'
 import { takenBy } from './takers.js'
 import type { Came, Outgoing, Tree, Trial } from './trial.js'
 import { pathIn, replaced, type Step } from './ways.js'
@@ -25,6 +25,8 @@ export class Prober {
   /** What readers of the declaration's own refuse with. */
   readonly #ownCodes: ReadonlySet<string>
   readonly #bases: Tree[] = []
+  /** Whether one of them is accepted. */
+  #isMet = false
 
   constructor(trial: Trial, name: string, now: Date, samples: readonly Tree[]) {
     this.#trial = trial
@@ -69,12 +71,16 @@ export class Prober {
           const made = this.#trial.made(one)
           const came = this.#trial.judge(made)
           const unread = came?.faults.find(({ code }) => this.#ownCodes.has(code))
+          const beyond = came?.faults.find(({ code }) => code === 'too_large')
           // What is wrong with a value that was made is for the judgement to show.
           const isSound = came?.faults.every(({ stage }) => stage === 'rules' || stage === 'identify')
           if (unread) {
             because = `${tellAddress(unread.path)} has its own reader: give it examples`
-            spare ??= made
-          } else tree = isSound ? mended(this.#trial, made, this.#spots, []) : came && made
+          } else if (beyond) because = `it is larger than the limits of the endpoint, at ${tellAddress(beyond.path)}`
+          else if (isSound) tree = mended(this.#trial, made, this.#spots, [], one === pick ? undefined : someTries)
+          else tree = came && made
+          // Enough to be broken elsewhere.
+          if (came && !beyond) spare ??= made
         } catch (error) {
           because = reasonOf(error)
           spare ??= tried(() => this.#trial.made(one, true))
@@ -82,21 +88,28 @@ export class Prober {
         if (tree) break
       }
       if (tree) {
+        this.#isMet = true
         this.#bases.push(tree)
         yield* this.#good(what, tree)
       } else {
-        // Enough to be broken elsewhere.
         if (spare) this.#bases.push(spare)
         yield this.#unprobed({ what, address: '', code: 'accepted', because })
       }
     }
   }
 
+  /** As `mended`, if any request of the endpoint was found that its rules accept. */
+  #mended(tree: Tree, held: readonly Path[], most?: number): Tree | undefined {
+    return this.#isMet ? mended(this.#trial, tree, this.#spots, held, most) : undefined
+  }
+
   /** Requests that were accepted as they are. */
   #takeSamples(): void {
     for (const sample of this.#samples) {
       const tree = { ...this.#bases[0], ...sample }
-      if (this.#trial.judge(tree)?.faults.length === 0) this.#bases.push(tree)
+      if (this.#trial.judge(tree)?.faults.length !== 0) continue
+      this.#isMet = true
+      this.#bases.push(tree)
     }
   }
 
@@ -132,7 +145,7 @@ export class Prober {
         continue
       }
       const path = pathIn(way, reached)
-      const whole = mended(this.#trial, reached, this.#spots, [path])
+      const whole = this.#mended(reached, [path])
       if (whole) return whole
       unmended ??= reached
     }
@@ -143,7 +156,10 @@ export class Prober {
     const about = this.#about(place, demand)
     let because = 'no value was found that only breaks this'
     try {
-      const isJudged = !place.isSure || demand.isOpen === true
+      // What is long may be too long for the head first.
+      const isLong = place.path[0] !== 'body' && (demand.code === 'too_long' || demand.code === 'too_many')
+      const isJudged = !place.isSure || demand.isOpen === true || isLong
+      if (isLong) because = 'what breaks it is beyond the limits of the endpoint'
       for (const { tree, address } of spoilt(this.#trial, base, place, demand, isJudged)) {
         const out = this.#trial.outgoing(tree)
         if (out) return this.#bad({ ...about, address }, out)
@@ -167,7 +183,7 @@ export class Prober {
     const value = tried(() => made({ ...this.#trial.making, source: place.around.source }))
     if (value === undefined) return
     const tree = replaced(base, path, value) as Tree
-    const whole = mended(this.#trial, tree, this.#spots, [path], fewTries)
+    const whole = this.#mended(tree, [path], fewTries)
     const came = this.#trial.judge(whole ?? tree)
     const isRefused = came?.faults.every((fault) => fault.code === code)
     if (whole || (place.isSure && isRefused)) yield* this.#good(`${formatAddress(place.path)}, ${what}`, whole ?? tree)
@@ -185,7 +201,7 @@ export class Prober {
     for (const code of codes) {
       let probe: Probe | undefined
       for (const tree of this.#basesOf(spot)) {
-        const isMeant = ({ failed, faults }: Came) => failed.has(what) && faults.some((one) => isOf(one, code))
+        const isMeant = ({ failed, faults }: Came) => failed.has(rule) && faults.some((one) => isOf(one, code))
         const found = broken(this.#trial, tree, spot, isMeant)
         const fault = found && this.#trial.judge(found)?.faults.find((one) => isOf(one, code))
         const out = found && this.#trial.outgoing(found)
@@ -203,10 +219,8 @@ export class Prober {
     for (const tree of this.#plainBasesOf(spot)) {
       const whole = changed(this.#trial, tree, presenceOf(spot, tree), [])
       if (whole)
-        yield mended(
-          this.#trial,
+        yield this.#mended(
           whole,
-          this.#spots,
           presenceOf(spot, whole).map(([path]) => path),
           fewTries,
         ) ?? whole

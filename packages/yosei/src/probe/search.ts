@@ -14,6 +14,8 @@ import { pathIn, replaced, wayTo } from './ways.js'
 
 /** So many requests are tried for one thing. */
 const mostTries = 600
+/** So many for what was looked for already, from elsewhere. */
+export const someTries = 150
 /** And so many for what need not be found. */
 export const fewTries = 40
 
@@ -148,7 +150,7 @@ export function mended(
   let count = 0
   while (came && came.faults.length > 0) {
     const { failed, faults } = came
-    const spots = rules.filter(({ rule }) => failed.has(stepName(rule)))
+    const spots = rules.filter(({ rule }) => failed.has(rule))
     let better: { readonly tree: Tree; readonly came: Came } | undefined
     for (const edit of tries(trial, now, spots)) {
       if (++count > most) return undefined

@@ -1,4 +1,4 @@
-/** A request of one endpoint, as a tree of what is sent: written as a message, and judged by what interprets. */
+/** A request of one endpoint, as a tree of what is sent: written as a message, and judged. */
 import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
@@ -8,6 +8,7 @@ import type { RecordNode } from '../kinds/record.js'
 import type { Fault, Source } from '../kinds/run.js'
 import type { Message } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
+import type { AnyRule } from '../rules/rule.js'
 import type { Parts } from '../terms/parts.js'
 import { receivedOf, type Wire, wireOf } from '../write/wire.js'
 import { contentOf, oneIn, unknownType } from './files.js'
@@ -28,8 +29,8 @@ export interface Outgoing {
 /** What came of a tree: what is wrong with it. */
 export interface Came {
   readonly faults: readonly Pick<Fault, 'path' | 'code' | 'stage'>[]
-  /** The rules that did not hold, by the names of their steps. */
-  readonly failed: ReadonlySet<string>
+  /** The rules that did not hold. */
+  readonly failed: ReadonlySet<AnyRule>
 }
 
 /** One endpoint with a body of one media type, as probes are made of it. */
@@ -86,21 +87,15 @@ export class Trial {
     if (!wire) return undefined
     const { who } = this.#whoOf(tree)
     const received = receivedOf(wire.body)
-    // What is traced is interpreted.
     const verdict = judgeMessage(this.app, this.#messageOf(tree, wire), {
       now: new Date(this.making.now),
-      trace: true,
       ...(received ? { received } : {}),
       asker: { who: who?.read },
     })
     if (verdict.outcome === 'accepted') return fine
-    const steps = verdict.trace?.steps ?? []
-    const failed = steps.filter(({ stage, outcome }) => stage === 'rules' && outcome === 'failed')
+    const failed = verdict.faults.flatMap(({ by }) => (by ? [by as AnyRule] : []))
     const unsaid = { path: [], code: String(verdict.status), stage: verdict.stage }
-    return {
-      faults: verdict.faults.length > 0 ? verdict.faults : [unsaid],
-      failed: new Set(failed.map(({ name = '' }) => name)),
-    }
+    return { faults: verdict.faults.length > 0 ? verdict.faults : [unsaid], failed: new Set(failed) }
   }
 
   #wireOf(tree: Tree): Wire | undefined {

@@ -31,6 +31,8 @@ export const counting = <R extends string>(
   rule: R,
   code: Code,
   codeFor: (count: number, all: number) => Code | undefined,
+  /** The words that say the rule, where those of its code do not say all. */
+  said: { readonly code: string; readonly variant?: string } = { code },
 ): RuleOf<Counted<R>> => ({
   make(...given: (string | LooseBlame)[]) {
     const [reads, { code: own = code, blames = [commonParent(reads)], ...rest }] = withOptions(given)
@@ -71,7 +73,7 @@ export const counting = <R extends string>(
       : rule.blames.flatMap((address) => blamedAt(input, pathOf(address, scope)))
     return places.map((path) => faultOf(rule, path, { code: rule.code === code ? wrong : rule.code, about }))
   },
-  sentence: ({ reads, blames }) => ({ code, about: { addresses: reads }, at: blames }),
+  sentence: ({ reads, blames }) => ({ ...said, about: { addresses: reads }, at: blames }),
 })
 
 /** The longest address that all of them lie in; if they share no part, the first of them, or the list that it leads into. */

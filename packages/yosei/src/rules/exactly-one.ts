@@ -11,6 +11,9 @@ export interface ExactlyOneMaker<T> {
   exactlyOne: Counting<T>
 }
 
-export const exactlyOne = counting('exactlyOne', 'more_than_one', (count) =>
-  count === 0 ? 'none_present' : count > 1 ? 'more_than_one' : undefined,
+export const exactlyOne = counting(
+  'exactlyOne',
+  'more_than_one',
+  (count) => (count === 0 ? 'none_present' : count > 1 ? 'more_than_one' : undefined),
+  { code: 'rule', variant: 'exactlyOne' },
 )

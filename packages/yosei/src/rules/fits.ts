@@ -69,7 +69,8 @@ export const fits: RuleOf<Fits> = {
     const [value, passes] = [terms.value(address), terms.passes(address, field)]
     return value === undefined || passes === undefined ? undefined : `(${value} == null || ${passes})`
   },
-  judge({ address, field, code, message, status }, matter) {
+  judge(rule, matter) {
+    const { address, field, code, message, status } = rule
     const { root, input, sent, scope, fit } = matter
     return concrete(input, pathOf(address, scope)).flatMap((path) => {
       const value = valueAt(input, path)
@@ -78,6 +79,7 @@ export const fits: RuleOf<Fits> = {
         ...fault,
         path: [...path, ...fault.path],
         stage: 'rules' as const,
+        by: rule,
         ...(code === '' ? {} : { code, saidAs: fault.saidAs ?? fault.code }),
         ...(message === undefined ? {} : { messages: message }),
         ...(status === undefined ? {} : { status }),

@@ -195,6 +195,7 @@ export const faultOf = (
   stage: 'rules',
   code: rest.code ?? rule.code,
   status: rule.status,
+  by: rule,
   messages: rest.messages ?? rule.message,
   variant: rest.variant,
   limit: rest.limit,

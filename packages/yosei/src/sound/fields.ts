@@ -1,8 +1,9 @@
 /** Declarations that make no sense are refused where they are declared, with the address and the mend. */
 
-import { defaultOf, encode, faultsOf, startRun } from '../engine/interpret.js'
+import { encode, faultsOf, startRun } from '../engine/interpret.js'
 import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds, shapeOf } from '../kinds/kinds.js'
+import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import { holdsFile, sentShape } from '../kinds/shape.js'
 import { formatAddress, type Path } from '../terms/address.js'
@@ -89,7 +90,8 @@ function endsInside(node: Node, inside: ReadonlySet<Node>): boolean {
 }
 
 function checkDefault(where: string, node: Node, path: Path): void {
-  if (node.need !== 'defaulted' || typeof node.default === 'function') return
+  // A reader reads the default of its base.
+  if (node.need !== 'defaulted' || node.default === undefined || typeof node.default === 'function') return
   const { readOnly: _, ...sendable } = node
   const [fault] = faultsOf(sendable as Node, encode(node, node.default))
   if (fault)
@@ -100,7 +102,7 @@ function checkDefault(where: string, node: Node, path: Path): void {
       'Give a default that the field takes',
       'default',
     )
-  const read = defaultOf(node, startRun())
+  const read = readNode(sendable as Node, encode(node, node.default), 'json', startRun())
   if (!isAlike(read, node.default))
     refuse(
       where,

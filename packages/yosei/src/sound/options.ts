@@ -21,6 +21,7 @@ import {
   aText,
   byName,
   checkOptions,
+  either,
   fields,
   isPlain,
   listOf,
@@ -115,7 +116,13 @@ const intakeOptions: Options<IntakeDeclaration<{}>> = {
   identify: aFunction('({ headers }, services) => services.users.find(headers)'),
   challenge: withOptions({ header: aName, scheme: aName }),
   languages: byName(anObject("{ missing: 'falta' }")),
-  envelope: aFunction('(rejection, problem) => ({ body: problem })'),
+  envelope: either(
+    aFunction('(rejection, problem) => ({ body: problem })'),
+    withOptions({
+      write: required(aFunction('(rejection, problem) => ({ body: problem })')),
+      read: required(aFunction('(body) => body.errors')),
+    }),
+  ),
   journal: withMethod('write', 'loggerJournal(logger)'),
   turns: withMethod('take', 'memoryTurns()'),
   ...policyOptions,

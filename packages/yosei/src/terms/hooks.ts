@@ -1,5 +1,6 @@
 /** What an intake is given besides its endpoints, and what its hooks get to see. */
 import type { Stage } from './statuses.js'
+import type { Rejected } from './verdict.js'
 
 /** The words of one language: by code, or by code and variant (`wrong_type.flag`). */
 export type Catalogue = { readonly [code: string]: string }
@@ -14,6 +15,29 @@ export interface Problem {
   detail: string
   instance: string
   fields?: { [address: string]: { code: string; detail: string; pointer?: string }[] }
+  /** How many errors were found besides those in `fields`. */
+  more?: number
+}
+
+/** One error, as an envelope is read back. */
+export interface EnvelopedError {
+  readonly address: string
+  readonly code: string
+  readonly message?: string | undefined
+}
+/** A shape of one's own around a rejection: the body of its answer, and its media type (`application/json` by default). */
+export type WriteEnvelope = (rejection: Rejected, problem: Problem) => { body: unknown; type?: string }
+/** How an envelope is written, and how its errors are read back: by `yosei/client`, and the command `send`. */
+export interface Envelope {
+  write: WriteEnvelope
+  /** The errors in a body that `write` made, JSON parsed; `undefined` if it is none. */
+  read: (body: unknown) => readonly EnvelopedError[] | undefined
+}
+
+/** What shapes rejections: an intake's own words, by language, and its envelope. */
+export interface House {
+  readonly languages?: Catalogues | undefined
+  readonly envelope?: WriteEnvelope | Envelope | undefined
 }
 
 /** What is wrong, told like any other error. */

@@ -8,7 +8,7 @@ export interface Reading {
   readonly address: string
   readonly sent: unknown
   readonly read: unknown
-  readonly how: 'as is' | 'from text' | 'default' | 'filled' | 'dropped'
+  readonly how: 'as is' | 'tidied' | 'from text' | 'default' | 'filled' | 'dropped'
 }
 
 /** One stage, or one rule, and how it went. */
@@ -35,6 +35,11 @@ export interface FieldError {
   /** Completes the sentence that the address begins. */
   readonly message: string
   readonly stage: Stage
+  /**
+   * The limit that was not met, if there is one: 50 for `{ max: 50 }`, its values for a choice. Instants and big integers
+   * are texts.
+   */
+  readonly limit?: unknown
   /** Of a syntax error in the body, and of any error in a body of lines; both from 1. */
   readonly line?: number
   readonly column?: number

@@ -1,5 +1,6 @@
 /** The languages in which answers are written. A page's bundle has English alone, and those that its intake brings. */
 import type { Catalogues } from '../terms/hooks.js'
+import { chooseLanguage } from './choose.js'
 import { english } from './english.js'
 import { german } from './german.js'
 
@@ -9,3 +10,7 @@ export const shipped: Catalogues = { en: english, de: german }
 export const languagesOf = (own: Catalogues | undefined): readonly string[] => [
   ...new Set([...Object.keys(shipped), ...Object.keys(own ?? {})]),
 ]
+
+/** The language that a client reads, of those in which answers are written. */
+export const languageFor = (field: string | undefined, own: Catalogues | undefined): string =>
+  field === undefined ? 'en' : chooseLanguage(field, languagesOf(own))

@@ -217,9 +217,25 @@ function show(value: unknown, wording: Wording): string {
   if (value instanceof Date) return writeInstant(value)
   if (value instanceof Place) return wording.write(tellAddress(value.path))
   if (value instanceof Moment) return writeInstant(value.instant)
-  if (Array.isArray(value)) return value.map((one) => show(one, wording)).join(', ')
+  if (Array.isArray(value)) return listed(value, wording)
   // What was sent may have a `toString` of its own.
   return typeof value === 'object' && value !== null ? '…' : wording.write(bounded(String(value)))
+}
+
+/** So many of a long list are told, and how many more there are. */
+const mostListed = 20
+const longestListed = 100
+
+function listed(values: readonly unknown[], wording: Wording): string {
+  const isLong = values.length > mostListed + 4
+  const told = (isLong ? values.slice(0, mostListed) : values).map((one) => {
+    const text = show(one, wording)
+    return text.length > longestListed ? `${[...text].slice(0, longestListed - 1).join('')}…` : text
+  })
+  const list = told.join(', ')
+  return isLong
+    ? fill(wording.text('list.more') ?? '{list} …', { list, more: String(values.length - told.length) })
+    : list
 }
 
 const longest = 40

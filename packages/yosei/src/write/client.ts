@@ -3,6 +3,7 @@ import { intakeNode } from '../declare/intake.js'
 import { byAddress } from '../judge/verdict.js'
 import { formatPointer, parseAddress } from '../terms/address.js'
 import type { Endpoint, Endpoints, Gives, Intake, Sent } from '../terms/endpoint.js'
+import type { Envelope, EnvelopedError } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import { type Part, partNames } from '../terms/parts.js'
@@ -74,9 +75,11 @@ export function client<E extends Endpoints>(app: Intake<E>, clientOptions: Clien
   if (!URL.canParse(clientOptions.base))
     tell(`the base is ${JSON.stringify(clientOptions.base)}`, "Write it as 'https://observatory.example'", 'base')
   const { base } = intakeNode(app)
+  const read = errorsIn(app)
   const calls: { [name: string]: Call<Endpoint> } = {}
   for (const [name, endpoint] of Object.entries(app.endpoints)) {
-    const one: Call<Endpoint> = (sent, more = {}) => call(name, endpoint, base, sent as Parts, clientOptions, more)
+    const one: Call<Endpoint> = (sent, more = {}) =>
+      call(name, endpoint, base, sent as Parts, clientOptions, more, read)
     put(calls, name, one)
   }
   return Object.freeze(calls) as Client<E>
@@ -90,6 +93,7 @@ async function call(
   sent: Parts,
   { base: at, fetch: send = (request) => fetch(request), headers }: ClientOptions,
   { signal, headers: own }: CallOptions,
+  read: Envelope['read'],
 ): Promise<Succeeded<Endpoint> | Refused> {
   let request: Request
   try {
@@ -103,7 +107,7 @@ async function call(
   for (const given of [known, own])
     if (given) for (const [field, value] of new Headers(given as HeadersInit)) request.headers.set(field, value)
   const response = await send(signal ? new Request(request, { signal }) : request)
-  if (response.status >= 400) return refusedBy(name, response)
+  if (response.status >= 400) return refusedBy(name, response, read)
   const value = (await contentOf(response)) as never
   return { outcome: 'accepted', status: response.status, value, headers: response.headers }
 }
@@ -121,12 +125,34 @@ async function contentOf(response: Response): Promise<unknown> {
   }
 }
 
-/** The verdict in a problem document (RFC 9457); of another answer its status alone. */
-async function refusedBy(name: string, response: Response): Promise<Refused> {
-  const { fields } = Object((await contentOf(response)) ?? {}) as { readonly fields?: unknown }
-  const errors = Object.entries(Object(fields) as object).flatMap(([address, found]): FieldError[] =>
-    Array.isArray(found) ? found.flatMap((one) => errorAt(address, one, response.status)) : [],
-  )
+/**
+ * How the errors are read in the body of a rejection: of a problem document (RFC 9457), or of the intake's envelope if
+ * that says how. `undefined` for a body that has none.
+ *
+ * @example
+ * const errors = errorsIn(app)(await response.json())
+ */
+export function errorsIn(app?: Intake): Envelope['read'] {
+  const envelope = app && intakeNode(app).envelope
+  if (typeof envelope === 'object') return envelope.read
+  return (body) => {
+    const { fields } = Object(body ?? {}) as { readonly fields?: unknown }
+    if (typeof fields !== 'object' || fields === null) return undefined
+    return Object.entries(fields).flatMap(([address, found]) =>
+      (Array.isArray(found) ? found : []).flatMap((one): EnvelopedError[] => {
+        const { code, detail } = Object(one ?? {}) as { readonly code?: unknown; readonly detail?: unknown }
+        const message = typeof detail === 'string' ? { message: detail } : {}
+        return typeof code === 'string' ? [{ address, code, ...message }] : []
+      }),
+    )
+  }
+}
+
+/** The verdict in an answer: without errors where its body has none that can be read. */
+async function refusedBy(name: string, response: Response, read: Envelope['read']): Promise<Refused> {
+  const content = await contentOf(response)
+  const { more } = Object(content ?? {}) as { readonly more?: unknown }
+  const errors = (read(content) ?? []).map((one) => errorOf(one, response.status))
   return {
     outcome: 'rejected',
     endpoint: name,
@@ -135,25 +161,21 @@ async function refusedBy(name: string, response: Response): Promise<Refused> {
     headers: Object.fromEntries(response.headers),
     errors,
     errorsByField: byAddress(errors),
-    more: 0,
+    more: typeof more === 'number' ? more : 0,
     isSent: true,
   }
 }
 
-function errorAt(address: string, one: unknown, status: number): FieldError[] {
-  const { code, detail } = Object(one ?? {}) as { readonly code?: unknown; readonly detail?: unknown }
-  if (typeof code !== 'string') return []
+function errorOf({ address, code, message }: EnvelopedError, status: number): FieldError {
   const path = parseAddress(address)
   const [part] = path ?? []
   const pointer = path && part === 'body' ? formatPointer(path) : undefined
-  return [
-    {
-      part: partNames.find((one) => one === part),
-      address,
-      ...(pointer === undefined ? {} : { pointer }),
-      code,
-      message: typeof detail === 'string' ? detail : `was refused (${status})`,
-      stage: 'handle',
-    },
-  ]
+  return {
+    part: partNames.find((one) => one === part),
+    address,
+    ...(pointer === undefined ? {} : { pointer }),
+    code,
+    message: message ?? `was refused (${status})`,
+    stage: 'handle',
+  }
 }
