@@ -1,6 +1,6 @@
 /**
- * Attacks the library for as long as it is told: node attack.js [--seconds 60]. Each round holds the two engines
- * against each other on declarations and values made at random, sends spoiled messages, uploads and connections that
+ * Attacks the library for as long as it is told: node attack.js [--seconds 60]. Each round compares the two engines with
+ * an oracle and with each other on declarations, rules and values made at random, sends spoiled messages, uploads and connections that
  * break off to a server, and measures how every reader of text grows. Prints what was tried; exits with 1 at the first
  * throw, hang or difference. The generators are those of the tests.
  */
@@ -28,16 +28,20 @@ async function fromTests(name) {
   const options = { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }
   writeFileSync(
     join(folder, `${name}.js`),
-    transformFileSync(source, options).code.replaceAll("'../dist/", "'../../dist/"),
+    transformFileSync(source, options)
+      .code.replaceAll("'../dist/", "'../../dist/")
+      .replaceAll(/(["'])\.\/([\w-]+)\.ts\1/g, "'./$2.js'"),
   )
   return import(join(folder, `${name}.js`))
 }
 const { bothVerdicts, enginePairs } = await fromTests('samples')
 const { growthOf, mostGrowth, readers, repetitive } = await fromTests('growth')
 const { spoilt } = await fromTests('hostile')
+await fromTests('oracle')
+const { cases, differences } = await fromTests('oracle-cases')
 const { kinds, marks, outputs, places, written } = await fromTests('secrets')
 
-const counts = { pairs: 0, messages: 0, uploads: 0, dropped: 0, texts: 0, secrets: 0 }
+const counts = { judged: 0, pairs: 0, messages: 0, uploads: 0, dropped: 0, texts: 0, secrets: 0 }
 const folder = mkdtempSync(join(tmpdir(), 'attack-'))
 process.env.TMPDIR = folder
 const fail = (what, detail) => {
@@ -118,6 +122,18 @@ const exchange = (raw, letGo) =>
   })
 
 const rounds = [
+  /** What the engines say, and what a judge says that was written from the docs: the smallest difference is told. */
+  function oracle() {
+    const numRuns = 60
+    const agree = fc.property(cases, (one) => differences(one).length === 0)
+    const { failed, counterexample, error } = fc.check(agree, { seed: next++, numRuns })
+    counts.judged += numRuns
+    if (failed)
+      fail(
+        'the engines and the oracle differ',
+        (counterexample ? differences(counterexample[0]).join('\n') : '') || error,
+      )
+  },
   async function engines() {
     for (const pair of fc.sample(enginePairs, { seed: next++, numRuns: 100 }))
       for (const { compiled, interpreted } of bothVerdicts(pair)) {
