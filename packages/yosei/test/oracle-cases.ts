@@ -5,6 +5,7 @@ import {
   type Asked,
   atoms,
   type Cond,
+  copy,
   fieldOf,
   type Given,
   oracle,
@@ -570,7 +571,7 @@ export function differences({
     const expected = decided(() => show(oracle({ parts, rules, sent: given, source, unlisted })))
     if (expected === undefined) return []
     const said = both.map((put) => {
-      const verdict = judgeParts(put as never, structuredClone(given), { text: source === 'text' }) as unknown as {
+      const verdict = judgeParts(put as never, copy(given), { text: source === 'text' }) as unknown as {
         outcome: string
         errors: { address: string; code: string }[]
         input: { [part: string]: unknown }

