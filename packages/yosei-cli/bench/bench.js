@@ -88,6 +88,21 @@ export default intake({ endpoints })
 `,
 )
 
+/** An endpoint of 32 fields, and a list of that: with rules that are hard to meet, of which the second has one more. */
+const wide = (name, isList, more) => {
+  const file = join(folder, name)
+  writeFileSync(
+    file,
+    `import { choice, day, decimal, endpoint, instant, intake, integer, list, record, text } from 'yosei'
+const kinds = [(i) => text({ length: [1, 20 + i] }), () => text({ format: 'email' }), () => text({ pattern: /^[A-Z]{3}-\\d{4}$/ }), () => integer({ min: 0, max: 100 }), () => instant({ from: '+1d' }), () => choice(['a', 'b']), () => decimal({ scale: 2 }), () => day({ optional: true })]
+const rules = (on) => [on.ascending('f4', 'f12'), on.needed('f7', on.is('f5', 'a')), on.atLeastOne('f15', 'f23'), on.different('f0', 'f8'), on.fits('f1', text({ pattern: /@nebula\\.example$/ }))${more}]
+const body = record(Object.fromEntries(Array.from({ length: 32 }, (_, i) => ['f' + i, kinds[i % 8](i)])), { rules })
+export default intake({ endpoints: { put: endpoint('PUT /', { body: ${isList ? 'record({ rows: list(body, { length: [1, 5] }) })' : 'body'} }) } })
+`,
+  )
+  return file
+}
+
 try {
   const intake = join(observatory, 'intake.ts')
   const [few, lots] = [await requests('few.ndjson', 1000), await requests('lots.ndjson', 100_000)]
@@ -100,6 +115,15 @@ try {
   note('check of 100,000 requests ÷ reading and JSON.parse', much.seconds / parsed.seconds, '', 3)
   note('memory for 100,000 requests beyond that for 1,000', much.megabytes - little.megabytes, 'MB', 150)
   note('probe of the demonstration', measured(command, 'probe', intake).seconds, 's', 2)
+  for (const [what, isList, bound] of [
+    ['compare of an endpoint with 32 fields', false, 2],
+    ['compare of a list of it', true, 10],
+  ]) {
+    const files = ['old', 'new'].map((name) =>
+      wide(`${name}-${isList}.mjs`, isList, name === 'old' ? '' : ", on.ascending('f3', 'f11')"),
+    )
+    note(what, measured(command, 'compare', ...files).seconds, 's', bound)
+  }
   const thousand = measured(command, 'probe', many)
   note('probe of 1,000 endpoints with 20 fields', thousand.seconds, 's', 30)
   note('memory for that', thousand.megabytes, 'MB')

@@ -72,7 +72,8 @@ export async function runProbe(app: Intake, endpoint: string | undefined, option
   const all = [...rows.values()]
   await print(`${options.format === 'json' ? JSON.stringify(jsonOf(all), null, 2) : textOf(app, all, options, book)}\n`)
   // That nothing is wrong says nothing if nothing was tried.
-  return all.some(({ wrong, accepted, rejected }) => wrong.length > 0 || accepted + rejected === 0) ? 1 : 0
+  const isTried = all.length > 0 && all.every(({ accepted, rejected }) => accepted + rejected > 0)
+  return isTried && all.every(({ wrong }) => wrong.length === 0) ? 0 : 1
 }
 
 interface Judging {
@@ -170,14 +171,13 @@ function textOf(app: Intake, rows: readonly Row[], { at, write }: ProbeOptions, 
   })
   const sum = (of: (row: Row) => number) => rows.reduce((all, row) => all + of(row), 0)
   const bad = sum(({ wrong }) => wrong.length)
-  const told = bad === 0 ? 'all as they must be' : pc.red(`${bad} not as they must be`)
+  const count = sum(({ accepted, rejected }) => accepted + rejected)
+  const told =
+    count === 0 ? pc.red('nothing was tried') : bad === 0 ? 'all as they must be' : pc.red(`${bad} not as they must be`)
   return [
     ...lines,
     '',
-    `${plural(
-      sum(({ accepted, rejected }) => accepted + rejected),
-      'probe',
-    )}${at === undefined ? '' : ` sent to ${at}`}: ${told}; ${sum(({ unprobed }) => unprobed.length)} not probed`,
+    `${plural(count, 'probe')}${at === undefined ? '' : ` sent to ${at}`}: ${told}; ${sum(({ unprobed }) => unprobed.length)} not probed`,
     ...(book
       ? [`written to ${write}${book.left > 0 ? `, but for ${book.left} that are too large or no text` : ''}`]
       : []),

@@ -124,7 +124,7 @@ const exchange = (raw, letGo) =>
 const rounds = [
   /** What the engines say, and what a judge says that was written from the docs: the smallest difference is told. */
   function oracle() {
-    const numRuns = 60
+    const numRuns = 200
     const agree = fc.property(cases, (one) => differences(one).length === 0)
     const { failed, counterexample, error } = fc.check(agree, { seed: next++, numRuns })
     counts.judged += numRuns

@@ -572,7 +572,8 @@ function order(a: Val | undefined, b: Val | undefined): number {
   return a && b && keyOf(a) === keyOf(b) ? 0 : Number.NaN
 }
 
-export function judgeRule(rule: RuleSpec, base: Path, world: World): { path: Path; code: string }[] {
+/** @param isOfRecord Whether the rule is a record's own, so that it has the record for the parent of its fields. */
+export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: boolean): { path: Path; code: string }[] {
   const path = (address: string): Path => [...base, ...stepsOf(address)]
   const condPaths = ({ address, values = [], of = [] }: Cond): Path[] => [
     ...(address === undefined ? [] : [path(address)]),
@@ -604,7 +605,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World): { path: Pat
     const got = read(field, jsonOf(val, field), 'json', [], run)
     const sentHere = place.reduce<unknown>((value, step) => (isObject(value) || Array.isArray(value) ? (value as never)[step] : undefined), world.sent)
     const inner: World = { input: got as Val, sent: sentHere, errors: [...run.errors], isText: () => false, keeps: () => true }
-    return [...run.errors, ...run.records.flatMap((one) => (one.spec.rules ?? []).flatMap((own) => judgeRule(own, one.path, inner)))]
+    return [...run.errors, ...run.records.flatMap((one) => (one.spec.rules ?? []).flatMap((own) => judgeRule(own, one.path, inner, true)))]
   }
   const { rule: name, addresses, when, field, options = {}, during = [] } = rule
   const all = addresses.map(path)
@@ -719,7 +720,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World): { path: Pat
     if ((parent.length > 1 || parent[0] === 'body') && parent.length > 0 && (sentAt(world.sent, parent) ?? null) === null) return []
     const count = own.filter((one) => places(world, one).some((place) => speaksOf(place) && isSent(world, place))).length
     const code = name === 'together' ? (count === 0 || count === own.length ? undefined : 'not_together') : count === 0 && name !== 'atMostOne' ? 'none_present' : count > 1 && name !== 'atLeastOne' ? 'more_than_one' : undefined
-    return code === undefined ? [] : [fault(parent.length === 0 ? outside(own[0] ?? []) : parent, code)]
+    return code === undefined ? [] : [fault(parent.length === 0 && !isOfRecord ? outside(own[0] ?? []) : parent, code)]
   })
 }
 const sentAt = (sent: unknown, path: Path): unknown => path.reduce<unknown>((value, step) => ((isObject(value) || Array.isArray(value)) && Object.hasOwn(value, step) ? (value as never)[step] : undefined), sent)
@@ -778,8 +779,8 @@ export function oracle({ parts, rules, sent, source, unlisted }: Asked): { input
     keeps: (path) => specsAt(parts[path[0] as string] as Spec, path.slice(1)).some(keepsEmpty),
   }
   const found = [
-    ...all.records.flatMap(({ spec, path }) => (spec.rules ?? []).flatMap((rule) => judgeRule(rule, path, world))),
-    ...rules.flatMap((rule) => judgeRule(rule, [], world)),
+    ...all.records.flatMap(({ spec, path }) => (spec.rules ?? []).flatMap((rule) => judgeRule(rule, path, world, true))),
+    ...rules.flatMap((rule) => judgeRule(rule, [], world, false)),
   ]
   const errors = [...all.errors, ...found].map(({ path, code }) => `${written(path)} ${code}`).sort()
   return errors.length > 0 ? { errors } : { input: plain(world.input) }

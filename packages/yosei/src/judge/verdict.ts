@@ -158,9 +158,13 @@ function fieldError(fault: Fault, wording: Wording): FieldError {
   return place ? Object.assign(error, place) : error
 }
 
+/** So many values of a choice are told with each error. */
+const mostListed = 100
+
 /** The limit that failed, as data: an instant as its text, a big integer too. */
-export function limitOf({ limit }: Fault): unknown {
+function limitOf({ limit }: Fault): unknown {
   if (limit instanceof Date) return writeInstant(limit)
+  if (Array.isArray(limit) && limit.length > mostListed) return limit.slice(0, mostListed)
   return typeof limit === 'bigint' ? String(limit) : spelled(limit)
 }
 

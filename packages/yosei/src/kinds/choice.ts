@@ -19,8 +19,8 @@ export const choice = scalar<ChoiceNode>({
   options: { values: required(listOf(either(aText, aNumber))), titles: byName(aText) },
   check({ values }, refuse) {
     if (values.length === 0) refuse('the choice is empty', 'Give it a value', 'values')
-    const texts = values.map(String)
-    const twice = texts.find((text, index) => texts.indexOf(text) !== index)
+    const seen = new Set<string>()
+    const twice = values.map(String).find((text) => seen.size === seen.add(text).size)
     if (twice !== undefined) refuse(`the choice has ${twice} twice`, 'Name each value once', 'values')
   },
   readScalar(node, value, run, source) {

@@ -36,8 +36,8 @@ export interface FieldError {
   readonly message: string
   readonly stage: Stage
   /**
-   * The limit that was not met, if there is one: 50 for `{ max: 50 }`, its values for a choice. Instants and big integers
-   * are texts.
+   * The limit that was not met, if there is one: 50 for `{ max: 50 }`, for a choice its values, the first hundred of many.
+   * Instants and big integers are texts.
    */
   readonly limit?: unknown
   /** Of a syntax error in the body, and of any error in a body of lines; both from 1. */

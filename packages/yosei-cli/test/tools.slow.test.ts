@@ -1,0 +1,152 @@
+/** What the commands say of rules that are hard to meet, of envelopes, of secrets, and of what is left unsaid. */
+import type { AddressInfo } from 'node:net'
+import { expect, test } from '@jest/globals'
+import { endpoint, intake, integer, list, record, serve, text } from 'yosei'
+import { listen } from 'yosei/node'
+import { Folder, http, verdict, yoseiBeside, yoseiWith } from './run.ts'
+
+const from = (names: string) => `import { ${names} } from 'yosei'\n`
+const orders = `${from('choice, constant, endpoint, integer, intake, list, record, text')}
+const body = record({ country: choice(['NL', 'AT']), email: text({ format: 'email', tidy: ['lower'] }), code: text({ length: [1, 12] }), lines: list(record({ sku: text({ pattern: /^[A-Z]{3}-\\d{4}$/ }), count: integer({ min: 1 }) }), { length: [1, 3] }) })
+export default intake({ endpoints: {
+  fitted: endpoint('POST /fitted', { body, rules: (on) => [on.fits('body.email', text({ pattern: /@nebula\\.example$/ }))] }),
+  own: endpoint('POST /own', { body, rules: (on) => [on.check({ reads: ['body.code'], code: 'odd', holds: (code) => /^Q\\d{4}$/.test(code) })] }),
+  one: endpoint('POST /one', { body: record({ a: text({ optional: true }), b: text({ optional: true }) }), rules: (on) => [on.exactlyOne('body.a', 'body.b')] }),
+  long: endpoint('GET /long/{id}', { path: { id: text({ length: [1, 900] }) }, limits: { uri: '500B' } }),
+} })
+`
+
+test('probe breaks what it can, though no request meets all rules, and says when it tried nothing', () => {
+  const folder = new Folder({ 'intake.ts': orders })
+  for (const [name, least] of [
+    ['fitted', 30],
+    ['own', 30],
+    ['long', 2],
+  ] as const) {
+    const { status, stdout } = folder.yosei(['probe', 'intake.ts', name])
+    expect([name, status]).toEqual([name, 0])
+    expect(stdout).toMatch(/all as they must be/)
+    expect(Number(/(\d+) rejected/.exec(stdout)?.[1])).toBeGreaterThanOrEqual(least)
+  }
+  const none = `${from('intake')}export default intake({ endpoints: {} })`
+  folder.write('none.ts', none)
+  const nothing = folder.yosei(['probe', 'none.ts'])
+  expect([nothing.status, nothing.stdout]).toEqual([1, expect.stringContaining('nothing was tried')])
+  folder.remove()
+})
+
+test('probe asks stand-in services', () => {
+  const asking = `${from('endpoint, intake, text')}
+export default intake({ endpoints: { get: endpoint('GET /things/{id}', { path: { id: text({ length: [1, 9] }) }, lookups: (on) => ({ thing: on.lookup({ reads: ['path.id'], ask: ({ find }: { find: (id: string) => unknown }, [id]) => find(id) }) }) }) } })`
+  const files = { 'intake.ts': asking, 'services.ts': 'export default () => ({ find: () => undefined })' }
+  expect(yoseiWith(files, ['probe', 'intake.ts']).status).toBe(0)
+  const { status, stdout } = yoseiWith(files, ['probe', 'intake.ts', '--services', 'services.ts'])
+  expect([status, stdout]).toEqual([1, expect.stringContaining('must be accepted, but came 422: path.id not_found')])
+})
+
+test('show says what a field must fit, and what exactly one means; it knows the intake of the package', () => {
+  const folder = new Folder({ 'intake.ts': orders, 'package.json': '{ "yosei": { "intake": "intake.ts" } }' })
+  const { status, stdout, stderr } = folder.yosei(['show', 'fitted'])
+  expect([status, stderr]).toEqual([0, 'from package.json: intake intake.ts\n'])
+  expect(stdout).toMatch(/body\.email must also pass a field of its own\n {4}it +text +required +pattern @nebula/)
+  expect(folder.yosei(['show', 'intake.ts', 'one']).stdout).toContain('body needs exactly one of body.a, body.b')
+  expect(folder.yosei(['show', 'nothing']).stderr).toMatch(/no endpoint nothing|nothing/)
+  folder.remove()
+})
+
+test('try sends a text to a text, and says what was tidied', () => {
+  const run = (...more: string[]) =>
+    yoseiWith({ 'intake.ts': orders }, ['try', 'intake.ts', 'POST', '/own', '--trace', ...more])
+  const { stdout } = run(
+    '--with',
+    'body.code=1012',
+    '--with',
+    'body.lines[0].count=7',
+    '--with',
+    'body.email=A@B.example',
+  )
+  expect(stdout).toMatch(/"code": "1012"/)
+  expect(stdout).toMatch(/"count": 7/)
+  expect(stdout).toMatch(/body\.email.*tidied/)
+  expect(run('--with', 'body.lines[0].count=x').stdout).toMatch(/"count": "x"/)
+})
+
+test('send reads the errors of an envelope, and says when it cannot', async () => {
+  const envelope = {
+    write: ({ errors }: { errors: readonly { address: string; code: string }[] }) => ({
+      body: { wrong: errors.map(({ address, code }) => `${address} ${code}`) },
+    }),
+    read: (body: unknown) =>
+      (body as { wrong?: string[] }).wrong?.map((one) => {
+        const [address = '', code = ''] = one.split(' ')
+        return { address, code }
+      }),
+  }
+  const put = endpoint('PUT /', { body: record({ n: integer(), all: list(text()) }) })
+  const { port, close } = await listen(serve(intake({ endpoints: { put }, envelope }), { put: () => 1 }))
+  const module = `${from('endpoint, integer, intake, list, record, text')}
+export default intake({ envelope: { write: (r) => ({ body: r }), read: (body) => body.wrong.map((one) => { const [address, code] = one.split(' '); return { address, code } }) }, endpoints: { put: endpoint('PUT /', { body: record({ n: integer(), all: list(text()) }) }) } })`
+  const request = http('PUT / HTTP/1.1\nContent-Type: application/json\n\n{"n":"x","all":[]}')
+  const folder = new Folder({
+    'intake.ts': module,
+    'right.md': request + verdict('422\nbody.n wrong_type'),
+    'wrong.md': request + verdict('422\nbody.all missing'),
+  })
+  const base = `http://127.0.0.1:${({ port } as AddressInfo).port}`
+  const send = (...more: string[]) => yoseiBeside(['send', base, ...more], { cwd: folder.cwd })
+  expect(await send('right.md', '--intake', 'intake.ts')).toMatchObject({ status: 0 })
+  const wrong = await send('wrong.md', '--intake', 'intake.ts')
+  expect([wrong.status, wrong.stdout]).toEqual([1, expect.stringContaining('body.n wrong_type')])
+  const blind = await send('right.md')
+  expect([blind.status, blind.stdout]).toEqual([
+    1,
+    expect.stringContaining('its errors cannot be read: name the intake'),
+  ])
+  await close()
+  folder.remove()
+})
+
+test('try shows the answer as the envelope makes it', () => {
+  const module = `${from('endpoint, integer, intake, record')}
+export default intake({ envelope: ({ errors }) => ({ body: { ours: errors.length } }), endpoints: { put: endpoint('PUT /', { body: record({ n: integer() }) }) } })`
+  const { stdout } = yoseiWith({ 'intake.ts': module }, [
+    'try',
+    'intake.ts',
+    'PUT',
+    '/',
+    '--body',
+    '{"n":"x"}',
+    '--header',
+    'content-type: application/json',
+  ])
+  expect(stdout).toMatch(/"ours": 1/)
+})
+
+test('check judges a journal again as it was, though its secrets are masked', () => {
+  const module = `${from('endpoint, integer, intake, record, text')}
+export default intake({ endpoints: { put: endpoint('PUT /', { body: record({ pin: text({ length: [4, 4], secret: true }), n: integer({ max: 5 }) }) }) } })`
+  const event = (errors: object[], n: number) =>
+    JSON.stringify({
+      time: '2031-03-01T12:00:00Z',
+      id: 'x',
+      outcome: 'failed',
+      status: 500,
+      stage: 'handle',
+      errors,
+      input: `PUT / HTTP/1.1\ncontent-type: application/json\n\n{"pin":"(secret)","n":${n}}`,
+    })
+  const lines = `${event([], 1)}\n${event([{ address: 'body.pin', code: 'too_short' }], 9)}\n`
+  const { stdout } = yoseiWith({ 'intake.ts': module, 'journal.ndjson': lines }, [
+    'check',
+    'intake.ts',
+    'journal.ndjson',
+    '--format',
+    'json',
+  ])
+  const { samples } = JSON.parse(stdout) as {
+    samples: { outcome: string; errors: { address: string; code: string }[] }[]
+  }
+  expect(
+    samples.map(({ outcome, errors = [] }) => [outcome, ...errors.map(({ address, code }) => `${address} ${code}`)]),
+  ).toEqual([['accepted'], ['rejected', 'body.pin too_short', 'body.n above_max']])
+})

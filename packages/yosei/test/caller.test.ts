@@ -1,0 +1,118 @@
+// biome-ignore-all format: a table reads line by line
+/** Every error reaches the caller: in an envelope, in its language, through lookups, by the client, and out of a journal. */
+import { describe, expect, test } from '@jest/globals'
+import { answer, choice, decimal, endpoint, type Field, instant, intake, integer, type JournalEvent, judge, judgeParts, list, parseMessage, record, refuse, serve, text } from 'yosei'
+import { client } from 'yosei/client'
+import * as page from 'yosei/page'
+
+type Enveloped = { errors: { address: string; code: string; message: string; limit?: unknown }[]; problem: { fields: { [address: string]: { code: string; detail: string }[] }; more?: number; detail: string } }
+const rows = endpoint('POST /rows', { body: record({ rows: list(record({ a: integer({ max: 5 }), b: choice(['x', 'y']) })) }) })
+const envelope = { write: ({ errors, more }: { errors: unknown; more: number }, problem: unknown) => ({ body: { errors, more, problem } }), read: (body: unknown) => (body as Enveloped | undefined)?.errors }
+const post = (target: string, body: unknown, headers = {}) => new Request(`http://kr.example${target}`, { method: 'POST', body: JSON.stringify(body), headers: { 'content-type': 'application/json', ...headers } })
+const wrong = (count: number) => ({ rows: Array.from({ length: count }, () => ({ a: 9, b: 'z' })) })
+
+describe('an envelope', () => {
+  test('is given all errors up to the limit, uncut, and how many more', async () => {
+    const handle = serve(intake({ endpoints: { rows }, envelope }), { rows: () => 1 })
+    const { errors, problem } = (await (await handle(post('/rows', wrong(15)))).json()) as Enveloped
+    expect([errors.length, Object.values(problem.fields).flat().length, problem.more]).toEqual([30, 30, undefined])
+    const most = (await (await handle(post('/rows', wrong(40)))).json()) as Enveloped
+    expect([most.errors.length, Object.values(most.problem.fields).flat().length, most.problem.more]).toEqual([50, 50, 30])
+    expect(most.problem.detail).toMatch(/and 79 more$/)
+  })
+  test('speaks the language of the answer', async () => {
+    const handle = serve(intake({ endpoints: { rows }, envelope: envelope.write as never }), { rows: () => 1 })
+    const response = await handle(post('/rows', { rows: [{ a: 9, b: 'x' }] }, { 'accept-language': 'de-AT, en;q=0.5' }))
+    const { errors, problem } = (await response.json()) as Enveloped
+    expect(response.headers.get('content-language')).toBe('de')
+    expect(errors).toMatchObject([{ address: 'body.rows[0].a', message: 'darf höchstens 5 sein; gesendet wurde 9', limit: 5 }])
+    expect(problem.fields['body.rows[0].a']).toMatchObject([{ detail: 'darf höchstens 5 sein; gesendet wurde 9' }])
+  })
+  test('keeps its answer within what is promised', async () => {
+    const values = Array.from({ length: 20_000 }, (_, index) => `choice number ${index}`)
+    const pick = endpoint('POST /rows', { body: record({ x: choice(values as never) as Field, many: list(choice(values as never)) as Field }) })
+    for (const shape of [{}, { envelope }]) {
+      const handle = serve(intake({ endpoints: { pick }, ...shape }), { pick: () => 1 })
+      const told = await (await handle(post('/rows', { x: 'z', many: Array.from({ length: 100 }, () => 'z') }))).text()
+      expect(told.length).toBeLessThan(256_000)
+      expect(told).toMatch(/choice number 19 and 19980 more/)
+    }
+    // An own shape may write what it likes: then it is given fewer errors, and the rest are counted.
+    const loud = serve(intake({ endpoints: { rows }, envelope: ({ errors, more }) => ({ body: { more, all: errors.map((one) => ({ ...one, again: 'x'.repeat(20_000) })) } }) }), { rows: () => 1 })
+    const body = await (await loud(post('/rows', wrong(40)))).text()
+    const { more, all } = JSON.parse(body) as { more: number; all: unknown[] }
+    expect([body.length < 256_000, more + all.length]).toEqual([true, 80])
+  })
+  test('is how `answer` shows a verdict', async () => {
+    const app = intake({ endpoints: { rows }, envelope })
+    const verdict = await judge(app, 'POST /rows HTTP/1.1\nContent-Type: application/json\n\n{"rows":[{"a":9,"b":"x"}]}')
+    expect(verdict.outcome === 'rejected' && await answer(verdict).json()).toMatchObject({ errors: [{ address: 'body.rows[0].a', code: 'above_max' }], problem: { status: 422 } })
+    const parts = judgeParts(app.endpoints.rows, { body: { rows: 1 } })
+    expect(parts.outcome === 'rejected' && await answer(parts).json()).toMatchObject({ errors: [{ address: 'body.rows' }] })
+  })
+  test('is read back by a client', async () => {
+    const server = intake({ endpoints: { rows: endpoint('POST /rows', { body: record({ rows: list(record({ a: integer({ max: 2 }), b: text() })) }) }) }, envelope })
+    const handle = serve(server, { rows: () => 1 })
+    const call = client(intake({ endpoints: { rows }, envelope }), { base: 'http://kr.example', fetch: handle })
+    const refused = await call.rows({ body: { rows: [{ a: 5, b: 'x' }] } })
+    expect(refused).toMatchObject({ outcome: 'rejected', status: 422, isSent: true, errorsByField: { 'body.rows[0].a': [{ code: 'above_max', message: 'must be at most 2; 5 was sent' }] } })
+    const blind = client(intake({ endpoints: { rows }, envelope: envelope.write as never }), { base: 'http://kr.example', fetch: handle })
+    expect(await blind.rows({ body: { rows: [{ a: 5, b: 'x' }] } })).toMatchObject({ outcome: 'rejected', status: 422, errors: [] })
+  })
+})
+
+test('a problem document says how many errors it does not list', async () => {
+  const handle = serve(intake({ endpoints: { rows } }), { rows: () => 1 })
+  expect(await (await handle(post('/rows', wrong(40)))).json()).toMatchObject({ more: 30 })
+  expect(await (await handle(post('/rows', wrong(1)))).json()).not.toHaveProperty('more')
+})
+
+test('a verdict that a lookup refuses with is told as it stands', async () => {
+  const inner = endpoint('POST /inner', { body: record({ seats: integer({ max: 5 }) }) })
+  const outer = endpoint('POST /outer', { body: record({ room: record({ seats: integer() }) }), lookups: (on) => ({
+    room: on.lookup({ reads: ['body.room'], ask: async (_: object, [room]) => { const verdict = judgeParts(inner, { body: room }); return verdict.outcome === 'rejected' ? refuse(verdict) : room } }),
+  }) })
+  const response = await serve(intake({ endpoints: { outer } }), { outer: () => 1 }, { services: {} })(post('/outer', { room: { seats: 9 } }))
+  expect([response.status, (await response.json() as { fields: object }).fields]).toEqual([422, { 'body.seats': [{ code: 'above_max', detail: 'must be at most 5; 9 was sent', pointer: '/seats' }] }])
+})
+
+test('each error carries its limit as data', () => {
+  const body = record({ n: integer({ max: 5 }), c: choice(['a', 'b']), t: text({ length: [2, 3] }), d: decimal({ min: '1.50' }), at: instant({ from: '+1d' }), m: text({ optional: true }) })
+  const verdict = judgeParts(endpoint('PUT /', { body }), { body: { n: 9, c: 'z', t: 'x', d: '1', at: '2031-03-01T00:00:00Z', m: 5 } }, { now: new Date('2031-03-01T12:00:00Z') })
+  expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address, limit }) => [address, limit])).toEqual([['body.n', 5], ['body.c', ['a', 'b']], ['body.t', 2], ['body.d', '1.50'], ['body.at', '2031-03-02T12:00:00Z'], ['body.m', undefined]])
+})
+
+test('messages come in a language', async () => {
+  const sent = { body: { rows: 1 } }
+  const told = (verdict: { outcome: string }) => (verdict as unknown as Enveloped).errors[0]?.message
+  expect([told(judgeParts(rows, sent, { language: 'de' })), told(judgeParts(rows, sent, { language: 'fr, de;q=0.5' })), told(judgeParts(rows, sent))]).toEqual(['muss eine Liste sein; gesendet wurde eine Zahl', 'muss eine Liste sein; gesendet wurde eine Zahl', 'must be a list; a number was sent'])
+  const own = page.intake({ endpoints: { rows: page.endpoint('POST /rows', { body: page.record({ n: page.integer() }) }) }, languages: { es: { 'wrong_type.integer': 'debe ser entero' } } })
+  expect(told(page.judgeParts(own.endpoints.rows, { body: { n: 'x' } }, { language: 'es' }))).toMatch(/^debe ser entero/)
+  const handle = serve(intake({ endpoints: { rows } }), { rows: (_, { language }) => language })
+  expect(await (await handle(post('/rows', { rows: [] }, { 'accept-language': 'de' }))).json()).toBe('de')
+})
+
+test('a lookup knows the clock', async () => {
+  const one = endpoint('GET /x/{id}', { path: { id: text() }, lookups: (on) => ({ x: on.lookup({ reads: ['path.id'], ask: (_: object, __, { now }) => now.toISOString() }) }) })
+  const handle = serve(intake({ endpoints: { one } }), { one: (_, { found }) => found.x }, { services: {}, now: () => new Date('2031-03-01T12:00:00Z') })
+  expect(await (await handle(new Request('http://kr.example/x/1'))).json()).toBe('2031-03-01T12:00:00.000Z')
+})
+
+test('a request that a journal has kept is rejected as it was, whatever its secrets were', async () => {
+  const secret = { secret: true } as const
+  const body = record({ pin: text({ length: [4, 4], pattern: /^\d+$/, ...secret }), code: integer({ min: 100, ...secret }), n: integer({ max: 5 }), again: text({ ...secret, optional: true }) })
+  const events: JournalEvent[] = []
+  let broken = true
+  const app = intake({ journal: { write: (event) => events.push(event) }, endpoints: { put: endpoint('POST /{key}', { path: { key: text({ length: [2, 3], ...secret }) }, body, rules: (on) => [on.equal('body.pin', 'body.again')] }) } })
+  const handle = serve(app, { put: () => { if (broken) throw new Error('broken'); return 1 } })
+  for (const [target, sent] of [['/ab', { pin: '1234', code: 555, n: 1 }], ['/ab', { pin: '1', code: 5, n: 9 }], ['/abcd', { pin: '1234', code: 555, n: 1, again: '12' }]] as const) {
+    await handle(post(target, sent))
+    const { input = '', errors, outcome } = events.at(-1) as JournalEvent
+    const message = parseMessage(input)
+    if (input === '' && outcome !== 'failed') continue
+    const verdict = await judge(app, message as never, { kept: errors })
+    expect(input).not.toMatch(/1234|555/)
+    expect(verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code }) => ({ address, code })) : []).toEqual(errors.map(({ address, code }) => ({ address, code })))
+  }
+  broken = false
+})
