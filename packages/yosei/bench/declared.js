@@ -591,6 +591,67 @@ export const kinds = [
   ],
   ['anything', anything(), { free: [1, 'a'] }, (v) => structured(v)],
 ]
+
+// Unions of scalars, in each source: as JSON, as JSON whose text is read too, and as the text of a query.
+
+const wholeText = /^-?(?:0|[1-9]\d*)$/
+const numberText = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/
+const isWhole = (v) => Number.isSafeInteger(v)
+const readWhole = (v) => {
+  const n = typeof v === 'string' ? (wholeText.test(v) ? Number(v) : undefined) : v
+  return isWhole(n) ? n + 0 : undefined
+}
+const readNumber = (v) => {
+  const n = typeof v === 'string' ? (numberText.test(v) ? Number(v) : undefined) : v
+  return Number.isFinite(n) ? n + 0 : undefined
+}
+const readFlag = (v) =>
+  typeof v === 'boolean' ? v : v === 'true' || v === '1' ? true : v === 'false' || v === '0' ? false : undefined
+const readChoice = (v) => (v === 1 || v === '1' ? 1 : v === 2 || v === '2' ? 2 : undefined)
+const readText = (v) => (typeof v === 'string' && v !== '' ? v : undefined)
+/** `[name, field, value as JSON, by hand as JSON, its text, by hand as text]` */
+export const unions = [
+  [
+    'flag or text',
+    either([flag(), text()]),
+    true,
+    (v) => (typeof v === 'boolean' ? v : readText(v)),
+    'x',
+    (v) => readFlag(v) ?? readText(v),
+  ],
+  [
+    'integer or text',
+    either([integer(), text()]),
+    'x',
+    (v) => (isWhole(v) ? v + 0 : readText(v)),
+    '12',
+    (v) => readWhole(v) ?? readText(v),
+  ],
+  [
+    'number or decimal',
+    either([number(), decimal()]),
+    '1.50',
+    (v) => (Number.isFinite(v) ? v + 0 : typeof v === 'string' && decimalText.test(v) ? v : undefined),
+    '1.50',
+    (v) => readNumber(v) ?? (typeof v === 'string' && decimalText.test(v) ? v : undefined),
+  ],
+  [
+    'choice or text',
+    either([choice([1, 2]), text()]),
+    'x',
+    (v) => (v === 1 || v === 2 ? v : readText(v)),
+    '2',
+    (v) => readChoice(v) ?? readText(v),
+  ],
+  [
+    'day or integer',
+    either([day(), integer()]),
+    '2031-03-03',
+    (v) => (typeof v === 'string' && typeof readDay(v) === 'number' ? v : isWhole(v) ? v + 0 : undefined),
+    '41',
+    (v) => (typeof v === 'string' && typeof readDay(v) === 'number' ? v : readWhole(v)),
+  ],
+]
 function structured(value) {
   if (Array.isArray(value)) return value.map(structured)
   if (typeof value !== 'object' || value === null) return value
@@ -600,23 +661,23 @@ function structured(value) {
 }
 export const kindNames = Array.from({ length: 20 }, (_, n) => `v${n}`)
 /** A record of twenty fields of one kind, by hand: written out, as it would be. */
-export const kindByHand = (read) =>
+export const kindByHand = (read, part = 'body') =>
   new Function(
     'read',
     'isObject',
     'countNames',
     `return (body) => {
-      if (!isObject(body)) return { errors: [{ address: 'body', code: 'wrong_type' }] }
+      if (!isObject(body)) return { errors: [{ address: '${part}', code: 'wrong_type' }] }
       let errors
       ${kindNames
         .map(
           (name) => `const ${name} = read(body.${name})
-      if (${name} === undefined) (errors ??= []).push({ address: 'body.${name}', code: 'wrong' })`,
+      if (${name} === undefined) (errors ??= []).push({ address: '${part}.${name}', code: 'wrong' })`,
         )
         .join('\n')}
-      if (countNames(body) !== ${kindNames.length}) (errors ??= []).push({ address: 'body', code: 'unlisted' })
+      if (countNames(body) !== ${kindNames.length}) (errors ??= []).push({ address: '${part}', code: 'unlisted' })
       if (errors) return { errors }
-      return { input: { path: {}, query: {}, header: {}, cookie: {}, body: { ${kindNames.join(', ')} } } }
+      return { input: { path: {}, query: {}, header: {}, cookie: {}, ${part}: { ${kindNames.join(', ')} } } }
     }`,
   )(read, isObject, countNames)
 
@@ -788,6 +849,23 @@ export const rules = [
       }
       if (sum > 10_000_000_000n) errors.tell('body.rows', 'above_max')
     },
+  ],
+  [
+    'sumWithin, decimals times',
+    (on) => [on.sumWithin('body.rows[].price', { times: 'body.rows[].m', atMost: '1000000' })],
+    ({ rows }, errors) => {
+      let sum = 0n
+      for (const { price, m } of rows) {
+        const [whole, part = ''] = price.split('.')
+        sum += BigInt(whole + part.padEnd(4, '0').slice(0, 4)) * BigInt(m)
+      }
+      if (sum > 10_000_000_000n) errors.tell('body.rows', 'above_max')
+    },
+  ],
+  [
+    'needed, not above other',
+    (on) => [on.needed('body.rows[].note', on.not(on.above('body.rows[].n', on.other('body.rows[].m'))))],
+    eachRow(({ n, m, note }) => note !== undefined || n > m, 'needed'),
   ],
   [
     'inOrder',

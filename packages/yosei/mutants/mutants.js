@@ -1,6 +1,6 @@
 /**
  * Changes one line of the built library at a time, by a seed, and runs the suites that run the line: node mutants.js
- * [--seed 1] [--count 150] [--only judge/] [--workers 2]. Prints each change that no test noticed, and the share of those that
+ * [--seed 1] [--count 150] [--only rules/,engine/] [--workers 2]. Prints each change that no test noticed, and the share of those that
  * one did; exits with 1 where that is under 85 %. `--again LOG` tries those again that an earlier run printed. Each worker has
  * a copy of the workspace of its own, so nothing here is changed.
  */
@@ -22,11 +22,14 @@ const { values } = parseArgs({
 })
 const root = fileURLToPath(new URL('../../../', import.meta.url))
 const bound = 0.85
+const only = values.only.split(',')
 
 /** The suites that are asked, where they run the line: what serves, probes, or could take for ever, has some of its own. */
 const suitesFor = (file) => [
-  ...(/^probe\//.test(file) ? [] : ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'engine', 'mistakes']),
-  ...(/^probe\//.test(file) ? [] : ['who', 'words', 'properties', 'http', 'client']),
+  ...(/^probe\//.test(file)
+    ? []
+    : ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'decided', 'engine', 'mistakes']),
+  ...(/^probe\//.test(file) ? [] : ['who', 'words', 'properties', 'http', 'client', 'oracle', 'caller']),
   ...['lists', 'bodies', 'rules-engine', 'crossings', 'patch', 'reach', 'secrets', 'probe'],
   ...(/^(adapt|answer|judge|read)\//.test(file) ? ['serve', 'turns'] : []),
   ...(/^(adapt|answer|judge|read|grammar)\/|^kinds\/(either|reading|tell-apart)/.test(file) ? ['attack'] : []),
@@ -81,7 +84,7 @@ const lines = chunks.flatMap((chunk) => {
   return textOf(chunk).flatMap((text, index) => {
     const [, next] = /^\/\/ src\/(\S+\.ts)$/.exec(text) ?? []
     file = next ?? file
-    const isPassedBy = file === '' || passedBy.test(file) || !file.startsWith(values.only)
+    const isPassedBy = file === '' || passedBy.test(file) || !only.some((start) => file.startsWith(start))
     return isPassedBy || /^\s*(\/\/|\*|\/\*|import|export )/.test(text) ? [] : [{ file, chunk, index, text }]
   })
 })

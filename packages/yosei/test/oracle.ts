@@ -55,6 +55,8 @@ const texts = { isText: true, otherText: (text: string) => text }
 const formed = { isText: true, otherText: '!wrong_format' }
 const at = (text: string) => new Date(text)
 const moment = { rank: ((read: Date) => read.getTime()) as never, json: ((read: Date) => read.toISOString().replace('.000Z', 'Z')) as never }
+/** No day is the same as a moment. */
+const dayRank = ((read: string) => Date.parse(read) + 1) as never
 const spans: { readonly [read: number]: string } = { 0: 'PT0S', 60000: 'PT1M', 3600000: 'PT1H', 86400000: 'P1D' }
 const O = (more: object) => (options: object) => ({ ...more, ...options })
 const make = (builder: (...given: never[]) => unknown, ...first: unknown[]) => {
@@ -90,7 +92,7 @@ export const scalars: { readonly [name: string]: Scalar } = {
   price: scalar('number', make(yosei.decimal, { scale: 1, max: '5' }), { '0': self, '1': self, '1.0': self, '1.00': '!too_many_digits', '1.5': self, '5': self, '-1': self, '10': '!above_max', '20': '!above_max', '0.3': self, '9007199254740993': '!above_max' }, [], { isText: true, rank: ranked as never }),
   flag: scalar('flag', make(yosei.flag), { true: true, false: false, '1': true, '0': false }, [[true, true], [false, false]]),
   instant: scalar('instant', make(yosei.instant), dates, [], { ...formed, ...moment }),
-  day: scalar('day', make(yosei.day), days, [], { ...formed, rank: ((read: string) => Date.parse(read)) as never }),
+  day: scalar('day', make(yosei.day), days, [], { ...formed, rank: dayRank }),
   time: scalar('time', make(yosei.timeOfDay), { '09:00': '09:00:00', '09:00:00': self, '13:30': '13:30:00', '13:30:00': self, '25:00': '!unreal_date' }, [], { ...formed, rank: ((read: string) => (Number(read.slice(0, 2)) * 60 + Number(read.slice(3, 5))) * 60_000) as never }),
   duration: scalar('duration', make(yosei.duration, { max: '1h' }), { PT0S: 0, PT1M: 60000, PT1H: 3600000, P1D: '!above_max' }, [], { ...formed, json: ((read: number) => spans[read]) as never }),
   letters: scalar('text', make(yosei.choice, ['x', 'y']), { x: self, y: self }, [], { isText: true, otherText: '!not_a_choice' }),
