@@ -108,7 +108,7 @@ program
 
 program
   .command('send')
-  .description('Sends samples to a running server, and holds its answers against the books.')
+  .description('Sends samples to a running server, and compares its answers with the books.')
   .argument('<base>', 'where the server is, such as http://127.0.0.1:8080')
   .argument(
     '<samples...>',

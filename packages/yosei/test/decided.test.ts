@@ -233,6 +233,10 @@ test('a merge patch changes a table name by name', () => {
   expect(changed({ rates: { c: { low: 1 } } })).toEqual(['body.rates.c.high missing'])
   expect(changed({ rates: { a: null, b: null } })).toEqual(['body.rates too_few'])
   expect(changed({ rates: { a: { low: null } } })).toEqual(['body.rates.a.low null_not_allowed'])
+  // All may go, and as many may come.
+  const [gone, come] = [['a', 'b', 'x'], ['c', 'd', 'e']].map((names) => Object.fromEntries(names.map((name) => [name, name < 'c' || name > 'w' ? null : { low: 1, high: 2 }])))
+  expect(changed({ rates: { ...gone, ...come } })).toMatchObject({ rates: come })
+  expect(changed({ rates: { ...gone, ...come, y: null } })).toEqual(['body.rates too_many'])
 })
 
 test('some parts alone are judged by code, and say the same', () => {

@@ -145,10 +145,14 @@ function optionally(node: Node, nullable: boolean, deep: boolean): Node {
   return Object.freeze({ ...inner, need: 'optional', nullable: false, messages: kept }) as Node
 }
 
-/** A table whose names change one by one, and go with `null`; how many there are is asked of what comes out. */
-function tableOfChanges({ length: _, ...table }: TableNode, deep: boolean): Node {
+/**
+ * A table whose names change one by one, and go with `null`. It has twice as many names at most: a change may remove all,
+ * and put as many others in their place.
+ */
+function tableOfChanges({ length, ...table }: TableNode, deep: boolean): Node {
   const changed = deep ? optionally({ ...table.value, need: 'optional' }, true, true) : table.value
-  return { ...table, value: Object.freeze({ ...changed, need: 'required', nullable: true }) as Node }
+  const value = Object.freeze({ ...changed, need: 'required', nullable: true }) as Node
+  return { ...table, value, ...(length && { length: [0, 2 * length[1]] as const }) }
 }
 
 /** These fields alone. */
