@@ -61,7 +61,7 @@ const operators = [
   swap(/\btrue\b/g, 'false'),
   swap(/\bfalse\b/g, 'true'),
   swap(/(?<=[( ])!(?=[a-zA-Z(])/g, ''),
-  swap(/(?<![\w.'"])\d+(?![\w.'"])/g, (number) => String(Number(number) + 1)),
+  swap(/(?<![\w.'"]|\bvoid )\d+(?![\w.'"])/g, (number) => String(Number(number) + 1)),
   swap(/(?<=\? )([^:?]+) : ([^:?;,)]+)/g, (_, a, b) => `${b} : ${a}`),
   // A statement that is left out.
   swap(
