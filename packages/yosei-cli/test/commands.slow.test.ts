@@ -60,7 +60,7 @@ test('try makes a request around what is said, and shows its way and its answer'
     verdict: { outcome: 'accepted' },
     answer: null,
   })
-  for (const at of ['1', 'two']) run('PUT', '/things/7', '--with', `body.at=${at}`, '--write', 'tried.md')
+  for (const set of ['query.q=no', 'body.at=1']) run('PUT', '/things/7', '--with', set, '--write', 'tried.md')
   expect(folder.yosei(['check', 'intake.ts', 'tried.md'])).toMatchObject({
     status: 0,
     stdout: expect.stringContaining('2 samples: 1 accepted, 1 rejected, 2 as expected'),
