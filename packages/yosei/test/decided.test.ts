@@ -286,6 +286,10 @@ test('every rule takes code, message and status in a last options object', () =>
     const verdict = judgeParts(endpoint('PUT /', { body: wide, rules: rules as never }), { body: { name: 'a', other: 'b', size: 5, nums: [2, 2], rows: [{ at: 1, to: 3 }, { at: 2, to: 4 }] } })
     expect(verdict.outcome === 'rejected' && [verdict.status, verdict.errors.length, verdict.errors[0]?.code, verdict.errors[0]?.message]).toEqual([409, 1, 'own', 'is not as we want it'])
   }
+  // A code alone keeps the rule's words; so it does in a language, unless that has words for the code.
+  const said = (languages: object) => judgeParts(intake({ languages: languages as never, endpoints: { put: endpoint('PUT /', { body: wide, rules: ((on: On) => [on.ascending('body.size', 'body.least', { code: 'late' }), on.needed('body.word', on.present('body.name'), { code: 'say' })]) as never }) } }).endpoints.put, { body: { name: 'a', other: 'b', size: 5, least: 1 } }, { language: 'en' })
+  expect((said({}) as { errors?: object }).errors).toMatchObject([{ code: 'late', message: 'must be more than body.size (5); 1 was sent' }, { code: 'say', message: 'must be sent when body.name is sent' }])
+  expect((said({ en: { late: 'is too late' } }) as { errors?: object }).errors).toMatchObject([{ code: 'late', message: 'is too late; 1 was sent' }, {}])
 })
 
 test('a field has its own words for what a rule finds', () => {

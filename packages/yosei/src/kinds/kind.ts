@@ -148,7 +148,7 @@ export interface Fault {
   readonly path: Path
   readonly stage: Stage
   readonly code: string
-  /** The code by which catalogues word it, if its own is another. */
+  /** The code by which catalogues word it, if they have no words for its own. */
   readonly saidAs?: string | undefined
   /** Where it is in a body of lines. */
   readonly place?: { readonly line: number; readonly column: number } | undefined

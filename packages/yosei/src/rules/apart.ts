@@ -83,7 +83,9 @@ export const apart: RuleOf<Apart> = {
     }
     return wrong
       .sort((a, b) => indexOf(a.span) - indexOf(b.span))
-      .map(({ span, other }) => faultOf(rule, span.path, { about: { other: new Place(other.path) } }))
+      .map(({ span, other }) =>
+        faultOf(rule, span.path, { saidAs: 'overlaps', about: { other: new Place(other.path) } }),
+      )
   },
   sentence: ({ reads: [start, end], blames }) => ({
     code: 'rule',

@@ -67,7 +67,7 @@ export const comparing = <R extends string>(
   },
   judge(given, matter) {
     const { root, input, scope } = matter
-    const plan = fixedAt(scope, given, () => planOf(given, root, scope, hasOrder))
+    const plan = fixedAt(scope, given, () => planOf(given, root, scope, code, hasOrder))
     const [a, b] = [valueAt(input, plan.first), valueAt(input, plan.second)]
     return isNone(a) || isNone(b) || isRight(plan.order(a, b), given.orEqual ?? false)
       ? []
@@ -76,7 +76,7 @@ export const comparing = <R extends string>(
   tells: {
     values: ({ reads }, terms) => reads.map((address) => terms.value(address) as string),
     at(given, root, scope) {
-      const plan = planOf(given, root, scope, hasOrder)
+      const plan = planOf(given, root, scope, code, hasOrder)
       return (input, a, b) => faultsOf(given, plan, input, [a, b])
     },
   },
@@ -96,11 +96,12 @@ interface Plan {
   readonly about: readonly [first: About, second: About]
   readonly order: Order
   readonly blamed: readonly Path[]
+  readonly saidAs: Code
   readonly hasOrder: boolean
   readonly isTime: boolean
 }
 
-function planOf({ reads, blames }: Rule, root: Node, scope: Scope, hasOrder: boolean): Plan {
+function planOf({ reads, blames }: Rule, root: Node, scope: Scope, saidAs: Code, hasOrder: boolean): Plan {
   const [first, second] = reads.map((address) => pathOf(address, scope)) as [Path, Path]
   const aboutRead = (at: 0 | 1) => aboutAt(root, scope.base, reads[at] as string, at === 0 ? first : second)
   const about = [aboutRead(0), aboutRead(1)] as const
@@ -110,6 +111,7 @@ function planOf({ reads, blames }: Rule, root: Node, scope: Scope, hasOrder: boo
     about,
     order: orderAt(root, first, `${scope.base} ${reads[0]}`),
     blamed: blames.map((address) => pathOf(address, scope)),
+    saidAs,
     hasOrder,
     isTime: hasOrder && about.some(({ measures }) => measures.some((measure) => areTimes.includes(measure))),
   }
@@ -131,18 +133,19 @@ function faultsOf(
 function faultAt(
   given: Comparing<string>,
   path: Path,
-  { first, second, about, hasOrder, isTime }: Plan,
+  { first, second, about, saidAs, hasOrder, isTime }: Plan,
   values: readonly [first: unknown, second: unknown],
 ): Fault {
   const at = isSame(path, second) ? 1 : isSame(path, first) ? 0 : undefined
   if (at === undefined) {
     const variant = variantOf('neither', hasOrder, isTime, given.orEqual)
-    return faultOf(given, path, { variant, about: { first: new Place(first), other: new Place(second) } })
+    return faultOf(given, path, { saidAs, variant, about: { first: new Place(first), other: new Place(second) } })
   }
   const other = at === 0 ? 1 : 0
   const spoken = (one: 0 | 1) => told(values[one], () => about[one].measures)
   const place = new Place(other === 0 ? first : second)
   return faultOf(given, path, {
+    saidAs,
     variant: variantOf(at === 0 ? 'first' : 'second', hasOrder, isTime, given.orEqual),
     about: about[other].isSecret ? { other: place } : { other: place, value: spoken(other) },
     sent: about[at].isSecret ? undefined : spoken(at),
@@ -158,7 +161,8 @@ function variantOf(side: Side, hasOrder: boolean, isTime: boolean, orEqual = fal
   return `${side}${isTime ? 'Time' : ''}${orEqual ? 'OrEqual' : ''}`
 }
 
-const isSame = (a: Path, b: Path) => a === b || (a.length === b.length && a.every((key, index) => key === b[index]))
+export const isSame = (a: Path, b: Path) =>
+  a === b || (a.length === b.length && a.every((key, index) => key === b[index]))
 
 /** Elements of two lists are no pairs: what compares them would have to compare each with each. */
 export function mistakeOfPlaces({ reads, blames }: Rule): readonly [what: string, mend: string] | undefined {

@@ -71,7 +71,9 @@ export const counting = <R extends string>(
     const places = isOfRecord
       ? [scope.concrete]
       : rule.blames.flatMap((address) => blamedAt(input, pathOf(address, scope)))
-    return places.map((path) => faultOf(rule, path, { code: rule.code === code ? wrong : rule.code, about }))
+    return places.map((path) =>
+      faultOf(rule, path, { code: rule.code === code ? wrong : rule.code, saidAs: wrong, about }),
+    )
   },
   sentence: ({ reads, blames }) => ({ ...said, about: { addresses: reads }, at: blames }),
 })

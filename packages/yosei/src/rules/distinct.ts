@@ -96,7 +96,7 @@ export const distinct: RuleOf<Distinct> = {
       const key = JSON.stringify(values.map((value, at) => same[at]?.(value)))
       const other = seen.get(key)
       if (other === undefined) seen.set(key, new Place(path))
-      return other === undefined ? [] : [faultOf(rule, path, { about: { other } })]
+      return other === undefined ? [] : [faultOf(rule, path, { saidAs: 'repeated', about: { other } })]
     })
   },
   sentence: ({ reads, blames }) => ({ code: 'rule', variant: 'distinct', about: { addresses: reads }, at: blames }),

@@ -8,7 +8,7 @@ import { type Address, type Path, parseAddress, valueAt } from '../terms/address
 import type { Span } from '../terms/declared.js'
 import { aDistance, anAddress } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
-import { type AlikeTo, mistakeOfPlaces } from './compare.js'
+import { type AlikeTo, isSame, mistakeOfPlaces } from './compare.js'
 import { blamedAt, faultOf, isNone, listsShared, pathOf } from './matter.js'
 import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
 import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
@@ -118,19 +118,26 @@ export const gap: RuleOf<Gap> = {
     if (!isClose && !(most !== undefined && compareDecimals(distance, most) > 0)) return []
     const limit = isClose ? least : most
     const isHidden = [low, high].some((path) => isSecret(root, path))
-    const rest = {
-      code: rule.code || (isClose ? 'too_close' : 'too_far'),
-      variant: isTime ? 'time' : undefined,
-      limit: isTime ? writeDuration(Number(limit)) : limit,
-      about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, low, a) }) },
+    const saidAs = isClose ? 'too_close' : 'too_far'
+    const rest = { code: rule.code || saidAs, saidAs, limit: isTime ? writeDuration(Number(limit)) : limit }
+    // The words follow from the side that is blamed.
+    const saidOf = (path: Path) => {
+      if (isSame(path, high))
+        return {
+          variant: isTime ? 'time' : undefined,
+          about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, low, a) }) },
+          ...(isHidden ? {} : { sent: toldAt(root, high, b) }),
+        }
+      if (isSame(path, low))
+        return {
+          variant: isTime ? 'firstTime' : 'first',
+          about: { other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, high, b) }) },
+          ...(isHidden ? {} : { sent: toldAt(root, low, a) }),
+        }
+      return { variant: isTime ? 'neitherTime' : 'neither', about: { first: new Place(low), other: new Place(high) } }
     }
     return rule.blames.flatMap((address) =>
-      blamedAt(input, pathOf(address, scope)).map((path) =>
-        faultOf(rule, path, {
-          ...rest,
-          ...(isHidden || path.join() !== high.join() ? {} : { sent: toldAt(root, high, b) }),
-        }),
-      ),
+      blamedAt(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { ...rest, ...saidOf(path) })),
     )
   },
   sentence({ reads: [low, high], atLeast, atMost, blames }) {

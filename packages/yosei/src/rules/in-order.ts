@@ -82,7 +82,9 @@ export const inOrder: RuleOf<InOrder> = {
       ]
       const told = isSecret(root, place) ? {} : { value: toldAt(root, other, before.values[0]) }
       const sent = isSecret(root, place) ? {} : { sent: toldAt(root, place, value) }
-      return [faultOf(rule, place, { variant, about: { other: new Place(other), ...told }, ...sent })]
+      return [
+        faultOf(rule, place, { saidAs: 'out_of_order', variant, about: { other: new Place(other), ...told }, ...sent }),
+      ]
     })
   },
   sentence: ({ reads, orEqual }, { isTime }) => ({

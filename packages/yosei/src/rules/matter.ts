@@ -194,6 +194,7 @@ export const faultOf = (
   path,
   stage: 'rules',
   code: rest.code ?? rule.code,
+  saidAs: rest.saidAs,
   status: rule.status,
   by: rule,
   messages: rest.messages ?? rule.message,

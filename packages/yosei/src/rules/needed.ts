@@ -43,11 +43,15 @@ class During {
   }
 }
 
-function faultAt(rule: Conditional<'needed' | 'absent'>, path: Path, root: Node, scope: Scope): Fault {
+function faultAt(rule: Conditional<'needed' | 'absent'>, saidAs: Code, path: Path, root: Node, scope: Scope): Fault {
   const isHidden = addressesIn(rule.when).some(
     (address) => aboutAt(root, scope.base, address, pathOf(address, scope)).isSecret,
   )
-  return faultOf(rule, path, isHidden ? { variant: 'secret' } : { about: new During(rule.when, { root, scope }) })
+  return faultOf(
+    rule,
+    path,
+    isHidden ? { saidAs, variant: 'secret' } : { saidAs, about: new During(rule.when, { root, scope }) },
+  )
 }
 
 /**
@@ -96,7 +100,7 @@ const conditional = <R extends 'needed' | 'absent'>(
       if (!isWrong(isPresent(matter, one))) continue
       isDue ??= holdingOf(rule.when, matter)
       const isInNone = elementsAlong(declared).some(({ length }) => isNone(valueAt(input, one.slice(0, length))))
-      if (isDue(one) && !isInNone) faults.push(faultAt(rule, one, root, scope))
+      if (isDue(one) && !isInNone) faults.push(faultAt(rule, code, one, root, scope))
     }
     return faults
   },
@@ -105,7 +109,7 @@ const conditional = <R extends 'needed' | 'absent'>(
     values: ({ when }, terms) =>
       addressesIn(when).some((address) => firstEach(terms.path(address)) >= 0) ? undefined : [],
     at(rule, root, scope) {
-      const faults = [faultAt(rule, pathOf(rule.address, scope), root, scope)]
+      const faults = [faultAt(rule, code, pathOf(rule.address, scope), root, scope)]
       return () => faults
     },
   },

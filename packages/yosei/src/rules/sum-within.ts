@@ -178,7 +178,8 @@ export const sumWithin: RuleOf<SumWithin> = {
       const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
       if (limit === undefined || !limits[name].isWrong(compareDecimals(sum, limit))) return []
       const rest = {
-        code: rule.code === '' ? limits[name].code : rule.code,
+        code: rule.code || limits[name].code,
+        saidAs: limits[name].code,
         variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
         limit: isHidden && far ? undefined : told(limit),
         about: { ...(isHidden ? {} : { sum: told(sum) }), ...(far ? { other: new Place(far) } : {}) },

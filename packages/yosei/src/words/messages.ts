@@ -66,7 +66,7 @@ const writeJson = (text: string) => (escaped.test(text) ? JSON.stringify(text).s
  * was sent.
  */
 export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): string {
-  const { saidAs: code = fault.code, variant = fault.node?.kind, limit, about } = fault
+  const { code, saidAs = code, variant = fault.node?.kind, limit, about } = fault
   const own = ownWords(fault)
   const said = typeof own === 'function' ? saidBy(own, fault) : undefined
   if (said !== undefined) return wording.write(bounded(said))
@@ -91,7 +91,10 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): 
     const whole = sent === undefined ? withoutSent(words) : words
     if (whole !== '') return fill(whole, values)
   }
-  const message = fill(wording.text(code, variant) ?? wording.text('other') ?? '', values)
+  const message = fill(
+    wording.text(code, variant) ?? wording.text(saidAs, variant) ?? wording.text('other') ?? '',
+    values,
+  )
   const around = sent === undefined ? undefined : wording.text('sent')
   const whole = around === undefined ? message : fill(around, { message, sent })
   const mend = hinted(fault)
