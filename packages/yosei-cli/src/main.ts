@@ -88,9 +88,10 @@ program
 program
   .command('try')
   .description('Judges one request: the smallest accepted one, with what is said of it.')
+  .usage('[intake] <method> <target> [options]')
   .argument('<intake>', intakeArgument)
   .argument('<method>', 'such as POST')
-  .argument('<target>', 'path and query, such as /sessions?limit=5')
+  .argument('[target]', 'path and query, such as /sessions?limit=5')
   .option('--header <field>', 'a header field, Name: value (repeatable)', gathered, [])
   .option('--body <body>', 'the body as it is, @FILE, or - for standard input')
   .option('--with <setting>', 'a value at its address, as in body.seats=5 (repeatable)', gathered, [])
@@ -101,9 +102,18 @@ program
   .option('--write <book>', 'append it to a sample book, with its verdict')
   .addOption(formatOption())
   .addHelpText('after', "\nExample: yosei try intake.ts GET '/sessions?limit=5' --with query.state=booked")
-  .action(async (file: string, method: string, target: string, options: TryOptions) => {
+  .action(async (...given: [string, string, string | undefined, TryOptions]) => {
     const [{ loadIntake }, { runTry }] = await Promise.all([import('./load.js'), import('./try.js')])
-    process.exitCode = await runTry(await loadIntake(file), method, target, options)
+    const [first, second, third, options] = given
+    // With two, the intake is the one that the package names.
+    const [file, method, target] = third === undefined ? [undefined, first, second] : [first, second, third]
+    const { intake, services } = settled({ intake: file, services: options.services })
+    process.exitCode = await runTry(
+      await loadIntake(intake),
+      method,
+      target,
+      services === undefined ? options : { ...options, services },
+    )
   })
 
 program
