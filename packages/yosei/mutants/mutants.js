@@ -102,6 +102,9 @@ const unseen = [
   /looked = now/, // When the clock is looked at again.
   /codePoints\(/, // Lengths in code units that spare the count of code points.
   /clearInterval\(|clearTimeout\(/, // A timer that finds nothing to do any more.
+  /return function holds\(/, // A test that code does without reads the value instead.
+  /(?:most < Number\.POSITIVE|least > 0 \?)/, // A test that always holds.
+  /areAlike \? value\.map\(sameBelow/, // All elements of a list have one declaration.
   /checkOrder\(/, // Two bounds that are the same in another spelling are in order.
 ]
 

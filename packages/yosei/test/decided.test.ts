@@ -219,6 +219,14 @@ describe('defaults', () => {
   })
 })
 
+test('what one object at many places, and a union that takes nothing, leave behind', () => {
+  const tree: Field<unknown> = record({ n: integer(), parts: list(later(() => tree)) })
+  const verdict = judgeParts(endpoint('PUT /', { body: tree as never }), { body: { n: 1, parts: Array(3000).fill({ n: 'x', parts: [] }) } })
+  expect(verdict).toMatchObject({ outcome: 'rejected', more: 2950 })
+  const none = judgeParts(endpoint('PUT /', { body: record({ u: either([integer(), record({ a: text() })]) }) }), { body: { u: true } }, { trace: true })
+  expect(none.trace?.readings).toEqual([{ address: 'body.u', how: 'as is' }])
+})
+
 test('a merge patch changes a table name by name', () => {
   const plan = record({ rates: table(record({ low: integer(), high: integer() }), { length: [1, 3] }), tags: table(text(), optional) })
   const put = endpoint('PUT /', { body: plan })
