@@ -570,6 +570,9 @@ export class Undecided extends Error {}
 
 function order(a: Val | undefined, b: Val | undefined): number {
   if (a?.is === 'raw' || b?.is === 'raw') throw new Undecided()
+  // Nor does the order of a date among texts mean anything.
+  const isDate = (val: Val | undefined) => val?.is === 'scalar' && typeof val.read === 'string' && typeof val.rank === 'number' && Number.isNaN(Number(val.read))
+  if (isDate(a) !== isDate(b) && [a, b].every((val) => val?.is === 'scalar' && typeof val.read === 'string')) throw new Undecided()
   if (a?.is === 'scalar' && b?.is === 'scalar') return typeof a.rank !== typeof b.rank ? Number.NaN : a.rank < b.rank ? -1 : a.rank > b.rank ? 1 : 0
   return a && b && keyOf(a) === keyOf(b) ? 0 : Number.NaN
 }
