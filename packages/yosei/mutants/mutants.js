@@ -1,8 +1,8 @@
 /**
  * Changes one line of the built library at a time, by a seed, and runs the suites that run the line: node mutants.js
- * [--seed 1] [--count 150] [--only rules/,engine/] [--workers 2]. Prints each change that no test noticed, and the share of those that
- * one did; exits with 1 where that is under 85 %. `--again LOG` tries those again that an earlier run printed. Each worker has
- * a copy of the workspace of its own, so nothing here is changed.
+ * [--seed 1] [--count 150] [--only rules/,engine/] [--suites decided,rules] [--workers 2]. Prints each change that no test
+ * noticed, and the share of those that one did; exits with 1 if that is under 85 %. `--again LOG` tries those again that an
+ * earlier run printed. Each worker has a copy of the workspace of its own, so nothing here is changed.
  */
 import { spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
@@ -17,6 +17,7 @@ const { values } = parseArgs({
     count: { type: 'string', default: '150' },
     workers: { type: 'string', default: '2' },
     only: { type: 'string', default: '' },
+    suites: { type: 'string' },
     again: { type: 'string' },
   },
 })
@@ -25,15 +26,16 @@ const bound = 0.85
 const only = values.only.split(',')
 
 /** The suites that are asked, where they run the line: what serves, probes, or could take for ever, has some of its own. */
-const suitesFor = (file) => [
-  ...(/^probe\//.test(file)
-    ? []
-    : ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'decided', 'engine', 'mistakes']),
-  ...(/^probe\//.test(file) ? [] : ['who', 'words', 'properties', 'http', 'client', 'oracle', 'caller']),
-  ...['lists', 'bodies', 'rules-engine', 'crossings', 'patch', 'reach', 'secrets', 'probe'],
-  ...(/^(adapt|answer|judge|read)\//.test(file) ? ['serve', 'turns'] : []),
-  ...(/^(adapt|answer|judge|read|grammar)\/|^kinds\/(either|reading|tell-apart)/.test(file) ? ['attack'] : []),
-]
+const suitesFor = (file) =>
+  values.suites?.split(',') ?? [
+    ...(/^probe\//.test(file)
+      ? []
+      : ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'decided', 'engine', 'mistakes']),
+    ...(/^probe\//.test(file) ? [] : ['who', 'words', 'properties', 'http', 'client', 'oracle', 'caller']),
+    ...['lists', 'bodies', 'rules-engine', 'crossings', 'patch', 'reach', 'secrets', 'probe'],
+    ...(/^(adapt|answer|judge|read)\//.test(file) ? ['serve', 'turns'] : []),
+    ...(/^(adapt|answer|judge|read|grammar)\/|^kinds\/(either|reading|tell-apart)/.test(file) ? ['attack'] : []),
+  ]
 
 /** mulberry32. */
 let state = Number(values.seed)
@@ -191,7 +193,14 @@ const runTests = (folder, names, milliseconds, env = {}) =>
       cwd: folder,
       stdio: 'ignore',
       detached: true,
-      env: { ...process.env, PROPERTY_RUNS: '60', ENGINE_RUNS: '200', SUITES: names.join(), ...env },
+      env: {
+        ...process.env,
+        PROPERTY_RUNS: '60',
+        ENGINE_RUNS: '200',
+        ORACLE_RUNS: '150',
+        SUITES: names.join(),
+        ...env,
+      },
     })
     const timer = setTimeout(() => process.kill(-child.pid, 'SIGKILL'), milliseconds)
     child.on('exit', (code) => {

@@ -2,7 +2,7 @@
 /** The code that is made for rules says what the interpreter says: of any rules, on any bodies. */
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { bigInteger, choice, constant, DeclarationError, day, decimal, duration, either, endpoint, type Field, flag, instant, intake, integer, judgeParts, later, list, number, readAs, record, table, tagged, text, timeOfDay } from 'yosei'
+import { bigInteger, choice, codeOf, constant, DeclarationError, day, decimal, duration, either, endpoint, type Field, flag, instant, intake, integer, judgeParts, later, list, number, readAs, record, table, tagged, text, timeOfDay, tuple } from 'yosei'
 import { parseCode } from './samples.ts'
 
 const optional = { optional: true } as const
@@ -99,4 +99,26 @@ test(`${rules.length} rules and ${conditions.length} conditions, by code and int
   expect(used.size).toBeGreaterThan(rules.length * 0.9)
   expect(Math.min(outcomes.accepted ?? 0, outcomes.rejected ?? 0)).toBeGreaterThan(runs / 8)
   for (const code of ['out_of_order', 'unequal', 'equal_not_allowed', 'not_together', 'none_present', 'more_than_one', 'needed', 'not_allowed_here', 'above_max', 'below_min', 'repeated', 'overlaps', 'too_far', 'own']) expect(codes).toContain(code)
+})
+
+test('what can be declared is judged by code: these alone are left to the interpreter', () => {
+  const row = record({ n: integer(), m: integer(optional), k: text(optional), at: instant(), to: instant(), price: decimal(), cells: list(record({ c: integer(), d: integer(optional) }), optional), flagged: flag(optional) })
+  const body = record({ name: text(optional), a: integer(), b: integer(optional), big: bigInteger(optional), size: number(optional), price: decimal(optional), from: day(optional), until: day(optional), opens: timeOfDay(optional), shuts: timeOfDay(optional), lasts: duration(optional), rows: list(row, optional), nums: list(integer(), optional), words: list(text(), optional), rates: table(record({ low: integer(optional), high: integer(optional) }), optional), pair: tuple([integer(), record({ q: text(optional) })], optional), kind: tagged('k', { x: record({ v: integer() }), y: record({ w: text(optional) }) }, optional), pick: either([integer(), text()], optional), written: text({ format: 'date-time', optional: true }), moment: instant(optional), colour: choice(['red', 'blue'], optional), one: constant('x', optional) })
+  const rules = ((on: On) => [
+    on.ascending('body.a', 'body.b'), on.ascending('body.rows[].at', 'body.rows[].to'), on.ascending('body.rates{}.low', 'body.rates{}.high'), on.ascending('body.a', 'body.rows[].n'), on.ascending('body.rows[].n', 'body.rows[].cells[].c'), on.ascending('body.from', 'body.until'), on.ascending('body.opens', 'body.shuts', { orEqual: true }), on.ascending('body.written', 'body.moment'), on.ascending('body.price', 'body.big'),
+    on.equal('body.price', 'body.rows[].price'), on.different('body.name', 'body.rows[].k'), on.equal('body.nums', 'body.nums'),
+    on.gap('body.from', 'body.until', { atMost: '3d' }), on.gap('body.rows[].at', 'body.rows[].to', { atLeast: '1s' }), on.gap('body.a', 'body.b', { atLeast: 1, atMost: 5 }), on.gap('body.moment','body.rows[].at',{atMost:'3d'}),
+    on.together('body.name', 'body.a'), on.exactlyOne('body.name', 'body.rows[].k'), on.atLeastOne('body.rows[].m', 'body.rows[].k'), on.atMostOne('body.kind.v', 'body.kind.w'),
+    on.needed('body.name', on.all(on.is('body.a', 1), on.not(on.in('body.rows[].n', [1, 2])))), on.needed('body.rows[].k', on.above('body.rows[].n', on.other('body.rows[].m'))), on.absent('body.rows[].cells[].d', on.any(on.present('body.rows[].m'), on.below('body.rows[].cells[].c', 3))), on.needed('body.pair[1].q', on.suits('body.a', integer({ max: 3 }))), on.absent('body.rates{}.low', on.not(on.above('body.rates{}.high', 4))), on.needed('body.kind.w', on.is('body.colour', 'red')), on.needed('body.name', on.accepts('text/csv')), on.needed('body.rows[].m', on.not(on.above('body.rows[].n', on.other('body.rows[].m')))),
+    on.sumWithin('body.nums[]', { atMost: 3 }), on.sumWithin('body.rows[].n', { times: 'body.rows[].m', atMost: 'body.a', atLeast: 1 }), on.sumWithin('body.rows[].price', { exactly: 'body.price' }), on.sumWithin('body.rows[].price', { times: 'body.rows[].n', atMost: '5' }), on.sumWithin('body.rows[].cells[].c', { atMost: 'body.rows[].n' }), on.sumWithin('body.rates{}.low', { atMost: 4 }),
+    on.inOrder('body.nums[]'), on.inOrder('body.rows[].at', { orEqual: true }), on.inOrder('body.rows[].cells[].c'), on.distinct('body.words[]'), on.distinct('body.rows[].k', 'body.rows[].n'), on.distinct('body.rows[].price'), on.distinct('body.rows[].cells[].c'), on.apart('body.rows[].at', 'body.rows[].to'),
+    on.fits('body.rows[].k', text({ length: [1, 5] })), on.fits('body.a', integer({ max: 5 })), on.fits('body.pick', integer({ max: 3 })), on.fits('body.nums', list(integer({ min: 1 }))), on.while(on.above('body.a', 3), [on.fits('body.name', text({ pattern: /^a/ })), on.inOrder('body.nums[]')]), on.while(on.is('body.rows[].flagged', true), [on.needed('body.rows[].k', on.present('body.rows[].m')), on.ascending('body.rows[].n', 'body.rows[].m')]),
+    on.check({ reads: ['body.rows[].n'], code: 'x', holds: () => true }), on.find({ reads: ['body.rows'], code: 'x', finds: () => [] }), on.fill('body.b', ['body.a'], (a: unknown) => a),
+  ]) as never
+  const code = codeOf(endpoint('PUT /', { body, rules }))
+  const [, ...made] = code.slice(code.indexOf('judgeRules')).split('\n  // ')
+  expect(made.length).toBe(53)
+  expect(made.filter((one) => /else \{\n *interpret\(judging/.test(one)).map((one) => one.split('\n')[0])).toEqual([
+    '"ascending body.rates{}.low body.rates{}.high"', '"exactlyOne body.name body.rows[].k"', '"needed body.pair[1].q body.a"', '"absent body.rates{}.low body.rates{}.high"', '"sumWithin body.rates{}.low"', '"distinct body.rows[].price"',
+  ])
 })
