@@ -108,6 +108,7 @@ describe('rules over elements', () => {
     ['a sum of a single null', (on: On) => [on.sumWithin('body.single', { atLeast: 5 })], { single: null }, true],
     ['decimals times a number', (on: On) => [on.sumWithin('body.rows[].price', { times: 'body.rows[].times', exactly: 'body.total' })], { ...rows({ price: '0.10', times: 3 }, { price: '12345678901234.5', times: 2 }, { price: '1' }), total: '24691357802469.3' }, true],
     // What is blamed in a list of none is blamed at the list.
+    ['what is no number, times itself, is told once', (on: On) => [on.sumWithin('body.kept[]', { times: 'body.kept[]', atMost: 1 })], { kept: ['x', 2, 'y'] }, ['body.kept[0] wrong_type', 'body.kept[2] wrong_type']],
     ['an error is never without a place', (on: On) => [on.check({ reads: ['body.name', 'body.rows[].n'], code: 'odd', holds: () => false })], { name: 'a', rows: [] }, ['body.rows odd']],
     ['nor where the list is not there', (on: On) => [on.sumWithin('body.nums[]', { atLeast: 5 }, { blames: ['body.rows[].n'] })], { nums: [1] }, ['body.rows below_min']],
     ['a group of other parts, once', (on: On) => [on.atMostOne('body.rows[].n', 'query', 'body.name')], { name: 'a', ...rows({ n: 1 }, { n: 2 }) }, ['body.rows more_than_one']],

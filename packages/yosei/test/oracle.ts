@@ -305,9 +305,13 @@ function readScalar(kind: Scalar, value: unknown, source: Source, fail: (code: s
   return { is: 'scalar', read: got, rank: kind.rank(got as never), json: kind.json(got as never) }
 }
 
-/** What is kept of an unlisted name. */
-const keptOf = (value: unknown): Val =>
-  value === null ? { is: 'null' } : Array.isArray(value) ? { is: 'list', items: value.map(keptOf) } : isObject(value) ? objectOf(Object.entries(value).map(([name, one]) => [name, keptOf(one)])) : { is: 'raw', raw: value }
+/** What is kept of an unlisted name: it has no kind to be compared by. */
+const kept = new WeakSet<Val>()
+function keptOf(value: unknown): Val {
+  const made: Val = value === null ? { is: 'null' } : Array.isArray(value) ? { is: 'list', items: value.map(keptOf) } : isObject(value) ? objectOf(Object.entries(value).map(([name, one]) => [name, keptOf(one)])) : { is: 'raw', raw: value }
+  kept.add(made)
+  return made
+}
 
 function readRecord(
   spec: Spec,
@@ -565,13 +569,13 @@ function isWrong({ errors }: World, path: Path, countsToo = false): boolean {
 const isWrongAbove = ({ errors }: World, path: Path) => errors.some(({ path: wrong, code }) => wrong.length < path.length && !isCount(code) && isUnder(path, wrong))
 
 const none = (val: Val | undefined) => val === undefined || val.is === 'null'
-/** What was kept unlisted has no kind to be compared by. */
+/** What the docs do not decide. */
 export class Undecided extends Error {}
 
+const isDate = (val: Val | undefined) => val?.is === 'scalar' && typeof val.read === 'string' && typeof val.rank === 'number' && Number.isNaN(Number(val.read))
 function order(a: Val | undefined, b: Val | undefined): number {
-  if (a?.is === 'raw' || b?.is === 'raw') throw new Undecided()
-  // Nor does the order of a date among texts mean anything.
-  const isDate = (val: Val | undefined) => val?.is === 'scalar' && typeof val.read === 'string' && typeof val.rank === 'number' && Number.isNaN(Number(val.read))
+  if ((a && kept.has(a)) || (b && kept.has(b))) throw new Undecided()
+  // Nor does the order of a date among texts mean anything, or a sum of dates.
   if (isDate(a) !== isDate(b) && [a, b].every((val) => val?.is === 'scalar' && typeof val.read === 'string')) throw new Undecided()
   if (a?.is === 'scalar' && b?.is === 'scalar') return typeof a.rank !== typeof b.rank ? Number.NaN : a.rank < b.rank ? -1 : a.rank > b.rank ? 1 : 0
   return a && b && keyOf(a) === keyOf(b) ? 0 : Number.NaN
@@ -700,7 +704,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
       const speaking = terms.filter(([one = []]) => selecting.length === 0 || !isKnown(one) || speaksOf(one))
       const known = speaking.filter((term) => !isUnknown(term)).map((term) => term.map((one) => at2(world.input, one))).filter((vals) => !vals.some(none))
       // Sums of what floats do not keep are not worked out here.
-      if (known.flat().some((val) => Math.abs(numberOf(val)) > 1e12)) throw new Undecided()
+      if (known.flat().some((val) => isDate(val) || Math.abs(numberOf(val)) > 1e12)) throw new Undecided()
       const sum = known.reduce((total, vals) => total + vals.reduce((product, val) => product * Math.round(numberOf(val) * 100), 1) * (vals.length > 1 ? 1 : 100), 0)
       const blamed = far.length > 0 ? settled(a, scope) : a
       const cut = far.length > 0 ? settled(a, scope) : a
