@@ -96,6 +96,7 @@ describe('rules over elements', () => {
     ['apart among the others', (on: On) => [on.apart('body.rows[].at', 'body.rows[].to')], rows({ at: 1, to: 5 }, { at: 'x', to: 9 }, { at: 2, to: 3 }), ['body.rows[1].at wrong_type', 'body.rows[2] overlaps']],
     ['too many hide nothing inside', (on: On) => [on.ascending('body.rows[].n', 'body.rows[].m'), on.distinct('body.rows[].k')], rows({ n: 2, m: 1 }, {}, {}, { k: 'x' }, { k: 'x' }), ['body.rows too_many', 'body.rows[0].m out_of_order', 'body.rows[4] repeated']],
     ['but an own function, which gets them all', (on: On) => [on.check({ reads: ['body.rows[].n'], code: 'odd', holds: () => false })], rows({}, {}, {}, {}, {}), ['body.rows too_many']],
+    ['nor an own search', (on: On) => [on.find({ reads: ['body.rows[].n'], code: 'odd', finds: () => [{ at: 'body.rows[0].n' }] })], rows({}, {}, {}, {}, {}), ['body.rows too_many']],
     ['what must not be there, however wrong', (on: On) => [on.absent('body.least', on.present('body.name'))], { name: 'a', least: 'x' }, ['body.least wrong_type', 'body.least not_allowed_here']],
     ['unless the condition looks at it', (on: On) => [on.absent('body.least', on.not(on.is('body.least', 5)))], { least: 'x' }, ['body.least wrong_type']],
     // Nothing is needed in what is null.
@@ -218,6 +219,11 @@ describe('defaults', () => {
     const put = endpoint('PUT /', { body: record({ u: either([record({ at: instant({ until: '+1y', default: soon }) }), text()]) }) })
     expect(judgeMerged(put, { u: {} }, {})).toMatchObject({ outcome: 'accepted' })
   })
+})
+
+test('elements that came as one text were sent', () => {
+  const verdict = judgeParts(endpoint('GET /', { query: { ids: list(integer(), { explode: false }), q: text(optional) }, rules: (on) => [on.needed('query.q', on.present('query.ids[]'))] }), { query: { ids: '1,2' } })
+  expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(['query.q needed'])
 })
 
 test('what one object at many places, and a union that takes nothing, leave behind', () => {
