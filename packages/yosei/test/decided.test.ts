@@ -97,6 +97,7 @@ describe('rules over elements', () => {
     ['too many hide nothing inside', (on: On) => [on.ascending('body.rows[].n', 'body.rows[].m'), on.distinct('body.rows[].k')], rows({ n: 2, m: 1 }, {}, {}, { k: 'x' }, { k: 'x' }), ['body.rows too_many', 'body.rows[0].m out_of_order', 'body.rows[4] repeated']],
     ['but an own function, which gets them all', (on: On) => [on.check({ reads: ['body.rows[].n'], code: 'odd', holds: () => false })], rows({}, {}, {}, {}, {}), ['body.rows too_many']],
     ['nor an own search', (on: On) => [on.find({ reads: ['body.rows[].n'], code: 'odd', finds: () => [{ at: 'body.rows[0].n' }] })], rows({}, {}, {}, {}, {}), ['body.rows too_many']],
+    ['a condition on another list waits', (on: On) => [on.needed('body.rows[].k', on.above('body.nums[]', 5))], { ...rows({}), nums: ['x', 9] }, ['body.nums[0] wrong_type']],
     ['what must not be there, however wrong', (on: On) => [on.absent('body.least', on.present('body.name'))], { name: 'a', least: 'x' }, ['body.least wrong_type', 'body.least not_allowed_here']],
     ['unless the condition looks at it', (on: On) => [on.absent('body.least', on.not(on.is('body.least', 5)))], { least: 'x' }, ['body.least wrong_type']],
     // Nothing is needed in what is null.
@@ -219,6 +220,18 @@ describe('defaults', () => {
     const put = endpoint('PUT /', { body: record({ u: either([record({ at: instant({ until: '+1y', default: soon }) }), text()]) }) })
     expect(judgeMerged(put, { u: {} }, {})).toMatchObject({ outcome: 'accepted' })
   })
+})
+
+test('a part that was not sent has none of its fields', () => {
+  const verdict = judgeParts(endpoint('GET /', { query: { a: text(optional), b: text(optional) }, rules: (on) => [on.exactlyOne('query.a', 'query.b')] }), {})
+  expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(['query none_present'])
+})
+
+test('who is asking is told to the rules of a record that a value must fit', async () => {
+  const room = record({ seats: integer() }, { rules: (on) => [on.check({ reads: ['seats'], code: 'for_clerks', holds: (seats, { who }) => seats < 5 || (who as { role: string }).role === 'clerk' })] })
+  const app = intake({ identify: () => undefined, endpoints: { put: endpoint('POST /', { who: record({ role: text() }), body: record({ room: record({ seats: integer() }) }), rules: (on) => [on.fits('body.room', room as never)] }) } })
+  const as = async (role: string) => (await judge(app, { method: 'POST', target: '/', headers: { 'content-type': 'application/json' }, body: '{"room":{"seats":9}}' }, { services: {}, who: { role } })).outcome
+  expect([await as('clerk'), await as('guest')]).toEqual(['accepted', 'rejected'])
 })
 
 test('elements that came as one text were sent', () => {
