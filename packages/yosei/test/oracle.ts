@@ -640,7 +640,9 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
     })
   }
   if (name === 'needed' || name === 'absent') {
-    return places(world, a).flatMap((place) => {
+    // An entry that could not be read was sent all the same.
+    const unread = a.at(-1) === NAMES ? places(world, a.slice(0, -1)).flatMap((holder) => (at2(world.input, holder)?.is === 'object' ? Object.keys(Object(sentAt(world.sent, holder))) : []).map((name) => [...holder, name]).filter((one) => at2(world.input, one) === undefined)) : []
+    return [...places(world, a), ...unread].flatMap((place) => {
       if (during.length > 0 && !isSound(during.flatMap(condPaths), place)) return []
       if (name === 'needed' ? !isSound([a, ...conditionPaths], place) : !isSound(conditionPaths, place) || isWrongAbove(world, place)) return []
       const isInNone = place.some((_, index) => (typeof place[index] === 'number' || isEach(a[index])) && index < place.length - 1 && none(at2(world.input, place.slice(0, index + 1))))
