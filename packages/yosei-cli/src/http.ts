@@ -11,7 +11,7 @@ export interface Arrived {
   readonly status: number
   /** How long it took, in milliseconds. */
   readonly took: number
-  /** The errors in its body; `undefined` where none can be read there. */
+  /** The errors in its body; `undefined` if none can be read. */
   readonly errors: readonly { readonly address: string; readonly code: string }[] | undefined
 }
 

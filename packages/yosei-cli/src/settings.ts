@@ -48,7 +48,7 @@ export function settled(said: Said, needsSome = true): Settings {
 /**
  * An intake and the name of an endpoint in it. What is no file is the endpoint, in the intake that the package names.
  *
- * @throws Failure where nobody names an intake.
+ * @throws Failure if no intake is named.
  */
 export function named(
   file: string | undefined,

@@ -30,7 +30,7 @@ export const placedRules = oncePerBody((endpoint, body): Placed => {
   return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, root, [], []))], thickets }
 })
 
-/** Those of the rules that look at nothing but some parts, where it is not all. */
+/** The rules that read only some parts, if not all parts are judged. */
 export const rulesOn = (placed: Placed, parts: readonly Part[] | undefined): Placed => {
   if (!parts) return placed
   const { root, rules, thickets } = placed

@@ -32,7 +32,7 @@ import { fitting, interpretRule, readsOf, unset } from './rules.js'
 interface Loop {
   readonly path: Path
   readonly element: string
-  /** `undefined` where nothing asks what was sent. */
+  /** `undefined` if no rule asks what was sent. */
   readonly sent?: string
   readonly index?: string
   /** What else the loop names. */

@@ -29,9 +29,9 @@ export interface Judging extends Pick<Matter, 'root' | 'sent' | 'input' | 'accep
   readonly isKnown: boolean
   /** How many faults there were before: they keep rules from being judged. */
   readonly found: number
-  /** Whether more was wrong than is kept, so that nobody can say what a rule would read. */
+  /** Whether more was wrong than is kept. If so, it is not known what a rule would read. */
   readonly isLost: boolean
-  /** Whether the body is read as text, where an empty text counts as not sent. */
+  /** Whether the body is read as text; an empty text then counts as not sent. */
   readonly isTextBody: boolean
   /** Of each rule, whether they do so at any place. */
   barred: readonly boolean[] | undefined

@@ -192,6 +192,8 @@ export function countDigits(text: string): { readonly digits: number; readonly s
 /** Whether a number is a whole multiple of `step`, as their decimal texts have it: 0.3 is three times 0.1. */
 export function isMultiple(value: number, step: number): boolean {
   if (Number.isSafeInteger(value) && Number.isSafeInteger(step)) return value % step === 0
+  // Halves, quarters and eighths are kept as they are written.
+  if (Math.abs(value) < 2 ** 31 && step < 2 ** 31 && Number.isInteger(step * 8)) return value % step === 0
   const { whole, scale } = scaledBy(step)
   const scaled = Math.round(value * scale)
   // Up to fifteen digits a number stands for the decimal that it was written as.

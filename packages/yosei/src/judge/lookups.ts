@@ -129,7 +129,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
       const [read = 'path'] = (endpoint.lookups[names[index] as string] as LookupNode).reads
       for (const { status, code, message, at = read, headers = {}, fault } of one.refusals) {
         first ??= { status, headers }
-        // An error of a verdict is told as it stands.
+        // The answer takes an error of a verdict as it is.
         if (fault) {
           faults.push({ ...fault, stage: 'lookups' })
           continue

@@ -158,7 +158,7 @@ function fieldError(fault: Fault, wording: Wording): FieldError {
   return place ? Object.assign(error, place) : error
 }
 
-/** So many values of a choice are told with each error. */
+/** Each error lists so many values of a choice. */
 const mostListed = 100
 
 /** The limit that failed, as data: an instant as its text, a big integer too. */

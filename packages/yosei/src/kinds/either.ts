@@ -104,7 +104,7 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   return taken && took(run, node, taken.branch, closest.read)
 }
 
-/** Notes the branch that read a value, where rules of its records ask for it. */
+/** Notes the branch that read a value, if rules of its records ask for it. */
 export function took(run: Run, node: EitherNode, branch: Node, read: unknown): unknown {
   if (typeof read !== 'object' || read === null || !isAsked(node, run.interpreter.kinds)) return read
   run.taken ??= new Map()
@@ -125,7 +125,7 @@ interface Attempt {
 const isOtherType = (code: string) =>
   ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch', 'missing'].includes(code)
 
-/** The branch that speaks where none takes the value. */
+/** The branch that gives the errors if no branch takes the value. */
 function closestOf(close: readonly Attempt[], value: unknown): Attempt | undefined {
   const ranks = ({ branch, attempt, isMeant }: Attempt): readonly number[] => [
     isMeant ? 1 : 0,
@@ -169,7 +169,7 @@ function namesDeclared(branch: Node, value: unknown): number {
   return Math.max(0, ...formsOf(branch).map((form) => names.filter((name) => declares(form, name)).length))
 }
 
-/** A value that names no branch is wrong where it would: what would be right is told of the field. */
+/** Reports a value that names no branch, at the field that would name it, with the values that it takes. */
 function tellConstants({ name, values }: Apart, value: Named, run: Run): void {
   const given = Object.hasOwn(value, name) ? value[name] : undefined
   run.path.push(name)
@@ -212,7 +212,7 @@ function writeTests({ writer, read, slowly }: Whole, tests: readonly Test[]): vo
   writer.line(`${branches.join(' else ')} else ${slowly()}`)
 }
 
-/** What a branch read, with a note of it where one is asked for. */
+/** What a branch read; notes the branch if a rule asks for it. */
 const noted = ({ writer, kinds }: Whole, node: EitherNode, branch: Node, read: string): string =>
   isAsked(node, kinds) ? `took(run, ${writer.bind(node)}, ${writer.bind(branch)}, ${read})` : read
 

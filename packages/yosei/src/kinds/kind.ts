@@ -237,7 +237,7 @@ export interface Run {
    * it was.
    */
   kept: ReadonlyMap<string, readonly string[]> | undefined
-  /** The places of what was masked: nobody knows what stood there. */
+  /** The places of masked values: what was there is not known. */
   masked: Path[]
   /** By their addresses: numbers as they were written that have lost digits since. */
   rounded: ReadonlyMap<string, string> | undefined

@@ -103,7 +103,7 @@ class Told implements Asking {
   }
 }
 
-/** A number as it was written, where it has lost digits since. */
+/** A number as it was written, if reading it lost digits. */
 export const writtenAt = (run: Run): string | undefined => run.rounded?.get(formatAddress(run.path))
 
 /** Tells where a number was sent with a fraction; not what it was read to, where it has lost the fraction. */

@@ -330,6 +330,6 @@ function uploadIn(value: unknown) {
   })
 }
 
-/** Whether a body is read as text, where an empty text counts as not sent. */
+/** Whether a body is read as text; an empty text then counts as not sent. */
 export const isTextBody = (endpoint: EndpointNode, body: BodyNode | undefined): boolean =>
   body !== undefined && syntaxOf(body).source(endpoint.coerce ?? false) === 'text'

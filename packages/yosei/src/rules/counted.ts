@@ -31,7 +31,7 @@ export const counting = <R extends string>(
   rule: R,
   code: Code,
   codeFor: (count: number, all: number) => Code | undefined,
-  /** The words that say the rule, where those of its code do not say all. */
+  /** The words of the rule, if those of its code do not say all. */
   said: { readonly code: string; readonly variant?: string } = { code },
 ): RuleOf<Counted<R>> => ({
   make(...given: (string | LooseBlame)[]) {

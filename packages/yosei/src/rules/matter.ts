@@ -21,7 +21,7 @@ export interface Matter {
    * of the value.
    */
   readonly fit: (field: Node, value: unknown, sent: unknown, isSecret: boolean) => readonly Fault[]
-  /** Whether the body is read as text, where an empty text counts as not sent. */
+  /** Whether the body is read as text; an empty text then counts as not sent. */
   readonly isTextBody: boolean
   /** Whether something is wrong at a place, below it, or at what holds it. */
   readonly isWrong: (path: Path) => boolean
@@ -170,7 +170,7 @@ export function isPresent({ sent, input, root, isTextBody }: Matter, place: Path
   return (place[0] === 'body' && !isTextBody) || nodesAt(root, place).some(keepsEmpty)
 }
 
-/** The places at which a rule tells its error: what holds them, where there are none. */
+/** The places of a rule's error; what holds them if there are none. */
 export function blamedAt(input: Parts, path: Path): readonly Path[] {
   const places = concrete(input, path)
   return places.length > 0 ? places : [path.slice(0, firstEach(path))]

@@ -164,7 +164,7 @@ export const sumWithin: RuleOf<SumWithin> = {
       .map((address) => concrete(input, at(address))[0])
       .filter((path) => path !== undefined && isThere(path)) as readonly Path[]
     const odd = [...whole.flat(), ...places].filter((path) => decimalOf(valueAt(input, path)) === undefined)
-    // A value may be multiplied by itself: it is told once.
+    // A value may be multiplied by itself: report it once.
     const each = [...new Map(odd.map((path) => [JSON.stringify(path), path])).values()]
     if (each.length > 0) return each.map((path) => faultOf(rule, path, { code: 'wrong_type', variant: 'number' }))
     const decimalAt = (path: Path) => decimalOf(valueAt(input, path)) as string

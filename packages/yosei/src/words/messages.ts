@@ -225,7 +225,7 @@ function show(value: unknown, wording: Wording): string {
   return typeof value === 'object' && value !== null ? '…' : wording.write(bounded(String(value)))
 }
 
-/** So many of a long list are told, and how many more there are. */
+/** A message lists so many values, and counts the rest. */
 const mostListed = 20
 const longestListed = 100
 

@@ -148,7 +148,7 @@ export function errorsIn(app?: Intake): Envelope['read'] {
   }
 }
 
-/** The verdict in an answer: without errors where its body has none that can be read. */
+/** The verdict in an answer: without errors if its body has none that can be read. */
 async function refusedBy(name: string, response: Response, read: Envelope['read']): Promise<Refused> {
   const content = await contentOf(response)
   const { more } = Object(content ?? {}) as { readonly more?: unknown }
