@@ -90,6 +90,8 @@ describe('rules over elements', () => {
     ['too great already', (on: On) => [on.sumWithin('body.rows[].n', { atMost: 5 })], rows({ n: 3 }, { n: 'x' }, { n: 4 }), ['body.rows above_max', 'body.rows[1].n wrong_type']],
     ['perhaps not too little', (on: On) => [on.sumWithin('body.rows[].n', { atLeast: 9, exactly: 9 })], rows({ n: 3 }, { n: 'x' }), ['body.rows[1].n wrong_type']],
     ['an element that may be selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.sumWithin('body.rows[].n', { atLeast: 9 })])], rows({ k: 'x', n: 3 }, { k: 5, n: 9 }), ['body.rows[1].k wrong_type']],
+    ['a list inside that was not read', (on: On) => [on.sumWithin('body.tables[]{}', { atLeast: 9 })], { tables: [{ a: 3 }, 'x'] }, ['body.tables[1] wrong_type']],
+    ['nor an element of it', (on: On) => [on.sumWithin('body.tables[]{}', { exactly: 9 })], { tables: [{ a: 3, b: 'x' }] }, ['body.tables[0].b wrong_type']],
     ['an element that is not', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.sumWithin('body.rows[].n', { atLeast: 9 })])], rows({ k: 'x', n: 3 }, { k: 'y', n: 'z' }), ['body.rows below_min', 'body.rows[1].n wrong_type']],
     ['repeated among the others', (on: On) => [on.distinct('body.rows[].n')], rows({ n: 1 }, { n: 'x' }, { n: 1 }), ['body.rows[1].n wrong_type', 'body.rows[2] repeated']],
     ['in order among the others', (on: On) => [on.inOrder('body.rows[].n')], rows({ n: 2 }, { n: 'x' }, { n: 1 }), ['body.rows[1].n wrong_type', 'body.rows[2].n out_of_order']],
@@ -99,6 +101,7 @@ describe('rules over elements', () => {
     ['nor an own search', (on: On) => [on.find({ reads: ['body.rows[].n'], code: 'odd', finds: () => [{ at: 'body.rows[0].n' }] })], rows({}, {}, {}, {}, {}), ['body.rows too_many']],
     ['a condition on another list waits', (on: On) => [on.needed('body.rows[].k', on.above('body.nums[]', 5))], { ...rows({}), nums: ['x', 9] }, ['body.nums[0] wrong_type']],
     ['what must not be there, however wrong', (on: On) => [on.absent('body.least', on.present('body.name'))], { name: 'a', least: 'x' }, ['body.least wrong_type', 'body.least not_allowed_here']],
+    ['of a table too', (on: On) => [on.absent('body.rates{}', on.present('body.name'))], { name: 'a', rates: { b: 'x' } }, ['body.rates.b wrong_type', 'body.rates.b not_allowed_here']],
     ['unless the condition looks at it', (on: On) => [on.absent('body.least', on.not(on.is('body.least', 5)))], { least: 'x' }, ['body.least wrong_type']],
     // Nothing is needed in what is null.
     ['in a tuple', (on: On) => [on.needed('body.pair[0].a', on.present('body.name'))], { name: 'a', pair: [null] }, true],

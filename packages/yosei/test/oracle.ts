@@ -270,7 +270,9 @@ export function read(spec: Spec, value: unknown, around: Source, path: Path, run
     case 'table': {
       if (!isObject(value)) return fail('wrong_type')
       count(Object.keys(value).length)
-      return objectOf(Object.entries(value).map(([name, one]) => [name, read(first, one, source, [...path, name], run)]))
+      // What could not be read was sent all the same, as an element of a list is.
+      const entries = Object.entries(value).map(([name, one]) => { const before = run.errors.length; const got = read(first, one, source, [...path, name], run); return { name, got, isThere: got !== undefined || run.errors.length > before } })
+      return { is: 'object', fields: Object.fromEntries(entries.filter(({ isThere }) => isThere).map(({ name, got }) => [name, got as Val])) }
     }
     case 'record':
       return isObject(value) ? readRecord(spec, value, source, path, run) : fail('wrong_type')
@@ -352,9 +354,6 @@ function readEither(spec: Spec, value: unknown, source: Source, path: Path, run:
         one.path.length === path.length &&
         ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch', 'missing'].includes(one.code),
     )
-  const speaks = (one: (typeof tries)[number]) => {
-    run.errors.push(...one.own.errors)
-  }
   if (taken) {
     run.records.push(...taken.own.records)
     return taken.got
@@ -369,10 +368,8 @@ function readEither(spec: Spec, value: unknown, source: Source, path: Path, run:
       return constants.length > 0 && constants.every((name) => names.includes(name) && !isWrong(name))
     })
   const meant = tag && isObject(value) ? tries.find(({ branch }) => tag.of(branch).includes(value[tag.name])) : undefined
-  if (meant) {
-    speaks(meant)
-    return undefined
-  }
+  const speaks = (one: (typeof tries)[number]) => void run.errors.push(...one.own.errors)
+  if (meant) return speaks(meant)
   if (tagOf(branches, 'json') && isObject(value) && !close.some(isMeant)) {
     const { name, of } = tagOf(branches, 'json') as Tag
     const sent = Object.hasOwn(value, name) ? value[name] : undefined
@@ -530,6 +527,13 @@ function places({ input }: World, path: Path): Path[] {
   const keys = path[each] === EACH ? (holder?.is === 'list' ? [...holder.items.keys()] : []) : holder?.is === 'object' ? Object.keys(holder.fields) : []
   return keys.flatMap((key) => places({ input } as World, [...path.slice(0, each), key, ...path.slice(each + 1)]))
 }
+/** The places of lists on a path that could not be read, so that nobody knows what is in them. */
+function unread(world: World, path: Path): Path[] {
+  const each = path.findIndex(isEach)
+  if (each < 0) return []
+  const found = places(world, path.slice(0, each + 1)).map((place) => [...place, ...path.slice(each + 1)])
+  return found.length > 0 ? found.flatMap((one) => unread(world, one)) : at2(world.input, path.slice(0, each)) === undefined && isWrong(world, path.slice(0, each)) ? [path] : []
+}
 /** A path with the element of a place, as far as both go the same way. */
 function settled(path: Path, place: Path): Path {
   const made = [...path]
@@ -640,9 +644,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
     })
   }
   if (name === 'needed' || name === 'absent') {
-    // An entry that could not be read was sent all the same.
-    const unread = a.at(-1) === NAMES ? places(world, a.slice(0, -1)).flatMap((holder) => (at2(world.input, holder)?.is === 'object' ? Object.keys(Object(sentAt(world.sent, holder))) : []).map((name) => [...holder, name]).filter((one) => at2(world.input, one) === undefined)) : []
-    return [...places(world, a), ...unread].flatMap((place) => {
+    return places(world, a).flatMap((place) => {
       if (during.length > 0 && !isSound(during.flatMap(condPaths), place)) return []
       if (name === 'needed' ? !isSound([a, ...conditionPaths], place) : !isSound(conditionPaths, place) || isWrongAbove(world, place)) return []
       const isInNone = place.some((_, index) => (typeof place[index] === 'number' || isEach(a[index])) && index < place.length - 1 && none(at2(world.input, place.slice(0, index + 1))))
@@ -676,7 +678,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
     const each = own.filter((one) => looks.some((look) => shared([settled(look, scope), one]).length > 0)).flatMap((one) => places(world, one))
     if (selecting.length > 0 && !each.some((place) => !isKnown(place) || selects(place))) return []
     const judged = ['sumWithin', 'inOrder', 'distinct', 'apart'].includes(name)
-    if (judged ? own.some((one) => { const at = one.findIndex(isEach); return at < 0 ? isWrong(world, one) : isWrongAbove(world, one.slice(0, at + 1)) || isWrongAbove(world, one.slice(0, at)) }) || !isSound(far, scope) : !isSound(reads, scope, name === 'check') || !isSound(looks, scope)) return []
+    if (judged ? own.some((one) => { const at = one.findIndex(isEach); return at < 0 ? isWrong(world, one) : isWrongAbove(world, one.slice(0, at + 1)) || isWrongAbove(world, one.slice(0, at)) }) || !isSound([...far, ...looks.filter((look) => !own.some((one) => shared([settled(look, scope), one]).length > 0))], scope) : !isSound(reads, scope, name === 'check') || !isSound(looks, scope)) return []
     const speaksOf = (place: Path) => selecting.length === 0 || !isOfElement(place) || (isKnown(place) && selects(place))
     if (isOfList) {
       const [list = []] = [(own[0] ?? []).slice(0, (own[0] ?? []).findLastIndex(isEach))]
@@ -705,16 +707,15 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
       const isUnknown = (term: Path[]) => term.some((one) => isWrong(world, one)) || (selecting.length > 0 && !isKnown(term[0] as Path))
       const speaking = terms.filter(([one = []]) => selecting.length === 0 || !isKnown(one) || speaksOf(one))
       const known = speaking.filter((term) => !isUnknown(term)).map((term) => term.map((one) => at2(world.input, one))).filter((vals) => !vals.some(none))
+      const isKnownWhole = !speaking.some(isUnknown) && !own.flatMap((one) => unread(world, one)).some((one) => selecting.length === 0 || !isKnown(one) || speaksOf(one))
       // Sums of what floats do not keep are not worked out here.
       if (known.flat().some((val) => isDate(val) || Math.abs(numberOf(val)) > 1e12)) throw new Undecided()
       const sum = known.reduce((total, vals) => total + vals.reduce((product, val) => product * Math.round(numberOf(val) * 100), 1) * (vals.length > 1 ? 1 : 100), 0)
-      const blamed = far.length > 0 ? settled(a, scope) : a
-      const cut = far.length > 0 ? settled(a, scope) : a
-      const where = cut.some(isEach) ? cut.slice(0, cut.findIndex(isEach)) : blamed
+      const where = outside(far.length > 0 ? settled(a, scope) : a)
       return limits.flatMap(({ limit, given }) => {
         const most = typeof given === 'string' ? at2(world.input, settled(path(given), scope)) : undefined
         if (typeof given === 'string' && none(most)) return []
-        if (limit !== 'atMost' && speaking.some(isUnknown)) return []
+        if (limit !== 'atMost' && !isKnownWhole) return []
         const value = Math.round((typeof given === 'string' ? numberOf(most) : given) * 10000)
         const wrong = limit === 'atMost' ? sum > value : limit === 'atLeast' ? sum < value : sum !== value
         return wrong ? [fault(where, { atMost: 'above_max', atLeast: 'below_min', exactly: 'unequal' }[limit] as string)] : []

@@ -9,7 +9,7 @@ import { tellCount } from './list.js'
 import { checkPattern, matches } from './patterns.js'
 import { readBelow } from './reading.js'
 import { mapNames } from './record.js'
-import { isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
+import { countFaults, isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
 import { checkLength } from './scalar.js'
 
 declare module './kind.js' {
@@ -48,8 +48,10 @@ function read(node: TableNode, value: unknown, source: Source, run: Run): object
   tellCount(node, names.length, run)
   for (const name of names) {
     if (node.names && !matches(node.names, name)) tellMisnamed(node, name, run)
+    const before = countFaults(run)
     const one = readBelow(nameTold(run, name), node.value, value[name], source, run)
-    if (one !== undefined) put(read, name, one)
+    // What could not be read was sent all the same, as an element of a list is.
+    if (one !== undefined || countFaults(run) > before) put(read, name, one)
   }
   return read
 }
@@ -78,8 +80,10 @@ export const tableCode: CodeOf<TableNode> = {
           writer.line(
             `if (!matches(${writer.bind(node.names)}, ${name})) misnamedIn(run, ${writer.bind(node)}, ${name}, ${writer.path(place)})`,
           )
+        const before = writer.name('f')
+        writer.line(`const ${before} = countFaults(run)`)
         const one = whole.emit(node.value, `${read}[${name}]`, below(place, name, '*'))
-        writer.line(`if (${one} !== undefined) put(${made}, ${name}, ${one})`)
+        writer.line(`if (${one} !== undefined || countFaults(run) > ${before}) put(${made}, ${name}, ${one})`)
       })
       writer.line(`${read} = ${made}`)
     })

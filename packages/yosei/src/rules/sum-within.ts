@@ -8,6 +8,7 @@ import { literal } from '../kinds/scalar.js'
 import { type Address, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Bounds } from '../terms/declared.js'
+import type { Parts } from '../terms/parts.js'
 import { anAddress, bounds, either, type Options, type Taken, taken, withOptions } from '../terms/taken.js'
 import { blamedAt, concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
@@ -158,7 +159,9 @@ export const sumWithin: RuleOf<SumWithin> = {
       .filter((path) => speaksOf(path) !== false)
       .map((path) => (rule.times === undefined ? [path] : [path, beside(at(rule.times), path)]))
     const known = terms.filter((term) => term.every((path) => speaksOf(path) === true && !isWrong(path)))
-    const isKnown = known.length === terms.length
+    const isKnown =
+      known.length === terms.length &&
+      rule.reads.every((one) => unread(input, at(one), isWrong).every((path) => speaksOf(path) === false))
     const whole = known.filter((term) => term.every(isThere))
     const places = others(rule)
       .map((address) => concrete(input, at(address))[0])
@@ -226,6 +229,19 @@ function decimalCode(rule: SumWithin, terms: Terms): string | undefined {
     (name, at) => `(${limits[at]} == null || ${compare}(${sum}, String(${limits[at]})) ${operators[name]} 0)`,
   )
   return `${sum} !== undefined && ${tests.join(' && ')}`
+}
+
+/** The places inside lists on a path that could not be read: what they hold is not known. */
+function unread(input: Parts, path: Path, isWrong: (path: Path) => boolean): readonly Path[] {
+  const each = firstEach(path)
+  if (each < 0) return []
+  const [list, rest] = [path.slice(0, each + 1), path.slice(each + 1)]
+  const places = concrete(input, list)
+  return places.length > 0
+    ? places.flatMap((place) => unread(input, [...place, ...rest], isWrong))
+    : valueAt(input, path.slice(0, each)) === undefined && isWrong(path.slice(0, each))
+      ? [path]
+      : []
 }
 
 /** Binary fractions of so many parts are exact. */
