@@ -257,6 +257,8 @@ export function read(spec: Spec, value: unknown, around: Source, path: Path, run
       count(elements.length)
       const before = run.errors.length
       const items = elements.map((one, at) => read(first, one ?? null, source, [...path, at], run))
+      // Nor is it decided what a name is compared as that one branch keeps and another declares.
+      if (spec.distinct && JSON.stringify(first).includes('"either"') && items.some(holdsKept)) throw new Undecided()
       if (spec.distinct) repeated(items, typeof spec.distinct === 'string' ? spec.distinct : undefined, path, run, before)
       return { is: 'list', items }
     }
@@ -282,8 +284,7 @@ export function read(spec: Spec, value: unknown, around: Source, path: Path, run
       const chosen = Object.hasOwn(value, tag) ? value[tag] : undefined
       if (typeof chosen === 'string' && Object.hasOwn(fields, chosen))
         return readRecord(fields[chosen] as Spec, value, source, path, run, [tag, chosen])
-      if (chosen === undefined) return fail('missing', tag)
-      return fail(chosen === null ? 'null_not_allowed' : typeof chosen === 'string' ? 'not_a_choice' : 'wrong_type', tag)
+      return fail(chosen === undefined ? 'missing' : chosen === null ? 'null_not_allowed' : typeof chosen === 'string' ? 'not_a_choice' : 'wrong_type', tag)
     }
     case 'either':
       return readEither(spec, value, source, path, run)
@@ -309,6 +310,7 @@ function readScalar(kind: Scalar, value: unknown, source: Source, fail: (code: s
 
 /** What is kept of an unlisted name: it has no kind to be compared by. */
 const kept = new WeakSet<Val>()
+const holdsKept = (val: Val | undefined): boolean => val !== undefined && (kept.has(val) || (val.is === 'list' && val.items.some(holdsKept)) || (val.is === 'object' && Object.values(val.fields).some(holdsKept)))
 function keptOf(value: unknown): Val {
   const made: Val = value === null ? { is: 'null' } : Array.isArray(value) ? { is: 'list', items: value.map(keptOf) } : isObject(value) ? objectOf(Object.entries(value).map(([name, one]) => [name, keptOf(one)])) : { is: 'raw', raw: value }
   kept.add(made)
@@ -472,8 +474,7 @@ const keyOf = (val: Val): string =>
           : 'null'
 
 export function plain(val: Val | undefined): unknown {
-  if (val === undefined) return undefined
-  if (val.is === 'null') return null
+  if (val === undefined || val.is === 'null') return val && null
   if (val.is === 'raw') return val.raw
   if (val.is === 'scalar') return val.read
   if (val.is === 'list') return val.items.map(plain)
