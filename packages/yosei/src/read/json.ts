@@ -36,23 +36,27 @@ interface Looking {
   repeated?(path: Path): void
 }
 
-/** Whether a number may have lost digits: one of so many about a point, or of a negative exponent; or of so many at all. */
-function mayLose(text: string, digitsCount: boolean): boolean {
-  if (digitsCount && /[0-9]{16}/.test(text)) return true
-  // One character is searched for faster than two.
-  for (let at = text.indexOf('-'); at >= 0; at = text.indexOf('-', at + 1))
-    if ((text.charCodeAt(at - 1) | 32) === 101 && isDigit(text, at - 2)) return true
-  for (let at = text.indexOf('.'); at >= 0; at = text.indexOf('.', at + 1)) {
+/**
+ * Whether a number may have lost digits: one of 16 or more, or one with a negative exponent of three. A run so long holds
+ * every 16th place of the text, or the 8th before or after it.
+ */
+function mayLose(text: string): boolean {
+  for (let at = 15; at < text.length; at += 16) {
+    if (!isOfNumber(text, at) || !(isOfNumber(text, at - 8) || isOfNumber(text, at + 8))) continue
     let [from, to] = [at, at + 1]
-    while (at - from < 17 && isDigit(text, from - 1)) from--
-    while (to - at < 18 && isDigit(text, to)) to++
-    if (to - from > 16) return true
+    while (isOfNumber(text, from - 1)) from--
+    while (isOfNumber(text, to)) to++
+    if (to - from >= 16) return true
   }
+  // What has fewer digits is rounded to a whole number only if it is rounded to zero.
+  for (let at = text.indexOf('-'); at >= 0; at = text.indexOf('-', at + 1))
+    if ((text.charCodeAt(at - 1) | 32) === 101 && isOfNumber(text, at + 3)) return true
   return false
 }
-const isDigit = (text: string, at: number) => {
+/** Whether a digit stands there, or a point. */
+const isOfNumber = (text: string, at: number) => {
   const code = text.charCodeAt(at)
-  return code >= 48 && code <= 57
+  return (code >= 48 && code <= 57) || code === 46
 }
 
 /** A number as it was written, whose digits JavaScript has not kept. */
@@ -67,7 +71,7 @@ export interface Rounded {
  * each digit does.
  */
 export function lostDigits(text: string, counts: ((read: number) => boolean) | undefined): readonly Rounded[] {
-  if (!mayLose(text, counts !== undefined)) return noneLost
+  if (!mayLose(text)) return noneLost
   const lost: Rounded[] = []
   scan(text, {
     number(written, path) {
