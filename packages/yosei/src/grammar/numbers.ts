@@ -192,8 +192,7 @@ export function countDigits(text: string): { readonly digits: number; readonly s
 /** Whether a number is a whole multiple of `step`, as their decimal texts have it: 0.3 is three times 0.1. */
 export function isMultiple(value: number, step: number): boolean {
   if (Number.isSafeInteger(value) && Number.isSafeInteger(step)) return value % step === 0
-  // Halves, quarters and eighths are kept as they are written.
-  if (Math.abs(value) < 2 ** 31 && step < 2 ** 31 && Number.isInteger(step * 8)) return value % step === 0
+  if (isBinary(step) && Math.abs(value) < widestBinary) return value % step === 0
   const { whole, scale } = scaledBy(step)
   const scaled = Math.round(value * scale)
   // Up to fifteen digits a number stands for the decimal that it was written as.
@@ -201,6 +200,10 @@ export function isMultiple(value: number, step: number): boolean {
     ? scaled / scale === value && scaled % whole === 0
     : isMultipleOf(String(value), String(step))
 }
+
+/** Halves, quarters and eighths are kept as they are written, up to this many. */
+export const widestBinary = 2 ** 31
+export const isBinary = (step: number): boolean => step < widestBinary && Number.isInteger(step * 8)
 
 const scaledSteps = new Map<number, { readonly whole: number; readonly scale: number }>()
 /** A step as a whole number, and how many of it make one. */

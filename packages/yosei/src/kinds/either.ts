@@ -182,7 +182,7 @@ function tellConstants({ name, values }: Apart, value: Named, run: Run): void {
 }
 
 export const eitherCode: CodeOf<EitherNode> = {
-  absent: 'passed',
+  absent: 'told',
   write(whole, node) {
     const { writer, place, slowly, kinds } = whole
     const apart = tellApart(node.branches, kinds)

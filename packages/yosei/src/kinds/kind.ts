@@ -72,11 +72,8 @@ interface Encoder {
 }
 
 export interface CodeOf<N extends Declared> {
-  /**
-   * What becomes of an absent value: the test fails and the interpreter tells; it is passed by; or the code looks
-   * itself.
-   */
-  readonly absent: 'told' | 'passed' | 'own'
+  /** What becomes of an absent value: its test fails, and the interpreter reports it; or the code looks itself. */
+  readonly absent: 'told' | 'own'
   write(whole: Whole, node: N): void
   /** Of a scalar: which values it takes, as code. */
   readonly test?: (writer: Writer, node: N, read: string, from: From) => Test

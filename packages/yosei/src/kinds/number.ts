@@ -1,5 +1,5 @@
 /** Numbers, and whole numbers within ±(2^53−1); as text by the grammar of JSON numbers (RFC 8259, section 6). */
-import { compareDecimals, isMultiple, isMultipleOf } from '../grammar/numbers.js'
+import { compareDecimals, isBinary, isMultiple, isMultipleOf, widestBinary } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aNumber, type Taken } from '../terms/taken.js'
 import type { Hint, Node, Refuse } from './kind.js'
@@ -101,6 +101,17 @@ export function tellLimits<T>(node: Node, limits: Limits<T>, value: unknown, ord
   if (below !== undefined && order(below) >= 0) tellSent(run, node, 'above_max', value, below, 'below')
 }
 
+/** Whether a remainder says exactly what is a multiple: see `isMultiple`. */
+function hasPlainSteps<K extends 'integer' | 'number'>({ kind, ...limits }: NumberNode<K>, step: number): boolean {
+  const [least = Number.NEGATIVE_INFINITY, most = Number.POSITIVE_INFINITY] = [
+    limits.min ?? limits.above,
+    limits.max ?? limits.below,
+  ]
+  return kind === 'integer'
+    ? Number.isSafeInteger(step)
+    : isBinary(step) && least > -widestBinary && most < widestBinary
+}
+
 const codeOf = <K extends 'integer' | 'number'>() =>
   scalarCode<NumberNode<K>>((writer, node, sent, { source }) => {
     const isText = source !== 'json'
@@ -122,7 +133,12 @@ const codeOf = <K extends 'integer' | 'number'>() =>
     const bounded = (min ?? above) !== undefined && (max ?? below) !== undefined
     if (node.kind === 'integer') tests.unshift(`Number.isSafeInteger(${read})`)
     else tests.unshift(bounded ? `typeof ${read} === "number"` : `Number.isFinite(${read})`)
-    if (step !== undefined) tests.push(`isMultiple(${read}, ${literal(writer, step)})`)
+    if (step !== undefined)
+      tests.push(
+        hasPlainSteps(node, step)
+          ? `${read} % ${literal(writer, step)} === 0`
+          : `isMultiple(${read}, ${literal(writer, step)})`,
+      )
     // A text of more digits than a number keeps is looked at as it is written.
     if (isText && node.kind === 'number' && [min, max, above, below, step].some((limit) => limit !== undefined))
       tests.push(`(typeof ${sent} !== "string" || ${sent}.length < 16 || holdsExactly(${writer.bind(node)}, ${sent}))`)
