@@ -326,7 +326,7 @@ const limits: { readonly [name: string]: readonly [field: Field, tight: RegExp |
   'the greatest number': [integer({ max: 7 }), '<= 7', '<= 8'],
   'a number above': [number({ above: 7 }), '> 7', '>= 7'],
   'a number below': [number({ below: 7 }), '< 7', '<= 7'],
-  'a step': [integer({ step: 7 }), /% 7 === 0|isMultiple\([^)]*\)/, 'true'],
+  'a step': [integer({ step: 7 }), /\w+ % 7 === 0/, 'true'],
   'a whole number': [integer(), /Number\.isSafeInteger\(\w+\)/, 'true'],
   'the type of a number': [number(), /Number\.isFinite\((\w+)\)/, '$1 !== undefined'],
   'the type of a text': [text(), /typeof (\w+) === "string"/, '$1 !== undefined'],
