@@ -257,7 +257,7 @@ const table120: Row[] = [
   ['GET /', '404'],
   ['GET /items', '404'],
   ['GET http://other.example/api/items/mine', '200|"mine"'],
-  ['GET /api/items/mine#part', '200|{"id":"mine#part"}', { fetch: '200|"mine"', why: 'a Request drops the fragment' }],
+  ['GET /api/items/mine#part', '400|path bad_syntax', { fetch: '200|"mine"', why: 'a Request drops the fragment' }],
   [`GET /api/items/${'x'.repeat(400)}`, '414|path too_large'],
   ['GET /api/items/abcdefghijklm', '400|path.id too_long'],
   ['PUT /api/items/x\nContent-Type: application/json', '400|path.id wrong_type|body missing'],

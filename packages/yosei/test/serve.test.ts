@@ -737,7 +737,7 @@ test('a gate says when it stands behind what has eaten the body, and what is not
     500,
     ['type', 'title', 'status', 'detail', 'instance'],
   ])
-  expect(String(events.at(-1)?.cause)).toContain('put the gate before what reads the stream')
+  expect(String(events.at(-1)?.cause)).toContain('put Yosei before what reads the stream')
   expect(await (await fetch(`${base}/api/elsewhere`)).json()).toBe('through')
 })
 

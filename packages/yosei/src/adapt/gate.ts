@@ -6,12 +6,13 @@ import { type EndpointNode, endpointNode, isEndpoint } from '../declare/endpoint
 import { declareIntake, type IntakeNode, intakeNode, intakeOf, isIntake } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { idOf, writeJournal } from '../judge/journal.js'
-import { endpointFor } from '../judge/open.js'
+import { endpointFor, misspelled } from '../judge/open.js'
 import { prepare } from '../judge/receive.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
-import { type Rejection, reject, rejectFailed, verdictOf } from '../judge/verdict.js'
+import { type Rejection, reject, verdictOf } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
 import { withoutSlashes } from '../read/match.js'
+import { type AnyMessage, originForm } from '../read/message.js'
 import { Unreadable } from '../read/syntax.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, TypesOf } from '../terms/endpoint.js'
 import { mistake } from '../terms/mistake.js'
@@ -20,7 +21,7 @@ import { anything, checkOptions, type Options, oneOf, shown } from '../terms/tak
 import { readSpan } from '../terms/units.js'
 import type { AcceptedVerdict, Rejected } from '../terms/verdict.js'
 import { NodeIncoming } from './incoming.js'
-import { isRaw, watch } from './observe.js'
+import { watch } from './observe.js'
 import { send } from './reply.js'
 import {
   type Context,
@@ -69,7 +70,8 @@ export interface FrameworkRequest extends IncomingMessage {
 
 /** What came of a request that goes through. */
 interface Passed {
-  readonly endpoint: EndpointNode
+  /** Several if it is only watched, and routers may take its target for one or another. */
+  readonly endpoints: readonly EndpointNode[]
   readonly verdict: AcceptedVerdict<string, unknown> | Rejected
   readonly judged: Judged
   readonly entry: Entry
@@ -85,7 +87,7 @@ const passed = new WeakMap<IncomingMessage, Passed>()
 function passedAt(endpoint: Endpoint, request: IncomingMessage): Passed {
   const found = passed.get(request)
   const node = endpointNode(endpoint)
-  if (!found || (found.endpoint.origin ?? found.endpoint) !== (node.origin ?? node))
+  if (!found?.endpoints.some((one) => (one.origin ?? one) === (node.origin ?? node)))
     throw new TypeError(
       `this request did not come through a gate of ${node.method} ${node.template}: put gate(app) or gate(endpoint) before the handler`,
     )
@@ -225,7 +227,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
   checkOptions(gating, gateOptions, 'gate', (what, mend, option) => mistake('gate', what, mend, { option }))
   const { services, unmatched, options = 'pass', routing = 'folded' } = gating
   const folds = routing === 'folded'
-  const letBy = passUnjudged()
+  const letBy = passUnjudged(folds)
   const isApp = 'endpoints' in of
   const app = isApp ? intakeNode(of as Intake) : soloOf(endpointNode(of as Endpoint))
   prepare(app, platform).catch(() => undefined)
@@ -235,17 +237,27 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
   const goesOn = (unmatched ?? (isApp ? 'next' : 'answer')) === 'next'
   return async (request, response, parsedBody) => {
     const whole = request.originalUrl ?? request.url ?? '/'
-    const incoming = new NodeIncoming(request, response, targetFor(whole))
+    const incoming = new NodeIncoming(request, response, targetFor(whole), false, parsedBody())
     const progress: Progress = { app, message: incoming.message, since: Date.now(), id: undefined }
-    for (const target of watches ? new Set([whole, request.url ?? '/']) : []) {
+    const targets = [...new Set([whole, request.url ?? '/'])]
+    // A router may take it for another endpoint than the gate does, or for one where the gate finds none.
+    const odd = misspelled(app, incoming.message.method, targets, targetFor, folds)
+    const mayRun = odd && (odd.meant.length > 0 ? odd.meant : Object.values(app.endpoints))
+    if (odd && !mayRun?.every((one) => isObserved(one, odd.rejection))) return answer(odd.rejection)
+    if (odd) {
+      note(progress, odd.rejection, 'observed')
+      return goOnWatched(odd.meant, { verdict: odd.rejection }, incoming)
+    }
+    for (const target of watches ? targets : []) {
       const endpoint = observedAt(target)
       if (endpoint) return observe(endpoint, target)
     }
-    const judgedAt = (one: NodeIncoming) => judgeAt(app, one, request, parsedBody(), services, folds)
+    const judgedAt = async ({ message, signal, received }: NodeIncoming) =>
+      judgeStages(app, message, { services, identity: 'asked', signal, platform, folds, received })
     let judged = await judgedAt(incoming)
     // Under a mount the templates may be those of the mounted part alone.
     if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
-      judged = await judgedAt(new NodeIncoming(request, response, request.url))
+      judged = await judgedAt(new NodeIncoming(request, response, request.url, false, parsedBody()))
     const { verdict, opened, dispose } = judged
     const endpoint = opened?.destination.endpoint
     if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
@@ -274,7 +286,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
         return undefined
       }
       const passage: Passed = {
-        endpoint: endpoint as EndpointNode,
+        endpoints: [endpoint as EndpointNode],
         verdict,
         judged,
         entry,
@@ -301,7 +313,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
 
     /** The endpoint of a target, where requests of it are only watched. */
     function observedAt(target: string): EndpointNode | undefined {
-      const found = endpointFor(app, { ...incoming.message, target: targetFor(target) }, folds)
+      const found = endpointFor(app, { ...incoming.message, target: targetFor(originForm(target)) }, folds)
       return found?.mode === 'observe' ? found : undefined
     }
 
@@ -311,19 +323,15 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       const judged = await watch(app, endpoint, seen, parsedBody(), { services, folds }, (rejection, judged) =>
         note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged),
       )
-      const { verdict, dispose } = judged
+      const { dispose } = judged
       if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
-      passed.set(request, {
-        endpoint,
-        verdict: verdict.outcome === 'rejected' ? verdictOf(verdict) : verdict,
-        judged,
-        entry: nothingAsked,
-        incoming: seen,
-        progress,
-        services,
-        response,
-        isHeld: false,
-      })
+      return goOnWatched([endpoint], judged, seen)
+    }
+
+    function goOnWatched(endpoints: readonly EndpointNode[], judged: Judged, incoming: NodeIncoming): Passage {
+      const verdict = judged.verdict.outcome === 'rejected' ? verdictOf(judged.verdict) : judged.verdict
+      const about = { endpoints, verdict, judged, entry: nothingAsked, incoming, progress, services, response }
+      passed.set(request, { ...about, isHeld: false })
       return free
     }
 
@@ -333,7 +341,11 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
         note(progress, rejection, 'observed', judged)
         return letThrough(verdictOf(rejection), nothingAsked)
       }
-      const reply = varied(told(progress, rejection, judged), opened?.destination.vary)
+      return answer(rejection, judged, opened?.destination.vary)
+    }
+
+    async function answer(rejection: Rejection, judged?: Judged, vary?: string): Promise<undefined> {
+      const reply = varied(told(progress, rejection, judged), vary)
       await send(request.complete ? reply : { ...reply, headers: { ...reply.headers, connection: 'close' } }, response)
       return undefined
     }
@@ -356,7 +368,7 @@ function whenClosed(response: ServerResponse, work: () => void): void {
 
 /** Whether all that is wrong lies in what is only observed. */
 function isObserved({ mode = 'enforce' }: EndpointNode, { faults }: Rejection): boolean {
-  if (typeof mode === 'string') return false
+  if (typeof mode === 'string') return mode === 'observe'
   return faults.length > 0 && faults.every(({ path }) => mode[path[0] as Part] === 'observe')
 }
 
@@ -371,7 +383,7 @@ function leaveBody(request: FrameworkRequest, { sent }: Judged): void {
  * not end it, since the handler is still at work then.
  */
 function releaseWhenDone(passage: Passed, response: ServerResponse): void {
-  const until = Date.now() + readSpan(passage.endpoint.turn?.longest ?? '5m')
+  const until = Date.now() + readSpan(passage.endpoints[0]?.turn?.longest ?? '5m')
   const look = () => {
     if (passage.isHeld) return
     if (response.writableEnded || Date.now() > until) passage.entry.turn?.release()
@@ -392,45 +404,44 @@ function tailOf(target: string, endpoint: Endpoint, folds: boolean): string {
 /** The most routes whose names are kept. */
 const mostRoutes = 1000
 
-/** Lets by what no endpoint takes; the journal is told, once a route, where somebody behind the gate answers it. */
-function passUnjudged() {
+/**
+ * Lets by what no endpoint takes. If a handler behind the gate answers it, the journal gets one event for each route;
+ * without a journal, standard error gets one line if the endpoints seem to lie under a base that the gate does not know.
+ */
+function passUnjudged(folds: boolean) {
   const told = new Set<string>()
   return (progress: Progress, request: FrameworkRequest, response: ServerResponse): Passage => {
-    const { app, since } = progress
-    if (!app.journal || request.method === 'OPTIONS') return free
+    const { app, since, message } = progress
+    if (request.method === 'OPTIONS' || (!app.journal && told.size > 0)) return free
     response.once('finish', () => {
       const { statusCode: status } = response
-      const [, first = ''] = (request.originalUrl ?? request.url ?? '/').split(/[/?#]+/)
+      const target = request.originalUrl ?? request.url ?? '/'
+      const [, first = ''] = target.split(/[/?#]+/)
       const route = `${request.method} /${first.slice(0, 64)}`
       if (status === 404 || status === 405 || told.has(route) || told.size === mostRoutes) return
+      if (app.journal) {
+        told.add(route)
+        const rejection = reject(undefined, [], { status, stage: 'match' })
+        writeJournal(app, { id: idOf(message.headers), outcome: 'unjudged', rejection, route, since })
+        return
+      }
+      const base = baseOf(app, message, target, folds)
+      if (base === undefined || told.size > 0) return
       told.add(route)
-      const rejection = reject(undefined, [], { status, stage: 'match' })
-      writeJournal(app, { id: idOf(progress.message.headers), outcome: 'unjudged', rejection, route, since })
+      console.error(
+        `yosei: a gate let ${shown(`${request.method} ${target.slice(0, 200)}`)} by, and a handler behind it answered. If its endpoints lie under ${base}, declare intake({ base: '${base}' }).`,
+      )
     })
     return free
   }
 }
 
-const isLost = ({ verdict }: Judged) => verdict.outcome === 'rejected' && verdict.stage === 'match'
-
-async function judgeAt(
-  app: IntakeNode,
-  incoming: NodeIncoming,
-  request: FrameworkRequest,
-  parsed: unknown,
-  services: unknown,
-  folds: boolean,
-): Promise<Judged> {
-  const { message, signal, body } = incoming
-  const options = { services, identity: 'asked' as const, signal, platform, folds }
-  // Parsers leave an empty object where there was no body, and the stream alone where they did not look at it.
-  if (body === null || !request.readableEnded) return judgeStages(app, message, options)
-  if (parsed === undefined)
-    return {
-      verdict: rejectFailed(undefined, new Error(misplaced), { stage: 'receive', house: app, statuses: app.statuses }),
-    }
-  if (isRaw(parsed)) return judgeStages(app, { ...message, body: parsed }, options)
-  return judgeStages(app, message, { ...options, received: { value: parsed, isForeign: true } })
+/** What stands before a path that an endpoint would take without it. */
+function baseOf(app: IntakeNode, message: AnyMessage, target: string, folds: boolean): string | undefined {
+  const [path = ''] = target.split('?')
+  for (let at = path.indexOf('/', 1), most = 8; at > 0 && most > 0; at = path.indexOf('/', at + 1), most--)
+    if (endpointFor(app, { ...message, target: path.slice(at) }, folds)) return path.slice(0, at)
+  return undefined
 }
-const misplaced =
-  'the body was consumed before it came to the gate, and nothing of it is at request.body: put the gate before what reads the stream, or behind a parser that leaves request.body'
+
+const isLost = ({ verdict }: Judged) => verdict.outcome === 'rejected' && verdict.stage === 'match'

@@ -1,6 +1,7 @@
 /** Requests as Node has them. */
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
+import { foreign, misplaced, type Received, type Unreceived } from '../judge/receive.js'
 import { LateSignal } from '../judge/signal.js'
 import { type Deadline, startDeadline } from '../read/deadline.js'
 import {
@@ -20,25 +21,53 @@ export class NodeIncoming implements Incoming {
   readonly message: AnyMessage
   readonly signal: LateSignal
   readonly body: NodeBody | null
+  readonly received: Received | Unreceived | undefined
 
   /**
-   * @param target The raw target, where it is not the request's own.
+   * @param target The raw target, if it is not the request's own.
    * @param isAsking Whether the client asked if it may send, and has not been told.
+   * @param parsed What a parser before it has made of the body.
    */
   constructor(
     readonly node: IncomingMessage,
     response: ServerResponse,
     readonly target = node.url ?? '/',
     isAsking = false,
+    parsed?: unknown,
   ) {
     this.signal = signalOf(response)
     this.body = hasBody(node) ? new NodeBody(node, response, isAsking) : null
-    this.message = piecesOf(node.method ?? 'GET', target, linesOf(node.rawHeaders), this.body)
+    // Parsers leave an empty object if there was no body, and the stream alone if they did not look at it.
+    const isTaken = this.body !== null && node.readableEnded
+    const raw = isTaken && isRaw(parsed) ? parsed : undefined
+    this.received = !isTaken || raw !== undefined ? undefined : parsed === undefined ? misplaced() : foreign(parsed)
+    this.message = piecesOf(node.method ?? 'GET', target, linesOf(node.rawHeaders), raw ?? this.body)
   }
 
   request(): Request {
-    return requestOf(this.node, this.target, this.signal.signal, null)
+    const request = requestOf(this.node, this.target, this.signal.signal, null)
+    return this.body ? withoutBody(request) : request
   }
+}
+
+/** Whether a parser has left the body as it came. */
+export const isRaw = (parsed: unknown): parsed is string | Uint8Array =>
+  typeof parsed === 'string' || parsed instanceof Uint8Array
+
+/** A request whose body has been read says so, and does not look like one without a body. */
+function withoutBody(request: Request): Request {
+  const refuse = (name: string) => () => {
+    throw new TypeError(
+      `request.${name} is not there: the body has been read and judged. Use input.body; declare the body as file() to get its bytes`,
+    )
+  }
+  const readers = Object.fromEntries(
+    ['text', 'json', 'bytes', 'blob', 'arrayBuffer', 'formData', 'clone'].map((name) => [
+      name,
+      { value: refuse(`${name}()`) },
+    ]),
+  )
+  return Object.defineProperties(request, { ...readers, body: { get: refuse('body') }, bodyUsed: { value: true } })
 }
 
 /**
@@ -60,13 +89,19 @@ function listenFor(abort: (reason: unknown) => void, response: ServerResponse): 
   else response.once('close', gone)
 }
 
-const hasBody = ({ headers }: IncomingMessage) =>
+/** HTTP/2 needs no field that says so (RFC 9113, section 8.1): its stream does. */
+const hasBody = ({ headers, stream }: IncomingMessage & { readonly stream?: { readonly endAfterHeaders?: boolean } }) =>
+  stream?.endAfterHeaders === false ||
   headers['transfer-encoding'] !== undefined ||
   (headers['content-length'] !== undefined && headers['content-length'] !== '0')
 
 function linesOf(raw: readonly string[]): [string, string][] {
   const lines: [string, string][] = []
-  for (let i = 0; i < raw.length; i += 2) lines.push([lowerCase(raw[i] as string), raw[i + 1] as string])
+  for (let i = 0; i < raw.length; i += 2) {
+    const name = raw[i] as string
+    // The request line of HTTP/2 comes as fields (RFC 9113, section 8.3).
+    if (!name.startsWith(':')) lines.push([lowerCase(name), raw[i + 1] as string])
+  }
   return lines
 }
 
@@ -160,7 +195,7 @@ export function requestOf(
   signal: AbortSignal,
   body: BodyInit | null,
 ): Request {
-  const { host = 'localhost' } = request.headers
+  const { ':authority': authority = 'localhost', host = authority } = request.headers as { [name: string]: string }
   const scheme = 'encrypted' in request.socket ? 'https' : 'http'
   const headers = new Headers()
   for (const [name, value] of linesOf(request.rawHeaders)) headers.append(name, value)

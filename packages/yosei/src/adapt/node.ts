@@ -31,7 +31,8 @@ export function listenerOf(handle: Handle): RequestListener {
       respond(handle, request, response)
       return
     }
-    const incoming = new NodeIncoming(request, response)
+    const { body } = request as { readonly body?: unknown }
+    const incoming = new NodeIncoming(request, response, request.url, false, body)
     startOn(incoming, () =>
       service.process(incoming).then(
         (reply) => deliver(service, reply, response),

@@ -9,7 +9,7 @@ import { type Rejection, rejectFailed } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
 import { isEmpty } from '../terms/own.js'
 import { type SettledLimits, settleLimits } from '../terms/policy.js'
-import type { NodeIncoming } from './incoming.js'
+import { isRaw, type NodeIncoming } from './incoming.js'
 
 /** @param tell Told what would have been rejected, and what failed; of lookups later than the judgement. */
 export async function watch(
@@ -37,10 +37,6 @@ export async function watch(
     )
   return judged
 }
-
-/** Whether a parser has left the body as it came. */
-export const isRaw = (parsed: unknown): parsed is string | Uint8Array =>
-  typeof parsed === 'string' || parsed instanceof Uint8Array
 
 /**
  * What comes of a body within its limits, put back before the stream has ended: who reads it behind the gate reads it

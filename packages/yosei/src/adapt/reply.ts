@@ -12,7 +12,9 @@ export function send(reply: Reply, response: ServerResponse): Promise<void> | un
   const { status, headers, body } = reply
   if (reply.response) return sendResponse(reply.response, response)
   const lines: string[] = []
-  for (const name in headers) lines.push(name, headers[name] as string)
+  // HTTP/2 ends no connection by a field (RFC 9113, section 8.2.2).
+  const endsByField = response.req.httpVersionMajor < 2
+  for (const name in headers) if (endsByField || name !== 'connection') lines.push(name, headers[name] as string)
   if (body === null) {
     response.writeHead(status, lines).end()
     return undefined

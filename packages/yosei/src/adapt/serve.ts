@@ -8,7 +8,7 @@ import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { givenIn } from '../judge/give.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
 import type { Opened } from '../judge/open.js'
-import { prepare } from '../judge/receive.js'
+import { prepare, type Received, type Unreceived } from '../judge/receive.js'
 import { type Refusing, refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal, withSignal } from '../judge/signal.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
@@ -84,6 +84,8 @@ type Serving<Asked, Services> = unknown extends Asked
 export interface Incoming {
   readonly message: AnyMessage
   readonly signal: LateSignal
+  /** What somebody else has read of its body already. */
+  readonly received?: Received | Unreceived | undefined
   /** The request as fetch has it. */
   request(): Request
 }
@@ -149,7 +151,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
       return reply(app, verdict, [], id)
     },
     process(incoming) {
-      const { message, signal } = incoming
+      const { message, signal, received } = incoming
       const progress: Progress = { app, message, since: Date.now(), id: undefined }
       const fail = (error: unknown) => failed(error, progress)
       const go = (judged: Judged) => {
@@ -164,7 +166,14 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
       }
       try {
         const { services, now } = options
-        const judged = judgeStages(app, message, { services, identity: 'asked', now: now?.(), signal, platform })
+        const judged = judgeStages(app, message, {
+          services,
+          identity: 'asked',
+          now: now?.(),
+          signal,
+          platform,
+          received,
+        })
         return judged instanceof Promise ? judged.then(go, fail) : Promise.resolve(go(judged))
       } catch (error) {
         return new Promise((resolve) => resolve(fail(error)))

@@ -10,8 +10,8 @@ import { readMediaType } from '../grammar/media-type.js'
 import { sizeVariant } from '../kinds/file.js'
 import type { Node } from '../kinds/kind.js'
 import type { Fault, Run } from '../kinds/run.js'
-import { type Crossing, type Destination, layRoutes, match, type Routes } from '../read/match.js'
-import { type AnyMessage, isNow } from '../read/message.js'
+import { type Crossing, type Destination, isNoTarget, layRoutes, match, meantBy, type Routes } from '../read/match.js'
+import { type AnyMessage, isNow, originForm } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
 import { valueInQuery } from '../read/tell.js'
 import { type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
@@ -72,8 +72,48 @@ export function endpointFor(app: IntakeNode, message: AnyMessage, folds: boolean
   return 'endpoint' in chosen ? chosen.endpoint : undefined
 }
 
+/**
+ * Why a target is not to be believed, before a router that may read it in another way: what it may mean there, and the
+ * rejection. `undefined` if it means the same to all.
+ */
+export function misspelled(
+  app: IntakeNode,
+  method: string,
+  sent: readonly string[],
+  targetFor: (sent: string) => string,
+  folds: boolean,
+): { readonly meant: readonly EndpointNode[]; readonly rejection: Rejection } | undefined {
+  const routes = routesOf(app)
+  const broken = sent.some(isNoTarget)
+  const odd = sent.map(targetFor).flatMap((target) => {
+    const readings = meantBy(routes, method, target, folds)
+    if (readings.size === 0) return []
+    const chosen = match(routes, method, originForm(target).replace(/[?].*$/s, ''), folds)
+    const own = 'destination' in chosen ? chosen.destination : undefined
+    return broken || [...readings].some((one) => one !== own) ? [...readings] : []
+  })
+  if (!broken && odd.length === 0) return undefined
+  const fault = { path: ['path'], code: 'bad_syntax', variant: broken ? 'target' : 'spelling' }
+  return {
+    meant: [...new Set(odd.flatMap(endpointsOf))],
+    rejection: refusedHere(app, undefined, { failure: 'framing', fault }, app.statuses, undefined),
+  }
+}
+const endpointsOf = (end: Destination | Crossing): readonly EndpointNode[] => {
+  if (!('telling' in end)) return [end.endpoint]
+  const { telling } = end
+  const all = telling.part === 'body' ? telling.bodies.map(([, one]) => one) : [...telling.values.values()]
+  return all.map(({ endpoint }) => endpoint)
+}
+
 export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = false): Opened | Rejection {
   const { method, target } = message
+  // RFC 9112, section 3.2.
+  if (isNoTarget(target)) {
+    run.trace?.steps.push({ stage: 'match', outcome: 'failed' })
+    const fault = { path: ['path'], code: 'bad_syntax', variant: 'target' }
+    return refusedHere(app, undefined, { failure: 'framing', fault }, app.statuses, run.trace)
+  }
   const question = target.indexOf('?')
   const found = match(routesOf(app), method, question < 0 ? target : target.slice(0, question), folds)
   if ('allowed' in found) return unmatched(app, method, found.allowed, run)
@@ -81,14 +121,14 @@ export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = fal
   const destination = 'telling' in end ? choose(app, message, question < 0 ? '' : target.slice(question + 1), end) : end
   if ('fault' in destination) {
     run.trace?.steps.push({ stage: 'match', outcome: 'passed' }, { stage: 'admit', outcome: 'failed' })
-    return refusedHere(app, undefined, destination, app.statuses, run)
+    return refusedHere(app, undefined, destination, app.statuses, run.trace)
   }
   run.trace?.steps.push({ stage: 'match', name: destination.name, outcome: 'passed' })
   const opened = admit(app, message, destination, segments, question < 0 ? undefined : target.slice(question + 1), run)
   const refused = 'fault' in opened
   run.trace?.steps.push({ stage: 'admit', outcome: refused ? 'failed' : 'passed' })
   if (!refused) return opened
-  return refusedHere(app, destination.name, opened, destination.endpoint.statuses, run)
+  return refusedHere(app, destination.name, opened, destination.endpoint.statuses, run.trace)
 }
 
 const refusedHere = (
@@ -96,7 +136,7 @@ const refusedHere = (
   name: string | undefined,
   { fault, failure, headers = {} }: Refused,
   statuses: Statuses | undefined,
-  { trace }: Run,
+  trace: Run['trace'],
 ): Rejection =>
   reject(name, [{ ...fault, stage: 'admit' }], {
     status: statusFor(failure, statuses),

@@ -4,6 +4,7 @@ import { sizeVariant } from '../kinds/file.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
+import { isUpload } from '../kinds/upload.js'
 import type { FormOrTrouble, ReadPart } from '../read/form.js'
 import { type BodySource, isNow, type Trouble } from '../read/message.js'
 import { type ReadOptions, readPart, syntaxOf, Unreadable } from '../read/syntax.js'
@@ -61,6 +62,23 @@ export interface Received {
   /** Removes the files that came with it. */
   dispose?(): Promise<void>
 }
+
+/** A body that somebody else has parsed. */
+export const foreign = (value: unknown): Received => ({ value, isForeign: true })
+
+/** A body that somebody else has read, and that is not there any more: a mistake of the service. */
+export const misplaced = (): Unreceived => ({
+  failure: 'failure',
+  fault: undefined,
+  headers: {},
+  cause: new Error(
+    'the body was read before Yosei could, and request.body has nothing that it can be judged by: put Yosei before what reads the stream, or behind a parser that leaves the values of this media type at request.body',
+  ),
+})
+
+/** What somebody else has read, unless it cannot be what this body is: a text and a file are no parsed values. */
+export const takenOver = ({ body }: Opened, received: Received | Unreceived): Received | Unreceived =>
+  body && 'value' in received && syntaxOf(body).isWhole && !isUpload(received.value) ? misplaced() : received
 
 /** The body of a request that was had at once, or `undefined` where it has to be waited for. */
 export function receiveNow(opened: Opened): Received | Unreceived | undefined {

@@ -12,7 +12,7 @@ import { check } from './check.js'
 import { admit, type Identified, identify } from './identify.js'
 import { type Opened, open } from './open.js'
 import { partsOf } from './read.js'
-import { type Platform, type Received, receive, receiveNow, type Unreceived } from './receive.js'
+import { type Platform, type Received, receive, receiveNow, takenOver, type Unreceived } from './receive.js'
 import type { LateSignal } from './signal.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
 import type { Asker } from './who.js'
@@ -30,7 +30,7 @@ export interface StageOptions {
   /** Whether the path is matched as routers do: see `match`. */
   readonly folds?: boolean
   /** A body that was read already, by somebody else. */
-  readonly received?: Received
+  readonly received?: Received | Unreceived | undefined
 }
 
 export type AnyVerdict = AcceptedVerdict<string, unknown> | Rejection
@@ -109,7 +109,7 @@ const goOn = (identified: Identified, opened: Opened, run: Run, options: StageOp
   'rejected' in identified ? { verdict: identified.rejected, opened } : takeBody(opened, run, options, identified)
 
 function takeBody(opened: Opened, run: Run, options: StageOptions, asker: Asker | undefined): Judged | Promise<Judged> {
-  const now = options.received ?? receiveNow(opened)
+  const now = options.received ? takenOver(opened, options.received) : receiveNow(opened)
   return now
     ? judgedOf(opened, now, run, asker)
     : receive(opened, options.platform, (received) => judgedOf(opened, received, run, asker))
@@ -180,7 +180,7 @@ export function conclude(
     only: undefined,
     form: false,
     engine: compiled,
-    parsed: !received.isForeign,
+    parsed: !('isForeign' in received && received.isForeign),
     accept: head.accept,
     errors: limits.errors,
     room: opened.room,

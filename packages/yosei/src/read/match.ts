@@ -129,8 +129,10 @@ export function match(
   const destination = path.charCodeAt(0) === 47 ? descend(routes, method, path, 1, segments, how) : undefined
   return destination ? { destination, segments } : { allowed: allowedAt(routes, path, folds) }
 }
-/** How the literals of a template are looked for. */
-type How = 'raw' | 'decoded' | 'folded'
+/** How the literals of a template are looked for: with case or without, percent-decoded or not. */
+type How = 'raw' | 'decoded' | 'cased' | 'folded'
+/** What a parameter may be: a value; a dot segment too, as some routers have it; or nothing, as few do. */
+type Takes = 'values' | 'dots' | 'anything'
 
 /** Without doubled slashes, and without one at the end. */
 export function withoutSlashes(path: string): string {
@@ -138,7 +140,9 @@ export function withoutSlashes(path: string): string {
   return single.length > 1 && single.endsWith('/') ? single.slice(0, -1) : single
 }
 
-/** Goes on from where a segment of the path starts; one past its end where it has ended. */
+/**
+ * Goes on from where a segment of the path starts; one past its end where it has ended.
+ */
 function descend(
   at: Junction,
   method: string,
@@ -146,29 +150,30 @@ function descend(
   from: number,
   segments: string[],
   how: How,
+  takes: Takes = 'values',
 ): Destination | Crossing | undefined {
   if (from > path.length || path.length === 1)
     return at.methods.get(method) ?? (method === 'HEAD' ? at.methods.get('GET') : undefined)
   const slash = path.indexOf('/', from)
   const end = slash < 0 ? path.length : slash
-  const literal =
-    how === 'raw' ? rawLiteral(at, path, from, end) : decodedLiteral(at, path.slice(from, end), how === 'folded')
-  const through = literal && descend(literal, method, path, end + 1, segments, how)
+  const literal = how === 'raw' ? rawLiteral(at, path, from, end) : literalAt(at, path.slice(from, end), how)
+  const through = literal && descend(literal, method, path, end + 1, segments, how, takes)
   if (through || !(at.parameter || at.mixed.length > 0)) return through
   const raw = path.slice(from, end)
   for (const { segment, next } of at.mixed) {
-    const values = valuesIn(segment, raw, how === 'folded')
+    const values = valuesIn(segment, raw, how === 'folded' || how === 'cased')
     if (!values) continue
     const { length } = segments
     segments.push(...values)
-    const reached = descend(next, method, path, end + 1, segments, how)
+    const reached = descend(next, method, path, end + 1, segments, how, takes)
     if (reached) return reached
     segments.length = length
   }
   if (!at.parameter) return undefined
-  if (!canFill(how === 'raw' ? raw : decodePercent(raw))) return undefined
+  if (takes === 'values' ? !canFill(how === 'raw' ? raw : decodePercent(raw)) : raw === '' && takes === 'dots')
+    return undefined
   segments.push(raw)
-  const reached = descend(at.parameter, method, path, end + 1, segments, how)
+  const reached = descend(at.parameter, method, path, end + 1, segments, how, takes)
   if (!reached) segments.pop()
   return reached
 }
@@ -184,10 +189,10 @@ function rawLiteral({ literal, literals }: Junction, path: string, from: number,
   return undefined
 }
 
-function decodedLiteral({ literal, folded }: Junction, raw: string, folds: boolean): Junction | undefined {
-  const segment = decodePercent(raw)
+function literalAt({ literal, folded }: Junction, raw: string, how: Exclude<How, 'raw'>): Junction | undefined {
+  const segment = how === 'cased' ? raw : decodePercent(raw)
   if (typeof segment !== 'string') return undefined
-  return literal.get(segment) ?? (folds ? folded.get(segment.toLowerCase()) : undefined)
+  return literal.get(segment) ?? (how === 'decoded' ? undefined : folded.get(segment.toLowerCase()))
 }
 
 const unreserved = /%(?:2[DdEe]|5[Ff]|7[Ee]|3\d|[46][1-9A-Fa-f]|[57][0-9Aa])/g
@@ -232,11 +237,79 @@ function allowedAt(routes: Routes, path: string, folds: boolean): string[] {
     reached = reached.flatMap((at) => {
       const parameter = at.parameter && canFill(decodePercent(segment)) ? at.parameter : undefined
       const mixed = at.mixed.filter((one) => valuesIn(one.segment, segment, folds)).map(({ next }) => next)
-      return [decodedLiteral(at, segment, folds), ...mixed, parameter].filter((next) => next !== undefined)
+      return [literalAt(at, segment, folds ? 'folded' : 'decoded'), ...mixed, parameter].filter(
+        (next) => next !== undefined,
+      )
     })
   }
   const allowed = new Set(reached.flatMap(({ methods }) => [...methods.keys()]))
   if (allowed.has('GET')) allowed.add('HEAD')
   if (allowed.size > 0) allowed.add('OPTIONS')
   return [...allowed].sort()
+}
+
+/** What the grammar of a request target has no place for (RFC 9112, section 3.2). */
+export const isNoTarget = (target: string): boolean => target.includes('#') || target.includes('\\')
+
+/**
+ * What routers may take a path for, one way of folding it after the other: none if it stands there as it is declared, or
+ * no router can take it for a declared path.
+ */
+export function meantBy(
+  routes: Routes,
+  method: string,
+  target: string,
+  folds: boolean,
+): ReadonlySet<Destination | Crossing> {
+  const isOdd = odd.test(target)
+  const path = beforeQuery(target)
+  const at = (one: string, how: How, takes?: Takes) =>
+    one.startsWith('/') ? descend(routes, method, one, 1, [], how, takes) : undefined
+  const plain = isOdd ? undefined : at(path, 'raw')
+  if (plain && (!folds || plain === at(path, 'folded'))) return new Set()
+  const readings = isOdd ? readingsOf(path) : [path]
+  const meant = (takes: Takes) => {
+    const ends = readings.flatMap((one) => [
+      at(one, 'raw', takes),
+      at(one, 'decoded', takes),
+      ...(folds ? [at(withoutSlashes(one), 'cased', takes), at(withoutSlashes(one), 'folded', takes)] : []),
+    ])
+    return new Set(ends.filter((end) => end !== undefined))
+  }
+  const found = meant('dots')
+  return found.size > 0 ? found : meant('anything')
+}
+
+/** Most routers fold in one or two ways; all of them together are not many more. */
+const mostReadings = 64
+const odd = /[%;\\#]|\/\/|\/\.{1,2}(?:[/?]|$)|^[^/]/
+
+/** The paths that a target stands for, if a router folds it in any of these ways, one after the other. */
+function readingsOf(sent: string): readonly string[] {
+  const found = new Set([sent])
+  for (const path of found) for (const fold of foldings) if (found.size < mostReadings) found.add(fold(path))
+  return [...found]
+}
+const beforeQuery = (path: string) => path.replace(/[?].*$/s, '')
+const foldings: readonly ((path: string) => string)[] = [
+  withoutDots,
+  (path) => path.replace(/%[0-7][0-9a-f]/gi, (one) => String.fromCharCode(Number.parseInt(one.slice(1), 16))),
+  (path) => path.replaceAll('\\', '/'),
+  (path) => path.replace(/;[^/]*/g, ''),
+  (path) => path.replace(/[?#].*$/s, ''),
+  // A scheme and a host, or a host alone.
+  (path) => path.replace(/^(?:[a-z][a-z0-9+.-]*:)?\/\/[^/]*/i, ''),
+  withoutSlashes,
+]
+
+/** Without `.` and `..` (RFC 3986, section 5.2.4), which may be encoded. */
+function withoutDots(path: string): string {
+  const kept: string[] = []
+  for (const sent of path.split('/')) {
+    const segment = sent.replace(/%2e/gi, '.')
+    if (segment === '..') {
+      if (kept.length > 1) kept.pop()
+    } else if (segment !== '.') kept.push(sent)
+  }
+  return /\/\.{1,2}$/.test(path) ? `${kept.join('/')}/` : kept.join('/')
 }

@@ -100,7 +100,8 @@ function trimmed(value: string): string {
 const shorten = (text: string) => (text.length > 40 ? `${text.slice(0, 39)}…` : text)
 
 /** The path and query of a request target, also of one in absolute form (RFC 9112, section 3.2.2). */
-function originForm(target: string): string {
+export function originForm(target: string): string {
+  if (target.startsWith('/')) return target
   const rest = target.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '')
   return rest === target || rest.startsWith('/') ? rest : `/${rest}`
 }
@@ -131,7 +132,7 @@ export const piecesOf = <B>(
   target: string,
   headers: readonly (readonly [string, string])[],
   body: B,
-): Message<B> => ({ method, target: target.startsWith('/') ? target : originForm(target), headers, body })
+): Message<B> => ({ method, target: originForm(target), headers, body })
 
 function linesOf(headers: Pieces['headers'] = {}): [string, string][] {
   const lines: [string, string][] = []

@@ -71,6 +71,8 @@ export interface BodySyntax {
   /** Whether its parts are taken as they stream in, the files to a temporary place. */
   readonly isStreamed: boolean
   readonly hasCharset: boolean
+  /** Whether its value is the text or the bytes themselves. */
+  readonly isWhole: boolean
   /** The most bytes that such a body may have, where `limit` is that of bodies. */
   most(node: Node, limit: number): number
   /** The field that a body over its limit is told at, where it can only be that, and its own limit. */
@@ -117,6 +119,7 @@ const json: BodySyntax = {
   source: (coerce) => (coerce ? 'coerced' : 'json'),
   isStreamed: false,
   hasCharset: true,
+  isWhole: false,
   most: (_, limit) => limit,
   blamed: nobody,
   read: (body, node, { uniqueNames }) =>
@@ -176,6 +179,7 @@ const form: BodySyntax = {
   source: () => 'text',
   isStreamed: false,
   hasCharset: true,
+  isWhole: false,
   most: (_, limit) => limit,
   blamed: nobody,
   read: (body, node) =>
@@ -202,6 +206,7 @@ const multipart: BodySyntax = {
   source: () => 'text',
   isStreamed: true,
   hasCharset: true,
+  isWhole: false,
   most(node, limit) {
     const fields = childrenOf(sentShape(node)).map(([, field]) => field)
     return limit + fields.reduce((sum, field) => sum + fileBytes(sentShape(field), limit), 0)
@@ -247,6 +252,7 @@ const text: BodySyntax = {
   source: () => 'text',
   isStreamed: false,
   hasCharset: true,
+  isWhole: true,
   most: (_, limit) => limit,
   blamed: nobody,
   read: (body) => asText(body, (text) => text),
@@ -264,6 +270,7 @@ const raw: BodySyntax = {
   source: () => 'text',
   isStreamed: false,
   hasCharset: false,
+  isWhole: true,
   most: (node, limit) => fileBytes(sentShape(node), limit) - partHeader,
   blamed: nobody,
   read: (body, _, { contentType }) =>

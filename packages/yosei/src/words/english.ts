@@ -132,6 +132,9 @@ export const english: Words = {
   'bad_syntax.length': 'must be a number of bytes',
   'bad_syntax.conflict': 'must not say two different lengths',
   'bad_syntax.longer': 'says fewer bytes than came',
+  'bad_syntax.target': 'must hold no # and no \\; write them as %23 and %5C',
+  'bad_syntax.spelling':
+    'must be written as it is declared: without . and .., encoded slashes or letters, ; and a host',
   bad_encoding: 'has a broken percent-encoding; write a percent sign as %25',
   'bad_encoding.unsendable': 'has a value that cannot be sent here',
   wrong_media_type: 'must be {limit}',

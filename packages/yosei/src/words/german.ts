@@ -133,6 +133,9 @@ export const german: Words = {
   'bad_syntax.length': 'muss eine Anzahl von Bytes sein',
   'bad_syntax.conflict': 'darf nicht zwei verschiedene Längen nennen',
   'bad_syntax.longer': 'nennt weniger Bytes, als kamen',
+  'bad_syntax.target': 'darf weder # noch \\ enthalten; sie werden %23 und %5C geschrieben',
+  'bad_syntax.spelling':
+    'muss so geschrieben sein wie vereinbart: ohne . und .., kodierte Schrägstriche oder Buchstaben, ; und Host',
   bad_encoding: 'ist falsch prozentkodiert; ein Prozentzeichen wird %25 geschrieben',
   'bad_encoding.unsendable': 'hat einen Wert, der sich hier nicht senden lässt',
   wrong_media_type: 'muss {limit} sein',
