@@ -44,10 +44,14 @@ export const repetitive: readonly (readonly [unit: string, end: string])[] = [
   ['{a:1}', '{'],
   ['[/:', ']'],
   ['é😀', '@'],
+  ['\u0301\u0327', 'x'],
+  ['\u1100\u1161', '\u11a8'],
 ]
 
 const kinds: { readonly [name: string]: Field } = {
   text: text({ length: [1, 10], pattern: /^[a-z]+$/ }),
+  tidied: text({ tidy: ['NFC', 'trim', 'squeeze', 'lower'], length: [1, 10] }),
+  folded: text({ tidy: ['NFKC', 'upper'] }),
   integer: integer({ min: 0 }),
   number: number({ min: 0, step: 0.1 }),
   bigInteger: bigInteger({ min: 0n }),

@@ -1,6 +1,7 @@
 /** Makes code for an endpoint, and runs it. */
 import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { type Placed, placedRules } from '../declare/place.js'
+import { normalized } from '../grammar/normal.js'
 import { compareDecimals, isDecimalOf, isMultiple } from '../grammar/numbers.js'
 import { readDay, readDuration, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
 import { copyTree } from '../kinds/copy.js'
@@ -212,6 +213,7 @@ const library = {
   isMultiple,
   readDuration,
   matches,
+  normalized,
   put,
   readDay,
   readInstant,

@@ -13,6 +13,8 @@ const isHostname = (text: string) => text.length <= 253 && text.split('.').every
 
 /** A host name whose labels may be in any script (RFC 5890): it is one when its ASCII form is. */
 function isIdnHostname(text: string): boolean {
+  // A character of 253 may be written as four code points, each of two units.
+  if (text.length > 253 * 8) return false
   const plain = text.normalize('NFC').replaceAll(/[。．｡]/g, '.')
   if (
     /[\u0000-\u002c\u002f\u003a-\u0040\u005b-\u0060\u007b-\u007f]/.test(plain) ||

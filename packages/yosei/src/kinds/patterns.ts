@@ -2,12 +2,26 @@
 import { type Cost, costOf, isSoonDone, mostSteps } from '../grammar/pattern.js'
 import type { Refuse } from './kind.js'
 
-/** A pattern that runs out of room on a text of many millions does not match it. */
+/** A pattern may run out of room on a text of millions; up to so many characters it does not. */
+export const mostMatched = 1_000_000
+
+/** A pattern that runs out of room on a text does not match it. */
 export function matches(pattern: RegExp, text: string): boolean {
   try {
     return pattern.test(text)
   } catch {
     return false
+  }
+}
+
+/** Whether a pattern runs out of room on a text. */
+export function isBeyond(pattern: RegExp, text: string): boolean {
+  if (text.length <= mostMatched) return false
+  try {
+    pattern.test(text)
+    return false
+  } catch {
+    return true
   }
 }
 

@@ -1,9 +1,10 @@
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
 import { type Format, formats } from '../grammar/formats.js'
+import { normalized } from '../grammar/normal.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { aFlag, aPattern, bounds, listOf, oneOf } from '../terms/taken.js'
 import type { Refuse, Test } from './kind.js'
-import { checkPattern, matches } from './patterns.js'
+import { checkPattern, isBeyond, matches, mostMatched } from './patterns.js'
 import { type Fault, type Run, type Source, tellBelow, tellSent } from './run.js'
 import { checkLength, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
@@ -26,12 +27,12 @@ export interface TextNode extends Declared {
 
 /** What may be done to a text before it is checked, in the order in which it is done: as a function, and as code. */
 const tidyings = {
-  NFC: [(text: string) => text.normalize('NFC'), '.normalize("NFC")'],
-  NFKC: [(text: string) => text.normalize('NFKC'), '.normalize("NFKC")'],
-  trim: [(text: string) => text.trim(), '.trim()'],
-  squeeze: [(text: string) => text.replace(/\s+/g, ' '), '.replace(/\\s+/g, " ")'],
-  lower: [(text: string) => text.toLowerCase(), '.toLowerCase()'],
-  upper: [(text: string) => text.toUpperCase(), '.toUpperCase()'],
+  NFC: [(text: string) => normalized(text, 'NFC'), (text: string) => `normalized(${text}, "NFC")`],
+  NFKC: [(text: string) => normalized(text, 'NFKC'), (text: string) => `normalized(${text}, "NFKC")`],
+  trim: [(text: string) => text.trim(), (text: string) => `${text}.trim()`],
+  squeeze: [(text: string) => text.replace(/\s+/g, ' '), (text: string) => `${text}.replace(/\\s+/g, " ")`],
+  lower: [(text: string) => text.toLowerCase(), (text: string) => `${text}.toLowerCase()`],
+  upper: [(text: string) => text.toUpperCase(), (text: string) => `${text}.toUpperCase()`],
 } as const
 export type Tidying = keyof typeof tidyings
 const inOrder = Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
@@ -82,7 +83,8 @@ function read(node: TextNode, value: unknown, run: Run, source: Source): string 
     if (length > node.length[1]) tellSent(run, node, 'too_long', value, node.length[1])
   }
   const isTooLong = node.length !== undefined && text.length > node.length[1] && codePoints(text) > node.length[1]
-  if (node.pattern && !isTooLong && !matches(node.pattern, text))
+  if (node.pattern && !isTooLong && isBeyond(node.pattern, text)) tellSent(run, node, 'too_long', value, mostMatched)
+  else if (node.pattern && !isTooLong && !matches(node.pattern, text))
     tellBelow(run, node, 'wrong_pattern', [], {
       limit: node.pattern.source,
       ...patternTold(node, run),
@@ -121,7 +123,7 @@ export const textCode = scalarCode<TextNode>((writer: Writer, node, read, { sour
   const text = changes.length > 0 ? writer.name('t') : read
   const tests = [`typeof ${read} === "string"`]
   if (source === 'text' && !node.keepEmpty) tests.push(`${read} !== ""`)
-  if (changes.length > 0) tests.push(`(${text} = ${read}${changes.join('')}, true)`)
+  if (changes.length > 0) tests.push(`(${text} = ${changes.reduce((made, change) => change(made), read)}, true)`)
   if (node.length) {
     const [least, most] = [Number(node.length[0]), Number(node.length[1])]
     // A code point is one or two UTF-16 units, so most lengths are known without counting.
