@@ -578,10 +578,11 @@ const none = (val: Val | undefined) => val === undefined || val.is === 'null'
 export class Undecided extends Error {}
 
 const isDate = (val: Val | undefined) => val?.is === 'scalar' && typeof val.read === 'string' && typeof val.rank === 'number' && Number.isNaN(Number(val.read))
+const rankOf = (val: Val | undefined) => (val?.is === 'scalar' ? val.rank : undefined)
 function order(a: Val | undefined, b: Val | undefined): number {
   if ((a && kept.has(a)) || (b && kept.has(b))) throw new Undecided()
-  // Nor does the order of a date among texts mean anything, or a sum of dates.
-  if (isDate(a) !== isDate(b) && [a, b].every((val) => val?.is === 'scalar' && typeof val.read === 'string')) throw new Undecided()
+  // Nor does the order of a date or a number among texts mean anything, as branches of a union may have it, or a sum of dates.
+  if ((isDate(a) !== isDate(b) || typeof rankOf(a) !== typeof rankOf(b)) && [a, b].every((val) => val?.is === 'scalar' && typeof val.read === 'string')) throw new Undecided()
   if (a?.is === 'scalar' && b?.is === 'scalar') return typeof a.rank !== typeof b.rank ? Number.NaN : a.rank < b.rank ? -1 : a.rank > b.rank ? 1 : 0
   return a && b && keyOf(a) === keyOf(b) ? 0 : Number.NaN
 }
@@ -755,7 +756,6 @@ function valuesAt(val: Val | undefined, path: Path): unknown {
 /** A copy made here: one of another realm is no plain object to the engines, and is interpreted. */
 export const copy = <T>(value: T): T =>
   (Array.isArray(value) ? value.map(copy) : isObject(value) ? Object.fromEntries(Object.entries(value).map(([name, one]) => [name, copy(one)])) : value) as T
-
 export const show = (value: unknown): string =>
   JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? `${one}n` : Object.is(one, -0) ? '-0' : isObject(one) ? Object.fromEntries(Object.entries(one).sort(([x], [y]) => (x < y ? -1 : 1))) : one)) ?? ''
 const written = (path: Path) => path.map((step, at) => (typeof step === 'number' ? `[${step}]` : `${at > 0 ? '.' : ''}${step}`)).join('')
