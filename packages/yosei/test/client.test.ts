@@ -1,7 +1,9 @@
 /** The client: typed calls, what is refused before it is sent, and what a server says, whatever that is. */
-import { expect, test } from '@jest/globals'
+import type { RequestListener } from 'node:http'
+import { describe, expect, test } from '@jest/globals'
 import { DeclarationError, endpoint, instant, intake, integer, list, record, refuse, serve, text } from 'yosei'
 import { client } from 'yosei/client'
+import { started } from './service.ts'
 
 const listNights = endpoint('GET /nights', {
   query: { limit: integer({ max: 9, default: 3 }), since: instant({ optional: true }) },
@@ -162,4 +164,89 @@ test('options that make no sense are told, and calls are typed', () => {
     nights.show({})
   }
   expect(typed).toBeInstanceOf(Function)
+})
+
+describe('an answer that is a trap', () => {
+  const seen: string[] = []
+  const other = (): RequestListener => (request, response) => {
+    seen.push(`other ${request.method} ${request.headers.authorization} ${request.headers['x-one']}`)
+    response.end()
+  }
+  const servers = async () => {
+    const elsewhere = await started(other())
+    const places: { [path: string]: readonly [number, string] } = {
+      '/v1/nights': [302, '/moved'],
+      '/v1/nights/7': [307, '/moved/7'],
+      '/v1/nights/8': [303, '/moved/8'],
+      '/v1/nights/9': [302, `${elsewhere}/stolen`],
+      '/v1/nights/6': [302, '/v1/nights/6'],
+    }
+    return started((request, response) => {
+      const [status, location] = places[(request.url ?? '').replace(/[?].*/, '')] ?? []
+      seen.push(`${request.method} ${request.url} ${request.headers.authorization}`)
+      if (location !== undefined) response.writeHead(status as number, { location }).end()
+      else response.setHeader('content-type', 'application/json').end('{"nights":[1],"since":""}')
+    })
+  }
+  const called = async (redirects: 'follow' | undefined, night: number, note?: string) => {
+    const calls = client(app, {
+      base: await servers(),
+      headers: { authorization: 'Bearer a', 'x-one': 'all' },
+      redirects,
+    })
+    seen.length = 0
+    const made =
+      note === undefined
+        ? await calls.cancel({ path: { night } })
+        : await calls.book({ path: { night }, header: { 'x-team': 'nebula' }, body: { note } })
+    return [made.status, seen]
+  }
+  test.each<[string, 'follow' | undefined, number, string | undefined, unknown]>([
+    ['a redirect is an answer', undefined, 7, undefined, [307, ['DELETE /v1/nights/7 Bearer a']]],
+    [
+      'unless it is to be followed',
+      'follow',
+      7,
+      undefined,
+      [200, ['DELETE /v1/nights/7 Bearer a', 'DELETE /moved/7 Bearer a']],
+    ],
+    ['with its body', 'follow', 7, 'new', [200, ['POST /v1/nights/7 Bearer a', 'POST /moved/7 Bearer a']]],
+    ['or as a question', 'follow', 8, 'new', [200, ['POST /v1/nights/8 Bearer a', 'GET /moved/8 Bearer a']]],
+    ['never to another origin', 'follow', 9, undefined, [302, ['DELETE /v1/nights/9 Bearer a']]],
+    [
+      'nor for ever',
+      'follow',
+      6,
+      undefined,
+      [
+        302,
+        ['DELETE /v1/nights/6 Bearer a', ...Array(4).fill('GET /v1/nights/6 Bearer a'), 'GET /v1/nights/6 Bearer a'],
+      ],
+    ],
+  ])('%s', async (_, redirects, night, note, expected) =>
+    expect(await called(redirects, night, note)).toEqual(expected),
+  )
+
+  test.each([
+    ['that says how long it is', true],
+    ['that does not', false],
+  ])('one without end %s is not read whole', async (_, says) => {
+    let sent = 0
+    const base = await started((_, response) => {
+      response.writeHead(200, { 'content-type': 'application/json', ...(says ? { 'content-length': 4e8 } : {}) })
+      const chunk = Buffer.alloc(1 << 16, 0x20)
+      const more = () => {
+        while (sent < 4e8 && !response.destroyed) {
+          sent += chunk.length
+          if (!response.write(chunk)) return void response.once('drain', more)
+        }
+        response.end()
+      }
+      more()
+    })
+    await expect(client(app, { base, bytes: '1MB' }).listNights({})).rejects.toThrow(
+      'the answer has more than 1MB: let the client take more with { bytes: … }',
+    )
+    expect(sent).toBeLessThan(4e7)
+  })
 })

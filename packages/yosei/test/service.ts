@@ -13,7 +13,12 @@ afterAll(async () => {
 /** Its origin. */
 export async function started(listener: RequestListener): Promise<string> {
   const server = createServer(listener).listen(0, '127.0.0.1')
-  open.push({ close: () => server.close() })
+  open.push({
+    close() {
+      server.close()
+      server.closeAllConnections()
+    },
+  })
   await once(server, 'listening')
   return `http://127.0.0.1:${(server.address() as AddressInfo).port}`
 }

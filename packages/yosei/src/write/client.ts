@@ -2,12 +2,14 @@
 import { intakeNode } from '../declare/intake.js'
 import { byAddress } from '../judge/verdict.js'
 import { formatPointer, parseAddress } from '../terms/address.js'
+import type { Size } from '../terms/declared.js'
 import type { Endpoint, Endpoints, Gives, Intake, Sent } from '../terms/endpoint.js'
 import type { Envelope, EnvelopedError } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import { type Part, partNames } from '../terms/parts.js'
-import { aFunction, aText, checkOptions, type Options, type Taken } from '../terms/taken.js'
+import { aFunction, aSize, aText, checkOptions, type Options, oneOf, type Taken } from '../terms/taken.js'
+import { readSize } from '../terms/units.js'
 import type { FieldError, Rejected } from '../terms/verdict.js'
 import { UnacceptableError, write } from './write.js'
 
@@ -26,6 +28,13 @@ export interface ClientOptions {
   readonly fetch?: ((request: Request) => Promise<Response>) | undefined
   /** Header fields for each request that the endpoint does not declare, such as who is asking. */
   readonly headers?: SentHeaders | (() => SentHeaders | Promise<SentHeaders>) | undefined
+  /** The most bytes of an answer that are read: `'16MB'` by default. A larger answer is thrown as a RangeError. */
+  readonly bytes?: Size | undefined
+  /**
+   * Whether redirects are followed, at most five, to the same origin alone. By default none is: the caller gets its
+   * status, and the place in `headers.get('location')`.
+   */
+  readonly redirects?: 'follow' | 'answer' | undefined
 }
 export interface CallOptions {
   readonly signal?: AbortSignal | undefined
@@ -57,6 +66,8 @@ const options: Options<ClientOptions> = {
   base: { ...aText, example: "'https://observatory.example'", isRequired: true },
   fetch: aFunction('(request) => fetch(request)'),
   headers,
+  bytes: aSize,
+  redirects: oneOf('follow', 'answer'),
 }
 
 /**
@@ -91,7 +102,7 @@ async function call(
   endpoint: Endpoint,
   base: string,
   sent: Parts,
-  { base: at, fetch: send = (request) => fetch(request), headers }: ClientOptions,
+  { base: at, fetch: send = (request) => fetch(request), headers, bytes = '16MB', redirects }: ClientOptions,
   { signal, headers: own }: CallOptions,
   read: Envelope['read'],
 ): Promise<Succeeded<Endpoint> | Refused> {
@@ -106,16 +117,50 @@ async function call(
   const known = typeof headers === 'function' ? await headers() : headers
   for (const given of [known, own])
     if (given) for (const [field, value] of new Headers(given as HeadersInit)) request.headers.set(field, value)
-  const response = await send(signal ? new Request(request, { signal }) : request)
-  if (response.status >= 400) return refusedBy(name, response, read)
-  const value = (await contentOf(response)) as never
+  const asked = new Request(request, { redirect: 'manual', ...(signal ? { signal } : {}) })
+  const response = redirects === 'follow' ? await followed(asked, send) : await send(asked)
+  if (response.type === 'opaqueredirect')
+    throw new TypeError(
+      `${name} was answered with a redirect, and a page is not told where it leads: call the place itself`,
+    )
+  const content = await contentOf(response, bytes)
+  if (response.status >= 400) return refusedBy(name, response, content, read)
+  const value = content as never
   return { outcome: 'accepted', status: response.status, value, headers: response.headers }
 }
 
 const isJson = /^application\/(?:[^;]*\+)?json\b/i
 
-async function contentOf(response: Response): Promise<unknown> {
-  const text = await response.text()
+const mostRedirects = 5
+
+/**
+ * The answer behind redirects (RFC 9110, section 15.4). One that leads to another origin is not followed: what says who
+ * is asking would go along.
+ */
+async function followed(first: Request, send: (request: Request) => Promise<Response>): Promise<Response> {
+  let request = first
+  for (let times = 0; ; times++) {
+    const again = request.clone()
+    const response = await send(request)
+    const location = response.headers.get('location')
+    const isRedirect = [301, 302, 303, 307, 308].includes(response.status) && location !== null
+    if (!isRedirect || times === mostRedirects || !URL.canParse(location, request.url)) return response
+    const url = new URL(location, request.url)
+    if (url.origin !== new URL(request.url).origin) return response
+    await response.body?.cancel()
+    const isSame = response.status > 303 || again.method === 'GET' || again.method === 'HEAD'
+    const options = { redirect: 'manual', signal: again.signal } as const
+    if (isSame) request = new Request(url, new Request(again, options))
+    else {
+      const headers = new Headers(again.headers)
+      for (const name of ['content-type', 'content-length', 'content-encoding']) headers.delete(name)
+      request = new Request(url, { ...options, headers })
+    }
+  }
+}
+
+async function contentOf(response: Response, bytes: Size): Promise<unknown> {
+  const text = await textOf(response, readSize(bytes), bytes)
   if (text === '') return undefined
   if (!isJson.test(response.headers.get('content-type') ?? '')) return text
   try {
@@ -123,6 +168,29 @@ async function contentOf(response: Response): Promise<unknown> {
   } catch {
     return text
   }
+}
+
+/** The text of an answer, of which no more is taken from the network than may come. */
+async function textOf({ body, headers }: Response, most: number, told: Size): Promise<string> {
+  const tooLarge = async () => {
+    await body?.cancel().catch(() => undefined)
+    return new RangeError(`the answer has more than ${told}: let the client take more with { bytes: … }`)
+  }
+  if (Number(headers.get('content-length')) > most) throw await tooLarge()
+  if (!body) return ''
+  const reader = body.getReader()
+  const decoder = new TextDecoder()
+  let text = ''
+  let length = 0
+  for (let { done, value } = await reader.read(); !done; { done, value } = await reader.read()) {
+    length += (value as Uint8Array).length
+    if (length > most) {
+      reader.releaseLock()
+      throw await tooLarge()
+    }
+    text += decoder.decode(value, { stream: true })
+  }
+  return text + decoder.decode()
 }
 
 /**
@@ -149,8 +217,7 @@ export function errorsIn(app?: Intake): Envelope['read'] {
 }
 
 /** The verdict in an answer: without errors if its body has none that can be read. */
-async function refusedBy(name: string, response: Response, read: Envelope['read']): Promise<Refused> {
-  const content = await contentOf(response)
+function refusedBy(name: string, response: Response, content: unknown, read: Envelope['read']): Refused {
   const { more } = Object(content ?? {}) as { readonly more?: unknown }
   const errors = (read(content) ?? []).map((one) => errorOf(one, response.status))
   return {
