@@ -8,7 +8,7 @@ import type { Opened } from './open.js'
 import { type Refusing, refusalsIn, rejectRefused } from './refuse.js'
 import { askWithin, type LateSignal, withSignal } from './signal.js'
 import { retryAfter } from './statuses.js'
-import { type Rejection, reject, rejectFailed } from './verdict.js'
+import { type Rejection, reject, rejectFailed, thrown } from './verdict.js'
 import { type Asker, checkWho, mayEnter } from './who.js'
 
 /** Who it is, or why nobody may go on. */
@@ -44,7 +44,7 @@ export async function identify(opened: Opened, services: unknown, signal: LateSi
         failure: 'unavailable',
         headers: retryAfter,
         house: app,
-        cause,
+        cause: thrown(cause),
       }),
     }
   }

@@ -25,18 +25,38 @@ export interface Happening {
 export function writeJournal(app: IntakeNode | undefined, happening: Happening): void {
   const { journal, endpoints = {} } = app ?? {}
   if (!journal && happening.outcome !== 'failed') return
+  const endpoint = endpoints[happening.rejection.endpoint ?? '']
+  const event = madeOf(happening, endpoint)
+  if (!event) return
+  // A journal that fails is no reason for a request to fail, nor for a failure to be lost.
+  const lost = () => {
+    if (journal && event.outcome === 'failed') errorOutput.write(event)
+  }
   try {
-    const endpoint = endpoints[happening.rejection.endpoint ?? '']
-    const event = eventOf(happening, endpoint)
-    if (event) Promise.resolve((journal ?? errorOutput).write(event)).catch(() => undefined)
+    Promise.resolve((journal ?? errorOutput).write(event)).catch(lost)
   } catch {
-    // A journal that fails is no reason for a request to fail.
+    lost()
+  }
+}
+
+/** The event; without what was sent, if a value there has no form that can be written. */
+function madeOf(happening: Happening, endpoint: EndpointNode | undefined): JournalEvent | undefined {
+  try {
+    return eventOf(happening, endpoint)
+  } catch {
+    const { judged: _, rejection, ...rest } = happening
+    return eventOf({ ...rest, rejection: { ...rejection, faults: [] } }, endpoint)
   }
 }
 
 const errorOutput: Journal = {
   write({ id, endpoint = '', status, cause }) {
-    console.error(`${status} ${endpoint} ${id}`, cause)
+    try {
+      console.error(`${status} ${endpoint} ${id}`, cause)
+    } catch {
+      // Something was thrown that cannot even be shown.
+      console.error(`${status} ${endpoint} ${id}`)
+    }
   },
 }
 

@@ -24,7 +24,7 @@ import { type Refusing, refusalsIn } from './refuse.js'
 import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
-import { type Rejection, reject } from './verdict.js'
+import { type Rejection, reject, thrown } from './verdict.js'
 import { keepBody, withWho } from './who.js'
 
 export interface Asking {
@@ -219,7 +219,7 @@ async function askOne(
   } catch (cause) {
     const refusals = refusalsIn(cause)
     if (refusals) return { outcome: 'refused', refusals }
-    return { outcome: 'failed', cause: cause ?? new Error(`${cause} was thrown`) }
+    return { outcome: 'failed', cause: thrown(cause) }
   }
 }
 

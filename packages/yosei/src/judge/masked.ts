@@ -57,7 +57,8 @@ export function writeMasked(opened: Opened, sent: Parts): string {
   if (opened.head.contentType !== undefined && sent.body !== undefined)
     lines.push(`content-type: ${opened.head.contentType}`)
   const target = `${opened.app.base}/${segments.join('/')}${query === '' ? '' : `?${query}`}`
-  const text = body && sent.body !== undefined ? syntaxOf(body).note(maskedValue(body.node, sent.body), pairsOf) : ''
+  const value = body && sent.body !== undefined ? maskedValue(body.node, sent.body) : undefined
+  const text = body && value !== undefined ? syntaxOf(body).note(value, pairsOf) : ''
   return [`${message.method} ${target} HTTP/1.1`, ...lines, '', text.length > longestBody ? '' : text].join('\n')
 }
 

@@ -12,7 +12,7 @@ import { readSpan } from '../terms/units.js'
 import { type LateSignal, longestTimer, withSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
-import { type Rejection, reject } from './verdict.js'
+import { type Rejection, reject, thrown } from './verdict.js'
 import { withWho } from './who.js'
 
 interface Line {
@@ -134,11 +134,7 @@ export async function takeTurn(
   try {
     taken = await store.take(turn.of, key, withSignal({ wait, lease, waiters: turn.waiters ?? 100 }, signal))
   } catch (cause) {
-    return rejected(
-      statusFor('unavailable', endpoint.statuses),
-      undefined,
-      cause ?? new Error('the store of turns failed'),
-    )
+    return rejected(statusFor('unavailable', endpoint.statuses), undefined, thrown(cause))
   }
   if (taken === 'busy') return rejected(statusFor('turn', endpoint.statuses), 'held')
   if (taken === 'full') return rejected(statusFor('unavailable', endpoint.statuses), 'full')

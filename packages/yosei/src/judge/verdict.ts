@@ -80,6 +80,9 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
     failure,
   }
 }
+/** What was thrown: also `undefined` is a failure. */
+export const thrown = (cause: unknown): unknown => cause ?? new Error(`${cause} was thrown`)
+
 /** The rejection of a request that something failed on which was not its fault: told to nobody but the journal. */
 export function rejectFailed(
   endpoint: string | undefined,
@@ -90,7 +93,7 @@ export function rejectFailed(
     ...about,
     status: statusFor('failure', statuses),
     failure: 'failure',
-    cause: cause ?? new Error(`${cause} was thrown`),
+    cause: thrown(cause),
   })
 }
 
