@@ -25,9 +25,13 @@ export function makeService({ turns, room, pause = 2, begun = () => undefined, l
       }),
       success: 201,
     })
-  const handler = async ({ path }, { found, turn }) => {
+  const handler = async ({ path }, { found, turn, signal }) => {
     begun()
     if (path.slot === 'long') await sleep(60_000)
+    if (path.slot === 'frozen') {
+      await room.woken()
+      await room.told(`${turn.holds()} ${signal.aborted}`)
+    }
     await sleep(path.slot === 'slow' ? 400 : pause)
     if (path.slot.startsWith('throw') && Math.random() < 0.5) throw new Error('at random')
     if (path.slot.startsWith('refuse'))
@@ -45,6 +49,7 @@ export function makeService({ turns, room, pause = 2, begun = () => undefined, l
 
 if (import.meta.url === pathToFileURL(process.argv[1] ?? '').href) {
   const client = await createClient({ url: `redis://127.0.0.1:${process.argv[2]}` }).connect()
+  const waiting = await client.duplicate().connect()
   const room = {
     async read() {
       const left = Number(await client.get('room'))
@@ -52,6 +57,8 @@ if (import.meta.url === pathToFileURL(process.argv[1] ?? '').href) {
       return left
     },
     write: (left) => client.set('room', String(left)),
+    woken: () => waiting.blPop('wake', 0),
+    told: (said) => client.rPush('told', said),
   }
   const { port } = await listen(makeService({ turns: redisTurns(client), room, begun: () => process.send('begun') }))
   process.send(port)

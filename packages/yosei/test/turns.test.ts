@@ -256,6 +256,27 @@ overRedis('over Redis, in four processes', () => {
     if (typeof second === 'object') await second.release()
     expect(await until(async () => (await held()).length === 0)).toBe(true)
   })
+  test('one that stood still for longer than its lease knows it before it goes on', async () => {
+    const frozen = await begin()
+    await client.set('room', '9')
+    const begun = once(frozen.child, 'message')
+    const first = post(frozen.url, '/0s/700ms/slots/frozen').catch(() => undefined)
+    await begun
+    frozen.child.kill('SIGSTOP')
+    while ((await held()).length > 0) await sleep(10)
+    // What the handler waits for is there when the process goes on, beside the timers that are due.
+    await client.rPush('wake', 'now')
+    await sleep(50)
+    frozen.child.kill('SIGCONT')
+    expect(await client.blPop('told', 20)).toEqual({ key: 'told', element: 'false true' })
+    await first
+    frozen.child.kill('SIGKILL')
+    await client.rPush('wake', 'now')
+    const steady = await begin()
+    await post(steady.url, '/0s/700ms/slots/frozen')
+    expect(await client.blPop('told', 20)).toEqual({ key: 'told', element: 'true false' })
+    steady.child.kill('SIGKILL')
+  })
   test('one that is killed in its handler frees the key after its lease, and not before', async () => {
     const doomed = await begin()
     const begun = once(doomed.child, 'message')

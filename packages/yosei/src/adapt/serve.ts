@@ -42,10 +42,11 @@ export interface Context<E, Services> {
   /** What the lookups found, by their names. */
   readonly found: FoundBy<E>
   /**
-   * The turn that the request has, where its endpoint takes one. The fence grows with every turn, for a store that
-   * checks it.
+   * The turn that the request has, if its endpoint takes one. The fence grows with every turn, for a store that checks
+   * it. `holds()` says by the clock whether the turn is still held: ask it before each step that nobody else may do at
+   * the same time. When it is `false`, the signal has fired.
    */
-  readonly turn?: { readonly fence: bigint } | undefined
+  readonly turn?: { readonly fence: bigint; holds(): boolean } | undefined
 }
 
 /** Every endpoint needs its handler, and every handler its endpoint: said at compile time and at start. */

@@ -3,11 +3,13 @@
 import type { IntakeNode } from '../declare/intake.js'
 import type { TurnStore } from '../terms/hooks.js'
 import { isEmpty } from '../terms/own.js'
+import { statusFor } from '../terms/statuses.js'
 import { askLookups } from './lookups.js'
 import type { LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
+import { retryAfter } from './statuses.js'
 import { type HeldTurn, memoryTurns, takeTurn } from './turns.js'
-import { type Rejection, rejectFailed } from './verdict.js'
+import { type Rejection, reject, rejectFailed } from './verdict.js'
 
 /** What a handler goes in with. */
 export interface Entry {
@@ -35,6 +37,14 @@ export function enter(
   return turn || !isEmpty(lookups) ? takeAndAsk(judged, services, signal, app) : undefined
 }
 
+/** The process stood still for longer than its lease, or the lookups took longer than a turn may. */
+function lateTurn(judged: AcceptedJudgement, app: IntakeNode): Rejection {
+  const { name, endpoint } = judged.opened.destination
+  const cause = new Error('the turn ended before the handler could begin')
+  const status = statusFor('unavailable', endpoint.statuses)
+  return reject(name, [], { status, stage: 'turn', failure: 'unavailable', headers: retryAfter, house: app, cause })
+}
+
 async function takeAndAsk(
   judged: AcceptedJudgement,
   services: unknown,
@@ -48,9 +58,10 @@ async function takeAndAsk(
     if (turn && 'outcome' in turn) return turn
     if (Object.keys(lookups).length === 0) return { found: {}, turn }
     const { found, rejection } = await askLookups(judged, { services, who: judged.who, signal })
-    if (!rejection) return { found, turn }
+    const isLate = turn !== undefined && !turn.holds()
+    if (!rejection && !isLate) return { found, turn }
     await turn?.release()
-    return rejection
+    return rejection ?? lateTurn(judged, app)
   } catch (cause) {
     if (turn && 'release' in turn) await turn.release()
     return rejectFailed(judged.verdict.endpoint, cause, {

@@ -68,6 +68,7 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
           begin()
           return true
         },
+        holds: () => line.holder === holder,
         async release() {
           end(id, line, holder)
         },
@@ -103,6 +104,7 @@ function waitFor(line: Line, wait: number, signal: AbortSignal): Promise<boolean
 /** A turn while a request has it: renewed until it is released, or has been held for the longest time. */
 export interface HeldTurn {
   readonly fence: bigint
+  holds(): boolean
   release(): Promise<void>
 }
 
@@ -156,11 +158,13 @@ function hold(taken: TakenTurn, lease: number, longest: number, signal: LateSign
   const own = lease * 0.9
   let until = (taken.since ?? since) + own
   let ending: ReturnType<typeof setTimeout> | undefined
+  let isLost = false
   const stop = () => {
     clearInterval(renewing)
     clearTimeout(ending)
   }
   const lose = (why: string) => {
+    isLost = true
     stop()
     signal.abort(new DOMException(why, 'TimeoutError'))
   }
@@ -184,7 +188,13 @@ function hold(taken: TakenTurn, lease: number, longest: number, signal: LateSign
   look()
   return {
     fence: taken.fence,
+    holds() {
+      // After a standstill the handler may go on before any timer does.
+      if (!isLost && !(taken.holds?.() ?? performance.now() < until)) lose('The turn could not be renewed')
+      return !isLost
+    },
     async release() {
+      isLost = true
       stop()
       let timer: ReturnType<typeof setTimeout> | undefined
       const late = new Promise<void>((resolve) => {

@@ -97,6 +97,8 @@ export interface TakenTurn {
   readonly since?: number
   /** Begins the lease anew; `false` where the turn is somebody else's by now. */
   renew(): Promise<boolean>
+  /** Whether it is still held, if the store knows without asking anybody; else the clock of the process says it. */
+  holds?(): boolean
   release(): Promise<void>
 }
 
