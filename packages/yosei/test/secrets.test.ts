@@ -1,6 +1,19 @@
 /** What is declared a secret is told nowhere: every kind of field, in every place, in every output. */
 import { expect, jest, test } from '@jest/globals'
-import { codeOf, constant, either, endpoint, type Field, integer, list, outline, record, text, tuple } from 'yosei'
+import {
+  codeOf,
+  constant,
+  either,
+  endpoint,
+  type Field,
+  integer,
+  list,
+  outline,
+  record,
+  table,
+  text,
+  tuple,
+} from 'yosei'
 import { kinds as every } from '../dist/internals.js'
 import { digits, kinds, marks, outputs, places, secret, written } from './secrets.ts'
 
@@ -70,6 +83,66 @@ test('nor do rules tell it, nor what they make of it', async () => {
     ],
     ['fill', (on) => [on.fill?.('body.copy', ['body.pin'], (one: number) => one)]],
     ['absent', (on) => [on.absent?.('body.open', on.in?.('body.pin', [digits]))]],
+    ['fits on what holds it', (on) => [on.fits?.('body.card', record({ pin: constant(1), plain: constant(2) }))]],
+    ['fits on a list of it', (on) => [on.fits?.('body.pins', list(integer({ max: 1 })))]],
+    ['fits on a list that holds it', (on) => [on.fits?.('body.cards', list(record({ pin: integer({ max: 1 }) })))]],
+    ['fits on a table of it', (on) => [on.fits?.('body.table', table(integer({ max: 1 })))]],
+    [
+      'rules in what it must fit',
+      (on) => [
+        on.fits?.(
+          'body.card',
+          record(
+            { pin: integer(), plain: integer() },
+            { rules: (inner) => [inner.ascending('pin', 'plain'), inner.equal('plain', 'pin')] },
+          ),
+        ),
+      ],
+    ],
+    [
+      'what is the same',
+      (on) => [
+        on.different?.('body.pin', 'body.twin'),
+        on.different?.('body.pin', 'body.twin', { blames: ['body.pin'] }),
+        on.different?.('body.twin', 'body.pin', { message: 'is {sent}, {other}' }),
+      ],
+    ],
+    [
+      'what a check throws',
+      (on) => [
+        on.check?.({
+          reads: ['body.pin'],
+          code: 'own',
+          holds: (one: number) => {
+            throw new TypeError(`no ${one}`)
+          },
+        }),
+      ],
+    ],
+    [
+      'what a search throws',
+      (on) => [
+        on.find?.({
+          reads: ['body.card'],
+          code: 'own',
+          finds: (one: object) => {
+            throw new Error(`no ${JSON.stringify(one)}`)
+          },
+        }),
+      ],
+    ],
+    [
+      'what a fill throws',
+      (on) => [
+        on.fill?.('body.plain', ['body.pin'], (one: number) => {
+          throw new Error(`no ${one}`)
+        }),
+      ],
+    ],
+    [
+      'what is made of it',
+      (on) => [on.fill?.('body.plain', ['body.pin'], (one: number) => one), on.equal?.('body.open', 'body.pin')],
+    ],
   ]
   for (const [name, made] of rules) {
     const declared = endpoint('POST /', {
@@ -81,6 +154,11 @@ test('nor do rules tell it, nor what they make of it', async () => {
         either: either([integer({ max: 1 }), either([integer({ min: 5 }), either([integer()], secret as never)])]),
         note: text({ optional: true }),
         copy: integer({ ...secret, optional: true }),
+        card: record({ pin: integer(secret), plain: integer() }),
+        cards: list(record({ pin: integer(secret) })),
+        table: table(integer(secret)),
+        twin: integer(),
+        plain: integer({ optional: true }),
       }),
       rules: made,
     } as never)
@@ -89,7 +167,17 @@ test('nor do rules tell it, nor what they make of it', async () => {
       method: 'POST',
       target: '/',
       headers: { 'content-type': 'application/json' },
-      body: written({ pin: digits, pins: [digits], opens: [1e9], open: 5, either: digits }),
+      body: written({
+        pin: digits,
+        pins: [digits],
+        opens: [1e9],
+        open: 5,
+        either: digits,
+        card: { pin: digits, plain: 5 },
+        cards: [{ pin: digits }],
+        table: { a: digits },
+        twin: name === 'what is the same' ? digits : 7,
+      }),
     }
     for (const output of await outputs(declared, message)) expect(`${name}: ${output}`).not.toMatch(marks)
   }

@@ -1,4 +1,5 @@
 /** Secrets of every kind, the places where they may stand, and everything that is told of a request. */
+import { inspect } from 'node:util'
 import {
   answer,
   anything,
@@ -173,5 +174,13 @@ export async function outputs(declared: ReturnType<typeof endpoint>, message: ob
     body?: string
   }
   await handle(new Request(`http://kr.example${target}`, { method, headers, ...(body === undefined ? {} : { body }) }))
-  return [written(told), ...(await Promise.all(answers)), written(events)]
+  // A journal's cause is an Error, whose words and place are read.
+  const causes = events.map(({ cause }) => `${(cause as Error | undefined)?.stack}`)
+  return [
+    written(told),
+    ...(await Promise.all(answers)),
+    written(events),
+    ...causes,
+    inspect(verdict.outcome === 'rejected' ? verdict : {}, { depth: null }),
+  ]
 }

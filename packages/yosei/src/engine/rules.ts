@@ -75,12 +75,12 @@ export function interpretRule(judging: Judging, index: number, place?: Path, own
  */
 export const fitting =
   (outer: Run) =>
-  (node: Node, value: unknown, sent: unknown, isSecret: boolean): readonly Fault[] => {
+  (field: Node, value: unknown, sent: unknown, isSecret: boolean): readonly Fault[] => {
+    const node = isSecret ? veiled(field) : field
     const run = startRun(clock(outer))
     run.unlisted = 'keep'
     run.deepest = outer.deepest
     run.who = outer.who
-    if (isSecret) run.secrecy++
     const read = readNode(node, encode(node, value, clock(outer)), 'json', run)
     if (!bringsRules(node)) return run.faults
     const placed = placedIn(node)
@@ -102,6 +102,14 @@ export const fitting =
     })
     return run.faults.map((fault) => ({ ...fault, path: fault.path.slice(1) }))
   }
+
+const veils = new WeakMap<Node, Node>()
+/** A field as a secret, of which no rule inside tells a value either. */
+function veiled(field: Node): Node {
+  const made = veils.get(field) ?? { ...field, secret: true }
+  veils.set(field, made)
+  return made
+}
 
 const derives = (rule: AnyRule) => ruleOf(rule).derives
 const judges = (rule: AnyRule) => !derives(rule)

@@ -7,10 +7,10 @@ import { type RuleJudge, runRules } from '../engine/rules.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { inDeclaredOrder, nodesAt } from '../kinds/locate.js'
-import { addFault, type Fault, Place, type Run } from '../kinds/run.js'
+import { addFault, type Fault, masked, Place, type Run } from '../kinds/run.js'
 import { anywhere } from '../kinds/shape.js'
 import { isTextBody, Unreadable } from '../read/syntax.js'
-import type { Path } from '../terms/address.js'
+import { type Path, tellAddress } from '../terms/address.js'
 import type { House } from '../terms/hooks.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
@@ -107,6 +107,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
     if (run.faults.length > judging.found && hasOwnWords(placed.root, childrenOf))
       run.faults = run.faults.map((fault, at) => (at < judging.found ? fault : withOwnWords(fault, placed.root)))
     keepBody(input, seen)
+    if (run.trace) hideReadings(run)
   }
   const { faults, beyond, trace } = run
   if (faults.length === 0)
@@ -126,6 +127,14 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
     house: matter.house,
     room: matter.room,
   })
+}
+
+/** What is the same as a secret is shown as the secret is. */
+function hideReadings({ faults, trace }: Run): void {
+  const hidden = new Set(faults.flatMap(({ hides = [] }) => hides).map(tellAddress))
+  if (!trace || hidden.size === 0) return
+  for (const [at, reading] of trace.readings.entries())
+    if (hidden.has(reading.address)) trace.readings[at] = { ...reading, sent: masked, read: masked }
 }
 
 const hasOwnWords = anywhere(({ messages }) => typeof messages === 'object')

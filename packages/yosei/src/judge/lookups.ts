@@ -5,11 +5,9 @@ import type { LookupNode } from '../declare/lookups.js'
 import { hold } from '../engine/interpret.js'
 import { fitting } from '../engine/rules.js'
 import type { Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
-import { inDeclaredOrder, isSecret, nodesAt } from '../kinds/locate.js'
-import { clock, type Fault, masked, type Run } from '../kinds/run.js'
+import { inDeclaredOrder, nodesAt, tellsSecret } from '../kinds/locate.js'
+import { clock, type Fault, masked, type Run, withoutText } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
-import { holdsSecret } from '../kinds/shape.js'
 import { isTextBody } from '../read/syntax.js'
 import { holdingOf } from '../rules/conditions.js'
 import { concrete, everywhere, type Matter, pathOf, unconditional } from '../rules/matter.js'
@@ -103,7 +101,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     if (values.includes(undefined)) return notRun
     const since = performance.now()
     const known = Object.fromEntries(follows.map(([own], index) => [own, valueIn(before[index] as Answer)]))
-    const ask = () => askOne(name, lookup, values, asking, known, opened.run)
+    const ask = () => askOne(name, lookup, values, asking, known, opened.run, isByASecret(lookup, root))
     const asked_ = await (lookups.some((one) => one !== lookup && one.ask === lookup.ask)
       ? askSame(lookup, values, ask)
       : ask())
@@ -161,14 +159,17 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
   return { found, rejection }
 }
 
+/** Whether a lookup reads a secret, or follows one that does: what it finds may tell the secret. */
+const isByASecret = ({ reads, follows = {} }: LookupNode, root: Node): boolean =>
+  reads.some((address) => tellsSecret(root, pathOf(address, everywhere))) ||
+  Object.values(follows).some((one) => isByASecret(one, root))
+
 /** What a trace says of a question: nothing that is a secret, or was found by one. */
-function toldOf({ reads }: LookupNode, root: Node, values: readonly unknown[], answer: Answer, took: number) {
-  const hides = reads.map((address) => {
-    const path = pathOf(address, everywhere)
-    return isSecret(root, path) || nodesAt(root, path).some((node) => holdsSecret(node, childrenOf))
-  })
-  const asked = values.map((value, index) => (hides[index] ? masked : value))
-  const isTold = answer.outcome === 'found' && answer.value !== undefined && !hides.includes(true)
+function toldOf(lookup: LookupNode, root: Node, values: readonly unknown[], answer: Answer, took: number) {
+  const asked = values.map((value, index) =>
+    tellsSecret(root, pathOf(lookup.reads[index] as string, everywhere)) ? masked : value,
+  )
+  const isTold = answer.outcome === 'found' && answer.value !== undefined && !isByASecret(lookup, root)
   return isTold ? { asked, found: answer.value, took } : { asked, took }
 }
 
@@ -205,6 +206,7 @@ async function askOne(
   { services, who, signal: outer }: Asking,
   found: object,
   run: Run,
+  readSecret: boolean,
 ): Promise<Answer> {
   try {
     const value = await askWithin([`the lookup ${name}`, readSpan(lookup.within ?? '2s')], outer, (own) =>
@@ -219,7 +221,7 @@ async function askOne(
   } catch (cause) {
     const refusals = refusalsIn(cause)
     if (refusals) return { outcome: 'refused', refusals }
-    return { outcome: 'failed', cause: thrown(cause) }
+    return { outcome: 'failed', cause: readSecret ? withoutText(cause, `the lookup ${name}`) : thrown(cause) }
   }
 }
 

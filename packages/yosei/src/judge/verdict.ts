@@ -103,13 +103,24 @@ export const noHeaders = {}
 /** What a verdict was made of goes along with its copies, out of the way of who looks at it or writes it as JSON. */
 const origin = Symbol('origin')
 
+/** Shows nothing of the declaration, which may hold secrets, to who prints a verdict. */
+class Origin {
+  readonly #rejection: Rejection
+  constructor(rejection: Rejection) {
+    this.#rejection = rejection
+  }
+  get rejection(): Rejection {
+    return this.#rejection
+  }
+}
+
 /**
  * What a verdict was made of: an answer words it in the language that the client reads. Of one that came as data, what
  * it says.
  */
 export function originOf(verdict: Rejected): Rejection {
-  const known = (verdict as { readonly [origin]?: Rejection })[origin]
-  if (known) return known
+  const known = (verdict as { readonly [origin]?: Origin })[origin]
+  if (known) return known.rejection
   const { endpoint, stage, status, headers, errors, more } = verdict
   const faults = errors.map(({ address, code, message, stage }): Fault => {
     return { path: address === '' ? [] : (parseAddress(address) ?? [address]), stage, code, messages: message }
@@ -132,7 +143,7 @@ export function verdictOf(rejection: Rejection, catalogue = catalogueFor('en', r
     errors,
     errorsByField,
     more,
-    [origin]: rejection,
+    [origin]: new Origin(rejection),
   }
   return trace ? { ...verdict, trace } : verdict
 }

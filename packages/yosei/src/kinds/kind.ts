@@ -166,6 +166,8 @@ export interface Fault {
   readonly hint?: Hint | undefined
   /** What else the words speak of. */
   readonly about?: { readonly [name: string]: unknown } | undefined
+  /** Places of which the error says that they hold the same as a secret: a trace shows none of them. */
+  readonly hides?: readonly Path[] | undefined
   /** The rule that found it. */
   readonly by?: object | undefined
   /** Own words that are not the node's. */

@@ -3,7 +3,7 @@ import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
 import type { Node } from './kind.js'
 import { childrenOf } from './kinds.js'
 import { isNamed } from './run.js'
-import { anywhere } from './shape.js'
+import { anywhere, holdsSecret } from './shape.js'
 import { branchOf, tagNode } from './tagged.js'
 
 export type Shape = Exclude<Node, { kind: 'either' | 'later' }>
@@ -89,6 +89,10 @@ export function isSecret(root: Node, path: Path): boolean {
     })
   )
 }
+
+/** Whether the value at a path is a secret, or inside one, or holds one. */
+export const tellsSecret = (root: Node, path: Path): boolean =>
+  isSecret(root, path) || nodesAt(root, path).some((node) => holdsSecret(node, childrenOf))
 
 /** Sorts by the order of the declaration: what holds before what it holds, elements by index, unlisted names last. */
 export function inDeclaredOrder<T extends { readonly path: Path; readonly code: string }>(

@@ -1,6 +1,8 @@
 /** A value that passed its base goes through a reader of the declaration's own. */
+
 import { tellAddress } from '../terms/address.js'
 import type { Asking } from '../terms/asking.js'
+import { atOnce } from '../terms/at-once.js'
 import { canonical, identifyBy } from '../terms/canonical.js'
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
@@ -75,6 +77,7 @@ export function callReader(node: ReadAsNode, base: unknown, run: Run): unknown {
 
 /** Tells what could not be read, and what makes an object the same as another. */
 export function settleRead(node: ReadAsNode, read: unknown, base: unknown, sent: unknown, run: Run): unknown {
+  atOnce(read, `the reader of ${tellAddress(run.path)}`)
   const last = run.trace?.readings.at(-1)
   if (last && run.trace && last.address === tellAddress(run.path)) {
     run.trace.readings.pop()

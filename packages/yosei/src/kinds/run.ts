@@ -135,6 +135,15 @@ export function tellSent(
   addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, sent, variant, hint })
 }
 
+/** What was thrown by a function that has read a secret: its kind and its place, but not its words. */
+export function withoutText(cause: unknown, who: string): Error {
+  const name = cause instanceof Error ? cause.name : typeof cause
+  const made = new Error(`${who} threw ${name}. It has read a secret, so what it says is left out`)
+  const frames = cause instanceof Error ? /(?:^|\n)( {4}at [\s\S]*)$/.exec(String(cause.stack))?.[1] : undefined
+  made.stack = `${made.name}: ${made.message}${frames === undefined ? '' : `\n${frames}`}`
+  return made
+}
+
 const pathOf = (run: Run) => (run.path === run.walk ? run.path.slice() : run.path)
 
 /** A name that came with a request, as it is told: inside a secret not at all. */

@@ -7,6 +7,7 @@ import { sound } from '../terms/mistake.js'
 import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
 
 import { blamedAt, faultOf, pathOf } from './matter.js'
+import { callOwn, ownCode } from './own.js'
 import { type Blamable, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
 
 declare module './rule.js' {
@@ -67,17 +68,20 @@ export const check: RuleOf<Check> = {
   compares: false,
   names: none,
   mistake: sound,
-  code({ reads, holds }, terms) {
-    const values = reads.map((address) => terms.value(address) ?? terms.all(address))
+  code(rule, terms) {
+    const values = rule.reads.map((address) => terms.value(address) ?? terms.all(address))
     const { writer } = terms
-    return `(own = ${writer.bind(holds)}(${[...values, 'asking(run)'].join(', ')}))`
+    const holds = writer.bind(ownCode(rule, terms, rule.holds))
+    // What is neither true nor false is looked at where the rule is interpreted.
+    return `((own = ${holds}(${[...values, 'asking(run)'].join(', ')})) === true)`
   },
   judge(rule, matter) {
-    const { input, scope, run, own, speaksOf } = matter
+    const { root, input, scope, run, own, speaksOf } = matter
     const places = rule.blames.flatMap((address) => blamedAt(input, pathOf(address, scope)).filter(speaksOf))
     if (places.length === 0) return []
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
-    const isRight = own ? own.result : rule.holds(...(values as never[]), asking(run) as never)
+    const call = () => (own ? own.result : rule.holds(...(values as never[]), asking(run) as never))
+    const isRight = callOwn(rule, root, scope, call)
     return isRight ? [] : places.map((place) => faultOf(rule, place, { about: {} }))
   },
   tells,

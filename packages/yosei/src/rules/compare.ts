@@ -144,11 +144,15 @@ function faultAt(
   const other = at === 0 ? 1 : 0
   const spoken = (one: 0 | 1) => told(values[one], () => about[one].measures)
   const place = new Place(other === 0 ? first : second)
+  // Of what is the same as a secret, nothing is told that would not be told of the secret.
+  const isSameAsSecret = saidAs === 'equal_not_allowed' && about.some(({ isSecret }) => isSecret)
+  const isTold = (one: 0 | 1) => !about[one].isSecret && !isSameAsSecret
   return faultOf(given, path, {
     saidAs,
     variant: variantOf(at === 0 ? 'first' : 'second', hasOrder, isTime, given.orEqual),
-    about: about[other].isSecret ? { other: place } : { other: place, value: spoken(other) },
-    sent: about[at].isSecret ? undefined : spoken(at),
+    about: isTold(other) ? { other: place, value: spoken(other) } : { other: place },
+    sent: isTold(at) ? spoken(at) : undefined,
+    hides: isSameAsSecret ? [first, second] : undefined,
   })
 }
 

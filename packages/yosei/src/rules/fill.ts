@@ -1,7 +1,7 @@
 /** Not a rule but a value: made of others where none was sent, before any rule judges. */
 
 import type { Node } from '../kinds/kind.js'
-import { isSecret, nodesAt } from '../kinds/locate.js'
+import { nodesAt, tellsSecret } from '../kinds/locate.js'
 import { quote } from '../kinds/quote.js'
 import { addReading, asking, masked } from '../kinds/run.js'
 import { type At, tellAddress, valueAt } from '../terms/address.js'
@@ -9,8 +9,8 @@ import type { Asking, WhoIn } from '../terms/asking.js'
 import { sound } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import { aFunction, anAddress, listOf } from '../terms/taken.js'
-
 import { once, pathOf } from './matter.js'
+import { callOwn, ownCode } from './own.js'
 import { type Blamable, none, type Reads, type Rule, type RuleOf } from './rule.js'
 
 declare module './rule.js' {
@@ -72,13 +72,15 @@ export const fill: RuleOf<Fill> = {
   compares: false,
   names: ({ address }) => [address],
   mistake: sound,
-  code({ address, reads, make }, terms) {
+  code(rule, terms) {
+    const { address, reads } = rule
     const [value, holder] = [terms.value(address), terms.holder(address)]
     const name = terms.path(address).at(-1)
     const field = nodesAt(terms.root, terms.path(address))
     if (value === undefined || holder === undefined || typeof name !== 'string' || field.length !== 1) return undefined
     const values = reads.map((read) => terms.value(read) ?? terms.all(read))
-    const made = `(own = ${terms.writer.bind(make)}(${[...values, 'asking(run)'].join(', ')})) === undefined`
+    const make = terms.writer.bind(ownCode(rule, terms, rule.make))
+    const made = `(own = ${make}(${[...values, 'asking(run)'].join(', ')})) === undefined`
     // What the field takes as it is needs no reading.
     const held = terms.held(field[0] as Node, 'own')
     const isPut = held ? `(${held.test} && put1(${holder}, ${quote(name)}, ${held.value ?? 'own'}))` : 'false'
@@ -100,12 +102,14 @@ export const fill: RuleOf<Fill> = {
         () => valueAt(input, read),
       )
     }
-    const given = own ? own.result : rule.make(...(rule.reads.map(gathered) as never[]), asking(run) as never)
+    const call = () => (own ? own.result : rule.make(...(rule.reads.map(gathered) as never[]), asking(run) as never))
+    const given = callOwn(rule, root, scope, call)
     const made = hold(path, given)
     if (made === undefined) return []
     put(object as { [name: string]: unknown }, name, made)
     if (run.trace) {
-      const read = isSecret(root, path) ? masked : made
+      const isHidden = [rule.address, ...rule.reads].some((one) => tellsSecret(root, pathOf(one, scope)))
+      const read = isHidden ? masked : made
       addReading(run.trace, { address: tellAddress(path), sent: undefined, read, how: 'filled' })
     }
     return []

@@ -5,8 +5,8 @@ import { parseAddress, valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
 import { sound } from '../terms/mistake.js'
 import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
-
 import { faultOf, pathOf } from './matter.js'
+import { callOwn, ownCode } from './own.js'
 import { type Found, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
 
 declare module './rule.js' {
@@ -54,14 +54,15 @@ export const find: RuleOf<Find> = {
   compares: false,
   names: none,
   mistake: sound,
-  code({ reads, finds }, terms) {
-    const values = reads.map((address) => terms.value(address) ?? terms.all(address))
+  code(rule, terms) {
+    const values = rule.reads.map((address) => terms.value(address) ?? terms.all(address))
     const { writer } = terms
-    return `(own = ${writer.bind(finds)}(${[...values, 'asking(run)'].join(', ')})).length === 0`
+    return `(own = ${writer.bind(ownCode(rule, terms, rule.finds))}(${[...values, 'asking(run)'].join(', ')})).length === 0`
   },
-  judge(rule, { input, scope, run, own, speaksOf }) {
+  judge(rule, { root, input, scope, run, own, speaksOf }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
-    const found = own ? (own.result as readonly Found[]) : rule.finds(...(values as never[]), asking(run) as never)
+    const call = () => (own ? own.result : rule.finds(...(values as never[]), asking(run) as never))
+    const found = callOwn(rule, root, scope, call) as readonly Found[]
     return found.flatMap(({ at, code = rule.code, message }) => {
       // Where it names no place, it is at the first field that the rule reads.
       const path = parseAddress(at)

@@ -1,8 +1,9 @@
 /** A value must also pass another field. Blames what fails in it. */
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
-import { isSecret } from '../kinds/locate.js'
-import { type Address, valueAt } from '../terms/address.js'
+import { isSecret, tellsSecret } from '../kinds/locate.js'
+import type { Fault } from '../kinds/run.js'
+import { type Address, type Path, valueAt } from '../terms/address.js'
 import { aField, anAddress } from '../terms/taken.js'
 import type { Field, Out } from '../terms/types.js'
 import type { Condition, ConditionOf, One } from './condition.js'
@@ -71,11 +72,11 @@ export const fits: RuleOf<Fits> = {
   },
   judge(rule, matter) {
     const { address, field, code, message, status } = rule
-    const { root, input, sent, scope, fit } = matter
+    const { input, scope } = matter
     return concrete(input, pathOf(address, scope)).flatMap((path) => {
       const value = valueAt(input, path)
       if (isNone(value)) return []
-      return fit(field, value, valueAt(sent, path), isSecret(root, path)).map((fault) => ({
+      return faultsAt(path, field, value, matter).map((fault) => ({
         ...fault,
         path: [...path, ...fault.path],
         stage: 'rules' as const,
@@ -87,6 +88,20 @@ export const fits: RuleOf<Fits> = {
     })
   },
   sentence: ({ blames }) => ({ code: 'rule', variant: 'fits', at: blames }),
+}
+
+/** What the field finds wrong. What is a secret where it was read stays one; a rule inside may speak of it elsewhere. */
+function faultsAt(path: Path, field: Node, value: unknown, { root, sent, fit }: Matter): readonly Fault[] {
+  const given = valueAt(sent, path)
+  if (isSecret(root, path)) return fit(field, value, given, true)
+  const open = fit(field, value, given, false)
+  if (open.length === 0 || !tellsSecret(root, path)) return open
+  const hidden = fit(field, value, given, true)
+  return open.map((fault, at) => {
+    const veiled = hidden[at] as Fault
+    if (isSecret(root, [...path, ...fault.path])) return veiled
+    return fault.stage === 'rules' ? { ...veiled, path: fault.path } : fault
+  })
 }
 
 export const suits: ConditionOf<Suits> = {

@@ -202,4 +202,5 @@ export const faultOf = (
   limit: rest.limit,
   sent: rest.sent,
   about: rest.about,
+  hides: rest.hides,
 })

@@ -1,0 +1,8 @@
+/** Functions that must give their value at once. */
+
+/** A value, unless it is a promise: nobody would wait for it, so it would count as any object does. */
+export function atOnce<T>(value: T, who: string): T {
+  if (typeof value === 'object' && value !== null && typeof (value as { then?: unknown }).then === 'function')
+    throw new TypeError(`${who} gave a promise, which nobody waits for: give the value at once, or ask in a lookup`)
+  return value
+}
