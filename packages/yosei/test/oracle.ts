@@ -257,8 +257,10 @@ export function read(spec: Spec, value: unknown, around: Source, path: Path, run
       count(elements.length)
       const before = run.errors.length
       const items = elements.map((one, at) => read(first, one ?? null, source, [...path, at], run))
-      // Nor is it decided what a name is compared as that one branch keeps and another declares.
-      if (spec.distinct && JSON.stringify(first).includes('"either"') && items.some(holdsKept)) throw new Undecided()
+      // Nor is it worked out here what is the same where branches of a union read one place in several ways.
+      const inside = JSON.stringify(first)
+      const ways = new Set([...inside.matchAll(/"scalar":"(\w+)"/g)].map(([, name = '']) => scalars[name]?.measure))
+      if (spec.distinct && /"(?:either|tagged)"/.test(inside) && (ways.size > 1 || items.some(holdsKept))) throw new Undecided()
       if (spec.distinct) repeated(items, typeof spec.distinct === 'string' ? spec.distinct : undefined, path, run, before)
       return { is: 'list', items }
     }
@@ -752,14 +754,12 @@ function valuesAt(val: Val | undefined, path: Path): unknown {
   const inside = path[each] === EACH ? (holder?.is === 'list' ? holder.items : undefined) : holder?.is === 'object' ? Object.values(holder.fields) : undefined
   return each + 1 === path.length && inside ? inside.map(plain) : inside?.map((one) => valuesAt(one, path.slice(each + 1)))
 }
-
 /** A copy made here: one of another realm is no plain object to the engines, and is interpreted. */
 export const copy = <T>(value: T): T =>
   (Array.isArray(value) ? value.map(copy) : isObject(value) ? Object.fromEntries(Object.entries(value).map(([name, one]) => [name, copy(one)])) : value) as T
 export const show = (value: unknown): string =>
   JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? `${one}n` : Object.is(one, -0) ? '-0' : isObject(one) ? Object.fromEntries(Object.entries(one).sort(([x], [y]) => (x < y ? -1 : 1))) : one)) ?? ''
 const written = (path: Path) => path.map((step, at) => (typeof step === 'number' ? `[${step}]` : `${at > 0 ? '.' : ''}${step}`)).join('')
-
 export interface Asked {
   /** The parts, as records. */
   readonly parts: { readonly [part: string]: Spec }
