@@ -13,7 +13,7 @@ import {
 import { type BadProbe, type GoodProbe, probesOf, requestsOf } from 'yosei/probe'
 import { type AnyVerdict, type Mark, markOf } from './book/index.js'
 import { readWho } from './check.js'
-import { isShown, maskedTarget } from './masked.js'
+import { isShown, maskedMessage, maskedTarget, withoutSecrets } from './masked.js'
 import { below, branchesOf, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
 import { laidOut, shownValue } from './print.js'
 
@@ -42,6 +42,8 @@ interface Evidence {
   readonly target: string
   readonly mark: Mark | undefined
   readonly message: GoodProbe['message']
+  /** The same without secrets. */
+  readonly shown: object
   readonly who: unknown
   readonly now: Date
   readonly before: string
@@ -128,9 +130,10 @@ function* differencesOf(
   const target = maskedTarget(app, endpoint, message.target)
   const evidenceOf = (address: string): Evidence => ({
     message,
+    shown: maskedMessage(app, endpoint, message),
     target,
     mark: markIn(app, probe, address),
-    who: probe.who?.json,
+    who: probe.who && withoutSecrets(app, endpoint, probe.who.json, ['who']),
     now: probe.now,
     before: shortly(old),
     after: shortly(now),

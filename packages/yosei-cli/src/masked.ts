@@ -1,5 +1,5 @@
 /** Requests as they may be printed: builds keep their output where many can read it. */
-import { type Endpoint, formatAddress, type Intake, isSecretAt } from 'yosei'
+import { type Endpoint, formatAddress, type Intake, isSecretAt, type Message } from 'yosei'
 import { masked } from './book/index.js'
 
 /** The target of a request to an endpoint, without the values of secrets, and of names that nobody declared. */
@@ -45,6 +45,39 @@ export function maskedHeader(app: Intake, name: string | undefined, [field, valu
   const isDeclared = header !== undefined && Object.hasOwn(header.fields, field)
   const isTold = isDeclared ? isShown(app, name, formatAddress(['header', field])) : !secretHeaders.has(field)
   return isTold ? value : masked
+}
+
+/** A request as data, without its secrets: of a body that is no JSON only its size. */
+export function maskedMessage(
+  app: Intake,
+  name: string | undefined,
+  { method, target, headers, body }: Message<string | Uint8Array | null>,
+) {
+  return {
+    method,
+    target: maskedTarget(app, name, target),
+    headers: headers.map((field) => [field[0], maskedHeader(app, name, field)]),
+    body: maskedBody(app, name, body),
+  }
+}
+
+function maskedBody(app: Intake, name: string | undefined, body: string | Uint8Array | null): string | null {
+  if (body === null || body === '') return body
+  try {
+    return JSON.stringify(withoutSecrets(app, name, JSON.parse(String(body)), ['body']))
+  } catch {
+    return `(${body.length} bytes)`
+  }
+}
+
+/** A title that is made of the request has the secrets of its path. */
+export function maskedTitle(app: Intake, name: string | undefined, { title, message }: TitledSample): string {
+  const [path = ''] = message.target.split('?')
+  return title.replace(path, () => maskedTarget(app, name, path))
+}
+interface TitledSample {
+  readonly title: string
+  readonly message: { readonly target: string }
 }
 
 /** No request is nested deeper. */

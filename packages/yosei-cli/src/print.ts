@@ -2,7 +2,7 @@
 import type { FieldError, Step } from 'yosei'
 import { type AnyVerdict, markOf, masked, type Place, placeOf } from './book/index.js'
 import { type Checked, type Counts, statusOf } from './check.js'
-import { isShown, maskedTarget } from './masked.js'
+import { isShown, maskedTarget, maskedTitle } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
 import { marked, pc, plural, shorten, visible, width, wrap } from './terminal.js'
 
@@ -57,14 +57,14 @@ export function errorLines(
 }
 
 export function sampleText(checked: Checked): string {
-  const { file, sample, verdict, faults } = checked
+  const { app, file, sample, verdict, faults } = checked
   const place = `${file}:${sample.places.requestLine.line}`
   const mark = faults === undefined ? pc.gray('·') : faults.length === 0 ? pc.green('=') : pc.red('≠')
   const nearest = nearestTo(checked)
   const target = targetOf(checked)
   return [
     '',
-    `${mark} ${statusText(verdict)}  ${pc.bold(visible(sample.title))}`,
+    `${mark} ${statusText(verdict)}  ${pc.bold(visible(maskedTitle(app, verdict.endpoint, sample)))}`,
     `${' '.repeat(12)}${pc.gray(`${shorten(visible(`${sample.message.method} ${target}`), Math.max(20, width - 14 - place.length))}  ${place}`)}`,
     ...errorsWithPlaces(checked).flatMap((error) =>
       errorLines(
@@ -130,7 +130,7 @@ export function sampleJson(checked: Checked): object {
   return {
     file,
     line: sample.places.requestLine.line,
-    title: sample.title,
+    title: maskedTitle(app, verdict.endpoint, sample),
     method: sample.message.method,
     target: targetOf(checked),
     endpoint: verdict.endpoint ?? null,
@@ -164,9 +164,9 @@ function expectedOf(expectation: Checked['sample']['expectation'], shown: (addre
 }
 
 /** One sample as a test case. */
-export function sampleJunit({ file, sample, verdict, faults }: Checked): string {
+export function sampleJunit({ app, file, sample, verdict, faults }: Checked): string {
   const { line } = sample.places.requestLine
-  const about = `classname="${escaped(file)}" name="${escaped(sample.title)}" file="${escaped(file)}" line="${line}"`
+  const about = `classname="${escaped(file)}" name="${escaped(maskedTitle(app, verdict.endpoint, sample))}" file="${escaped(file)}" line="${line}"`
   if (faults === undefined) return `    <testcase ${about}><skipped message="no verdict is expected"/></testcase>`
   if (faults.length === 0) return `    <testcase ${about}/>`
   const came = errorsOf(verdict).map(({ address, code, message }) => `${address} ${code}: ${message}`)

@@ -96,7 +96,7 @@ const jsonOf = ({ evidence, change, ...rest }: Difference) => ({
   change,
   isBreaking: change === 'breaking',
   evidence: {
-    ...evidence.message,
+    ...evidence.shown,
     who: evidence.who ?? null,
     now: evidence.now,
     before: evidence.before,

@@ -8,7 +8,7 @@ import { readWho } from './check.js'
 import { Failure } from './failure.js'
 import { headerOf } from './http.js'
 import { loadServices } from './load.js'
-import { isShown, maskedHeader, maskedTarget, withoutSecrets } from './masked.js'
+import { isShown, maskedHeader, maskedMessage, maskedTarget, withoutSecrets } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
 import { errorLines, laidOut, shownValue, statusText, stepText, traceLines } from './print.js'
 import { pc, print, shorten, visible, width } from './terminal.js'
@@ -48,7 +48,9 @@ export async function runTry(app: Intake, method: string, target: string, option
     )
   const answered = verdict.outcome === 'rejected' ? await answerOf(verdict, message) : undefined
   if (options.format === 'json')
-    await print(`${JSON.stringify({ message, verdict: jsonOf(verdict), answer: answered ?? null }, null, 2)}\n`)
+    await print(
+      `${JSON.stringify({ message: maskedMessage(app, verdict.endpoint, message), verdict: jsonOf(verdict), answer: answered ?? null }, null, 2)}\n`,
+    )
   else await print(`${textOf(app, message, verdict, answered, options)}\n`)
   return verdict.outcome === 'rejected' ? 1 : 0
 }

@@ -119,23 +119,63 @@ export default intake({ endpoints: { put: endpoint('PUT /a/{key}', { path: { key
   const printed = ['text', 'json', 'junit'].map(
     (format) => folder.yosei(['check', 'intake.ts', 'b.md', '--trace', '--format', format]).stdout,
   )
-  const tried = folder.yosei([
-    'try',
-    'intake.ts',
-    'PUT',
-    '/a/xyzzy?token=xyzzyxyzzy&n=x',
-    '--header',
-    'Authorization: xyzzy',
-    '--header',
-    'Cookie: sid=xyzzy',
-    '--with',
-    'body.pin=xyzzy',
-    '--with',
-    'body.rows[0].s=xyzzy',
-  ])
+  const tries = ['text', 'json'].map(
+    (format) =>
+      folder.yosei([
+        'try',
+        'intake.ts',
+        '--format',
+        format,
+        'PUT',
+        '/a/xyzzy?token=xyzzyxyzzy&n=x',
+        '--header',
+        'Authorization: xyzzy',
+        '--header',
+        'Cookie: sid=xyzzy',
+        '--with',
+        'body.pin=xyzzy',
+        '--with',
+        'body.rows[0].s=xyzzy',
+      ]).stdout,
+  )
+  // What is recorded has no title of its own: it is made of the request.
+  const line = JSON.stringify({
+    method: 'PUT',
+    target: '/a/xyzzy?token=xyzzyxyzzy&n=1',
+    headers: { 'x-key': 'xyzzyxyzzy' },
+    body: '{}',
+  })
+  const har = {
+    log: {
+      entries: [
+        {
+          startedDateTime: '2031-03-01T12:00:00Z',
+          request: { method: 'PUT', url: 'https://kr.example/a/xyzzy?token=xyzzyxyzzy', headers: [] },
+          response: { status: 200 },
+        },
+      ],
+    },
+  }
+  folder.write('r.ndjson', `${line}\n`)
+  folder.write('r.har', JSON.stringify(har))
+  const recorded = ['r.ndjson', 'r.har'].flatMap((file) =>
+    ['text', 'json', 'junit'].map((format) => folder.yosei(['check', 'intake.ts', file, '--format', format]).stdout),
+  )
+  for (const one of recorded) expect(one).toContain('PUT /a/(secret)')
+  folder.write(
+    'after.ts',
+    guarded
+      .replaceAll('integer()', 'integer({ max: 0 })')
+      .replace('length: [1, 4]', 'length: [2, 3]')
+      .replaceAll("'xyzzy'", "'xyzzy2'"),
+  )
+  const compared = ['text', 'json'].map(
+    (format) => folder.yosei(['compare', 'intake.ts', 'after.ts', '--format', format]).stdout,
+  )
+  expect(compared[1]).toContain('"method": "PUT"')
   const probed = ['probe', 'show', 'advise'].map((command) => folder.yosei([command, 'intake.ts']).stdout)
   folder.remove()
-  for (const text of [...printed, tried.stdout, ...probed]) expect(text).not.toContain('xyzzy')
+  for (const text of [...printed, ...tries, ...recorded, ...compared, ...probed]) expect(text).not.toContain('xyzzy')
   const [text = ''] = printed
   expect(text).toContain('PUT /a/(secret)?token=(secret)&n=x\n                                               ^^^')
   expect(text).toContain('"n":"q","rows":[{"s":(secret),"m":"z"},{"s":(secret),"m":1,"odd"')
