@@ -1,9 +1,10 @@
 /** Loads an intake module, in TypeScript or JavaScript. */
 import { createHash } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync, writeSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { basename, dirname, join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
+import { Worker } from 'node:worker_threads'
 import type { JitiOptions } from 'jiti'
 import type { Intake } from 'yosei'
 import { Failure } from './failure.js'
@@ -44,10 +45,54 @@ export async function loadServices(file: string, options: LoadOptions = {}): Pro
 async function loadDefault(file: string, what: string, options: LoadOptions): Promise<unknown> {
   const path = resolve(file)
   if (!existsSync(path)) throw new Failure(`${file}: there is no such file; name the module that exports ${what}`)
-  const module = await evaluate(path, options).catch((error: unknown) => {
+  const module = await watched(file, () => evaluate(path, options)).catch((error: unknown) => {
+    if (error instanceof Failure) throw error
     throw new Failure(`${file}${lineOf(error, path)}: could not be loaded: ${firstLine(error)}`)
   })
   return (module as { default?: unknown }).default
+}
+
+/** So long may a module take to load. */
+const longestLoad = Number(process.env.YOSEI_LOAD_SECONDS ?? 30)
+
+/**
+ * Loads a module that may do anything meanwhile: end the process, wait for what never comes, or never come to an end. Each
+ * ends the command with a line that says so.
+ */
+async function watched<T>(file: string, load: () => Promise<T>): Promise<T> {
+  const tell = (what: string) => writeSync(2, `yosei: ${file}: ${what}\n`)
+  const never = `it did not load within ${longestLoad} seconds: let it wait for nothing, and start no server`
+  // From a thread of its own: what never ends lets no timer of this one run.
+  const watch = new Worker(
+    `const { workerData: { told, after, pid } } = require('node:worker_threads')
+setTimeout(() => { require('node:fs').writeSync(2, told); process.kill(pid, 'SIGKILL') }, after)`,
+    {
+      eval: true,
+      workerData: { told: `yosei: ${file}: ${never}\n`, after: (longestLoad + 1) * 1000, pid: process.pid },
+    },
+  )
+  watch.unref()
+  const end = (what: string) => {
+    tell(what)
+    process.off('exit', ended)
+    // What it has begun would keep the process.
+    process.exit(2)
+  }
+  const late = setTimeout(() => end(never), longestLoad * 1000)
+  late.unref()
+  const ended = () => {
+    tell('it ended the process while it was loaded: take process.exit() away')
+    process.exitCode = 2
+  }
+  const idle = () => end('it waits for something that never comes: look at its await at the top')
+  process.on('exit', ended).on('beforeExit', idle)
+  try {
+    return await load()
+  } finally {
+    clearTimeout(late)
+    process.off('exit', ended).off('beforeExit', idle)
+    await watch.terminate()
+  }
 }
 
 const require = createRequire(import.meta.url)

@@ -512,7 +512,6 @@ function at2(val: Val | undefined, path: Path): Val | undefined {
   }
   return at
 }
-
 interface World {
   readonly input: Val
   readonly sent: unknown
@@ -579,6 +578,7 @@ const none = (val: Val | undefined) => val === undefined || val.is === 'null'
 /** What the docs do not decide. */
 export class Undecided extends Error {}
 
+const isTime = (val: Val | undefined) => isDate(val) || (val?.is === 'scalar' && val.read instanceof Date)
 const isDate = (val: Val | undefined) => val?.is === 'scalar' && typeof val.read === 'string' && typeof val.rank === 'number' && Number.isNaN(Number(val.read))
 const rankOf = (val: Val | undefined) => (val?.is === 'scalar' ? val.rank : undefined)
 function order(a: Val | undefined, b: Val | undefined): number {
@@ -643,6 +643,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
       const blamed = settled(b, place)
       if (name !== 'gap') return isRight ? [] : [fault(blamed, { ascending: 'out_of_order', equal: 'unequal', different: 'equal_not_allowed' }[name] as string)]
       const most = options.atMost === '1h' ? 3_600_000 : Number(options.atMost ?? Number.POSITIVE_INFINITY)
+      if (isTime(left) !== isTime(right)) throw new Undecided()
       const gap = numberOf(right) - numberOf(left)
       return gap < Number(options.atLeast ?? -1e9) ? [fault(blamed, 'too_close')] : gap > most ? [fault(blamed, 'too_far')] : []
     })
@@ -742,7 +743,6 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
 const sentAt = (sent: unknown, path: Path): unknown => path.reduce<unknown>((value, step) => ((isObject(value) || Array.isArray(value)) && Object.hasOwn(value, step) ? (value as never)[step] : undefined), sent)
 const literal = ({ of, json }: Given): Val => read({ is: 'scalar', scalar: of as string }, json, 'json', [], newRun('keep')) as Val
 function numberOf(val: Val | undefined): number {
-  // Nor has what another branch of a union reads a distance.
   if (val?.is !== 'scalar' || typeof val.rank !== 'number') throw new Undecided()
   return val.rank
 }

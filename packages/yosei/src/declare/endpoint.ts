@@ -12,7 +12,9 @@ import { unfolded } from '../rules/while.js'
 import type { Present } from '../terms/address.js'
 import type { Endpoint, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
-import { mistake, placed } from '../terms/mistake.js'
+import { isMethod, usualMethods } from '../terms/methods.js'
+import { mistake, placed, returned } from '../terms/mistake.js'
+import { nearestOf } from '../terms/nearest.js'
 import { given } from '../terms/own.js'
 import type { Policy } from '../terms/policy.js'
 import { isPlain, shown } from '../terms/taken.js'
@@ -236,6 +238,8 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
   const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
   if (method === '')
     mistake(`"${signature}"`, 'this is no method and path template', "Write them as 'GET /path/{name}'")
+  const meant = isMethod(method) ? undefined : nearestOf(method, usualMethods)
+  if (meant !== undefined) mistake(signature, `${method} is no method of HTTP`, `Write ${meant}`)
   const node = {
     method,
     template,
@@ -250,9 +254,13 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
     bodies: bodiesOf(signature, body),
     ...(who === undefined ? {} : { who: fieldNode(asSecret(who)) }),
     ...(gives === undefined ? {} : { gives: fieldNode(gives) }),
-    ...(may === undefined ? {} : { may: placed(signature, () => may(conditionMaker as never)) as AnyCondition }),
-    rules: placed(signature, () => unfolded(rules?.(ruleMaker) ?? [])),
-    lookups: placed(signature, () => lookups?.(lookupMaker as never, far) ?? {}) as EndpointNode['lookups'],
+    ...(may === undefined
+      ? {}
+      : { may: placed(signature, () => returned(signature, 'may', may(conditionMaker as never))) as AnyCondition }),
+    rules: placed(signature, () => unfolded(rules ? returned(signature, 'rules', rules(ruleMaker)) : [])),
+    lookups: placed(signature, () =>
+      lookups ? returned(signature, 'lookups', lookups(lookupMaker as never, far)) : {},
+    ) as EndpointNode['lookups'],
   }
   return node as EndpointNode
 }

@@ -11,7 +11,7 @@ import type { Present } from '../terms/address.js'
 import type { Asking } from '../terms/asking.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
-import { mistake, placed } from '../terms/mistake.js'
+import { mistake, placed, returned } from '../terms/mistake.js'
 import { given } from '../terms/own.js'
 import { isField, isPlain, shown } from '../terms/taken.js'
 import type {
@@ -323,7 +323,9 @@ export function record<F extends Fields, const O extends RecordOptions<OutFields
     mistake('record()', `rules takes a function, and not ${shown(rules)}`, 'Write rules: (on) => [ … ]', {
       option: 'rules',
     })
-  const own = rules ? { rules: frozen(placed('record()', () => unfolded(rules(ruleMaker)))) } : {}
+  const own = rules
+    ? { rules: frozen(placed('record()', () => unfolded(returned('record()', 'rules', rules(ruleMaker))))) }
+    : {}
   return make('record', rest as Options, { fields: frozen(fields), ...own })
 }
 

@@ -9,7 +9,7 @@ import { type RuleMaker, ruleMaker } from '../rules/rules.js'
 import { unfolded } from '../rules/while.js'
 import type { Endpoint, Endpoints, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
-import { placed } from '../terms/mistake.js'
+import { placed, returned } from '../terms/mistake.js'
 import { nearest, type Policy } from '../terms/policy.js'
 import { checkStatuses } from '../terms/statuses.js'
 import { parseTemplate } from '../terms/template.js'
@@ -124,7 +124,9 @@ export function declareGroup<
 ): { readonly [N in keyof E]: Grouped<E[N], Types<P, Q, H, C, undefined, W, [], L, undefined>> } {
   const loose = shared as LooseShared
   checkStatuses('group', loose.statuses)
-  const far = placed('group', () => loose.lookups?.(lookupMaker as never) ?? {}) as EndpointNode['lookups']
+  const far = placed('group', () =>
+    loose.lookups ? returned('group', 'lookups', loose.lookups(lookupMaker as never)) : {},
+  ) as EndpointNode['lookups']
   const endpoint = (signature: string, declaration: never) => {
     check(signature, declaration)
     return frozen(nodeOf(signature, declaration, far))
@@ -157,7 +159,9 @@ function joined(shared: LooseShared, far: EndpointNode['lookups'], endpoint: End
     ...endpoint,
     ...nearest(endpoint, rest),
     ...(endpoint.who || who === undefined ? {} : { who: fieldNode(asSecret(who)) }),
-    ...(may === undefined ? {} : { may: bothHold(may(conditionMaker as never) as AnyCondition, endpoint.may) }),
+    ...(may === undefined
+      ? {}
+      : { may: bothHold(returned(signature, 'may', may(conditionMaker as never)) as AnyCondition, endpoint.may) }),
     template,
     segments: parseTemplate(signature, template),
     tags: [...new Set([...tags, ...endpoint.tags])],
@@ -165,7 +169,10 @@ function joined(shared: LooseShared, far: EndpointNode['lookups'], endpoint: End
     query: part(both(part(query), endpoint.query)),
     header: headerPart(signature, both(headerPart(signature, header), endpoint.header)),
     cookie: cookiePart(both(cookiePart(cookie), endpoint.cookie)),
-    rules: [...placed(signature, () => unfolded(rules?.(ruleMaker as never) ?? [])), ...endpoint.rules],
+    rules: [
+      ...placed(signature, () => unfolded(rules ? returned(signature, 'rules', rules(ruleMaker as never)) : [])),
+      ...endpoint.rules,
+    ],
     lookups: { ...far, ...endpoint.lookups },
     origin: endpoint.origin ?? endpoint,
   })

@@ -18,7 +18,7 @@ import type { Parts } from '../terms/parts.js'
 import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import type { Step } from '../terms/verdict.js'
-import { type Refusing, refusalsIn } from './refuse.js'
+import { headersIn, type Refusing, refusalsIn } from './refuse.js'
 import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
@@ -125,8 +125,9 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
       first ??= { status: statusFor('unavailable', endpoint.statuses), headers: retryAfter }
     } else if (one.outcome === 'refused') {
       const [read = 'path'] = (endpoint.lookups[names[index] as string] as LookupNode).reads
-      for (const { status, code, message, at = read, headers = {}, fault } of one.refusals) {
-        first ??= { status, headers }
+      for (const refusing of one.refusals) {
+        const { status, code, message, at = read, fault } = refusing
+        first ??= { status, headers: headersIn(refusing) }
         // The answer takes an error of a verdict as it is.
         if (fault) {
           faults.push({ ...fault, stage: 'lookups' })

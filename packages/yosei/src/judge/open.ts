@@ -14,6 +14,7 @@ import { type Crossing, type Destination, isNoTarget, layRoutes, match, meantBy,
 import { type AnyMessage, isNow, originForm } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
 import { valueInQuery } from '../read/tell.js'
+import { usualMethods } from '../terms/methods.js'
 import { type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
 import { noHeaders, type Rejection, reject, roomFor } from './verdict.js'
 
@@ -207,8 +208,8 @@ function wrongMediaType(
   }
 }
 
-/** The methods of RFC 9110, but CONNECT, and RFC 5789; others are known where an endpoint declares them. */
-const methods = new Set(['GET', 'HEAD', 'POST', 'PUT', 'DELETE', 'OPTIONS', 'TRACE', 'PATCH'])
+/** CONNECT is not among them; others are known if an endpoint declares them. */
+const methods = new Set<string>(usualMethods)
 const isKnown = (app: IntakeNode, method: string) =>
   methods.has(method) || Object.values(app.endpoints).some((endpoint) => endpoint.method === method)
 

@@ -8,6 +8,7 @@ import type { House, Refusal, Refused } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import type { Stage } from '../terms/statuses.js'
 import { checkOptions, isPlain } from '../terms/taken.js'
+import { readSpan } from '../terms/units.js'
 import type { Rejected } from '../terms/verdict.js'
 import { grouped, originOf, type Rejection, reject } from './verdict.js'
 
@@ -58,6 +59,12 @@ function errorsOf(verdict: Rejected): readonly Refusing[] {
 export const refusalsIn = (value: unknown): readonly Refusing[] | undefined =>
   typeof value === 'object' && value !== null ? refusals.get(value as Refused) : undefined
 
+/** The header fields that go with a refusal (RFC 9110, section 10.2.3). */
+export const headersIn = ({ retryAfter, headers }: Refusing): { readonly [name: string]: string } => ({
+  ...(retryAfter === undefined ? {} : { 'retry-after': String(Math.ceil(readSpan(retryAfter) / 1000)) }),
+  ...headers,
+})
+
 /** The rejection that refusals make. */
 export function rejectRefused(
   name: string | undefined,
@@ -73,6 +80,6 @@ export function rejectRefused(
         ? { ...fault, stage }
         : { path: at === '' ? [] : (parseAddress(at) ?? [place]), stage, code, messages: message },
   )
-  const headers = { ...(status === 401 ? { 'www-authenticate': scheme } : {}), ...first?.headers }
+  const headers = { ...(status === 401 ? { 'www-authenticate': scheme } : {}), ...(first ? headersIn(first) : {}) }
   return reject(name, grouped(faults), { status, stage, headers, ...about })
 }

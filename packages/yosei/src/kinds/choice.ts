@@ -17,11 +17,14 @@ export interface ChoiceNode extends Declared {
 
 export const choice = scalar<ChoiceNode>({
   options: { values: required(listOf(either(aText, aNumber))), titles: byName(aText) },
-  check({ values }, refuse) {
+  check({ values, titles = {} }, refuse) {
     if (values.length === 0) refuse('the choice is empty', 'Give it a value', 'values')
     const seen = new Set<string>()
     const twice = values.map(String).find((text) => seen.size === seen.add(text).size)
     if (twice !== undefined) refuse(`the choice has ${twice} twice`, 'Name each value once', 'values')
+    const stray = Object.keys(titles).find((value) => !values.some((one) => String(one) === value))
+    if (stray !== undefined)
+      refuse(`${stray} has a title, and is no choice`, 'Add it to the values, or take its title away', 'titles')
   },
   readScalar(node, value, run, source) {
     const { values } = node

@@ -6,7 +6,7 @@ import { atOnce } from '../terms/at-once.js'
 import { canonical, identifyBy } from '../terms/canonical.js'
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
-import { aField, aFunction, aText, required } from '../terms/taken.js'
+import { aField, aSyncFunction, aText, required } from '../terms/taken.js'
 import { type CodeOf, type KindOf, kindOf, type Node } from './kind.js'
 import { readNode } from './reading.js'
 import { asking, countFaults, note, type Run, type Source, tell, tellSent } from './run.js'
@@ -30,11 +30,11 @@ export const readAs: KindOf<ReadAsNode> = {
   shape: 'behind',
   options: {
     base: required(aField),
-    read: required(aFunction('(value) => new URL(value)')),
+    read: required(aSyncFunction('(value) => new URL(value)')),
     code: required(aText),
     message: aText,
-    write: aFunction('String'),
-    key: aFunction('String'),
+    write: aSyncFunction('String'),
+    key: aSyncFunction('String'),
   },
   check: () => undefined,
   children: ({ base }) => [[undefined, base]],

@@ -1,4 +1,5 @@
 /** The pipeline's own request, and the ways to one. */
+import { shown } from '../terms/taken.js'
 import { startDeadline } from './deadline.js'
 
 /** A body that is still to come. */
@@ -111,8 +112,15 @@ export function messageOf(request: RequestLike): AnyMessage | BrokenMessage {
   if (typeof request === 'string') return parseMessage(request)
   if (!('target' in request)) return messageOfRequest(request)
   const { method, target, headers, body = null } = request
+  if (!isBody(body))
+    throw new TypeError(
+      `the body is ${shown(body)}; give judge a text, bytes, a stream or null, such as JSON.stringify(values) beside its content-type`,
+    )
   return piecesOf(method, target, linesOf(headers), body instanceof ReadableStream ? sourceOf(body) : body)
 }
+
+const isBody = (body: unknown) =>
+  body === null || typeof body === 'string' || ArrayBuffer.isView(body) || body instanceof ReadableStream
 
 /** The pieces of a fetch Request; its body is consumed when it is needed. */
 export function messageOfRequest(request: Request): AnyMessage {

@@ -11,4 +11,10 @@ export interface AtLeastOneMaker<T> {
   atLeastOne: Counting<T>
 }
 
-export const atLeastOne = counting('atLeastOne', 'none_present', (count) => (count === 0 ? 'none_present' : undefined))
+export const atLeastOne = counting(
+  'atLeastOne',
+  'none_present',
+  (count) => (count === 0 ? 'none_present' : undefined),
+  undefined,
+  1,
+)

@@ -4,7 +4,7 @@ import { asking } from '../kinds/run.js'
 import { valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
 import { sound } from '../terms/mistake.js'
-import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
+import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/taken.js'
 
 import { blamedAt, faultOf, pathOf } from './matter.js'
 import { callOwn, ownCode } from './own.js'
@@ -56,7 +56,7 @@ export const check: RuleOf<Check> = {
       status: aStatus,
       message: aText,
       blames: listOf(anAddress),
-      holds: required(aFunction('(value) => value > 1')),
+      holds: required(aSyncFunction('(value) => value > 1')),
     },
   ],
   each: none,

@@ -3,7 +3,6 @@
 import { Place } from '../kinds/run.js'
 import { firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
-import { sound } from '../terms/mistake.js'
 import { anAddress } from '../terms/taken.js'
 
 import { blamedAt, faultOf, isNone, isPresent, pathOf, placesOf } from './matter.js'
@@ -33,6 +32,8 @@ export const counting = <R extends string>(
   codeFor: (count: number, all: number) => Code | undefined,
   /** The words of the rule, if those of its code do not say all. */
   said: { readonly code: string; readonly variant?: string } = { code },
+  /** So many addresses it needs to mean anything. */
+  least = 2,
 ): RuleOf<Counted<R>> => ({
   make(...given: (string | LooseBlame)[]) {
     const [reads, { code: own = code, blames = [commonParent(reads)], ...rest }] = withOptions(given)
@@ -47,7 +48,13 @@ export const counting = <R extends string>(
   derives: false,
   compares: false,
   names: none,
-  mistake: sound,
+  mistake({ reads }) {
+    const twice = reads.find((address, at) => reads.indexOf(address) < at)
+    if (twice !== undefined) return [`it names ${twice} twice`, 'Name each address once']
+    return reads.length < least
+      ? [`it names ${reads.length === 1 ? 'one address' : 'no address'}`, `Name ${least === 1 ? 'one' : 'two'} or more`]
+      : undefined
+  },
   code({ reads }, terms) {
     const sent = reads.map((address) => terms.isSent(address))
     const absent = terms.isParentAbsent(reads)

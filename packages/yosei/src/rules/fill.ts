@@ -8,7 +8,7 @@ import { type At, tellAddress, valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
 import { sound } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
-import { aFunction, anAddress, listOf } from '../terms/taken.js'
+import { anAddress, aSyncFunction, listOf } from '../terms/taken.js'
 import { once, pathOf } from './matter.js'
 import { callOwn, ownCode } from './own.js'
 import { type Blamable, none, type Reads, type Rule, type RuleOf } from './rule.js'
@@ -62,7 +62,7 @@ export const fill: RuleOf<Fill> = {
     reads,
     blames: [],
   }),
-  takes: [anAddress, listOf(anAddress), aFunction('(value) => value')],
+  takes: [anAddress, listOf(anAddress), aSyncFunction('(value) => value')],
   each: ({ address }) => [address],
   waits: none,
   elements: none,

@@ -4,7 +4,7 @@ import { asking } from '../kinds/run.js'
 import { parseAddress, valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
 import { sound } from '../terms/mistake.js'
-import { aFunction, aName, anAddress, aStatus, aText, listOf, required } from '../terms/taken.js'
+import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/taken.js'
 import { faultOf, pathOf } from './matter.js'
 import { callOwn, ownCode } from './own.js'
 import { type Found, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
@@ -42,7 +42,7 @@ export const find: RuleOf<Find> = {
       code: required(aName),
       status: aStatus,
       message: aText,
-      finds: required(aFunction('(rows) => []')),
+      finds: required(aSyncFunction('(rows) => []')),
     },
   ],
   each: none,

@@ -67,6 +67,8 @@ export const gap: RuleOf<Gap> = {
     const { reads, atLeast, atMost } = rule
     const limits = [atLeast, atMost].filter((limit) => limit !== undefined)
     if (limits.length === 0) return ['it has no limit', "Give { atLeast: '1d' }, { atMost: '14d' } or both"]
+    if (atLeast !== undefined && atMost !== undefined && amountOfLimit(atLeast) > amountOfLimit(atMost))
+      return [`its atLeast ${atLeast} is more than its atMost ${atMost}`, 'Give the lesser as atLeast']
     for (const address of reads) {
       const measures = measuresOf(address)
       const isTime = measures.some((one) => timed.includes(one))
@@ -146,6 +148,7 @@ export const gap: RuleOf<Gap> = {
   },
 }
 
+const amountOfLimit = (limit: number | string): number => (typeof limit === 'number' ? limit : readSpan(limit))
 const timed: readonly Measure[] = [...areTimes, 'duration']
 
 /** The second without the first, as a decimal; of times in milliseconds. `undefined` where they have no distance. */

@@ -97,6 +97,12 @@ export const sumWithin: RuleOf<SumWithin> = {
     const { address, times, reads } = rule
     if (limitNames.every((name) => rule[name] === undefined))
       return ['it has no limit', "Give { atMost: 100 }, { atLeast: 1 } or { exactly: 'body.total' }"]
+    const fixed = (name: LimitName) => (isAddress(rule[name]) ? undefined : decimalOf(rule[name]))
+    const [least, most] = [fixed('exactly') ?? fixed('atLeast'), fixed('atMost')]
+    const isOver = (one: string | undefined, other: string | undefined) =>
+      one !== undefined && other !== undefined && compareDecimals(one, other) > 0
+    if (isOver(least, most) || isOver(fixed('atLeast'), fixed('exactly')))
+      return ['no sum is within its limits', 'Give the lesser as atLeast, and exactly alone']
     const odd = reads.find((one) => {
       const measures = measuresOf(one)
       return measures.length > 0 && !measures.some((measure) => summed.includes(measure))

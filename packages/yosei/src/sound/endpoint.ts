@@ -2,17 +2,20 @@
 
 import { type EndpointNode, rootOf } from '../declare/endpoint.js'
 import { everyRule } from '../declare/place.js'
+import { encode, faultsOf } from '../engine/interpret.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
-import { sentShape } from '../kinds/shape.js'
+import { anywhere, sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
+import type { AnyCondition, ConditionName, Conditions } from '../rules/condition.js'
 import { addressesIn, mistakeIn } from '../rules/conditions.js'
 import { measuresAt } from '../rules/measure.js'
+import { isOther } from '../rules/other.js'
 import { addressesOf, type PlacedRule, ruleOf } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress } from '../terms/address.js'
-import { mistake } from '../terms/mistake.js'
+import { type Mistake, mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import { settleLimits } from '../terms/policy.js'
 import { checkStatus, checkStatuses } from '../terms/statuses.js'
@@ -24,6 +27,7 @@ import {
   byName,
   checkOptions,
   listOf,
+  shown,
   type Telling,
 } from '../terms/taken.js'
 import { namesOf } from '../terms/template.js'
@@ -62,23 +66,27 @@ export function checkEndpoint(node: EndpointNode): void {
       const measuresOf = (address: string) =>
         measuresAt(rootOf(node, body), [...base, ...(parseAddress(address) ?? [])])
       if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
+      const conditions = [...('when' in rule && rule.when ? [rule.when] : []), ...(rule.during ?? [])]
       const wrong =
         ruleOf(rule).mistake(rule, measuresOf) ??
-        (rule.during ?? []).map((one) => mistakeIn(one, measuresOf)).find((one) => one !== undefined)
+        (rule.during ?? []).map((one) => mistakeIn(one, measuresOf)).find((one) => one !== undefined) ??
+        conditions.map((one) => neverIn(one, rootOf(node, body), base)).find((one) => one !== undefined)
       if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
     }
   if (node.turn) check('turn', node.turn.by)
   const measuresIn = (address: string) =>
     bodies.flatMap((body) => measuresAt(rootOf(node, body), parseAddress(address) ?? []))
   checkWho(signature, node, check)
-  const unfit = node.may && mistakeIn(node.may, measuresIn)
+  const root = rootOf(node, bodies[0])
+  const unfit = node.may && (mistakeIn(node.may, measuresIn) ?? neverIn(node.may, root))
   if (unfit) mistake(`${signature}, may`, ...unfit)
   if (Object.hasOwn(node.lookups, 'identify'))
     mistake(`${signature}, lookup identify`, 'that name says who is asking', 'Give the lookup another name')
-  for (const [name, { reads, fill, when, follows = {} }] of Object.entries(node.lookups)) {
-    const wrong = when && mistakeIn(when, measuresIn)
+  for (const [name, { reads, fill, when, refusal, follows = {} }] of Object.entries(node.lookups)) {
+    const wrong = when && (mistakeIn(when, measuresIn) ?? (bodies.length > 1 ? undefined : neverIn(when, root)))
     if (wrong) mistake(`${signature}, lookup ${name}`, ...wrong)
     check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
+    if (refusal?.at !== undefined && refusal.at !== '') check(`lookup ${name}, refusal`, [refusal.at])
     const known = Object.values(node.lookups)
     const stranger = Object.entries(follows).find(([, one]) => !known.includes(one))
     if (stranger)
@@ -90,6 +98,38 @@ export function checkEndpoint(node: EndpointNode): void {
   }
   for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), everyRule(node, body))
 }
+
+type Asked = readonly (readonly [address: string, value: unknown])[]
+/** The values that a condition asks whether a field has one. */
+const askedIn: { readonly [C in ConditionName]: (condition: Conditions[C]) => Asked } = {
+  is: ({ address, value }) => [[address, value]],
+  in: ({ address, values }) => values.map((value) => [address, value]),
+  all: ({ of }) => of.flatMap(asked),
+  any: ({ of }) => of.flatMap(asked),
+  not: ({ of }) => asked(of),
+  present: () => [],
+  suits: () => [],
+  above: () => [],
+  below: () => [],
+  accepts: () => [],
+}
+function asked(condition: AnyCondition): Asked {
+  return (askedIn[condition.condition] as (condition: AnyCondition) => Asked)(condition)
+}
+
+/** A condition that a field is what it never is. */
+function neverIn(condition: AnyCondition, root: Node, base: Path = []): Mistake | undefined {
+  for (const [address, value] of asked(condition)) {
+    if (isOther(value)) continue
+    const nodes = nodesAt(root, [...base, ...(parseAddress(address) ?? [])])
+    const takes = (node: Node) => isUnreadable(node, childrenOf) || faultsOf(node, encode(node, value)).length === 0
+    if (nodes.length > 0 && !nodes.some(takes))
+      return [`${address} is never ${shown(value)}`, 'Name a value that the field takes, as handlers get it']
+  }
+  return undefined
+}
+/** What a reader makes of a value cannot always be written back. */
+const isUnreadable = anywhere((node) => node.kind === 'readAs' && !node.write)
 
 /** The addresses below a node, as rules write them: to some depth, and so many. */
 function addressesBelow(node: Node, path: Path = [], found: string[] = []): string[] {

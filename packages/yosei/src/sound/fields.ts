@@ -7,7 +7,9 @@ import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import { holdsFile, sentShape } from '../kinds/shape.js'
 import { formatAddress, type Path } from '../terms/address.js'
+import type { Code } from '../terms/codes.js'
 import { mistake } from '../terms/mistake.js'
+import { nearestOf } from '../terms/nearest.js'
 import type { Part } from '../terms/parts.js'
 import {
   aFlag,
@@ -24,6 +26,7 @@ import {
   shown,
 } from '../terms/taken.js'
 import type { Common } from '../terms/types.js'
+import { english } from '../words/english.js'
 import { wordFault } from '../words/messages.js'
 
 /** The options that every field has. */
@@ -62,6 +65,7 @@ export function checkSound(where: string, node: Node, path: Path): void {
     if (!hasEnd(node))
       refuse(where, path, 'holds itself without end', 'Make the field that holds it optional, nullable or a list')
     kind.check(node, (what, mend, option) => refuse(where, path, what, mend, option))
+    checkMessages(where, node, path)
     checkDefault(where, node, path)
     checkExamples(where, node, path)
   } catch (error) {
@@ -88,6 +92,94 @@ function endsInside(node: Node, inside: ReadonlySet<Node>): boolean {
   const below = new Set([...inside, node])
   return kindOf(kinds, node).hasEnd(node, (child) => hasEnd(child, below))
 }
+
+const formed = ['wrong_format', 'unreal_date', 'too_early', 'too_late'] as const
+const numeric = ['not_whole', 'out_of_range', 'below_min', 'above_max', 'not_a_step', 'too_many_digits'] as const
+const counted = ['too_few', 'too_many', 'repeated'] as const
+const files = ['too_large', 'wrong_media_type', 'sent_twice'] as const
+/** The codes that a kind gives itself, besides those that every field and every rule can give; `any` of what stands for others. */
+const codesOf: { readonly [K in Node['kind']]: readonly Code[] | 'any' } = {
+  text: ['too_short', 'too_long', 'wrong_pattern', 'wrong_format', 'unreal_date'],
+  integer: numeric,
+  number: numeric,
+  bigInteger: numeric,
+  decimal: ['wrong_format', ...numeric],
+  flag: [],
+  instant: formed,
+  day: formed,
+  timeOfDay: formed,
+  duration: ['wrong_format', ...numeric],
+  choice: ['not_a_choice'],
+  constant: ['not_constant'],
+  anything: ['too_large'],
+  list: counted,
+  tuple: counted,
+  record: ['unlisted'],
+  table: ['too_few', 'too_many', 'wrong_pattern'],
+  tagged: ['not_a_choice', 'unlisted'],
+  file: files,
+  either: 'any',
+  later: 'any',
+  readAs: 'any',
+}
+/** Codes that are told at any field: by how it was sent, or by a rule. */
+const anywhereTold: readonly Code[] = [
+  'missing',
+  'null_not_allowed',
+  'read_only',
+  'wrong_type',
+  'unlisted',
+  'sent_twice',
+  'bad_syntax',
+  'bad_encoding',
+  'too_large',
+  'repeated',
+  'out_of_order',
+  'overlaps',
+  'too_close',
+  'too_far',
+  'unequal',
+  'equal_not_allowed',
+  'none_present',
+  'not_together',
+  'more_than_one',
+  'needed',
+  'not_allowed_here',
+  'busy',
+]
+
+/** Words for an error that this field never has. Other codes may be a rule's own. */
+function checkMessages(where: string, { kind, messages }: Node, path: Path): void {
+  const own = codesOf[kind]
+  if (typeof messages !== 'object' || own === 'any') return
+  const able: readonly string[] = [...own, ...anywhereTold]
+  // A sum is blamed with the codes of limits.
+  const ofRules = kind === 'list' ? ['above_max', 'below_min'] : []
+  for (const code of Object.keys(messages)) {
+    const [first = ''] = code.split('.')
+    if (able.includes(first) || ofRules.includes(first)) continue
+    const meant = nearestOf(first, able)
+    if (Object.hasOwn(english, first))
+      refuse(
+        where,
+        path,
+        `messages has words for ${code}, which this field never gives`,
+        `Its codes are ${own.join(', ') || 'those of every field'}`,
+        'messages',
+      )
+    if (meant !== undefined && isOneEdit(first, meant))
+      refuse(
+        where,
+        path,
+        `messages has words for ${code}, which is no code`,
+        `It may be ${meant} that is meant`,
+        'messages',
+      )
+  }
+}
+/** A code of a rule's own is seldom one letter away from one of ours. */
+const isOneEdit = (a: string, b: string) =>
+  Math.abs(a.length - b.length) <= 1 && [...a].filter((one) => !b.includes(one)).length <= 1
 
 function checkDefault(where: string, node: Node, path: Path): void {
   // A reader reads the default of its base.

@@ -18,6 +18,7 @@ import {
   anAddress,
   anObject,
   aSpan,
+  aSyncFunction,
   aText,
   byName,
   checkOptions,
@@ -37,21 +38,25 @@ export const refusalOptions: Options<Refusal> = {
   code: required(aName),
   message: required(aText),
   at: anAddress,
+  retryAfter: aSpan,
   headers: byName(aText),
 }
 function refusalStatus() {
-  const taken = [401, 402, 403, 404, 409, 410, 412, 422, 423, 428, 429] satisfies Refusal['status'][]
+  // The head of a request, or its connection, decides these before anybody can refuse.
+  const early = [405, 408, 411, 414, 417, 421, 431]
   return {
-    what: `one of ${taken.join(', ')}`,
+    what: `a status from 400 to 499, or 503, but not ${early.join(', ')}, which the head of the request decides`,
     example: '409',
-    takes: (value: unknown) => taken.includes(value as Refusal['status'] & 401),
+    takes: (value: unknown) =>
+      value === 503 ||
+      (Number.isInteger(value) && Number(value) >= 400 && Number(value) < 500 && !early.includes(Number(value))),
   }
 }
 
 export const lookupOptions: Options<LookupNode> = {
   reads: required(listOf(anAddress)),
   ask: required(aFunction('({ db }, [id]) => db.find(id)')),
-  counts: aFunction('(answer) => answer.length > 0'),
+  counts: aSyncFunction('(answer) => answer.length > 0'),
   refusal: withOptions(refusalOptions),
   absent: aFlag,
   follows: byName(aLookup),

@@ -1,4 +1,5 @@
 /** What an intake is given besides its endpoints, and what its hooks get to see. */
+import type { Span } from './declared.js'
 import type { Stage } from './statuses.js'
 import type { Rejected } from './verdict.js'
 
@@ -40,15 +41,27 @@ export interface House {
   readonly envelope?: WriteEnvelope | Envelope | undefined
 }
 
+/** The whole numbers from zero to below `N`. */
+type Below<N extends number, All extends number[] = []> = All['length'] extends N
+  ? All[number]
+  : Below<N, [...All, All['length']]>
+/**
+ * A status from 400 to 499 that is not decided by the head of a request or by its connection, as 405, 408, 411, 414, 417,
+ * 421 and 431 are; or 503.
+ */
+export type RefusalStatus = Exclude<Below<500>, Below<400> | 405 | 408 | 411 | 414 | 417 | 421 | 431> | 503
+
 /** What is wrong, told like any other error. */
 export interface Refusal<At extends string = string> {
-  readonly status: 401 | 402 | 403 | 404 | 409 | 410 | 412 | 422 | 423 | 428 | 429
+  readonly status: RefusalStatus
   readonly code: string
   /** Completes the sentence that the address begins. */
   readonly message: string
   /** The address of the field that is to blame. */
   readonly at?: At | undefined
-  /** Header fields of the answer, such as `retry-after`. A 401 has `www-authenticate: Bearer` where none is given. */
+  /** When to try again, for 429 and 503: `'30s'`. */
+  readonly retryAfter?: Span | undefined
+  /** Header fields of the answer. A 401 has `www-authenticate: Bearer` where none is given. */
   readonly headers?: { readonly [name: string]: string } | undefined
 }
 

@@ -31,6 +31,17 @@ export function mistake(where: string, what: string, mend: string, place?: Mista
   throw new DeclarationError(where, what, mend, place)
 }
 
+const returns = { rules: '[ … ]', may: "on.is('who.role', 'clerk')", lookups: '({ one: on.lookup({ … }) })' } as const
+
+/** What a function of a declaration has returned: braces without `return` give nothing, and nothing would hold. */
+export function returned<V>(where: string, option: keyof typeof returns, value: V): V {
+  if (value === undefined || value === null)
+    mistake(where, `${option} returns nothing`, `Return what on made: ${option}: (on) => ${returns[option]}`, {
+      option,
+    })
+  return value
+}
+
 /** A mistake that is made inside is told with the place that it has outside. */
 export function placed<T>(where: string, work: () => T): T {
   try {

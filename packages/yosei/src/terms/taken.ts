@@ -75,6 +75,14 @@ export const aMoment = taken(
 export const aDay = taken('a day, or days, months or years from today', "'2031-03-01' or '+2d'", isText)
 export const aTimeOfDay = taken('a time of a day', "'20:30'", isText)
 export const aFunction = (example: string) => taken('a function', example, (value) => typeof value === 'function')
+/** A function that gives its value at once. */
+export const aSyncFunction = (example: string) =>
+  taken(
+    'a function that gives its value at once, and is not async',
+    example,
+    (value) =>
+      typeof value === 'function' && !/^\[object (?:Async|Generator)/.test(Object.prototype.toString.call(value)),
+  )
 export const anything = taken('any value', '1', (value) => value !== undefined)
 export const aConstant = taken(
   'a text, a number, true, false or null',

@@ -38,6 +38,8 @@ export function parseTemplate(where: string, template: string): Template {
     const names = [...segment.matchAll(/\{([^{}]+)\}/g)].map(([, name = '']) => name)
     if (segment === '' || segment === '.' || segment === '..' || literals.some((literal) => /[{}?#]/.test(literal)))
       mistake(where, `"${segment}" is no segment of a path template`, 'Use literal texts and parameters {name}')
+    if (/^[:*][A-Za-z_]\w*$/.test(segment))
+      mistake(where, `"${segment}" would be matched as it stands`, `Write the parameter as {${segment.slice(1)}}`)
     for (const name of names) {
       if (known.has(name)) mistake(where, `the parameter {${name}} stands twice`, 'Give each parameter its own name')
       known.add(name)
