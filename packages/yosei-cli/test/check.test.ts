@@ -373,6 +373,18 @@ describe('when the command cannot run, it says where and what to do, in one line
       /^yosei: intake\.ts:2:\d+: could not be loaded: GET x: the path template must begin with a slash/,
     ],
     [
+      'an intake that ends the process',
+      { 'intake.ts': 'process.exit(0)', 'book.md': book },
+      ['check', 'intake.ts', 'book.md'],
+      /^yosei: intake\.ts: it ended the process while it was loaded: take process\.exit\(\) away\n$/,
+    ],
+    [
+      'an intake that waits for nothing',
+      { 'intake.mjs': 'await new Promise(() => undefined)', 'book.md': book },
+      ['check', 'intake.mjs', 'book.md'],
+      /^yosei: intake\.mjs: it waits for something that never comes: look at its await at the top\n$/,
+    ],
+    [
       'an intake without a default export',
       { 'intake.ts': 'export const a = 1', 'book.md': book },
       ['check', 'intake.ts', 'book.md'],
@@ -469,4 +481,16 @@ describe('when the command cannot run, it says where and what to do, in one line
     expect(stderr).toMatch(message)
     expect(stderr).not.toMatch(/^\s+at /m)
   })
+})
+
+test.each([
+  ['waits while something runs', 'setInterval(() => undefined, 100); await new Promise(() => undefined)', 2],
+  ['never comes to an end', 'for (;;);', null],
+])('an intake that %s is given up in time', (_, source, status) => {
+  const env = { YOSEI_LOAD_SECONDS: '1' }
+  const came = yoseiWith({ 'intake.mjs': source, 'book.md': '# None' }, ['check', 'intake.mjs', 'book.md'], { env })
+  expect(came).toMatchObject({ status, stdout: '' })
+  expect(came.stderr).toBe(
+    'yosei: intake.mjs: it did not load within 1 seconds: let it wait for nothing, and start no server\n',
+  )
 })

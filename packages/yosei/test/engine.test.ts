@@ -296,7 +296,10 @@ describe('what is right is never interpreted, in what the bench measures', () =>
       on.exactlyOne('body.room.x', 'body.room.y'),
       on.needed(
         'body.grid[].cells[].y',
-        on.any(on.above('body.grid[].cells[].x', 5), on.is('body.mode.k', 'none' as 'fast')),
+        on.any(
+          on.above('body.grid[].cells[].x', 5),
+          on.all(on.is('body.mode.k', 'slow'), on.is('body.mode.k', 'fast')),
+        ),
       ),
       on.absent('body.price', on.all(on.present('body.word'), on.not(on.in('body.word', ['x', 'y'])))),
       on.while(on.suits('body.word', text({ length: [1, 2] })), [on.distinct('body.grid[].cells[].x')]),

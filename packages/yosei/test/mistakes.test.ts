@@ -11,7 +11,7 @@ const at = (query: unknown) => endpoint('GET /x', { query: { a: query } })
 const within = (body: unknown) => endpoint('POST /x', { body })
 // biome-ignore lint/suspicious/noExplicitAny: as above
 type On = any
-const body = record({ a: integer({ optional: true }), b: integer(), note: text({ optional: true }), rows: list(record({ seconds: integer(), name: text() })), at: instant(), on: day() })
+const body = record({ a: integer({ optional: true }), b: integer(), note: text({ optional: true }), rows: list(record({ seconds: integer(), name: text() })), at: instant(), on: day(), pick: choice(['x', 'y'], { optional: true }), few: integer({ max: 5 }) })
 const rule = (made: (on: On) => unknown) => endpoint('POST /x', { body, rules: (on: On) => [made(on)] })
 const lookup = (options: unknown) => endpoint('GET /x/{id}', { path: { id: text() }, lookups: (on: On) => ({ one: on.lookup(options) }) })
 const ok = endpoint('GET /ok', {})
@@ -126,7 +126,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => within(later(text())), 'body: make takes a function, and not text(). Write make: () => tree.'],
   [() => within(later(() => undefined)), 'is no field'],
   [() => within(readAs(text())), 'body: readAs needs '],
-  [() => within(readAs(text(), 'upper', { code: 'x' })), "read takes a function, and not 'upper'"],
+  [() => within(readAs(text(), 'upper', { code: 'x' })), "read takes a function that is not async, and not 'upper'"],
   [() => within(readAs(text(), (x: string) => x)), "readAs needs code. Write code: '…'."],
   [() => within(readAs(text(), (x: string) => x, { code: 'x', mesage: 'y' })), "readAs has no option mesage. Write message: '…'."],
   [() => within(readAs('text', (x: string) => x, { code: 'x' })), "base takes a field, and not 'text'"],
@@ -226,7 +226,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => rule((on) => on.check(() => true)), 'rule check takes an object of options, and not a function'],
   [() => rule((on) => on.find({ reads: ['body.a'], code: 'x', find: () => [] })), 'rule find has no option find. Write finds: (rows) => [].'],
   [() => rule((on) => on.fill('body.note', 'body.a', () => 'x')), "rule fill: its argument 2 is a list, each an address, and not 'body.a'"],
-  [() => rule((on) => on.fill('body.note', ['body.a'])), 'rule fill: its argument 3 is a function, and not undefined'],
+  [() => rule((on) => on.fill('body.note', ['body.a'])), 'rule fill: its argument 3 is a function that is not async, and not undefined'],
   [() => rule((on) => on.while([on.fits('body.a', integer())])), 'rule while: its argument 1 is a condition that on made, and not a list of 1'],
   [() => rule((on) => on.while(on.present('body.a'), on.fits('body.a', integer()))), 'rule while: its argument 2 is a list, each a rule that on made'],
   [() => rule((on) => on.fits('body.a', { max: 5 })), 'rule fits: its argument 2 is a field, and not an object. Write text().'],
@@ -238,7 +238,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => lookup({ ask: () => 1 }), 'GET /x/{id}, lookup one: a lookup needs reads. Write reads: ['],
   [() => lookup({ reads: ['path.id'] }), 'lookups takes a lookup that on made for each name'],
   [() => lookup({ ...asks, reads: ['path.ide'] }), 'lookup one: path.ide is not declared. It may be path.id that is meant.'],
-  [() => lookup({ ...asks, refusal: { status: 200, code: 'x', message: 'y' } }), 'refusal.status takes one of 401, 402'],
+  [() => lookup({ ...asks, refusal: { status: 200, code: 'x', message: 'y' } }), 'refusal.status takes a status from 400 to 499, or 503, but not 405, 408'],
   [() => lookup({ ...asks, refusal: { status: 404, message: 'y' } }), "refusal needs code. Write code: 'name'."],
   [() => lookup({ ...asks, refuse: { status: 404 } }), 'a lookup has no option refuse. Write refusal: '],
   [() => lookup({ ...asks, absent: 'yes' }), "absent takes true or false, and not 'yes'"],
@@ -246,7 +246,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => lookup({ ...asks, within: '2 secs' }), "within takes a span of time, and not '2 secs'"],
   [() => lookup({ ...asks, when: true }), 'when takes a condition that on made, and not true'],
   [() => lookup({ ...asks, fill: ['path.id'] }), 'fill takes an address, and not a list of 1'],
-  [() => lookup({ ...asks, counts: 1 }), 'counts takes a function, and not 1'],
+  [() => lookup({ ...asks, counts: 1 }), 'counts takes a function that is not async, and not 1'],
   [() => endpoint('GET /x', { turn: { by: ['path.id'] } }), "turn needs of. Write of: 'name'."],
   [() => endpoint('GET /x', { turn: 'telescope' }), "turn takes an object, and not 'telescope'"],
   [() => endpoint('GET /x', { query: { a: text() }, turn: { of: 'x', by: 'query.a' } }), "turn.by takes a list, each an address, and not 'query.a'"],
@@ -296,11 +296,38 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => y.codeOf({}), 'this is no endpoint, but an object'],
   [() => y.refuse({ staus: 409, code: 'x', message: 'y' }), 'refuse: a refusal has no option staus. Write status: 409.'],
   [() => y.refuse({ status: 409, message: 'y' }), "refuse: a refusal needs code. Write code: 'name'."],
-  [() => y.refuse({ status: 418, code: 'x', message: 'y' }), 'status takes one of 401, 402'],
+  [() => y.refuse({ status: 417, code: 'x', message: 'y' }), 'status takes a status from 400 to 499, or 503, but not 405, 408, 411, 414, 417, 421, 431, which the head of the request decides, and not 417'],
+  [() => y.refuse({ status: 503, code: 'x', message: 'y', retryAfter: 'soon' }), "retryAfter takes a span of time, and not 'soon'"],
   [() => y.refuse('is booked'), "a refusal takes an object of options, and not 'is booked'"],
   [() => y.give(1, { state: 201 }), 'give: give has no option state. Its options are status headers.'],
   [() => y.give(1, { status: 404 }), 'status takes a status from 200 to 399 (refuse() takes the rest), and not 404'],
   [() => gate({} as never, {} as never), 'gate: its first argument is an object. Give it what intake() or endpoint() made.'],
+  // What would be silent.
+  [() => y.endpoint('GET /x', { rules: (on: On) => { on.present('body.a') } }), 'rules returns nothing. Return what on made: rules: (on) => [ … ]'],
+  [() => record({ a: text() }, { rules: (on: On) => { on.needed('a', on.present('a')) } }), 'rules returns nothing'],
+  [() => y.endpoint('GET /x', { lookups: (on: On) => { on.lookup({}) } }), 'lookups returns nothing. Return what on made: lookups: (on) => ({ one: on.lookup({ … }) })'],
+  [() => y.endpoint('GET /x', { who: y.record({ role: y.text() }), may: (on: On) => { on.is('who.role', 'x') } }), "may returns nothing. Return what on made: may: (on) => on.is('who.role', 'clerk')"],
+  [() => y.group({ who: y.record({ role: y.text() }), may: (on: On) => { on.is('who.role', 'x') } }, { x: y.endpoint('GET /x', {}) }), 'may returns nothing'],
+  [() => y.group({ lookups: () => undefined }, { x: y.endpoint('GET /x', {}) }), 'lookups returns nothing'],
+  [() => rule((on) => on.check({ reads: ['body.a'], code: 'x', holds: async () => true })), 'holds takes a function that is not async, and not a function'],
+  [() => rule((on) => on.find({ reads: ['body.a'], code: 'x', finds: async () => [] })), 'finds takes a function that is not async'],
+  [() => rule((on) => on.fill('body.note', ['body.a'], async () => 'x')), 'is a function that is not async'],
+  [() => within(y.readAs(y.text(), async (one: unknown) => one, { code: 'x' })), 'read takes a function that is not async'],
+  [() => within(y.text({ messages: { below_min: 'x' } })), 'messages has words for below_min, which this field never gives'],
+  [() => within(y.text({ messages: { too_shrt: 'x' } })), 'messages has words for too_shrt, which is no code. It may be too_short that is meant'],
+  [() => within(y.choice(['a'], { titles: { b: 'x' } })), 'b has a title, and is no choice'],
+  [() => y.endpoint('GET /halls/:hall', {}), '":hall" would be matched as it stands. Write the parameter as {hall}'],
+  [() => y.endpoint('PSOT /halls', {}), 'PSOT is no method of HTTP. Write POST'],
+  [() => rule((on) => on.together('body.a')), 'rule together: it names one address. Name two or more'],
+  [() => rule((on) => on.exactlyOne('body.a', 'body.a')), 'it names body.a twice'],
+  [() => rule((on) => on.gap('body.a', 'body.b', { atLeast: 5, atMost: 1 })), 'its atLeast 5 is more than its atMost 1'],
+  [() => rule((on) => on.sumWithin('body.a', [5, 1])), 'no sum is within its limits'],
+  [() => rule((on) => on.sumWithin('body.a', { exactly: 5, atMost: 1 })), 'no sum is within its limits'],
+  [() => rule((on) => on.sumWithin('body.a', { exactly: 5, atLeast: '7.5' })), 'no sum is within its limits'],
+  [() => rule((on) => on.needed('body.note', on.is('body.pick', 'z'))), "body.pick is never 'z'. Name a value that the field takes"],
+  [() => rule((on) => on.while(on.not(on.in('body.pick', ['x', 'z'])), [on.together('body.a', 'body.b')])), "body.pick is never 'z'"],
+  [() => rule((on) => on.needed('body.note', on.any(on.is('body.few', 9)))), 'body.few is never 9'],
+  [() => lookup({ ...asks, refusal: { status: 404, code: 'x', message: 'y', at: 'path.nowhere' } }), 'lookup one, refusal: path.nowhere is not declared'],
 ]
 test('the table is long enough', () => {
   expect(table_.length).toBeGreaterThanOrEqual(150)

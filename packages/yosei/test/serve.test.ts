@@ -11,6 +11,7 @@ import express from 'express'
 import Koa from 'koa'
 import {
   answer,
+  anything,
   DeclarationError,
   endpoint,
   file,
@@ -24,6 +25,7 @@ import {
   judge,
   judgeParts,
   list,
+  readAs,
   record,
   refuse,
   serve,
@@ -176,6 +178,8 @@ describe('a rejection is answered', () => {
     ])
   })
 })
+
+type Loose = { readonly [name: string]: (...all: unknown[]) => never }
 
 describe('serve', () => {
   test('endpoints and handlers that do not pair up are refused at start', () => {
@@ -369,6 +373,47 @@ describe('serve', () => {
       endpoint('GET /x', { lookups: (on) => ({ identify: on.lookup({ reads: [], ask: () => 1 }) }) }),
     ).toThrow('that name says who is asking')
   })
+  test('a refusal says when to try again, from a handler and from a lookup', async () => {
+    const busy = () => refuse({ status: 503, code: 'closed', message: 'is closed', retryAfter: '90s' })
+    for (const [ask, handler] of [
+      [busy, () => 1],
+      [() => 1, busy],
+    ] as const) {
+      const put = endpoint('POST /', {
+        body: list(integer()),
+        lookups: (on) => ({ all: on.lookup({ reads: ['body'], ask: ask as never }) }),
+      })
+      const response = await serve(intake({ endpoints: { put } }), { put: handler })(post([1], {}, '/'))
+      expect([response.status, response.headers.get('retry-after')]).toEqual([503, '90'])
+    }
+  })
+  test.each<[string, (on: never) => unknown]>([
+    ['check', (on) => (on as Loose).check?.({ reads: ['body.n'], code: 'x', holds: () => Promise.resolve(false) })],
+    ['find', (on) => (on as Loose).find?.({ reads: ['body.n'], code: 'x', finds: () => Promise.resolve([]) })],
+    ['fill', (on) => (on as Loose).fill?.('body.m', ['body.n'], () => Promise.resolve(1))],
+    ['readAs', () => []],
+  ])('a promise where a value is due is a failure that says so: %s', async (name, made) => {
+    for (const engine of ['compiled', 'interpreted'] as const) {
+      const events: JournalEvent[] = []
+      const n = name === 'readAs' ? readAs(integer(), (() => Promise.resolve(1)) as never, { code: 'x' }) : integer()
+      const put = endpoint('POST /', {
+        body: record({ n, m: anything({ optional: true }) }),
+        rules: ((on: never) => [made(on)].flat()) as never,
+      })
+      const app = intake({ engine, endpoints: { put }, journal: { write: (event) => void events.push(event) } })
+      expect((await serve(app, { put: () => 1 })(post({ n: 1 }, {}, '/'))).status).toBe(500)
+      expect(String(events[0]?.cause)).toContain('gave a promise, which nobody waits for')
+    }
+  })
+  test('judge says what body it takes', async () => {
+    const told = judge(intake({ endpoints: { note } }), {
+      method: 'POST',
+      target: '/',
+      headers: {},
+      body: { a: 1 } as never,
+    })
+    await expect(told).rejects.toThrow('the body is an object; give judge a text, bytes, a stream or null')
+  })
   test('a refusal is one wherever it is made: returned or thrown, by a lookup or a handler', async () => {
     const refusal = [
       { status: 409, code: 'gone', message: 'is gone', at: 'body[1]' },
@@ -406,7 +451,6 @@ describe('serve', () => {
     }
     expect(events.map(({ outcome }) => outcome)).toEqual(made.map(() => 'rejected'))
   })
-  type Loose = { readonly [name: string]: (...all: unknown[]) => unknown }
   test.each<[string, object, object, object, string]>([
     ['of a code', { statuses: { codes: { repeated: 409 } } }, {}, { l: [1, 1], n: 1 }, '409'],
     [

@@ -3,11 +3,12 @@
 import { asking } from '../kinds/run.js'
 import { valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
+import { atOnce } from '../terms/at-once.js'
 import { sound } from '../terms/mistake.js'
 import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/taken.js'
 
 import { blamedAt, faultOf, pathOf } from './matter.js'
-import { callOwn, ownCode } from './own.js'
+import { callOwn, named, ownCode } from './own.js'
 import { type Blamable, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
 
 declare module './rule.js' {
@@ -72,8 +73,8 @@ export const check: RuleOf<Check> = {
     const values = rule.reads.map((address) => terms.value(address) ?? terms.all(address))
     const { writer } = terms
     const holds = writer.bind(ownCode(rule, terms, rule.holds))
-    // What is neither true nor false is looked at where the rule is interpreted.
-    return `((own = ${holds}(${[...values, 'asking(run)'].join(', ')})) === true)`
+    const isTrue = writer.bind((value: unknown) => Boolean(atOnce(value, named(rule))))
+    return `((own = ${holds}(${[...values, 'asking(run)'].join(', ')})) === true || ${isTrue}(own))`
   },
   judge(rule, matter) {
     const { root, input, scope, run, own, speaksOf } = matter

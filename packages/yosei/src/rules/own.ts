@@ -35,4 +35,5 @@ export function ownCode<F extends (...all: never[]) => unknown>(rule: Calling, {
   }) as F
 }
 
-const named = ({ rule, reads }: Calling) => `the function of ${rule} over ${reads.join(', ')}`
+/** As a failure names it. */
+export const named = ({ rule, reads }: Calling) => `the function of ${rule} over ${reads.join(', ')}`

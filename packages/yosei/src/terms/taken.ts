@@ -78,7 +78,7 @@ export const aFunction = (example: string) => taken('a function', example, (valu
 /** A function that gives its value at once. */
 export const aSyncFunction = (example: string) =>
   taken(
-    'a function that gives its value at once, and is not async',
+    'a function that is not async',
     example,
     (value) =>
       typeof value === 'function' && !/^\[object (?:Async|Generator)/.test(Object.prototype.toString.call(value)),

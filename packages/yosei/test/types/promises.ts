@@ -55,6 +55,12 @@ const groupedApp = intake({ endpoints: grouped, identify: () => ({ role: 'clerk'
 serve(groupedApp, { inner: ({ path }, { found }) => path.team + found.more }, { services: { teams: new Map<string, number>() } })
 refuse<typeof guarded>({ status: 409, code: 'x', message: 'y', at: 'body.rows[3].a' })
 refuse<typeof guarded>([{ status: 409, code: 'x', message: 'y', at: 'body.rows[].a' }])
+refuse({ status: 451, code: 'x', message: 'y' })
+refuse({ status: 503, code: 'x', message: 'y', retryAfter: '30s' })
+// @ts-expect-error: the head of a request decides it
+refuse({ status: 405, code: 'x', message: 'y' })
+// @ts-expect-error: no refusal
+refuse({ status: 500, code: 'x', message: 'y' })
 
 // @ts-expect-error the services of lookups and identify are missing
 serve(app, handlers)
