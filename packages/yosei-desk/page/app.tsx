@@ -62,6 +62,8 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
   const state = history?.now
   const endpoint = state?.endpoint
 
+  /** The request of each sample as it was when it was opened. */
+  const asRead = useRef(new Map<string, string>())
   const turn = useRef(0)
   /** Puts a request on the page. */
   const go = useCallback(
@@ -102,7 +104,9 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
   )
   const openSample = useCallback(
     async (id: string) => {
-      await go(await bench.sample(id), id)
+      const sample = await bench.sample(id)
+      asRead.current.set(id, sample.message)
+      await go(sample, id)
     },
     [bench, go],
   )
@@ -113,6 +117,7 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
     async ({ endpoint: name, draft, opened }: Shared) => {
       const { outline, base } = await sheetOf(name)
       const sample = opened === undefined ? undefined : await bench.sample(opened).catch(() => undefined)
+      if (opened !== undefined && sample) asRead.current.set(opened, sample.message)
       const sceneOfText = (message: string) => sceneOf(outline, base, message)
       const message = sample ? withSecretsOf(sceneOfText(draft.message), sceneOfText(sample.message)) : draft.message
       await go({ ...draft, message, ...(sample?.who ? { who: sample.who } : {}) }, sample && opened, name)
@@ -346,8 +351,9 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
       draft: { ...draft, message: safe.message },
       file,
       title,
-      ...(replaces === undefined ? {} : { replaces }),
+      ...(replaces === undefined ? {} : { replaces, read: asRead.current.get(replaces) ?? '' }),
     })
+    asRead.current.set(id, (await bench.sample(id)).message)
     const next = await bench.catalogue()
     revision.current = next.revision
     if (before.current) before.current = { ...before.current, revision: next.revision }
@@ -577,7 +583,14 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
         )}
         {isPalette && <Palette actions={actionsNow()} onClose={() => setPalette(false)} />}
         {isSaving && catalogue.books.length > 0 && (
-          <Saving catalogue={catalogue} opened={opened} onSave={save} onClose={() => setSaving(false)} />
+          <Saving
+            catalogue={catalogue}
+            opened={opened}
+            mine={safe?.message ?? ''}
+            onSave={save}
+            onCompare={async (id) => (await bench.sample(id).catch(() => undefined))?.message}
+            onClose={() => setSaving(false)}
+          />
         )}
         {isSaving && catalogue.books.length === 0 && <NoBooks onClose={() => setSaving(false)} tell={setNotice} />}
       </Suspense>

@@ -2,16 +2,29 @@
 import { useState } from 'react'
 import { Dialog, Modal, ModalOverlay } from 'react-aria-components'
 import type { Catalogue, SampleEntry } from '../src/terms.ts'
+import { Trouble } from './model/bench.ts'
 
 interface SavingProps {
   readonly catalogue: Catalogue
   readonly opened: SampleEntry | undefined
+  /** The request as it would be saved. */
+  readonly mine: string
   readonly onSave: (file: string, title: string, replaces: string | undefined) => Promise<void>
+  /** The request of a sample as the book has it now; `undefined` if there is none. */
+  readonly onCompare: (id: string) => Promise<string | undefined>
   readonly onClose: () => void
 }
-export default function Saving({ catalogue: { books }, opened, onSave, onClose }: SavingProps) {
+export default function Saving({ catalogue: { books }, opened, mine, onSave, onCompare, onClose }: SavingProps) {
   const [isNew, setNew] = useState(!opened)
   const [trouble, setTrouble] = useState<string>()
+  const [theirs, setTheirs] = useState<string>()
+  const failed = async (error: Error) => {
+    setTrouble(error.message)
+    if (!(error instanceof Trouble && error.code === 'conflict') || !opened) return
+    setTheirs((await onCompare(opened.id)) ?? 'no request')
+    // What stands there stays.
+    setNew(true)
+  }
   const own = opened && books.find(({ samples }) => samples.includes(opened))
   return (
     <ModalOverlay isOpen isDismissable onOpenChange={(isOpen) => !isOpen && onClose()} className="veil">
@@ -24,9 +37,7 @@ export default function Saving({ catalogue: { books }, opened, onSave, onClose }
               const said = new FormData(event.currentTarget)
               const file = isNew ? String(said.get('file')) : (own?.file ?? '')
               const title = isNew ? String(said.get('title')) : (opened?.title ?? '')
-              onSave(file, title, isNew ? undefined : opened?.id).then(onClose, (error: Error) =>
-                setTrouble(error.message),
-              )
+              onSave(file, title, isNew ? undefined : opened?.id).then(onClose, failed)
             }}
           >
             {opened && (
@@ -69,6 +80,18 @@ export default function Saving({ catalogue: { books }, opened, onSave, onClose }
               <p className="bad" role="alert">
                 {trouble}
               </p>
+            )}
+            {theirs !== undefined && (
+              <div className="both">
+                <section aria-label="in the book now">
+                  <h3>in the book now</h3>
+                  <pre>{theirs}</pre>
+                </section>
+                <section aria-label="yours">
+                  <h3>yours</h3>
+                  <pre>{mine}</pre>
+                </section>
+              </div>
             )}
             <p className="choices">
               <button type="submit">save</button>

@@ -30,7 +30,13 @@ export const api = intake({
     probes: endpoint('GET /api/endpoints/{name}/probes', { path: { name }, query: { address: name } }),
     sample: endpoint('GET /api/samples', { query: { id: name } }),
     save: endpoint('POST /api/samples', {
-      body: record({ draft, file: name, title: text({ length: [1, 200] }), replaces: text({ optional: true }) }),
+      body: record({
+        draft,
+        file: name,
+        title: text({ length: [1, 200] }),
+        replaces: text({ optional: true }),
+        read: text({ length: [0, 10_000_000], keepEmpty: true, optional: true }),
+      }),
     }),
     judge: endpoint('POST /api/judgements', { body: draft }),
     answer: endpoint('POST /api/answers', {

@@ -1,5 +1,5 @@
 /** The desk on 127.0.0.1: one page, and what judges for it, with the user's own module and services. */
-import { readFileSync, watch, writeFileSync } from 'node:fs'
+import { readFileSync, watch } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { basename, dirname } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
@@ -7,8 +7,10 @@ import { refuse, serve } from 'yosei'
 import { listen } from 'yosei/node'
 import { api } from './api.js'
 import { type Book, createBench, type Matter } from './bench.js'
+import { draftOf } from './draft.js'
 import type { Kit } from './kit.js'
 import { pageFolder } from './page-folder.js'
+import { alone, putFile } from './put.js'
 import { savedPage } from './save.js'
 import type { Bench, Saved, SaveOrder, SendOrder, Sent } from './terms.js'
 
@@ -82,21 +84,25 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
   let saving: Promise<unknown> = Promise.resolve()
   /** One after the other: each begins with what the one before has written. */
   function save(order: SaveOrder): Promise<Saved> {
-    const saved = saving.then(() => saveNow(order))
+    if (!files.includes(order.file)) throw new RangeError(`${order.file}: this book was not given to the desk`)
+    const saved = saving.then(() => alone(order.file, () => saveNow(order)))
     saving = saved.catch(() => undefined)
     return saved
   }
   async function saveNow(order: SaveOrder): Promise<Saved> {
-    const { file, replaces } = order
-    if (!files.includes(file)) throw new RangeError(`${file}: this book was not given to the desk`)
+    const { file, replaces, read } = order
     const page = readFileSync(file, 'utf8')
-    if (replaces !== undefined && matter.books.find((book) => book.file === file)?.page !== page)
-      throw new RangeError(`${file} has changed on disk; open the sample again`)
     const index = replaces === undefined ? undefined : Number(/#(\d+)$/.exec(replaces)?.[1]) - 1
     if (index !== undefined && !replaces?.startsWith(`${file}#`))
       throw new RangeError(`${replaces} is no sample of ${file}`)
+    const there = index === undefined ? undefined : kit.readBook(page)[index]
+    if (index !== undefined && (!there || draftOf(there).message !== read)) {
+      // Who compares sees what is there now.
+      renew({ ...matter, books: booksNow(), revision: (matter.revision ?? 0) + 1 })
+      throw new Conflict(`${file} has another request there by now`)
+    }
     const { page: whole, saved } = await savedPage(matter, page, order, index)
-    writeFileSync(file, whole)
+    putFile(file, whole)
     renew({ ...matter, books: booksNow(), revision: (matter.revision ?? 0) + 1 })
     return saved
   }
@@ -150,6 +156,9 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
   }
 }
 
+/** A book is not what it was when its sample was opened. */
+class Conflict extends RangeError {}
+
 /** What is not there is left out. */
 const defined = <T extends object>(one: T): { [K in keyof T]: Exclude<T[K], undefined> } =>
   Object.fromEntries(Object.entries(one).filter(([, value]) => value !== undefined)) as never
@@ -160,7 +169,8 @@ async function told<T>(ask: () => T | Promise<T>, at: string) {
     return await ask()
   } catch (error) {
     if (!(error instanceof Error)) throw error
-    return refuse({ status: error instanceof RangeError ? 409 : 422, code: 'not_done', message: firstLine(error), at })
+    const code = error instanceof Conflict ? 'conflict' : 'not_done'
+    return refuse({ status: error instanceof RangeError ? 409 : 422, code, message: firstLine(error), at })
   }
 }
 

@@ -30,6 +30,9 @@ export async function savedPage(
   const before = old ?? samples.at(-1)
   const { now, who } = before ? draftOf(before) : {}
   const asking = oneLine(draft.who ?? '')
+  // A line of its own would be another setting.
+  if (draft.now !== undefined && !(isInstant.test(draft.now) && Number.isFinite(Date.parse(draft.now))))
+    throw new RangeError(`the clock ${JSON.stringify(draft.now)} is no date-time; write it as 2031-03-01T12:00:00Z`)
   const isSet = sameTime(now, draft.now) && (who ?? '') === asking
   if (old && !isSet)
     throw new RangeError('its clock and who asks are set by the book for all samples after it; save it as a new one')
@@ -39,6 +42,8 @@ export async function savedPage(
   const index = replaced ?? samples.length
   const written = (one: Message) => {
     const text = { ...one, body: typeof one.body === 'string' ? one.body.replaceAll('\r\n', '\n') : one.body }
+    if (/[\u0000]/.test(`${title}${draft.message}`))
+      throw new RangeError('it cannot be written down: a book reads U+0000 as another character')
     if (!kit.isWritable(text)) throw new RangeError('it cannot be written down: it is no text, or too large')
     if (old) return kit.withRequest(page, old, text)
     const end = /\r\n/.test(page) ? '\r\n' : '\n'
@@ -57,6 +62,8 @@ export async function savedPage(
   const whole = kit.withVerdicts(asked, [{ sample: at(asked), verdict: kit.verdictOf(verdict) }])
   return { page: whole, saved: { id: `${file}#${index + 1}`, stamp: stampOf(matter, at(whole), verdict) } }
 }
+
+const isInstant = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/i
 
 const sameTime = (one: string | undefined, other: string | undefined) =>
   one === other || (one !== undefined && other !== undefined && Date.parse(one) === Date.parse(other))

@@ -161,6 +161,8 @@ export interface SaveOrder {
   readonly title: string
   /** The sample in whose place it comes. */
   readonly replaces?: string
+  /** That sample's request as it was when it was opened. */
+  readonly read?: string
 }
 export interface Saved {
   readonly id: string

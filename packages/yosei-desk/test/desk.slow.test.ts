@@ -342,6 +342,19 @@ describe('over the observatory', () => {
     await page.getByRole('dialog').getByRole('button', { name: 'save', exact: true }).click()
     await page.getByRole('alert').filter({ hasText: 'save it as a new one' }).waitFor()
     await page.keyboard.press('Escape')
+    // Somebody else changes the sample meanwhile: both are shown, and nothing is lost.
+    await page.getByLabel('clock').fill('2031-03-01T12:00:00Z')
+    const changed_ = book().replace('"closes": "2031-03-05T06:00:00Z"', '"closes": "2031-03-05T05:00:00Z"')
+    await page.keyboard.press('Control+s')
+    folder.write('samples/book-a-session.md', changed_)
+    await page.getByRole('dialog').getByRole('button', { name: 'save', exact: true }).click()
+    await page.getByRole('alert').filter({ hasText: 'has another request there by now' }).waitFor()
+    await page.getByRole('region', { name: 'in the book now' }).filter({ hasText: '05:00:00Z' }).waitFor()
+    await page.getByRole('region', { name: 'yours' }).filter({ hasText: '06:00:00Z' }).waitFor()
+    await page.screenshot({ path: '/tmp/conflict.png' })
+    expect(book()).toBe(changed_)
+    await page.keyboard.press('Escape')
+    folder.write('samples/book-a-session.md', now.join('\n'))
   })
 
   test('a change of the module on disk is judged at once, and one that does not load keeps the work', async () => {

@@ -1,4 +1,5 @@
 /** What an edit of a line makes of the message, and what is made of what people paste. */
+import { spawnSync } from 'node:child_process'
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import {
@@ -531,7 +532,7 @@ test('what is copied says the same in each form, and comes back by being pasted'
   const message = `${head}?a=b HTTP/1.1\nContent-Type: application/json\n\n{"name":"it's"}`
   const curl = curlOf(message, 'http://x.example')
   expect(curl).toBe(
-    `curl -X POST 'http://x.example/v1/shops/a/orders/7.json?a=b' \\\n  -H 'content-type: application/json' \\\n  --data-raw '{"name":"it'\\''s"}'`,
+    `curl -X 'POST' 'http://x.example/v1/shops/a/orders/7.json?a=b' \\\n  -H 'content-type: application/json' \\\n  --data-raw '{"name":"it'\\''s"}'`,
   )
   expect(pasted(curl)).toBe(message.replace('Content-Type', 'content-type'))
   expect(fetchOf(message, 'http://x.example')).toContain('"body": "{\\"name\\":\\"it\'s\\"}"')
@@ -595,4 +596,31 @@ test('typing on in one place is one step back, and what was undone comes again',
   expect(back).toEqual(['abcdef', 'abcde', 'abcd', 'abc', 'a'])
   for (let step = redone(history); step; step = redone(step)) history = step
   expect([history.now.draft.message, history.past.length]).toEqual(['abcdefg', 5])
+})
+
+test('what a shell would take for its own in a copied command comes to curl as it was sent', () => {
+  const odd = ["a'b`touch x`|&", '$(touch x)', 'A"; touch x #', 'A\\', '!x', '*']
+  for (const one of odd) {
+    const method = one.replace(/[^!#$%&'*+.^_`|~0-9A-Za-z-]/g, '')
+    const message = `${method} /a?b=${encodeURIComponent(one)}[0] HTTP/1.1\nX-Own: ${one}\n\n${one}`
+    const shell = spawnSync(
+      'sh',
+      ['-c', `curl() { for one in "$@"; do printf '%s\\0' "$one"; done; }\n${curlOf(message, 'http://x.example')}`],
+      { encoding: 'utf8' },
+    )
+    expect([shell.stderr, shell.stdout.split('\0').slice(0, -1)]).toEqual([
+      '',
+      [
+        '-X',
+        method,
+        '--globoff',
+        `http://x.example/a?b=${encodeURIComponent(one)}[0]`,
+        '-H',
+        `x-own: ${one}`,
+        '--data-raw',
+        one,
+      ],
+    ])
+  }
+  for (const none of ['A(B', 'A"B', 'A;B']) expect(curlOf(`${none} / HTTP/1.1`, 'http://x.example')).toBe('')
 })

@@ -1,9 +1,14 @@
 /** What is saved into a book: its own block and nothing else, with the verdict that the block gets. */
-import { expect, test } from '@jest/globals'
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, describe, expect, test } from '@jest/globals'
 import { endpoint, intake, integer, readAs, record, text } from 'yosei'
 import { readBook } from 'yosei-cli/book'
 import { kit } from '../../yosei-cli/dist/kit.js'
 import { createBench } from '../dist/bench.js'
+import { startDesk } from '../dist/desk.js'
+import { putFile } from '../dist/put.js'
 import { savedPage } from '../dist/save.js'
 import type { Draft } from '../src/terms.js'
 
@@ -109,6 +114,17 @@ const refused: [draft: Draft, at: number | undefined, words: RegExp][] = [
   [{ message: 'nothing' }, undefined, /line 1: "nothing" is no request line.*only a request message can be kept/],
   [{ message: put('\uDC80') }, undefined, /it is no text, or too large/],
   [{ message: put('x'.repeat(30_000)) }, undefined, /too large/],
+  [
+    { message: put('{"name":"a\u0000"}').replace('\\u0000', '\u0000') },
+    undefined,
+    /a book reads U\+0000 as another character/,
+  ],
+  [
+    { message: put('{}'), now: '2031-03-01T12:00:00Z\nheader: X-Own: 2' },
+    undefined,
+    /the clock .* is no date-time; write it as 2031-03-01T12:00:00Z/,
+  ],
+  [{ message: put('{}'), now: 'March 1, 2031' }, undefined, /is no date-time/],
   [{ message: put('{}') }, 0, /its clock and who asks are set by the book/],
 ]
 test.each(refused)('%j is not saved', async (draft, at, words) => {
@@ -136,4 +152,61 @@ test('what a reader or a service made may hold itself, or be what JSON cannot sa
     readings: [{ address: 'path.id', read: '(what JSON cannot say)' }],
   })
   expect(judged.steps.at(-1)).toMatchObject({ name: 'found', found: '(what JSON cannot say)' })
+})
+
+describe('a book that several desks write to', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'desk-'))
+  afterAll(() => rmSync(folder, { recursive: true }))
+  const file = join(folder, 'book.md')
+  const desks = () =>
+    Promise.all(
+      [1, 2, 3].map(() =>
+        startDesk({ load: async () => ({ app }), files: [file], modules: [], kit, send: async () => [] }),
+      ),
+    )
+  const post = async (url: string, order: object) => {
+    const response = await fetch(`${url.replace(/\/$/, '')}/api/samples`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify(order),
+    })
+    return [response.status, JSON.stringify(await response.json())] as const
+  }
+  const message = put('{"name":"a"}')
+
+  test('loses no save of 60, and says what has changed below a sample that was opened', async () => {
+    writeFileSync(file, book)
+    const running = await desks()
+    const all = Array.from({ length: 60 }, (_, number) =>
+      post(running[number % 3]?.url as string, { file, title: `Own ${number}`, draft: { message } }),
+    )
+    const statuses = (await Promise.all(all)).map(([status]) => status)
+    expect(statuses.filter((status) => status !== 200)).toEqual([])
+    const titles = readBook(readFileSync(file, 'utf8')).map(({ title }) => title)
+    expect([titles.length, new Set(titles).size]).toEqual([61, 61])
+    // Another desk has put another request where this one was read.
+    const read = put('{"name":"a","code":"hush"}', 'Key: hush', 'X-Own: 1')
+    const [mine = '', theirs = ''] = ['b', 'c'].map((name) => put(`{"name":"${name}"}`))
+    const order = { file, title: 'x', replaces: `${file}#1`, read }
+    const readNow = await (
+      await fetch(`${running[0]?.url.replace(/\/$/, '')}/api/samples?id=${encodeURIComponent(`${file}#1`)}`)
+    ).json()
+    const known = { ...order, read: (readNow as { message: string }).message }
+    expect((await post(running[1]?.url as string, { ...known, draft: { message: theirs, now } }))[0]).toBe(200)
+    const before = readFileSync(file, 'utf8')
+    const [status, told] = await post(running[0]?.url as string, { ...known, draft: { message: mine, now } })
+    expect([status, told]).toEqual([409, expect.stringMatching(/"conflict".*has another request there by now/)])
+    expect(readFileSync(file, 'utf8')).toBe(before)
+    expect(readdirSync(folder)).toEqual(['book.md'])
+    for (const one of running) await one.close()
+  })
+
+  test('is what it was if it cannot be written whole', () => {
+    writeFileSync(file, book)
+    expect(() => putFile(join(folder, 'none', 'book.md'), 'x')).toThrow('ENOENT')
+    // A disk that is full takes a part and fails: so does a file beside it that cannot be one.
+    mkdirSync(join(folder, `.book.md.${process.pid}`))
+    expect(() => putFile(file, 'half')).toThrow()
+    expect(readFileSync(file, 'utf8')).toBe(book)
+  })
 })

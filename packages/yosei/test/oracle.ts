@@ -540,7 +540,7 @@ function unread(world: World, path: Path): Path[] {
 function settled(path: Path, place: Path): Path {
   const made = [...path]
   for (let i = 0; i < path.length && i < place.length; i++) {
-    if (path[i] === NAMES || (path[i] === EACH && typeof place[i] === 'number')) made[i] = place[i] as string
+    if (typeof place[i] === (path[i] === NAMES ? 'string' : 'number') && isEach(path[i])) made[i] = place[i] as string
     else if (path[i] !== place[i]) break
   }
   return made

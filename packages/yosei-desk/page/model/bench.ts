@@ -1,7 +1,15 @@
 /** What judges: the command that serves this page, or a module beside it. */
 import type { Bench } from '../../src/terms.ts'
 
-class Trouble extends Error {}
+/** @param code Of the error, if it has one: `conflict`. */
+export class Trouble extends Error {
+  constructor(
+    message: string,
+    readonly code?: string,
+  ) {
+    super(message)
+  }
+}
 
 async function ask<T>(path: string, body?: object, signal?: AbortSignal): Promise<T> {
   const init =
@@ -13,11 +21,12 @@ async function ask<T>(path: string, body?: object, signal?: AbortSignal): Promis
   })
   if (response.ok) return response.json() as Promise<T>
   const { detail = '', fields = {} } = (await response.json().catch(() => ({}))) as Problem
-  throw new Trouble(Object.values(fields)[0]?.[0]?.detail ?? detail)
+  const [first] = Object.values(fields)[0] ?? []
+  throw new Trouble(first?.detail ?? detail, first?.code)
 }
 interface Problem {
   readonly detail?: string
-  readonly fields?: { readonly [address: string]: readonly { readonly detail: string }[] }
+  readonly fields?: { readonly [address: string]: readonly { readonly code: string; readonly detail: string }[] }
 }
 const at = (text: string) => encodeURIComponent(text)
 

@@ -52,9 +52,10 @@ interface Request {
   readonly headers: readonly (readonly [name: string, value: string])[]
   readonly body: string
 }
+const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/
 function requestIn(message: string, origin: string): Request | undefined {
   const pieces = takeApart(message)
-  if (!pieces) return undefined
+  if (!pieces || !token.test(pieces.method) || pieces.headers.some(({ name }) => !token.test(name))) return undefined
   const { method, target, headers, body } = pieces
   return {
     method,
@@ -71,7 +72,8 @@ export function curlOf(message: string, origin: string): string {
   if (!request) return ''
   const { method, url, headers, body } = request
   return [
-    `curl -X ${method} ${quotedForShell(url)}`,
+    // A method may hold what a shell takes for its own (RFC 9110, section 5.6.2), and a URL what curl does.
+    `curl -X ${quotedForShell(method)}${/[[\]{}]/.test(url) ? ' --globoff' : ''} ${quotedForShell(url)}`,
     ...headers.map(([name, value]) => `-H ${quotedForShell(`${name}: ${value}`)}`),
     ...(body === '' ? [] : [`--data-raw ${quotedForShell(body)}`]),
   ].join(' \\\n  ')
