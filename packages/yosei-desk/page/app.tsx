@@ -588,7 +588,12 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
             opened={opened}
             mine={safe?.message ?? ''}
             onSave={save}
-            onCompare={async (id) => (await bench.sample(id).catch(() => undefined))?.message}
+            onCompare={async (id) => {
+              const there = await bench.sample(id).catch(() => undefined)
+              return there && sheet
+                ? withoutSecrets(sceneOf(sheet.outline, sheet.base, there.message), true)
+                : there && '(a request)'
+            }}
             onClose={() => setSaving(false)}
           />
         )}
