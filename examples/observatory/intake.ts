@@ -136,6 +136,14 @@ export const refusals = {
 export const nightOf = (instant: Date): string =>
   new Date(instant.getTime() - 12 * 3_600_000).toISOString().slice(0, 10)
 
+/** What people write: any characters that a database keeps, so no U+0000 and no half of a character. */
+const words = <const O extends Parameters<typeof text>[0]>(options: O) =>
+  text({
+    pattern: /^[^\0\p{Cs}]*$/u,
+    messages: { wrong_pattern: 'must hold no U+0000 and no broken characters' },
+    ...options,
+  })
+
 const slug = text({ pattern: /^[a-z][a-z0-9-]+$/, length: [2, 40] })
 const sessionId = text({ pattern: /^s-[0-9]{6}$/ })
 
@@ -159,7 +167,7 @@ const rightAscension = readAs(
 
 const session = record({
   target: record({
-    name: text({ length: [1, 80], tidy: ['trim'] }),
+    name: words({ length: [1, 80], tidy: ['trim'] }),
     rightAscension,
     declination: number({ min: -90, max: 90, title: 'Declination, in degrees' }),
   }),
@@ -181,10 +189,10 @@ const session = record({
   }),
   overhead: duration({ max: '2h', default: 300_000, title: 'Time to slew and focus' }),
   price: decimal({ digits: 7, scale: 2, min: '0', title: 'The most that the team pays, in credits' }),
-  tags: table(text({ length: [1, 20] }), { length: [0, 4], names: /^[a-z]+$/, optional: true }),
+  tags: table(words({ length: [1, 20] }), { length: [0, 4], names: /^[a-z]+$/, optional: true }),
   contact: text({ format: 'email' }),
-  doorCode: text({ length: [6, 12], optional: true, secret: true, title: 'Code of the dome, for observers on site' }),
-  note: text({ length: [0, 500], optional: true, nullable: true }),
+  doorCode: words({ length: [6, 12], optional: true, secret: true, title: 'Code of the dome, for observers on site' }),
+  note: words({ length: [0, 500], optional: true, nullable: true }),
 })
 
 /** Who asks, where an endpoint speaks of it. */
@@ -200,6 +208,9 @@ const stored = record({
   window: record({ opens: instant(), closes: instant() }, { optional: true }),
 })
 
+/** Before the observatory was built there was nothing. */
+const [firstDay, firstMoment] = ['2000-01-01', '2000-01-01T00:00:00Z']
+
 const listTelescopes = endpoint('GET /telescopes', {
   title: 'List telescopes',
   open: true,
@@ -211,7 +222,10 @@ const showTelescope = endpoint('GET /telescopes/{telescopeId}', {
   title: 'Show a telescope and its booked nights',
   open: true,
   path: { telescopeId: slug },
-  query: { from: day({ optional: true, zone: 'America/Santiago' }), until: day({ optional: true }) },
+  query: {
+    from: day({ optional: true, from: firstDay, zone: 'America/Santiago' }),
+    until: day({ optional: true, from: firstDay }),
+  },
   rules: (on) => [on.gap('query.from', 'query.until', { atLeast: '0d', atMost: '366d' })],
   lookups: (on) => ({
     telescope: on.lookup({
@@ -222,6 +236,17 @@ const showTelescope = endpoint('GET /telescopes/{telescopeId}', {
   }),
   gives: adding(telescope, { nights: list(day()) }),
 })
+
+/** Where a list goes on, as its client hands it back. */
+export const cursorOf = (offset: number): string => btoa(String(offset).padStart(4, '0')).replace(/=+$/, '')
+function offsetIn(cursor: string): number | undefined {
+  try {
+    const digits = atob(cursor.replaceAll('-', '+').replaceAll('_', '/'))
+    return /^\d{4,9}$/.test(digits) ? Number(digits) : undefined
+  } catch {
+    return undefined
+  }
+}
 
 /** `opens`, or backwards `-opens`: one field twice is one too many, whatever its direction. */
 const sorting = readAs(
@@ -241,12 +266,16 @@ const listSessions = endpoint('GET /sessions', {
     telescope: list(slug, { optional: true, length: [1, 5], distinct: true }),
     night: day({ optional: true, from: '-365d', zone: 'America/Santiago' }),
     state: choice(['booked', 'observing', 'done', 'clouded-out'], { default: 'booked' }),
-    from: instant({ optional: true }),
-    until: instant({ optional: true }),
+    from: instant({ optional: true, from: firstMoment }),
+    until: instant({ optional: true, from: firstMoment }),
     limit: integer({ min: 1, max: 100, default: 20 }),
     offset: integer({ min: 0, default: 0 }),
     sort: list(sorting, { optional: true, length: [1, 2], distinct: true, explode: false }),
-    cursor: text({ format: 'base64url', length: [4, 200], optional: true }),
+    cursor: readAs(text({ format: 'base64url', length: [4, 200], optional: true }), offsetIn, {
+      code: 'bad_cursor',
+      message: 'must be the cursor of a list',
+      write: cursorOf,
+    }),
   },
   rules: (on) => [on.ascending('query.from', 'query.until'), on.atMostOne('query.offset', 'query.cursor')],
   gives: record({ sessions: list(stored), cursor: text({ optional: true }) }),
@@ -360,7 +389,7 @@ const addObserver = endpoint('POST /observers', {
   title: 'Add an observer',
   success: 201,
   body: record({
-    name: text({ length: [1, 80], tidy: ['trim', 'squeeze'] }),
+    name: words({ length: [1, 80], tidy: ['trim', 'squeeze'] }),
     born: day({ until: '-18y', zone: 'America/Santiago', title: 'Observers on site are of age' }),
     contact: text({ format: 'email' }),
     phone: text({ format: 'phone', optional: true, secret: true }),
@@ -368,7 +397,7 @@ const addObserver = endpoint('POST /observers', {
     language: text({ format: 'language', default: 'en' }),
     zone: text({ format: 'time-zone', default: 'America/Santiago' }),
     onCall: record({ from: timeOfDay(), until: timeOfDay() }, { optional: true }),
-    vehicle: text({ length: [2, 12], optional: true }),
+    vehicle: words({ length: [2, 12], optional: true }),
     isDriving: flag({ default: false }),
   }),
   gives: record({ observerId: text() }),
@@ -388,20 +417,21 @@ const sendChart = endpoint('PUT /sessions/{sessionId}/chart', {
     'multipart/form-data': record({
       chart: file({ bytes: '2MB', types: ['image/png', 'image/jpeg', 'application/pdf'] }),
       sheet: record({
-        title: text({ length: [1, 80] }),
+        title: words({ length: [1, 80] }),
         drawn: instant({ until: '+0s', optional: true }),
         fieldOfView: number({ above: 0, max: 10, title: 'Field of view, in degrees' }),
       }),
       isFinal: flag({ default: false }),
     }),
   },
+  lookups: (on) => ({ session: on.lookup(ofOneself) }),
 })
 
 const clouds = choice(['clear', 'thin', 'broken', 'overcast'])
 const reportNight = endpoint('PUT /telescopes/{telescopeId}/nights/{night}/report', {
   title: 'Report a night',
   success: 204,
-  path: { telescopeId: slug, night: day({ until: '+0d', zone: 'UTC' }) },
+  path: { telescopeId: slug, night: day({ from: firstDay, until: '+0d', zone: 'UTC' }) },
   body: record({
     opened: instant(),
     closed: instant(),
@@ -415,13 +445,13 @@ const reportNight = endpoint('PUT /telescopes/{telescopeId}/nights/{night}/repor
           ended: instant(),
           seconds: integer({ min: 0 }),
           outcome: choice(['done', 'clouded-out', 'broken-off']),
-          why: text({ length: [1, 200], optional: true }),
+          why: words({ length: [1, 200], optional: true }),
         },
         { rules: (on) => [on.ascending('began', 'ended')] },
       ),
       { length: [0, 50] },
     ),
-    note: text({ length: [0, 2000], optional: true }),
+    note: words({ length: [0, 2000], optional: true }),
   }),
   rules: (on) => [
     on.ascending('body.opened', 'body.closed'),

@@ -1,7 +1,7 @@
 /** The observatory's API: what it does with requests that are accepted. It has no check of its own that the intake could say. */
 import { createHash } from 'node:crypto'
 import { give, intake, type Journal, judgeMerged, refuse, serve, type TurnStore } from 'yosei'
-import { observatory, refusals, type Services, type Stored } from './intake.ts'
+import { cursorOf, observatory, refusals, type Services, type Stored } from './intake.ts'
 
 export interface About {
   readonly journal?: Journal
@@ -35,11 +35,13 @@ export default function makeService(services: Services, { now, ...about }: About
         nights: await services.sessions.nights(path.telescopeId, from, until),
       }),
       async listSessions({ query: { cursor, sort = [{ by: 'opens', isBackwards: false }], limit, ...wanted } }) {
-        const offset = cursor === undefined ? wanted.offset : Number(Buffer.from(cursor, 'base64url').toString()) || 0
+        const offset = cursor ?? wanted.offset
         // One more than wanted says whether there are more.
         const all = await services.sessions.list({ ...wanted, sort, offset, limit: limit + 1 })
-        const next = Buffer.from(String(offset + limit).padStart(4, '0')).toString('base64url')
-        return { sessions: all.slice(0, limit).map(told), ...(all.length > limit ? { cursor: next } : {}) }
+        return {
+          sessions: all.slice(0, limit).map(told),
+          ...(all.length > limit ? { cursor: cursorOf(offset + limit) } : {}),
+        }
       },
       async bookSession({ path, query, header, body }, { found }) {
         const { night } = body

@@ -49,6 +49,18 @@ const freeSlot = (team: string, night: string, but = 'null') => `(
 /** So often a slot is looked for that another booking takes at the same moment. */
 const tries = quota + 1
 
+/** Takes a slot, and looks for another as long as others take theirs at the same moment. */
+async function slotted<T>(take: () => Promise<T>): Promise<T | { readonly taken: 'night' | 'quota' | 'key' }> {
+  for (let attempt = 1; ; attempt++)
+    try {
+      return await take()
+    } catch (error) {
+      const taken = takenBy(error)
+      const isRace = taken === 'quota' && (error as { code?: string }).code === '23505'
+      if (!isRace || attempt >= tries) return { taken }
+    }
+}
+
 export function servicesOver({ rows }: Database): Services {
   const one = async <T>(sql: string, ...values: readonly unknown[]) => (await rows<T>(sql, values))[0]
   return {
@@ -108,29 +120,23 @@ export function servicesOver({ rows }: Database): Services {
         return row && { ...row, sessionId: sessionIdOf(row.id) }
       },
       async add({ telescope, team, night, booked, key = null, fingerprint = null }) {
-        for (let attempt = 1; ; attempt++) {
-          try {
-            const row = await one<Row>(
-              `insert into sessions (telescope, team, night, slot, booked, own_key, fingerprint)
-               values ($1, $2, $3, ${freeSlot('$2', '$3')}, $4, $5, $6) returning ${columns}`,
-              telescope,
-              team,
-              night,
-              JSON.stringify(booked),
-              key,
-              fingerprint,
-            )
-            const { id, version } = row as Row
-            return { sessionId: sessionIdOf(id), version }
-          } catch (error) {
-            const taken = takenBy(error)
-            const isRace = taken === 'quota' && (error as { code?: string }).code === '23505'
-            if (!isRace || attempt >= tries) return { taken }
-          }
-        }
+        return slotted(async () => {
+          const row = await one<Row>(
+            `insert into sessions (telescope, team, night, slot, booked, own_key, fingerprint)
+             values ($1, $2, $3, ${freeSlot('$2', '$3')}, $4, $5, $6) returning ${columns}`,
+            telescope,
+            team,
+            night,
+            JSON.stringify(booked),
+            key,
+            fingerprint,
+          )
+          const { id, version } = row as Row
+          return { sessionId: sessionIdOf(id), version }
+        })
       },
       async change(sessionId, { booked, night }, version) {
-        try {
+        const changed = await slotted(async () => {
           const row = await one<Row>(
             `update sessions set booked = $2, version = version + 1, night = $3,
                slot = case when night = $3::date then slot else ${freeSlot('team', '$3', 'sessions.id')} end
@@ -140,11 +146,9 @@ export function servicesOver({ rows }: Database): Services {
             night,
             version,
           )
-          return row ? stored(row) : { taken: 'version' }
-        } catch (error) {
-          const taken = takenBy(error)
-          return { taken: taken === 'key' ? 'quota' : taken }
-        }
+          return row ? stored(row) : ({ taken: 'version' } as const)
+        })
+        return 'taken' in changed && changed.taken === 'key' ? { taken: 'quota' } : (changed as Stored)
       },
       async cancel(sessionId, version) {
         const row = await one(

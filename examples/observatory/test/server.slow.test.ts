@@ -165,6 +165,133 @@ describe('over a database in its process', () => {
   })
 })
 
+/** A request with a key, or without one; its status. */
+async function statusOf(
+  base: string,
+  key: string | undefined,
+  method: string,
+  path: string,
+  body?: unknown,
+  type = 'application/json',
+) {
+  const headers = {
+    'x-team': 'nebula',
+    ...(key === undefined ? {} : { authorization: `Bearer ${key}` }),
+    ...(body === undefined || body instanceof FormData ? {} : { 'content-type': type }),
+  }
+  const sent =
+    body === undefined
+      ? {}
+      : { body: body instanceof FormData || typeof body === 'string' ? body : JSON.stringify(body) }
+  const response = await fetch(base + path, { method, headers, ...sent })
+  await response.arrayBuffer()
+  return response.status
+}
+function chart(title: string): FormData {
+  const form = new FormData()
+  form.append('chart', new Blob(['x'], { type: 'image/png' }), 'chart.png')
+  form.append('sheet', new Blob([JSON.stringify({ title, fieldOfView: 1 })], { type: 'application/json' }))
+  return form
+}
+const reported = (note?: string) => ({
+  opened: '2031-01-01T20:00:00Z',
+  closed: '2031-01-01T21:00:00Z',
+  openSeconds: 60,
+  clouds: 'clear',
+  sessions: [],
+  ...(note ? { note } : {}),
+})
+const observer = (name: string) => ({ name, born: '1990-01-01', contact: 'bo@nebula.example', country: 'CL' })
+const patch = 'application/merge-patch+json'
+
+describe('who may do what, and what no database takes', () => {
+  let observatory: Observatory
+  let mine = ''
+  const base = () => observatory.url
+  beforeAll(async () => {
+    observatory = await start({})
+    const booked = await callsOf(base()).bookSession(booking('kr-1', 60))
+    if (booked.outcome !== 'accepted') throw new Error(codes(booked))
+    mine = `/sessions/${booked.value.sessionId}`
+  })
+  afterAll(() => observatory.close())
+
+  const roles = [undefined, 'no-key', 'comet-key', 'nebula-key', 'dome-key'] as const
+  const weather = () => JSON.stringify({ station: 'north', at: new Date().toISOString(), wind: 1, humidity: 5 })
+  const yesterday = new Date(Date.now() - day).toISOString().slice(0, 10)
+  /** The statuses for nobody, an unknown key, another team, the team whose session it is, and an operator. */
+  const rows: {
+    readonly [N in keyof typeof app.endpoints]: readonly [
+      method: string,
+      path: () => string,
+      statuses: readonly number[],
+      body?: () => unknown,
+      type?: string,
+    ]
+  } = {
+    listTelescopes: ['GET', () => '/telescopes', [200, 200, 200, 200, 200]],
+    showTelescope: ['GET', () => '/telescopes/kr-1', [200, 200, 200, 200, 200]],
+    listSessions: ['GET', () => '/sessions', [200, 200, 200, 200, 200]],
+    bookSession: [
+      'POST',
+      () => '/telescopes/kr-1/sessions?dryRun=true',
+      [401, 401, 422, 201, 201],
+      () => sessionIn(70),
+    ],
+    changeSession: ['PATCH', () => mine, [401, 401, 404, 200, 200], () => ({ note: 'x' }), patch],
+    sendChart: ['PUT', () => `${mine}/chart`, [401, 401, 404, 204, 204], () => chart('x')],
+    addObserver: ['POST', () => '/observers', [401, 401, 403, 403, 201], () => observer('Bo')],
+    reportNight: [
+      'PUT',
+      () => `/telescopes/kr-1/nights/${yesterday}/report`,
+      [401, 401, 403, 403, 204],
+      () => reported(),
+    ],
+    sendWeather: ['POST', () => '/weather', [401, 401, 403, 403, 202], weather, 'application/x-ndjson'],
+    cancelSession: ['DELETE', () => mine, [401, 401, 404, 204, 404]],
+  }
+  test('each endpoint, by each role', async () => {
+    for (const [name, [method, path, statuses, body, type]] of Object.entries(rows)) {
+      const came: number[] = []
+      for (const key of roles) came.push(await statusOf(base(), key, method, path(), body?.(), type))
+      expect([name, came]).toEqual([name, statuses])
+    }
+  })
+
+  const broken = ['a\0b', 'a\ud800', '\udc00a']
+  test.each<[string, string, (text: string) => readonly [path: string, body: unknown, type?: string]]>([
+    ['a booking', 'POST', (note) => ['/telescopes/kr-2/sessions', { ...sessionIn(80), note }]],
+    [
+      'a target',
+      'POST',
+      (name) => [
+        '/telescopes/kr-2/sessions',
+        sessionIn(80, { target: { name, rightAscension: '00:00:00', declination: 41 } }),
+      ],
+    ],
+    ['a tag', 'POST', (tag) => ['/telescopes/kr-2/sessions', sessionIn(80, { tags: { a: tag } })]],
+    ['an observer', 'POST', (name) => ['/observers', observer(name)]],
+    ['a report', 'PUT', (note) => [`/telescopes/kr-1/nights/${yesterday}/report`, reported(note)]],
+    ['a chart', 'PUT', (title) => ['/sessions/s-000001/chart', chart(title)]],
+  ])('characters that a database does not keep are rejected: in %s', async (_, method, made) => {
+    for (const text of broken) {
+      const [path, body, type] = made(text)
+      expect(await statusOf(base(), 'dome-key', method, path, body, type)).toBe(422)
+    }
+  })
+  test.each([
+    '/sessions?cursor=LTEwMA',
+    '/sessions?cursor=MWUxMDA',
+    '/sessions?cursor=____',
+    '/sessions?from=0000-01-01T00:00:00Z',
+    '/sessions?until=0000-01-01T00:00:00Z',
+    '/telescopes/kr-1?from=0000-01-01',
+    '/telescopes/kr-1?until=0000-01-01',
+  ])('%s is rejected', async (path) => {
+    expect(await statusOf(base(), undefined, 'GET', path)).toBe(400)
+  })
+})
+
 describe('two at the same moment', () => {
   let database: Database
   beforeAll(async () => {
@@ -300,6 +427,75 @@ describe('three processes over one PostgreSQL and one Redis', () => {
     const ends = all.slice(0, 2).map(({ child }) => new Promise((resolve) => child.once('exit', resolve)))
     for (const { child } of all.slice(0, 2)) child.kill('SIGTERM')
     expect(await Promise.all(ends)).toEqual([0, 0])
+  })
+})
+
+describe('two writes at the same moment, over a PostgreSQL', () => {
+  let postgres: Started | undefined
+  let database: Database | undefined
+  beforeAll(async () => {
+    postgres = await startPostgres()
+    if (!postgres) return
+    database = await openDatabase({ url: postgres.url })
+    await seed(database)
+  })
+  afterAll(async () => {
+    await database?.close()
+    await postgres?.stop()
+  })
+  const noTurns: TurnStore = {
+    take: async () => ({ fence: 1n, renew: async () => true, release: async () => undefined }),
+  }
+
+  test('each endpoint that writes', async () => {
+    if (!database) return console.warn('NOT TESTED: writes at the same moment, since PostgreSQL is not installed')
+    const handle = makeService(servicesOver(database), { turns: noTurns })
+    const [nebula, dome] = ['nebula-key', 'dome-key'].map((key) => callsOf('http://kr.example', key, handle)) as [
+      ReturnType<typeof callsOf>,
+      ReturnType<typeof callsOf>,
+    ]
+    const both = async (call: () => Promise<{ status: number }>) =>
+      (await Promise.all([call(), call()])).map(({ status }) => status).sort()
+    const book = async (telescopeId: string, days: number) => {
+      const booked = await nebula.bookSession(booking(telescopeId, days))
+      if (booked.outcome !== 'accepted') throw new Error(codes(booked))
+      return String(booked.value.sessionId)
+    }
+    expect(await both(() => nebula.bookSession(booking('kr-1', 10)))).toEqual([201, 409])
+    // Two sessions come to a night with room for both.
+    for (let round = 0; round < 30; round++) {
+      const ids = [await book('kr-1', 20 + round), await book('kr-2', 60 + round)]
+      const moved = await Promise.all(
+        ids.map((sessionId) =>
+          nebula.changeSession({
+            path: { sessionId },
+            header: { 'x-team': 'nebula' },
+            body: { window: sessionIn(100 + round).window },
+          }),
+        ),
+      )
+      expect([round, moved.map(codes)]).toEqual([round, ['200', '200']])
+    }
+    const sessionId = await book('kr-3', 11)
+    const change = { path: { sessionId }, header: { 'x-team': 'nebula', 'if-match': '"1"' }, body: { note: 'x' } }
+    expect(await both(() => nebula.changeSession(change))).toEqual([200, 412])
+    const chart = () => ({
+      path: { sessionId },
+      body: { chart: new File(['x'], 'a.png', { type: 'image/png' }), sheet: { title: 'x', fieldOfView: 1 } },
+    })
+    expect(await both(() => nebula.sendChart(chart() as never))).toEqual([204, 204])
+    expect(await both(() => nebula.cancelSession({ path: { sessionId } }))).toEqual([204, expect.any(Number)])
+    expect(await both(() => dome.addObserver({ body: observer('Bo') } as never))).toEqual([201, 201])
+    const night = new Date(Date.now() - day).toISOString().slice(0, 10)
+    expect(
+      await both(() => dome.reportNight({ path: { telescopeId: 'kr-1', night }, body: reported() } as never)),
+    ).toEqual([204, 204])
+    expect(
+      await both(() =>
+        dome.sendWeather({ body: [{ station: 'north', at: new Date(), wind: 1, humidity: 5 }] } as never),
+      ),
+    ).toEqual([202, 202])
+    return undefined
   })
 })
 
