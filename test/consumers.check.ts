@@ -227,6 +227,22 @@ ndjsonJournal writes through pino: it needs that package (npm install pino)
   })
 })
 
+test('what a package says links to nothing that is not shipped', () => {
+  const lost: string[] = []
+  for (const name of ['yosei', 'yosei-desk', 'yosei-cli']) {
+    const home = join(project, 'node_modules', name)
+    const pages = readdirSync(home, { recursive: true, encoding: 'utf8' }).filter(
+      (file) => file.endsWith('.md') && !file.includes('node_modules'),
+    )
+    for (const page of pages)
+      for (const [, link = ''] of readFileSync(join(home, page), 'utf8').matchAll(/\]\(([^)#\s]+)[^)]*\)/g))
+        if (!/^https?:/.test(link) && !existsSync(join(home, dirname(page), link)))
+          lost.push(`${name}/${page}: ${link}`)
+  }
+  expect(lost).toEqual([])
+  expect(readdirSync(join(project, 'node_modules/yosei/docs'))).toContain('fields.md')
+})
+
 test('the command says its version, and each package how it is installed', () => {
   expect(run(process.execPath, ['node_modules/yosei-cli/bin/yosei.js', '--version'])).toEqual({
     status: 0,

@@ -121,15 +121,17 @@ class Counting {
     const { since, until, by } = this.#options
     const time = Date.parse(event.time)
     if ((since && time < since.getTime()) || (until && time >= until.getTime())) return
-    this.#requests++
+    // What a limited journal has left out was of the same kind.
+    const times = 1 + (typeof event.more === 'number' && event.more > 0 ? Math.floor(event.more) : 0)
+    this.#requests += times
     const endpoint = event.endpoint ?? event.route ?? '(none)'
     if (knowsAbsent[event.stage] === true) this.#note(endpoint, event.absent)
     const { errors } = event
-    this.#errors += errors.length
+    this.#errors += errors.length * times
     if (event.outcome === 'failed')
-      add(this.#failures, [endpoint, String(event.status), firstLine(event.cause)], event.time, undefined)
+      add(this.#failures, [endpoint, String(event.status), firstLine(event.cause)], event.time, undefined, times)
     for (const { key, sent } of counted[by](event, endpoint))
-      if (!add(this.#rows, key, event.time, sent)) this.#others++
+      if (!add(this.#rows, key, event.time, sent, times)) this.#others += times
   }
 
   #note(endpoint: string, absent: readonly string[]): void {
@@ -164,15 +166,21 @@ class Counting {
 }
 
 /** Counts one more of its kind; `false` where there are too many kinds. */
-function add(rows: Map<string, Row>, key: readonly string[], time: string, sent: string | undefined): boolean {
+function add(
+  rows: Map<string, Row>,
+  key: readonly string[],
+  time: string,
+  sent: string | undefined,
+  times: number,
+): boolean {
   const name = JSON.stringify(key)
   const row = rows.get(name)
   if (!row) {
     if (rows.size >= mostKeys) return false
-    rows.set(name, { key, count: 1, first: time, last: time, example: shortened(sent) })
+    rows.set(name, { key, count: times, first: time, last: time, example: shortened(sent) })
     return true
   }
-  row.count++
+  row.count += times
   if (time < row.first) row.first = time
   if (time > row.last) row.last = time
   row.example ??= shortened(sent)

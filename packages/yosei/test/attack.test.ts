@@ -1,7 +1,7 @@
 /** What a client could do to a service: each of these once ended it, stalled it, or got by. */
 import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
 import type { IncomingMessage, RequestListener } from 'node:http'
 import { connect as connectTo, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
@@ -107,6 +107,29 @@ describe('a machine that can keep no file', () => {
     for (let i = 0; i < 3; i++) expect((await upload(400_000)).slice(0, 2)).toEqual([503, '5'])
     if (!folder) expect(await upload(10)).toEqual([200, null, Array.from({ length: 3 }, () => 'failed 503')])
     expect([left(), child.exitCode]).toEqual([[], null])
+  })
+  test('what a killed process has left is removed at the next start, and nothing else is', async () => {
+    const { child, port, folder, left } = await limited('true')
+    const head =
+      'POST /plates HTTP/1.1\r\nHost: x\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 900000\r\n\r\n'
+    const socket = connectTo(port, '127.0.0.1')
+    socket.on('error', () => undefined)
+    socket.write(
+      `${head}--x\r\nContent-Disposition: form-data; name="plate"; filename="a.png"\r\nContent-Type: image/png\r\n\r\n${'x'.repeat(200_000)}`,
+    )
+    expect(await until(() => left().length === 1)).toBe(true)
+    child.kill('SIGKILL')
+    await once(child, 'exit')
+    const [killed = ''] = left()
+    // Of a process that runs, and of one on another machine.
+    const others = [
+      killed.replace(/^upload-\d+/, `upload-${process.pid}`),
+      killed.replace(/-[0-9a-f]{8}-/, '-00000000-'),
+    ]
+    for (const name of others) mkdirSync(join(folder, name))
+    await limited('true', folder)
+    expect(await until(() => !left().includes(killed))).toBe(true)
+    expect(left().sort()).toEqual(others.sort())
   })
   test('nor do many that are in the middle of a body when no file can be opened any more', async () => {
     const { child, port, upload, folder, left } = await limited('ulimit -n 160')

@@ -2,7 +2,7 @@ import { once } from 'node:events'
 import { createServer, get } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
-import { describe, expect, test } from '@jest/globals'
+import { describe, expect, jest, test } from '@jest/globals'
 import connect from 'connect'
 import express from 'express'
 import Koa from 'koa'
@@ -26,7 +26,7 @@ import {
   tagged,
   text,
 } from 'yosei'
-import { loggerJournal, ndjsonJournal } from 'yosei/journal'
+import { limitedJournal, loggerJournal, ndjsonJournal } from 'yosei/journal'
 import { koaGate } from 'yosei/koa'
 import { foundOf, gate, handled, inputOf, listenerOf, verdictAt } from 'yosei/node'
 import { started } from './service.ts'
@@ -901,4 +901,32 @@ describe('turns in memory', () => {
     expect(await (await handle(new Request('http://kr.example/slow', { method: 'POST' }))).json()).toBe('1')
     expect([String(reason), store.size]).toEqual(['TimeoutError: The turn was held for its longest time', 0])
   })
+})
+
+test('a limited journal writes so many events a second of each endpoint and code, and counts the rest', async () => {
+  const events: JournalEvent[] = []
+  const clock = jest.spyOn(performance, 'now').mockReturnValue(1000)
+  const journal = limitedJournal({ write: (event) => void events.push(event) }, { aSecond: 2 })
+  const put = endpoint('PUT /', { body: record({ n: integer() }) })
+  const handle = serve(intake({ endpoints: { put }, journal }), { put: () => 1 })
+  const send = (body: object) =>
+    handle(
+      new Request('http://kr.example/', {
+        method: 'PUT',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify(body),
+      }),
+    )
+  for (let i = 0; i < 7; i++) await send({ n: 'x' })
+  await send({})
+  clock.mockReturnValue(2100)
+  for (let i = 0; i < 3; i++) await send({ n: 'x' })
+  clock.mockRestore()
+  expect(events.map(({ errors, more = 0 }) => `${errors[0]?.code} ${more}`)).toEqual([
+    'wrong_type 0',
+    'wrong_type 0',
+    'missing 0',
+    'wrong_type 5',
+    'wrong_type 0',
+  ])
 })

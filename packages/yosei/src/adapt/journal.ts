@@ -39,6 +39,37 @@ export const loggerJournal = (logger: Pick<Logger, 'info' | 'error'>): Journal =
   },
 })
 
+/** Endpoints and codes are declared, but for the codes of refusals, which a service may make up. */
+const mostCounted = 10_000
+
+/**
+ * A journal that writes at most so many events a second for each endpoint and code: of its first error, or of its status
+ * if it has none. The next event that is written has the number of those left out as `more`.
+ *
+ * @example
+ * const app = intake({ endpoints, journal: limitedJournal(ndjsonJournal('journal.ndjson'), { aSecond: 10 }) })
+ */
+export function limitedJournal(journal: Journal, { aSecond }: { readonly aSecond: number }): Journal {
+  const known = new Map<string, { since: number; written: number; more: number }>()
+  return {
+    write(event) {
+      const key = `${event.endpoint ?? event.route ?? ''} ${event.outcome} ${event.errors[0]?.code ?? event.status}`
+      const now = performance.now()
+      const one = known.get(key) ?? { since: now, written: 0, more: 0 }
+      if (known.size < mostCounted) known.set(key, one)
+      if (now - one.since >= 1000) Object.assign(one, { since: now, written: 0 })
+      if (one.written >= aSecond) {
+        one.more++
+        return undefined
+      }
+      one.written++
+      const { more } = one
+      one.more = 0
+      return journal.write(more > 0 ? { ...event, more } : event)
+    },
+  }
+}
+
 /** Errors in words: their name, message and stack, and what caused them. */
 const plain = ({ cause, ...event }: JournalEvent): object =>
   cause === undefined ? event : { ...event, cause: plainError(cause) }

@@ -1,9 +1,10 @@
 /**
  * Forms with files, as they stream in: the files go to a temporary place, which is removed when the request is done.
  */
+import { createHash } from 'node:crypto'
 import { createReadStream, createWriteStream, rmSync } from 'node:fs'
-import { mkdtemp, readFile, rmdir, unlink } from 'node:fs/promises'
-import { tmpdir } from 'node:os'
+import { mkdtemp, readdir, readFile, rm, rmdir, unlink } from 'node:fs/promises'
+import { hostname, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
@@ -22,6 +23,7 @@ import { readSize } from '../terms/units.js'
 /** Parts of a form, whatever they carry: far more than a form has, far less than would fill the memory. */
 const mostParts = 1000
 
+let isSwept = false
 let loading: Promise<(config: BusboyConfig) => Busboy> | undefined
 /**
  * Loads what tells the parts of a form apart, before a request needs it: a machine in need can open no file of it.
@@ -30,7 +32,11 @@ let loading: Promise<(config: BusboyConfig) => Busboy> | undefined
  */
 export function prepareForms(): typeof loading & object {
   loading ??= import('busboy').then(
-    ({ default: busboy }) => busboy,
+    ({ default: busboy }) => {
+      if (!isSwept) sweep()
+      isSwept = true
+      return busboy
+    },
     (cause) => {
       loading = undefined
       throw String(cause?.code).endsWith('MODULE_NOT_FOUND') ? new NotInstalled() : cause
@@ -180,7 +186,7 @@ function collectParts(parser: Busboy, declared: RecordNode, most: number, files:
 let folders: Set<string> | undefined
 /** A folder of its own, which goes with the process at the latest: a verdict may be held until then. */
 async function makeFolder(): Promise<string> {
-  const folder = await mkdtemp(join(tmpdir(), `upload-${process.pid}-`))
+  const folder = await mkdtemp(join(tmpdir(), `upload-${process.pid}-${machine()}-`))
   if (!folders) {
     folders = new Set()
     process.once('exit', removeFolders)
@@ -188,6 +194,27 @@ async function makeFolder(): Promise<string> {
   folders.add(folder)
   return folder
 }
+/** Processes on another machine, or in another container, may have the same folder for what is temporary. */
+const machine = () => createHash('sha256').update(hostname()).digest('hex').slice(0, 8)
+
+/** Removes what processes have left that were killed. */
+async function sweep(): Promise<void> {
+  const names = await readdir(tmpdir()).catch(() => [])
+  for (const name of names) {
+    const [, pid, where] = /^upload-(\d+)-([0-9a-f]{8})-/.exec(name) ?? []
+    if (pid === undefined || where !== machine() || isAlive(Number(pid))) continue
+    await rm(join(tmpdir(), name), { recursive: true, force: true }).catch(() => undefined)
+  }
+}
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0)
+    return true
+  } catch (error) {
+    return (error as { code?: string }).code !== 'ESRCH'
+  }
+}
+
 function removeFolders(): void {
   for (const folder of folders ?? []) rmSync(folder, { recursive: true, force: true })
 }

@@ -90,6 +90,8 @@ export interface JournalEvent {
   /** Declared fields that may be left out, and were. */
   readonly absent: readonly string[]
   readonly milliseconds: number
+  /** Events of the same endpoint and code that a limited journal has left out before this one. */
+  readonly more?: number
   /** Of a failure: what was thrown, with its stack. */
   readonly cause?: unknown
   /** Of a failure: the request as a message, secrets masked, enough to be judged again. */
