@@ -15,6 +15,7 @@ import Koa from 'koa'
 import {
   answer,
   anything,
+  choice,
   constant,
   DeclarationError,
   decimal,
@@ -343,6 +344,17 @@ describe('an answer does not outgrow its request', () => {
     expect([response.status, response.headers.get('content-type')?.split(';')[0]]).toEqual([422, accept])
     expect(Buffer.byteLength(told)).toBeLessThan(Math.min(256_000, 32_000 + 4 * (raw.length + 200)))
     expect(told).toMatch(/ and \d+ more|too_short|must/)
+  })
+  test('a choice of 20,000 values is told by a few of them', async () => {
+    const values = Array.from({ length: 20_000 }, (_, index) => `value-number-${index}`)
+    const put = endpoint('POST /', { body: record({ a: choice(values), b: list(choice(values), { optional: true }) }) })
+    const handle = serve(intake({ endpoints: { put } }), { put: () => 1 })
+    for (const body of ['{}', '{"a":"x"}', `{"a":"x","b":[${Array(60).fill('"x"')}]}`])
+      for (const accept of ['application/problem+json', 'text/html', 'text/plain']) {
+        const headers = { 'content-type': 'application/json', accept }
+        const response = await handle(new Request('http://kr.example/', { method: 'POST', body, headers }))
+        expect((await response.text()).length).toBeLessThanOrEqual(32_000)
+      }
   })
   test('long names are told as labels that differ, and have no pointer', async () => {
     const [a, b] = [`${'n'.repeat(5000)}a${'n'.repeat(5000)}`, `${'n'.repeat(5000)}b${'n'.repeat(5000)}`]

@@ -61,6 +61,7 @@ export const statusTable = {
         '',
         '`header.content-length`',
       ],
+      ['admit', 'a target with `#` or `\\`; at a gate, one that routers read in several ways', '', '`path`'],
       ['admit', 'two Host fields, or none', '`Connection: close`', '`header.host`'],
       [
         'admit',
