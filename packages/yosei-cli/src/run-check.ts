@@ -1,7 +1,8 @@
 /** The command `check`: judges, prints as it goes, writes verdicts, and watches. */
-import { readFileSync, watch, writeFileSync } from 'node:fs'
+import { readFileSync, watch } from 'node:fs'
 import { dirname } from 'node:path'
 import type { Intake } from 'yosei'
+import { putFile } from 'yosei-desk/put'
 import { verdictOf, withVerdicts } from './book/index.js'
 import { type Checked, type CheckOptions, type Counts, checkSamples, chooserOf, count, noCounts } from './check.js'
 import type { Coverage } from './coverage.js'
@@ -141,7 +142,7 @@ class Writing {
   end(): string[] {
     return [...this.#books].map(([file, checked]) => {
       const page = readFileSync(file, 'utf8')
-      writeFileSync(
+      putFile(
         file,
         withVerdicts(
           page,

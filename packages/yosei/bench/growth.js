@@ -106,10 +106,13 @@ function report(name, declared, bodyOf) {
       judgeParts(it, given)
       return timeOf(() => judgeParts(it, given))
     }
-    const times = sizes.map(run)
     // What takes less than this is not measured, but started.
-    const steps = times.slice(1).map((time, index) => (time < 4 ? 1 : time / Math.max(times[index], 0.5)))
-    const worst = Math.max(...steps)
+    const stepsOf = (times) => times.slice(1).map((time, index) => (time < 4 ? 1 : time / Math.max(times[index], 0.5)))
+    let times = sizes.map(run)
+    // A machine may have been busy.
+    for (let again = 0; again < 3 && Math.max(...stepsOf(times)) > bound; again++)
+      times = sizes.map((count, index) => Math.min(run(count), times[index]))
+    const worst = Math.max(...stepsOf(times))
     isOver ||= worst > bound
     console.log(
       `${`${name}, ${engine}`.padEnd(52)} ${worst.toFixed(1).padStart(6)}  ${worst > bound ? 'OVER' : 'within'}  ${times.map((time) => time.toFixed(1)).join(' ')} ms`,
