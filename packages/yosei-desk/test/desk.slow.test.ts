@@ -244,7 +244,7 @@ describe('over the observatory', () => {
     await becomes(page, 'accepted')
     for (const [name, wanted] of [
       ['Copy as message', /^POST \/telescopes\/kr-2\/sessions HTTP\/1\.1\n/],
-      ['Copy as curl', /^curl -X POST 'http/],
+      ['Copy as curl', /^curl -X 'POST' 'http/],
       ['Copy as fetch', /^await fetch\("http/],
       ['Copy as write', /^write\(bookSession, /],
     ] as const) {
