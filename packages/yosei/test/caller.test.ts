@@ -1,7 +1,7 @@
 // biome-ignore-all format: a table reads line by line
 /** Every error reaches the caller: in an envelope, in its language, through lookups, by the client, and out of a journal. */
 import { describe, expect, test } from '@jest/globals'
-import { answer, choice, decimal, endpoint, type Field, instant, intake, integer, type JournalEvent, judge, judgeParts, list, parseMessage, record, refuse, serve, text } from 'yosei'
+import { answer, choice, decimal, endpoint, type Field, instant, intake, integer, type JournalEvent, judge, judgeParts, list, parseMessage, record, refuse, serve, text, write } from 'yosei'
 import { client } from 'yosei/client'
 import * as page from 'yosei/page'
 
@@ -115,4 +115,42 @@ test('a request that a journal has kept is rejected as it was, whatever its secr
     expect(verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code }) => ({ address, code })) : []).toEqual(errors.map(({ address, code }) => ({ address, code })))
   }
   broken = false
+})
+
+test.each<[string, string, 'problem+json' | 'html' | 'plain']>([
+  ['a range with parameters is narrower than the type', 'text/html;level=1', 'problem+json'],
+  ['a weight is no parameter', 'text/html;q=0.5', 'html'],
+  ['what stands behind the weight is none of the range', 'text/html;q=0.5;ext=1', 'html'],
+  ['a comma in quotes parts nothing', 'application/json;profile="a, text/html";q=0.1, text/plain', 'plain'],
+  ['a long list is read to its end', `${'x/y, '.repeat(600)}text/plain`, 'plain'],
+])('what a client would rather read: %s', async (_, accept, form) => {
+  const response = await serve(intake({ endpoints: { rows } }), { rows: () => 1 })(new Request('http://kr.example/nowhere', { headers: { accept } }))
+  expect(response.headers.get('content-type')).toContain(form)
+})
+
+test.each([
+  ['*, de', 'de'],
+  ['en;q=0, *', 'de'],
+  ['*', 'en'],
+  ['fr, *', 'en'],
+  ['de-AT, en;q=0.1', 'de'],
+  ['en;q=0', 'en'],
+])('Accept-Language: %s', async (field, language) => {
+  const response = await serve(intake({ endpoints: { rows } }), { rows: () => 1 })(new Request('http://kr.example/nowhere', { headers: { 'accept-language': field } }))
+  expect(response.headers.get('content-language')).toBe(language)
+})
+
+test('an endpoint at the base of its intake is written as it is matched', async () => {
+  const root = endpoint('GET /', { query: { q: integer({ optional: true }) } })
+  const handle = serve(intake({ base: '/v1', endpoints: { root } }), { root: ({ query }) => ({ q: query.q ?? null }) })
+  const calls = client(intake({ base: '/v1', endpoints: { root } }), { base: 'https://kr.example', fetch: handle })
+  expect(await calls.root({})).toMatchObject({ status: 200, value: { q: null } })
+  expect(await calls.root({ query: { q: 5 } })).toMatchObject({ status: 200, value: { q: 5 } })
+  expect(write(root, 'https://kr.example', { path: {}, query: {}, body: undefined }).url).toBe('https://kr.example/')
+})
+
+test('the digits of an encoded octet are of either case, also beside a parameter', async () => {
+  const shown = intake({ endpoints: { show: endpoint('GET /café-{n}', { path: { n: integer() } }) } })
+  for (const target of ['/caf%c3%a9-1', '/caf%C3%A9-1', '/caf%C3%a9-1'])
+    expect((await judge(shown, { method: 'GET', target, headers: {}, body: null })).outcome).toBe('accepted')
 })

@@ -228,7 +228,7 @@ export function mismatchOf(node: TextNode, pattern: RegExp, given: string): stri
   const high = node.trusted ? Math.min(longest, shortEnough) : longest
   const right = node.trusted ? given.slice(0, shortEnough) : given
   const candidates = function* () {
-    for (const one of ['!', '#', '0', 'a', 'A', '-', '_', '~', 'é', '漢']) {
+    for (const one of ['!', '#', '0', 'a', 'A', '-', '_', '~', 'é', '漢', '\0']) {
       yield one.repeat(Math.max(1, Math.min(low, high, 1000)))
       yield `${right}${one}`
       for (const at of new Set([right.length - 1, 0, right.length >> 1]))

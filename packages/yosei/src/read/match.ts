@@ -195,6 +195,7 @@ function literalAt({ literal, folded }: Junction, raw: string, how: Exclude<How,
   return literal.get(segment) ?? (how === 'decoded' ? undefined : folded.get(segment.toLowerCase()))
 }
 
+const octet = /%[0-9a-f]{2}/gi
 const unreserved = /%(?:2[DdEe]|5[Ff]|7[Ee]|3\d|[46][1-9A-Fa-f]|[57][0-9Aa])/g
 
 /**
@@ -202,7 +203,8 @@ const unreserved = /%(?:2[DdEe]|5[Ff]|7[Ee]|3\d|[46][1-9A-Fa-f]|[57][0-9Aa])/g
  * and decoded later. Only what means the same encoded is decoded before (RFC 3986, section 2.3).
  */
 function valuesIn({ literals, names }: Mixed, sent: string, folds: boolean): readonly string[] | undefined {
-  const raw = sent.replace(unreserved, (one) => decodeURIComponent(one))
+  // The digits of an octet mean the same in either case (RFC 3986, section 2.1).
+  const raw = sent.replace(unreserved, (one) => decodeURIComponent(one)).replace(octet, (one) => one.toUpperCase())
   const text = folds ? raw.toLowerCase() : raw
   const written = literals.map((literal) => writtenRaw(folds ? literal.toLowerCase() : literal))
   const [first = ''] = written

@@ -3,6 +3,7 @@
  */
 
 import { type Decoded, decodePercent, malformed } from '../grammar/percent.js'
+import { splitOutside } from '../grammar/quoted.js'
 import type { Node } from '../kinds/kind.js'
 import type { ListNode } from '../kinds/list.js'
 import type { RecordNode } from '../kinds/record.js'
@@ -157,24 +158,6 @@ export function headerValues(headers: readonly (readonly [string, string])[], fi
 
 const elementsOf = (lines: unknown) =>
   gather([], lines)
-    .flatMap((line) => atCommas(String(line)))
+    .flatMap((line) => splitOutside(String(line), ','))
     .map((one) => one.trim())
     .filter((one) => one !== '')
-
-/** Splits at commas, but for those inside of a quoted string (RFC 9110, section 5.6.4). */
-function atCommas(line: string): readonly string[] {
-  if (!line.includes('"')) return line.split(',')
-  const parts: string[] = []
-  let start = 0
-  let isQuoted = false
-  for (let at = 0; at < line.length; at++) {
-    const one = line[at]
-    if (one === '"') isQuoted = !isQuoted
-    else if (one === '\\' && isQuoted) at++
-    else if (one === ',' && !isQuoted) {
-      parts.push(line.slice(start, at))
-      start = at + 1
-    }
-  }
-  return [...parts, line.slice(start)]
-}

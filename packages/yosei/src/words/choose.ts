@@ -5,18 +5,21 @@ import { weighted } from '../grammar/accept.js'
 export function chooseLanguage(field: string | undefined, tags: readonly string[]): string {
   const [first = 'en'] = tags
   if (field === undefined) return first
-  const ranges = weighted(field)
-    .filter(({ weight }) => weight > 0)
-    .sort((a, b) => b.weight - a.weight)
+  const all = weighted(field)
+  const ranges = all.filter(({ weight, value }) => weight > 0 && value !== '*').sort((a, b) => b.weight - a.weight)
   for (const { value } of ranges) {
-    if (value === '*') return first
     for (let range = value; range !== ''; range = shorter(range)) {
       const found = tags.find((tag) => tag.toLowerCase() === range)
       if (found !== undefined) return found
     }
   }
-  return first
+  // Any other will do, but for what the client does not read.
+  const isRefused = (tag: string) => all.some(({ weight, value }) => weight === 0 && isWithin(tag.toLowerCase(), value))
+  return all.some(({ weight, value }) => weight > 0 && value === '*')
+    ? (tags.find((tag) => !isRefused(tag)) ?? first)
+    : first
 }
+const isWithin = (tag: string, range: string) => tag === range || tag.startsWith(`${range}-`)
 
 /** Without its last subtag, and without a single letter before that (RFC 4647, section 3.4). */
 function shorter(range: string): string {

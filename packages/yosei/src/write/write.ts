@@ -65,9 +65,16 @@ export function write<E extends Endpoint>(
     { received: receivedOf(written) },
   )
   if (verdict.outcome === 'rejected') throw new UnacceptableError(verdictOf(verdict))
-  return new Request(base.replace(/\/$/, '') + target, {
+  return new Request(under(base, target), {
     method: node.method,
     headers: headers as [string, string][],
     ...(written ? { body: written.body } : {}),
   })
+}
+
+/** What a template that is a slash alone means under a base is the base itself. */
+function under(base: string, target: string): string {
+  const at = base.replace(/\/$/, '')
+  const hasPath = URL.canParse(at) && new URL(at).pathname !== '/'
+  return at + (hasPath ? target.replace(/^\/(?=$|\?)/, '') : target)
 }
