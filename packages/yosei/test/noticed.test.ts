@@ -519,9 +519,9 @@ describe('bounds and caps', () => {
       'body[0] must be a whole number; "x" was sent, and 1099 more',
     ])
   })
-  test('of an Accept field a thousand characters are looked at', () => {
-    expect(weightOf('text/html', `${'a/b,'.repeat(200)}text/html`)).toBe(1)
-    expect(weightOf('text/html', `${'a/b,'.repeat(250)}text/html`)).toBe(0)
+  test('an Accept field is looked at to its end', () => {
+    expect(weightOf('text/html', `${'a/b,'.repeat(2500)}text/html`)).toBe(1)
+    expect(weightOf('text/html', 'a/b,'.repeat(2500))).toBe(0)
   })
   test('a form has a thousand parts at most', async () => {
     const app = intake({
