@@ -275,6 +275,12 @@ describe('no spelling of a target gets by a gate', () => {
     expect(statuses[400]).toBeGreaterThan(100)
   })
 
+  test('a target that can be folded without end is rejected', async () => {
+    const base = await started(express().use(gate(app)).use(end))
+    const endless = [`/%${'25'.repeat(2000)}2e`, `/api${'%2525252525252525252525252f;a%253b//./'.repeat(60)}pay/5`]
+    for (const path of endless) expect(await statusOf(base, path)).toBe(400)
+  })
+
   test('and where requests are only watched, all go on, with their verdict', async () => {
     const events: JournalEvent[] = []
     const app = intake({ endpoints: watched, journal: { write: (event: JournalEvent) => void events.push(event) } })

@@ -86,14 +86,16 @@ export function misspelled(
 ): { readonly meant: readonly EndpointNode[]; readonly rejection: Rejection } | undefined {
   const routes = routesOf(app)
   const broken = sent.some(isNoTarget)
+  let isEndless = false
   const odd = sent.map(targetFor).flatMap((target) => {
     const readings = meantBy(routes, method, target, folds)
-    if (readings.size === 0) return []
+    isEndless ||= readings === undefined
+    if (!readings || readings.size === 0) return []
     const chosen = match(routes, method, originForm(target).replace(/[?].*$/s, ''), folds)
     const own = 'destination' in chosen ? chosen.destination : undefined
     return broken || [...readings].some((one) => one !== own) ? [...readings] : []
   })
-  if (!broken && odd.length === 0) return undefined
+  if (!broken && !isEndless && odd.length === 0) return undefined
   const fault = { path: ['path'], code: 'bad_syntax', variant: broken ? 'target' : 'spelling' }
   return {
     meant: [...new Set(odd.flatMap(endpointsOf))],

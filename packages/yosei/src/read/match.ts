@@ -255,14 +255,14 @@ export const isNoTarget = (target: string): boolean => target.includes('#') || t
 
 /**
  * What routers may take a path for, one way of folding it after the other: none if it stands there as it is declared, or
- * no router can take it for a declared path.
+ * no router can take it for a declared path; `undefined` if it can be folded in more ways than anybody means.
  */
 export function meantBy(
   routes: Routes,
   method: string,
   target: string,
   folds: boolean,
-): ReadonlySet<Destination | Crossing> {
+): ReadonlySet<Destination | Crossing> | undefined {
   const isOdd = odd.test(target)
   const path = beforeQuery(target)
   const at = (one: string, how: How, takes?: Takes) =>
@@ -270,6 +270,7 @@ export function meantBy(
   const plain = isOdd ? undefined : at(path, 'raw')
   if (plain && (!folds || plain === at(path, 'folded'))) return new Set()
   const readings = isOdd ? readingsOf(path) : [path]
+  if (!readings) return undefined
   const meant = (takes: Takes) => {
     const ends = readings.flatMap((one) => [
       at(one, 'raw', takes),
@@ -282,14 +283,18 @@ export function meantBy(
   return found.size > 0 ? found : meant('anything')
 }
 
-/** Most routers fold in one or two ways; all of them together are not many more. */
-const mostReadings = 64
+/** All ways of folding together are not many more, but for a path that is made to have them; a long one is dear to fold. */
+const mostReadings = (path: string) => Math.max(64, Math.min(256, Math.floor(500_000 / path.length)))
 const odd = /[%;\\#]|\/\/|\/\.{1,2}(?:[/?]|$)|^[^/]/
 
 /** The paths that a target stands for, if a router folds it in any of these ways, one after the other. */
-function readingsOf(sent: string): readonly string[] {
+function readingsOf(sent: string): readonly string[] | undefined {
+  const most = mostReadings(sent)
   const found = new Set([sent])
-  for (const path of found) for (const fold of foldings) if (found.size < mostReadings) found.add(fold(path))
+  for (const path of found) {
+    if (found.size > most) return undefined
+    for (const fold of foldings) found.add(fold(path))
+  }
   return [...found]
 }
 const beforeQuery = (path: string) => path.replace(/[?].*$/s, '')
