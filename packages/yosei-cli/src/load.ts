@@ -45,7 +45,7 @@ export async function loadServices(file: string, options: LoadOptions = {}): Pro
 async function loadDefault(file: string, what: string, options: LoadOptions): Promise<unknown> {
   const path = resolve(file)
   if (!existsSync(path)) throw new Failure(`${file}: there is no such file; name the module that exports ${what}`)
-  const module = await watched(file, () => evaluate(path, options)).catch((error: unknown) => {
+  const module = await watched(file, options, () => evaluate(path, options)).catch((error: unknown) => {
     if (error instanceof Failure) throw error
     throw new Failure(`${file}${lineOf(error, path)}: could not be loaded: ${firstLine(error)}`)
   })
@@ -59,7 +59,7 @@ const longestLoad = Number(process.env.YOSEI_LOAD_SECONDS ?? 30)
  * Loads a module that may do anything meanwhile: end the process, wait for what never comes, or never come to an end. Each
  * ends the command with a line that says so.
  */
-async function watched<T>(file: string, load: () => Promise<T>): Promise<T> {
+async function watched<T>(file: string, { isFresh = false }: LoadOptions, load: () => Promise<T>): Promise<T> {
   const tell = (what: string) => writeSync(2, `yosei: ${file}: ${what}\n`)
   const never = `it did not load within ${longestLoad} seconds: let it wait for nothing, and start no server`
   // From a thread of its own: what never ends lets no timer of this one run.
@@ -78,7 +78,12 @@ setTimeout(() => { require('node:fs').writeSync(2, told); process.kill(pid, 'SIG
     // What it has begun would keep the process.
     process.exit(2)
   }
-  const late = setTimeout(() => end(never), longestLoad * 1000)
+  let giveUp: (failure: Failure) => void = () => undefined
+  const given = new Promise<never>((_, reject) => {
+    giveUp = reject
+  })
+  // What judges again when a file changes goes on with what it had.
+  const late = setTimeout(() => (isFresh ? giveUp(new Failure(`${file}: ${never}`)) : end(never)), longestLoad * 1000)
   late.unref()
   const ended = () => {
     tell('it ended the process while it was loaded: take process.exit() away')
@@ -87,7 +92,7 @@ setTimeout(() => { require('node:fs').writeSync(2, told); process.kill(pid, 'SIG
   const idle = () => end('it waits for something that never comes: look at its await at the top')
   process.on('exit', ended).on('beforeExit', idle)
   try {
-    return await load()
+    return await Promise.race([load(), given])
   } finally {
     clearTimeout(late)
     process.off('exit', ended).off('beforeExit', idle)

@@ -1,7 +1,7 @@
 // biome-ignore-all format: a table reads line by line
 /** Every error reaches the caller: in an envelope, in its language, through lookups, by the client, and out of a journal. */
 import { describe, expect, test } from '@jest/globals'
-import { answer, choice, decimal, endpoint, type Field, instant, intake, integer, type JournalEvent, judge, judgeParts, list, parseMessage, record, refuse, serve, text, write } from 'yosei'
+import { answer, anything, choice, constant, decimal, either, endpoint, type Field, instant, intake, integer, type JournalEvent, judge, judgeParts, list, parseMessage, record, refuse, serve, table, tagged, text, tuple, write } from 'yosei'
 import { client } from 'yosei/client'
 import * as page from 'yosei/page'
 
@@ -153,4 +153,35 @@ test('the digits of an encoded octet are of either case, also beside a parameter
   const shown = intake({ endpoints: { show: endpoint('GET /café-{n}', { path: { n: integer() } }) } })
   for (const target of ['/caf%c3%a9-1', '/caf%C3%A9-1', '/caf%C3%a9-1'])
     expect((await judge(shown, { method: 'GET', target, headers: {}, body: null })).outcome).toBe('accepted')
+})
+
+const branches = either([record({ k: constant('x'), n: integer() }), record({ k: constant('y'), l: list(text()) })])
+test.each<[string, Field, unknown]>([
+  ['a tag', tagged('k', { a: record({ n: integer() }), b: record({}) }), { k: 'a', n: 1 }],
+  ['tags in tags', record({ t: tagged('k', { a: tagged('l', { x: record({ n: integer() }) }) }) }), { t: { k: 'a', l: 'x', n: 1 } }],
+  ['a union of objects', branches, { k: 'y', l: ['a'] }],
+  ['unions in a list', list(branches), [{ k: 'x', n: 1 }, { k: 'y', l: [] }]],
+  ['a union of a list and a text', record({ e: either([list(integer()), text()]) }), { e: [1, 2] }],
+  ['anything', record({ a: anything(), b: anything() }), { a: 5, b: { c: [1, null, 'x', true] } }],
+  ['anything at the top', anything(), [1, 'x']],
+  ['a tuple in a table', table(tuple([text(), integer()])), { a: ['b', 1] }],
+  ['null', record({ n: integer({ nullable: true }), o: text({ optional: true }) }), { n: null }],
+])('what a journal has kept is judged again as it was: %s', async (_, body, sent) => {
+  const events: JournalEvent[] = []
+  const put = endpoint('POST /{id}', { path: { id: text() }, query: { l: list(integer(), { optional: true }), q: text({ optional: true }) }, body })
+  const app = intake({ endpoints: { put }, journal: { write: (event) => void events.push(event) } })
+  const post = (content: unknown, type = 'application/json') => serve(app, { put: () => { throw new Error('inside') } })(new Request('http://kr.example/7?q=a', { method: 'POST', headers: { 'content-type': type }, body: JSON.stringify(content) }))
+  await post(sent)
+  expect(await judge(app, events[0]?.input ?? '')).toMatchObject({ outcome: 'accepted', input: { path: { id: '7' }, query: { q: 'a' }, body: sent } })
+})
+
+test('so is a form in parts', async () => {
+  const events: JournalEvent[] = []
+  const put = endpoint('POST /', { body: { 'multipart/form-data': record({ n: integer(), many: list(text()), deep: record({ a: list(integer()) }), none: list(integer(), { optional: true }) }) } })
+  const app = intake({ endpoints: { put }, journal: { write: (event) => void events.push(event) } })
+  const form = new FormData()
+  for (const [name, value] of [['n', '5'], ['many', 'a'], ['many', 'b']] as const) form.append(name, value)
+  form.append('deep', new Blob(['{"a":[1]}'], { type: 'application/json' }))
+  await serve(app, { put: () => { throw new Error('inside') } })(new Request('http://kr.example/', { method: 'POST', body: form }))
+  expect(await judge(app, events[0]?.input ?? '')).toMatchObject({ outcome: 'accepted', input: { body: { n: 5, many: ['a', 'b'], deep: { a: [1] } } } })
 })

@@ -58,7 +58,7 @@ export function writeMasked(opened: Opened, sent: Parts): string {
     lines.push(`content-type: ${opened.head.contentType}`)
   const target = `${opened.app.base}/${segments.join('/')}${query === '' ? '' : `?${query}`}`
   const value = body && sent.body !== undefined ? maskedValue(body.node, sent.body) : undefined
-  const text = body && value !== undefined ? syntaxOf(body).note(value, pairsOf) : ''
+  const text = body && value !== undefined ? syntaxOf(body).note(value, pairsOf, opened.head.contentType ?? '') : ''
   return [`${message.method} ${target} HTTP/1.1`, ...lines, '', text.length > longestBody ? '' : text].join('\n')
 }
 
@@ -67,7 +67,7 @@ function pairsOf(values: object): string {
   const pairs = (name: string, value: unknown): string[] =>
     typeof value === 'object' && value !== null && !Array.isArray(value)
       ? Object.entries(value).flatMap(([key, one]) => pairs(`${name}[${encodeURIComponent(key)}]`, one))
-      : [value].flat().map((one) => `${name}=${encodeURIComponent(String(one))}`)
+      : [value].flat().flatMap((one) => (one === undefined ? [] : [`${name}=${encodeURIComponent(String(one))}`]))
   return Object.entries(values)
     .flatMap(([name, value]) => pairs(encodeURIComponent(name), value))
     .join('&')

@@ -27,7 +27,7 @@ export const anything: KindOf<AnythingNode> = {
   },
   takesNull: () => true,
   encode: (_, value) => value,
-  mask: () => undefined,
+  mask: (_, value) => value,
 }
 
 export const anythingCode: CodeOf<AnythingNode> = {

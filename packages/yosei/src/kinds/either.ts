@@ -32,6 +32,10 @@ export interface EitherNode extends Declared {
   readonly branches: readonly Node[]
 }
 
+const listKinds: readonly string[] = ['list', 'tuple', 'anything', 'readAs']
+const objectKinds: readonly string[] = ['record', 'table', 'tagged', 'anything', 'readAs']
+const lengthOf = (value: object) => JSON.stringify(value).length
+
 export const either: KindOf<EitherNode> = {
   shape: 'union',
   options: { branches: required(aListOfFields) },
@@ -51,8 +55,17 @@ export const either: KindOf<EitherNode> = {
     }
     return value
   },
-  // Which branch it is cannot be told from here, and one of them may be a secret.
-  mask: (node, value, _, hides) => (typeof value === 'object' || hides(node) ? undefined : shorten(value)),
+  // Which branch it is cannot be told from here, and one of them may be a secret. Names that any declares are declared.
+  mask(node, value, below, hides) {
+    if (hides(node)) return undefined
+    if (typeof value !== 'object' || value === null) return shorten(value)
+    const kinds = Array.isArray(value) ? listKinds : objectKinds
+    const masks = formsOf(node).flatMap((form) => (kinds.includes(form.kind) ? [below(form, value)] : []))
+    const found = masks.filter((one): one is object => typeof one === 'object' && one !== null)
+    if (Array.isArray(value)) return found.toSorted((a, b) => lengthOf(b) - lengthOf(a))[0]
+    const entries = found.flatMap((one) => Object.entries(one).filter(([, inside]) => inside !== undefined))
+    return found.length === 0 ? undefined : Object.fromEntries(entries)
+  },
 }
 
 /**

@@ -46,7 +46,7 @@ export const tagged: KindOf<TaggedNode> = {
   mask(node, value, below) {
     const branch = branchOf(node, value)
     return branch
-      ? { [node.tag]: (value as { [name: string]: unknown })[node.tag], ...(below(branch, value) as object) }
+      ? { ...(below(branch, value) as object), [node.tag]: (value as { [name: string]: unknown })[node.tag] }
       : undefined
   },
 }

@@ -3,7 +3,9 @@
  * written, and what of it is written down. The table `syntaxes` holds them all; the first that takes a media type reads
  * it.
  */
+
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { readMediaType } from '../grammar/media-type.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
@@ -81,7 +83,7 @@ export interface BodySyntax {
   read(body: string | Uint8Array, node: Node, options: ReadOptions): unknown
   write(node: Node, value: unknown, mediaType: string, tools: WriteTools): Written
   /** A value whose secrets are masked, as text. */
-  note(value: unknown, pairs: (values: object) => string): string
+  note(value: unknown, pairs: (values: object) => string, contentType: string): string
 }
 
 const nobody = () => undefined
@@ -238,7 +240,19 @@ const multipart: BodySyntax = {
       }
     return { body, ...formValues(arrived, record, JSON.parse) }
   },
-  note: (value) => JSON.stringify(value),
+  note(value, _, contentType) {
+    const { boundary = 'part' } = readMediaType(contentType)?.parameters ?? {}
+    const parts = Object.entries(value as object).flatMap(([name, all]) =>
+      [all].flat().flatMap((one) => {
+        if (one === undefined || one === null) return []
+        const isNested = typeof one === 'object'
+        const type = isNested ? `\r\nContent-Type: ${jsonType}` : ''
+        const named = `Content-Disposition: form-data; name="${name.replace(/["\r\n]/g, encodeURIComponent)}"`
+        return [`--${boundary}\r\n${named}${type}\r\n\r\n${isNested ? JSON.stringify(one) : one}\r\n`]
+      }),
+    )
+    return `${parts.join('')}--${boundary}--`
+  },
 }
 
 const text: BodySyntax = {
