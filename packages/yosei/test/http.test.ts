@@ -432,6 +432,16 @@ const table120: Row[] = [
   [[`POST /api/items\n${json}\nContent-Encoding: deflate, gzip`, gzipSync(deflateSync(good))], `201|${good}`],
   [[`POST /api/items\n${json}\nContent-Encoding: identity`, good], `201|${good}`],
   [[`POST /api/items\n${json}\nContent-Encoding: gzip`, good], '400|body bad_syntax'],
+  ...[
+    ['gzip', gzipSync(good)] as const,
+    ['deflate', deflateSync(good)] as const,
+    ['br', brotliCompressSync(good)] as const,
+  ].flatMap(([coding, coded]) =>
+    ['\0', good].map((behind): [[string, Uint8Array], string] => [
+      [`POST /api/items\n${json}\nContent-Encoding: ${coding}`, Buffer.concat([coded, Buffer.from(behind)])],
+      '400|body bad_syntax',
+    ]),
+  ),
   [
     [`POST /api/items\n${json}\nContent-Encoding: gzip`, gzipSync(`{"name":"${' '.repeat(100_000)}"}`)],
     '413|body too_large',
