@@ -33,6 +33,7 @@ import {
 } from 'yosei'
 import { koaGate } from 'yosei/koa'
 import { gate, inputOf, listen, listenerOf } from 'yosei/node'
+import { demandsOf } from 'yosei/probe'
 import { catalogueFor, languagesOf, shipped } from '../dist/internals.js'
 import { started, uploadsFromNow } from './service.ts'
 
@@ -473,6 +474,46 @@ describe('serve', () => {
     })
     const verdict = await judge(intake({ endpoints: { one }, ...shared }), post(body, {}, q ? `/?q=${q}` : '/'))
     expect(String(verdict.outcome === 'rejected' && verdict.status)).toBe(status)
+  })
+  const codes = {
+    too_large: 420,
+    wrong_media_type: 424,
+    too_many: 425,
+    not_known: 404,
+    not_found: 410,
+    bad_syntax: 418,
+    not_constant: 409,
+  }
+  test.each<[string, string, { [name: string]: string }, string | null, number]>([
+    ['too large', '/a', {}, `{"a":"${'x'.repeat(60)}"}`, 420],
+    ['of another type', '/a', { 'content-type': 'text/css' }, 'x', 424],
+    ['with too many values', '/a?q=1&q=2&q=3', {}, '{"a":"b"}', 425],
+    ['of somebody unknown', '/b', {}, '{"a":"b"}', 404],
+    ['that a lookup does not find', '/a', {}, '{"a":"b"}', 410],
+    ['that cannot be read', '/a', {}, '{"a":', 418],
+    [
+      'with a transfer coding, which is a failure of ours',
+      '/a',
+      { 'transfer-encoding': 'x, chunked' },
+      '{"a":"b"}',
+      501,
+    ],
+  ])('a code gives its status to a request %s', async (_, target, headers, body, status) => {
+    const declared = { query: { q: list(text(), { optional: true }) }, body: record({ a: text() }) }
+    const a = endpoint('POST /a', {
+      ...declared,
+      open: true,
+      limits: { body: '50B', queryValues: 2 },
+      lookups: (on) => ({
+        one: on.lookup({ reads: ['body.a'], ask: async (_: object, __): Promise<string | undefined> => undefined }),
+      }),
+    })
+    const b = endpoint('POST /b', declared)
+    const app = intake({ endpoints: { a, b }, statuses: { codes }, identify: () => undefined })
+    const sent = { method: 'POST', target, headers: { 'content-type': 'application/json', ...headers }, body }
+    expect(await judge(app, sent, { services: {} })).toMatchObject({ outcome: 'rejected', status })
+    const demanded = Object.keys(codes).map((code) => demandsOf(app).find((one) => one.code === code)?.status)
+    expect(demanded).toEqual([420, 424, 425, 404, 410, 418, undefined])
   })
   test.each([
     ['a failure of ours as a client’s', { statuses: { failure: 400 } }, /failure is 400. Give it a status from 500/],

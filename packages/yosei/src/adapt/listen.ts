@@ -174,7 +174,7 @@ function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
 
 function rejectRaw({ app }: Service, failure: StatusName, fault: Omit<Fault, 'stage'>) {
   const faults = fault.code === '' ? [] : [{ ...fault, stage: 'receive' as const }]
-  const status = statusFor(failure, app.statuses)
+  const status = statusFor(failure, app.statuses, fault.code)
   return reject(undefined, faults, { status, stage: 'receive', headers: { connection: 'close' }, house: app })
 }
 

@@ -89,7 +89,7 @@ export function admit(opened: Opened, given: unknown): Identified {
   const code = isKnown ? 'not_allowed' : 'not_known'
   return {
     rejected: reject(destination.name, [{ path: ['header', header], stage: 'identify', code }], {
-      status: statusFor(isKnown ? 'notAllowed' : 'notKnown', destination.endpoint.statuses),
+      status: statusFor(isKnown ? 'notAllowed' : 'notKnown', destination.endpoint.statuses, code),
       stage: 'identify',
       headers: isKnown ? {} : { 'www-authenticate': scheme },
       trace: run.trace,

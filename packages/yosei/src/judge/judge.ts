@@ -97,7 +97,7 @@ const unheld = new FinalizationRegistry<() => Promise<void>>((dispose) => void d
 function rejectBroken({ statuses }: IntakeNode, message: BrokenMessage): Rejection {
   const path = [message.line === 1 ? 'path' : 'header']
   return reject(undefined, [{ path, stage: 'read', code: 'bad_syntax', variant: 'message', about: { ...message } }], {
-    status: statusFor('framing', statuses),
+    status: statusFor('framing', statuses, 'bad_syntax'),
     stage: 'read',
   })
 }

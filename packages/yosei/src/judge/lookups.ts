@@ -41,8 +41,9 @@ type Answer =
   | { readonly outcome: 'refused'; readonly refusals: readonly Refusing[] }
   | { readonly outcome: 'failed'; readonly cause: unknown }
 
-const usual = { failure: 'notFound', code: 'not_found', message: 'was not found' } as const
-const usualWhenAbsent = { failure: 'alreadyThere', code: 'already_there', message: 'is there already' } as const
+/** What a lookup that has no refusal of its own rejects with. */
+export const usual = { failure: 'notFound', code: 'not_found', message: 'was not found' } as const
+export const usualWhenAbsent = { failure: 'alreadyThere', code: 'already_there', message: 'is there already' } as const
 const none: readonly Answer[] = []
 const notRun: Answer = { outcome: 'not run' }
 
@@ -229,7 +230,7 @@ async function askOne(
 function judgeAnswer(answer: Answer, { absent, refusal, counts }: LookupNode, statuses: Statuses | undefined): Answer {
   const refused = ({ failure, ...words }: typeof usual | typeof usualWhenAbsent): Answer => ({
     outcome: 'refused',
-    refusals: [refusal ?? { ...words, status: statusFor(failure, statuses) as Refusal['status'] }],
+    refusals: [refusal ?? { ...words, status: statusFor(failure, statuses, words.code) as Refusal['status'] }],
   })
   if (answer.outcome !== 'found') return answer
   const { value } = answer

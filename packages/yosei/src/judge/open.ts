@@ -142,7 +142,7 @@ const refusedHere = (
   trace: Run['trace'],
 ): Rejection =>
   reject(name, [{ ...fault, stage: 'admit' }], {
-    status: statusFor(failure, statuses),
+    status: statusFor(failure, statuses, fault.code),
     stage: 'admit',
     headers,
     trace,

@@ -165,7 +165,7 @@ export function conclude(
   run.trace?.steps.push({ stage: 'receive', outcome: 'fault' in received ? 'failed' : 'passed' })
   if ('fault' in received) {
     const { fault, failure, headers, cause } = received
-    const status = statusFor(failure, endpoint.statuses)
+    const status = statusFor(failure, endpoint.statuses, fault?.code)
     const faults = fault ? [{ ...fault, stage: 'receive' as const }] : []
     return reject(name, faults, { status, headers, failure, stage: 'receive', trace: run.trace, house: app, cause })
   }

@@ -23,9 +23,8 @@ export function firstOf(faults: readonly Fault[], statuses: Statuses | undefined
     decides = fault
   }
   const failure = order[first] ?? 'rules'
-  const own = decides?.status ?? (decides && statuses?.codes?.[decides.code])
   return {
-    status: own ?? statusFor(failure, statuses),
+    status: decides?.status ?? statusFor(failure, statuses, decides?.code),
     stage: failure === 'syntax' ? 'read' : failure === 'rules' ? 'rules' : 'shape',
   }
 }

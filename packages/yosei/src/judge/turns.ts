@@ -138,7 +138,7 @@ export async function takeTurn(
   } catch (cause) {
     return rejected(statusFor('unavailable', endpoint.statuses), undefined, thrown(cause))
   }
-  if (taken === 'busy') return rejected(statusFor('turn', endpoint.statuses), 'held')
+  if (taken === 'busy') return rejected(statusFor('turn', endpoint.statuses, 'busy'), 'held')
   if (taken === 'full') return rejected(statusFor('unavailable', endpoint.statuses), 'full')
   trace?.steps.push({ stage: 'turn', outcome: 'passed' })
   return hold(taken, lease, longest, signal)

@@ -1,6 +1,7 @@
 /** All that an intake demands of requests. */
 import type { EndpointNode } from '../declare/endpoint.js'
 import { intakeNode } from '../declare/intake.js'
+import { usual, usualWhenAbsent } from '../judge/lookups.js'
 import { firstOf } from '../judge/statuses.js'
 import { EACH, EACH_NAME, formatAddress, type Path, parseAddress } from '../terms/address.js'
 import type { Intake } from '../terms/endpoint.js'
@@ -44,11 +45,11 @@ export function demandsOf(app: Intake): readonly Demanded[] {
         .status
     const bodies = one.bodies.length === 0 ? [undefined] : one.bodies
     for (const { address, code, what, failure } of demandsOnWho(node, one))
-      add(address, code, what, statusFor(failure, statuses), code === 'not_known')
+      add(address, code, what, statusFor(failure, statuses, code), code === 'not_known')
     for (const body of bodies) {
       const places = [...placesIn(one, body)]
       for (const { address, code, what, failure } of demandsOnWhole(one, body))
-        add(address, code, what, statusFor(failure, statuses), !what.startsWith('limits.'))
+        add(address, code, what, statusFor(failure, statuses, code), !what.startsWith('limits.'))
       for (const { path, demands } of places)
         for (const { code, what, below = [], isOfKind = false, isNamed } of demands)
           add(
@@ -76,10 +77,13 @@ const foldedPath = (path: Path): Path => path.map((key) => (typeof key === 'numb
 
 /** What lookups and turns reject with. */
 export function outsideOf({ lookups, statuses }: EndpointNode) {
-  return Object.entries(lookups).map(([name, { refusal, absent, reads }]) => ({
-    what: `lookup ${name}`,
-    address: refusal?.at ?? reads[0] ?? '',
-    code: refusal?.code ?? (absent ? 'already_there' : 'not_found'),
-    status: refusal?.status ?? statusFor(absent ? 'alreadyThere' : 'notFound', statuses),
-  }))
+  return Object.entries(lookups).map(([name, { refusal, absent, reads }]) => {
+    const { failure, code } = absent ? usualWhenAbsent : usual
+    return {
+      what: `lookup ${name}`,
+      address: refusal?.at ?? reads[0] ?? '',
+      code: refusal?.code ?? code,
+      status: refusal?.status ?? statusFor(failure, statuses, code),
+    }
+  })
 }

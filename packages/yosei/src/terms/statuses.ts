@@ -149,8 +149,13 @@ export type Statuses = { readonly [N in StatusName]?: number | undefined } & {
   readonly codes?: { readonly [code: string]: number } | undefined
 }
 
-export const statusFor = (name: StatusName, statuses: Statuses | undefined): number =>
-  statuses?.[name] ?? statusTable[name].status
+/** The status of a failure that has an error of this code, or none. A failure of ours is none of a client's code. */
+export function statusFor(name: StatusName, statuses: Statuses | undefined, code = ''): number {
+  const { status } = statusTable[name]
+  const { codes = {} } = statuses ?? {}
+  if (status < 500 && Object.hasOwn(codes, code)) return codes[code] as number
+  return statuses?.[name] ?? status
+}
 
 /** @throws DeclarationError where a failure of one side would be told as the other's (RFC 9110, section 15). */
 export function checkStatuses(where: string, statuses: Statuses = {}): void {
