@@ -161,7 +161,9 @@ function choose(app: IntakeNode, message: AnyMessage, query: string, { telling }
       telling.bodies.find(([one]) => one === type) ??
       telling.bodies.find(([one]) => type !== undefined && inRange(type, one))
     const taken = telling.bodies.map(([one]) => one)
-    return found ? found[1] : wrongMediaType(taken, sent, message.method, undefined)
+    if (found) return found[1]
+    const refused = wrongMediaType(taken, sent, message.method, undefined)
+    return { ...refused, headers: { ...refused.headers, ...varyBy('content-type') } }
   }
   const { part, name, values } = telling
   const sent = part === 'header' ? lines(name) : valueInQuery(query, name)
@@ -175,9 +177,12 @@ function choose(app: IntakeNode, message: AnyMessage, query: string, { telling }
   return {
     failure: part,
     fault: { path: [part, name], node: choice, code: isAbsent ? 'missing' : 'not_a_choice', variant, ...about },
-    headers: part === 'header' ? { vary: `Accept, Accept-Language, ${name}` } : {},
+    headers: part === 'header' ? varyBy(name) : {},
   }
 }
+
+/** A problem document varies by its type and language already. */
+const varyBy = (name: string) => ({ vary: `Accept, Accept-Language, ${name}` })
 
 /** A target or a header section over its limit. */
 function overHead({ target, headers }: AnyMessage, limits: IntakeNode['limits']): Refused | undefined {

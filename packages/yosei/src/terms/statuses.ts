@@ -37,7 +37,12 @@ export const statusTable = {
   mediaType: {
     status: 415,
     rows: [
-      ['admit', 'media type or charset not taken, or none given with a body', '`Accept`', '`header.content-type`'],
+      [
+        'admit',
+        'media type or charset not taken, or none given with a body',
+        '`Accept`; `Vary` if it tells endpoints apart',
+        '`header.content-type`',
+      ],
     ],
   },
   coding: {
