@@ -89,7 +89,7 @@ test('writes missing verdicts, or all that differ, and leaves every other byte a
   const crlf = (text: string) => text.replaceAll('\n', '\r\n')
   const page = (first: string, second: string) =>
     crlf(
-      `# A\n\n${good}${first}\nsaid  \n\n> ${bad.trimEnd().replaceAll('\n', '\n> ')}\n${second}\n${bad}\n${verdict('accepted')}the end`,
+      `\uFEFF# A\n\n${good}${first}\nsaid  \rtwice\n\n> ${bad.trimEnd().replaceAll('\n', '\n> ')}\n${second}\n${bad}\n${verdict('accepted')}the end`,
     )
   const folder = new Folder({ 'intake.ts': intake, 'b.md': page('', '') })
   expect(folder.yosei(['check', 'intake.ts', 'b.md', './b.md', '--write', '--quiet'])).toMatchObject({

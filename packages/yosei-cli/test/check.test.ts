@@ -28,12 +28,12 @@ export default intake({ identify: () => undefined, endpoints: { put: endpoint('P
     })
 })
 
-test('a book reads the same with LF and CRLF, and prints nothing that is secret', () => {
+test('a book reads the same with LF, CRLF, CR and behind a byte order mark, and prints nothing that is secret', () => {
   const page = `# Plates
 
 \`\`\`book
 now: 2031-03-01T12:00:00Z
-header: Team: red
+header: Team: red 	
 header: Key: xyzzy
 \`\`\`
 
@@ -41,15 +41,15 @@ header: Key: xyzzy
 
 ${http('POST /plates/xyzzy?token=xyzzy&odd=xyzzy HTTP/1.1\nContent-Type: multipart/form-data; boundary=x\n\n--x\nContent-Disposition: form-data; name="title"\n\nM 31\n--x\nContent-Disposition: form-data; name="pin"\n\nxyzzy\n--x--')}
 ${verdict('accepted\nbody.title = "M 31"\nbody.pin = "xyzzy"\nheader.key = "wrong xyzzy"\npath.id = "xyzzy"')}`
-  const plates = `import { endpoint, instant, intake, record, text } from 'yosei'
+  const plates = `import { choice, endpoint, instant, intake, record, text } from 'yosei'
 export default intake({ endpoints: { plate: endpoint('POST /plates/{id}', {
   path: { id: text({ secret: true }) }, query: { token: text({ secret: true }), at: instant({ default: new Date(0), until: '+1h' }) },
-  header: { team: text(), key: text({ secret: true }) }, unlisted: { query: 'drop' },
+  header: { team: choice(['red']), key: text({ secret: true }) }, unlisted: { query: 'drop' },
   body: { 'multipart/form-data': record({ title: text(), pin: text({ secret: true }) }) } }) } })
 `
-  const printed = ['\n', '\r\n'].map((end) =>
+  const printed = ['\n', '\r\n', '\r', '\uFEFF'].map((end) =>
     ['text', 'json'].map((format) =>
-      yoseiWith({ 'intake.ts': plates, 'b.md': page.replaceAll('\n', end) }, [
+      yoseiWith({ 'intake.ts': plates, 'b.md': end === '\uFEFF' ? end + page : page.replaceAll('\n', end) }, [
         'check',
         'intake.ts',
         'b.md',
@@ -58,7 +58,7 @@ export default intake({ endpoints: { plate: endpoint('POST /plates/{id}', {
       ]),
     ),
   )
-  expect(printed[1]).toEqual(printed[0])
+  for (const one of printed) expect(one).toEqual(printed[0])
   const [text = yosei([]), json = yosei([])] = printed[0] ?? []
   expect(text.status).toBe(1)
   expect(text.stdout + json.stdout).not.toContain('xyzzy')

@@ -74,6 +74,23 @@ const rows: [what: string, page: string, draft: Draft, more: { title?: string; a
       .replaceAll('\n', '\r\n'),
   ],
   [
+    'in place, behind a lone CR',
+    book.replace('Words.', 'Two\rwords.'),
+    { message: put('{"name":"b"}', 'X-Own: 1'), now },
+    { at: 0 },
+    book
+      .replace('Words.', 'Two\rwords.')
+      .replace('\nKey: hush', '')
+      .replace('{"name":"a","code":"hush"}', '{"name":"b"}'),
+  ],
+  [
+    'in place, behind a byte order mark',
+    `\uFEFF${old}\n`,
+    { message: put('```') },
+    { at: 0 },
+    `\uFEFF\`\`\`\`http\n${put('```')}\n\`\`\`\`\n\n${fenced('verdict', '400\nbody bad_syntax')}\n`,
+  ],
+  [
     'in place, inside a quote',
     `> ${old.replaceAll('\n', '\n> ')}\n`,
     { message: put('{"name":"b"}') },

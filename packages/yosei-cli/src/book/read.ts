@@ -3,6 +3,7 @@ import MarkdownIt, { type Env, type Token } from 'markdown-it'
 import { type Message, parseMessage } from 'yosei'
 import { BookError } from './error.js'
 import { type Expectation, readExpectation } from './expectation.js'
+import { pageOf } from './page.js'
 
 export interface Sample {
   readonly title: string
@@ -58,7 +59,7 @@ pages.core.ruler.disable(['inline', 'text_join'])
  */
 export function readBook(page: string): Sample[] {
   // It reads the same however its lines end.
-  const markdown = page.replace(/\r\n?/g, '\n')
+  const markdown = pageOf(page).lines.join('').replace(/\r\n?/g, '\n')
   const lines = markdown.split('\n')
   const samples: { heading: string; sample: Sample; answered: boolean }[] = []
   let heading = 'Untitled'
@@ -152,7 +153,7 @@ function readSetting({ lines }: Block): Setting {
     else if (key === 'header' && name !== undefined)
       headers.push({
         name: name.toLowerCase(),
-        value: content,
+        value: content.replace(/(?<![ \t])[ \t]+$/, ''),
         place: { line: place.line, column: place.column + text.length - content.length },
       })
     else if (text.trim() !== '')

@@ -1,6 +1,7 @@
 /** Books written: samples with their verdicts, and the verdicts of samples that are there. */
 import type { Message } from 'yosei'
 import type { AnyVerdict } from './expectation.js'
+import { isEnded, pageOf, prefixOf } from './page.js'
 import type { Sample } from './read.js'
 
 /** The lines of the verdict block that a verdict is as. */
@@ -60,24 +61,23 @@ function laidOut(body: string, headers: Message['headers']): string {
 
 /** A page in which a sample has this request; every other byte stays as it is. */
 export function withRequest(page: string, { places, blocks }: Sample, message: Message): string {
-  const lines = page.split(/(?<=\n)/)
+  const { mark, lines, end } = pageOf(page)
   const first = places.requestLine.line - 1
   const last = blocks?.end ?? first + 1
-  const prefix = /^[\s>]*/.exec(lines[first - 1] ?? '')?.[0] ?? ''
+  const prefix = prefixOf(lines[first - 1])
   // A fence ends at a line that is as long as it is.
   const [fence = '```'] = /`{3,}|~{3,}/.exec(lines[first - 1] ?? '') ?? []
   const wanted = linesOf(message)
-  const isEnded = wanted.some((line) => line.trimStart().startsWith(fence))
-  const around = isEnded ? fenced('http', wanted).split('\n') : undefined
+  const hasFence = wanted.some((line) => line.trimStart().startsWith(fence))
+  const around = hasFence ? fenced('http', wanted).split('\n') : undefined
   const block = around ?? [undefined, ...wanted, undefined]
-  const end = /\r\n/.test(page) ? '\r\n' : '\n'
   const own = block.map((line, index) =>
     line === undefined
       ? (lines[index === 0 ? first - 1 : last - 1] ?? '')
-      : `${prefix}${line}${index === block.length - 1 && !lines[last - 1]?.endsWith('\n') ? '' : end}`,
+      : `${prefix}${line}${index === block.length - 1 && !isEnded(lines[last - 1]) ? '' : end}`,
   )
   lines.splice(first - 1, last - first + 1, ...own)
-  return lines.join('')
+  return mark + lines.join('')
 }
 
 /** A page in which samples have these verdicts; every other byte stays as it is. */
@@ -85,14 +85,12 @@ export function withVerdicts(
   page: string,
   changes: readonly { readonly sample: Sample; readonly verdict: readonly string[] }[],
 ): string {
-  const lines = page.split(/(?<=\n)/)
-  const end = /\r\n/.test(page) ? '\r\n' : '\n'
+  const { mark, lines, end } = pageOf(page)
   // From the last to the first, so that the places of the others stay.
   const known = changes.flatMap(({ sample: { blocks }, verdict }) => (blocks ? [{ ...blocks, lines: verdict }] : []))
   for (const { end: last, verdict, lines: wanted } of [...known].sort((a, b) => b.end - a.end)) {
     const fence = (verdict ? lines[verdict[0] - 1] : lines[last - 1]) ?? ''
-    // What stands before a block, in a quote or a list, stands before every line of it.
-    const prefix = /^[\s>]*/.exec(lines[last - 1] ?? '')?.[0] ?? ''
+    const prefix = prefixOf(lines[last - 1])
     const block = fenced('verdict', wanted)
       .split('\n')
       .map((line) => `${prefix}${line}${end}`)
@@ -100,9 +98,9 @@ export function withVerdicts(
       const inside = wanted.map((line) => `${prefix}${line}${end}`)
       lines.splice(verdict[0], verdict[1] - verdict[0] - 1, ...inside)
     } else {
-      if (!fence.endsWith('\n')) lines[last - 1] = `${fence}${end}`
+      if (!isEnded(fence)) lines[last - 1] = `${fence}${end}`
       lines.splice(last, 0, `${prefix.trimEnd()}${end}`, ...block)
     }
   }
-  return lines.join('')
+  return mark + lines.join('')
 }
