@@ -424,6 +424,16 @@ const table120: Row[] = [
     '400|header.transfer-encoding bad_syntax|connection=close',
     { fetch: none },
   ],
+  [
+    [`POST /api/items\n${json}\nTransfer-Encoding: identity`, good],
+    '400|header.transfer-encoding bad_syntax|connection=close',
+    { fetch: none },
+  ],
+  [
+    [`POST /api/items\n${json}\nTransfer-Encoding: identity\nContent-Length: 12`, good],
+    '400|header.transfer-encoding bad_syntax|connection=close',
+    { fetch: none },
+  ],
   // codings
   [[`POST /api/items\n${json}\nContent-Encoding: gzip`, gzipSync(good)], `201|${good}`],
   [[`POST /api/items\n${json}\nContent-Encoding: X-Gzip`, gzipSync(good)], `201|${good}`],

@@ -153,7 +153,10 @@ function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
     case 'HPE_UNEXPECTED_TRANSFER_ENCODING':
       return broken(['header', 'content-length'], 'conflict')
     case 'HPE_INVALID_CONTENT_LENGTH':
-      return broken(['header', 'content-length'], 'length')
+      // A length is as bad to Node's parser beside a transfer coding that does not end in chunked.
+      return /^transfer-encoding[ \t]*:(?!.*chunked[ \t]*$)/im.test(headOf(rawPacket))
+        ? broken(['header', 'transfer-encoding'], 'framing')
+        : broken(['header', 'content-length'], 'length')
     case 'HPE_INVALID_TRANSFER_ENCODING':
       return broken(['header', 'transfer-encoding'], 'framing')
     case 'HPE_INVALID_METHOD': {
@@ -171,6 +174,10 @@ function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
       return broken(['header'], 'message', { reason: 'these are no header fields' })
   }
 }
+
+/** The lines before the body, of what has come. */
+const headOf = (packet: Uint8Array | undefined) =>
+  new TextDecoder('latin1').decode(packet).split(/\r?\n\r?\n/, 1)[0] ?? ''
 
 function rejectRaw({ app }: Service, failure: StatusName, fault: Omit<Fault, 'stage'>) {
   const faults = fault.code === '' ? [] : [{ ...fault, stage: 'receive' as const }]
