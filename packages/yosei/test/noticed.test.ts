@@ -77,6 +77,7 @@ describe('secrets and pages', () => {
       union: either([text({ secret: true, length: [1, 9] }), integer()]),
       plain: either([text(), integer()]),
       deep: either([record({ a: text() }), text()]),
+      hidden: either([record({ a: text() }), record({ b: text({ secret: true }) }), anything()]),
     })
     const handle = serve(
       intake({ endpoints: { one: one(body) }, journal: { write: (event) => void events.push(event) } }),
@@ -86,10 +87,10 @@ describe('secrets and pages', () => {
       new Request('http://kr.example/', {
         method: 'POST',
         headers: json,
-        body: '{"union":"hush","plain":"p","deep":{"a":"hush"}}',
+        body: '{"union":"hush","plain":"p","deep":{"a":"kept"},"hidden":{"a":"hush"}}',
       }),
     )
-    expect(events[0]?.input?.split('\n').at(-1)).toBe('{"plain":"p"}')
+    expect(events[0]?.input?.split('\n').at(-1)).toBe('{"plain":"p","deep":{"a":"kept"}}')
   })
   test('a page writes what was sent as text, and lets nothing run', async () => {
     const odd = '<script>"&\''
