@@ -219,7 +219,7 @@ describe('who may do what, and what no database takes', () => {
   const roles = [undefined, 'no-key', 'comet-key', 'nebula-key', 'dome-key'] as const
   const weather = () => JSON.stringify({ station: 'north', at: new Date().toISOString(), wind: 1, humidity: 5 })
   const yesterday = new Date(Date.now() - day).toISOString().slice(0, 10)
-  /** The statuses for nobody, an unknown key, another team, the team whose session it is, and an operator. */
+  /** The statuses without a key, with an unknown key, for another team, the team whose session it is, and an operator. */
   const rows: {
     readonly [N in keyof typeof app.endpoints]: readonly [
       method: string,

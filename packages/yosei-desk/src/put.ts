@@ -1,4 +1,4 @@
-/** Puts a file in the place of another, as a whole, and lets nobody else do so meanwhile. */
+/** Replaces a file as a whole. Other writers wait. */
 import { closeSync, fsyncSync, openSync, renameSync, rmSync, statSync, writeSync } from 'node:fs'
 import { basename, dirname, join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'

@@ -342,7 +342,7 @@ describe('over the observatory', () => {
     await page.getByRole('dialog').getByRole('button', { name: 'save', exact: true }).click()
     await page.getByRole('alert').filter({ hasText: 'save it as a new one' }).waitFor()
     await page.keyboard.press('Escape')
-    // Somebody else changes the sample meanwhile: both are shown, and nothing is lost.
+    // Another desk changes the sample: the page shows both texts, and nothing is lost.
     await page.getByLabel('clock').fill('2031-03-01T12:00:00Z')
     const changed_ = book().replace('"closes": "2031-03-05T06:00:00Z"', '"closes": "2031-03-05T05:00:00Z"')
     await page.keyboard.press('Control+s')

@@ -14,6 +14,7 @@ import Koa from 'koa'
 import { anything, type Endpoint, endpoint, file, intake, integer, type JournalEvent, record, serve, text } from 'yosei'
 import { koaGate } from 'yosei/koa'
 import { contextOf, gate, handled, inputOf, listen, listenerOf, verdictAt } from 'yosei/node'
+import { randomly } from '../dist/internals.js'
 import { open, started } from './service.ts'
 
 const declared = (mode: 'enforce' | 'observe') => ({
@@ -126,16 +127,6 @@ const setups: readonly (readonly [string, (guard: Guard, handler: Handler) => Re
   ],
 ]
 
-/** mulberry32. */
-function randomFrom(seed: number): () => number {
-  let state = seed
-  return () => {
-    state = (state + 0x6d2b79f5) | 0
-    let mixed = Math.imul(state ^ (state >>> 15), 1 | state)
-    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296
-  }
-}
 /** What may be written between or about the letters of a path. */
 const scraps = [
   '/',
@@ -191,7 +182,7 @@ const starts = [
   '/api/files/a.b.json',
 ]
 function spellings(count: number, seed: number): readonly string[] {
-  const random = randomFrom(seed)
+  const random = randomly(seed)
   const pick = <T>(all: readonly T[]): T => all[Math.floor(random() * all.length)] as T
   const edits: readonly ((path: string, at: number) => string)[] = [
     (path, at) => path.slice(0, at) + pick(scraps) + path.slice(at),

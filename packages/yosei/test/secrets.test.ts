@@ -1,4 +1,4 @@
-/** What is declared a secret is told nowhere: every kind of field, in every place, in every output. */
+/** No output shows what is declared a secret: every kind of field, in every place, in every output. */
 import { expect, jest, test } from '@jest/globals'
 import {
   codeOf,
@@ -24,7 +24,7 @@ const isScalar = (kind: string) =>
 test('no kind is forgotten here', () => {
   expect(Object.keys(kinds).sort()).toEqual(Object.keys(every).sort())
 })
-test.each(Object.entries(kinds))('a secret %s is told nowhere', async (kind, [field, ...values]) => {
+test.each(Object.entries(kinds))('no output shows a secret %s', async (kind, [field, ...values]) => {
   const quiet = jest.spyOn(console, 'error').mockImplementation(() => undefined)
   for (const [place, [declare, put]] of Object.entries(places)) {
     if (kind === 'file') continue

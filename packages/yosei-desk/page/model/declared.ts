@@ -4,7 +4,7 @@ import type { EndpointOutline, FieldOutline, RuleOutline } from '../../src/terms
 
 export const foldedAddress = (path: Path): string => foldAddress(formatAddress(path))
 
-/** Header fields that say who asks, and are told nowhere. */
+/** Header fields that say who asks, and that no output shows. */
 export const secretHeaders = new Set(['authorization', 'proxy-authorization', 'cookie'])
 
 export const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)

@@ -43,7 +43,7 @@ export interface Context<E, Services> {
   readonly found: FoundBy<E>
   /**
    * The turn that the request has, if its endpoint takes one. The fence grows with every turn, for a store that checks
-   * it. `holds()` says by the clock whether the turn is still held: ask it before each step that nobody else may do at
+   * it. `holds()` says by the clock if you still hold the turn. Ask it before each step that only one request may do at
    * the same time. When it is `false`, the signal has fired.
    */
   readonly turn?: { readonly fence: bigint; holds(): boolean } | undefined

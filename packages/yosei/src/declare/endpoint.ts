@@ -139,7 +139,7 @@ export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
   because?: { readonly [advice: string]: string } | undefined
   query?: Q | undefined
   header?: H | undefined
-  /** Read as secrets: told nowhere. The first of a name counts. */
+  /** Read as secrets: no output shows them. The first of a name counts. */
   cookie?: C | undefined
   body?: B | undefined
   /** Status of a handler's plain value; 200 by default. */
