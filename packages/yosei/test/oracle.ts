@@ -489,7 +489,7 @@ const jsonOf = (val: Val | undefined, field?: Spec): unknown =>
     : val.is === 'raw'
       ? val.raw
       : val.is === 'scalar'
-        ? (typeof val.read === 'bigint' && field?.scalar !== 'bigInteger') || (val.read instanceof Date && field?.scalar !== 'instant')
+        ? (typeof val.read === 'bigint' && field?.scalar !== 'bigInteger') || (val.read instanceof Date && field?.scalar !== 'instant') || (typeof val.read === 'number' && typeof val.json === 'string' && field?.scalar !== 'duration')
           ? val.read
           : val.json
         : val.is === 'list'
