@@ -40,8 +40,9 @@ const { spoilt } = await fromTests('hostile')
 await fromTests('oracle')
 const { cases, differences } = await fromTests('oracle-cases')
 const { kinds, marks, outputs, places, written } = await fromTests('secrets')
+const { miswritten, writings } = await fromTests('written')
 
-const counts = { judged: 0, pairs: 0, messages: 0, uploads: 0, dropped: 0, texts: 0, secrets: 0 }
+const counts = { judged: 0, pairs: 0, messages: 0, uploads: 0, dropped: 0, texts: 0, secrets: 0, requests: 0 }
 const folder = mkdtempSync(join(tmpdir(), 'attack-'))
 process.env.TMPDIR = folder
 const fail = (what, detail) => {
@@ -182,6 +183,14 @@ const rounds = [
       counts.secrets++
       const leak = told.find((one) => marks.test(one))
       if (leak) fail(`a secret ${kind} in ${nested.join(' in ')} is told`, `${sent.body}\n${leak.slice(0, 3000)}`)
+    }
+  },
+  /** Requests that the library writes, read again as a server does. */
+  async function requests() {
+    for (const one of fc.sample(writings, { seed: next++, numRuns: 100 })) {
+      counts.requests++
+      const wrong = await miswritten(one)
+      if (wrong) fail('what was written is not what came', wrong)
     }
   },
   async function growth() {

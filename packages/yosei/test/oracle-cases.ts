@@ -19,14 +19,14 @@ import {
 } from './oracle.ts'
 
 /** Takes numbers one after the other, from the start again when they end. */
-function stream(numbers: readonly number[]) {
+export function stream(numbers: readonly number[]) {
   let next = 0
   const take = (most: number) => (numbers[next++ % numbers.length] as number) % most
   return { take, of: <T>(values: readonly T[]): T => values[take(values.length)] as T }
 }
-type Stream = ReturnType<typeof stream>
+export type Stream = ReturnType<typeof stream>
 
-const names = ['a', 'b', 'c', 'k'] as const
+export const names = ['a', 'b', 'c', 'k'] as const
 const scalarNames = Object.keys(scalars)
 const own = fc.record({
   optional: fc.constantFrom(false, false, true),
@@ -45,7 +45,7 @@ const own = fc.record({
   ),
   fallback: fc.option(fc.nat(), { freq: 9 }),
 })
-const leaf = fc.tuple(fc.constantFrom(...scalarNames), own).map(([scalar, { fallback, ...options }]): Spec => {
+export const leaf = fc.tuple(fc.constantFrom(...scalarNames), own).map(([scalar, { fallback, ...options }]): Spec => {
   const fallbacks = jsonOf(scalar)
   const given =
     fallback === null || options.optional || options.readOnly || scalar === 'isNull'
@@ -79,7 +79,12 @@ const textsOf = (name: string): readonly string[] => {
   ]
 }
 
-const { spec } = fc.letrec<{ spec: Spec; record: Spec; fields: { [name: string]: Spec }; either: Spec }>((tie) => ({
+export const { spec, record: recordSpec } = fc.letrec<{
+  spec: Spec
+  record: Spec
+  fields: { [name: string]: Spec }
+  either: Spec
+}>((tie) => ({
   fields: fc.dictionary(fc.constantFrom(...names), tie('spec'), { maxKeys: 4, noNullPrototype: true }),
   record: fc
     .record({
@@ -239,9 +244,13 @@ function addressesIn(spec: Spec, start: string): readonly Addressed[] {
   )
   const [measure = 'own', ...more] = measures
   const scalar = forms(spec).find((form) => form.is === 'scalar')?.scalar
+  // The elements of a tuple have places of their own, which the address of a list beside it leads to as well.
+  const isBesideTuple = forms(spec).some((form) => form.is === 'tuple')
   return [
     ...(start === '' ? [] : [{ address: start, measure: more.length > 0 ? 'own' : measure, scalar, spec }]),
-    ...inside(),
+    ...inside().map((one) =>
+      isBesideTuple && one.address === below(start, '[]') ? { ...one, measure: 'own', scalar: undefined } : one,
+    ),
   ]
 }
 /** Of addresses that stand several times, those of one measure alone. */
@@ -431,7 +440,7 @@ function withRules(spec: Spec, from: Stream): Spec {
 }
 
 /** A value that comes close to what a declaration takes. */
-function valueFrom(from: Stream, spec: Spec, source: Source): unknown {
+export function valueFrom(from: Stream, spec: Spec, source: Source): unknown {
   const [odd, isText] = [from.take(61), source === 'text']
   if (odd === 1) return isText ? from.of(atoms.filter((one) => typeof one === 'string')) : from.of(atoms)
   if (odd === 2 && !isText) return null
@@ -474,9 +483,9 @@ function valueFrom(from: Stream, spec: Spec, source: Source): unknown {
   }
 }
 
-const numbers = (length: number) => fc.array(fc.nat({ max: 5039 }), { minLength: length, maxLength: length })
+export const numbers = (length: number) => fc.array(fc.nat({ max: 5039 }), { minLength: length, maxLength: length })
 /** In text there are no lists of lists, no records in lists, and what has names is sent by names. */
-const flat = fc
+export const flat = fc
   .dictionary(
     fc.constantFrom(...names),
     fc.oneof(

@@ -118,7 +118,7 @@ export interface Spec {
   readonly items?: readonly Spec[] | undefined
   readonly fields?: { readonly [name: string]: Spec } | undefined
   readonly unlisted?: 'refuse' | 'drop' | 'keep' | undefined
-  readonly length?: readonly [number, number] | undefined
+  readonly length?: readonly [number, number] | undefined; readonly carried?: { readonly style?: string; readonly explode?: boolean } | undefined
   readonly distinct?: boolean | string | undefined
   readonly tag?: string | undefined
   readonly rules?: readonly RuleSpec[] | undefined
@@ -158,7 +158,7 @@ export function fieldOf(spec: Spec, isTop = false): unknown {
     case 'scalar':
       return scalars[spec.scalar as string]?.make(options as never)
     case 'list':
-      return yosei.list(inner()[0] as never, { ...options, ...length, ...(spec.distinct ? { distinct: spec.distinct } : {}) } as never)
+      return yosei.list(inner()[0] as never, { ...options, ...length, ...spec.carried, ...(spec.distinct ? { distinct: spec.distinct } : {}) } as never)
     case 'tuple':
       return yosei.tuple(inner() as never, options as never)
     case 'record':
@@ -482,19 +482,17 @@ export function plain(val: Val | undefined): unknown {
   if (val.is === 'list') return val.items.map(plain)
   return Object.fromEntries(Object.entries(val.fields).map(([name, one]) => [name, plain(one)]))
 }
-/** As a client would send it to a field; what was read to something else than JSON goes to its own kind alone. */
-const jsonOf = (val: Val | undefined, field?: Spec): unknown =>
-  val === undefined || val.is === 'null'
-    ? null
-    : val.is === 'raw'
-      ? val.raw
-      : val.is === 'scalar'
-        ? (typeof val.read === 'bigint' && field?.scalar !== 'bigInteger') || (val.read instanceof Date && field?.scalar !== 'instant') || (typeof val.read === 'number' && typeof val.json === 'string' && field?.scalar !== 'duration')
-          ? val.read
-          : val.json
-        : val.is === 'list'
-          ? val.items.map((one) => jsonOf(one, field?.items?.[0]))
-          : Object.fromEntries(Object.entries(val.fields).map(([name, one]) => [name, jsonOf(one, field?.fields?.[name])]))
+/** As a client would send it to a field. What a branch of a union read as another type than the field has, the docs do not decide. */
+const jsonOf = (val: Val | undefined, field?: Spec): unknown => {
+  if (val === undefined || val.is === 'null') return null
+  if (val.is === 'raw') return val.raw
+  if (val.is === 'list') return val.items.map((one) => jsonOf(one, field?.items?.[0]))
+  if (val.is === 'object') return Object.fromEntries(Object.entries(val.fields).map(([name, one]) => [name, jsonOf(one, field?.fields?.[name])]))
+  const measure = field?.is === 'scalar' ? measures[scalars[field.scalar as string]?.measure as string] : undefined
+  if (measure && measure !== measureOf(val)) throw new Undecided()
+  return typeof val.read === 'bigint' && field?.scalar !== 'bigInteger' ? val.read : val.read instanceof Date && field?.scalar !== 'instant' ? val.read : val.json
+}
+const measures: { readonly [measure: string]: string } = { instant: 'time', day: 'time', time: 'time', duration: 'duration', number: 'number', text: 'string', flag: 'boolean' }
 
 // Rules, from docs/rules.md.
 
@@ -580,11 +578,11 @@ export class Undecided extends Error {}
 
 const isTime = (val: Val | undefined) => isDate(val) || (val?.is === 'scalar' && val.read instanceof Date)
 const isDate = (val: Val | undefined) => val?.is === 'scalar' && typeof val.read === 'string' && typeof val.rank === 'number' && Number.isNaN(Number(val.read))
-const rankOf = (val: Val | undefined) => (val?.is === 'scalar' ? val.rank : undefined)
+const measureOf = (val: Val & { is: 'scalar' }) => (isTime(val) ? 'time' : typeof val.read === 'number' && typeof val.json === 'string' ? 'duration' : typeof val.rank)
 function order(a: Val | undefined, b: Val | undefined): number {
   if ((a && kept.has(a)) || (b && kept.has(b))) throw new Undecided()
-  // Nor does the order of a date or a number among texts mean anything, as branches of a union may have it, or a sum of dates.
-  if ((isDate(a) !== isDate(b) || typeof rankOf(a) !== typeof rankOf(b)) && [a, b].every((val) => val?.is === 'scalar' && typeof val.read === 'string')) throw new Undecided()
+  // Nor does the order of what is measured in two ways mean anything, as branches of a union may have it.
+  if (a?.is === 'scalar' && b?.is === 'scalar' && measureOf(a) !== measureOf(b)) throw new Undecided()
   if (a?.is === 'scalar' && b?.is === 'scalar') return typeof a.rank !== typeof b.rank ? Number.NaN : a.rank < b.rank ? -1 : a.rank > b.rank ? 1 : 0
   return a && b && keyOf(a) === keyOf(b) ? 0 : Number.NaN
 }

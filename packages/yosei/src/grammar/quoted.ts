@@ -15,3 +15,6 @@ export function splitOutside(line: string, at: ',' | ';'): readonly string[] {
   }
   return [...parts, line.slice(start)]
 }
+
+/** Whether a text can be the value of a header field: visible ASCII with inner blanks (RFC 9110, section 5.5). */
+export const isFieldValue = (text: string): boolean => /^[!-~](?:[ -~]*[!-~])?$/.test(text)

@@ -114,7 +114,7 @@ interface AtHand {
 /** The judgement of a request whose body is at hand. */
 export function judgeMessage(
   app: IntakeNode,
-  message: Message<string | null>,
+  message: Message,
   { received, now, trace, asker }: AtHand = {},
 ): AnyVerdict {
   const run = startRun(now?.getTime(), trace)

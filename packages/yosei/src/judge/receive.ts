@@ -193,9 +193,10 @@ async function receiveParts(
   { receiveForm }: Platform,
 ): Promise<Received | Unreceived> {
   const { head, body, destination, most } = opened
-  const declared = sentShape((body as NonNullable<typeof body>).node) as RecordNode
+  const { node } = body as NonNullable<typeof body>
+  const declared = sentShape(node) as RecordNode
   const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most, (text) =>
-    readPart(text, body as NonNullable<typeof body>, optionsOf(opened)),
+    readPart(text, node, optionsOf(opened)),
   )
   if (form === 'texts_too_large') return tooLarge(['body'], destination.limits.body)
   if (isTrouble(form)) return troubles(opened)[form]

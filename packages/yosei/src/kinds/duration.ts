@@ -24,7 +24,8 @@ export const duration = scalar<DurationNode>({
     if (min !== undefined && max !== undefined) checkOrder(min, max, readSpan(min) > readSpan(max), refuse)
   },
   readScalar: read,
-  encode: (_, value) => (typeof value === 'number' && value >= 0 ? writeDuration(value) : value),
+  encode: (_, value) =>
+    Number.isSafeInteger(value) && (value as number) >= 0 ? writeDuration(value as number) : value,
 })
 
 function read(node: DurationNode, value: unknown, run: Run): number | undefined {

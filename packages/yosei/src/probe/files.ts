@@ -19,9 +19,6 @@ export function makeFile(type: string, bytes: number): File {
   contents.set(file, content)
   return file
 }
-/** Of files of which nobody says what they are. */
-export const unknownType = 'application/octet-stream'
-
 /** A media type in a range. */
 export function oneIn(range: string): string {
   const [kind = '', sub = ''] = range.split('/')

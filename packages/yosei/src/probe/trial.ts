@@ -6,12 +6,13 @@ import { judgeMessage } from '../judge/judge.js'
 import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault, Source } from '../kinds/run.js'
+import { formPieces, type OutgoingPart, unknownType } from '../read/form.js'
 import type { Message } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
 import type { AnyRule } from '../rules/rule.js'
 import type { Parts } from '../terms/parts.js'
 import { receivedOf, type Wire, wireOf } from '../write/wire.js'
-import { contentOf, oneIn, unknownType } from './files.js'
+import { contentOf, oneIn } from './files.js'
 import { isNeeded, type Making, make } from './make.js'
 import type { Pick as Picking } from './pick.js'
 import { isThere, reach, type Step } from './ways.js'
@@ -106,15 +107,12 @@ export class Trial {
   #messageOf(tree: Tree, { target, headers, body }: Wire): Message<string | null> {
     const { method } = this.endpoint
     const whole = this.app.base + target
-    if (body && this.body && syntaxOf(this.body).textPart === 'multipart')
-      return { method, target: whole, headers: [...headers, ['content-type', formType]], body: partsOf(tree.body) }
+    const isForm = this.body && syntaxOf(this.body).textPart === 'multipart'
     // A file of which nobody says what it is, is what the body is.
-    const typed =
-      body?.body instanceof Blob && body.body.type === unknownType && this.body
-        ? headers.map(
-            ([name, value]) => [name, name === 'content-type' ? oneIn(this.body?.mediaType ?? value) : value] as const,
-          )
-        : headers
+    const isUnknown = body?.body instanceof Blob && body.body.type === unknownType
+    const type = isForm ? formType : isUnknown ? oneIn(this.body?.mediaType ?? unknownType) : undefined
+    const typed = headers.map(([name, value]) => [name, name === 'content-type' ? (type ?? value) : value] as const)
+    if (body && isForm) return { method, target: whole, headers: typed, body: formOf(tree.body) }
     const text = body && (typeof body.body === 'string' ? body.body : contentOf(body.body as Blob))
     return { method, target: whole, headers: typed, body: text ?? null }
   }
@@ -133,26 +131,15 @@ const fine: Came = { faults: [], failed: new Set() }
 const boundary = 'part-of-a-probe'
 const formType = `multipart/form-data; boundary=${boundary}`
 
-/** A form of parts (RFC 7578): JSON where a value is an object. */
-function partsOf(values: unknown): string {
+/** A form whose files have a content that is known: JSON where a value is an object. */
+function formOf(values: unknown): string {
   const parts = Object.entries(values as object).flatMap(([name, value]) =>
-    (Array.isArray(value) ? value : [value]).flatMap((one) =>
-      one === undefined || one === null ? [] : [partOf(name, one)],
-    ),
+    (Array.isArray(value) ? value : [value]).flatMap((one): OutgoingPart<string>[] => {
+      if (one === undefined || one === null) return []
+      if (one instanceof File) return [{ name, filename: one.name, type: one.type, content: contentOf(one) }]
+      if (typeof one !== 'object') return [{ name, content: String(one) }]
+      return [{ name, type: 'application/json', content: JSON.stringify(one) }]
+    }),
   )
-  return `${parts.join('')}--${boundary}--\r\n`
-}
-
-function partOf(name: string, value: unknown): string {
-  const [more, type, content] =
-    value instanceof File
-      ? [`; filename="${value.name}"`, value.type, contentOf(value)]
-      : typeof value === 'object'
-        ? ['', 'application/json', JSON.stringify(value)]
-        : ['', '', String(value)]
-  const lines = [
-    `Content-Disposition: form-data; name="${name}"${more}`,
-    ...(type === '' ? [] : [`Content-Type: ${type}`]),
-  ]
-  return `--${boundary}\r\n${lines.join('\r\n')}\r\n\r\n${content}\r\n`
+  return formPieces(parts, boundary).join('')
 }

@@ -99,3 +99,35 @@ export function formValues(
 
 const isNested = ({ kind }: Node, isElement: boolean) =>
   kind === 'record' || kind === 'table' || kind === 'tagged' || (isElement && (kind === 'list' || kind === 'tuple'))
+
+/** Of files of which nobody says what they are. */
+export const unknownType = 'application/octet-stream'
+
+/** A part as it goes out, around whatever stands for its content. */
+export interface OutgoingPart<C> {
+  readonly name: string
+  readonly filename?: string
+  readonly type?: string
+  readonly content: C
+}
+
+/** A form as it goes out, in pieces: `new Blob(pieces)`, or the texts joined. No content may hold the boundary. */
+export function formPieces<C>(parts: readonly OutgoingPart<C>[], boundary: string): (string | C)[] {
+  const pieces = parts.flatMap(({ name, filename, type, content }): (string | C)[] => {
+    const file = filename === undefined ? '' : `; filename=${quoted(filename)}`
+    const typed = type === undefined ? '' : `\r\nContent-Type: ${type}`
+    return [
+      `--${boundary}\r\nContent-Disposition: form-data; name=${quoted(name)}${file}${typed}\r\n\r\n`,
+      content,
+      '\r\n',
+    ]
+  })
+  return [...pieces, `--${boundary}--\r\n`]
+}
+/** RFC 9110, section 5.6.4. */
+const quoted = (text: string) => `"${text.replace(/["\\]/g, '\\$&').replace(/[\r\n]/g, encodeURIComponent)}"`
+
+/** Whether all readers of forms take a name for the same: some undo a backslash or a few percent-encodings, some do not. */
+export const isPartName = (name: string): boolean => !/["\\\r\n\0\p{Surrogate}]|%(?:22|0[AD])/iu.test(name)
+/** A path is cut off from the name of a file, and without a name it is none. */
+export const isFileName = (name: string): boolean => isPartName(name) && !/^\.{0,2}$|\//.test(name)

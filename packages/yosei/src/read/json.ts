@@ -254,3 +254,35 @@ function brokenAt(text: string): number {
     }
   }
 }
+
+/**
+ * The places of what JSON has no way to write, or would write as something else: numbers that are not finite, big
+ * integers, functions, `undefined` in a list, and what holds itself.
+ */
+export function notInJson(value: unknown): readonly Path[] {
+  const found: Path[] = []
+  const path: (string | number)[] = []
+  const around = new Set<unknown>()
+  const lookAt = (step: string | number, one: unknown) => {
+    path.push(step)
+    look(one)
+    path.pop()
+  }
+  const look = (one: unknown): void => {
+    if (typeof one !== 'object' || one === null) {
+      const isRight = typeof one === 'number' ? Number.isFinite(one) : one === null || inJson.includes(typeof one)
+      if (!isRight) found.push(path.slice())
+    } else if (around.has(one) || path.length > mostLevels) found.push(path.slice())
+    else if (typeof (one as { toJSON?: unknown }).toJSON !== 'function') {
+      around.add(one)
+      if (Array.isArray(one)) one.forEach((inner, index) => void lookAt(index, inner))
+      else for (const [name, inner] of Object.entries(one)) if (inner !== undefined) lookAt(name, inner)
+      around.delete(one)
+    }
+  }
+  look(value)
+  return found
+}
+const inJson: readonly string[] = ['string', 'boolean']
+/** Deeper than any limit of nesting, and less deep than the stack of calls. */
+const mostLevels = 1000

@@ -9,14 +9,14 @@ import { readMediaType } from '../grammar/media-type.js'
 import type { Node } from '../kinds/kind.js'
 import { childrenOf } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
-import type { Source } from '../kinds/run.js'
+import { isNamed, type Source } from '../kinds/run.js'
 import { holdsFile, sentShape } from '../kinds/shape.js'
 import { markUpload, uploadOf } from '../kinds/upload.js'
 import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import { readSize } from '../terms/units.js'
-import { type Arrived, formValues } from './form.js'
-import { lostDigits, type Rounded, readJson, repeatedNames } from './json.js'
+import { type Arrived, formPieces, formValues, isFileName, isPartName, type OutgoingPart, unknownType } from './form.js'
+import { lostDigits, notInJson, type Rounded, readJson, repeatedNames } from './json.js'
 import { readLines } from './lines.js'
 import { pairValues } from './values.js'
 
@@ -49,18 +49,15 @@ export interface ReadOptions {
 
 /** A body as it goes out. */
 export interface Written {
-  readonly body: string | FormData | Blob
+  readonly body: string | Blob
   /** What the request has to say itself of the body. */
   readonly type?: string
   /** The values to judge, where the body is no text. */
   readonly values?: unknown
   /** Those of them that are JSON. */
   readonly json?: readonly Path[]
-}
-interface WriteTools {
-  encode(node: Node, value: unknown): unknown
-  /** The pairs of a record, percent-encoded. */
-  pairs(record: RecordNode, values: unknown): string
+  /** The places in it that cannot be written. */
+  readonly unsendable?: readonly Path[]
 }
 
 export interface BodySyntax {
@@ -81,7 +78,11 @@ export interface BodySyntax {
   blamed(node: Node): { readonly path: Path; readonly limit: Size } | undefined
   /** The value of a body that is not empty. */
   read(body: string | Uint8Array, node: Node, options: ReadOptions): unknown
-  write(node: Node, value: unknown, mediaType: string, tools: WriteTools): Written
+  /**
+   * @param value In its JSON form.
+   * @param pairs Gives the pairs of a record, percent-encoded.
+   */
+  write(node: Node, value: unknown, mediaType: string, pairs: (record: RecordNode, values: unknown) => string): Written
   /** A value whose secrets are masked, as text. */
   note(value: unknown, pairs: (values: object) => string, contentType: string): string
 }
@@ -135,7 +136,10 @@ const json: BodySyntax = {
         repeated.map((path) => ({ code: 'sent_twice', variant: 'name', below: path.slice(0, deepestTold) })),
       )
     }),
-  write: (node, value, mediaType, { encode }) => ({ body: JSON.stringify(encode(node, value)), type: mediaType }),
+  write(_, value, mediaType) {
+    const unsendable = notInJson(value)
+    return { body: unsendable.length > 0 ? '' : JSON.stringify(value), type: mediaType, unsendable }
+  },
   note: (value) => JSON.stringify(value),
 }
 const lines: BodySyntax = {
@@ -160,17 +164,19 @@ const lines: BodySyntax = {
         return { value: new Unreadable(faults), rounded: [], isBroken: true }
       })
     }),
-  write: (node, value, mediaType, { encode }) => ({
-    body: ((encode(node, value) ?? []) as readonly unknown[]).map((one) => `${JSON.stringify(one)}\n`).join(''),
-    type: mediaType,
-  }),
+  write(_, value, mediaType) {
+    const unsendable = Array.isArray(value) ? notInJson(value) : [[]]
+    const all = unsendable.length > 0 ? [] : (value as readonly unknown[])
+    return { body: all.map((one) => `${JSON.stringify(one)}\n`).join(''), type: mediaType, unsendable }
+  },
   note: (value) => (Array.isArray(value) ? value.map((one) => JSON.stringify(one ?? null)).join('\n') : ''),
 }
 /** The JSON that a part of a form carries. */
-export function readPart(text: string, { node }: BodyNode, options: ReadOptions): unknown {
+export function readPart(text: string, node: Node, options: ReadOptions): unknown {
   const read = json.read(text, node, options)
   return read instanceof Inexact ? read.value : read
 }
+const asIs: ReadOptions = { contentType: '', uniqueNames: false }
 /** An address with more steps than any declaration has tells nobody more. */
 const deepestTold = 64
 
@@ -192,10 +198,7 @@ const form: BodySyntax = {
       })
       return broken ? new Unreadable([{ code: 'bad_encoding' }]) : (values ?? {})
     }),
-  write: (node, value, mediaType, { pairs }) => ({
-    body: pairs(sentShape(node) as RecordNode, value),
-    type: mediaType,
-  }),
+  write: (node, value, mediaType, pairs) => ({ body: pairs(sentShape(node) as RecordNode, value), type: mediaType }),
   note: (value, pairs) => pairs(value as object),
 }
 
@@ -222,37 +225,63 @@ const multipart: BodySyntax = {
   },
   // It is received part by part.
   read: () => undefined,
-  write(node, value, _, { encode }) {
+  write(node, value) {
     const record = sentShape(node) as RecordNode
-    const body = new FormData()
+    const outgoing: OutgoingPart<string | Blob>[] = []
     const arrived: Arrived[] = []
-    for (const [name, sent] of Object.entries((encode(record, value) ?? {}) as object))
-      for (const one of Array.isArray(sent) ? sent : [sent]) {
-        if (one === undefined || one === null) continue
-        const isNested = typeof one === 'object' && !(one instanceof Blob)
-        const text = isNested ? JSON.stringify(one) : String(one)
-        body.append(name, isNested ? new Blob([text], { type: jsonType }) : one instanceof Blob ? one : text)
-        arrived.push({
-          name,
-          value: one instanceof Blob ? uploadIn(one) : text,
-          ...(isNested ? { type: jsonType } : {}),
-        })
+    const unsendable: Path[] = []
+    if (!isNamed(value)) unsendable.push([])
+    for (const [name, sent] of Object.entries(Object(value))) {
+      if (!isPartName(name)) unsendable.push([name])
+      for (const one of partsFor(record, name, sent)) {
+        if (one === undefined) continue
+        if (one instanceof Blob) {
+          const file = uploadIn(one)
+          if (!isFileName(file.name) || !readMediaType(file.type)) unsendable.push([name])
+          outgoing.push({ name, filename: file.name, type: file.type, content: one })
+          arrived.push({ name, value: file })
+        } else {
+          const isJson = typeof one === 'object' || one === '' || /\p{Surrogate}/u.test(String(one))
+          const wrong = isJson ? notInJson(one) : []
+          unsendable.push(...wrong.map((path) => [name, ...path]))
+          const content = isJson ? (wrong.length > 0 ? '' : JSON.stringify(one)) : String(one)
+          const type = isJson ? { type: jsonType } : {}
+          outgoing.push({ name, ...type, content })
+          arrived.push({ name, value: content, ...type })
+        }
       }
-    return { body, ...formValues(arrived, record, JSON.parse) }
+    }
+    const boundary = `form-${crypto.getRandomValues(new Uint32Array(4)).join('-')}`
+    const body = new Blob(formPieces(outgoing, boundary))
+    const parts =
+      unsendable.length > 0
+        ? { values: {}, json: [] }
+        : formValues(arrived, record, (text) => readPart(text, node, asIs))
+    return { body, type: `multipart/form-data; boundary=${boundary}`, ...parts, unsendable }
   },
   note(value, _, contentType) {
     const { boundary = 'part' } = readMediaType(contentType)?.parameters ?? {}
     const parts = Object.entries(value as object).flatMap(([name, all]) =>
       [all].flat().flatMap((one) => {
         if (one === undefined || one === null) return []
-        const isNested = typeof one === 'object'
-        const type = isNested ? `\r\nContent-Type: ${jsonType}` : ''
-        const named = `Content-Disposition: form-data; name="${name.replace(/["\r\n]/g, encodeURIComponent)}"`
-        return [`--${boundary}\r\n${named}${type}\r\n\r\n${isNested ? JSON.stringify(one) : one}\r\n`]
+        return [
+          typeof one === 'object'
+            ? { name, type: jsonType, content: JSON.stringify(one) }
+            : { name, content: String(one) },
+        ]
       }),
     )
-    return `${parts.join('')}--${boundary}--`
+    return formPieces(parts, boundary).join('')
   },
+}
+
+/** What a name of a form carries, part by part: JSON at once where a part by itself would not say it. */
+function partsFor(record: RecordNode, name: string, sent: unknown): readonly unknown[] {
+  if (!Array.isArray(sent)) return [sent]
+  const shape = Object.hasOwn(record.fields, name) ? sentShape(record.fields[name] as Node) : undefined
+  const isWhole =
+    shape?.kind === 'tuple' ? sent.some((one) => typeof one === 'object' || one === '') : sent.length === 0
+  return isWhole ? [sent] : sent
 }
 
 const text: BodySyntax = {
@@ -270,7 +299,11 @@ const text: BodySyntax = {
   most: (_, limit) => limit,
   blamed: nobody,
   read: (body) => asText(body, (text) => text),
-  write: (node, value, mediaType, { encode }) => ({ body: String(encode(node, value)), type: mediaType }),
+  write: (_, value, mediaType) => ({
+    body: String(value),
+    type: mediaType,
+    unsendable: typeof value === 'object' ? [[]] : [],
+  }),
   note: (value) => String(value),
 }
 
@@ -290,8 +323,10 @@ const raw: BodySyntax = {
   read: (body, _, { contentType }) =>
     uploadOf('', contentType, typeof body === 'string' ? new TextEncoder().encode(body) : body),
   write(_, value, mediaType) {
-    const values = uploadIn(value)
-    return { body: value instanceof Blob ? value : new Blob(), type: values.type || mediaType, values }
+    const file = value instanceof Blob ? value : new Blob()
+    const values = uploadIn(file, '', file.type)
+    // No bytes are no body.
+    return { body: file, type: file.type || mediaType, values, unsendable: file.size === 0 ? [[]] : [] }
   },
   note: (value) => JSON.stringify(value),
 }
@@ -339,17 +374,18 @@ function fileBytes(node: Node, limit: number): number {
   return fileBytes(sentShape(node.item), limit) * Math.min(most, mostFiles)
 }
 
+/** As fetch has it, a file without a name of its own is a blob. */
+const nameIn = (file: Blob) => (file instanceof File ? file.name : 'blob')
+
 /** A file that is to be sent, as it will arrive. */
-function uploadIn(value: unknown) {
-  const file = value instanceof Blob ? value : new Blob()
-  return markUpload({
-    name: file instanceof File ? file.name : '',
-    type: file.type,
+export const uploadIn = (file: Blob, name = nameIn(file), type = file.type || unknownType) =>
+  markUpload({
+    name,
+    type,
     bytes: file.size,
     stream: () => file.stream(),
     bytesNow: async () => new Uint8Array(await file.arrayBuffer()),
   })
-}
 
 /** Whether a body is read as text; an empty text then counts as not sent. */
 export const isTextBody = (endpoint: EndpointNode, body: BodyNode | undefined): boolean =>

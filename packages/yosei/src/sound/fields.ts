@@ -1,11 +1,13 @@
 /** Declarations that make no sense are refused where they are declared, with the address and the mend. */
 
 import { encode, faultsOf, startRun } from '../engine/interpret.js'
+import { isFieldValue } from '../grammar/quoted.js'
 import { kindOf, type Node } from '../kinds/kind.js'
 import { childrenOf, kinds, shapeOf } from '../kinds/kinds.js'
 import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import { holdsFile, sentShape } from '../kinds/shape.js'
+import { isPartName } from '../read/form.js'
 import { formatAddress, type Path } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { mistake } from '../terms/mistake.js'
@@ -231,15 +233,13 @@ function checkExamples(where: string, { default: _, readOnly: __, ...node }: Nod
 
 const isFlat = (node: Node) => shapeOf(node) === 'list' || shapeOf(node) === 'object'
 
+type TextPart = Exclude<Part, 'body'> | 'form' | 'multipart'
+
 /**
  * What a part that is sent as text can carry: values and lists of them; in a query or a form also records of them;
  * files in `multipart/form-data` alone.
  */
-export function checkTextPart(
-  where: string,
-  part: Exclude<Part, 'body'> | 'form' | 'multipart',
-  node: RecordNode,
-): void {
+export function checkTextPart(where: string, part: TextPart, node: RecordNode): void {
   const hasPairs = part === 'query' || part === 'form' || part === 'multipart'
   for (const [name, field] of Object.entries(node.fields)) {
     const path = [hasPairs && part !== 'query' ? 'body' : part, name]
@@ -249,6 +249,14 @@ export function checkTextPart(
     const isFile = shape.kind === 'file' || (shape.kind === 'list' && sentShape(shape.item).kind === 'file')
     if (holdsFile(field, childrenOf) && !(part === 'multipart' && isFile))
       refuse(where, path, 'a file comes in no such part', "Declare it in a body of 'multipart/form-data'")
+    if (part === 'multipart' && !isPartName(name))
+      refuse(
+        where,
+        path,
+        'a name of a form has no quotation mark, backslash, end of line or %22',
+        'Choose another name',
+      )
+    checkCarried(where, part, path, shape)
     if (!isFlat(shape)) continue
     const isList = shape.kind === 'list' || shape.kind === 'tuple'
     // What has a part of its own in a form with files may be JSON there.
@@ -266,6 +274,35 @@ export function checkTextPart(
       )
   }
 }
+
+/** Refuses a choice and a constant of which no request can ever carry a value. */
+function checkCarried(where: string, part: TextPart, path: Path, shape: Node): void {
+  const isList = shape.kind === 'list'
+  const of = isList ? sentShape(shape.item) : shape
+  const values = of.kind === 'choice' ? of.values : of.kind === 'constant' ? [of.value] : []
+  const style = isList && shape.explode !== true ? shape.style : undefined
+  const isLost = (text: string) => {
+    if (isLoneSurrogate(text)) return part !== 'multipart'
+    if (part === 'header') return !isFieldValue(text) || (isList && text.includes(','))
+    if (part === 'path') return text === '' || (!isList && (text === '.' || text === '..'))
+    if (text === '') return part !== 'multipart'
+    return (
+      style !== undefined &&
+      style !== 'form' &&
+      part !== 'multipart' &&
+      text.includes(style === 'pipeDelimited' ? '|' : ' ')
+    )
+  }
+  const lost = values.find((value) => typeof value === 'string' && isLost(value))
+  if (lost !== undefined)
+    refuse(
+      where,
+      path,
+      `a ${part} has no way to carry ${JSON.stringify(lost)}${style === undefined ? '' : ` as an element of this style`}`,
+      'Choose another value, or move the field to a JSON body',
+    )
+}
+const isLoneSurrogate = (text: string) => /\p{Surrogate}/u.test(text)
 
 /** Whether names in brackets can carry it: values, lists of them, and records and tables of such. */
 function isPairs(node: Node, seen = new Set<Node>()): boolean {

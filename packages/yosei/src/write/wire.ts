@@ -1,5 +1,6 @@
 /** How values go out as a request: path and query percent-encoded, header lines, cookies, the body by its syntax. */
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { isFieldValue } from '../grammar/quoted.js'
 import type { Received } from '../judge/receive.js'
 import type { Node } from '../kinds/kind.js'
 import type { ListNode } from '../kinds/list.js'
@@ -8,10 +9,13 @@ import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import type { TupleNode } from '../kinds/tuple.js'
 import { syntaxOf, type Written } from '../read/syntax.js'
-import type { Parts } from '../terms/parts.js'
-import { filled } from '../terms/template.js'
+import type { Path } from '../terms/address.js'
+import type { Part, Parts } from '../terms/parts.js'
+import { filled, isMixed, namesOf } from '../terms/template.js'
 
 export interface Wire {
+  /** The parts in their JSON form. */
+  readonly parts: Parts
   readonly target: string
   readonly headers: readonly (readonly [name: string, value: string])[]
   /** `undefined` where no body goes out. */
@@ -22,32 +26,51 @@ export interface Wire {
 
 /** @param encode Gives the JSON form of a value; what is in that form already stays as it is. */
 export function wireOf(
-  { path, query, header, cookie, segments }: EndpointNode,
+  endpoint: EndpointNode,
   body: BodyNode | undefined,
-  parts: Parts,
+  given: Parts,
   encode: (node: Node, value: unknown) => unknown,
 ): Wire {
+  const { path, query, header, cookie, segments } = endpoint
+  const parts: Parts = {
+    path: encode(path, given.path ?? {}),
+    query: encode(query, given.query ?? {}),
+    header: encode(header, given.header ?? {}),
+    cookie: encode(cookie, given.cookie ?? {}),
+    body: body && given.body !== undefined ? encode(body.node, given.body) : undefined,
+  }
   const faults: Fault[] = []
+  const tellUnsendable = (path: Path) =>
+    faults.push({ path, stage: 'read', code: 'bad_encoding', variant: 'unsendable' })
   /** The texts of a record's values where it is sent as text. */
   const textsOf = (
-    part: string,
+    part: Part,
     record: RecordNode,
     values: unknown,
     write: (name: string, value: unknown, field: Node) => string | undefined,
   ) =>
-    Object.entries((encode(record, values ?? {}) ?? {}) as object).flatMap(([name, value]): [string, string][] => {
+    Object.entries((values ?? {}) as object).flatMap(([name, value]): [string, string][] => {
       const field = Object.hasOwn(record.fields, name) ? (record.fields[name] as Node) : unknownField
       const text = value === undefined || value === null ? undefined : write(name, value, field)
-      if (text === undefined && value !== undefined)
-        faults.push({ path: [part, name], stage: 'read', code: 'bad_encoding', variant: 'unsendable' })
+      if (text === undefined && value !== undefined) tellUnsendable([part, name])
       return text === undefined ? [] : [[name, text]]
     })
-  const pairs = (part: string, record: RecordNode, values: unknown) =>
+  const pairs = (part: Part, record: RecordNode, values: unknown) =>
     textsOf(part, record, values, writePairs)
       .map(([, text]) => text)
+      .filter((text) => text !== '')
       .join('&')
 
-  const inPath = new Map(textsOf('path', path, parts.path, (_, value) => joined(value, ',', encodeText)))
+  const whole = new Set(segments.flatMap((segment) => (isMixed(segment) ? [] : namesOf(segment))))
+  const inPath = new Map(
+    textsOf('path', path, parts.path, (name, value) => {
+      const text = joined(value, ',', encodeText)
+      return text === '' || (whole.has(name) && isDots(text)) ? undefined : text
+    }),
+  )
+  for (const name of segments.flatMap(namesOf))
+    if (!inPath.has(name) && !faults.some(({ path }) => path[1] === name))
+      faults.push({ path: ['path', name], stage: 'shape', code: 'missing' })
   const question = pairs('query', query, parts.query)
   const lines = textsOf('header', header, parts.header, (_, value) => joined(value, ', ', headerText))
   const cookies = textsOf('cookie', cookie, parts.cookie, (_, value) => joined(value, ',', encodeText))
@@ -55,18 +78,20 @@ export function wireOf(
   const filledIn = segments.map((segment) => filled(segment, (name) => inPath.get(name) ?? ''))
   const written =
     body && parts.body !== undefined
-      ? syntaxOf(body).write(body.node, parts.body, body.mediaType, {
-          encode,
-          pairs: (record, values) => pairs('body', record, values),
-        })
+      ? syntaxOf(body).write(body.node, parts.body, body.mediaType, (record, values) => pairs('body', record, values))
       : undefined
+  for (const place of written?.unsendable ?? []) tellUnsendable(['body', ...place])
   return {
+    parts,
     target: `/${filledIn.join('/')}${question === '' ? '' : `?${question}`}`,
     headers: written?.type === undefined ? lines : [...lines, ['content-type', written.type]],
     body: written,
     faults,
   }
 }
+
+/** RFC 3986, section 5.2.4: such a segment is taken out of the path. */
+const isDots = (text: string | undefined) => text === '.' || text === '..'
 
 /** What is received of a body that is no text; `undefined` where the text says it. */
 export const receivedOf = (written: Written | undefined): Received | undefined =>
@@ -83,8 +108,7 @@ function encodeText(text: string): string | undefined {
   }
 }
 
-/** Field values are visible ASCII with inner blanks; a list's elements hold no comma. */
-const headerText = (text: string) => (/^[!-~](?:[ -~]*[!-~])?$/.test(text) ? text : undefined)
+const headerText = (text: string) => (isFieldValue(text) ? text : undefined)
 
 /** A value, or the elements of a list, as one text. */
 function joined(value: unknown, separator: string, write: (text: string) => string | undefined): string | undefined {
@@ -95,6 +119,7 @@ function joined(value: unknown, separator: string, write: (text: string) => stri
   return texts.includes(undefined) || mixed ? undefined : texts.join(separator)
 }
 
+/** Written between elements, and never in one: readers take an encoded one for the same, but for a comma. */
 const separators = { form: ',', spaceDelimited: '%20', pipeDelimited: '|' }
 
 /** The pairs of one name in a query, by OpenAPI's styles. */

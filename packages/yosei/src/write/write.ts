@@ -1,16 +1,21 @@
 /** Requests written from typed values: the inverse of reading. */
 
-import { endpointNode } from '../declare/endpoint.js'
-import type { IntakeNode } from '../declare/intake.js'
+import { type EndpointNode, endpointNode } from '../declare/endpoint.js'
+import { type IntakeNode, intakeOf } from '../declare/intake.js'
 import { encode } from '../engine/interpret.js'
 import { judgeMessage } from '../judge/judge.js'
+import { endpointFor } from '../judge/open.js'
 import { reject, verdictOf } from '../judge/verdict.js'
+import type { Fault } from '../kinds/run.js'
+import type { Message } from '../read/message.js'
 import type { Endpoint, Sent, TypesOf } from '../terms/endpoint.js'
 import type { Parts } from '../terms/parts.js'
 import { settleLimits } from '../terms/policy.js'
 import { statusFor } from '../terms/statuses.js'
+import { namesOf, shapeOf } from '../terms/template.js'
 import type { Rejected } from '../terms/verdict.js'
-import { receivedOf, type Wire, wireOf } from './wire.js'
+import { changedIn } from './changed.js'
+import { receivedOf, wireOf } from './wire.js'
 
 /** What a handler receives; an endpoint without cookies need not be given any. */
 type WithoutCookies<I> = I extends { cookie: infer C } ? ({} extends C ? Omit<I, 'cookie'> & { cookie?: C } : I) : I
@@ -39,37 +44,51 @@ export function write<E extends Endpoint>(
   sent: Sent<E> | WithoutCookies<TypesOf<E>['input']>,
 ): Request {
   const node = endpointNode(endpoint)
-  const {
-    target,
-    headers,
-    body: written,
-    faults,
-  } = wireOf(node, node.bodies[0], sent as Parts, (of, value) => encode(of, value))
-  if (faults.length > 0)
-    throw new UnacceptableError(
+  const [declared] = node.bodies
+  const wire = wireOf(node, declared, sent as Parts, (of, value) => encode(of, value))
+  const { target, headers, body, parts } = wire
+  const refuse = (faults: readonly Fault[]) =>
+    new UnacceptableError(
       verdictOf(reject(undefined, faults, { status: statusFor('syntax', node.statuses), stage: 'read' })),
     )
-  // What is no text is judged by its values; that there is something, and of what type, is looked at first.
-  const body = typeof written?.body === 'string' ? written.body : written ? ' ' : null
-  const typed: Wire['headers'] =
-    written?.body instanceof FormData ? [...headers, ['content-type', 'multipart/form-data; boundary=x']] : headers
+  if (wire.faults.length > 0) throw refuse(wire.faults)
   const solo: IntakeNode = {
     endpoints: { endpoint: node },
     base: '',
     limits: settleLimits(node.template, node.limits),
     statuses: {},
   }
-  const verdict = judgeMessage(
-    solo,
-    { method: node.method, target, headers: typed, body },
-    { received: receivedOf(written) },
-  )
+  const now = new Date()
+  // What is no text is judged by its values: of its bytes, only that there are some.
+  const bytes = body ? new TextEncoder().encode(typeof body.body === 'string' ? body.body : ' ') : null
+  const message = { method: node.method, target, headers, body: bytes }
+  const verdict = judgeMessage(solo, message, { received: receivedOf(body), now })
   if (verdict.outcome === 'rejected') throw new UnacceptableError(verdictOf(verdict))
+  const changed = [
+    ...takenElsewhere(node, message),
+    ...changedIn(node, declared, parts, verdict.input as Parts, now.getTime()),
+  ]
+  if (changed.length > 0) throw refuse(changed)
   return new Request(under(base, target), {
     method: node.method,
     headers: headers as [string, string][],
-    ...(written ? { body: written.body } : {}),
+    ...(body ? { body: body.body } : {}),
   })
+}
+
+/** The parameter whose value makes a path that of another endpoint. */
+function takenElsewhere(node: EndpointNode, { target, ...message }: Message): Fault[] {
+  const app = intakeOf(node)
+  const other = app && endpointFor(app, { ...message, target: app.base + target }, false)
+  if (!other || other === node) return []
+  const at = node.segments.findIndex((segment, index) => {
+    const theirs = other.segments[index]
+    return namesOf(segment).length > 0 && (theirs === undefined || shapeOf(segment) !== shapeOf(theirs))
+  })
+  const [name] = namesOf(node.segments[at] ?? '')
+  const about = { endpoint: `${other.method} ${other.template}` }
+  const path = name === undefined ? ['path'] : ['path', name]
+  return [{ path, stage: 'read', code: 'bad_encoding', variant: 'elsewhere', about }]
 }
 
 /** What a template that is a slash alone means under a base is the base itself. */
