@@ -729,6 +729,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
       headers: 16000,
       body: 1e6,
       queryValues: 200,
+      parts: 1000,
       depth: 64,
       errors: 50,
       receive: 30000,

@@ -83,7 +83,11 @@ describe('no name can get into the code as more than a name', () => {
         [name]: endpoint('POST /{id}', {
           title: name,
           path: { id: text() },
-          query: { [name]: choice([name, 'x'], { optional: true }) },
+          // Of these two no query carries the value.
+          query: {
+            [name]:
+              name === '' || name === '\ud800' ? text({ optional: true }) : choice([name, 'x'], { optional: true }),
+          },
           header: { [`x-${name}`]: text({ optional: true }) },
           body: record({ body, branches }),
         }),

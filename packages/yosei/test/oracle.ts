@@ -790,7 +790,7 @@ export function oracle({ parts, rules, sent, source, unlisted }: Asked): { input
     keeps: (path) => specsAt(parts[path[0] as string] as Spec, path.slice(1)).some(keepsEmpty),
   }
   const found = [
-    ...all.records.flatMap(({ spec, path }) => (spec.rules ?? []).flatMap((rule) => judgeRule(rule, path, world, true))),
+    ...all.records.flatMap(({ spec, path }) => (spec.rules ?? []).flatMap((rule) => judgeRule(rule, path, { ...world, keeps: (one) => specsAt(spec, one.slice(path.length)).some(keepsEmpty) }, true))),
     ...rules.flatMap((rule) => judgeRule(rule, [], world, false)),
   ]
   const errors = [...all.errors, ...found].map(({ path, code }) => `${written(path)} ${code}`).sort()

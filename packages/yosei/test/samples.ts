@@ -438,8 +438,16 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
 }
 
 /** Declarations beside values that come close to them: what both engines are held against each other with. */
+/** An empty text never comes in a query, so none may be declared there. */
+const isOfEmpty = (field: Field) => {
+  const { value, values = [value] } = field as { value?: unknown; values?: readonly unknown[] }
+  return values.includes('')
+}
 export const enginePairs = fc
-  .tuple(declarations(2), declarations(0))
+  .tuple(
+    declarations(2),
+    declarations(0).filter((field) => !isOfEmpty(field)),
+  )
   .chain(([field, inQuery]) =>
     fc.tuple(
       fc.constant(field),

@@ -10,18 +10,24 @@ import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { setTimeout as sleep } from 'node:timers/promises'
 import type { Busboy, BusboyConfig } from 'busboy'
-import type { Node } from '../kinds/kind.js'
-import type { RecordNode } from '../kinds/record.js'
-import { sentShape } from '../kinds/shape.js'
-import { markUpload } from '../kinds/upload.js'
-import { type Arrived, type FormOrTrouble, fileLimit, formValues, isJsonType, type ReadPart } from '../read/form.js'
+import { markUpload, uploadOf } from '../kinds/upload.js'
+import {
+  type Arrived,
+  boundaryIn,
+  type FormOrTrouble,
+  type FormTerms,
+  formValues,
+  misplacedFile,
+  notUtf8,
+  roleOfFile,
+  textOf,
+  unknownType,
+} from '../read/form.js'
+import { BrokenForm, type FormPart, isUnchosen, PartReader } from '../read/parts.js'
 import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import type { Upload } from '../terms/types.js'
 import { readSize } from '../terms/units.js'
-
-/** Parts of a form, whatever they carry: far more than a form has, far less than would fill the memory. */
-const mostParts = 1000
 
 let isSwept = false
 let loading: Promise<(config: BusboyConfig) => Busboy> | undefined
@@ -49,17 +55,9 @@ class NotInstalled extends Error {
     "A body of 'multipart/form-data' is declared: it needs the package busboy (npm install busboy)"
 }
 
-/**
- * @param most Bytes of all parts but the files; a file has the limit that its declaration sets, else this.
- * @param mostInAll Bytes of everything.
- */
 export async function receiveForm(
   chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
-  contentType: string,
-  declared: RecordNode,
-  most: number,
-  mostInAll: number,
-  readPart: ReadPart,
+  terms: FormTerms,
 ): Promise<FormOrTrouble> {
   const busboy = await prepareForms().catch((cause) => ({ failed: cause }))
   if ('failed' in busboy) {
@@ -73,18 +71,16 @@ export async function receiveForm(
     dispose: () => files.dispose(),
     broken: reason,
   })
-  let parser: Busboy
-  try {
-    parser = busboy({
-      headers: { 'content-type': contentType },
-      defParamCharset: 'utf8',
-      limits: { fieldSize: most, fieldNameSize: 200, parts: mostParts, headerPairs: 50 },
-    })
-  } catch {
-    return broken('the boundary of its parts is not given')
-  }
-
-  const parts = collectParts(parser, declared, most, files)
+  const { declared, most, mostInAll, mostParts, readPart } = terms
+  const told = boundaryIn(terms.contentType)
+  if (!told) return broken('the boundary of its parts is not given')
+  const reader = new PartReader(told.boundary, most)
+  const parser = busboy({
+    headers: { 'content-type': told.type },
+    defParamCharset: 'utf8',
+    limits: { fieldSize: most, fieldNameSize: most },
+  })
+  const parts = collectParts(parser, reader, terms, files)
   let received = 0
   const ended = new Promise<'ended' | 'broken'>((resolve) => {
     parser.on('close', () => resolve('ended'))
@@ -108,11 +104,18 @@ export async function receiveForm(
       }
       if (one.done) break
       received += one.value.length
-      const goesOn = parser.write(one.value)
+      const goesOn = parser.write(reader.read(one.value))
       // Which file is too large is seen when it has taken what came; where none is, nobody says so.
       if (received > mostInAll) await Promise.race([files.overgrown, sleep(100)])
       const trouble =
-        files.oversized ?? (parts.areTooMany ? 'texts_too_large' : received > mostInAll ? 'too_large' : undefined)
+        files.oversized ??
+        (parts.areTooLarge
+          ? 'texts_too_large'
+          : received > mostInAll
+            ? 'too_large'
+            : reader.parts.length > mostParts
+              ? 'too_many_parts'
+              : undefined)
       if (trouble) {
         Promise.resolve(coming.return?.()).catch(() => undefined)
         return giveUp(trouble)
@@ -123,64 +126,94 @@ export async function receiveForm(
         return giveUp(broken('its parts cannot be told apart'))
     }
   } catch (error) {
-    return giveUp(error === 'late' || error === 'broken' ? error : broken('its parts cannot be told apart'))
+    if (error === 'late' || error === 'broken') return giveUp(error)
+    Promise.resolve(coming.return?.()).catch(() => undefined)
+    return giveUp(broken(error instanceof BrokenForm ? error.message : 'its parts cannot be told apart'))
   }
+  if (!reader.hasEnded) return giveUp(broken('it ends inside a part'))
   parser.end()
   const end = await Promise.race([ended, files.failed])
   const areWritten = end !== 'failed' && (await files.settled())
   if (files.failure) return giveUp('broken')
   if (end === 'broken' || !areWritten) return giveUp(broken('it ends inside a part'))
   if (files.oversized) return giveUp(files.oversized)
-  if (parts.areTooMany) return giveUp('texts_too_large')
-  return { ...formValues(parts.arrived, declared, readPart), dispose: () => files.dispose() }
+  if (parts.areTooLarge) return giveUp('texts_too_large')
+  // Nothing is lost in silence, whatever the parser makes of a part.
+  if (parts.count !== reader.parts.length) return giveUp(broken('its parts cannot be told apart'))
+  if (parts.wrong) return giveUp(broken(parts.wrong))
+  const arrived = parts.arrived.filter((one) => one !== undefined)
+  return { ...formValues(arrived, declared, readPart), dispose: () => files.dispose() }
 }
 
 /** What the parser tells, in its order; a file stands where it came, though it is written later. */
-function collectParts(parser: Busboy, declared: RecordNode, most: number, files: TemporaryFiles) {
-  const parts = { arrived: [] as Arrived[], areTooMany: false }
+function collectParts(parser: Busboy, reader: PartReader, terms: FormTerms, files: TemporaryFiles) {
+  const parts = {
+    arrived: [] as (Arrived | undefined)[],
+    count: 0,
+    /** Bytes of what came as a file, and is kept like a text. */
+    bytes: 0,
+    get areTooLarge() {
+      return parts.bytes + reader.textBytes > terms.most
+    },
+    wrong: undefined as string | undefined,
+  }
   const { arrived } = parts
-  let bytes = 0
-  parser.on('field', (name, value, { nameTruncated, valueTruncated, mimeType }) => {
-    bytes += Buffer.byteLength(name) + Buffer.byteLength(value)
-    if (nameTruncated || valueTruncated || bytes > most) parts.areTooMany = true
-    else arrived.push({ name, value, type: mimeType })
+  const next = () => reader.parts[parts.count++] ?? unknownPart
+  parser.on('field', () => {
+    // Its text is the reader's: a parser would put up with what is no UTF-8.
+    const part = next()
+    const { name, type, text } = part
+    if (!isUnchosen(part)) arrived.push({ name, value: text, ...(type ? { type } : {}) })
   })
-  parser.on('partsLimit', () => {
-    parts.areTooMany = true
-  })
-  parser.on('file', (name, stream, { filename = '', mimeType }) => {
+  parser.on('file', (_, stream) => {
     // A form that breaks off breaks its file, whether somebody reads that already or not.
     stream.on('error', () => undefined)
-    const field = Object.hasOwn(declared.fields, name) ? sentShape(declared.fields[name] as Node) : undefined
-    const limit = field && fileLimit(field, most)
-    // Browsers send an empty file without a name where none was chosen.
-    if (limit === undefined || (filename === '' && mimeType === 'application/octet-stream')) {
-      if (limit === undefined) collect(name, stream, mimeType, field !== undefined && isJsonType(mimeType))
-      else stream.resume()
-      return
-    }
+    const part = next()
+    const { name, filename = '', type } = part
+    const { limit, isElement, ...role } = roleOfFile(terms, name, type)
+    const index = arrived.filter((one) => one?.name === name).length
     const at = arrived.push({ name, value: undefined }) - 1
-    const index = arrived.filter((one) => one.name === name).length - 1
-    files.write(stream, limit, field?.kind === 'list' ? [name, index] : [name], (path, size) => {
-      arrived[at] = { name, value: uploadAt(path, filename, mimeType, size) }
-    })
+    const put = (value: unknown) => {
+      arrived[at] = isUnchosen(part) ? undefined : { name, value, ...(type ? { type } : {}) }
+    }
+    if (limit !== undefined)
+      files.write(stream, limit, isElement ? [name, index] : [name], (path, size) =>
+        put(uploadAt(path, filename, type ?? unknownType, size)),
+      )
+    else collect(stream, role, (content) => put(smallValue(content)))
+    /** What comes with the name of a file, and is none: JSON, or what no field takes. */
+    function smallValue(content: Uint8Array): unknown {
+      if (role.isMisplaced) return misplacedFile()
+      if (!role.isText) return uploadOf(filename, type ?? unknownType, content)
+      const text = textOf(content)
+      if (text === undefined) parts.wrong ??= notUtf8
+      return text
+    }
   })
-  /** What comes with the name of a file, and is none: JSON, as a page's scripts send it, or nothing that is taken. */
-  function collect(name: string, stream: Readable, type: string, isText: boolean): void {
-    const at = arrived.push({ name, value: '' }) - 1
+  function collect(
+    stream: Readable,
+    { isSmall }: { readonly isSmall: boolean },
+    done: (content: Uint8Array) => void,
+  ): void {
     let chunks: Uint8Array[] = []
     stream.on('data', (chunk: Uint8Array) => {
-      if (!isText || parts.areTooMany) return
-      bytes += chunk.length
-      parts.areTooMany = bytes > most
-      if (parts.areTooMany) chunks = []
+      if (!isSmall) return
+      parts.bytes += chunk.length
+      if (parts.areTooLarge) chunks = []
       else chunks.push(chunk)
     })
-    stream.on('end', () => {
-      if (isText) arrived[at] = { name, value: Buffer.concat(chunks).toString(), type }
-    })
+    stream.on('end', () => done(Buffer.concat(chunks)))
   }
   return parts
+}
+const unknownPart: FormPart = {
+  name: '',
+  filename: undefined,
+  isNameless: false,
+  isEmpty: true,
+  type: undefined,
+  text: '',
+  content: [],
 }
 
 let folders: Set<string> | undefined

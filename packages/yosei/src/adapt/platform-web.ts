@@ -1,10 +1,19 @@
 /** What a platform with the web's interfaces does for the library, where Node does not. */
-import type { Node } from '../kinds/kind.js'
-import type { RecordNode } from '../kinds/record.js'
-import { sentShape } from '../kinds/shape.js'
 import { uploadOf } from '../kinds/upload.js'
-import { type Arrived, type FormOrTrouble, fileLimit, formValues, isJsonType, type ReadPart } from '../read/form.js'
+import {
+  type Arrived,
+  boundaryIn,
+  type FormOrTrouble,
+  type FormTerms,
+  formValues,
+  misplacedFile,
+  notUtf8,
+  roleOfFile,
+  textOf,
+  unknownType,
+} from '../read/form.js'
 import { collect } from '../read/message.js'
+import { BrokenForm, isUnchosen, joined, PartReader } from '../read/parts.js'
 import { readSize } from '../terms/units.js'
 
 /** Undoes a content coding; at most so many bytes come of it. */
@@ -25,44 +34,55 @@ export async function decode(
   }
 }
 
-/** Parts of a form, whatever they carry. */
-const mostParts = 1000
-
 /** There is nothing to load. */
 export const prepareForms = async () => undefined
 
 /** Holds the files in memory. The limits are those of every platform. */
 export async function receiveForm(
   chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
-  contentType: string,
-  declared: RecordNode,
-  most: number,
-  mostInAll: number,
-  readPart: ReadPart,
+  terms: FormTerms,
 ): Promise<FormOrTrouble> {
+  const { contentType, declared, most, mostInAll, mostParts, readPart } = terms
   const bytes = await collect(chunks as AsyncIterable<Uint8Array>, mostInAll)
   if (typeof bytes === 'string') return bytes
-  const dispose = async () => undefined
-  let form: FormData
+  const broken = (reason: string) => ({ values: {}, json: [], dispose: async () => undefined, broken: reason })
+  const told = boundaryIn(contentType)
+  if (!told) return broken('the boundary of its parts is not given')
+  // The platform's own parser of forms reads some lines of a text as a boundary, and puts up with what is no UTF-8.
+  const reader = new PartReader(told.boundary, most, true)
   try {
-    form = await new Response(bytes as Uint8Array<ArrayBuffer>, { headers: { 'content-type': contentType } }).formData()
-  } catch {
-    return { values: {}, json: [], dispose, broken: 'its parts cannot be told apart' }
+    reader.read(bytes)
+  } catch (error) {
+    if (error instanceof BrokenForm) return broken(error.message)
+    throw error
   }
+  if (reader.textBytes > most) return 'texts_too_large'
+  if (reader.parts.length > mostParts) return 'too_many_parts'
+  if (!reader.hasEnded) return broken('it ends inside a part')
   const arrived: Arrived[] = []
-  let length = 0
-  let parts = 0
-  for (const [name, value] of form) {
-    const field = Object.hasOwn(declared.fields, name) ? sentShape(declared.fields[name] as Node) : undefined
-    const limit = field && fileLimit(field, most)
-    const isText = typeof value === 'string' || (limit === undefined && field !== undefined && isJsonType(value.type))
-    if (isText) length += typeof value === 'string' ? new TextEncoder().encode(name + value).length : value.size
-    if (length > most || ++parts > mostParts) return 'texts_too_large'
-    if (typeof value !== 'string' && limit !== undefined && value.size > readSize(limit))
-      return { oversized: field?.kind === 'list' ? [name, form.getAll(name).indexOf(value)] : [name], limit }
-    if (typeof value === 'string') arrived.push({ name, value })
-    else if (limit === undefined) arrived.push({ name, value: isText ? await value.text() : '', type: value.type })
-    else arrived.push({ name, value: uploadOf(value.name, value.type, new Uint8Array(await value.arrayBuffer())) })
+  let length = reader.textBytes
+  for (const part of reader.parts) {
+    const { name, filename, type, text, content } = part
+    if (isUnchosen(part)) continue
+    if (filename === undefined) {
+      arrived.push({ name, value: text, ...(type ? { type } : {}) })
+      continue
+    }
+    const bytes = joined(content)
+    const { limit, isText, isSmall, isMisplaced, isElement } = roleOfFile(terms, name, type)
+    if (limit !== undefined && bytes.length > readSize(limit)) {
+      const index = arrived.filter((one) => one.name === name).length
+      return { oversized: isElement ? [name, index] : [name], limit }
+    }
+    if (isSmall) length += bytes.length
+    if (length > most) return 'texts_too_large'
+    const value = isMisplaced
+      ? misplacedFile()
+      : isText
+        ? textOf(bytes)
+        : uploadOf(filename, type ?? unknownType, bytes)
+    if (value === undefined) return broken(notUtf8)
+    arrived.push({ name, value, ...(type ? { type } : {}) })
   }
-  return { ...formValues(arrived, declared, readPart), dispose }
+  return { ...formValues(arrived, declared, readPart), dispose: async () => undefined }
 }

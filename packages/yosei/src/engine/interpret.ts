@@ -25,7 +25,7 @@ import {
 import { sameAs } from '../kinds/same.js'
 import { anywhere, keepsEmpty } from '../kinds/shape.js'
 import { namedBranch } from '../kinds/tell-apart.js'
-import { Unreadable } from '../read/syntax.js'
+import { Unreadable } from '../read/unreadable.js'
 import { formatAddress, type Path, tellAddress } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { wordFault } from '../words/messages.js'

@@ -14,14 +14,23 @@ const parameter = new RegExp(`;[ \\t]*(?:(${token})=(${token}|"[^"\\\\]*(?:\\\\.
 export function readMediaType(text: string): MediaType | undefined {
   const found = start.exec(text)
   if (!found) return undefined
+  const parameters = readParameters(text, found[0].length, /\\(.)/g)
+  return parameters && { type: (found[1] as string).toLowerCase(), parameters }
+}
+
+/**
+ * Parameters to the end of a text (RFC 9110, section 5.6.6), names in lower case; `undefined` where they are none.
+ *
+ * @param escapes What a backslash escapes in a quoted string.
+ */
+export function readParameters(text: string, from: number, escapes: RegExp): MediaType['parameters'] | undefined {
   const parameters: { [name: string]: string } = Object.create(null)
-  parameter.lastIndex = found[0].length
+  parameter.lastIndex = from
   while (parameter.lastIndex < text.length) {
     const next = parameter.exec(text)
     if (!next) return undefined
     const [, name, value = ''] = next
-    if (name)
-      parameters[name.toLowerCase()] = value.startsWith('"') ? value.slice(1, -1).replace(/\\(.)/g, '$1') : value
+    if (name) parameters[name.toLowerCase()] = value.startsWith('"') ? value.slice(1, -1).replace(escapes, '$1') : value
   }
-  return { type: (found[1] as string).toLowerCase(), parameters }
+  return parameters
 }

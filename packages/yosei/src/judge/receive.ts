@@ -5,9 +5,10 @@ import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
 import { isUpload } from '../kinds/upload.js'
-import type { FormOrTrouble, ReadPart } from '../read/form.js'
+import type { FormOrTrouble, FormTerms } from '../read/form.js'
 import { type BodySource, isNow, type Trouble } from '../read/message.js'
-import { type ReadOptions, readPart, syntaxOf, Unreadable } from '../read/syntax.js'
+import { type ReadOptions, readPart, syntaxOf } from '../read/syntax.js'
+import { Unreadable } from '../read/unreadable.js'
 import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import type { StatusName } from '../terms/statuses.js'
@@ -24,18 +25,7 @@ export interface Platform {
   ): Promise<Uint8Array | 'too_large' | 'broken'>
   /** Loads what `receiveForm` needs. */
   prepareForms(): Promise<unknown>
-  /**
-   * @param most Bytes of all parts but the files; a file has the limit that its declaration sets, else this.
-   * @param mostInAll Bytes of everything.
-   */
-  receiveForm(
-    chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
-    contentType: string,
-    declared: RecordNode,
-    most: number,
-    mostInAll: number,
-    readPart: ReadPart,
-  ): Promise<FormOrTrouble>
+  receiveForm(chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>, terms: FormTerms): Promise<FormOrTrouble>
 }
 
 /** Makes the platform ready for the bodies that an app takes, before a request needs it. */
@@ -194,11 +184,22 @@ async function receiveParts(
 ): Promise<Received | Unreceived> {
   const { head, body, destination, most } = opened
   const { node } = body as NonNullable<typeof body>
+  const { endpoint, limits } = destination
   const declared = sentShape(node) as RecordNode
-  const form = await receiveForm(chunks, head.contentType ?? '', declared, destination.limits.body, most, (text) =>
-    readPart(text, node, optionsOf(opened)),
-  )
-  if (form === 'texts_too_large') return tooLarge(['body'], destination.limits.body)
+  const form = await receiveForm(chunks, {
+    contentType: head.contentType ?? '',
+    declared,
+    most: limits.body,
+    mostInAll: most,
+    mostParts: limits.parts,
+    keepsUnlisted: (declared.unlisted ?? endpoint.unlisted?.body) === 'keep',
+    readPart: (text) => readPart(text, node, optionsOf(opened)),
+  })
+  if (form === 'texts_too_large') return tooLarge(['body'], limits.body)
+  if (form === 'too_many_parts') {
+    const fault = { path: ['body'], code: 'too_many_parts', limit: limits.parts } as const
+    return { failure: 'size', fault, headers: close }
+  }
   if (isTrouble(form)) return troubles(opened)[form]
   if ('oversized' in form) return tooLarge(['body', ...form.oversized], form.limit)
   if ('failed' in form) {

@@ -1,5 +1,6 @@
 /** Files whose content is known without waiting for it. */
 
+import { formPieces, type OutgoingPart } from '../read/form.js'
 import { Unmakeable } from './pick.js'
 
 const contents = new WeakMap<Blob, string>()
@@ -33,3 +34,19 @@ const usual: { readonly [kind: string]: string } = {
 
 /** What a file that was made holds. */
 export const contentOf = (file: Blob): string => contents.get(file) ?? ''
+
+const boundary = 'part-of-a-probe'
+export const formType = `multipart/form-data; boundary=${boundary}`
+
+/** A form whose files have a content that is known: JSON where a value is an object. */
+export function formOf(values: unknown): string {
+  const parts = Object.entries(values as object).flatMap(([name, value]) =>
+    (Array.isArray(value) ? value : [value]).flatMap((one): OutgoingPart<string>[] => {
+      if (one === undefined || one === null) return []
+      if (one instanceof File) return [{ name, filename: one.name, type: one.type, content: contentOf(one) }]
+      if (typeof one !== 'object') return [{ name, content: String(one) }]
+      return [{ name, type: 'application/json', content: JSON.stringify(one) }]
+    }),
+  )
+  return formPieces(parts, boundary).join('')
+}

@@ -5,6 +5,7 @@ import type { Message } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
 import type { StatusName } from '../terms/statuses.js'
 import { readSize } from '../terms/units.js'
+import { formOf } from './files.js'
 
 export interface WholeDemand {
   readonly address: string
@@ -34,7 +35,7 @@ export function demandsOnWhole(endpoint: EndpointNode, body: BodyNode | undefine
     }))
   if (body && /(?:^application\/|\+)json$/.test(body.mediaType))
     add('syntax', 'body', 'bad_syntax', 'JSON', (message) => ({ ...typed(message, body), body: '{' }))
-  const { uri, headers, queryValues } = limits
+  const { uri, headers, queryValues, parts } = limits
   if (uri !== undefined)
     add('uri', 'path', 'too_large', `limits.uri ${uri}`, (message) => ({
       ...message,
@@ -49,6 +50,11 @@ export function demandsOnWhole(endpoint: EndpointNode, body: BodyNode | undefine
     add('query', 'query', 'too_many', `limits.queryValues ${queryValues}`, (message) => ({
       ...message,
       target: `${message.target}${joint(message.target)}${'a&'.repeat(queryValues + 1)}`,
+    }))
+  if (parts !== undefined && syntax?.textPart === 'multipart')
+    add('size', 'body', 'too_many_parts', `limits.parts ${parts}`, (message) => ({
+      ...message,
+      body: formOf(Object.fromEntries(Array.from({ length: parts + 1 }, (_, index) => [`a${index}`, '']))),
     }))
   if (limits.body !== undefined && body && syntax && !syntax.isStreamed) {
     const most = syntax.most(body.node, readSize(limits.body))

@@ -6,13 +6,13 @@ import { judgeMessage } from '../judge/judge.js'
 import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault, Source } from '../kinds/run.js'
-import { formPieces, type OutgoingPart, unknownType } from '../read/form.js'
+import { unknownType } from '../read/form.js'
 import type { Message } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
 import type { AnyRule } from '../rules/rule.js'
 import type { Parts } from '../terms/parts.js'
 import { receivedOf, type Wire, wireOf } from '../write/wire.js'
-import { contentOf, oneIn } from './files.js'
+import { contentOf, formOf, formType, oneIn } from './files.js'
 import { isNeeded, type Making, make } from './make.js'
 import type { Pick as Picking } from './pick.js'
 import { isThere, reach, type Step } from './ways.js'
@@ -127,19 +127,3 @@ export class Trial {
 }
 
 const fine: Came = { faults: [], failed: new Set() }
-
-const boundary = 'part-of-a-probe'
-const formType = `multipart/form-data; boundary=${boundary}`
-
-/** A form whose files have a content that is known: JSON where a value is an object. */
-function formOf(values: unknown): string {
-  const parts = Object.entries(values as object).flatMap(([name, value]) =>
-    (Array.isArray(value) ? value : [value]).flatMap((one): OutgoingPart<string>[] => {
-      if (one === undefined || one === null) return []
-      if (one instanceof File) return [{ name, filename: one.name, type: one.type, content: contentOf(one) }]
-      if (typeof one !== 'object') return [{ name, content: String(one) }]
-      return [{ name, type: 'application/json', content: JSON.stringify(one) }]
-    }),
-  )
-  return formPieces(parts, boundary).join('')
-}

@@ -1,5 +1,6 @@
 /** What comes of a `multipart/form-data` body (RFC 7578). */
 
+import { readMediaType } from '../grammar/media-type.js'
 import type { Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
@@ -7,6 +8,7 @@ import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import { put } from '../terms/own.js'
 import type { Trouble } from './message.js'
+import { Unreadable } from './unreadable.js'
 import { addFormValue, type Values } from './values.js'
 
 /** The JSON of a part; `Unreadable` where it is none. */
@@ -29,15 +31,51 @@ interface Oversized {
   readonly oversized: Path
   readonly limit: Size
 }
-/** Its texts have more bytes than a body may have. */
-export type FormOrTrouble = Form | Trouble | Failed | Oversized | 'texts_too_large'
+/** Its texts have more bytes than a body may have, or it has more parts than it may have. */
+export type FormOrTrouble = Form | Trouble | Failed | Oversized | 'texts_too_large' | 'too_many_parts'
+
+/** How a form is to be received. */
+export interface FormTerms {
+  readonly contentType: string
+  readonly declared: RecordNode
+  /** Bytes of all parts but the declared files; such a file has the limit that its declaration sets, else this. */
+  readonly most: number
+  /** Bytes of everything. */
+  readonly mostInAll: number
+  readonly mostParts: number
+  /** Whether what is not declared is kept, files as well. */
+  readonly keepsUnlisted: boolean
+  readonly readPart: ReadPart
+}
+
+/** The boundary of a form, and the media type as every parser reads it; `undefined` where it names none. */
+export function boundaryIn(contentType: string): { readonly boundary: string; readonly type: string } | undefined {
+  const boundary = readMediaType(contentType)?.parameters.boundary
+  return boundary ? { boundary, type: `multipart/form-data; boundary=${quoted(boundary)}` } : undefined
+}
 
 /** The limit of a declared file; `undefined` where the field is none. */
-export function fileLimit(field: Node, most: number): Size | undefined {
+function fileLimit(field: Node, most: number): Size | undefined {
   const shape = sentShape(field)
   if (shape.kind === 'list') return fileLimit(shape.item, most)
   return shape.kind === 'file' ? (shape.bytes ?? most) : undefined
 }
+
+/** What becomes of a part that came as a file. */
+export function roleOfFile({ declared, most, keepsUnlisted }: FormTerms, name: string, type: string | undefined) {
+  const field = Object.hasOwn(declared.fields, name) ? sentShape(declared.fields[name] as Node) : undefined
+  const limit = field && fileLimit(field, most)
+  /** Whether it is JSON, as a page's scripts send it. */
+  const isText = limit === undefined && field !== undefined && isJsonType(type)
+  /** Whether it counts as a text, and its bytes are kept. */
+  const isSmall = isText || (keepsUnlisted && field === undefined)
+  /** Whether the field that it names takes no file. */
+  const isMisplaced = field !== undefined && limit === undefined && !isText
+  return { limit, isText, isSmall, isMisplaced, isElement: field?.kind === 'list' }
+}
+
+/** What is told where a file came that the field does not take. */
+export const misplacedFile = () => new Unreadable([{ code: 'wrong_type', stage: 'shape' }])
 
 /** A part as it came: a text, or a file. */
 export interface Arrived {
@@ -46,7 +84,7 @@ export interface Arrived {
   readonly type?: string
 }
 
-export const isJsonType = (type = ''): boolean => /^application\/(?:json|[^;]*\+json)$/i.test(type.split(';')[0] ?? '')
+const isJsonType = (type = ''): boolean => /^application\/(?:json|[^;]*\+json)$/i.test(type.split(';')[0] ?? '')
 
 /**
  * The values of a form. What has names or elements of its own is JSON in its part, as OpenAPI has it where nothing is
@@ -71,6 +109,8 @@ export function formValues(
       !(isJsonType(type) || (item && isNested(item, isList)))
     ) {
       addFormValue(values, name, value, declared)
+      // What was not read as text must not be judged as one.
+      if (value instanceof Unreadable) json.push(Array.isArray(values[name]) ? [name, values[name].length - 1] : [name])
       continue
     }
     const read = readPart(value)
@@ -100,6 +140,17 @@ export function formValues(
 const isNested = ({ kind }: Node, isElement: boolean) =>
   kind === 'record' || kind === 'table' || kind === 'tagged' || (isElement && (kind === 'list' || kind === 'tuple'))
 
+/** The text of a part that came as a file; `undefined` where it is not UTF-8. */
+export function textOf(content: Uint8Array): string | undefined {
+  try {
+    return utf8.decode(content)
+  } catch {
+    return undefined
+  }
+}
+const utf8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
+
+export const notUtf8 = 'a text is not UTF-8'
 /** Of files of which nobody says what they are. */
 export const unknownType = 'application/octet-stream'
 
@@ -125,7 +176,7 @@ export function formPieces<C>(parts: readonly OutgoingPart<C>[], boundary: strin
   return [...pieces, `--${boundary}--\r\n`]
 }
 /** RFC 9110, section 5.6.4. */
-const quoted = (text: string) => `"${text.replace(/["\\]/g, '\\$&').replace(/[\r\n]/g, encodeURIComponent)}"`
+const quoted = (text: string): string => `"${text.replace(/["\\]/g, '\\$&').replace(/[\r\n]/g, encodeURIComponent)}"`
 
 /** Whether all readers of forms take a name for the same: some undo a backslash or a few percent-encodings, some do not. */
 export const isPartName = (name: string): boolean => !/["\\\r\n\0\p{Surrogate}]|%(?:22|0[AD])/iu.test(name)

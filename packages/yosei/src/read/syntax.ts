@@ -16,30 +16,10 @@ import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import { readSize } from '../terms/units.js'
 import { type Arrived, formPieces, formValues, isFileName, isPartName, type OutgoingPart, unknownType } from './form.js'
-import { lostDigits, notInJson, type Rounded, readJson, repeatedNames } from './json.js'
+import { lostDigits, notInJson, readJson, repeatedNames } from './json.js'
 import { readLines } from './lines.js'
+import { Inexact, Unreadable } from './unreadable.js'
 import { pairValues } from './values.js'
-
-interface ReadFault {
-  readonly code: string
-  readonly variant?: string
-  /** What its words speak of. */
-  readonly about?: { readonly [name: string]: unknown }
-  /** Where in the body it is. */
-  readonly below?: Path
-}
-/** A body that could not be read, and why. */
-export class Unreadable {
-  constructor(readonly faults: readonly ReadFault[]) {}
-}
-
-/** A body in which numbers have lost digits that they were sent with. */
-export class Inexact {
-  constructor(
-    readonly value: unknown,
-    readonly rounded: readonly Rounded[],
-  ) {}
-}
 
 export interface ReadOptions {
   /** As it was sent. */

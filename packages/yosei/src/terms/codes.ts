@@ -23,6 +23,7 @@ export type Code =
   | 'too_many'
   | 'too_many_digits'
   | 'too_large'
+  | 'too_many_parts'
   | 'repeated'
   | 'sent_twice'
   | 'no_branch'

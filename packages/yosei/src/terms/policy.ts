@@ -30,6 +30,8 @@ export interface Limits {
   body?: Size | undefined
   /** Pairs in the query; 200 by default. */
   queryValues?: number | undefined
+  /** Parts of a form with files, whatever they carry; 1,000 by default. Beyond: 413. */
+  parts?: number | undefined
   /** Levels of nesting where a declaration holds itself or says nothing; 64 by default. */
   depth?: number | undefined
   /** Errors that a verdict lists; 50 by default, the rest counted. */
@@ -69,6 +71,7 @@ const limitOptions: Options<Limits> = {
   headers: aSize,
   body: aSize,
   queryValues: aCount,
+  parts: aCount,
   depth: aCount,
   errors: aCount,
   receive: aSpan,
@@ -102,6 +105,7 @@ const defaults: { readonly [K in keyof Limits]-?: Limits[K] & {} } = {
   headers: '16kB',
   body: '1MB',
   queryValues: 200,
+  parts: 1000,
   depth: 64,
   errors: 50,
   receive: '30s',

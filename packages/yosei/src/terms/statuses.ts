@@ -32,7 +32,10 @@ export const statusTable = {
   headers: { status: 431, rows: [['admit', 'header section over `limits.headers`', '', '`header`']] },
   size: {
     status: 413,
-    rows: [['admit', 'body over `limits.body`, by Content-Length or while it comes', '`Connection: close`', '`body`']],
+    rows: [
+      ['admit', 'body over `limits.body`, by Content-Length or while it comes', '`Connection: close`', '`body`'],
+      ['receive', 'more parts in a form than `limits.parts`', '`Connection: close`', '`body`'],
+    ],
   },
   mediaType: {
     status: 415,

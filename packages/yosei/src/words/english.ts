@@ -117,6 +117,7 @@ export const english: Words = {
   'too_large.size': 'must have at most {limit}',
   'too_large.depth': 'must not nest deeper than {limit} levels',
   repeated: 'must not repeat {other}',
+  too_many_parts: 'must have at most {limit} {limit|part|parts}',
   sent_twice: 'must be sent once; it came {limit} times',
   'sent_twice.name': 'must be sent once',
   no_branch: 'has none of the forms that are taken here',

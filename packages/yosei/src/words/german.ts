@@ -118,6 +118,7 @@ export const german: Words = {
   'too_large.size': 'darf höchstens {limit} haben',
   'too_large.depth': 'darf nicht tiefer als {limit} Ebenen reichen',
   repeated: 'darf {other} nicht wiederholen',
+  too_many_parts: 'darf höchstens {limit} {limit|Teil|Teile} haben',
   sent_twice: 'darf nur einmal gesendet werden; es kam {limit}-mal',
   'sent_twice.name': 'darf nur einmal gesendet werden',
   no_branch: 'hat keine der Formen, die hier angenommen werden',
