@@ -24,8 +24,7 @@ export const duration = scalar<DurationNode>({
     if (min !== undefined && max !== undefined) checkOrder(min, max, readSpan(min) > readSpan(max), refuse)
   },
   readScalar: read,
-  encode: (_, value) =>
-    Number.isSafeInteger(value) && (value as number) >= 0 ? writeDuration(value as number) : value,
+  encode: (_, value) => (typeof value === 'number' && value >= 0 ? writeDuration(value) : value),
 })
 
 function read(node: DurationNode, value: unknown, run: Run): number | undefined {
