@@ -390,6 +390,11 @@ const table120: Row[] = [
     '400|header.content-length bad_syntax',
     { fetch: '400|header.content-length bad_syntax' },
   ],
+  [
+    [`POST /api/items\n${json}\nContent-Length: ${good.length}\nContent-Length: ${good.length}`, good],
+    '400|header.content-length bad_syntax',
+    { fetch: '400|header.content-length bad_syntax' },
+  ],
   [[`POST /api/items\n${json}\nContent-Length: x`, good], '400|header.content-length bad_syntax'],
   [[`POST /api/items\n${json}\nContent-Length: -1`, good], '400|header.content-length bad_syntax'],
   [[`POST /api/items\n${json}\nContent-Length: 99999999999`, good], '413|body too_large|connection=close'],

@@ -334,7 +334,8 @@ function preview({ headers }: AnyMessage): Preview | Refused {
         break
       case 'content-length': {
         const length = readLength(value)
-        if (length === undefined || (contentLength !== undefined && contentLength !== length))
+        // Of two equal ones too, as Node's parser does: RFC 9110, section 8.6, lets a server choose.
+        if (length === undefined || contentLength !== undefined)
           return {
             failure: 'framing',
             fault: {
@@ -394,14 +395,8 @@ function preview({ headers }: AnyMessage): Preview | Refused {
 }
 const none: readonly string[] = []
 
-/** A number of bytes; the same one may stand there several times (RFC 9110, section 8.6). */
-function readLength(value: string): number | undefined {
-  if (/^\d{1,15}$/.test(value)) return Number(value)
-  const [first, ...others] = value.split(',').map((one) => one.trim())
-  return first !== undefined && others.length > 0 && others.every((one) => one === first)
-    ? readLength(first)
-    : undefined
-}
+/** A number of bytes. */
+const readLength = (value: string) => (/^\d{1,15}$/.test(value) ? Number(value) : undefined)
 
 const readCodings = (value: string) =>
   value

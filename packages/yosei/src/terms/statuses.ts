@@ -65,7 +65,7 @@ export const statusTable = {
     rows: [
       [
         'admit',
-        'Content-Length that is no number, or two different ones, or not what came',
+        'Content-Length that is no number, or sent twice, or not what came',
         '',
         '`header.content-length`',
       ],

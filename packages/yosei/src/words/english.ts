@@ -131,7 +131,7 @@ export const english: Words = {
   'bad_syntax.broken': 'broke off before its end',
   'bad_syntax.framing': 'must end in chunked',
   'bad_syntax.length': 'must be a number of bytes',
-  'bad_syntax.conflict': 'must not say two different lengths',
+  'bad_syntax.conflict': 'must not say two lengths',
   'bad_syntax.longer': 'says fewer bytes than came',
   'bad_syntax.target': 'must hold no # and no \\; write them as %23 and %5C',
   'bad_syntax.spelling':

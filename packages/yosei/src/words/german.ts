@@ -132,7 +132,7 @@ export const german: Words = {
   'bad_syntax.broken': 'brach vor dem Ende ab',
   'bad_syntax.framing': 'muss mit chunked enden',
   'bad_syntax.length': 'muss eine Anzahl von Bytes sein',
-  'bad_syntax.conflict': 'darf nicht zwei verschiedene Längen nennen',
+  'bad_syntax.conflict': 'darf nicht zwei Längen nennen',
   'bad_syntax.longer': 'nennt weniger Bytes, als kamen',
   'bad_syntax.target': 'darf weder # noch \\ enthalten; sie werden %23 und %5C geschrieben',
   'bad_syntax.spelling':
