@@ -11,6 +11,8 @@ import { join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
+import { setFlagsFromString } from 'node:v8'
+import { runInNewContext } from 'node:vm'
 import { transformFileSync } from '@swc/core'
 import fc from 'fast-check'
 import { codeOf, endpoint, file, intake, integer, list, outline, record, serve, table, text } from 'yosei'
@@ -41,8 +43,19 @@ await fromTests('oracle')
 const { cases, differences } = await fromTests('oracle-cases')
 const { kinds, marks, outputs, places, written } = await fromTests('secrets')
 const { miswritten, writings } = await fromTests('written')
+const { misread, negotiations } = await fromTests('negotiated')
 
-const counts = { judged: 0, pairs: 0, messages: 0, uploads: 0, dropped: 0, texts: 0, secrets: 0, requests: 0 }
+const counts = {
+  judged: 0,
+  pairs: 0,
+  messages: 0,
+  uploads: 0,
+  dropped: 0,
+  texts: 0,
+  secrets: 0,
+  requests: 0,
+  wishes: 0,
+}
 const folder = mkdtempSync(join(tmpdir(), 'attack-'))
 process.env.TMPDIR = folder
 const fail = (what, detail) => {
@@ -185,7 +198,15 @@ const rounds = [
       if (leak) fail(`a secret ${kind} in ${nested.join(' in ')} is told`, `${sent.body}\n${leak.slice(0, 3000)}`)
     }
   },
-  /** Requests that the library writes, read again as a server does. */
+  /** What clients would like to read, and what they get. */
+  async function wishes() {
+    for (const one of fc.sample(negotiations, { seed: next++, numRuns: 100 })) {
+      counts.wishes++
+      const wrong = await misread(one)
+      if (wrong) fail('an answer is not what was asked for', wrong)
+    }
+  },
+  /** Requests that the library writes, read again as a server does, kept in a journal, and judged again. */
   async function requests() {
     for (const one of fc.sample(writings, { seed: next++, numRuns: 100 })) {
       counts.requests++
@@ -211,7 +232,13 @@ const rounds = [
 const end = performance.now() + seconds * 1000
 while (performance.now() < end) for (const round of rounds) await inTime(round.name, round())
 await inTime('close', close())
-for (let i = 0; i < 100 && readdirSync(folder).length > 0; i++) await sleep(50)
+// The files of a verdict go with its input.
+setFlagsFromString('--expose-gc')
+const collectGarbage = runInNewContext('gc')
+for (let i = 0; i < 100 && readdirSync(folder).length > 0; i++) {
+  collectGarbage()
+  await sleep(50)
+}
 if (readdirSync(folder).length > 0) fail('files were left', readdirSync(folder))
 if (failures.length > 0) fail('something failed inside', failures[0])
 rmSync(folder, { recursive: true })

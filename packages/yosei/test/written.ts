@@ -1,6 +1,18 @@
 /** Requests written from values made at random, and what must come of them. */
 import fc from 'fast-check'
-import { adding, DeclarationError, endpoint, file, intake, judge, text, UnacceptableError, write } from 'yosei'
+import {
+  adding,
+  DeclarationError,
+  endpoint,
+  file,
+  intake,
+  type JournalEvent,
+  judge,
+  serve,
+  text,
+  UnacceptableError,
+  write,
+} from 'yosei'
 import * as web from '../dist/adapt/platform-web.js'
 import { judgeOn } from '../dist/internals.js'
 import { fieldOf, newRun, plain, read, type Spec, show, Undecided } from './oracle.ts'
@@ -164,7 +176,8 @@ const count = (outcome: string) => {
   outcomes[outcome] = (outcomes[outcome] ?? 0) + 1
 }
 
-/** What is wrong with how a request was written: nothing, or what was sent and what came. */
+let kept: (event: JournalEvent) => void = () => undefined
+/** What is wrong with how a request was written, or kept: nothing, or what was sent and what came. */
 export async function miswritten({
   path,
   between,
@@ -201,6 +214,7 @@ export async function miswritten({
     } as never)
     app = intake({
       base: '/v1',
+      journal: { write: (event) => kept(event) },
       endpoints: { put, me: endpoint('PUT /me', {}), two: endpoint('PUT /me/{x}', { path: { x: text() } } as never) },
     }) as never
   } catch (error) {
@@ -275,5 +289,21 @@ export async function miswritten({
       return `${told()}\n  expected ${show(expected)}\n  came to ${platform} as ${show(input)}`
   }
   count('given back')
+  // Secrets, files and what nobody declared are not written down.
+  if (plate || Object.keys(cookie).length > 0 || JSON.stringify(parts).includes('"unlisted":"keep"')) return undefined
+  let input: string | undefined
+  kept = (event) => {
+    input = event.input
+  }
+  const broken = () => {
+    throw new Error('broken')
+  }
+  const handle = serve(app, { put: broken, me: broken, two: broken } as never)
+  await handle(request)
+  if (input === undefined) return `${told()}\n  was not kept`
+  const again = (await judge(app, input)) as unknown as Came
+  if (again.outcome !== 'accepted' || show(again.input) !== show(expected))
+    return `${told()}\n  was kept as ${JSON.stringify(input)}\n  judged again ${show(again)}`
+  count('kept')
   return undefined
 }

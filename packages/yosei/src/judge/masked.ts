@@ -58,7 +58,8 @@ export function writeMasked(opened: Opened, sent: Parts): string {
     lines.push(`content-type: ${opened.head.contentType}`)
   const target = `${opened.app.base}/${segments.join('/')}${query === '' ? '' : `?${query}`}`
   const value = body && sent.body !== undefined ? maskedValue(body.node, sent.body) : undefined
-  const text = body && value !== undefined ? syntaxOf(body).note(value, pairsOf, opened.head.contentType ?? '') : ''
+  const text =
+    body && value !== undefined ? syntaxOf(body).note(body.node, value, pairsOf, opened.head.contentType ?? '') : ''
   return [`${message.method} ${target} HTTP/1.1`, ...lines, '', text.length > longestBody ? '' : text].join('\n')
 }
 

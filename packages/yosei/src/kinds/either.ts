@@ -34,7 +34,6 @@ export interface EitherNode extends Declared {
 
 const listKinds: readonly string[] = ['list', 'tuple', 'anything', 'readAs']
 const objectKinds: readonly string[] = ['record', 'table', 'tagged', 'anything', 'readAs']
-const lengthOf = (value: object) => JSON.stringify(value).length
 
 export const either: KindOf<EitherNode> = {
   shape: 'union',
@@ -62,7 +61,14 @@ export const either: KindOf<EitherNode> = {
     const kinds = Array.isArray(value) ? listKinds : objectKinds
     const masks = formsOf(node).flatMap((form) => (kinds.includes(form.kind) ? [below(form, value)] : []))
     const found = masks.filter((one): one is object => typeof one === 'object' && one !== null)
-    if (Array.isArray(value)) return found.toSorted((a, b) => lengthOf(b) - lengthOf(a))[0]
+    if (Array.isArray(value)) {
+      // What one branch leaves out, another may declare.
+      const lists = found as (readonly unknown[])[]
+      const elements = Array.from({ length: Math.max(0, ...lists.map(({ length }) => length)) }, (_, index) =>
+        lists.map((list) => list[index]).find((one) => one !== undefined),
+      )
+      return found.length === 0 ? undefined : elements
+    }
     const entries = found.flatMap((one) => Object.entries(one).filter(([, inside]) => inside !== undefined))
     return found.length === 0 ? undefined : Object.fromEntries(entries)
   },

@@ -28,7 +28,9 @@ export const tuple: KindOf<TupleNode> = {
   encode: ({ items }, value, { encode }) =>
     Array.isArray(value) ? value.map((one, index) => (items[index] ? encode(items[index], one) : one)) : value,
   mask: ({ items }, value, below) =>
-    Array.isArray(value) ? items.map((item, index) => below(item, value[index])) : undefined,
+    Array.isArray(value)
+      ? value.slice(0, items.length).map((one, index) => below(items[index] as Node, one))
+      : undefined,
 }
 
 function read(node: TupleNode, value: unknown, source: Source, run: Run): unknown[] | undefined {

@@ -64,7 +64,7 @@ export interface BodySyntax {
    */
   write(node: Node, value: unknown, mediaType: string, pairs: (record: RecordNode, values: unknown) => string): Written
   /** A value whose secrets are masked, as text. */
-  note(value: unknown, pairs: (values: object) => string, contentType: string): string
+  note(node: Node, value: unknown, pairs: (values: object) => string, contentType: string): string
 }
 
 const nobody = () => undefined
@@ -120,7 +120,7 @@ const json: BodySyntax = {
     const unsendable = notInJson(value)
     return { body: unsendable.length > 0 ? '' : JSON.stringify(value), type: mediaType, unsendable }
   },
-  note: (value) => JSON.stringify(value),
+  note: (_, value) => JSON.stringify(value),
 }
 const lines: BodySyntax = {
   ...json,
@@ -149,7 +149,7 @@ const lines: BodySyntax = {
     const all = unsendable.length > 0 ? [] : (value as readonly unknown[])
     return { body: all.map((one) => `${JSON.stringify(one)}\n`).join(''), type: mediaType, unsendable }
   },
-  note: (value) => (Array.isArray(value) ? value.map((one) => JSON.stringify(one ?? null)).join('\n') : ''),
+  note: (_, value) => (Array.isArray(value) ? value.map((one) => JSON.stringify(one ?? null)).join('\n') : ''),
 }
 /** The JSON that a part of a form carries. */
 export function readPart(text: string, node: Node, options: ReadOptions): unknown {
@@ -179,7 +179,7 @@ const form: BodySyntax = {
       return broken ? new Unreadable([{ code: 'bad_encoding' }]) : (values ?? {})
     }),
   write: (node, value, mediaType, pairs) => ({ body: pairs(sentShape(node) as RecordNode, value), type: mediaType }),
-  note: (value, pairs) => pairs(value as object),
+  note: (_, value, pairs) => pairs(value as object),
 }
 
 const jsonType = 'application/json'
@@ -214,21 +214,18 @@ const multipart: BodySyntax = {
     for (const [name, sent] of Object.entries(Object(value))) {
       if (!isPartName(name)) unsendable.push([name])
       for (const one of partsFor(record, name, sent)) {
-        if (one === undefined) continue
         if (one instanceof Blob) {
           const file = uploadIn(one)
           if (!isFileName(file.name) || !readMediaType(file.type)) unsendable.push([name])
           outgoing.push({ name, filename: file.name, type: file.type, content: one })
           arrived.push({ name, value: file })
-        } else {
-          const isJson = typeof one === 'object' || one === '' || /\p{Surrogate}/u.test(String(one))
-          const wrong = isJson ? notInJson(one) : []
-          unsendable.push(...wrong.map((path) => [name, ...path]))
-          const content = isJson ? (wrong.length > 0 ? '' : JSON.stringify(one)) : String(one)
-          const type = isJson ? { type: jsonType } : {}
-          outgoing.push({ name, ...type, content })
-          arrived.push({ name, value: content, ...type })
+          continue
         }
+        const wrong = notInJson(one)
+        unsendable.push(...wrong.map((path) => [name, ...path]))
+        const part = wrong.length > 0 ? { name, content: '' } : textPart(name, one)
+        outgoing.push(part)
+        arrived.push({ ...part, value: part.content })
       }
     }
     const boundary = `form-${crypto.getRandomValues(new Uint32Array(4)).join('-')}`
@@ -239,17 +236,11 @@ const multipart: BodySyntax = {
         : formValues(arrived, record, (text) => readPart(text, node, asIs))
     return { body, type: `multipart/form-data; boundary=${boundary}`, ...parts, unsendable }
   },
-  note(value, _, contentType) {
+  note(node, value, _, contentType) {
     const { boundary = 'part' } = readMediaType(contentType)?.parameters ?? {}
-    const parts = Object.entries(value as object).flatMap(([name, all]) =>
-      [all].flat().flatMap((one) => {
-        if (one === undefined || one === null) return []
-        return [
-          typeof one === 'object'
-            ? { name, type: jsonType, content: JSON.stringify(one) }
-            : { name, content: String(one) },
-        ]
-      }),
+    const record = sentShape(node) as RecordNode
+    const parts = Object.entries(value as object).flatMap(([name, sent]) =>
+      partsFor(record, name, sent).map((one) => textPart(name, one)),
     )
     return formPieces(parts, boundary).join('')
   },
@@ -257,11 +248,16 @@ const multipart: BodySyntax = {
 
 /** What a name of a form carries, part by part: JSON at once where a part by itself would not say it. */
 function partsFor(record: RecordNode, name: string, sent: unknown): readonly unknown[] {
-  if (!Array.isArray(sent)) return [sent]
+  if (!Array.isArray(sent)) return sent === undefined ? [] : [sent]
   const shape = Object.hasOwn(record.fields, name) ? sentShape(record.fields[name] as Node) : undefined
   const isWhole =
     shape?.kind === 'tuple' ? sent.some((one) => typeof one === 'object' || one === '') : sent.length === 0
-  return isWhole ? [sent] : sent
+  return isWhole ? [sent] : sent.filter((one) => one !== undefined)
+}
+/** A part without a file: JSON where a text would be read as something else, or not at all. */
+function textPart(name: string, one: unknown): OutgoingPart<string> {
+  const isJson = typeof one === 'object' || one === '' || /\p{Surrogate}/u.test(String(one))
+  return isJson ? { name, type: jsonType, content: JSON.stringify(one) } : { name, content: String(one) }
 }
 
 const text: BodySyntax = {
@@ -284,7 +280,7 @@ const text: BodySyntax = {
     type: mediaType,
     unsendable: typeof value === 'object' ? [[]] : [],
   }),
-  note: (value) => String(value),
+  note: (_, value) => String(value),
 }
 
 const raw: BodySyntax = {
@@ -308,7 +304,7 @@ const raw: BodySyntax = {
     // No bytes are no body.
     return { body: file, type: file.type || mediaType, values, unsendable: file.size === 0 ? [[]] : [] }
   },
-  note: (value) => JSON.stringify(value),
+  note: (_, value) => JSON.stringify(value),
 }
 
 const syntaxes = { json, lines, form, multipart, text, raw } as const

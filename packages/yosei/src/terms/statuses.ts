@@ -63,12 +63,7 @@ export const statusTable = {
   framing: {
     status: 400,
     rows: [
-      [
-        'admit',
-        'Content-Length that is no number, or sent twice, or not what came',
-        '',
-        '`header.content-length`',
-      ],
+      ['admit', 'Content-Length that is no number, or sent twice, or not what came', '', '`header.content-length`'],
       ['admit', 'a target with `#` or `\\`; at a gate, one that routers read in several ways', '', '`path`'],
       ['admit', 'two Host fields, or none', '`Connection: close`', '`header.host`'],
       [

@@ -7,14 +7,14 @@ export function chooseLanguage(field: string | undefined, tags: readonly string[
   if (field === undefined) return first
   const all = weighted(field)
   const ranges = all.filter(({ weight, value }) => weight > 0 && value !== '*').sort((a, b) => b.weight - a.weight)
+  const isRefused = (tag: string) => all.some(({ weight, value }) => weight === 0 && isWithin(tag.toLowerCase(), value))
   for (const { value } of ranges) {
     for (let range = value; range !== ''; range = shorter(range)) {
       const found = tags.find((tag) => tag.toLowerCase() === range)
-      if (found !== undefined) return found
+      if (found !== undefined && (range === value || !isRefused(found))) return found
     }
   }
   // Any other will do, but for what the client does not read.
-  const isRefused = (tag: string) => all.some(({ weight, value }) => weight === 0 && isWithin(tag.toLowerCase(), value))
   return all.some(({ weight, value }) => weight > 0 && value === '*')
     ? (tags.find((tag) => !isRefused(tag)) ?? first)
     : first
