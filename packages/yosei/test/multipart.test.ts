@@ -61,6 +61,7 @@ const rows: readonly (readonly [what: string, body: string, expected: unknown, c
   // Header fields.
   ['names in any case, and a line that is folded', `--X\r\ncontent-DISPOSITION: form-data;\r\n name=title\r\nX-Other: 1\r\n\r\na\r\n${end}`, { title: 'a' }],
   ['a name in quotes, escaped', part('ti\\"tle', 'a') + end, [422, 'body["ti\\"tle"] unlisted']],
+  ['names as browsers write them', part('ti%22tle%0d%0A%2F', 'a') + end, [422, 'body["ti\\"tle\\r\\n%2F"] unlisted']],
   ['no header fields', `--X\r\n\r\na\r\n${end}`, [400, 'body bad_syntax: a part has no Content-Disposition of form-data']],
   ['a part that does not say what it is', `--X\r\nContent-Type: text/plain\r\n\r\na\r\n${end}`, [400, 'body bad_syntax: a part has no Content-Disposition of form-data']],
   ['another disposition', `--X\r\nContent-Disposition: attachment; name="title"\r\n\r\na\r\n${end}`, [400, 'body bad_syntax: a part has no Content-Disposition of form-data']],

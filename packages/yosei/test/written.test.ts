@@ -58,7 +58,7 @@ test.each<[Name, object, string[]]>([
   ['free', { body: { n: Number.POSITIVE_INFINITY } }, ['body.n has a value that cannot be sent here']],
   ['raw', { body: new File([], 'a', { type: 'image/png' }) }, ['body has a value that cannot be sent here']],
   ['form', { body: { plate: new File(['x'], '') } }, ['body.plate has a value that cannot be sent here']],
-  ['form', { body: { plate: new File(['x'], 'a"b') } }, ['body.plate has a value that cannot be sent here']],
+  ['form', { body: { plate: new File(['x'], 'a%22b') } }, ['body.plate has a value that cannot be sent here']],
   ['form', { body: { plate: new File(['x'], 'a/b') } }, ['body.plate has a value that cannot be sent here']],
   ['form', { body: { pick: '5' } }, ['body.pick cannot be sent here: it would arrive as 5']],
   ['form', { body: { names: [undefined] } }, ['body.names cannot be sent here: it would not arrive']],
@@ -77,12 +77,12 @@ test.each<[Name, object, string]>([
   expect(pathname + search).toBe(expected)
 })
 test('a form carries its texts byte for byte, and what no text says as JSON', async () => {
-  const body = { about: 'a\nb\r\n"c"\ufeff', note: null, names: ['', null, 'x', '\ud800'], pair: ['a', null], plate: new File(['\r\n--x\r\n'], "é 'b'; c.png", { type: 'image/png' }), big: 5n, rest: {} }
+  const body = { about: 'a\nb\r\n"c"\ufeff', note: null, names: ['', null, 'x', '\ud800'], pair: ['a', null], plate: new File(['\r\n--x\r\n'], `é 'b'; "c".png`, { type: 'image/png' }), big: 5n, rest: {} }
   const request = sent('form', { body })
   const came = (await judge(app, request)) as never as { input: { body: typeof body & { plate: { name: string, bytesNow(): Promise<Uint8Array> } } } }
   const { plate, ...rest } = came.input.body
   expect(rest).toEqual({ ...body, plate: undefined })
-  expect([plate.name, Buffer.from(await plate.bytesNow()).toString()]).toEqual(["é 'b'; c.png", '\r\n--x\r\n'])
+  expect([plate.name, Buffer.from(await plate.bytesNow()).toString()]).toEqual([`é 'b'; "c".png`, '\r\n--x\r\n'])
 })
 test.each<[string, () => unknown]>([
   ['query.a: a query has no way to carry "a|b" as an element of this style', () => endpoint('GET /', { query: { a: list(choice(['a', 'a|b']), { style: 'pipeDelimited' }) } })],
@@ -92,5 +92,5 @@ test.each<[string, () => unknown]>([
   ['header.a: a header has no way to carry "a,b"', () => endpoint('GET /', { header: { a: list(choice(['a,b', 'b'])) } })],
   ['path.a: a path has no way to carry ".."', () => endpoint('GET /{a}', { path: { a: choice(['..', 'b']) } })],
   ['cookie.a: a cookie has no way to carry "\\ud800"', () => endpoint('GET /', { cookie: { a: constant('\ud800') } })],
-  ['a name of a form has no quotation mark', () => endpoint('POST /', { body: { 'multipart/form-data': record({ 'a"b': text() }) } })],
+  ['a name of a form has no backslash', () => endpoint('POST /', { body: { 'multipart/form-data': record({ 'a\\b': text() }) } })],
 ])('what can never be sent is said when it is declared: %s', (words, declare) => expect(declare).toThrow(words))

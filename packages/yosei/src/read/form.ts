@@ -175,10 +175,10 @@ export function formPieces<C>(parts: readonly OutgoingPart<C>[], boundary: strin
   })
   return [...pieces, `--${boundary}--\r\n`]
 }
-/** RFC 9110, section 5.6.4. */
-const quoted = (text: string): string => `"${text.replace(/["\\]/g, '\\$&').replace(/[\r\n]/g, encodeURIComponent)}"`
+/** As browsers write a name, and a boundary, which has none of these. */
+const quoted = (text: string): string => `"${text.replace(/["\r\n]/g, encodeURIComponent)}"`
 
-/** Whether all readers of forms take a name for the same: some undo a backslash or a few percent-encodings, some do not. */
-export const isPartName = (name: string): boolean => !/["\\\r\n\0\p{Surrogate}]|%(?:22|0[AD])/iu.test(name)
+/** Whether all readers of forms take a name for the same: some undo a backslash, and none knows of what these stand for. */
+export const isPartName = (name: string): boolean => !/[\\\0\p{Surrogate}]|%(?:22|0[ad])/iu.test(name)
 /** A path is cut off from the name of a file, and without a name it is none. */
 export const isFileName = (name: string): boolean => isPartName(name) && !/^\.{0,2}$|\//.test(name)

@@ -223,10 +223,10 @@ function headOf(bytes: Uint8Array): FormPart {
     disposition.indexOf(';') < 0 ? disposition.length : disposition.indexOf(';'),
     escaped,
   )
-  const name = parameters?.name
+  const name = unescaped(parameters?.name)
   if (!parameters || name === undefined || name === '') throw new BrokenForm('a part has no name')
   const extended = parameters['filename*']
-  const filename = extended === undefined ? parameters.filename : readExtended(extended)
+  const filename = extended === undefined ? unescaped(parameters.filename) : readExtended(extended)
   const isFile = filename !== undefined || media?.type === 'application/octet-stream'
   return {
     name,
@@ -238,6 +238,9 @@ function headOf(bytes: Uint8Array): FormPart {
     content: [],
   }
 }
+
+/** As HTML has it, browsers encode these three, and nothing else (RFC 7578, section 4.2, leaves it open). */
+const unescaped = (text: string | undefined) => text?.replace(/%(?:22|0d|0a)/gi, decodeURIComponent)
 
 /** A path is nobody's business. */
 const baseOf = (filename: string) => filename.replace(/^.*[/\\]/s, '').replace(/^\.{1,2}$/, '')

@@ -250,12 +250,7 @@ export function checkTextPart(where: string, part: TextPart, node: RecordNode): 
     if (holdsFile(field, childrenOf) && !(part === 'multipart' && isFile))
       refuse(where, path, 'a file comes in no such part', "Declare it in a body of 'multipart/form-data'")
     if (part === 'multipart' && !isPartName(name))
-      refuse(
-        where,
-        path,
-        'a name of a form has no quotation mark, backslash, end of line or %22',
-        'Choose another name',
-      )
+      refuse(where, path, 'a name of a form has no backslash, and no %22, %0D or %0A', 'Choose another name')
     checkCarried(where, part, path, shape)
     if (!isFlat(shape)) continue
     const isList = shape.kind === 'list' || shape.kind === 'tuple'
