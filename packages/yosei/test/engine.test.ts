@@ -32,7 +32,7 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
-import { compiled, endpointNode, kinds as every, startRun } from '../dist/internals.js'
+import { compiled, endpointNode, everyKind as every, startRun } from '../dist/internals.js'
 
 const hostile = [
   '"',

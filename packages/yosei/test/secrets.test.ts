@@ -14,7 +14,7 @@ import {
   text,
   tuple,
 } from 'yosei'
-import { kinds as every } from '../dist/internals.js'
+import { everyKind as every } from '../dist/internals.js'
 import { digits, kinds, marks, outputs, places, secret, written } from './secrets.ts'
 
 const carried = ['path', 'query', 'header', 'cookie'] as const

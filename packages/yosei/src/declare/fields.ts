@@ -1,8 +1,29 @@
 /** The builders of fields. Each makes one frozen node and judges nothing. */
 
 import type { Format } from '../grammar/formats.js'
-import type { Node } from '../kinds/kind.js'
-import type { Tidying } from '../kinds/text.js'
+import { anything as anythingKind } from '../kinds/anything.js'
+import { bigInteger as bigIntegerKind } from '../kinds/big-integer.js'
+import { bring } from '../kinds/brought.js'
+import { choice as choiceKind } from '../kinds/choice.js'
+import { constant as constantKind } from '../kinds/constant.js'
+import { day as dayKind } from '../kinds/day.js'
+import { decimal as decimalKind } from '../kinds/decimal.js'
+import { duration as durationKind } from '../kinds/duration.js'
+import { either as eitherKind } from '../kinds/either.js'
+import { file as fileKind } from '../kinds/file.js'
+import { flag as flagKind } from '../kinds/flag.js'
+import { instant as instantKind } from '../kinds/instant.js'
+import type { Kind, KindTable, Node } from '../kinds/kind.js'
+import { later as laterKind } from '../kinds/later.js'
+import { list as listKind } from '../kinds/list.js'
+import { integer as integerKind, number as numberKind } from '../kinds/number.js'
+import { readAs as readAsKind } from '../kinds/read-as.js'
+import { record as recordKind } from '../kinds/record.js'
+import { table as tableKind } from '../kinds/table.js'
+import { tagged as taggedKind } from '../kinds/tagged.js'
+import { type Tidying, text as textKind } from '../kinds/text.js'
+import { timeOfDay as timeOfDayKind } from '../kinds/time-of-day.js'
+import { tuple as tupleKind } from '../kinds/tuple.js'
 import type { FilledBy } from '../rules/fill.js'
 import type { Rule } from '../rules/rule.js'
 import { type RuleMaker, ruleMaker } from '../rules/rules.js'
@@ -156,8 +177,10 @@ export interface Options {
   readonly readOnly?: boolean | 'drop' | undefined
 }
 
-/** The one place where nodes are made. */
-export function make<F extends Field>(kind: Node['kind'], options: Options = {}, own: object = {}): F {
+/** The one place where nodes are made. Each brings its kind, by name, and others whose nodes it makes itself. */
+export function make<F extends Field>(brought: Partial<KindTable>, options: Options = {}, own: object = {}): F {
+  const [kind] = Object.keys(brought) as [Kind]
+  bring(brought)
   if (!isPlain(options) || isField(options))
     mistake(`${kind}()`, `its options are ${shown(options)}`, 'Write them as an object: { … }')
   const { optional, ...rest } = given(options) as Options
@@ -176,17 +199,21 @@ export function text<const O extends TextOptions = {}>(
   options?: O & TextOptions,
 ): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
   const { pattern, format } = options ?? {}
-  if (!pattern && format !== 'card-number') return make('text', options)
+  if (!pattern && format !== 'card-number') return make({ text: textKind }, options)
   // The number of a card is nobody's to tell, whatever else is said.
   const secret = format === 'card-number' ? { secret: true } : {}
-  return make('text', { ...options, ...(pattern ? { pattern: stateless(pattern) } : {}), ...secret } as Options)
+  return make({ text: textKind }, {
+    ...options,
+    ...(pattern ? { pattern: stateless(pattern) } : {}),
+    ...secret,
+  } as Options)
 }
 
 /** A whole number within ±(2^53−1); as text `-?(0|[1-9][0-9]*)`. */
 export function integer<const O extends NumberOptions = {}>(
   options?: O & NumberOptions,
 ): Field<number | Null<O>, number | Null<O>, NeedOf<O>> {
-  return make('integer', options)
+  return make({ integer: integerKind }, options)
 }
 
 /**
@@ -196,21 +223,21 @@ export function integer<const O extends NumberOptions = {}>(
 export function bigInteger<const O extends NumberOptions<bigint> = {}>(
   options?: O & NumberOptions<bigint>,
 ): Field<bigint | Null<O>, string | number | Null<O>, NeedOf<O>> {
-  return make('bigInteger', options)
+  return make({ bigInteger: bigIntegerKind }, options)
 }
 
 /** A finite number; as text by the grammar of JSON numbers (RFC 8259, section 6). */
 export function number<const O extends NumberOptions = {}>(
   options?: O & NumberOptions,
 ): Field<number | Null<O>, number | Null<O>, NeedOf<O>> {
-  return make('number', options)
+  return make({ number: numberKind }, options)
 }
 
 /** An exact decimal such as `12.50`, kept as its text; JSON must carry it as a string. */
 export function decimal<const O extends DecimalOptions = {}>(
   options?: O & DecimalOptions,
 ): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
-  return make('decimal', options)
+  return make({ decimal: decimalKind }, options)
 }
 
 /**
@@ -220,21 +247,21 @@ export function decimal<const O extends DecimalOptions = {}>(
 export function flag<const O extends Common<boolean> = {}>(
   options?: O & Common<boolean>,
 ): Field<boolean | Null<O>, boolean | Null<O>, NeedOf<O>> {
-  return make('flag', options)
+  return make({ flag: flagKind }, options)
 }
 
 /** A moment in time: an RFC 3339 date-time, read to a Date. */
 export function instant<const O extends InstantOptions = {}>(
   options?: O & InstantOptions,
 ): Field<Date | Null<O>, string | Null<O>, NeedOf<O>> {
-  return make('instant', options)
+  return make({ instant: instantKind }, options)
 }
 
 /** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days, months and years in `zone`. */
 export function day<const O extends DayOptions = {}>(
   options?: O & DayOptions,
 ): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
-  return make('day', options)
+  return make({ day: dayKind }, options)
 }
 
 /**
@@ -246,14 +273,14 @@ export function day<const O extends DayOptions = {}>(
 export function timeOfDay<const O extends TimeOfDayOptions = {}>(
   options?: O & TimeOfDayOptions,
 ): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
-  return make('timeOfDay', options)
+  return make({ timeOfDay: timeOfDayKind }, options)
 }
 
 /** An ISO 8601 duration of weeks, days, hours, minutes and seconds, such as `PT1H30M`, read to milliseconds. */
 export function duration<const O extends DurationOptions = {}>(
   options?: O & DurationOptions,
 ): Field<number | Null<O>, string | Null<O>, NeedOf<O>> {
-  return make('duration', options)
+  return make({ duration: durationKind }, options)
 }
 
 /** One of these values. */
@@ -261,7 +288,7 @@ export function choice<const C extends readonly (string | number)[], const O ext
   values: C,
   options?: O & ChoiceOptions<C[number]>,
 ): Field<C[number] | Null<O>, C[number] | Null<O>, NeedOf<O>> {
-  return make('choice', options, { values: frozen(values) })
+  return make({ choice: choiceKind }, options, { values: frozen(values) })
 }
 
 /** Exactly this value. */
@@ -269,7 +296,7 @@ export function constant<const V extends string | number | boolean | null, const
   value: V,
   options?: O & Common<V>,
 ): Field<V | Null<O>, V | Null<O>, NeedOf<O>> {
-  return make('constant', options, { value })
+  return make({ constant: constantKind }, options, { value })
 }
 
 /** Values of one kind, in order. In a query the name is repeated, unless `style` says otherwise. */
@@ -277,7 +304,7 @@ export function list<I extends Field, const O extends ListOptions<Out<I>[], keyo
   item: I,
   options?: O & ListOptions<Out<I>[], keyof Out<I> & string>,
 ): Field<Out<I>[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
-  return make('list', options, { item })
+  return make({ list: listKind }, options, { item })
 }
 
 /**
@@ -291,7 +318,7 @@ export function lines<I extends Field, const O extends LinesOptions<Out<I>[], ke
   item: I,
   options?: O & LinesOptions<Out<I>[], keyof Out<I> & string>,
 ): Field<Out<I>[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
-  return make('list', options, { item, lines: true })
+  return make({ list: listKind }, options, { item, lines: true })
 }
 
 /** Exactly these values, each of its own kind, in this order. */
@@ -299,7 +326,7 @@ export function tuple<const I extends readonly Field[], const O extends Common<O
   items: I,
   options?: O & Common<OutTuple<I>>,
 ): Field<OutTuple<I> | Null<O>, InTuple<I> | Null<O>, NeedOf<O>> {
-  return make('tuple', options, { items: frozen(items) })
+  return make({ tuple: tupleKind }, options, { items: frozen(items) })
 }
 
 /** What its rules always fill is there. */
@@ -326,7 +353,7 @@ export function record<F extends Fields, const O extends RecordOptions<OutFields
   const own = rules
     ? { rules: frozen(placed('record()', () => unfolded(returned('record()', 'rules', rules(ruleMaker))))) }
     : {}
-  return make('record', rest as Options, { fields: frozen(fields), ...own })
+  return make({ record: recordKind, anything: anythingKind }, rest as Options, { fields: frozen(fields), ...own })
 }
 
 /** Free names, one kind of value. */
@@ -334,9 +361,11 @@ export function table<V extends Field, const O extends TableOptions<{ [name: str
   value: V,
   options?: O & TableOptions<{ [name: string]: Out<V> }>,
 ): Field<{ [name: string]: Out<V> } | Null<O>, { [name: string]: In<V> } | Null<O>, NeedOf<O>> {
-  return make('table', options?.names ? ({ ...options, names: stateless(options.names) } as Options) : options, {
-    value,
-  })
+  return make(
+    { table: tableKind },
+    options?.names ? ({ ...options, names: stateless(options.names) } as Options) : options,
+    { value },
+  )
 }
 
 type OutTagged<K extends string, V extends Fields> = {
@@ -355,7 +384,7 @@ export function tagged<const K extends string, V extends Fields, const O extends
   branches: V,
   options?: O & Common<OutTagged<K, V>>,
 ): Field<OutTagged<K, V> | Null<O>, InTagged<K, V> | Null<O>, NeedOf<O>> {
-  return make('tagged', options, { tag, branches: frozen(branches) })
+  return make({ tagged: taggedKind, choice: choiceKind }, options, { tag, branches: frozen(branches) })
 }
 
 /** A union by trial, in order. Where no branch takes the value, the one that came closest says why. */
@@ -363,7 +392,7 @@ export function either<const I extends readonly Field[], const O extends Common<
   branches: I,
   options?: O & Common<Out<I[number]>>,
 ): Field<Out<I[number]> | Null<O>, In<I[number]> | Null<O>, NeedOf<O>> {
-  return make('either', options, { branches: frozen(branches) })
+  return make({ either: eitherKind }, options, { branches: frozen(branches) })
 }
 
 /**
@@ -377,7 +406,7 @@ export function later<T, I = T, const O extends LaterOptions = {}>(
   make_: () => Field<T, I, Need>,
   options?: O & LaterOptions,
 ): Field<T | Null<O>, I | Null<O>, NeedOf<O>> {
-  return make('later', options, { make: make_ })
+  return make({ later: laterKind }, options, { make: make_ })
 }
 
 /**
@@ -405,6 +434,7 @@ export function readAs(
   const odd = ['optional', 'default'].find((option) => (options as { [option: string]: unknown })[option] !== undefined)
   if (odd !== undefined)
     mistake('readAs()', `it has ${odd}, but reads what its base has read`, `Give ${odd} to the base`, { option: odd })
+  bring({ readAs: readAsKind })
   return frozen({ kind: 'readAs', need, base, read, ...same, ...given(options) }) as Field
 }
 
@@ -412,7 +442,7 @@ export function readAs(
 export function anything<const O extends Common<unknown> = {}>(
   options?: O & Common<unknown>,
 ): Field<unknown | Null<O>, unknown | Null<O>, NeedOf<O>> {
-  return make('anything', options)
+  return make({ anything: anythingKind }, options)
 }
 
 /**
@@ -424,5 +454,5 @@ export function anything<const O extends Common<unknown> = {}>(
 export function file<const O extends FileOptions = {}>(
   options?: O & FileOptions,
 ): Field<Upload | Null<O>, File | Null<O>, NeedOf<O>> {
-  return make('file', options)
+  return make({ file: fileKind }, options)
 }

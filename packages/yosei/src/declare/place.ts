@@ -1,7 +1,7 @@
 /** The rules of an endpoint, each where it applies: its own, and those that its records bring. */
 
+import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
 import { isSecret } from '../kinds/locate.js'
 import { holdsRules, sentShape } from '../kinds/shape.js'
 import type { AnyRule } from '../rules/rule.js'

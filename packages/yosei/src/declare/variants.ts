@@ -2,6 +2,7 @@
 
 import { fieldNode, type Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
+import { record as recordKind } from '../kinds/record.js'
 import type { TableNode } from '../kinds/table.js'
 import type { AnyRule } from '../rules/rule.js'
 import { addressesOf, ruleOf } from '../rules/rules.js'
@@ -84,7 +85,7 @@ function variant<F extends Fields>(of: RecordField<Fields>, fields: Fields): Mad
         'Keep the field, or give the rule to the endpoint',
       )
   }
-  return make('record', { ...options, fields: Object.freeze(fields) } as Options)
+  return make({ record: recordKind }, { ...options, fields: Object.freeze(fields) } as Options)
 }
 
 /**

@@ -4,9 +4,10 @@
  * values that are wrong or rare.
  */
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { kinds } from '../kinds/brought.js'
 import { isByClock } from '../kinds/clock.js'
 import { type CodeOf, type Count, kindOf, type Node, type Spot, type Whole } from '../kinds/kind.js'
-import { codes, kinds } from '../kinds/kinds.js'
+import { codes } from '../kinds/kinds.js'
 import { identifier, quote } from '../kinds/quote.js'
 import type { Source } from '../kinds/run.js'
 import { literal, type ScalarKind } from '../kinds/scalar.js'

@@ -3,10 +3,10 @@
  * back, from values to what a client would send, so that what a service puts in itself is read like what is sent.
  */
 import { malformed } from '../grammar/percent.js'
+import { childrenOf, kinds } from '../kinds/brought.js'
 import { isByClock } from '../kinds/clock.js'
 import type { EitherNode } from '../kinds/either.js'
 import { kindOf, type Node } from '../kinds/kind.js'
-import { childrenOf, kinds } from '../kinds/kinds.js'
 import { nodesAt } from '../kinds/locate.js'
 import { readNode } from '../kinds/reading.js'
 import {

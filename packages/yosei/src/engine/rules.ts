@@ -3,8 +3,8 @@
  * is present. First the values that are derived from others, then what must hold.
  */
 import { bringsRules, type Placed, placedIn, rootAt, rulesOf } from '../declare/place.js'
+import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
 import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import { resolve } from '../kinds/resolve.js'

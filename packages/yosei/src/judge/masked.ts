@@ -1,7 +1,7 @@
 /** A request as it may be written down: whole enough to be judged again, without any secret. */
 
+import { childrenOf, kinds } from '../kinds/brought.js'
 import { kindOf, type Node } from '../kinds/kind.js'
-import { childrenOf, kinds } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
 import { masked } from '../kinds/run.js'
 import { holdsSecret, sentShape } from '../kinds/shape.js'

@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { choose } from './code.js'
 import { copyJson } from './copy.js'
-import type { CodeOf, KindOf } from './kind.js'
+import type { CodeOf, KindOf, SoundOf } from './kind.js'
 import { note, tell } from './run.js'
 
 declare module './kind.js' {
@@ -16,8 +16,6 @@ export interface AnythingNode extends Declared {
 
 export const anything: KindOf<AnythingNode> = {
   shape: 'anything',
-  options: {},
-  check: () => undefined,
   children: () => [],
   hasEnd: () => true,
   read(node, value, _, run) {
@@ -29,6 +27,9 @@ export const anything: KindOf<AnythingNode> = {
   encode: (_, value) => value,
   mask: (_, value) => value,
 }
+
+/** Whether its options make sense. */
+export const anythingSound: SoundOf<AnythingNode> = { options: {}, check: () => undefined }
 
 export const anythingCode: CodeOf<AnythingNode> = {
   absent: 'told',

@@ -4,10 +4,10 @@
  */
 import type { Declared } from '../terms/declared.js'
 import { aBigInteger } from '../terms/taken.js'
+import type { SoundOf } from './kind.js'
 import { checkLimits, hintFor, integerText, type Limits, limits, orderOf, tellLimits } from './number.js'
 import { type Run, type Source, tellFraction, tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
-
 import type { Writer } from './writer.js'
 
 declare module './kind.js' {
@@ -20,11 +20,12 @@ export interface BigIntegerNode extends Declared, Limits<bigint> {
 }
 
 export const bigInteger = scalar<BigIntegerNode>({
-  options: limits(aBigInteger),
-  check: checkLimits,
   readScalar: read,
   encode: (_, value) => (typeof value === 'bigint' ? String(value) : value),
 })
+
+/** Whether its options make sense. */
+export const bigIntegerSound: SoundOf<BigIntegerNode> = { options: limits(aBigInteger), check: checkLimits }
 
 /** More digits than these cost more to read than any number is worth. */
 const mostDigits = 1000

@@ -1,6 +1,7 @@
 /** One of some values. */
 import type { Declared } from '../terms/declared.js'
 import { aNumber, aText, byName, either, listOf, required } from '../terms/taken.js'
+import type { SoundOf } from './kind.js'
 import { tellOther } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
@@ -16,16 +17,6 @@ export interface ChoiceNode extends Declared {
 }
 
 export const choice = scalar<ChoiceNode>({
-  options: { values: required(listOf(either(aText, aNumber))), titles: byName(aText) },
-  check({ values, titles = {} }, refuse) {
-    if (values.length === 0) refuse('the choice is empty', 'Give it a value', 'values')
-    const seen = new Set<string>()
-    const twice = values.map(String).find((text) => seen.size === seen.add(text).size)
-    if (twice !== undefined) refuse(`the choice has ${twice} twice`, 'Name each value once', 'values')
-    const stray = Object.keys(titles).find((value) => !values.some((one) => String(one) === value))
-    if (stray !== undefined)
-      refuse(`${stray} has a title, and is no choice`, 'Add it to the values, or take its title away', 'titles')
-  },
   readScalar(node, value, run, source) {
     const { values } = node
     const fromText = isText(value, source)
@@ -37,6 +28,20 @@ export const choice = scalar<ChoiceNode>({
     return tellOther(run, node, known ? 'not_a_choice' : 'wrong_type', value, values, isQuoted ? 'quotes' : undefined)
   },
 })
+
+/** Whether its options make sense. */
+export const choiceSound: SoundOf<ChoiceNode> = {
+  options: { values: required(listOf(either(aText, aNumber))), titles: byName(aText) },
+  check({ values, titles = {} }, refuse) {
+    if (values.length === 0) refuse('the choice is empty', 'Give it a value', 'values')
+    const seen = new Set<string>()
+    const twice = values.map(String).find((text) => seen.size === seen.add(text).size)
+    if (twice !== undefined) refuse(`the choice has ${twice} twice`, 'Name each value once', 'values')
+    const stray = Object.keys(titles).find((value) => !values.some((one) => String(one) === value))
+    if (stray !== undefined)
+      refuse(`${stray} has a title, and is no choice`, 'Add it to the values, or take its title away', 'titles')
+  },
+}
 
 export const choiceCode = scalarCode<ChoiceNode>((writer, { values, secret }, read, { source }) => {
   const areTexts = values.every((value) => typeof value === 'string' && (value !== '' || source !== 'text'))

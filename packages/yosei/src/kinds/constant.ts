@@ -1,6 +1,7 @@
 /** Exactly one value. */
 import type { Declared } from '../terms/declared.js'
 import { aConstant, required } from '../terms/taken.js'
+import type { SoundOf } from './kind.js'
 import { tellOther } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
@@ -15,8 +16,6 @@ export interface ConstantNode extends Declared {
 }
 
 export const constant = scalar<ConstantNode>({
-  options: { value: required(aConstant) },
-  check: () => undefined,
   takesNull: ({ value }) => value === null,
   readScalar(node, value, run, source) {
     const fromText = isText(value, source)
@@ -33,6 +32,9 @@ export const constant = scalar<ConstantNode>({
     )
   },
 })
+
+/** Whether its options make sense. */
+export const constantSound: SoundOf<ConstantNode> = { options: { value: required(aConstant) }, check: () => undefined }
 
 export const constantCode = scalarCode<ConstantNode>((writer, { value, secret }, read, { source }) => {
   const written = (one: typeof value) => (secret ? writer.bind(one) : literal(writer, one))

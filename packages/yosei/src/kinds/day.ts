@@ -3,6 +3,7 @@ import { isRelative, readDay, readDeclaredDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
 import { aDay, aName } from '../terms/taken.js'
 import { checkZone, type Limit, limitsByClock } from './clock.js'
+import type { SoundOf } from './kind.js'
 import { clock, type Run, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
@@ -19,7 +20,10 @@ export interface DayNode extends Declared {
   readonly zone?: string
 }
 
-export const day = scalar<DayNode>({
+export const day = scalar<DayNode>({ readScalar: read })
+
+/** Whether its options make sense. */
+export const daySound: SoundOf<DayNode> = {
   options: { from: aDay, until: aDay, zone: aName },
   check({ from, until, zone }, refuse) {
     checkZone(zone, refuse)
@@ -32,8 +36,7 @@ export const day = scalar<DayNode>({
     if (low !== undefined && high !== undefined && isRelative(from) === isRelative(until))
       checkOrder(from, until, low > high, refuse)
   },
-  readScalar: read,
-})
+}
 
 /** The limits of a day, by the clock. */
 const limitsOf = limitsByClock(

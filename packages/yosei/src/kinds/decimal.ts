@@ -3,6 +3,7 @@
 import { compareDecimals, countDigits } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aCount, aDecimal } from '../terms/taken.js'
+import type { SoundOf } from './kind.js'
 import { hintFor } from './number.js'
 import { quote } from './quote.js'
 import { type Run, type Source, tellSent } from './run.js'
@@ -21,7 +22,10 @@ export interface DecimalNode extends Declared {
   readonly max?: string
 }
 
-export const decimal = scalar<DecimalNode>({
+export const decimal = scalar<DecimalNode>({ readScalar: read })
+
+/** Whether its options make sense. */
+export const decimalSound: SoundOf<DecimalNode> = {
   options: { digits: aCount, scale: aCount, min: aDecimal, max: aDecimal },
   check({ min, max, digits, scale }, refuse) {
     for (const limit of [min, max])
@@ -30,8 +34,7 @@ export const decimal = scalar<DecimalNode>({
     if (min !== undefined && max !== undefined) checkOrder(min, max, compareDecimals(min, max) > 0, refuse)
     if (digits !== undefined && scale !== undefined) checkOrder(scale, digits, scale > digits, refuse)
   },
-  readScalar: read,
-})
+}
 
 const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
 

@@ -3,6 +3,7 @@ import { readDuration, writeDuration } from '../grammar/times.js'
 import type { Declared, Span } from '../terms/declared.js'
 import { aSpan } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
+import type { SoundOf } from './kind.js'
 import { type Run, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
@@ -19,13 +20,17 @@ export interface DurationNode extends Declared {
 }
 
 export const duration = scalar<DurationNode>({
+  readScalar: read,
+  encode: (_, value) => (typeof value === 'number' && value >= 0 ? writeDuration(value) : value),
+})
+
+/** Whether its options make sense. */
+export const durationSound: SoundOf<DurationNode> = {
   options: { min: aSpan, max: aSpan },
   check({ min, max }, refuse) {
     if (min !== undefined && max !== undefined) checkOrder(min, max, readSpan(min) > readSpan(max), refuse)
   },
-  readScalar: read,
-  encode: (_, value) => (typeof value === 'number' && value >= 0 ? writeDuration(value) : value),
-})
+}
 
 function read(node: DurationNode, value: unknown, run: Run): number | undefined {
   if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)

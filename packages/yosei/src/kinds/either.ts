@@ -2,7 +2,16 @@
 import type { Declared } from '../terms/declared.js'
 import { aListOfFields, required } from '../terms/taken.js'
 import { isPlain, property } from './code.js'
-import { type CodeOf, type KindOf, type KindTable, kindOf, type Node, type Test, type Whole } from './kind.js'
+import {
+  type CodeOf,
+  type KindOf,
+  type KindTable,
+  kindOf,
+  type Node,
+  type SoundOf,
+  type Test,
+  type Whole,
+} from './kind.js'
 import { attemptOnce, readNode, take } from './reading.js'
 import {
   countFaults,
@@ -37,10 +46,6 @@ const objectKinds: readonly string[] = ['record', 'table', 'tagged', 'anything',
 
 export const either: KindOf<EitherNode> = {
   shape: 'union',
-  options: { branches: required(aListOfFields) },
-  check({ branches }, refuse) {
-    if (branches.length === 0) refuse('the union has no branch', 'Give it a branch')
-  },
   children: ({ branches }) => branches.map((branch) => [undefined, branch]),
   hasEnd: ({ branches }, ends) => branches.length === 0 || branches.some(ends),
   read,
@@ -71,6 +76,14 @@ export const either: KindOf<EitherNode> = {
     }
     const entries = found.flatMap((one) => Object.entries(one).filter(([, inside]) => inside !== undefined))
     return found.length === 0 ? undefined : Object.fromEntries(entries)
+  },
+}
+
+/** Whether its options make sense. */
+export const eitherSound: SoundOf<EitherNode> = {
+  options: { branches: required(aListOfFields) },
+  check({ branches }, refuse) {
+    if (branches.length === 0) refuse('the union has no branch', 'Give it a branch')
   },
 }
 

@@ -3,7 +3,7 @@ import { inRange, readMediaRange } from '../grammar/media-range.js'
 import type { Declared, Size } from '../terms/declared.js'
 import { aSize, aText, listOf } from '../terms/taken.js'
 import { readSize } from '../terms/units.js'
-import type { CodeOf, KindOf } from './kind.js'
+import type { CodeOf, KindOf, SoundOf } from './kind.js'
 import { note, notOfKind, type Run, type Source, tell, tellBelow } from './run.js'
 import { isUpload } from './upload.js'
 
@@ -20,18 +20,22 @@ export interface FileNode extends Declared {
 
 export const file: KindOf<FileNode> = {
   shape: 'file',
-  options: { bytes: aSize, types: listOf(aText) },
-  check({ types = [] }, refuse) {
-    for (const type of types)
-      if (readMediaRange(type)?.type !== type)
-        refuse(`"${type}" is no media type`, "Write it as 'image/png' or 'image/*', in lower case", 'types')
-  },
   children: () => [],
   hasEnd: () => true,
   read,
   takesNull: () => false,
   encode: (_, value) => value,
   mask: (_, value) => (isUpload(value) ? `(${value.bytes} bytes)` : undefined),
+}
+
+/** Whether its options make sense. */
+export const fileSound: SoundOf<FileNode> = {
+  options: { bytes: aSize, types: listOf(aText) },
+  check({ types = [] }, refuse) {
+    for (const type of types)
+      if (readMediaRange(type)?.type !== type)
+        refuse(`"${type}" is no media type`, "Write it as 'image/png' or 'image/*', in lower case", 'types')
+  },
 }
 
 /** A declared size is told as it is declared. */

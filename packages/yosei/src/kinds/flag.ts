@@ -3,7 +3,7 @@
  * a checkbox sends.
  */
 import type { Declared } from '../terms/declared.js'
-import type { Test } from './kind.js'
+import type { SoundOf, Test } from './kind.js'
 import { tellSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
@@ -17,8 +17,6 @@ export interface FlagNode extends Declared {
 }
 
 export const flag = scalar<FlagNode>({
-  options: {},
-  check: () => undefined,
   readScalar(node, value, run, source) {
     if (typeof value === 'boolean') return value
     if (source !== 'json') {
@@ -31,6 +29,9 @@ export const flag = scalar<FlagNode>({
     return tellSent(run, node, 'wrong_type', value, undefined, undefined, isQuoted ? 'quotes' : undefined)
   },
 })
+
+/** Whether its options make sense. */
+export const flagSound: SoundOf<FlagNode> = { options: {}, check: () => undefined }
 
 export const flagCode = scalarCode<FlagNode>((_, __, read, { source, part }) => {
   const either = (yes: readonly string[], no: readonly string[]): Test => {

@@ -3,6 +3,7 @@ import { isRelative, readInstant, readInstantIn, readMoment, writeInstant } from
 import type { Declared, Moment } from '../terms/declared.js'
 import { aMoment, aName } from '../terms/taken.js'
 import { checkZone, type Limit, limitsByClock } from './clock.js'
+import type { SoundOf } from './kind.js'
 import { clock, type Run, type Source, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
@@ -20,6 +21,12 @@ export interface InstantNode extends Declared {
 }
 
 export const instant = scalar<InstantNode>({
+  readScalar: read,
+  encode: (_, value) => (value instanceof Date && !Number.isNaN(value.getTime()) ? writeInstant(value) : value),
+})
+
+/** Whether its options make sense. */
+export const instantSound: SoundOf<InstantNode> = {
   options: { from: aMoment, until: aMoment, zone: aName },
   check({ from, until, zone }, refuse) {
     checkZone(zone, refuse)
@@ -30,9 +37,7 @@ export const instant = scalar<InstantNode>({
     if (from !== undefined && until !== undefined && isRelative(from) === isRelative(until))
       checkOrder(from, until, readMoment(from, 0) > readMoment(until, 0), refuse)
   },
-  readScalar: read,
-  encode: (_, value) => (value instanceof Date && !Number.isNaN(value.getTime()) ? writeInstant(value) : value),
-})
+}
 
 /** The limits of an instant, by the clock. */
 const limitsOf = limitsByClock((declared: Moment, now, node: InstantNode) => readMoment(declared, now, node.zone))

@@ -32,10 +32,6 @@ export type Refuse = (what: string, mend: string, option?: string) => never
 
 export interface KindOf<N extends Declared> {
   readonly shape: Shape
-  /** The names of its own options and parts. */
-  readonly options: { readonly [O in Exclude<keyof N, keyof Declared | 'kind'>]-?: Taken }
-  /** Whether its options make sense. */
-  check(node: N, refuse: Refuse): void
   children(node: N): readonly Child[]
   /** Whether it has a value that ends, where `ends` says so of what it holds. */
   hasEnd(node: N, ends: (child: Node) => boolean): boolean
@@ -53,6 +49,14 @@ export interface KindOf<N extends Declared> {
     /** Whether a declaration is a secret, or has one anywhere below it. */
     hides: (node: Node) => boolean,
   ): unknown
+}
+
+/** What is looked at when a field is declared, and never when it is read. */
+export interface SoundOf<N extends Declared> {
+  /** The names of its own options and parts. */
+  readonly options: { readonly [O in Exclude<keyof N, keyof Declared | 'kind'>]-?: Taken }
+  /** Whether its options make sense. */
+  check(node: N, refuse: Refuse): void
 }
 
 /** A field's own type holds only what TypeScript infers from it; what it is made of is here. */

@@ -1,28 +1,31 @@
-/** Every kind: what holds for it, and the code that is made for it. */
-import { anything, anythingCode } from './anything.js'
-import { bigInteger, bigIntegerCode } from './big-integer.js'
-import { choice, choiceCode } from './choice.js'
-import { constant, constantCode } from './constant.js'
-import { day, dayCode } from './day.js'
-import { decimal, decimalCode } from './decimal.js'
-import { duration, durationCode } from './duration.js'
-import { either, eitherCode } from './either.js'
-import { file, fileCode } from './file.js'
-import { flag, flagCode } from './flag.js'
-import { instant, instantCode } from './instant.js'
-import { type Child, type CodeOf, type Kind, type Kinds, type KindTable, kindOf, type Node } from './kind.js'
-import { later, laterCode } from './later.js'
-import { list, listCode } from './list.js'
-import { integer, integerCode, number, numberCode } from './number.js'
-import { readAs, readAsCode } from './read-as.js'
-import { record, recordCode } from './record.js'
-import { table, tableCode } from './table.js'
-import { tagged, taggedCode } from './tagged.js'
-import { text, textCode } from './text.js'
-import { timeOfDay, timeOfDayCode } from './time-of-day.js'
-import { tuple, tupleCode } from './tuple.js'
+/**
+ * Every kind: how it reads, the code that is made for it, and what of it makes sense. No page imports these tables: there
+ * each builder brings its own kind.
+ */
+import { anything, anythingCode, anythingSound } from './anything.js'
+import { bigInteger, bigIntegerCode, bigIntegerSound } from './big-integer.js'
+import { choice, choiceCode, choiceSound } from './choice.js'
+import { constant, constantCode, constantSound } from './constant.js'
+import { day, dayCode, daySound } from './day.js'
+import { decimal, decimalCode, decimalSound } from './decimal.js'
+import { duration, durationCode, durationSound } from './duration.js'
+import { either, eitherCode, eitherSound } from './either.js'
+import { file, fileCode, fileSound } from './file.js'
+import { flag, flagCode, flagSound } from './flag.js'
+import { instant, instantCode, instantSound } from './instant.js'
+import type { CodeOf, Kind, Kinds, KindTable, SoundOf } from './kind.js'
+import { later, laterCode, laterSound } from './later.js'
+import { list, listCode, listSound } from './list.js'
+import { integer, integerCode, integerSound, number, numberCode, numberSound } from './number.js'
+import { readAs, readAsCode, readAsSound } from './read-as.js'
+import { record, recordCode, recordSound } from './record.js'
+import { table, tableCode, tableSound } from './table.js'
+import { tagged, taggedCode, taggedSound } from './tagged.js'
+import { text, textCode, textSound } from './text.js'
+import { timeOfDay, timeOfDayCode, timeOfDaySound } from './time-of-day.js'
+import { tuple, tupleCode, tupleSound } from './tuple.js'
 
-export const kinds: KindTable = {
+export const everyKind: KindTable = {
   text,
   integer,
   number,
@@ -72,8 +75,27 @@ export const codes: { readonly [K in Kind]: CodeOf<Kinds[K]> } = {
   file: fileCode,
 }
 
-/**
- * The nodes right below a node, each with its step in an address; branches of a union stand at the place of the union.
- */
-export const childrenOf = (node: Node): readonly Child[] => kindOf(kinds, node).children(node)
-export const shapeOf = (node: Node) => kinds[node.kind].shape
+export const sounds: { readonly [K in Kind]: SoundOf<Kinds[K]> } = {
+  text: textSound,
+  integer: integerSound,
+  number: numberSound,
+  bigInteger: bigIntegerSound,
+  decimal: decimalSound,
+  flag: flagSound,
+  instant: instantSound,
+  day: daySound,
+  timeOfDay: timeOfDaySound,
+  duration: durationSound,
+  choice: choiceSound,
+  constant: constantSound,
+  list: listSound,
+  tuple: tupleSound,
+  record: recordSound,
+  table: tableSound,
+  tagged: taggedSound,
+  either: eitherSound,
+  later: laterSound,
+  readAs: readAsSound,
+  anything: anythingSound,
+  file: fileSound,
+}

@@ -1,6 +1,6 @@
 /** A declaration that is made when it is first needed: for values that hold values of their own kind. */
 import { aFunction, required } from '../terms/taken.js'
-import type { CodeOf, KindOf } from './kind.js'
+import type { CodeOf, KindOf, SoundOf } from './kind.js'
 import { readNode, readOnce } from './reading.js'
 import { type LaterNode, resolve } from './resolve.js'
 import { note, type Run, type Source, tell } from './run.js'
@@ -8,14 +8,18 @@ import { keepsEmpty } from './shape.js'
 
 export const later: KindOf<LaterNode> = {
   shape: 'behind',
-  options: { make: required(aFunction('() => tree')) },
-  check: () => undefined,
   children: (node) => [[undefined, resolve(node)]],
   hasEnd: (node, ends) => ends(resolve(node)),
   read,
   takesNull: () => true,
   encode: (node, value, { encode }) => encode(resolve(node), value),
   mask: (node, value, below) => below(resolve(node), value),
+}
+
+/** Whether its options make sense. */
+export const laterSound: SoundOf<LaterNode> = {
+  options: { make: required(aFunction('() => tree')) },
+  check: () => undefined,
 }
 
 function read(node: LaterNode, value: unknown, source: Source, run: Run): unknown {

@@ -4,7 +4,7 @@ import { EACH, valueAt } from '../terms/address.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { aField, aFlag, aText, bounds, either, oneOf, required } from '../terms/taken.js'
 import { below, choose } from './code.js'
-import type { CodeOf, KindOf, Node } from './kind.js'
+import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
 import { optionalAccess, quote } from './quote.js'
 import { readBelow } from './reading.js'
 import { element, type Fault, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
@@ -30,6 +30,17 @@ export interface ListNode extends Declared {
 
 export const list: KindOf<ListNode> = {
   shape: 'list',
+  children: ({ item }) => [[EACH, item]],
+  hasEnd: ({ length, item }, ends) => (length?.[0] ?? 0) === 0 || ends(item),
+  read,
+  takesNull: () => false,
+  encode: ({ item }, value, { encode }) => (Array.isArray(value) ? value.map((one) => encode(item, one)) : value),
+  mask: ({ item }, value, below) =>
+    Array.isArray(value) ? value.slice(0, 1000).map((one) => below(item, one)) : undefined,
+}
+
+/** Whether its options make sense. */
+export const listSound: SoundOf<ListNode> = {
   options: {
     item: required(aField),
     length: bounds,
@@ -43,13 +54,6 @@ export const list: KindOf<ListNode> = {
     if (typeof distinct === 'string' && fieldsNamed(sentShape(item), distinct).length === 0)
       refuse(`its elements have no field ${distinct}`, 'Let distinct name a field of the elements', 'distinct')
   },
-  children: ({ item }) => [[EACH, item]],
-  hasEnd: ({ length, item }, ends) => (length?.[0] ?? 0) === 0 || ends(item),
-  read,
-  takesNull: () => false,
-  encode: ({ item }, value, { encode }) => (Array.isArray(value) ? value.map((one) => encode(item, one)) : value),
-  mask: ({ item }, value, below) =>
-    Array.isArray(value) ? value.slice(0, 1000).map((one) => below(item, one)) : undefined,
 }
 
 const separators = { form: ',', spaceDelimited: ' ', pipeDelimited: '|' } as const

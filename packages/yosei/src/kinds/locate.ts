@@ -1,7 +1,7 @@
 /** Finds the declaration behind a path. */
 import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
+import { childrenOf } from './brought.js'
 import type { Node } from './kind.js'
-import { childrenOf } from './kinds.js'
 import { isNamed } from './run.js'
 import { anywhere, holdsSecret } from './shape.js'
 import { branchOf, tagNode } from './tagged.js'

@@ -2,7 +2,7 @@
 import { compareDecimals, isBinary, isMultiple, isMultipleOf, widestBinary } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aNumber, type Taken } from '../terms/taken.js'
-import type { Hint, Node, Refuse } from './kind.js'
+import type { Hint, Node, Refuse, SoundOf } from './kind.js'
 import { type Run, type Source, tellFraction, tellSent, writtenAt } from './run.js'
 import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
 
@@ -36,8 +36,14 @@ export function checkLimits({ min, above, max, below, step }: Limits<number | bi
   if (step !== undefined && !(step > 0)) refuse(`step is ${step}`, 'Give a step above zero', 'step')
 }
 
-export const number = scalar<NumberNode<'number'>>({ options: limits(aNumber), check: checkLimits, readScalar: read })
-export const integer = scalar<NumberNode<'integer'>>({ options: limits(aNumber), check: checkLimits, readScalar: read })
+export const number = scalar<NumberNode<'number'>>({ readScalar: read })
+
+/** Whether its options make sense. */
+export const numberSound: SoundOf<NumberNode<'number'>> = { options: limits(aNumber), check: checkLimits }
+export const integer = scalar<NumberNode<'integer'>>({ readScalar: read })
+
+/** Whether its options make sense. */
+export const integerSound: SoundOf<NumberNode<'integer'>> = { options: limits(aNumber), check: checkLimits }
 
 export const integerText = /^-?(0|[1-9][0-9]*)$/
 const numberText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?$/

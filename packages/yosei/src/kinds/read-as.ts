@@ -7,7 +7,7 @@ import { canonical, identifyBy } from '../terms/canonical.js'
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
 import { aField, aSyncFunction, aText, required } from '../terms/taken.js'
-import { type CodeOf, type KindOf, kindOf, type Node } from './kind.js'
+import { type CodeOf, type KindOf, kindOf, type Node, type SoundOf } from './kind.js'
 import { readNode } from './reading.js'
 import { asking, countFaults, note, type Run, type Source, tell, tellSent } from './run.js'
 
@@ -28,15 +28,6 @@ export interface ReadAsNode extends Declared {
 
 export const readAs: KindOf<ReadAsNode> = {
   shape: 'behind',
-  options: {
-    base: required(aField),
-    read: required(aSyncFunction('(value) => new URL(value)')),
-    code: required(aText),
-    message: aText,
-    write: aSyncFunction('String'),
-    key: aSyncFunction('String'),
-  },
-  check: () => undefined,
   children: ({ base }) => [[undefined, base]],
   hasEnd: ({ base }, ends) => ends(base),
   read,
@@ -47,6 +38,19 @@ export const readAs: KindOf<ReadAsNode> = {
     return !node.write || takes(node, asIs) ? asIs : encode(node.base, node.write(value as never))
   },
   mask: ({ base }, value, below) => below(base, value),
+}
+
+/** Whether its options make sense. */
+export const readAsSound: SoundOf<ReadAsNode> = {
+  options: {
+    base: required(aField),
+    read: required(aSyncFunction('(value) => new URL(value)')),
+    code: required(aText),
+    message: aText,
+    write: aSyncFunction('String'),
+    key: aSyncFunction('String'),
+  },
+  check: () => undefined,
 }
 
 function read(node: ReadAsNode, value: unknown, source: Source, run: Run): unknown {

@@ -3,7 +3,7 @@ import type { Declared } from '../terms/declared.js'
 import { put } from '../terms/own.js'
 import { aRule, fields, listOf, oneOf, required } from '../terms/taken.js'
 import { below, choose, isPlain, property } from './code.js'
-import type { CodeOf, KindOf, Node, Whole } from './kind.js'
+import type { CodeOf, KindOf, Node, SoundOf, Whole } from './kind.js'
 import { access, key, quote } from './quote.js'
 import { readBelow } from './reading.js'
 import { type Fault, isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
@@ -24,8 +24,6 @@ export interface RecordNode extends Declared {
 
 export const record: KindOf<RecordNode> = {
   shape: 'object',
-  options: { fields: required(fields), unlisted: oneOf('refuse', 'drop', 'keep'), rules: listOf(aRule) },
-  check: () => undefined,
   children: ({ fields }) => Object.entries(fields),
   hasEnd: ({ fields }, ends) => Object.values(fields).every(ends),
   read: (node, value, source, run) => readRecord(node, value, source, run, []),
@@ -38,6 +36,12 @@ export const record: KindOf<RecordNode> = {
       (name, one) => (Object.hasOwn(fields, name) ? below(fields[name] as Node, one) : undefined),
       undefined,
     ),
+}
+
+/** Whether its options make sense. */
+export const recordSound: SoundOf<RecordNode> = {
+  options: { fields: required(fields), unlisted: oneOf('refuse', 'drop', 'keep'), rules: listOf(aRule) },
+  check: () => undefined,
 }
 
 /** The same names with other values; what has no names stays as it is, or becomes `otherwise`. */

@@ -4,7 +4,7 @@ import type { Bounds, Declared } from '../terms/declared.js'
 import { put } from '../terms/own.js'
 import { aField, aFlag, aPattern, bounds, required } from '../terms/taken.js'
 import { below, choose, isPlain } from './code.js'
-import type { CodeOf, KindOf, Node } from './kind.js'
+import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
 import { tellCount } from './list.js'
 import { checkPattern, matches } from './patterns.js'
 import { readBelow } from './reading.js'
@@ -28,17 +28,21 @@ export interface TableNode extends Declared {
 
 export const table: KindOf<TableNode> = {
   shape: 'object',
-  options: { value: required(aField), length: bounds, names: aPattern, trusted: aFlag },
-  check({ length, names, trusted }, refuse) {
-    checkLength(length, refuse)
-    checkPattern('names', names, { trusted }, refuse)
-  },
   children: ({ value }) => [[EACH_NAME, value]],
   hasEnd: ({ length, value }, ends) => (length?.[0] ?? 0) === 0 || ends(value),
   read,
   takesNull: () => false,
   encode: (node, value, { encode }) => mapNames(value, (_, one) => encode(node.value, one)),
   mask: (node, value, below) => mapNames(value, (_, one) => below(node.value, one), undefined),
+}
+
+/** Whether its options make sense. */
+export const tableSound: SoundOf<TableNode> = {
+  options: { value: required(aField), length: bounds, names: aPattern, trusted: aFlag },
+  check({ length, names, trusted }, refuse) {
+    checkLength(length, refuse)
+    checkPattern('names', names, { trusted }, refuse)
+  },
 }
 
 function read(node: TableNode, value: unknown, source: Source, run: Run): object | undefined {

@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aText, fields, required } from '../terms/taken.js'
 import { choose, isPlain, property } from './code.js'
-import type { CodeOf, KindOf, Node, Whole } from './kind.js'
+import type { CodeOf, KindOf, Node, SoundOf, Whole } from './kind.js'
 import { quote } from './quote.js'
 import { type RecordNode, readRecord, writeRecord } from './record.js'
 import { isNamed, note, notOfKind, type Run, type Source, tellOther } from './run.js'
@@ -21,20 +21,6 @@ export interface TaggedNode extends Declared {
 
 export const tagged: KindOf<TaggedNode> = {
   shape: 'object',
-  options: { tag: required(aText), branches: required(fields) },
-  check({ tag, branches }, refuse) {
-    if (Object.keys(branches).length === 0) refuse('the union has no branch', 'Give it a branch')
-    for (const [value, branch] of Object.entries(branches)) {
-      const shape = sentShape(branch)
-      if (branch.kind === 'readAs' || (shape.kind !== 'record' && shape.kind !== 'tagged'))
-        refuse(`the branch ${value} is no record`, 'Make each branch a record()')
-      if (declares(shape, tag))
-        refuse(
-          `the branch ${value} declares ${tag}, the tag`,
-          'Leave the tag out of the branches: the union implies it',
-        )
-    }
-  },
   children: ({ branches }) => Object.values(branches).map((branch) => [undefined, branch]),
   hasEnd: ({ branches }, ends) => Object.keys(branches).length === 0 || Object.values(branches).some(ends),
   read: (node, value, source, run) => readTagged(node, value, source, run, []),
@@ -48,6 +34,24 @@ export const tagged: KindOf<TaggedNode> = {
     return branch
       ? { ...(below(branch, value) as object), [node.tag]: (value as { [name: string]: unknown })[node.tag] }
       : undefined
+  },
+}
+
+/** Whether its options make sense. */
+export const taggedSound: SoundOf<TaggedNode> = {
+  options: { tag: required(aText), branches: required(fields) },
+  check({ tag, branches }, refuse) {
+    if (Object.keys(branches).length === 0) refuse('the union has no branch', 'Give it a branch')
+    for (const [value, branch] of Object.entries(branches)) {
+      const shape = sentShape(branch)
+      if (branch.kind === 'readAs' || (shape.kind !== 'record' && shape.kind !== 'tagged'))
+        refuse(`the branch ${value} is no record`, 'Make each branch a record()')
+      if (declares(shape, tag))
+        refuse(
+          `the branch ${value} declares ${tag}, the tag`,
+          'Leave the tag out of the branches: the union implies it',
+        )
+    }
   },
 }
 

@@ -3,7 +3,7 @@ import { type Format, formats } from '../grammar/formats.js'
 import { normalized } from '../grammar/normal.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { aFlag, aPattern, bounds, listOf, oneOf } from '../terms/taken.js'
-import type { Refuse, Test } from './kind.js'
+import type { Refuse, SoundOf, Test } from './kind.js'
 import { checkPattern, isBeyond, matches, mostMatched } from './patterns.js'
 import { type Fault, type Run, type Source, tellBelow, tellSent } from './run.js'
 import { checkLength, scalar, scalarCode } from './scalar.js'
@@ -37,7 +37,10 @@ const tidyings = {
 export type Tidying = keyof typeof tidyings
 const inOrder = Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
 
-export const text = scalar<TextNode>({
+export const text = scalar<TextNode>({ readScalar: read })
+
+/** Whether its options make sense. */
+export const textSound: SoundOf<TextNode> = {
   options: {
     length: bounds,
     pattern: aPattern,
@@ -51,8 +54,7 @@ export const text = scalar<TextNode>({
     checkPattern('pattern', pattern, { trusted, length: length && finite(length[1]) }, refuse)
     checkTidy(tidy, refuse)
   },
-  readScalar: read,
-})
+}
 
 const finite = (length: number) => (length < Number.POSITIVE_INFINITY ? length : undefined)
 

@@ -2,6 +2,7 @@
 import { readTimeOfDay, writeTimeOfDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
 import { aTimeOfDay } from '../terms/taken.js'
+import type { SoundOf } from './kind.js'
 import { type Run, tellSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 
@@ -16,7 +17,10 @@ export interface TimeOfDayNode extends Declared {
   readonly until?: string
 }
 
-export const timeOfDay = scalar<TimeOfDayNode>({
+export const timeOfDay = scalar<TimeOfDayNode>({ readScalar: read })
+
+/** Whether its options make sense. */
+export const timeOfDaySound: SoundOf<TimeOfDayNode> = {
   options: { from: aTimeOfDay, until: aTimeOfDay },
   check({ from, until }, refuse) {
     for (const limit of [from, until])
@@ -25,8 +29,7 @@ export const timeOfDay = scalar<TimeOfDayNode>({
     if (from !== undefined && until !== undefined)
       checkOrder(from, until, writeTimeOfDay(from) > writeTimeOfDay(until), refuse)
   },
-  readScalar: read,
-})
+}
 
 function read(node: TimeOfDayNode, value: unknown, run: Run): string | undefined {
   if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)

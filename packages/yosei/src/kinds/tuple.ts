@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aListOfFields, required } from '../terms/taken.js'
 import { below, choose } from './code.js'
-import type { CodeOf, KindOf, Node } from './kind.js'
+import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
 import { elementOf } from './list.js'
 import { readBelow } from './reading.js'
 import { element, notOfKind, type Run, type Source, tell } from './run.js'
@@ -19,8 +19,6 @@ export interface TupleNode extends Declared {
 
 export const tuple: KindOf<TupleNode> = {
   shape: 'list',
-  options: { items: required(aListOfFields) },
-  check: () => undefined,
   children: ({ items }) => items.map((item, index) => [index, item]),
   hasEnd: ({ items }, ends) => items.every(ends),
   read,
@@ -32,6 +30,9 @@ export const tuple: KindOf<TupleNode> = {
       ? value.slice(0, items.length).map((one, index) => below(items[index] as Node, one))
       : undefined,
 }
+
+/** Whether its options make sense. */
+export const tupleSound: SoundOf<TupleNode> = { options: { items: required(aListOfFields) }, check: () => undefined }
 
 function read(node: TupleNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
   const sent = source === 'text' && typeof value === 'string' ? [value] : value

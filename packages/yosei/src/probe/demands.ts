@@ -4,8 +4,8 @@
  */
 import { compareDecimals, isMultiple, sumOf } from '../grammar/numbers.js'
 import { readDeclaredDay, readMoment, writeDuration, writeInstant, writeTimeOfDay } from '../grammar/times.js'
+import { childrenOf } from '../kinds/brought.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
 import { resolve } from '../kinds/resolve.js'
 import type { Source } from '../kinds/run.js'
 import { anywhere, sentShape } from '../kinds/shape.js'

@@ -1,7 +1,7 @@
 /** Every place of an endpoint's declaration at which a value can stand, with a way to it. */
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
 import { resolve } from '../kinds/resolve.js'
 import { sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'

@@ -1,6 +1,7 @@
 /** Ways into values: to look whether something is there, to put something there, to change what is there. */
+
+import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
 import { leadsTo } from '../kinds/locate.js'
 import { resolve } from '../kinds/resolve.js'
 import { isNamed } from '../kinds/run.js'

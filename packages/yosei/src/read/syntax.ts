@@ -6,8 +6,8 @@
 
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { readMediaType } from '../grammar/media-type.js'
+import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
 import type { RecordNode } from '../kinds/record.js'
 import { isNamed, type Source } from '../kinds/run.js'
 import { holdsFile, sentShape } from '../kinds/shape.js'

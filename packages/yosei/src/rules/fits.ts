@@ -1,6 +1,7 @@
 /** A value must also pass another field. Blames what fails in it. */
+
+import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
-import { childrenOf } from '../kinds/kinds.js'
 import { isSecret, tellsSecret } from '../kinds/locate.js'
 import type { Fault } from '../kinds/run.js'
 import { type Address, type Path, valueAt } from '../terms/address.js'

@@ -2,6 +2,8 @@
 import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { declareGroup } from '../declare/group.js'
 import { declareIntake, intakeNode } from '../declare/intake.js'
+import { bring } from '../kinds/brought.js'
+import { everyKind } from '../kinds/kinds.js'
 import { tellEndpoints } from '../read/tell.js'
 import { mistake } from '../terms/mistake.js'
 import { shapeOf } from '../terms/template.js'
@@ -17,6 +19,7 @@ import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './o
  * const listSessions = endpoint('GET /sessions', { query: { limit: integer({ min: 1, max: 100, default: 20 }) } })
  */
 export const endpoint: typeof declareEndpoint = (signature, declaration) => {
+  bring(everyKind)
   checkEndpointOptions(signature, declaration)
   const declared = declareEndpoint(signature, declaration)
   checkEndpoint(endpointNode(declared))
@@ -31,6 +34,7 @@ export const endpoint: typeof declareEndpoint = (signature, declaration) => {
  * intake({ endpoints: { ...group({ prefix: '/v1', header: { 'x-team': slug } }, { bookSession, listSessions }) } })
  */
 export const group: typeof declareGroup = (shared, endpoints) => {
+  bring(everyKind)
   checkGroupOptions(shared)
   const grouped = declareGroup(shared, endpoints, checkEndpointOptions)
   for (const one of Object.values(grouped)) checkEndpoint(endpointNode(one))
@@ -45,6 +49,7 @@ export const group: typeof declareGroup = (shared, endpoints) => {
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
 export const intake: typeof declareIntake = (declaration) => {
+  bring(everyKind)
   checkIntakeOptions(declaration)
   const made = declareIntake(declaration)
   refuseDoubles(Object.entries(intakeNode(made).endpoints))

@@ -2,8 +2,9 @@
 
 import { encode, faultsOf, startRun } from '../engine/interpret.js'
 import { isFieldValue } from '../grammar/quoted.js'
-import { kindOf, type Node } from '../kinds/kind.js'
-import { childrenOf, kinds, shapeOf } from '../kinds/kinds.js'
+import { childrenOf, kinds, shapeOf } from '../kinds/brought.js'
+import { kindOf, type Node, type SoundOf } from '../kinds/kind.js'
+import { everyKind, sounds } from '../kinds/kinds.js'
 import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import { holdsFile, sentShape } from '../kinds/shape.js'
@@ -54,19 +55,19 @@ const sound = new WeakSet<Node>()
 /** @throws DeclarationError where a node, or one below it, makes no sense. */
 export function checkSound(where: string, node: Node, path: Path): void {
   if (sound.has(node)) return
-  if (typeof node !== 'object' || node === null || !Object.hasOwn(kinds, node.kind))
+  if (typeof node !== 'object' || node === null || !Object.hasOwn(everyKind, node.kind))
     refuse(where, path, 'is no field', 'Declare it with text(), integer(), record() or another builder')
   sound.add(node)
   try {
-    const kind = kindOf(kinds, node)
+    const own = sounds[node.kind] as SoundOf<Node>
     const { kind: _, need: __, ...options } = node
-    checkOptions(options, { ...kind.options, ...common }, node.kind, (what, mend, option) =>
+    checkOptions(options, { ...own.options, ...common }, node.kind, (what, mend, option) =>
       refuse(where, path, what, mend, option),
     )
     for (const [step, child] of childrenOf(node)) checkSound(where, child, step === undefined ? path : [...path, step])
     if (!hasEnd(node))
       refuse(where, path, 'holds itself without end', 'Make the field that holds it optional, nullable or a list')
-    kind.check(node, (what, mend, option) => refuse(where, path, what, mend, option))
+    own.check(node, (what, mend, option) => refuse(where, path, what, mend, option))
     checkMessages(where, node, path)
     checkDefault(where, node, path)
     checkExamples(where, node, path)
