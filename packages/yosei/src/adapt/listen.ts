@@ -124,7 +124,7 @@ export async function listen(handle: Handle, options: ListenOptions = {}): Promi
 interface Connection extends Socket {
   [receiving]?: NodeBody | null
 }
-const receiving = Symbol('receiving')
+const receiving = /* @__PURE__ */ Symbol('receiving')
 
 /** A connection whose request was not read to its end cannot carry another. */
 const ended = (reply: Reply): Reply => ({ ...reply, headers: { ...reply.headers, connection: 'close' } })

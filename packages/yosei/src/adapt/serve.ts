@@ -343,7 +343,7 @@ export const contextFor = (
   return withRequest(context, incoming) as Context<Endpoint, unknown>
 }
 
-const overtime = Symbol('over its time')
+const overtime = /* @__PURE__ */ Symbol('over its time')
 
 /** The stage that handles. The turn, where there is one, ends when the handler has settled, and only then. */
 export function runHandler(

@@ -287,6 +287,7 @@ function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[
 }
 
 /** What is worked out of an endpoint with a body of one media type: once, when it is first asked for. */
+/* @__NO_SIDE_EFFECTS__ */
 export function oncePerBody<T extends object>(work: (endpoint: EndpointNode, body: BodyNode | undefined) => T) {
   const known = new WeakMap<EndpointNode, Map<BodyNode | undefined, T>>()
   return (endpoint: EndpointNode, body: BodyNode | undefined): T => {
@@ -322,7 +323,7 @@ export const part = (fields: Fields, options = {}) => fieldNode(record(fields, o
 export const headerPart = (signature: string, fields: Fields) =>
   part(lowerCase(signature, fields), { unlisted: 'drop' })
 export const cookiePart = (fields: Fields) => part(mapFields(fields, asSecret), { unlisted: 'drop' })
-const secretAlways = new Set(['authorization', 'cookie', 'set-cookie'])
+const secretAlways = /* @__PURE__ */ new Set(['authorization', 'cookie', 'set-cookie'])
 
 export const asSecret = (field: Field): Field => Object.freeze({ ...field, secret: true })
 const mapFields = (fields: Fields, map: (field: Field) => Field): Fields =>

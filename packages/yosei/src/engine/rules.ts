@@ -40,7 +40,7 @@ export interface Judging extends Pick<Matter, 'root' | 'sent' | 'input' | 'accep
 }
 
 /** Stands for what a rule's own function has not said. */
-export const unset = Symbol('unset')
+export const unset = /* @__PURE__ */ Symbol('unset')
 
 /** Runs every rule that can run. */
 export function runRules(judging: Judging, judgeByCode?: RuleJudge): void {

@@ -17,7 +17,7 @@ const rowOf = (first: number, last: number): string => {
 const units = () => (rows.units ??= [rowOf(0, 0xffff)])
 const points = () => (rows.points ??= [rowOf(0, 0xd7ff), rowOf(0xe000, 0x10ffff)])
 
-const known = new Map<string, Ranges>()
+const known = /* @__PURE__ */ new Map<string, Ranges>()
 const mostKnown = 2000
 
 /** The characters that an atom takes, as the engine itself says. */

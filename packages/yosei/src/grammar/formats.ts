@@ -32,7 +32,7 @@ function isIdnHostname(text: string): boolean {
 const isAscii = (text: string) => !/[^\u0000-\u007f]/.test(text)
 
 const octet = '(?:25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])'
-const ipv4 = new RegExp(`^${octet}(?:\\.${octet}){3}$`)
+const ipv4 = /* @__PURE__ */ new RegExp(`^${octet}(?:\\.${octet}){3}$`)
 const isIpv4 = (text: string) => ipv4.test(text)
 
 /** RFC 4291, section 2.2: eight groups, one run of zeros as `::`, the last two groups perhaps as an IPv4 address. */
@@ -52,6 +52,7 @@ function isIpv6(text: string): boolean {
 }
 
 /** RFC 5321, sections 4.1.2 and 4.5.3.1: a local part of up to 64 octets, and a domain or an address in brackets. */
+/* @__NO_SIDE_EFFECTS__ */
 function mailboxGrammar(atext: string, isDomain: (text: string) => boolean) {
   const dotted = new RegExp(`^[${atext}]+(?:\\.[${atext}]+)*$`, 'u')
   const quoted = new RegExp(`^"(?:[ ${atext}()<>\\[\\]:;@,.]|\\\\[\\x20-\\x7e])*"$`, 'u')
@@ -73,6 +74,7 @@ const atext = "A-Za-z0-9!#$%&'*+\\/=?^_`{|}~\\-"
 const ucschar =
   '\\u{a0}-\\u{d7ff}\\u{f900}-\\u{fdcf}\\u{fdf0}-\\u{ffef}\\u{10000}-\\u{1fffd}\\u{20000}-\\u{2fffd}\\u{30000}-\\u{3fffd}\\u{40000}-\\u{efffd}'
 const iprivate = '\\u{e000}-\\u{f8ff}\\u{f0000}-\\u{ffffd}\\u{100000}-\\u{10fffd}'
+/* @__NO_SIDE_EFFECTS__ */
 function referenceGrammar(more: string, moreInQuery: string) {
   const chars = (own: string) => {
     const other = none(`[^A-Za-z0-9._~!$&'()*+,;=%${more}${own}\\-]|%(?![0-9A-Fa-f]{2})`)

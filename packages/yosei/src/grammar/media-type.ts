@@ -7,8 +7,11 @@ export interface MediaType {
 }
 
 const token = "[!#$%&'*+.^_`|~0-9A-Za-z-]+"
-const start = new RegExp(`^[ \\t]*(${token}/${token})[ \\t]*`)
-const parameter = new RegExp(`;[ \\t]*(?:(${token})=(${token}|"[^"\\\\]*(?:\\\\.[^"\\\\]*)*"))?[ \\t]*`, 'y')
+const start = /* @__PURE__ */ new RegExp(`^[ \\t]*(${token}/${token})[ \\t]*`)
+const parameter = /* @__PURE__ */ new RegExp(
+  `;[ \\t]*(?:(${token})=(${token}|"[^"\\\\]*(?:\\\\.[^"\\\\]*)*"))?[ \\t]*`,
+  'y',
+)
 
 /** `undefined` where the text is no media type. */
 export function readMediaType(text: string): MediaType | undefined {

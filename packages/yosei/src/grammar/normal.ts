@@ -2,8 +2,8 @@
 
 /** As many marks as this on one letter are put in order with it; a text for people has a handful. */
 const mostMarks = 64
-const pieces = new RegExp(`\\P{M}*\\p{M}{0,${mostMarks}}`, 'gu')
-const longRun = new RegExp(`\\p{M}{${mostMarks + 1}}`, 'u')
+const pieces = /* @__PURE__ */ new RegExp(`\\P{M}*\\p{M}{0,${mostMarks}}`, 'gu')
+const longRun = /* @__PURE__ */ new RegExp(`\\p{M}{${mostMarks + 1}}`, 'u')
 
 /**
  * A text in a normal form. To put the marks of a letter in order takes the square of their number, so a run of more than

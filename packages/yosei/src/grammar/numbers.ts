@@ -205,7 +205,7 @@ export function isMultiple(value: number, step: number): boolean {
 export const widestBinary = 2 ** 31
 export const isBinary = (step: number): boolean => step < widestBinary && Number.isInteger(step * 8)
 
-const scaledSteps = new Map<number, { readonly whole: number; readonly scale: number }>()
+const scaledSteps = /* @__PURE__ */ new Map<number, { readonly whole: number; readonly scale: number }>()
 /** A step as a whole number, and how many of it make one. */
 function scaledBy(step: number) {
   const known = scaledSteps.get(step)

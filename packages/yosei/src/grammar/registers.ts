@@ -1,6 +1,6 @@
 /** Registers that standards keep: what is in them, and when. `Intl` names more than they do. */
 
-const set = (names: string): ReadonlySet<string> => new Set(names.split(' '))
+const set = /* @__NO_SIDE_EFFECTS__ */ (names: string): ReadonlySet<string> => new Set(names.split(' '))
 
 /** ISO 3166-1 alpha-2, officially assigned, as of 2026-01-01. */
 export const countries = set(
@@ -25,7 +25,7 @@ export const currencies = set(
 )
 
 /** How long the account numbers of each country are (ISO 13616, the IBAN registry), as of 2026-01-01. */
-export const ibanLengths: ReadonlyMap<string, number> = new Map(
+export const ibanLengths: ReadonlyMap<string, number> = /* @__PURE__ */ new Map(
   (
     'AD24 AE23 AL28 AT20 AZ28 BA20 BE16 BG22 BH22 BI27 BR29 BY28 CH21 CR22 CY28 CZ24 DE22 DJ27 DK18 DO28 EE20 EG29 ES24 ' +
     'FI18 FK18 FO18 FR27 GB22 GE22 GI23 GL18 GR27 GT28 HN28 HR21 HU28 IE22 IL23 IQ23 IS26 IT27 JO30 KW30 KZ20 LB28 LC32 ' +

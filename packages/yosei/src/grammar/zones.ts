@@ -17,7 +17,7 @@ interface Quarter {
   readonly offset: number
   readonly change: { readonly at: number; readonly offset: number } | undefined
 }
-const zones = new Map<string, Zone>()
+const zones = /* @__PURE__ */ new Map<string, Zone>()
 
 /** @throws RangeError where there is no such zone. */
 function zoneOf(name: string): Zone {
@@ -43,7 +43,7 @@ export function isZone(name: string): boolean {
 
 const areas =
   /^(?:Africa|America|Antarctica|Arctic|Asia|Atlantic|Australia|Brazil|Canada|Chile|Etc|Europe|Indian|Mexico|Pacific|US)\/|^[A-Za-z0-9+-]{2,9}$/
-const answers = new Map<string, boolean>()
+const answers = /* @__PURE__ */ new Map<string, boolean>()
 
 /** Whether a text that a client sent names a time zone. The answers are kept, so that many of them cost little. */
 export function isZoneName(name: string): boolean {

@@ -216,7 +216,7 @@ function wrongMediaType(
 }
 
 /** CONNECT is not among them; others are known if an endpoint declares them. */
-const methods = new Set<string>(usualMethods)
+const methods = /* @__PURE__ */ new Set<string>(usualMethods)
 const isKnown = (app: IntakeNode, method: string) =>
   methods.has(method) || Object.values(app.endpoints).some((endpoint) => endpoint.method === method)
 

@@ -101,7 +101,7 @@ export function rejectFailed(
 export const noHeaders = {}
 
 /** What a verdict was made of goes along with its copies, out of the way of who looks at it or writes it as JSON. */
-const origin = Symbol('origin')
+const origin = /* @__PURE__ */ Symbol('origin')
 
 /** Shows nothing of the declaration, which may hold secrets, to who prints a verdict. */
 class Origin {

@@ -11,6 +11,7 @@ interface Limited<D> {
 }
 
 /** The limits of a node, made once for each; they are worked out again when the clock has moved. */
+/* @__NO_SIDE_EFFECTS__ */
 export function limitsByClock<N extends Limited<D>, D, L>(work: (declared: D, now: number, node: N) => L) {
   const known = new WeakMap<N, { readonly from: Limit<L> | undefined; readonly until: Limit<L> | undefined }>()
   return (node: N) => {

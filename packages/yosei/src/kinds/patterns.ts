@@ -25,7 +25,7 @@ export function isBeyond(pattern: RegExp, text: string): boolean {
   }
 }
 
-const costs = new Map<string, Cost>()
+const costs = /* @__PURE__ */ new Map<string, Cost>()
 const mostKept = 1000
 
 /** @param length The most characters that it is run on. */

@@ -15,6 +15,7 @@ type ReadScalar<N> = (node: N, value: unknown, run: Run, source: Source) => unkn
 type OfScalar = 'shape' | 'children' | 'hasEnd' | 'takesNull' | 'encode' | 'mask'
 
 /** A scalar kind: its own options and checks, and how it reads. */
+/* @__NO_SIDE_EFFECTS__ */
 export function scalar<N extends Declared>(
   own: Omit<KindOf<N>, OfScalar | 'read'> & { readonly readScalar: ReadScalar<N> } & Partial<
       Pick<KindOf<N>, 'takesNull' | 'encode'>
@@ -75,7 +76,7 @@ export function checkLength(length: readonly [number, number] | undefined, refus
 
 /** The code of a scalar kind, by its test. A page has no use for it, and a bundler leaves it out. */
 /* @__NO_SIDE_EFFECTS__ */
-export const scalarCode = <N extends Declared>(
+export const scalarCode = /* @__NO_SIDE_EFFECTS__ */ <N extends Declared>(
   testOf: (writer: Writer, node: N, read: string, from: From) => Test,
   held?: CodeOf<N>['held'] & {},
 ): CodeOf<N> => ({

@@ -34,6 +34,7 @@ export const keepsEmpty = (node: Node): boolean => formsOf(node).some((form) => 
 type ChildrenOf = (node: Node) => readonly Child[]
 
 /** Tells whether a node, or one anywhere in it, is so; what was found is kept. */
+/* @__NO_SIDE_EFFECTS__ */
 export function anywhere(isSo: (node: Node) => boolean): (node: Node, childrenOf: ChildrenOf) => boolean {
   const found = new WeakMap<Node, boolean>()
   return (node, childrenOf) => {

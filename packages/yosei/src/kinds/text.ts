@@ -2,7 +2,7 @@
 import { type Format, formats } from '../grammar/formats.js'
 import { normalized } from '../grammar/normal.js'
 import type { Bounds, Declared } from '../terms/declared.js'
-import { aFlag, aPattern, bounds, listOf, oneOf } from '../terms/taken.js'
+import { aFlag, aNameIn, aPattern, bounds, listOf } from '../terms/taken.js'
 import type { Refuse, SoundOf, Test } from './kind.js'
 import { checkPattern, isBeyond, matches, mostMatched } from './patterns.js'
 import { type Fault, type Run, type Source, tellBelow, tellSent } from './run.js'
@@ -35,7 +35,7 @@ const tidyings = {
   upper: [(text: string) => text.toUpperCase(), (text: string) => `${text}.toUpperCase()`],
 } as const
 export type Tidying = keyof typeof tidyings
-const inOrder = Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
+const inOrder = /* @__PURE__ */ Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
 
 export const text = scalar<TextNode>({ readScalar: read })
 
@@ -45,8 +45,8 @@ export const textSound: SoundOf<TextNode> = {
     length: bounds,
     pattern: aPattern,
     trusted: aFlag,
-    format: oneOf(...(Object.keys(formats) as Format[])),
-    tidy: listOf(oneOf(...(Object.keys(tidyings) as Tidying[]))),
+    format: aNameIn(formats),
+    tidy: listOf(aNameIn(tidyings)),
     keepEmpty: aFlag,
   },
   check({ length, pattern, trusted, tidy = [] }, refuse) {

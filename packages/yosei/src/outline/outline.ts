@@ -111,7 +111,7 @@ function concealed(of: unknown, root: Node): JsonObject | undefined {
 }
 
 /** What a field says of its values, which nobody says of a secret. */
-const ofValues = new Set(['default', 'examples', 'value', 'values', 'titles', 'branches'])
+const ofValues = /* @__PURE__ */ new Set(['default', 'examples', 'value', 'values', 'titles', 'branches'])
 
 /** Outlines fields; declarations that hold themselves stand there once, and are referred to by name. */
 function outliner() {

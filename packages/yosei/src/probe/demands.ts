@@ -19,7 +19,7 @@ import { greatest, least, Unmakeable } from './pick.js'
 import { mismatchOf, textOfLength, unformedOf } from './texts.js'
 
 /** Stands for a value that is not sent. */
-export const gone = Symbol('gone')
+export const gone = /* @__PURE__ */ Symbol('gone')
 
 export interface Demand {
   readonly code: Code | (string & {})

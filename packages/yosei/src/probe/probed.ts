@@ -44,4 +44,4 @@ export interface ProbeOptions {
   readonly samples?: readonly Message[] | undefined
 }
 
-export const usualNow = new Date('2031-03-01T12:00:00Z')
+export const usualNow = /* @__PURE__ */ new Date('2031-03-01T12:00:00Z')

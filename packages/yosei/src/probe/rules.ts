@@ -77,7 +77,7 @@ function* counted({ reads }: AnyRule, { at }: About): Generator<Edit> {
 }
 const counting = (...codes: string[]) => ({ codes: () => codes, edits: counted })
 /** Stands for what is there, or for something that is made there. */
-export const given = Symbol('given')
+export const given = /* @__PURE__ */ Symbol('given')
 
 const waiting = {
   codes: ofItself,

@@ -148,7 +148,7 @@ export function textOf(content: Uint8Array): string | undefined {
     return undefined
   }
 }
-const utf8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
+const utf8 = /* @__PURE__ */ new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
 
 export const notUtf8 = 'a text is not UTF-8'
 /** Of files of which nobody says what they are. */

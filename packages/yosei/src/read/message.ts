@@ -47,8 +47,8 @@ interface Pieces {
 export type RequestLike = Request | string | Pieces
 
 const token = "[!#$%&'*+.^_`|~0-9A-Za-z-]+"
-const requestLine = new RegExp(`^(${token}) (\\S+) HTTP/1\\.[01]$`)
-const fieldLine = new RegExp(`^(${token}):(.*)$`)
+const requestLine = /* @__PURE__ */ new RegExp(`^(${token}) (\\S+) HTTP/1\\.[01]$`)
+const fieldLine = /* @__PURE__ */ new RegExp(`^(${token}):(.*)$`)
 
 /**
  * Takes an HTTP/1.1 request message apart (RFC 9112). Lines may end in LF alone; the blank line after the head may be

@@ -160,8 +160,8 @@ export class PartReader {
   }
 }
 
-const bytesOf = (text: string) => new TextEncoder().encode(text)
-const none = new Uint8Array()
+const bytesOf = /* @__NO_SIDE_EFFECTS__ */ (text: string) => new TextEncoder().encode(text)
+const none = /* @__PURE__ */ new Uint8Array()
 const crlf = bytesOf('\r\n')
 const emptyLine = bytesOf('\r\n\r\n')
 const closing = bytesOf('--\r\n')
@@ -189,7 +189,7 @@ function indexOf(bytes: Uint8Array, sought: Uint8Array, from: number): number {
   return -1
 }
 
-const utf8 = new TextDecoder('utf-8', { fatal: true })
+const utf8 = /* @__PURE__ */ new TextDecoder('utf-8', { fatal: true })
 /** An escaped quotation mark or backslash: other backslashes come from browsers, which escape none. */
 const escaped = /\\(["\\])/g
 

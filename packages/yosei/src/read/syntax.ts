@@ -320,7 +320,7 @@ export function syntaxOf(body: BodyNode): BodySyntax {
   return syntax
 }
 
-const utf8 = new TextDecoder('utf-8', { fatal: true })
+const utf8 = /* @__PURE__ */ new TextDecoder('utf-8', { fatal: true })
 
 function asText(body: string | Uint8Array, read: (text: string) => unknown): unknown {
   if (typeof body === 'string') return read(body)

@@ -22,7 +22,7 @@ export interface Beyond<C extends 'above' | 'below'> {
   readonly value: unknown
 }
 
-const beyond = <C extends 'above' | 'below'>(
+const beyond = /* @__NO_SIDE_EFFECTS__ */ <C extends 'above' | 'below'>(
   condition: C,
   operator: '>' | '<',
   isBeyond: (found: number) => boolean,

@@ -22,7 +22,10 @@ export interface Several<C extends 'all' | 'any'> {
 export const isMixed = (one: AnyCondition, outer: string) =>
   (one.condition === 'all' || one.condition === 'any') && one.condition !== outer && one.of.length > 1
 
-const several = <C extends 'all' | 'any'>(condition: C, how: 'every' | 'some'): ConditionOf<Several<C>> => ({
+const several = /* @__NO_SIDE_EFFECTS__ */ <C extends 'all' | 'any'>(
+  condition: C,
+  how: 'every' | 'some',
+): ConditionOf<Several<C>> => ({
   make: (...of: AnyCondition[]) => ({ condition, of }),
   takes: [aCondition],
   hasRest: true,

@@ -34,7 +34,7 @@ export interface Comparing<R extends string> extends Rule {
 }
 
 /** A rule that holds where the order of two values is right. */
-export const comparing = <R extends string>(
+export const comparing = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   rule: R,
   code: Code,
   operators: { readonly strict: Operator; readonly orEqual: Operator },

@@ -26,7 +26,7 @@ export interface Counted<R extends string> extends Rule {
 export type Counting<T> = (...given: readonly [...Reads<T>] | readonly [...Reads<T>, Blame<T>]) => Rule
 
 /** @param codeFor The code of the error where so many of all were sent; `undefined` where that is right. */
-export const counting = <R extends string>(
+export const counting = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   rule: R,
   code: Code,
   codeFor: (count: number, all: number) => Code | undefined,

@@ -70,7 +70,7 @@ export function fixedAt<T extends object>({ fixed }: Scope, key: unknown, work: 
   return made
 }
 
-const paths = new Map<string, Path>()
+const paths = /* @__PURE__ */ new Map<string, Path>()
 
 /** The path of a declared address, taken apart once; with the indices of the place where its rule is judged. */
 export function pathOf(address: string, scope: Scope): Path {

@@ -63,7 +63,7 @@ const elementsAlong = (path: Path): readonly Path[] =>
     .flatMap((step, at) => (typeof step === 'number' && at < path.length - 1 ? [path.slice(0, at + 1)] : []))
     .reverse()
 
-const conditional = <R extends 'needed' | 'absent'>(
+const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
   rule: R,
   code: Code,
   isWrong: (isSent: boolean) => boolean,

@@ -55,7 +55,7 @@ const limits = {
   exactly: { code: 'unequal', isWrong: (order: number) => order !== 0 },
 } as const satisfies { readonly [name: string]: { readonly code: Code; isWrong(order: number): boolean } }
 type LimitName = keyof typeof limits
-const limitNames = Object.keys(limits) as readonly LimitName[]
+const limitNames = /* @__PURE__ */ Object.keys(limits) as readonly LimitName[]
 
 const aLimit = taken('a number, a decimal as a text, or an address', "'body.total'", (value) =>
   typeof value === 'number' ? !Number.isNaN(value) : typeof value === 'bigint' || anAddress.takes(value),

@@ -113,7 +113,7 @@ const isNamed = (value: unknown): value is object =>
 const plainName = /^[A-Za-z_$][A-Za-z0-9_$-]*$/
 const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[([0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]|(\{\})/y
 
-const written = new Map<string, string>()
+const written = /* @__PURE__ */ new Map<string, string>()
 /** Names come from clients too, so not every one is kept. */
 const mostWritten = 5000
 

@@ -22,15 +22,15 @@ export type AnyOptions = { readonly [option: string]: Taken }
 /** Throws: what is wrong, what to do, and in which option. */
 export type Telling = (what: string, mend: string, option?: string) => never
 
-export const taken = (what: string, example: string, takes: (value: unknown) => boolean): Taken => ({
-  what,
-  example,
-  takes,
-})
+export const taken = /* @__NO_SIDE_EFFECTS__ */ (
+  what: string,
+  example: string,
+  takes: (value: unknown) => boolean,
+): Taken => ({ what, example, takes })
 /** The same options, as those that many have. */
-export const shared = <O extends AnyOptions>(options: O): O =>
+export const shared = /* @__NO_SIDE_EFFECTS__ */ <O extends AnyOptions>(options: O): O =>
   Object.fromEntries(Object.entries(options).map(([name, one]) => [name, { ...one, isShared: true }])) as O
-export const required = (one: Taken): Taken => ({ ...one, isRequired: true })
+export const required = /* @__NO_SIDE_EFFECTS__ */ (one: Taken): Taken => ({ ...one, isRequired: true })
 
 export const isPlain = (value: unknown): value is { readonly [name: string]: unknown } =>
   typeof value === 'object' &&
@@ -74,9 +74,10 @@ export const aMoment = taken(
 )
 export const aDay = taken('a day, or days, months or years from today', "'2031-03-01' or '+2d'", isText)
 export const aTimeOfDay = taken('a time of a day', "'20:30'", isText)
-export const aFunction = (example: string) => taken('a function', example, (value) => typeof value === 'function')
+export const aFunction = /* @__NO_SIDE_EFFECTS__ */ (example: string) =>
+  taken('a function', example, (value) => typeof value === 'function')
 /** A function that gives its value at once. */
-export const aSyncFunction = (example: string) =>
+export const aSyncFunction = /* @__NO_SIDE_EFFECTS__ */ (example: string) =>
   taken(
     'a function that is not async',
     example,
@@ -107,30 +108,32 @@ export const aStatus = taken(
   (value) => isCount(value) && (value as number) >= 400 && (value as number) < 500,
 )
 
-export const oneOf = (...values: readonly (string | boolean)[]): Taken => {
+export const oneOf = /* @__NO_SIDE_EFFECTS__ */ (...values: readonly (string | boolean)[]): Taken => {
   const written = values.map((value) => (isText(value) ? `'${value}'` : String(value)))
   const last = written.length > 1 ? ` or ${written.at(-1)}` : (written[0] ?? '')
   return taken(`${written.slice(0, -1).join(', ')}${last}`, written[0] ?? '', (value) =>
     values.includes(value as string),
   )
 }
-export const listOf = ({ what, example, takes }: Taken): Taken =>
+/** One of the names of a table. */
+export const aNameIn = /* @__NO_SIDE_EFFECTS__ */ (table: object): Taken => oneOf(...Object.keys(table))
+export const listOf = /* @__NO_SIDE_EFFECTS__ */ ({ what, example, takes }: Taken): Taken =>
   taken(`a list, each ${what}`, `[${example}]`, (value) => Array.isArray(value) && value.every(takes))
-export const either = (a: Taken, b: Taken): Taken => ({
+export const either = /* @__NO_SIDE_EFFECTS__ */ (a: Taken, b: Taken): Taken => ({
   ...taken(`${a.what}, or ${b.what}`, `${a.example} or ${b.example}`, (value) => a.takes(value) || b.takes(value)),
   ...(b.options ? { options: b.options } : {}),
 })
-export const byName = ({ what, example, takes }: Taken): Taken =>
+export const byName = /* @__NO_SIDE_EFFECTS__ */ ({ what, example, takes }: Taken): Taken =>
   taken(`${what} for each name`, `{ name: ${example} }`, (value) => isPlain(value) && Object.values(value).every(takes))
 /** An object with options of its own, whose mistakes are told at them. */
-export const withOptions = (options: AnyOptions): Taken => ({
+export const withOptions = /* @__NO_SIDE_EFFECTS__ */ (options: AnyOptions): Taken => ({
   what: 'an object',
   example: `{ ${Object.keys(options)[0]}: … }`,
   takes: isPlain,
   options,
 })
 /** An object whose own options are looked at by whoever reads it. */
-export const anObject = (example: string): Taken => taken('an object', example, isPlain)
+export const anObject = /* @__NO_SIDE_EFFECTS__ */ (example: string): Taken => taken('an object', example, isPlain)
 
 /** A value as a mistake tells it. Long texts are not repeated. */
 export function shown(value: unknown): string {
@@ -180,7 +183,7 @@ interface Maker {
   readonly hasRest?: boolean
 }
 /** The calls of some makers, each held to what it takes. */
-export const makersOf = (owner: string, makers: { readonly [name: string]: Maker }) =>
+export const makersOf = /* @__NO_SIDE_EFFECTS__ */ (owner: string, makers: { readonly [name: string]: Maker }) =>
   Object.fromEntries(
     Object.entries(makers).map(([name, { make, takes, hasRest = false }]) => [
       name,

@@ -25,4 +25,4 @@ export function readSpan(span: string): number {
   if (spans.size < 1000) spans.set(span, read)
   return read
 }
-const spans = new Map<string, number>()
+const spans = /* @__PURE__ */ new Map<string, number>()

@@ -187,7 +187,7 @@ interface Slot {
   readonly one: string | undefined
   readonly more: string | undefined
 }
-const templates = new Map<string, readonly (string | Slot)[]>()
+const templates = /* @__PURE__ */ new Map<string, readonly (string | Slot)[]>()
 function partsOf(template: string): readonly (string | Slot)[] {
   const known = templates.get(template)
   if (known) return known
