@@ -10,7 +10,8 @@ const show = (verdict) => `document.title = JSON.stringify(${verdict})`
 const pages = {
   'one text field': `import { endpoint, judgeParts, record, text } from 'yosei/page'
 ${show("judgeParts(endpoint('POST /', { body: record({ name: text({ length: [1, 40] }) }) }), { body: { name: location.hash } }, { text: true })")}`,
-  'a form of ten fields': `import { choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text } from 'yosei/page'
+  'a form of ten fields': `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
+use({ ascending })
 const form = endpoint('POST /', {
   body: record({
     name: text({ length: [1, 40], tidy: ['trim'] }), contact: text({ format: 'email' }), opens: instant({ from: '+36h' }), closes: instant(),

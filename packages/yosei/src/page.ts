@@ -3,7 +3,10 @@
  * page leaves out by taking this subpath is the code that is made for endpoints, the check whether declarations make
  * sense, which the service that shares them has made, and serving. Verdicts, limits and messages are the same.
  */
+import { judgeRulesBy } from './engine/judging.js'
+import { runRules } from './engine/rules.js'
 import { type JudgePartsOptions, judgePartsBy } from './judge/parts.js'
+import { bringWithConditions, type everyRule } from './rules/every.js'
 import type { Endpoint } from './terms/endpoint.js'
 import type { Part } from './terms/parts.js'
 import type { EndpointVerdict } from './terms/verdict.js'
@@ -13,6 +16,35 @@ export { declareEndpoint as endpoint } from './declare/endpoint.js'
 export { declareGroup as group } from './declare/group.js'
 export { declareIntake as intake } from './declare/intake.js'
 export { formatAddress, parseAddress } from './terms/address.js'
+
+/**
+ * Brings rules, and conditions with them, so that a page ships those alone that it uses. `yosei/vite` writes the call.
+ *
+ * @example
+ * import { ascending, use } from 'yosei/page'
+ * use({ ascending })
+ */
+export function use(rules: Partial<typeof everyRule>): void {
+  bringWithConditions(rules)
+  judgeRulesBy(runRules)
+}
+export { apart } from './rules/apart.js'
+export { ascending } from './rules/ascending.js'
+export { atLeastOne } from './rules/at-least-one.js'
+export { atMostOne } from './rules/at-most-one.js'
+export { check } from './rules/check.js'
+export { different } from './rules/different.js'
+export { distinct } from './rules/distinct.js'
+export { equal } from './rules/equal.js'
+export { exactlyOne } from './rules/exactly-one.js'
+export { fill } from './rules/fill.js'
+export { find } from './rules/find.js'
+export { fits } from './rules/fits.js'
+export { gap } from './rules/gap.js'
+export { inOrder } from './rules/in-order.js'
+export { absent, needed } from './rules/needed.js'
+export { sumWithin } from './rules/sum-within.js'
+export { together } from './rules/together.js'
 
 /**
  * Judges parts that are split already: path, query, header and cookie as text, the body as JSON values, by the first of

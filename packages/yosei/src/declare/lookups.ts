@@ -1,7 +1,8 @@
 /** Lookups: questions to the outside world. And turns: one request per key at a time. */
 
+import { onWith } from '../rules/brought.js'
 import type { AnyCondition, Condition } from '../rules/condition.js'
-import { type ConditionMaker, conditionMaker } from '../rules/conditions.js'
+import type { ConditionMaker, conditionMaker } from '../rules/conditions.js'
 import type { Blamable, Reads, Values } from '../rules/rule.js'
 import type { Span } from '../terms/declared.js'
 import type { All } from '../terms/endpoint.js'
@@ -111,7 +112,7 @@ export interface LookupNode {
 export const lookupMaker: typeof conditionMaker & {
   // Named, since an inferred type would be written out whole in the declarations that are shipped.
   readonly lookup: (lookup: LookupNode) => LookupNode
-} = { ...conditionMaker, lookup: (lookup: LookupNode) => frozen({ ...lookup }) }
+} = /* @__PURE__ */ onWith({ lookup: (lookup: LookupNode) => frozen({ ...lookup }) }) as never
 
 /**
  * One request per key at a time, from before the lookups until the handler has settled. The scope is shared by name.

@@ -2,8 +2,9 @@
 
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { type Placed, placedRules, rulesOn } from '../declare/place.js'
+import { rulesJudge } from '../engine/judging.js'
 import { interpretParts, type Reader } from '../engine/parts.js'
-import { type RuleJudge, runRules } from '../engine/rules.js'
+import type { RuleJudge } from '../engine/rules.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
 import { inDeclaredOrder, nodesAt } from '../kinds/locate.js'
@@ -104,7 +105,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
       barred: undefined,
       interpreter: undefined,
     }
-    runRules(judging, matter.form ? undefined : code?.judge)
+    rulesJudge()(judging, matter.form ? undefined : code?.judge)
     if (run.faults.length > judging.found && hasOwnWords(placed.root, childrenOf))
       run.faults = run.faults.map((fault, at) => (at < judging.found ? fault : withOwnWords(fault, placed.root)))
     keepBody(input, seen)

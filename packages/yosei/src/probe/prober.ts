@@ -1,6 +1,7 @@
 /** Makes the probes of one endpoint with a body of one media type. */
+
+import { ruleOf } from '../rules/brought.js'
 import type { AnyRule } from '../rules/rule.js'
-import { ruleOf } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress, tellAddress, valueAt } from '../terms/address.js'
 import { outsideOf } from './demanded.js'
 import { type Demand, isReadOtherwise } from './demands.js'

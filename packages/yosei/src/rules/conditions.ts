@@ -1,19 +1,19 @@
-/** Every condition. */
+/** What conditions are made with, and what is asked of any of them. */
 
 import { tellAddress } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'
-import { makersOf } from '../terms/taken.js'
-import { type AboveMaker, above, below } from './above.js'
-import { type AcceptsMaker, accepts } from './accepts.js'
-import { type AllMaker, all, any } from './all.js'
-import type { AnyCondition, ConditionName, ConditionOf, Conditions, Holding } from './condition.js'
-import { type SuitsMaker, suits } from './fits.js'
-import { type IsMaker, is, within } from './is.js'
+import type { AboveMaker } from './above.js'
+import type { AcceptsMaker } from './accepts.js'
+import type { AllMaker } from './all.js'
+import { conditionOf, on } from './brought.js'
+import type { AnyCondition, ConditionName, Holding } from './condition.js'
+import type { SuitsMaker } from './fits.js'
+import type { IsMaker } from './is.js'
 import { type Matter, once, pathOf } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
-import { type NotMaker, not } from './not.js'
-import { isOther, type OtherMaker, other, toldOther } from './other.js'
-import { type PresentMaker, present } from './present.js'
+import type { NotMaker } from './not.js'
+import { isOther, type OtherMaker, toldOther } from './other.js'
+import type { PresentMaker } from './present.js'
 
 /** Makes conditions on an accepted input `T`. */
 export interface ConditionMaker<T>
@@ -26,22 +26,8 @@ export interface ConditionMaker<T>
     PresentMaker<T>,
     SuitsMaker<T> {}
 
-const conditions: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } = {
-  present,
-  suits,
-  is,
-  in: within,
-  above,
-  below,
-  accepts,
-  all,
-  any,
-  not,
-}
-export const conditionOf = ({ condition }: AnyCondition) => conditions[condition] as ConditionOf<AnyCondition>
-
 /** The types stand in `ConditionMaker`, where none may be missing; at run time one maker serves every endpoint. */
-export const conditionMaker = makersOf('condition', { ...conditions, other }) as unknown as ConditionMaker<unknown> & {
+export const conditionMaker = on as ConditionMaker<unknown> & {
   readonly [C in ConditionName]: ConditionMaker<unknown>[C]
 }
 

@@ -1,29 +1,29 @@
-/** Every rule, and how a declaration makes them. */
+/** What rules are made with, and where they apply. */
 
 import type { Node } from '../kinds/kind.js'
 import { firstEach, type Path, parseAddress } from '../terms/address.js'
-import { makersOf } from '../terms/taken.js'
-import { type ApartMaker, apart } from './apart.js'
-import { type AscendingMaker, ascending } from './ascending.js'
-import { type AtLeastOneMaker, atLeastOne } from './at-least-one.js'
-import { type AtMostOneMaker, atMostOne } from './at-most-one.js'
-import { type CheckMaker, check } from './check.js'
-import { addressesIn, type ConditionMaker, conditionMaker } from './conditions.js'
-import { type DifferentMaker, different } from './different.js'
-import { type DistinctMaker, distinct } from './distinct.js'
-import { type EqualMaker, equal } from './equal.js'
-import { type ExactlyOneMaker, exactlyOne } from './exactly-one.js'
-import { type FillMaker, fill } from './fill.js'
-import { type FindMaker, find } from './find.js'
-import { type FitsMaker, fits } from './fits.js'
-import { type GapMaker, gap } from './gap.js'
-import { type InOrderMaker, inOrder } from './in-order.js'
+import type { ApartMaker } from './apart.js'
+import type { AscendingMaker } from './ascending.js'
+import type { AtLeastOneMaker } from './at-least-one.js'
+import type { AtMostOneMaker } from './at-most-one.js'
+import { on, ruleOf } from './brought.js'
+import type { CheckMaker } from './check.js'
+import { addressesIn, type ConditionMaker } from './conditions.js'
+import type { DifferentMaker } from './different.js'
+import type { DistinctMaker } from './distinct.js'
+import type { EqualMaker } from './equal.js'
+import type { ExactlyOneMaker } from './exactly-one.js'
+import type { FillMaker } from './fill.js'
+import type { FindMaker } from './find.js'
+import type { FitsMaker } from './fits.js'
+import type { GapMaker } from './gap.js'
+import type { InOrderMaker } from './in-order.js'
 import { listsShared, type Scope } from './matter.js'
-import { absent, type NeededMaker, needed } from './needed.js'
-import type { AnyRule, RuleName, RuleOf, Rules } from './rule.js'
-import { type SumWithinMaker, sumWithin } from './sum-within.js'
-import { type TogetherMaker, together } from './together.js'
-import { during, type WhileMaker } from './while.js'
+import type { NeededMaker } from './needed.js'
+import type { AnyRule, RuleName } from './rule.js'
+import type { SumWithinMaker } from './sum-within.js'
+import type { TogetherMaker } from './together.js'
+import type { WhileMaker } from './while.js'
 
 /** Makes the rules of an endpoint whose accepted input is `T`, or of a record that is read to `T`. */
 export interface RuleMaker<T>
@@ -47,35 +47,8 @@ export interface RuleMaker<T>
     TogetherMaker<T>,
     WhileMaker {}
 
-const rules: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
-  apart,
-  ascending,
-  distinct,
-  gap,
-  inOrder,
-  equal,
-  different,
-  together,
-  exactlyOne,
-  atLeastOne,
-  atMostOne,
-  needed,
-  absent,
-  sumWithin,
-  check,
-  find,
-  fits,
-  fill,
-}
-export const ruleOf = ({ rule }: AnyRule) => rules[rule] as RuleOf<AnyRule>
-
 /** The types stand in `RuleMaker`, where none may be missing; at run time one maker serves every endpoint. */
-export const ruleMaker = {
-  ...conditionMaker,
-  ...makersOf('rule', { ...rules, while: during }),
-} as RuleMaker<unknown> & {
-  readonly [R in RuleName]: RuleMaker<unknown>[R]
-}
+export const ruleMaker = on as RuleMaker<unknown> & { readonly [R in RuleName]: RuleMaker<unknown>[R] }
 
 /** The addresses that a rule names, for a declaration to be held against. */
 export const addressesOf = (rule: AnyRule): readonly string[] => [

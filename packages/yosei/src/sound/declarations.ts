@@ -1,14 +1,39 @@
 /** What a service declares, held to making sense when it is made. */
 import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/endpoint.js'
+import { record as declareRecord } from '../declare/fields.js'
 import { declareGroup } from '../declare/group.js'
 import { declareIntake, intakeNode } from '../declare/intake.js'
+import { judgeRulesBy } from '../engine/judging.js'
+import { runRules } from '../engine/rules.js'
 import { bring } from '../kinds/brought.js'
 import { everyKind } from '../kinds/kinds.js'
 import { tellEndpoints } from '../read/tell.js'
+import { bringWithConditions, everyRule } from '../rules/every.js'
 import { mistake } from '../terms/mistake.js'
 import { shapeOf } from '../terms/template.js'
 import { checkEndpoint } from './endpoint.js'
 import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './options.js'
+
+let isWhole = false
+/** Whoever declares a service has every kind and rule; a page brings its own. */
+function bringEverything(): void {
+  if (isWhole) return
+  isWhole = true
+  bring(everyKind)
+  bringWithConditions(everyRule)
+  judgeRulesBy(runRules)
+}
+
+/**
+ * Named fields, each with its own declaration.
+ *
+ * @example
+ * const target = record({ name: text({ length: [1, 80] }), declination: number({ min: -90, max: 90 }) })
+ */
+export const record: typeof declareRecord = (fields, options) => {
+  bringEverything()
+  return declareRecord(fields, options)
+}
 
 /**
  * Declares what a request to one method and path may look like.
@@ -19,7 +44,7 @@ import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './o
  * const listSessions = endpoint('GET /sessions', { query: { limit: integer({ min: 1, max: 100, default: 20 }) } })
  */
 export const endpoint: typeof declareEndpoint = (signature, declaration) => {
-  bring(everyKind)
+  bringEverything()
   checkEndpointOptions(signature, declaration)
   const declared = declareEndpoint(signature, declaration)
   checkEndpoint(endpointNode(declared))
@@ -34,7 +59,7 @@ export const endpoint: typeof declareEndpoint = (signature, declaration) => {
  * intake({ endpoints: { ...group({ prefix: '/v1', header: { 'x-team': slug } }, { bookSession, listSessions }) } })
  */
 export const group: typeof declareGroup = (shared, endpoints) => {
-  bring(everyKind)
+  bringEverything()
   checkGroupOptions(shared)
   const grouped = declareGroup(shared, endpoints, checkEndpointOptions)
   for (const one of Object.values(grouped)) checkEndpoint(endpointNode(one))
@@ -49,7 +74,7 @@ export const group: typeof declareGroup = (shared, endpoints) => {
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */
 export const intake: typeof declareIntake = (declaration) => {
-  bring(everyKind)
+  bringEverything()
   checkIntakeOptions(declaration)
   const made = declareIntake(declaration)
   refuseDoubles(Object.entries(intakeNode(made).endpoints))

@@ -177,7 +177,7 @@ function mendOf(name: string, options: AnyOptions): string {
     : 'Its options are those of every field'
 }
 
-interface Maker {
+export interface Maker {
   make(...given: never[]): unknown
   readonly takes: readonly (Taken | AnyOptions)[]
   readonly hasRest?: boolean
