@@ -424,7 +424,7 @@ export function emitHolds(field: Node): Code | undefined {
 
 /** What the code calls by name, besides what it is given. */
 export const ruleLibrary = {
-  none: Object.freeze([]),
+  none: /* @__PURE__ */ Object.freeze([]),
   unset,
   interpret: interpretRule,
   fail(run: Run, faults: readonly Fault[]): void {

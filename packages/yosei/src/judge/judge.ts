@@ -92,7 +92,9 @@ async function settleLookups(
  * Removes the files of a request when nobody holds its input any more: who asks for a verdict alone never says that it
  * is done.
  */
-const unheld = new FinalizationRegistry<() => Promise<void>>((dispose) => void dispose().catch(() => undefined))
+const unheld = /* @__PURE__ */ new FinalizationRegistry<() => Promise<void>>(
+  (dispose) => void dispose().catch(() => undefined),
+)
 
 function rejectBroken({ statuses }: IntakeNode, message: BrokenMessage): Rejection {
   const path = [message.line === 1 ? 'path' : 'header']

@@ -25,7 +25,13 @@ export interface NumberNode<K extends 'integer' | 'number'> extends Declared, Li
 type AnyNumber = NumberNode<'integer'> | NumberNode<'number'>
 
 /** Every limit takes a value of its kind. */
-export const limits = (one: Taken) => ({ min: one, max: one, above: one, below: one, step: one })
+export const limits = /* @__NO_SIDE_EFFECTS__ */ (one: Taken) => ({
+  min: one,
+  max: one,
+  above: one,
+  below: one,
+  step: one,
+})
 
 export function checkLimits({ min, above, max, below, step }: Limits<number | bigint>, refuse: Refuse): void {
   const lows = [min, above].filter((limit) => limit !== undefined)
@@ -118,7 +124,7 @@ function hasPlainSteps<K extends 'integer' | 'number'>({ kind, ...limits }: Numb
     : isBinary(step) && least > -widestBinary && most < widestBinary
 }
 
-const codeOf = <K extends 'integer' | 'number'>() =>
+const codeOf = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() =>
   scalarCode<NumberNode<K>>((writer, node, sent, { source }) => {
     const isText = source !== 'json'
     const read = isText ? writer.name('t') : sent

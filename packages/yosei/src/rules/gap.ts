@@ -6,7 +6,7 @@ import { Place } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
-import { aDistance, anAddress } from '../terms/taken.js'
+import { aDistance, anAddress, merged } from '../terms/taken.js'
 import { readSpan } from '../terms/units.js'
 import { type AlikeTo, isSame, mistakeOfPlaces } from './compare.js'
 import { blamedAt, faultOf, isNone, listsShared, pathOf } from './matter.js'
@@ -49,7 +49,7 @@ export const gap: RuleOf<Gap> = {
     const limits = { ...(atLeast === undefined ? {} : { atLeast }), ...(atMost === undefined ? {} : { atMost }) }
     return { rule: 'gap', code: code ?? '', ...limits, reads: [low, high], blames, ...worded(rest) }
   },
-  takes: [anAddress, anAddress, { ...blameOptions, atLeast: aDistance, atMost: aDistance }],
+  takes: [anAddress, anAddress, /* @__PURE__ */ merged(blameOptions, { atLeast: aDistance, atMost: aDistance })],
   each({ reads }) {
     const [low = '', high = ''] = reads
     const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length

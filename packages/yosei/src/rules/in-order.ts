@@ -2,7 +2,7 @@
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
 import type { Address } from '../terms/address.js'
-import { aFlag, anAddress } from '../terms/taken.js'
+import { aFlag, anAddress, merged } from '../terms/taken.js'
 import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
 import { faultOf, isNone, pathOf } from './matter.js'
 import { areTimes, measuresAt, orderAt, toldAt, withoutOrder } from './measure.js'
@@ -32,7 +32,7 @@ export const inOrder: RuleOf<InOrder> = {
   make(address: string, { code = 'out_of_order', orEqual = false, ...rest }: LooseBlame & { orEqual?: boolean } = {}) {
     return { rule: 'inOrder', code, orEqual, reads: [address], blames: [address], ...worded(rest) }
   },
-  takes: [anAddress, { ...wordOptions, orEqual: aFlag }],
+  takes: [anAddress, /* @__PURE__ */ merged(wordOptions, { orEqual: aFlag })],
   each: ({ reads }) => [listOfAll(reads) ?? ''],
   waits: ({ reads }) => reads,
   elements: ({ reads }) => reads,

@@ -129,9 +129,8 @@ export const blameOptions: Options<Blame<unknown>> = {
   blames: listOf(anAddress),
 }
 
-const { blames: _, ...unplaced } = blameOptions
 /** The same where the rule alone knows the place. */
-export const wordOptions = unplaced
+export const wordOptions: Options<Wording> = { code: aName, status: aStatus, message: aText }
 
 export const worded = ({
   message,

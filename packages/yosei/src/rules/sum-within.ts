@@ -9,7 +9,7 @@ import { type Address, firstEach, formatAddress, lastEach, type Path, parseAddre
 import type { Code } from '../terms/codes.js'
 import type { Bounds } from '../terms/declared.js'
 import type { Parts } from '../terms/parts.js'
-import { anAddress, bounds, either, type Options, type Taken, taken, withOptions } from '../terms/taken.js'
+import { anAddress, bounds, either, merged, type Options, type Taken, taken, withOptions } from '../terms/taken.js'
 import { blamedAt, concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
 import { type Blame, blameOptions, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
@@ -62,7 +62,10 @@ const aLimit = taken('a number, a decimal as a text, or an address', "'body.tota
 )
 const limitOptions: Options<SumLimits<string>> = { atMost: aLimit, atLeast: aLimit, exactly: aLimit, times: anAddress }
 
-const someLimits: Taken = { ...withOptions(limitOptions), what: 'limits', example: "{ atMost: 'body.most' }" }
+const someLimits: Taken = /* @__PURE__ */ merged(withOptions(limitOptions), {
+  what: 'limits',
+  example: "{ atMost: 'body.most' }",
+})
 
 /** The limits that are addresses. */
 const others = (rule: Pick<SumWithin, LimitName>): readonly string[] =>

@@ -98,6 +98,7 @@ function endsInside(node: Node, inside: ReadonlySet<Node>): boolean {
 
 const formed = ['wrong_format', 'unreal_date', 'too_early', 'too_late'] as const
 const numeric = ['not_whole', 'out_of_range', 'below_min', 'above_max', 'not_a_step', 'too_many_digits'] as const
+const formattedNumber = /* @__PURE__ */ (numeric as readonly Code[]).concat('wrong_format')
 const counted = ['too_few', 'too_many', 'repeated'] as const
 const files = ['too_large', 'wrong_media_type', 'sent_twice'] as const
 /** The codes that a kind gives itself, besides those that every field and every rule can give; `any` of what stands for others. */
@@ -106,12 +107,12 @@ const codesOf: { readonly [K in Node['kind']]: readonly Code[] | 'any' } = {
   integer: numeric,
   number: numeric,
   bigInteger: numeric,
-  decimal: ['wrong_format', ...numeric],
+  decimal: formattedNumber,
   flag: [],
   instant: formed,
   day: formed,
   timeOfDay: formed,
-  duration: ['wrong_format', ...numeric],
+  duration: formattedNumber,
   choice: ['not_a_choice'],
   constant: ['not_constant'],
   anything: ['too_large'],

@@ -26,6 +26,7 @@ import {
   fields,
   isPlain,
   listOf,
+  merged,
   type Options,
   oneOf,
   required,
@@ -41,6 +42,7 @@ export const refusalOptions: Options<Refusal> = {
   retryAfter: aSpan,
   headers: byName(aText),
 }
+/* @__NO_SIDE_EFFECTS__ */
 function refusalStatus() {
   // The head of a request, or its connection, decides these before anybody can refuse.
   const early = [405, 408, 411, 414, 417, 421, 431]
@@ -77,7 +79,7 @@ const body = {
   example: "record({ … }) or { 'text/plain': text() }",
   takes: (value: unknown) => aField.takes(value) || isPlain(value),
 }
-const shared = {
+const shared = /* @__PURE__ */ merged(policyOptions, {
   path: fields,
   query: fields,
   header: fields,
@@ -87,32 +89,29 @@ const shared = {
   may: aFunction("(on) => on.is('who.role', 'clerk')"),
   rules: aFunction("(on) => [on.needed('body.a', on.present('body.b'))]"),
   lookups: aFunction('(on) => ({ one: on.lookup({ … }) })'),
-  ...policyOptions,
-}
+})
 type AnyDeclaration = Declaration<unknown, unknown, unknown, unknown, unknown, unknown, unknown, unknown>
-const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknown }> = {
+const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknown }> = /* @__PURE__ */ merged(shared, {
   title: aText,
   description: aText,
   body,
   success: {
     what: 'a status from 200 to 299',
     example: '201',
-    takes: (value) => Number.isInteger(value) && (value as number) >= 200 && (value as number) < 300,
+    takes: (value: unknown) => Number.isInteger(value) && (value as number) >= 200 && (value as number) < 300,
   },
   turn: withOptions(turnOptions),
   gives: aField,
-  ...shared,
   because: byName(aText),
-}
-const groupOptions: AnyOptions = {
+})
+const groupOptions: AnyOptions = /* @__PURE__ */ merged(shared, {
   prefix: {
     what: 'the beginning of a path',
     example: "'/v1'",
-    takes: (value) => typeof value === 'string' && value.startsWith('/'),
+    takes: (value: unknown) => typeof value === 'string' && value.startsWith('/'),
   },
-  ...shared,
-}
-const intakeOptions: Options<IntakeDeclaration<{}>> = {
+})
+const intakeOptions: Options<IntakeDeclaration<{}>> = /* @__PURE__ */ merged(policyOptions, {
   endpoints: required(anObject('{ bookSession, listSessions }')),
   base: aText,
   title: aText,
@@ -130,8 +129,8 @@ const intakeOptions: Options<IntakeDeclaration<{}>> = {
   ),
   journal: withMethod('write', 'loggerJournal(logger)'),
   turns: withMethod('take', 'memoryTurns()'),
-  ...policyOptions,
-}
+})
+/* @__NO_SIDE_EFFECTS__ */
 function withMethod(name: string, example: string) {
   return {
     what: `an object with a function ${name}`,

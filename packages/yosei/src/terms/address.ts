@@ -170,16 +170,14 @@ function forget(): void {
   last = { name: '', short: '' }
 }
 
-const { imul } = Math
-
 /** 64 bits that differ where texts do, but for who wants them not to: two multiplicative hashes side by side. */
 function digest(text: string): string {
   let a = 0x811c9dc5
   let b = 0x9e3779b9
   for (let i = 0; i < text.length; i++) {
     const code = text.charCodeAt(i)
-    a = imul(a ^ code, 0x01000193)
-    b = imul((b << 5) ^ (b >>> 27) ^ code, 0x85ebca6b)
+    a = Math.imul(a ^ code, 0x01000193)
+    b = Math.imul((b << 5) ^ (b >>> 27) ^ code, 0x85ebca6b)
   }
   return [a, b].map((half) => (half >>> 0).toString(16).padStart(8, '0')).join('')
 }

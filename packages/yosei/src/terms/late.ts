@@ -12,6 +12,7 @@ class Given {
  * What gives an object an own property that is made when it is asked for, so that a copy has it too. All objects share one
  * function: V8 gives an object with a function of its own a shape of its own, which costs more than the object.
  */
+/* @__NO_SIDE_EFFECTS__ */
 export function late<Name extends string, From, Value>(
   name: Name,
   make: (from: From) => Value,

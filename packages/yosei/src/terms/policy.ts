@@ -77,7 +77,7 @@ const limitOptions: Options<Limits> = {
   receive: aSpan,
   handle: aSpan,
 }
-const byPart = (one: Taken): Options<{ readonly [P in Part]?: unknown }> => ({
+const byPart = /* @__NO_SIDE_EFFECTS__ */ (one: Taken): Options<{ readonly [P in Part]?: unknown }> => ({
   path: one,
   query: one,
   header: one,

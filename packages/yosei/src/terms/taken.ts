@@ -40,7 +40,7 @@ const isText = (value: unknown): value is string => typeof value === 'string'
 const isCount = (value: unknown) => Number.isInteger(value) && (value as number) >= 0
 export const isField = (value: unknown) =>
   typeof value === 'object' && value !== null && isText((value as { kind?: unknown }).kind)
-const isMadeBy = (key: 'rule' | 'condition' | 'ask', type: string) => (value: unknown) =>
+const isMadeBy = /* @__NO_SIDE_EFFECTS__ */ (key: 'rule' | 'condition' | 'ask', type: string) => (value: unknown) =>
   isPlain(value) && typeof value[key] === type
 
 export const aText = taken('a text', "'…'", isText)
@@ -97,7 +97,7 @@ export const fields = taken(
   // What is no field is told with its own place.
   (value) => isPlain(value) && !isText(value.kind),
 )
-export const aListOfFields = taken('a list of fields', '[text(), integer()]', Array.isArray)
+export const aListOfFields = taken('a list of fields', '[text(), integer()]', (value) => Array.isArray(value))
 export const aRule = taken('a rule that on made', "on.needed('body.a', …)", isMadeBy('rule', 'string'))
 export const aCondition = taken('a condition that on made', "on.present('body.a')", isMadeBy('condition', 'string'))
 export const aLookup = taken('a lookup that on made', 'on.lookup({ … })', isMadeBy('ask', 'function'))
@@ -115,6 +115,11 @@ export const oneOf = /* @__NO_SIDE_EFFECTS__ */ (...values: readonly (string | b
     values.includes(value as string),
   )
 }
+/** The options of both. */
+export const merged = /* @__NO_SIDE_EFFECTS__ */ <A extends object, B extends object>(a: A, b: B): A & B => ({
+  ...a,
+  ...b,
+})
 /** One of the names of a table. */
 export const aNameIn = /* @__NO_SIDE_EFFECTS__ */ (table: object): Taken => oneOf(...Object.keys(table))
 export const listOf = /* @__NO_SIDE_EFFECTS__ */ ({ what, example, takes }: Taken): Taken =>
