@@ -239,7 +239,12 @@ export async function miswritten({
         throw error
       }
       if (run.errors.length === 0) break
-      if (again === 5) isRight = false
+      if (again < 5) continue
+      isRight = false
+      // What came as text already is read as text: in JavaScript it may be given so.
+      const coerced = newRun('drop')
+      read(one, values[part], 'coerced', [], coerced)
+      if (coerced.errors.length === 0) return undefined
     }
   }
   const plate =

@@ -79,57 +79,69 @@ const body = {
   example: "record({ … }) or { 'text/plain': text() }",
   takes: (value: unknown) => aField.takes(value) || isPlain(value),
 }
-const shared = /* @__PURE__ */ merged(policyOptions, {
-  path: fields,
-  query: fields,
-  header: fields,
-  cookie: fields,
-  tags: listOf(aText),
-  who: aField,
-  may: aFunction("(on) => on.is('who.role', 'clerk')"),
-  rules: aFunction("(on) => [on.needed('body.a', on.present('body.b'))]"),
-  lookups: aFunction('(on) => ({ one: on.lookup({ … }) })'),
-})
+const shared = /* @__PURE__ */ merged(
+  {
+    path: fields,
+    query: fields,
+    header: fields,
+    cookie: fields,
+    tags: listOf(aText),
+    who: aField,
+    may: aFunction("(on) => on.is('who.role', 'clerk')"),
+    rules: aFunction("(on) => [on.needed('body.a', on.present('body.b'))]"),
+    lookups: aFunction('(on) => ({ one: on.lookup({ … }) })'),
+  },
+  policyOptions,
+)
 type AnyDeclaration = Declaration<unknown, unknown, unknown, unknown, unknown, unknown, unknown, unknown>
-const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknown }> = /* @__PURE__ */ merged(shared, {
-  title: aText,
-  description: aText,
-  body,
-  success: {
-    what: 'a status from 200 to 299',
-    example: '201',
-    takes: (value: unknown) => Number.isInteger(value) && (value as number) >= 200 && (value as number) < 300,
+const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknown }> = /* @__PURE__ */ merged(
+  {
+    title: aText,
+    description: aText,
+    body,
+    success: {
+      what: 'a status from 200 to 299',
+      example: '201',
+      takes: (value: unknown) => Number.isInteger(value) && (value as number) >= 200 && (value as number) < 300,
+    },
+    turn: withOptions(turnOptions),
+    gives: aField,
+    because: byName(aText),
   },
-  turn: withOptions(turnOptions),
-  gives: aField,
-  because: byName(aText),
-})
-const groupOptions: AnyOptions = /* @__PURE__ */ merged(shared, {
-  prefix: {
-    what: 'the beginning of a path',
-    example: "'/v1'",
-    takes: (value: unknown) => typeof value === 'string' && value.startsWith('/'),
+  shared,
+)
+const groupOptions: AnyOptions = /* @__PURE__ */ merged(
+  {
+    prefix: {
+      what: 'the beginning of a path',
+      example: "'/v1'",
+      takes: (value: unknown) => typeof value === 'string' && value.startsWith('/'),
+    },
   },
-})
-const intakeOptions: Options<IntakeDeclaration<{}>> = /* @__PURE__ */ merged(policyOptions, {
-  endpoints: required(anObject('{ bookSession, listSessions }')),
-  base: aText,
-  title: aText,
-  version: aText,
-  engine: oneOf('compiled', 'interpreted'),
-  identify: aFunction('({ headers }, services) => services.users.find(headers)'),
-  challenge: withOptions({ header: aName, scheme: aName }),
-  languages: byName(anObject("{ missing: 'falta' }")),
-  envelope: either(
-    aFunction('(rejection, problem) => ({ body: problem })'),
-    withOptions({
-      write: required(aFunction('(rejection, problem) => ({ body: problem })')),
-      read: required(aFunction('(body) => body.errors')),
-    }),
-  ),
-  journal: withMethod('write', 'loggerJournal(logger)'),
-  turns: withMethod('take', 'memoryTurns()'),
-})
+  shared,
+)
+const intakeOptions: Options<IntakeDeclaration<{}>> = /* @__PURE__ */ merged(
+  {
+    endpoints: required(anObject('{ bookSession, listSessions }')),
+    base: aText,
+    title: aText,
+    version: aText,
+    engine: oneOf('compiled', 'interpreted'),
+    identify: aFunction('({ headers }, services) => services.users.find(headers)'),
+    challenge: withOptions({ header: aName, scheme: aName }),
+    languages: byName(anObject("{ missing: 'falta' }")),
+    envelope: either(
+      aFunction('(rejection, problem) => ({ body: problem })'),
+      withOptions({
+        write: required(aFunction('(rejection, problem) => ({ body: problem })')),
+        read: required(aFunction('(body) => body.errors')),
+      }),
+    ),
+    journal: withMethod('write', 'loggerJournal(logger)'),
+    turns: withMethod('take', 'memoryTurns()'),
+  },
+  policyOptions,
+)
 /* @__NO_SIDE_EFFECTS__ */
 function withMethod(name: string, example: string) {
   return {
