@@ -3,7 +3,7 @@
  * they are.
  */
 import { readFileSync, writeFileSync } from 'node:fs'
-import { statusTable } from '../packages/yosei/dist/internals.js'
+import { statusRows, usualStatuses } from '../packages/yosei/dist/internals.js'
 
 const stages = ['match', 'admit', 'identify', 'receive', 'read', 'shape', 'rules', 'turn', 'lookups', 'handle']
 /** Statuses that a service chooses itself. */
@@ -19,9 +19,9 @@ const own = [
   ['lookups', "a lookup's own `refusal`", 'its own', 'a refusal', 'its own', 'its own'],
   ['handle', 'the handler refused', 'its own', 'a refusal', 'its own', 'its own'],
 ]
-const rows = Object.entries(statusTable)
-  .flatMap(([name, { status, rows }]) =>
-    rows.map(([stage, what, headers, at]) => [stage, what, String(status), `\`${name}\``, headers, at]),
+const rows = Object.entries(statusRows)
+  .flatMap(([name, rows]) =>
+    rows.map(([stage, what, headers, at]) => [stage, what, String(usualStatuses[name]), `\`${name}\``, headers, at]),
   )
   .concat(own)
   .sort((a, b) => stages.indexOf(a[0]) - stages.indexOf(b[0]))

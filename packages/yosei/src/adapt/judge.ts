@@ -1,6 +1,7 @@
 /** Judging, on the platform that there is. */
 import * as platform from '#platform'
 import { compiled } from '../engine/reader.js'
+import { journalFailure } from '../judge/journal.js'
 import { type JudgeOptions, judgeOn } from '../judge/judge.js'
 import { type BodyOf, judgeMergedBy, type MergePatch } from '../judge/merged.js'
 import { type JudgePartsOptions, judgePartsBy } from '../judge/parts.js'
@@ -38,7 +39,7 @@ export const judgeParts = <E extends Endpoint>(
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   options?: JudgePartsOptions,
-): EndpointVerdict<string, E> => judgePartsBy(compiled, endpoint, parts, options, undefined, wordsIn)
+): EndpointVerdict<string, E> => judgePartsBy(compiled, endpoint, parts, options, undefined, wordsIn, journalFailure)
 
 const wordsIn = (language: string | undefined, own: Catalogues | undefined) =>
   catalogueFor(languageFor(language, own), own, shipped)

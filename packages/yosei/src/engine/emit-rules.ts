@@ -14,7 +14,7 @@ import { addFault, type Fault, isNamed, type Run } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { keepsEmpty } from '../kinds/shape.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
-import { isTextBody } from '../read/syntax.js'
+import { isTextBody } from '../read/media.js'
 import { conditionOf, ruleOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn } from '../rules/conditions.js'
@@ -43,7 +43,7 @@ interface Loop {
 export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined, { rules }: Placed): Code {
   const writer = createWriter()
   const whole = rootOf(endpoint, body)
-  const about = { isText: isTextBody(endpoint, body), unlisted: endpoint.unlisted }
+  const about = { isText: isTextBody(body), unlisted: endpoint.unlisted }
   const order = [...rules.keys()].sort((a, b) => Number(isLate(rules[a])) - Number(isLate(rules[b])))
   writer.block('return function judgeRules(judging) {', () => {
     writer.line('const { input, sent, accept, isKnown, run, barred } = judging')

@@ -13,7 +13,7 @@ import type { Source } from '../kinds/run.js'
 import { literal, type ScalarKind } from '../kinds/scalar.js'
 import { keepsEmpty } from '../kinds/shape.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
-import { syntaxOf } from '../read/syntax.js'
+import { sourceOf } from '../read/media.js'
 import { formatAddress } from '../terms/address.js'
 import { type Part, partNames } from '../terms/parts.js'
 import { defaultOf, startRun } from './interpret.js'
@@ -56,7 +56,7 @@ export function emitEndpoint(
         writer.line(`let ${value}`)
         if (body)
           writer.block('if (hasBody) {', () =>
-            writer.line(`${value} = ${part('body', body.node, syntaxOf(body).source(endpoint.coerce ?? false))}`),
+            writer.line(`${value} = ${part('body', body.node, sourceOf(body, endpoint.coerce))}`),
           )
         return `body: ${value}`
       })

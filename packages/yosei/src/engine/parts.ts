@@ -2,7 +2,7 @@
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { readNode } from '../kinds/reading.js'
 import type { Run } from '../kinds/run.js'
-import { syntaxOf } from '../read/syntax.js'
+import { sourceOf } from '../read/media.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
 
 /**
@@ -37,7 +37,7 @@ export function interpretParts(
     if (!node || (part === 'body' && !hasBody)) continue
     run.path.push(part)
     run.unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
-    const source = part !== 'body' || form ? 'text' : syntaxOf(body as BodyNode).source(endpoint.coerce ?? false)
+    const source = part !== 'body' || form ? 'text' : sourceOf(body as BodyNode, endpoint.coerce)
     input[part] = readNode(node, part === 'body' ? sent.body : (sent[part] ?? {}), source, run)
     run.path.pop()
   }

@@ -10,7 +10,7 @@ import type { Node } from '../kinds/kind.js'
 import { inDeclaredOrder, nodesAt } from '../kinds/locate.js'
 import { addFault, type Fault, masked, Place, type Run } from '../kinds/run.js'
 import { anywhere } from '../kinds/shape.js'
-import { isTextBody } from '../read/syntax.js'
+import { isTextBody } from '../read/media.js'
 import { Unreadable } from '../read/unreadable.js'
 import { type Path, tellAddress } from '../terms/address.js'
 import type { House } from '../terms/hooks.js'
@@ -98,7 +98,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
       input: seen,
       accept: matter.accept,
       isKnown: matter.asker !== undefined,
-      isTextBody: matter.form === true || isTextBody(endpoint, matter.body),
+      isTextBody: matter.form === true || isTextBody(matter.body),
       isLost: run.beyond > 0,
       run,
       found: run.faults.length,

@@ -108,3 +108,9 @@ export function idOf(headers: readonly (readonly [name: string, value: string])[
     parent === undefined ? undefined : /^[0-9a-f]{2}-(?!0{32})([0-9a-f]{32})-[0-9a-f]{16}-[0-9a-f]{2}/.exec(parent)?.[1]
   return trace === undefined ? newId() : trace.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
 }
+
+/** Writes why a judgement failed that nobody serves. */
+export function journalFailure(app: IntakeNode | undefined, rejection: Rejection, judged?: Judged): void {
+  if (rejection.cause !== undefined)
+    writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
+}

@@ -6,15 +6,16 @@ import { type BrokenMessage, type Message, messageOf, type RequestLike } from '.
 import type { Endpoints, Intake } from '../terms/endpoint.js'
 import { isEmpty } from '../terms/own.js'
 import { statusFor } from '../terms/statuses.js'
-import type { Verdict } from '../terms/verdict.js'
+import type { Rejected, Verdict } from '../terms/verdict.js'
 import { admit } from './identify.js'
+import { journalFailure } from './journal.js'
 import { askLookups } from './lookups.js'
 import { open } from './open.js'
-import { pending, told } from './parts.js'
+import { pending } from './parts.js'
 import { partsOf } from './read.js'
 import { type Platform, type Received, receiveNow, type Unreceived } from './receive.js'
 import { following } from './signal.js'
-import { type AcceptedJudgement, type AnyVerdict, conclude, judgeStages } from './stages.js'
+import { type AcceptedJudgement, type AnyVerdict, conclude, type Judged, judgeStages } from './stages.js'
 import { type Rejection, reject, rejectFailed, verdictOf } from './verdict.js'
 import type { Asker } from './who.js'
 
@@ -63,6 +64,12 @@ export async function judgeOn<E extends Endpoints>(
   const unasked = intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : nobody
   if (unasked === nobody && isEmpty(judged.opened?.destination.endpoint.lookups)) return verdict as Verdict<E>
   return (await settleLookups(judged as AcceptedJudgement, unasked, services, signal)) as Verdict<E>
+}
+
+/** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */
+function told(app: IntakeNode, rejection: Rejection, judged: Judged): Rejected {
+  journalFailure(app, rejection, judged)
+  return verdictOf(rejection)
 }
 
 const nobody: readonly string[] = []

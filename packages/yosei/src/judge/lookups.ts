@@ -8,7 +8,7 @@ import type { Node } from '../kinds/kind.js'
 import { inDeclaredOrder, nodesAt, tellsSecret } from '../kinds/locate.js'
 import { clock, type Fault, masked, type Run, withoutText } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
-import { isTextBody } from '../read/syntax.js'
+import { isTextBody } from '../read/media.js'
 import { holdingOf } from '../rules/conditions.js'
 import { concrete, everywhere, type Matter, pathOf, unconditional } from '../rules/matter.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
@@ -62,7 +62,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: Asking): Pro
     scope: everywhere,
     hold: holding,
     fit: fitting(opened.run),
-    isTextBody: isTextBody(endpoint, opened.body),
+    isTextBody: isTextBody(opened.body),
     ...unconditional,
     known: new Map(),
     run: opened.run,

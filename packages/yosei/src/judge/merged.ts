@@ -13,6 +13,7 @@ import { mistake } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import type { EndpointVerdict } from '../terms/verdict.js'
 import type { Matter } from './check.js'
+import { journalFailure } from './journal.js'
 import { type JudgePartsOptions, judgePartsBy } from './parts.js'
 
 /** What a change of `T` may say: of each field another value, or null to remove it. */
@@ -41,7 +42,15 @@ export function judgeMergedBy<E extends Endpoint>(
   // What the clock alone has made wrong of what nobody changes is nobody's mistake.
   const isSettled = (path: Path, code: string) =>
     (code === 'too_early' || code === 'too_late') && path[0] === 'body' && !isTouched(change, path.slice(1))
-  return judgePartsBy(engine, endpoint, { body: whole }, { ...options, only: ['body'] }, isSettled)
+  return judgePartsBy(
+    engine,
+    endpoint,
+    { body: whole },
+    { ...options, only: ['body'] },
+    isSettled,
+    undefined,
+    journalFailure,
+  )
 }
 
 /** What a client could send of a value: without what is not declared, what the server sets, and nulls of a database. */

@@ -7,12 +7,10 @@ import type { Endpoint } from '../terms/endpoint.js'
 import type { Catalogue, Catalogues } from '../terms/hooks.js'
 import type { Part } from '../terms/parts.js'
 import { settleLimits } from '../terms/policy.js'
-import type { AcceptedVerdict, EndpointVerdict, PendingVerdict, Rejected } from '../terms/verdict.js'
+import type { AcceptedVerdict, EndpointVerdict, PendingVerdict } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
 import { chooseLanguage } from '../words/choose.js'
 import { check, type Matter } from './check.js'
-import { newId, writeJournal } from './journal.js'
-import type { Judged } from './stages.js'
 import { type Rejection, roomFor, verdictOf } from './verdict.js'
 
 export interface JudgePartsOptions {
@@ -29,6 +27,9 @@ export interface JudgePartsOptions {
 /** The words of a language, of those that there are beside an intake's own. */
 type WordsFor = (language: string | undefined, own: Catalogues | undefined) => Catalogue
 
+/** Why it failed is not for the caller. */
+type TellFailure = (app: IntakeNode | undefined, rejection: Rejection) => void
+
 /** In a page there is English, and what the intake brings. */
 const ownWords: WordsFor = (language, own) =>
   catalogueFor(language === undefined ? 'en' : chooseLanguage(language, ['en', ...Object.keys(own ?? {})]), own)
@@ -41,6 +42,7 @@ export function judgePartsBy<E extends Endpoint>(
   { text, only, now, trace, language }: JudgePartsOptions = {},
   isSettled?: Matter['isSettled'],
   words: WordsFor = ownWords,
+  tellFailure: TellFailure = (_, { cause }) => console.error(cause),
 ): EndpointVerdict<string, E> {
   const node = endpointNode(endpoint)
   const name = `${node.method} ${node.template}`
@@ -66,20 +68,11 @@ export function judgePartsBy<E extends Endpoint>(
   }
   const verdict = check(matter, run)
   const unasked = Object.keys(node.lookups)
-  if (verdict.outcome === 'rejected') return told(app, verdict, undefined, words(language, app?.languages))
+  if (verdict.outcome === 'rejected') {
+    if (verdict.cause !== undefined) tellFailure(app, verdict)
+    return verdictOf(verdict, words(language, app?.languages))
+  }
   return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, E>
-}
-
-/** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */
-export function told(
-  app: IntakeNode | undefined,
-  rejection: Rejection,
-  judged?: Judged,
-  catalogue?: Catalogue,
-): Rejected {
-  if (rejection.cause !== undefined)
-    writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })
-  return verdictOf(rejection, catalogue)
 }
 
 export const pending = (

@@ -4,6 +4,7 @@ import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
 import { resolve } from '../kinds/resolve.js'
 import { sentShape } from '../kinds/shape.js'
+import { sourceOf } from '../read/media.js'
 import { syntaxOf } from '../read/syntax.js'
 import { EACH, EACH_NAME, type Path } from '../terms/address.js'
 import { type Around, type Demand, demandsOfNeed, demandsOfNull, demandsOn } from './demands.js'
@@ -36,7 +37,7 @@ export function* placesIn(endpoint: EndpointNode, body: BodyNode | undefined): G
     yield* below(place, new Set(), part === 'path' ? () => [] : demandsOfNeed)
   }
   if (!body || !syntax) return
-  const around: Around = { source: syntax.source(endpoint.coerce ?? false), unlisted: refusing?.body ?? 'refuse' }
+  const around: Around = { source: sourceOf(body, endpoint.coerce), unlisted: refusing?.body ?? 'refuse' }
   const areLines = syntax.takes('application/jsonl')
   const need = demandsOfNeed(body.node, sentShape(body.node), around)
   const isWhole = syntax.textPart === undefined && sentShape(body.node).kind === 'file'

@@ -7,6 +7,7 @@ import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault, Source } from '../kinds/run.js'
 import { unknownType } from '../read/form.js'
+import { sourceOf } from '../read/media.js'
 import type { Message } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
 import type { AnyRule } from '../rules/rule.js'
@@ -74,7 +75,7 @@ export class Trial {
 
   #sourceOf(part: string): Source {
     if (part === 'who') return 'json'
-    return part === 'body' && this.body ? syntaxOf(this.body).source(this.endpoint.coerce ?? false) : 'text'
+    return part === 'body' && this.body ? sourceOf(this.body, this.endpoint.coerce) : 'text'
   }
 
   /** What goes out; `undefined` where something in it cannot be sent where it is. */

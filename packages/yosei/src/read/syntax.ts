@@ -4,12 +4,12 @@
  * it.
  */
 
-import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import type { BodyNode } from '../declare/endpoint.js'
 import { readMediaType } from '../grammar/media-type.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
-import { isNamed, type Source } from '../kinds/run.js'
+import { isNamed } from '../kinds/run.js'
 import { holdsFile, sentShape } from '../kinds/shape.js'
 import { markUpload, uploadOf } from '../kinds/upload.js'
 import type { Path } from '../terms/address.js'
@@ -18,6 +18,7 @@ import { readSize } from '../terms/units.js'
 import { type Arrived, formPieces, formValues, isFileName, isPartName, type OutgoingPart, unknownType } from './form.js'
 import { lostDigits, notInJson, readJson, repeatedNames } from './json.js'
 import { readLines } from './lines.js'
+import { isJson, isLines } from './media.js'
 import { Inexact, Unreadable } from './unreadable.js'
 import { pairValues } from './values.js'
 
@@ -46,7 +47,6 @@ export interface BodySyntax {
   mistake(node: Node): readonly [what: string, mend: string] | undefined
   /** The part that its fields are checked as, where it carries texts by name. */
   readonly textPart: 'form' | 'multipart' | undefined
-  source(coerce: boolean): Source
   /** Whether its parts are taken as they stream in, the files to a temporary place. */
   readonly isStreamed: boolean
   readonly hasCharset: boolean
@@ -92,14 +92,12 @@ function digitsThatCount(top: Node): ((read: number) => boolean) | undefined {
 }
 
 const json: BodySyntax = {
-  // RFC 8259, with RFC 6839's suffix.
-  takes: (mediaType) => mediaType === 'application/json' || mediaType.endsWith('+json'),
+  takes: isJson,
   mistake: (node) =>
     holdsFile(node, childrenOf)
       ? ['JSON carries no file', "Declare files in a body of 'multipart/form-data'"]
       : undefined,
   textPart: undefined,
-  source: (coerce) => (coerce ? 'coerced' : 'json'),
   isStreamed: false,
   hasCharset: true,
   isWhole: false,
@@ -124,7 +122,7 @@ const json: BodySyntax = {
 }
 const lines: BodySyntax = {
   ...json,
-  takes: (mediaType) => mediaType === 'application/x-ndjson' || mediaType === 'application/jsonl',
+  takes: isLines,
   mistake: (node) =>
     sentShape(node).kind === 'list'
       ? json.mistake(node)
@@ -164,7 +162,6 @@ const form: BodySyntax = {
   takes: (mediaType) => mediaType === 'application/x-www-form-urlencoded',
   mistake: formMistake,
   textPart: 'form',
-  source: () => 'text',
   isStreamed: false,
   hasCharset: true,
   isWhole: false,
@@ -188,7 +185,6 @@ const multipart: BodySyntax = {
   takes: (mediaType) => mediaType === 'multipart/form-data',
   mistake: formMistake,
   textPart: 'multipart',
-  source: () => 'text',
   isStreamed: true,
   hasCharset: true,
   isWhole: false,
@@ -268,7 +264,6 @@ const text: BodySyntax = {
     return isOne ? undefined : [`a text is one value, not ${kind}`, 'Declare text() or another value']
   },
   textPart: undefined,
-  source: () => 'text',
   isStreamed: false,
   hasCharset: true,
   isWhole: true,
@@ -290,7 +285,6 @@ const raw: BodySyntax = {
       ? undefined
       : ['this media type has no values to read', 'Declare file(), which takes the body as it is'],
   textPart: undefined,
-  source: () => 'text',
   isStreamed: false,
   hasCharset: false,
   isWhole: true,
@@ -362,7 +356,3 @@ export const uploadIn = (file: Blob, name = nameIn(file), type = file.type || un
     stream: () => file.stream(),
     bytesNow: async () => new Uint8Array(await file.arrayBuffer()),
   })
-
-/** Whether a body is read as text; an empty text then counts as not sent. */
-export const isTextBody = (endpoint: EndpointNode, body: BodyNode | undefined): boolean =>
-  body !== undefined && syntaxOf(body).source(endpoint.coerce ?? false) === 'text'

@@ -5,7 +5,8 @@ import type { Node } from '../kinds/kind.js'
 import { tellsSecret } from '../kinds/locate.js'
 import { readNode } from '../kinds/reading.js'
 import { type Fault, isNamed, type Source } from '../kinds/run.js'
-import { syntaxOf, uploadIn } from '../read/syntax.js'
+import { isTextBody } from '../read/media.js'
+import { uploadIn } from '../read/syntax.js'
 import type { Path } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
@@ -26,7 +27,7 @@ export function changedIn(
 ): Fault[] {
   return partNames.flatMap((part) => {
     const node = part === 'body' ? body?.node : endpoint[part]
-    const isText = part !== 'body' || (body && syntaxOf(body).source(false) === 'text')
+    const isText = part !== 'body' || isTextBody(body)
     // A file is judged by its bytes alone.
     if (!node || !isText || sent[part] === undefined || sent[part] instanceof Blob) return []
     const meant = meantBy(endpoint, part, node, sent[part], now)
