@@ -8,7 +8,7 @@ import { fileURLToPath } from 'node:url'
 import { build } from 'rolldown'
 
 /** What is looked at from inside, and is no subpath: by tests and benchmarks; by the binary, the desk and tests. */
-const inside = { yosei: ['internals'], 'yosei-cli': ['main', 'kit', 'compare'] }
+const inside = { yosei: ['internals', 'page-lean'], 'yosei-cli': ['main', 'kit', 'compare'] }
 
 /** What most of the subpaths share: the rooms of the library but those that few need. */
 const isCore = /^src\/(?!adapt\/|probe\/)\w+\//

@@ -1,16 +1,29 @@
-/** Prints the sizes of the library in pages, bundled and minified by Vite, and what the largest of them consists of. */
+/**
+ * Prints the sizes of the library in pages, bundled and minified by Vite, without `yosei/vite` and with it; exits with 1
+ * where one is over its bound. `--largest` prints the rooms and the twenty largest files of the last.
+ */
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { gzipSync } from 'node:zlib'
 import { build } from 'vite'
+import yosei from 'yosei/vite'
 
 const folder = mkdtempSync(fileURLToPath(new URL('.tmp-', import.meta.url)))
+const observatory = fileURLToPath(new URL('../../../examples/observatory/intake.ts', import.meta.url))
 const show = (verdict) => `document.title = JSON.stringify(${verdict})`
+/** Each with the kB (1,000 bytes, gzipped) that it may have without the plugin, and with it. */
 const pages = {
-  'one text field': `import { endpoint, judgeParts, record, text } from 'yosei/page'
+  'one text field': [
+    26,
+    22,
+    `import { endpoint, judgeParts, record, text } from 'yosei/page'
 ${show("judgeParts(endpoint('POST /', { body: record({ name: text({ length: [1, 40] }) }) }), { body: { name: location.hash } }, { text: true })")}`,
-  'a form of ten fields': `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
+  ],
+  'ten fields and a rule': [
+    38,
+    34,
+    `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
 use({ ascending })
 const form = endpoint('POST /', {
   body: record({
@@ -21,30 +34,35 @@ const form = endpoint('POST /', {
   rules: (on) => [on.ascending('body.opens', 'body.closes')],
 })
 ${show('judgeParts(form, { body: Object.fromEntries(new FormData(document.forms[0])) }, { text: true })')}`,
-  everything: `import * as yosei from 'yosei'\nwindow.yosei = yosei`,
+  ],
+  'the observatory': [
+    undefined,
+    46,
+    `import { judgeParts } from 'yosei'
+import app from ${JSON.stringify(observatory)}
+${show('judgeParts(app.endpoints.bookSession, { body: {} })')}`,
+  ],
 }
 
-let last
-for (const [name, code] of Object.entries(pages)) {
-  const entry = join(folder, `${name.replaceAll(' ', '-')}.js`)
-  writeFileSync(entry, code)
-  const { output } = await build({
-    configFile: false,
-    logLevel: 'error',
-    build: { write: false, minify: true, rollupOptions: { input: entry } },
-  })
-  last = output[0]
-  const gzipped = gzipSync(last.code, { level: 9 }).length
-  console.log(
-    `${name.padEnd(22)} ${String(last.code.length).padStart(7)} bytes minified, ${String(gzipped).padStart(6)} gzipped`,
-  )
-}
+let isOver = false
+for (const [name, [bare, lean, code]] of Object.entries(pages))
+  for (const [most, plugins, how] of [
+    [bare, [], ''],
+    [lean, [yosei()], 'yosei/vite'],
+  ]) {
+    if (most === undefined) continue
+    const entry = join(folder, `${name.replaceAll(' ', '-')}.js`)
+    writeFileSync(entry, code)
+    const { output } = await build({
+      configFile: false,
+      logLevel: 'error',
+      plugins,
+      build: { write: false, minify: true, rollupOptions: { input: entry } },
+    })
+    const gzipped = gzipSync(output[0].code, { level: 9 }).length
+    isOver ||= gzipped > most * 1000
+    const told = `${(gzipped / 1000).toFixed(1).padStart(5)} kB (≤ ${most})${gzipped > most * 1000 ? ' OVER' : ''}`
+    console.log(`${name.padEnd(22)} ${how.padEnd(11)} ${told}`)
+  }
 rmSync(folder, { recursive: true })
-
-const modules = Object.entries(last.modules)
-  .map(([id, { renderedLength }]) => [id.replace(/^.*\/(?:dist|bench)\//, ''), renderedLength])
-  .filter(([, length]) => length > 0)
-  .sort((a, b) => b[1] - a[1])
-const total = modules.reduce((sum, [, length]) => sum + length, 0)
-console.log('')
-for (const [id, length] of modules) console.log(`${((100 * length) / total).toFixed(1).padStart(5)} %  ${id}`)
+process.exitCode = isOver ? 1 : 0

@@ -3,8 +3,10 @@
  * page leaves out by taking this subpath is the code that is made for endpoints, the check whether declarations make
  * sense, which the service that shares them has made, and serving. Verdicts, limits and messages are the same.
  */
+import { text as declareText } from './declare/fields.js'
 import { judgeRulesBy } from './engine/judging.js'
 import { runRules } from './engine/rules.js'
+import { bringFormats, formats } from './grammar/formats.js'
 import { type JudgePartsOptions, judgePartsBy } from './judge/parts.js'
 import { bringWithConditions, type everyRule } from './rules/every.js'
 import type { Endpoint } from './terms/endpoint.js'
@@ -16,6 +18,12 @@ export { declareEndpoint as endpoint } from './declare/endpoint.js'
 export { declareGroup as group } from './declare/group.js'
 export { declareIntake as intake } from './declare/intake.js'
 export { formatAddress, parseAddress } from './terms/address.js'
+
+/** A text: in JSON a string; elsewhere the text as it stands after decoding. */
+export const text: typeof declareText = (options) => {
+  bringFormats(formats)
+  return declareText(options)
+}
 
 /**
  * Brings rules, and conditions with them, so that a page ships those alone that it uses. `yosei/vite` writes the call.

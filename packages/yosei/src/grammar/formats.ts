@@ -228,42 +228,84 @@ const isTimeZone = (text: string) => text.length <= 64 && /^[A-Za-z][A-Za-z0-9_+
 const must = (holds: boolean) => (holds ? undefined : 'wrong_format')
 const read = (value: unknown) => (typeof value === 'string' ? (value as Unread) : undefined)
 
-/** The code of the error where a text is not of the format. */
+type Check = (text: string) => Unread | undefined
+export const emailFormat: Check = (text: string) => must(isEmail(text))
+export const idnEmailFormat: Check = (text: string) => must(isIdnEmail(text))
+// RFC 9562, section 4.
+export const uuidFormat: Check = (text: string) =>
+  must(/^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i.test(text))
+export const uriFormat: Check = (text: string) => must(isUri(text, true))
+export const uriReferenceFormat: Check = (text: string) => must(isUri(text, false))
+export const iriFormat: Check = (text: string) => must(isIri(text, true))
+export const iriReferenceFormat: Check = (text: string) => must(isIri(text, false))
+export const hostnameFormat: Check = (text: string) => must(isHostname(text))
+export const idnHostnameFormat: Check = (text: string) => must(isIdnHostname(text))
+export const ipv4Format: Check = (text: string) => must(isIpv4(text))
+export const ipv6Format: Check = (text: string) => must(isIpv6(text))
+export const dateFormat: Check = (text: string) => read(readDay(text))
+export const timeFormat: Check = (text: string) => read(readTime(text))
+export const dateTimeFormat: Check = (text: string) => read(readInstant(text))
+export const durationFormat: Check = (text: string) => must(fullDuration.test(text))
+export const jsonPointerFormat: Check = (text: string) => must(isPointer(text))
+export const relativeJsonPointerFormat: Check = (text: string) => must(isRelativePointer(text))
+export const uriTemplateFormat: Check = (text: string) => must(isUriTemplate(text))
+export const regexFormat: Check = (text: string) => must(isRegex(text))
+// ITU-T E.164, section 6.
+export const phoneFormat: Check = (text: string) => must(/^\+[1-9]\d{1,14}$/.test(text))
+export const cardNumberFormat: Check = (text: string) => must(isCardNumber(text))
+export const ibanFormat: Check = (text: string) => must(isIban(text))
+export const isbnFormat: Check = (text: string) => must(isIsbn(text))
+export const gtinFormat: Check = (text: string) => must(isGtin(text))
+export const languageFormat: Check = (text: string) => must(isLanguage(text))
+export const countryFormat: Check = (text: string) => must(countries.has(text))
+export const currencyFormat: Check = (text: string) => must(currencies.has(text))
+export const timeZoneFormat: Check = (text: string) => must(isTimeZone(text))
+export const base64Format: Check = (text: string) => must(isBase64(text, base64, true))
+export const base64urlFormat: Check = (text: string) => must(isBase64(text, base64url, false))
+export const cidrFormat: Check = (text: string) => must(isCidr(text))
+export const semverFormat: Check = (text: string) => must(isSemver(text))
+
+/** Each by its name. */
 export const formats = {
-  email: (text: string) => must(isEmail(text)),
-  'idn-email': (text: string) => must(isIdnEmail(text)),
-  // RFC 9562, section 4.
-  uuid: (text: string) => must(/^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i.test(text)),
-  uri: (text: string) => must(isUri(text, true)),
-  'uri-reference': (text: string) => must(isUri(text, false)),
-  iri: (text: string) => must(isIri(text, true)),
-  'iri-reference': (text: string) => must(isIri(text, false)),
-  hostname: (text: string) => must(isHostname(text)),
-  'idn-hostname': (text: string) => must(isIdnHostname(text)),
-  ipv4: (text: string) => must(isIpv4(text)),
-  ipv6: (text: string) => must(isIpv6(text)),
-  date: (text: string) => read(readDay(text)),
-  time: (text: string) => read(readTime(text)),
-  'date-time': (text: string) => read(readInstant(text)),
-  duration: (text: string) => must(fullDuration.test(text)),
-  'json-pointer': (text: string) => must(isPointer(text)),
-  'relative-json-pointer': (text: string) => must(isRelativePointer(text)),
-  'uri-template': (text: string) => must(isUriTemplate(text)),
-  regex: (text: string) => must(isRegex(text)),
-  // ITU-T E.164, section 6.
-  phone: (text: string) => must(/^\+[1-9]\d{1,14}$/.test(text)),
-  'card-number': (text: string) => must(isCardNumber(text)),
-  iban: (text: string) => must(isIban(text)),
-  isbn: (text: string) => must(isIsbn(text)),
-  gtin: (text: string) => must(isGtin(text)),
-  language: (text: string) => must(isLanguage(text)),
-  country: (text: string) => must(countries.has(text)),
-  currency: (text: string) => must(currencies.has(text)),
-  'time-zone': (text: string) => must(isTimeZone(text)),
-  base64: (text: string) => must(isBase64(text, base64, true)),
-  base64url: (text: string) => must(isBase64(text, base64url, false)),
-  cidr: (text: string) => must(isCidr(text)),
-  semver: (text: string) => must(isSemver(text)),
-} satisfies { readonly [format: string]: (text: string) => Unread | undefined }
+  email: emailFormat,
+  'idn-email': idnEmailFormat,
+  uuid: uuidFormat,
+  uri: uriFormat,
+  'uri-reference': uriReferenceFormat,
+  iri: iriFormat,
+  'iri-reference': iriReferenceFormat,
+  hostname: hostnameFormat,
+  'idn-hostname': idnHostnameFormat,
+  ipv4: ipv4Format,
+  ipv6: ipv6Format,
+  date: dateFormat,
+  time: timeFormat,
+  'date-time': dateTimeFormat,
+  duration: durationFormat,
+  'json-pointer': jsonPointerFormat,
+  'relative-json-pointer': relativeJsonPointerFormat,
+  'uri-template': uriTemplateFormat,
+  regex: regexFormat,
+  phone: phoneFormat,
+  'card-number': cardNumberFormat,
+  iban: ibanFormat,
+  isbn: isbnFormat,
+  gtin: gtinFormat,
+  language: languageFormat,
+  country: countryFormat,
+  currency: currencyFormat,
+  'time-zone': timeZoneFormat,
+  base64: base64Format,
+  base64url: base64urlFormat,
+  cidr: cidrFormat,
+  semver: semverFormat,
+} satisfies { readonly [format: string]: Check }
 /** The formats of JSON Schema's open vocabulary, and of other open standards. */
 export type Format = keyof typeof formats
+
+const brought: { [name: string]: Check | undefined } = {}
+/** Formats that texts may have: a page brings those that it uses, a service all. */
+export const bringFormats = (more: { readonly [F in Format]?: Check }): void => {
+  Object.assign(brought, more)
+}
+export const formatOf = (name: Format): Check | undefined => (Object.hasOwn(brought, name) ? brought[name] : undefined)

@@ -1,5 +1,5 @@
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
-import { type Format, formats } from '../grammar/formats.js'
+import { type Format, formatOf, formats } from '../grammar/formats.js'
 import { normalized } from '../grammar/normal.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { aFlag, aNameIn, aPattern, bounds, listOf } from '../terms/taken.js'
@@ -92,12 +92,12 @@ function read(node: TextNode, value: unknown, run: Run, source: Source): string 
       ...patternTold(node, run),
       ...told(value, run),
     })
-  const unformed = node.format && formats[node.format](text)
+  const unformed = node.format && formatOf(node.format)?.(text)
   if (unformed) {
     const lostPlus =
       source === 'text' &&
       /email$/.test(node.format ?? '') &&
-      formats[node.format as Format](text.replace(' ', '+')) === undefined
+      formatOf(node.format as Format)?.(text.replace(' ', '+')) === undefined
     tellSent(run, node, unformed, value, node.format, node.format, lostPlus ? 'plus' : undefined)
   }
   return text

@@ -14,6 +14,7 @@ import { holdsFile, sentShape } from '../kinds/shape.js'
 import { markUpload, uploadOf } from '../kinds/upload.js'
 import type { Path } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
+import { merged } from '../terms/taken.js'
 import { readSize } from '../terms/units.js'
 import { type Arrived, formPieces, formValues, isFileName, isPartName, type OutgoingPart, unknownType } from './form.js'
 import { lostDigits, notInJson, readJson, repeatedNames } from './json.js'
@@ -120,8 +121,7 @@ const json: BodySyntax = {
   },
   note: (_, value) => JSON.stringify(value),
 }
-const lines: BodySyntax = {
-  ...json,
+const lines: BodySyntax = /* @__PURE__ */ merged(json, {
   takes: isLines,
   mistake: (node) =>
     sentShape(node).kind === 'list'
@@ -148,7 +148,7 @@ const lines: BodySyntax = {
     return { body: all.map((one) => `${JSON.stringify(one)}\n`).join(''), type: mediaType, unsendable }
   },
   note: (_, value) => (Array.isArray(value) ? value.map((one) => JSON.stringify(one ?? null)).join('\n') : ''),
-}
+} satisfies Partial<BodySyntax>)
 /** The JSON that a part of a form carries. */
 export function readPart(text: string, node: Node, options: ReadOptions): unknown {
   const read = json.read(text, node, options)

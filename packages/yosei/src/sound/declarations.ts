@@ -1,10 +1,11 @@
 /** What a service declares, held to making sense when it is made. */
 import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/endpoint.js'
-import { record as declareRecord } from '../declare/fields.js'
+import { record as declareRecord, text as declareText } from '../declare/fields.js'
 import { declareGroup } from '../declare/group.js'
 import { declareIntake, intakeNode } from '../declare/intake.js'
 import { judgeRulesBy } from '../engine/judging.js'
 import { runRules } from '../engine/rules.js'
+import { bringFormats, formats } from '../grammar/formats.js'
 import { bring } from '../kinds/brought.js'
 import { everyKind } from '../kinds/kinds.js'
 import { tellEndpoints } from '../read/tell.js'
@@ -20,6 +21,7 @@ function bringEverything(): void {
   if (isWhole) return
   isWhole = true
   bring(everyKind)
+  bringFormats(formats)
   bringWithConditions(everyRule)
   judgeRulesBy(runRules)
 }
@@ -33,6 +35,12 @@ function bringEverything(): void {
 export const record: typeof declareRecord = (fields, options) => {
   bringEverything()
   return declareRecord(fields, options)
+}
+
+/** A text: in JSON a string; elsewhere the text as it stands after decoding. */
+export const text: typeof declareText = (options) => {
+  bringEverything()
+  return declareText(options)
 }
 
 /**

@@ -1,0 +1,66 @@
+/**
+ * A plugin for Vite, so that a page takes of the library what it uses, and a service's declarations are used unchanged: in
+ * a client build, `yosei` is `yosei/page`, and each module that imports it brings the rules and formats that it names.
+ *
+ * @example
+ * // vite.config.ts
+ * import yosei from 'yosei/vite'
+ * export default defineConfig({ plugins: [yosei()] })
+ */
+import { fileURLToPath } from 'node:url'
+import { type Format, formats } from './grammar/formats.js'
+import { everyRule } from './rules/every.js'
+import type { RuleName } from './rules/rule.js'
+
+/** What Vite needs to know of a plugin. */
+interface Plugin {
+  readonly name: string
+  readonly enforce: 'pre'
+  resolveId(id: string, importer: string | undefined, options?: { readonly ssr?: boolean }): string | undefined
+  transform(
+    code: string,
+    id: string,
+    options?: { readonly ssr?: boolean },
+  ): { readonly code: string; readonly map: null } | undefined
+}
+
+const own = fileURLToPath(new URL('.', import.meta.url))
+const page = `${own}page-lean.js`
+const imports = /\bfrom\s*['"]yosei(?:\/page)?['"]/
+/** `on.needed` and `({ needed }) =>`. */
+const asProperty = (name: string) => new RegExp(`(?:\\.|[{,]\\s*)${name}\\b`)
+const asText = (name: string) => new RegExp(`(['"\`])${name}\\1`)
+const rules = (Object.keys(everyRule) as RuleName[]).map((name) => [name, asProperty(name)] as const)
+const texts = (Object.keys(formats) as Format[]).map((name) => [name, asText(name)] as const)
+/** Where rules and conditions are made: of a function, what it is given. */
+const makes = /\b(?:rules|may|lookups)\b\s*[:(]/
+
+const exported = (format: string) => `${format.replace(/-(\w)/g, (_, letter: string) => letter.toUpperCase())}Format`
+
+export default function yosei(): Plugin {
+  return {
+    name: 'yosei',
+    enforce: 'pre',
+    resolveId(id, _, { ssr } = {}) {
+      return !ssr && (id === 'yosei' || id === 'yosei/page') ? page : undefined
+    },
+    transform(code, id, { ssr } = {}) {
+      if (ssr || id.startsWith(own) || !imports.test(code)) return undefined
+      const used = rules.flatMap(([name, pattern]) => (pattern.test(code) ? [name] : []))
+      const named = texts.flatMap(([name, pattern]) => (pattern.test(code) ? [name] : []))
+      const calls: string[] = []
+      const brought: string[] = []
+      if (used.length > 0 || makes.test(code)) {
+        brought.push('use as $use', ...used.map((name) => `${name} as $${name}`))
+        calls.push(`$use({ ${used.map((name) => `${name}: $${name}`).join(', ')} });`)
+      }
+      if (named.length > 0) {
+        brought.push('bringFormats as $bringFormats', ...named.map((name) => `${exported(name)} as $${exported(name)}`))
+        calls.push(`$bringFormats({ ${named.map((name) => `'${name}': $${exported(name)}`).join(', ')} });`)
+      }
+      if (brought.length === 0) return undefined
+      // On the first line, so that every other keeps its number.
+      return { code: `import { ${brought.join(', ')} } from 'yosei/page'; ${calls.join(' ')} ${code}`, map: null }
+    },
+  }
+}

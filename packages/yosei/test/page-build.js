@@ -1,0 +1,12 @@
+/** Builds a page by Vite, and prints its code: node page-build.js ENTRY [plugin]. Its compiler does not run inside of a test's context. */
+import { build } from 'vite'
+import yosei from 'yosei/vite'
+
+const [, , input, plugin] = process.argv
+const { output } = await build({
+  configFile: false,
+  logLevel: 'silent',
+  plugins: plugin ? [yosei()] : [],
+  build: { write: false, rollupOptions: { input, output: { format: 'iife' } } },
+})
+process.stdout.write(output[0].code)
