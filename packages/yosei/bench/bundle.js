@@ -15,14 +15,14 @@ const show = (verdict) => `document.title = JSON.stringify(${verdict})`
 /** Each with the kB (1,000 bytes, gzipped) that it may have without the plugin, and with it. */
 const pages = {
   'one text field': [
-    26,
-    22,
+    24,
+    20,
     `import { endpoint, judgeParts, record, text } from 'yosei/page'
 ${show("judgeParts(endpoint('POST /', { body: record({ name: text({ length: [1, 40] }) }) }), { body: { name: location.hash } }, { text: true })")}`,
   ],
   'ten fields and a rule': [
-    38,
-    34,
+    36,
+    33,
     `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
 use({ ascending })
 const form = endpoint('POST /', {
@@ -37,7 +37,7 @@ ${show('judgeParts(form, { body: Object.fromEntries(new FormData(document.forms[
   ],
   'the observatory': [
     undefined,
-    46,
+    50,
     `import { judgeParts } from 'yosei'
 import app from ${JSON.stringify(observatory)}
 ${show('judgeParts(app.endpoints.bookSession, { body: {} })')}`,

@@ -1,10 +1,18 @@
 /** What `yosei/page` is behind `yosei/vite`: texts without the formats that no module names. */
 import { text as declareText } from './declare/fields.js'
-import { formatOf } from './grammar/formats.js'
+import { bringFormats as bring, formatOf } from './grammar/formats.js'
 import { mistake } from './terms/mistake.js'
+import { formatWords } from './words/english.js'
+import { bringWords } from './words/spoken.js'
 
 export * from './grammar/formats.js'
 export * from './page.js'
+
+/** Brings formats, each by its name, and their words. */
+export function bringFormats(formats: Parameters<typeof bring>[0]): void {
+  bring(formats)
+  bringWords(formatWords)
+}
 
 /** @throws DeclarationError if the text has a format that the page does not have. */
 export const text: typeof declareText = (options) => {

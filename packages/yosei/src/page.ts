@@ -12,6 +12,8 @@ import { bringWithConditions, type everyRule } from './rules/every.js'
 import type { Endpoint } from './terms/endpoint.js'
 import type { Part } from './terms/parts.js'
 import type { EndpointVerdict } from './terms/verdict.js'
+import { formatWords, ruleWords } from './words/english.js'
+import { bringWords } from './words/spoken.js'
 
 export * from './declare/builders.js'
 export { declareEndpoint as endpoint } from './declare/endpoint.js'
@@ -22,6 +24,7 @@ export { formatAddress, parseAddress } from './terms/address.js'
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
 export const text: typeof declareText = (options) => {
   bringFormats(formats)
+  bringWords(formatWords)
   return declareText(options)
 }
 
@@ -33,7 +36,11 @@ export const text: typeof declareText = (options) => {
  * use({ ascending })
  */
 export function use(rules: Partial<typeof everyRule>): void {
-  bringWithConditions(rules)
+  // What they are given, the service has checked.
+  bringWithConditions(rules, (_, makers) =>
+    Object.fromEntries(Object.entries(makers).map(([name, { make }]) => [name, make])),
+  )
+  bringWords(ruleWords)
   judgeRulesBy(runRules)
 }
 export { apart } from './rules/apart.js'

@@ -624,9 +624,11 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
   }
   const { rule: name, addresses, when, field, options = {}, during = [] } = rule
   const all = addresses.map(path)
-  const [a = [], b = []] = all
-  const fault = (where: Path, code: string) => ({ path: where, code })
+  const [[a = [], b = []], fault] = [all, (where: Path, code: string) => ({ path: where, code })]
   const conditionPaths = [...(when ? condPaths(when) : []), ...during.flatMap(condPaths)]
+  // Nor is it decided what an entry of a table is to a field of that name, in another branch of one union.
+  const firstApart = (one: Path, other: Path) => one.findIndex((step, at) => step !== other[at])
+  if ([...all, ...conditionPaths].some((one, _, every) => every.some((other) => one[firstApart(one, other)] === NAMES && !isEach(other[firstApart(one, other)]) && other.length > firstApart(one, other)))) throw new Undecided()
   const isSound = (paths: readonly Path[], place: Path, countsToo = false) => !paths.some((one) => isWrong(world, settled(one, place), countsToo))
   const holdAll = (place: Path) => during.every((one) => meets(one, place))
 

@@ -52,9 +52,7 @@ export async function listen(handle: Handle, options: ListenOptions = {}): Promi
   if (!service)
     throw new TypeError('listen takes what serve made; for another handler, use createServer(listenerOf(handler))')
   await service.ready
-  const limits = Object.values(service.app.endpoints).map((endpoint) =>
-    settleLimits(endpoint.template, endpoint.limits),
-  )
+  const limits = Object.values(service.app.endpoints).map((endpoint) => settleLimits(endpoint.limits))
   const largest = (limit: keyof Destination['limits']) =>
     Math.max(service.app.limits[limit], ...limits.map((one) => one[limit]))
   const receive = largest('receive')

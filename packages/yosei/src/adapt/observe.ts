@@ -21,7 +21,7 @@ export async function watch(
   tell: (rejection: Rejection, judged: Judged) => void,
 ): Promise<Judged> {
   const isParsed = node.readableEnded && parsed !== undefined && !isRaw(parsed)
-  const limits = settleLimits(endpoint.template, endpoint.limits)
+  const limits = settleLimits(endpoint.limits)
   const bytes = isRaw(parsed) ? parsed : isParsed || body === null ? null : await peek(node, limits)
   const received = isParsed ? { received: { value: parsed, isForeign: true as const } } : {}
   const options = { services, identity: 'asked', signal, platform, folds, ...received } as const

@@ -161,7 +161,7 @@ export function declareIntake<const E extends Endpoints, Services = unknown>(
     ...own,
     endpoints: Object.freeze(Object.fromEntries(settled)),
     base: checkedBase(base),
-    limits: settleLimits('intake', limits),
+    limits: settleLimits(limits),
     statuses: frozen(statuses ?? {}),
   }
   for (const [, endpoint] of settled) intakes.set(endpoint, node)

@@ -46,7 +46,7 @@ export function judgePartsBy<E extends Endpoint>(
 ): EndpointVerdict<string, E> {
   const node = endpointNode(endpoint)
   const name = `${node.method} ${node.template}`
-  const { errors, depth } = settleLimits(name, node.limits)
+  const { errors, depth } = settleLimits(node.limits)
   const app = intakeOf(node)
   const run = startRun(now?.getTime(), trace)
   run.deepest = depth

@@ -66,7 +66,7 @@ export function layRoutes(app: {
     all.push({
       name,
       endpoint,
-      limits: settleLimits(name, endpoint.limits),
+      limits: settleLimits(endpoint.limits),
       parameters: carriedBy(endpoint.path, endpoint.segments.flatMap(namesOf)),
       headers: carriedBy(endpoint.header),
     })

@@ -3,7 +3,7 @@
  * all of them where a service declares.
  */
 import { mistake } from '../terms/mistake.js'
-import { type Maker, makersOf } from '../terms/taken.js'
+import type { Maker } from '../terms/taken.js'
 import type { AnyCondition, ConditionName, ConditionOf, Conditions } from './condition.js'
 import type { AnyRule, RuleName, RuleOf, Rules } from './rule.js'
 
@@ -14,11 +14,15 @@ const rules = {} as RuleTable
 const conditions = {} as ConditionTable
 const makers: { [name: string]: unknown } = {}
 
-/** @param others What is called like a rule or a condition, and is none. */
+/**
+ * @param others What is called like a rule or a condition, and is none.
+ * @param makersOf Makes the calls: with their arguments checked, where a service declares.
+ */
 export function bringRules(
   more: Partial<RuleTable>,
   moreConditions: ConditionTable,
   others: { readonly [name: string]: Maker },
+  makersOf: (owner: string, makers: { readonly [name: string]: Maker }) => object,
 ): void {
   Object.assign(rules, more)
   Object.assign(conditions, moreConditions)

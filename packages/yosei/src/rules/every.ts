@@ -67,5 +67,7 @@ const everyCondition: { readonly [C in ConditionName]: ConditionOf<Conditions[C]
 }
 
 /** Brings rules, and all conditions. */
-export const bringWithConditions = (rules: Partial<typeof everyRule>): void =>
-  bringRules(rules, everyCondition, { while: during, other })
+export const bringWithConditions = (
+  rules: Partial<typeof everyRule>,
+  makersOf: Parameters<typeof bringRules>[3],
+): void => bringRules(rules, everyCondition, { while: during, other }, makersOf)

@@ -11,7 +11,11 @@ import { everyKind } from '../kinds/kinds.js'
 import { tellEndpoints } from '../read/tell.js'
 import { bringWithConditions, everyRule } from '../rules/every.js'
 import { mistake } from '../terms/mistake.js'
+import { checkLimits } from '../terms/policy.js'
+import { makersOf } from '../terms/taken.js'
 import { shapeOf } from '../terms/template.js'
+import { english } from '../words/english.js'
+import { bringWords } from '../words/spoken.js'
 import { checkEndpoint } from './endpoint.js'
 import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './options.js'
 
@@ -22,7 +26,8 @@ function bringEverything(): void {
   isWhole = true
   bring(everyKind)
   bringFormats(formats)
-  bringWithConditions(everyRule)
+  bringWords(english)
+  bringWithConditions(everyRule, makersOf)
   judgeRulesBy(runRules)
 }
 
@@ -84,6 +89,7 @@ export const group: typeof declareGroup = (shared, endpoints) => {
 export const intake: typeof declareIntake = (declaration) => {
   bringEverything()
   checkIntakeOptions(declaration)
+  checkLimits('intake', declaration.limits)
   const made = declareIntake(declaration)
   refuseDoubles(Object.entries(intakeNode(made).endpoints))
   return made

@@ -18,7 +18,7 @@ import { addressesOf, type PlacedRule } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress } from '../terms/address.js'
 import { type Mistake, mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
-import { settleLimits } from '../terms/policy.js'
+import { checkLimits } from '../terms/policy.js'
 import { checkStatus, checkStatuses } from '../terms/statuses.js'
 import {
   type AnyOptions,
@@ -41,7 +41,7 @@ export function checkEndpoint(node: EndpointNode): void {
   checkMade(signature, node)
   checkParts(signature, node)
   if (node.gives) checkSound(signature, node.gives, ['gives'])
-  settleLimits(signature, node.limits)
+  checkLimits(signature, node.limits)
   checkStatuses(signature, node.statuses)
   const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
   const isDeclared = (address: string, base: readonly (string | number)[] = []) => {

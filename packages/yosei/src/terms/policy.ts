@@ -115,18 +115,20 @@ const defaults: { readonly [K in keyof Limits]-?: Limits[K] & {} } = {
 const settled = new WeakMap<Limits, SettledLimits>()
 
 /** @throws DeclarationError where a limit is none. */
-export function settleLimits(where: string, limits: Limits = unlimited): SettledLimits {
-  const known = settled.get(limits) ?? settle(where, limits)
+export const checkLimits = (where: string, limits: Limits = unlimited): void =>
+  checkOptions(limits, limitOptions, 'limits', (what, mend, option) =>
+    mistake(`${where}, limits`, what, mend, { option }),
+  )
+
+export function settleLimits(limits: Limits = unlimited): SettledLimits {
+  const known = settled.get(limits) ?? settle(limits)
   settled.set(limits, known)
   return known
 }
 
 const unlimited: Limits = {}
 
-function settle(where: string, limits: Limits): SettledLimits {
-  checkOptions(limits, limitOptions, 'limits', (what, mend, option) =>
-    mistake(`${where}, limits`, what, mend, { option }),
-  )
+function settle(limits: Limits): SettledLimits {
   const entries = Object.entries({ ...defaults, ...given(limits) } as typeof defaults).map(([name, limit]) => {
     const isTime = name === 'receive' || name === 'handle'
     return [name, isTime ? readSpan(String(limit)) : readSize(limit)] as const

@@ -1,6 +1,6 @@
 /** Catalogues: the words of each code, in each language. */
 import type { Catalogue, Catalogues } from '../terms/hooks.js'
-import { english } from './english.js'
+import { spoken } from './spoken.js'
 
 const merged = new WeakMap<Catalogues, Map<string, Catalogue>>()
 
@@ -9,10 +9,10 @@ const merged = new WeakMap<Catalogues, Map<string, Catalogue>>()
  * ones, and then those that are shipped.
  */
 export function catalogueFor(tag: string, own: Catalogues | undefined, shipped: Catalogues = {}): Catalogue {
-  if (!own) return shipped[tag] ?? english
+  if (!own) return shipped[tag] ?? spoken()
   const known = merged.get(own) ?? new Map<string, Catalogue>()
   merged.set(own, known)
-  const catalogue = known.get(tag) ?? { ...english, ...own.en, ...shipped[tag], ...own[tag] }
+  const catalogue = known.get(tag) ?? { ...spoken(), ...own.en, ...shipped[tag], ...own[tag] }
   known.set(tag, catalogue)
   return catalogue
 }

@@ -12,7 +12,7 @@ import { conditionOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { tellAddress } from '../terms/address.js'
 import type { Catalogue } from '../terms/hooks.js'
-import { english } from './english.js'
+import { spoken } from './spoken.js'
 
 /** A catalogue, and how what it speaks of is written: as it is, or for the inside of a JSON string. */
 export interface Wording {
@@ -65,7 +65,7 @@ const writeJson = (text: string) => (escaped.test(text) ? JSON.stringify(text).s
  * The message of a fault: own words, as a function says them or with their places filled; else the catalogue's and what
  * was sent.
  */
-export function wordFault(fault: Fault, wording: Wording = wordingOf(english)): string {
+export function wordFault(fault: Fault, wording: Wording = wordingOf(spoken())): string {
   const { code, saidAs = code, variant = fault.node?.kind, limit, about } = fault
   const own = ownWords(fault)
   const said = typeof own === 'function' ? saidBy(own, fault) : undefined

@@ -52,12 +52,7 @@ export function write<E extends Endpoint>(
       verdictOf(reject(undefined, faults, { status: statusFor('syntax', node.statuses), stage: 'read' })),
     )
   if (wire.faults.length > 0) throw refuse(wire.faults)
-  const solo: IntakeNode = {
-    endpoints: { endpoint: node },
-    base: '',
-    limits: settleLimits(node.template, node.limits),
-    statuses: {},
-  }
+  const solo: IntakeNode = { endpoints: { endpoint: node }, base: '', limits: settleLimits(node.limits), statuses: {} }
   const now = new Date()
   // What is no text is judged by its values: of its bytes, only that there are some.
   const bytes = body ? new TextEncoder().encode(typeof body.body === 'string' ? body.body : ' ') : null

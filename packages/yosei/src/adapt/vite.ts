@@ -8,9 +8,9 @@
  * export default defineConfig({ plugins: [yosei()] })
  */
 import { fileURLToPath } from 'node:url'
-import { type Format, formats } from './grammar/formats.js'
-import { everyRule } from './rules/every.js'
-import type { RuleName } from './rules/rule.js'
+import { type Format, formats } from '../grammar/formats.js'
+import { everyRule } from '../rules/every.js'
+import type { RuleName } from '../rules/rule.js'
 
 /** What Vite needs to know of a plugin. */
 interface Plugin {
@@ -24,7 +24,7 @@ interface Plugin {
   ): { readonly code: string; readonly map: null } | undefined
 }
 
-const own = fileURLToPath(new URL('.', import.meta.url))
+const own = fileURLToPath(new URL('..', import.meta.url))
 const page = `${own}page-lean.js`
 const imports = /\bfrom\s*['"]yosei(?:\/page)?['"]/
 /** `on.needed` and `({ needed }) =>`. */
