@@ -89,7 +89,9 @@ for (const { file, imports } of modules.values())
 
 /** Files that a package gives to others, or that are run by their names. */
 const isEntry = ({ file, text }) =>
-  /\/(?:test|bench|attack|mutants|docs)\/|\.config\.[jt]s$|\/page\/|\/page-lean\.ts$|^[^/]*\.js$/.test(`/${relative(root, file)}`) ||
+  /\/(?:test|bench|attack|mutants|docs)\/|\.config\.[jt]s$|\/page\/|\/page-lean\.ts$|^[^/]*\.js$/.test(
+    `/${relative(root, file)}`,
+  ) ||
   manifests.some(({ folder, exports: given = {}, bin = {}, main = '', imports: own = {} }) =>
     JSON.stringify([given, bin, main, own]).includes(
       relative(folder, file)
