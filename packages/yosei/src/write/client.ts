@@ -11,6 +11,8 @@ import { type Part, partNames } from '../terms/parts.js'
 import { aFunction, aSize, aText, checkOptions, type Options, oneOf, type Taken } from '../terms/taken.js'
 import { readSize } from '../terms/units.js'
 import type { FieldError, Rejected } from '../terms/verdict.js'
+import { english } from '../words/english.js'
+import { bringWords } from '../words/spoken.js'
 import { UnacceptableError, write } from './write.js'
 
 /** Parts that need nothing may be left out. */
@@ -85,6 +87,8 @@ export function client<E extends Endpoints>(app: Intake<E>, clientOptions: Clien
   checkOptions(clientOptions, options, 'client', tell)
   if (!URL.canParse(clientOptions.base))
     tell(`the base is ${JSON.stringify(clientOptions.base)}`, "Write it as 'https://observatory.example'", 'base')
+  // In a page there may be the words of its fields alone.
+  bringWords(english)
   const { base } = intakeNode(app)
   const read = errorsIn(app)
   const calls: { [name: string]: Call<Endpoint> } = {}
