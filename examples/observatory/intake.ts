@@ -402,9 +402,9 @@ const addObserver = endpoint('POST /observers', {
   }),
   gives: record({ observerId: text() }),
   rules: (on) => [
-    on.while(on.present('body.onCall'), [on.needed('body.phone', on.present('body.onCall'))]),
+    on.while(on.sent('body.onCall'), [on.needed('body.phone', on.sent('body.onCall'))]),
     on.needed('body.vehicle', on.is('body.isDriving', true)),
-    on.different('body.onCall.from', 'body.onCall.until'),
+    on.differ('body.onCall.from', 'body.onCall.until'),
   ],
 })
 

@@ -95,7 +95,7 @@ const wide = (name, isList, more) => {
     file,
     `import { choice, day, decimal, endpoint, instant, intake, integer, list, record, text } from 'yosei'
 const kinds = [(i) => text({ length: [1, 20 + i] }), () => text({ format: 'email' }), () => text({ pattern: /^[A-Z]{3}-\\d{4}$/ }), () => integer({ min: 0, max: 100 }), () => instant({ from: '+1d' }), () => choice(['a', 'b']), () => decimal({ scale: 2 }), () => day({ optional: true })]
-const rules = (on) => [on.ascending('f4', 'f12'), on.needed('f7', on.is('f5', 'a')), on.atLeastOne('f15', 'f23'), on.different('f0', 'f8'), on.fits('f1', text({ pattern: /@nebula\\.example$/ }))${more}]
+const rules = (on) => [on.ascending('f4', 'f12'), on.needed('f7', on.is('f5', 'a')), on.atLeastOne('f15', 'f23'), on.differ('f0', 'f8'), on.fits('f1', text({ pattern: /@nebula\\.example$/ }))${more}]
 const body = record(Object.fromEntries(Array.from({ length: 32 }, (_, i) => ['f' + i, kinds[i % 8](i)])), { rules })
 export default intake({ endpoints: { put: endpoint('PUT /', { body: ${isList ? 'record({ rows: list(body, { length: [1, 5] }) })' : 'body'} }) } })
 `,

@@ -118,7 +118,7 @@ function isFinitePattern(pattern: string): boolean {
 }
 
 /** Rules that wait until all is there that they read. */
-const waiting = new Set(['ascending', 'equal', 'different', 'gap'])
+const waiting = new Set(['ascending', 'equal', 'differ', 'gap'])
 
 function adviseRule(
   base: string,

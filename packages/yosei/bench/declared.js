@@ -785,8 +785,8 @@ export const rules = [
     },
   ],
   [
-    'different',
-    (on) => [on.different('body.rows[].n', 'body.a', { blames: ['body.rows[].n'] })],
+    'differ',
+    (on) => [on.differ('body.rows[].n', 'body.a', { blames: ['body.rows[].n'] })],
     ({ a, rows }, errors) => {
       for (let i = 0; i < rows.length; i++)
         if (rows[i].n === a + 1e9) errors.tell(`body.rows[${i}].n`, 'equal_not_allowed')

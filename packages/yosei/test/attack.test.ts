@@ -284,7 +284,7 @@ describe('rules take no more than a sort of what they read', () => {
   })
   test('elements of two lists are no pairs, which is said where it is declared', () => {
     const body = record({ a: list(integer()), b: list(integer()) })
-    expect(() => endpoint('POST /', { body, rules: (on) => [on.different('body.a[]', 'body.b[]' as never)] })).toThrow(
+    expect(() => endpoint('POST /', { body, rules: (on) => [on.differ('body.a[]', 'body.b[]' as never)] })).toThrow(
       DeclarationError,
     )
     expect(() => endpoint('POST /', { body, rules: (on) => [on.ascending('body.a[]', 'body.b[]' as never)] })).toThrow(
@@ -437,7 +437,7 @@ describe('a verdict, never an exception', () => {
       const any = on as { [rule: string]: (...all: unknown[]) => never }
       return [
         any.equal?.('body.a', 'body.b'),
-        any.different?.('body.a', 'body.c'),
+        any.differ?.('body.a', 'body.c'),
         any.ascending?.('body.a', 'body.b'),
         any.sumWithin?.('body.a', [1, 2]),
         any.sumWithin?.('body.c', { atMost: 'body.a' }),

@@ -5,7 +5,7 @@ import { allOptional, anything, bigInteger, choice, constant, DeclarationError, 
 
 const optional = { optional: true } as const
 const now = new Date('2031-03-01T12:00:00Z')
-type Name = 'ascending' | 'equal' | 'different' | 'together' | 'exactlyOne' | 'atLeastOne' | 'atMostOne' | 'needed' | 'absent' | 'sumWithin' | 'inOrder' | 'distinct' | 'apart' | 'gap' | 'fits' | 'check' | 'find' | 'while' | 'present' | 'is' | 'above' | 'suits' | 'not' | 'other'
+type Name = 'ascending' | 'equal' | 'differ' | 'together' | 'exactlyOne' | 'atLeastOne' | 'atMostOne' | 'needed' | 'absent' | 'sumWithin' | 'inOrder' | 'distinct' | 'apart' | 'gap' | 'fits' | 'check' | 'find' | 'while' | 'sent' | 'is' | 'above' | 'suits' | 'not' | 'other'
 type On = { readonly [name in Name]: (...given: unknown[]) => never }
 type Made = (on: On) => readonly unknown[]
 type Sent = { readonly [part: string]: unknown }
@@ -77,11 +77,11 @@ describe('rules over elements', () => {
     ['apart among those selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.apart('body.rows[].at', 'body.rows[].to')])], rows({ k: 'x', at: 1, to: 5 }, { k: 'y', at: 2, to: 3 }, { k: 'x', at: 4, to: 6 }), ['body.rows[2] overlaps']],
     ['a sum of those selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.sumWithin('body.rows[].n', { atMost: 5 })])], rows({ k: 'x', n: 3 }, { k: 'y', n: 9 }, { k: 'x', n: 2 }), true],
     ['no sum where none is selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.sumWithin('body.rows[].n', { atLeast: 5 })])], rows({ k: 'y', n: 1 }), true],
-    ['a sum, whose condition lies outside, of none', (on: On) => [on.while(on.present('body.name'), [on.sumWithin('body.rows[].n', { atLeast: 5 })])], { name: 'a', rows: [] }, ['body.rows below_min']],
+    ['a sum, whose condition lies outside, of none', (on: On) => [on.while(on.sent('body.name'), [on.sumWithin('body.rows[].n', { atLeast: 5 })])], { name: 'a', rows: [] }, ['body.rows below_min']],
     ['an own check at those selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.check({ reads: ['body.rows[].n'], code: 'odd', holds: () => false })])], rows({ k: 'x', n: 1 }, { k: 'y', n: 1 }), ['body.rows[0].n odd']],
     ['an own search at those selected', (on: On) => [on.while(on.not(on.is('body.rows[].k', 'x')), [on.find({ reads: ['body.rows[].n'], code: 'odd', finds: (all: unknown[]) => all.map((_, i) => ({ at: `body.rows[${i}].n` })) })])], rows({ k: 'x', n: 1 }, { k: 'y', n: 1 }), ['body.rows[1].n odd']],
     ['one of several, of those selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.atMostOne('body.name', 'body.rows[].n')])], { name: 'a', rows: [{ k: 'y', n: 1 }, { k: 'x' }] }, true],
-    ['two conditions, of which one lies outside', (on: On) => [on.while(on.present('body.name'), [on.while(on.is('body.rows[].k', 'x'), [on.distinct('body.rows[].n')])])], rows({ k: 'x', n: 1 }, { k: 'x', n: 1 }), true],
+    ['two conditions, of which one lies outside', (on: On) => [on.while(on.sent('body.name'), [on.while(on.is('body.rows[].k', 'x'), [on.distinct('body.rows[].n')])])], rows({ k: 'x', n: 1 }, { k: 'x', n: 1 }), true],
     ['outside, no element meets it', (on: On) => [on.needed('body.name', on.not(on.is('body.rows[].k', 'x')))], rows({ k: 'y' }, { k: 'x' }), true],
     ['another field of the same element', (on: On) => [on.needed('body.name', on.not(on.above('body.rows[].n', on.other('body.rows[].m'))))], rows({ n: 1, m: 5 }, { n: 9, m: 10 }), ['body.name needed']],
     ['and not of every other', (on: On) => [on.needed('body.name', on.above('body.rows[].n', on.other('body.rows[].m')))], rows({ n: 5, m: 9 }, { n: 1, m: 2 }), true],
@@ -100,13 +100,13 @@ describe('rules over elements', () => {
     ['but an own function, which gets them all', (on: On) => [on.check({ reads: ['body.rows[].n'], code: 'odd', holds: () => false })], rows({}, {}, {}, {}, {}), ['body.rows too_many']],
     ['nor an own search', (on: On) => [on.find({ reads: ['body.rows[].n'], code: 'odd', finds: () => [{ at: 'body.rows[0].n' }] })], rows({}, {}, {}, {}, {}), ['body.rows too_many']],
     ['a condition on another list waits', (on: On) => [on.needed('body.rows[].k', on.above('body.nums[]', 5))], { ...rows({}), nums: ['x', 9] }, ['body.nums[0] wrong_type']],
-    ['what must not be there, however wrong', (on: On) => [on.absent('body.least', on.present('body.name'))], { name: 'a', least: 'x' }, ['body.least wrong_type', 'body.least not_allowed_here']],
-    ['of a table too', (on: On) => [on.absent('body.rates{}', on.present('body.name'))], { name: 'a', rates: { b: 'x' } }, ['body.rates.b wrong_type', 'body.rates.b not_allowed_here']],
+    ['what must not be there, however wrong', (on: On) => [on.absent('body.least', on.sent('body.name'))], { name: 'a', least: 'x' }, ['body.least wrong_type', 'body.least not_allowed_here']],
+    ['of a table too', (on: On) => [on.absent('body.rates{}', on.sent('body.name'))], { name: 'a', rates: { b: 'x' } }, ['body.rates.b wrong_type', 'body.rates.b not_allowed_here']],
     ['unless the condition looks at it', (on: On) => [on.absent('body.least', on.not(on.is('body.least', 5)))], { least: 'x' }, ['body.least wrong_type']],
     // Nothing is needed in what is null.
-    ['in a tuple', (on: On) => [on.needed('body.pair[0].a', on.present('body.name'))], { name: 'a', pair: [null] }, true],
-    ['nor in one that is not there', (on: On) => [on.needed('body.pair[0].a', on.present('body.name'))], { name: 'a' }, true],
-    ['nor in a table', (on: On) => [on.needed('body.rates{}.low', on.present('body.name'))], { name: 'a', rates: { x: null, y: {} } }, ['body.rates.y.low needed']],
+    ['in a tuple', (on: On) => [on.needed('body.pair[0].a', on.sent('body.name'))], { name: 'a', pair: [null] }, true],
+    ['nor in one that is not there', (on: On) => [on.needed('body.pair[0].a', on.sent('body.name'))], { name: 'a' }, true],
+    ['nor in a table', (on: On) => [on.needed('body.rates{}.low', on.sent('body.name'))], { name: 'a', rates: { x: null, y: {} } }, ['body.rates.y.low needed']],
     // A limit that was not sent switches no other off.
     ['one limit of two', (on: On) => [on.sumWithin('body.rows[].n', { atMost: 5, atLeast: 'body.least' })], rows({ n: 6 }), ['body.rows above_max']],
     ['and both', (on: On) => [on.sumWithin('body.rows[].n', { atMost: 5, atLeast: 'body.least' })], { ...rows({ n: 1 }), least: 2 }, ['body.rows below_min']],
@@ -147,7 +147,7 @@ describe('another field, as a rule and as a condition', () => {
 })
 
 describe('records with rules', () => {
-  const inner = { rules: (on: On) => [on.needed('a', on.not(on.present('b')))] }
+  const inner = { rules: (on: On) => [on.needed('a', on.not(on.sent('b')))] }
   const ruledRecord = record({ a: text(optional), b: text(optional) }, { ...optional, ...inner } as never)
   const branch = (field: object) => record({ kind: choice(['p', 'q'], optional), c: field as never }, { rules: (on: On) => [on.gap('c', 'c', { atLeast: 1 })] } as never)
   test.each<[string, object, unknown, string[] | true]>([
@@ -238,7 +238,7 @@ test('who is asking is told to the rules of a record that a value must fit', asy
 })
 
 test('elements that came as one text were sent', () => {
-  const verdict = judgeParts(endpoint('GET /', { query: { ids: list(integer(), { explode: false }), q: text(optional) }, rules: (on) => [on.needed('query.q', on.present('query.ids[]'))] }), { query: { ids: '1,2' } })
+  const verdict = judgeParts(endpoint('GET /', { query: { ids: list(integer(), { explode: false }), q: text(optional) }, rules: (on) => [on.needed('query.q', on.sent('query.ids[]'))] }), { query: { ids: '1,2' } })
   expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address, code }) => `${address} ${code}`)).toEqual(['query.q needed'])
 })
 
@@ -271,7 +271,7 @@ test('a merge patch changes a table name by name', () => {
 })
 
 test('some parts alone are judged by code, and say the same', () => {
-  const declared = (engine: 'compiled' | 'interpreted') => intake({ engine, endpoints: { put: endpoint('PUT /{id}', { path: { id: integer() }, query: { q: integer(optional) }, body: record({ a: integer(), b: integer() }), rules: (on) => [on.ascending('body.a', 'body.b'), on.different('body.a', 'query.q')] }) } }).endpoints.put
+  const declared = (engine: 'compiled' | 'interpreted') => intake({ engine, endpoints: { put: endpoint('PUT /{id}', { path: { id: integer() }, query: { q: integer(optional) }, body: record({ a: integer(), b: integer() }), rules: (on) => [on.ascending('body.a', 'body.b'), on.differ('body.a', 'query.q')] }) } }).endpoints.put
   for (const only of [['body'], ['query', 'body'], ['path'], ['body', 'query']] as const)
     for (const body of [{ a: 1, b: 2 }, { a: 2, b: 1 }, { a: 'x', b: 1 }]) {
       const sent = { path: { id: 'x' }, query: { q: '2' }, body }
@@ -308,9 +308,9 @@ test('every rule takes code, message and status in a last options object', () =>
   const own = { code: 'own', message: 'is not as we want it', status: 409 } as const
   const made: Made[] = [
     (on: On) => [on.together('body.name', 'body.least', own)], (on: On) => [on.exactlyOne('body.word', 'body.least', own)], (on: On) => [on.atLeastOne('body.word', 'body.least', own)], (on: On) => [on.atMostOne('body.name', 'body.size', own)],
-    (on: On) => [on.distinct('body.nums[]', own)], (on: On) => [on.inOrder('body.nums[]', own)], (on: On) => [on.apart('body.rows[].at', 'body.rows[].to', own)], (on: On) => [on.needed('body.least', on.present('body.name'), own)],
-    (on: On) => [on.absent('body.name', on.present('body.size'), own)], (on: On) => [on.fits('body.size', number({ max: 1 }), own)], (on: On) => [on.sumWithin('body.nums[]', { atMost: 1 }, own)], (on: On) => [on.gap('body.size', 'body.size', { atLeast: 1, ...own })],
-    (on: On) => [on.ascending('body.size', 'body.size', own)], (on: On) => [on.equal('body.name', 'body.other', own)], (on: On) => [on.different('body.size', 'body.size', own)],
+    (on: On) => [on.distinct('body.nums[]', own)], (on: On) => [on.inOrder('body.nums[]', own)], (on: On) => [on.apart('body.rows[].at', 'body.rows[].to', own)], (on: On) => [on.needed('body.least', on.sent('body.name'), own)],
+    (on: On) => [on.absent('body.name', on.sent('body.size'), own)], (on: On) => [on.fits('body.size', number({ max: 1 }), own)], (on: On) => [on.sumWithin('body.nums[]', { atMost: 1 }, own)], (on: On) => [on.gap('body.size', 'body.size', { atLeast: 1, ...own })],
+    (on: On) => [on.ascending('body.size', 'body.size', own)], (on: On) => [on.equal('body.name', 'body.other', own)], (on: On) => [on.differ('body.size', 'body.size', own)],
   ]
   const wide = record({ ...(body as unknown as { fields: object }).fields, other: text() } as never)
   for (const rules of made) {
@@ -318,7 +318,7 @@ test('every rule takes code, message and status in a last options object', () =>
     expect(verdict.outcome === 'rejected' && [verdict.status, verdict.errors.length, verdict.errors[0]?.code, verdict.errors[0]?.message]).toEqual([409, 1, 'own', 'is not as we want it'])
   }
   // A code alone keeps the rule's words; so it does in a language, unless that has words for the code.
-  const said = (languages: object) => judgeParts(intake({ languages: languages as never, endpoints: { put: endpoint('PUT /', { body: wide, rules: ((on: On) => [on.ascending('body.size', 'body.least', { code: 'late' }), on.needed('body.word', on.present('body.name'), { code: 'say' })]) as never }) } }).endpoints.put, { body: { name: 'a', other: 'b', size: 5, least: 1 } }, { language: 'en' })
+  const said = (languages: object) => judgeParts(intake({ languages: languages as never, endpoints: { put: endpoint('PUT /', { body: wide, rules: ((on: On) => [on.ascending('body.size', 'body.least', { code: 'late' }), on.needed('body.word', on.sent('body.name'), { code: 'say' })]) as never }) } }).endpoints.put, { body: { name: 'a', other: 'b', size: 5, least: 1 } }, { language: 'en' })
   expect((said({}) as { errors?: object }).errors).toMatchObject([{ code: 'late', message: 'must be more than body.size (5); 1 was sent' }, { code: 'say', message: 'must be sent when body.name is sent' }])
   expect((said({ en: { late: 'is too late' } }) as { errors?: object }).errors).toMatchObject([{ code: 'late', message: 'is too late; 1 was sent' }, {}])
 })
@@ -329,7 +329,7 @@ test('a field has its own words for what a rule finds', () => {
     const verdict = judgeParts(endpoint('PUT /', { body: record({ name, a: text(optional) }), rules: rules as never }), { body: sent })
     return verdict.outcome === 'rejected' && verdict.errors[0]?.message
   }
-  expect(say((on: On) => [on.needed('body.name', on.present('body.a'))], { a: 'x' })).toBe('is needed to {x}')
-  expect(say((on: On) => [on.absent('body.name', on.present('body.a'))], { a: 'x', name: 'y' })).toBe('must go')
-  expect(say((on: On) => [on.needed('body.name', on.present('body.a'), { message: 'of the rule' })], { a: 'x' })).toBe('of the rule')
+  expect(say((on: On) => [on.needed('body.name', on.sent('body.a'))], { a: 'x' })).toBe('is needed to {x}')
+  expect(say((on: On) => [on.absent('body.name', on.sent('body.a'))], { a: 'x', name: 'y' })).toBe('must go')
+  expect(say((on: On) => [on.needed('body.name', on.sent('body.a'), { message: 'of the rule' })], { a: 'x' })).toBe('of the rule')
 })

@@ -458,7 +458,7 @@ test('the trace tells each reading, and of each rule whether it ran and why not'
     rules: (on) => [
       on.ascending('body.from', 'body.until'),
       on.ascending('query.limit', 'body.mode.n'),
-      on.different('body.note', 'body.pick' as never),
+      on.differ('body.note', 'body.pick' as never),
       on.atLeastOne('body.note', 'body.pick'),
     ],
   })
@@ -493,7 +493,7 @@ test('the trace tells each reading, and of each rule whether it ran and why not'
       { stage: 'shape', outcome: 'failed' },
       { stage: 'rules', name: 'ascending body.from body.until', outcome: 'not run', because: 'body.until is wrong' },
       { stage: 'rules', name: 'ascending query.limit body.mode.n', outcome: 'passed' },
-      { stage: 'rules', name: 'different body.note body.pick', outcome: 'not run', because: 'body.note was not sent' },
+      { stage: 'rules', name: 'differ body.note body.pick', outcome: 'not run', because: 'body.note was not sent' },
       { stage: 'rules', name: 'atLeastOne body.note body.pick', outcome: 'passed' },
     ],
   })

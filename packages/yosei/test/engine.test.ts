@@ -305,7 +305,7 @@ describe('what is right is never interpreted, in what the bench measures', () =>
           on.all(on.is('body.mode.k', 'slow'), on.is('body.mode.k', 'fast')),
         ),
       ),
-      on.absent('body.price', on.all(on.present('body.word'), on.not(on.in('body.word', ['x', 'y'])))),
+      on.absent('body.price', on.all(on.sent('body.word'), on.not(on.in('body.word', ['x', 'y'])))),
       on.while(on.suits('body.word', text({ length: [1, 2] })), [on.distinct('body.grid[].cells[].x')]),
       on.needed('query.q', on.above('body.inner.x', on.other('body.inner.y'))),
     ],

@@ -89,7 +89,7 @@ test.each<[string, (on: RuleMaker<Ordered>) => readonly Rule[], object, string[]
   ['while it does not', (on) => [on.while(on.is('body.country', 'NL'), [on.fits('body.postcode', text({ pattern: dutch }))])], { country: 'AT', postcode: 'x' }, []],
   ['while nothing is sent', (on) => [on.while(on.is('body.country', 'NL'), [on.fits('body.postcode', text({ pattern: dutch }))])], { postcode: 'x' }, []],
   ['absent values fit', (on) => [on.fits('body.postcode', text({ pattern: dutch }))], {}, []],
-  ['one inside another, in each element', (on) => [on.while(on.present('body.country'), [on.while(on.is('body.rows[].kind', 'box'), [on.fits('body.rows[].count', integer({ max: 5 })), on.ascending('body.rows[].from', 'body.rows[].until')])])],
+  ['one inside another, in each element', (on) => [on.while(on.sent('body.country'), [on.while(on.is('body.rows[].kind', 'box'), [on.fits('body.rows[].count', integer({ max: 5 })), on.ascending('body.rows[].from', 'body.rows[].until')])])],
     { country: 'AT', rows: [{ kind: 'box', count: 9 }, { kind: 'bag', count: 9, from: '2031-03-02', until: '2031-03-01' }, { kind: 'box', from: '2031-03-02', until: '2031-03-01' }] },
     ['body.rows[0].count above_max: must be at most 5; 9 was sent', 'body.rows[2].until out_of_order: must come after body.rows[2].from ("2031-03-02"); "2031-03-01" was sent']],
   ['a secret fits nothing aloud', (on) => [on.fits('body.pin', integer({ min: 1000 }))], { pin: 7 }, ['body.pin below_min: must be at least 1000']],
@@ -104,8 +104,8 @@ test.each<[string, (on: RuleMaker<Ordered>) => readonly Rule[], object, string[]
 test.each<[string, (on: RuleMaker<Ordered>) => readonly Rule[], string]>([
   ['a default in it', (on) => [on.fits('body.quantity', integer({ default: 5 }))], 'its field has default, and changes nothing. Take default away'],
   ['what tidies', (on) => [on.fits('body.address', record({ zip: text({ tidy: ['trim'] }) }))], 'its field has tidy'],
-  ['a fill that depends', (on) => [on.while(on.present('body.country'), [on.fill('body.quantity', [], () => 5)])], 'a fill in it would be no rule'],
-  ['a condition on nothing', (on) => [on.while(on.present('body.contry' as never), [on.fits('body.quantity', integer())])], 'body.contry is not declared. It may be body.country that is meant'],
+  ['a fill that depends', (on) => [on.while(on.sent('body.country'), [on.fill('body.quantity', [], () => 5)])], 'a fill in it would be no rule'],
+  ['a condition on nothing', (on) => [on.while(on.sent('body.contry' as never), [on.fits('body.quantity', integer())])], 'body.contry is not declared. It may be body.country that is meant'],
 ])('a rule that makes no sense: %s', (_, rules, told) => {
   expect(() => endpoint('POST /', { body: order, rules: rules as never })).toThrow(told)
 })

@@ -275,7 +275,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
   const like = (one: Addressed, list = simple) => list.filter(({ measure }) => measure === one.measure)
   const inLists = simple.filter(({ address }) => address.includes('[]'))
   const cond = (depth: number): Cond => {
-    const on = from.of(['present', 'is', 'above', 'in', 'below', 'suits', 'not', 'all', 'any', 'not'] as const)
+    const on = from.of(['sent', 'is', 'above', 'in', 'below', 'suits', 'not', 'all', 'any', 'not'] as const)
     if ((on === 'not' || on === 'all' || on === 'any') && depth > 0)
       return { on, of: on === 'not' ? [cond(depth - 1)] : [cond(depth - 1), cond(depth - 1)] }
     const one = from.of(
@@ -283,8 +283,8 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
         ({ scalar }) => scalar !== undefined,
       ),
     )
-    if (!one || on === 'present' || on === 'not' || on === 'all' || on === 'any')
-      return { on: 'present', address: from.of(all).address }
+    if (!one || on === 'sent' || on === 'not' || on === 'all' || on === 'any')
+      return { on: 'sent', address: from.of(all).address }
     if (on === 'suits')
       return {
         on,
@@ -309,7 +309,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
       'sumWithin',
       'distinct',
       'equal',
-      'different',
+      'differ',
       'absent',
       'inOrder',
       'apart',
@@ -326,7 +326,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
     switch (rule) {
       case 'ascending':
       case 'equal':
-      case 'different': {
+      case 'differ': {
         const a = from.of(rule === 'ascending' ? simple.filter(isOrdered) : simple)
         return (
           a && {

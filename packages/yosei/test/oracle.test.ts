@@ -4,7 +4,7 @@ import fc from 'fast-check'
 import { cases, counted, differences } from './oracle-cases.ts'
 
 const runs = Number(process.env.ORACLE_RUNS ?? 400)
-const rules = ['ascending', 'equal', 'different', 'gap', 'together', 'exactlyOne', 'atLeastOne', 'atMostOne', 'needed']
+const rules = ['ascending', 'equal', 'differ', 'gap', 'together', 'exactlyOne', 'atLeastOne', 'atMostOne', 'needed']
 const others = ['absent', 'sumWithin', 'inOrder', 'distinct', 'apart', 'fits', 'check']
 
 test('declarations, rules and requests made at random', () => {

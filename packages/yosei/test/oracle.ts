@@ -124,7 +124,7 @@ export interface Spec {
   readonly rules?: readonly RuleSpec[] | undefined
 }
 export interface Cond {
-  readonly on: 'present' | 'is' | 'in' | 'above' | 'below' | 'suits' | 'all' | 'any' | 'not'
+  readonly on: 'sent' | 'is' | 'in' | 'above' | 'below' | 'suits' | 'all' | 'any' | 'not'
   readonly address?: string
   readonly values?: readonly Given[]
   readonly field?: Spec
@@ -181,7 +181,7 @@ function condOf({ on: name, address, values = [], field, of = [] }: Cond, on: On
   const written = values.map((one) => (one.other !== undefined ? on.other?.(one.other) : comparand(one)))
   if (name === 'all' || name === 'any' || name === 'not') return on[name]?.(...of.map((one) => condOf(one, on)))
   if (name === 'suits') return on.suits?.(address, fieldOf(field as Spec))
-  return name === 'present' ? on.present?.(address) : on[name]?.(address, name === 'in' ? written : written[0])
+  return name === 'sent' ? on.sent?.(address) : on[name]?.(address, name === 'in' ? written : written[0])
 }
 const comparand = ({ of, json }: Given) => valueRead({ is: 'scalar', scalar: of as string }, json)
 /** The function of own checks: it looks at nothing but the JSON of what it is given. */
@@ -601,7 +601,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
     if (on === 'all') return of.every((one) => meets(one, place))
     if (on === 'any') return of.some((one) => meets(one, place))
     return places(world, settled(path(address), place)).some((one) => {
-      if (on === 'present') return isSent(world, one)
+      if (on === 'sent') return isSent(world, one)
       const val = at2(world.input, one)
       if (none(val)) return false
       if (on === 'suits') return passes(cond.field as Spec, val, one).length === 0
@@ -632,16 +632,16 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
   const isSound = (paths: readonly Path[], place: Path, countsToo = false) => !paths.some((one) => isWrong(world, settled(one, place), countsToo))
   const holdAll = (place: Path) => during.every((one) => meets(one, place))
 
-  if (['ascending', 'equal', 'different', 'gap'].includes(name)) {
+  if (['ascending', 'equal', 'differ', 'gap'].includes(name)) {
     const deeper = shared([b]).length > shared([a]).length ? b : a
     return places(world, shared([deeper])).flatMap((place) => {
       if (!isSound([...all, ...conditionPaths], place) || !holdAll(place)) return []
       const [left, right] = all.map((one) => at2(world.input, settled(one, place)))
       if (none(left) || none(right)) return []
       const found = order(left, right)
-      const isRight = { ascending: options.orEqual ? found <= 0 : found < 0, equal: found === 0, different: found !== 0 }[name]
+      const isRight = { ascending: options.orEqual ? found <= 0 : found < 0, equal: found === 0, differ: found !== 0 }[name]
       const blamed = settled(b, place)
-      if (name !== 'gap') return isRight ? [] : [fault(blamed, { ascending: 'out_of_order', equal: 'unequal', different: 'equal_not_allowed' }[name] as string)]
+      if (name !== 'gap') return isRight ? [] : [fault(blamed, { ascending: 'out_of_order', equal: 'unequal', differ: 'equal_not_allowed' }[name] as string)]
       const most = options.atMost === '1h' ? 3_600_000 : Number(options.atMost ?? Number.POSITIVE_INFINITY)
       if (isTime(left) !== isTime(right)) throw new Undecided()
       const gap = numberOf(right) - numberOf(left)

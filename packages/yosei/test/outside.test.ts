@@ -798,7 +798,7 @@ test('endpoints of a group speak of what the group declares, typed, in rules, lo
           [
             on.ascending('body.hours', 'header.x-most', { orEqual: true, blames: ['body.hours'] }),
             // @ts-expect-error: neither the group nor the endpoint has it
-            on.present('header.x-least') as never,
+            on.sent('header.x-least') as never,
           ].slice(0, 1),
         lookups: (on, { team }) => ({
           free: on.lookup({

@@ -8,7 +8,7 @@ const session = record({
   id: text({ readOnly: 'drop' }), name: text({ messages: { too_short: 'is too short' }, length: [1, 9] }), note: text(optional), seconds: integer({ default: 60 }), maybe: text({ nullable: true }),
   window: record({ opens: instant({ from: '+2h' }), closes: instant(), label: text(optional) }, { rules: (on) => [on.ascending('opens', 'closes'), on.together('opens', 'label')] }),
   mode: tagged('k', { a: record({ n: integer() }), b: record({}) }, optional), tags: table(text(), optional), nights: list(record({ n: integer(), m: integer(optional) }), optional),
-}, { rules: (on) => [on.needed('note', on.above('seconds', 100)), on.different('name', 'maybe')] })
+}, { rules: (on) => [on.needed('note', on.above('seconds', 100)), on.differ('name', 'maybe')] })
 const read = { seen: readAs(text(optional), (value) => value?.length, { code: 'odd' }), must: readAs(text(), (value) => value.length, { code: 'odd' }) }
 const book = endpoint('POST /s', { body: session })
 const now = new Date('2031-03-01T12:00:00Z')

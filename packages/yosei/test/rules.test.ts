@@ -133,13 +133,13 @@ describe('each rule tells what does not hold, at the field that it blames', () =
     ],
     [
       'different',
-      (on) => on.different('query.word', 'body.c'),
+      (on) => on.differ('query.word', 'body.c'),
       { query: { word: 'x' }, body: { c: 'x' } },
       ['body.c equal_not_allowed: must not be the same as query.word ("x"); "x" was sent'],
     ],
     [
       'different, and so they are',
-      (on) => on.different('query.word', 'body.c'),
+      (on) => on.differ('query.word', 'body.c'),
       { query: { word: 'x' }, body: { c: 'y' } },
       [],
     ],
@@ -227,13 +227,13 @@ describe('each rule tells what does not hold, at the field that it blames', () =
     ],
     [
       'absent',
-      (on) => on.absent('body.c', on.present('query.word')),
+      (on) => on.absent('body.c', on.sent('query.word')),
       { query: { word: 'w' }, body: { c: 'x' } },
       ['body.c not_allowed_here: must not be sent when query.word is sent'],
     ],
     [
       'absent, an empty text counts as not sent',
-      (on) => on.absent('body.c', on.present('query.word')),
+      (on) => on.absent('body.c', on.sent('query.word')),
       { query: { word: '' }, body: { c: 'x' } },
       [],
     ],
@@ -242,7 +242,7 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       (on) =>
         on.needed(
           'body.c',
-          on.all(on.below('body.a', 3), on.any(on.not(on.present('body.b')), on.not(on.is('body.d', 7)))),
+          on.all(on.below('body.a', 3), on.any(on.not(on.sent('body.b')), on.not(on.is('body.d', 7)))),
         ),
       { body: { a: 1 } },
       ['body.c needed: must be sent when body.a is less than 3 and (body.b is not sent or body.d is not 7)'],
@@ -635,7 +635,7 @@ describe('verdicts of rules on what others would not send', () => {
       'equal and different, by what holds them',
       post(record({ a: integer(), b: integer() }), (on) => [
         any(on).equal('body.a', 'body.b', { blames: ['body'] }),
-        any(on).different('body.a', 'body.a', { blames: ['body'] }),
+        any(on).differ('body.a', 'body.a', { blames: ['body'] }),
       ]),
       { a: 1, b: 2 },
       ['body needs body.a to be the same as body.b', 'body needs body.a not to be the same as body.a'],
@@ -650,7 +650,7 @@ describe('verdicts of rules on what others would not send', () => {
       'an error in one element holds back no other',
       post(rows, (on) => [
         any(on).ascending('body[].a', 'body[].b'),
-        any(on).needed('body[].s', any(on).present('body[].t')),
+        any(on).needed('body[].s', any(on).sent('body[].t')),
       ]),
       [{ a: 2, b: 1 }, { a: 2, b: 'x' }, { a: 2, b: 1, t: 5 }, { t: 'x' }],
       [
@@ -677,7 +677,7 @@ describe('verdicts of rules on what others would not send', () => {
       'what is needed inside of nothing',
       post(
         record({ to: record({ mail: text({ optional: true }) }, { optional: true }) }),
-        (on) => [any(on).needed('body.to.mail', any(on).not(any(on).present('query.x')))],
+        (on) => [any(on).needed('body.to.mail', any(on).not(any(on).sent('query.x')))],
         { query: { x: text({ optional: true }) } },
       ),
       {},
@@ -687,7 +687,7 @@ describe('verdicts of rules on what others would not send', () => {
       'what is needed in a body that was not sent',
       post(
         record({ mail: text({ optional: true }) }, { optional: true }),
-        (on) => [any(on).needed('body.mail', any(on).not(any(on).present('query.x')))],
+        (on) => [any(on).needed('body.mail', any(on).not(any(on).sent('query.x')))],
         { query: { x: text({ optional: true }) } },
       ),
       undefined,

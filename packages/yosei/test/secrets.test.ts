@@ -102,9 +102,9 @@ test('nor do rules tell it, nor what they make of it', async () => {
     [
       'what is the same',
       (on) => [
-        on.different?.('body.pin', 'body.twin'),
-        on.different?.('body.pin', 'body.twin', { blames: ['body.pin'] }),
-        on.different?.('body.twin', 'body.pin', { message: 'is {sent}, {other}' }),
+        on.differ?.('body.pin', 'body.twin'),
+        on.differ?.('body.pin', 'body.twin', { blames: ['body.pin'] }),
+        on.differ?.('body.twin', 'body.pin', { message: 'is {sent}, {other}' }),
       ],
     ],
     [

@@ -269,12 +269,12 @@ test.each<[string, () => unknown, string]>([
   ],
   [
     'nobody declares it',
-    () => endpoint('GET /', { may: (on) => on.present('who.role' as never) }),
+    () => endpoint('GET /', { may: (on) => on.sent('who.role' as never) }),
     'GET /, may: who.role is not declared',
   ],
   [
     'may looks at the body',
-    () => endpoint('POST /', { body: record({}), may: (on) => on.present('body' as never) }),
+    () => endpoint('POST /', { body: record({}), may: (on) => on.sent('body' as never) }),
     'GET /'.replace('GET', 'POST'),
   ],
   [

@@ -34,7 +34,7 @@ test.each(
 
 test('no address of a mistake is inside out', () => {
   const one = yosei.text({ optional: true })
-  const kids = record({ a: one, b: one }, { rules: (on) => [on.needed('a', on.present('b'))] })
+  const kids = record({ a: one, b: one }, { rules: (on) => [on.needed('a', on.sent('b'))] })
   expect(() =>
     endpoint('POST /', { body: record({ kids: yosei.list(yosei.readAs(kids, (one) => one, { code: 'x' })) }) }),
   ).toThrow('body.kids[]:')

@@ -113,7 +113,7 @@ const demandsOfFitting = (field: Node) =>
 const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
   ascending: comparing,
   equal: comparing,
-  different: comparing,
+  differ: comparing,
   gap: {
     codes: ({ code, atLeast, atMost }) =>
       code !== ''

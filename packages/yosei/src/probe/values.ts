@@ -63,7 +63,7 @@ const gathered: { readonly [C in ConditionName]: (condition: Conditions[C], foun
     in: ({ address, values }, found) => add(found, address, values),
     above: ({ address, value }, found) => add(found, address, [value]),
     below: ({ address, value }, found) => add(found, address, [value]),
-    present: () => undefined,
+    sent: () => undefined,
     accepts: () => undefined,
     suits: ({ address, field }, found) => add(found, address, field.kind === 'choice' ? field.values : []),
     all: ({ of }, found, gather) => gatherAll(of, found, gather),

@@ -13,7 +13,7 @@ import { type Matter, once, pathOf } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
 import type { NotMaker } from './not.js'
 import { isOther, type OtherMaker, toldOther } from './other.js'
-import type { PresentMaker } from './present.js'
+import type { SentMaker } from './sent.js'
 
 /** Makes conditions on an accepted input `T`. */
 export interface ConditionMaker<T>
@@ -23,7 +23,7 @@ export interface ConditionMaker<T>
     IsMaker<T>,
     NotMaker,
     OtherMaker<T>,
-    PresentMaker<T>,
+    SentMaker<T>,
     SuitsMaker<T> {}
 
 /** The types stand in `ConditionMaker`, where none may be missing; at run time one maker serves every endpoint. */

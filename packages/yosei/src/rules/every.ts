@@ -13,7 +13,7 @@ import { atMostOne } from './at-most-one.js'
 import { bringRules } from './brought.js'
 import { check } from './check.js'
 import type { ConditionName, ConditionOf, Conditions } from './condition.js'
-import { different } from './different.js'
+import { differ } from './differ.js'
 import { distinct } from './distinct.js'
 import { equal } from './equal.js'
 import { exactlyOne } from './exactly-one.js'
@@ -26,8 +26,8 @@ import { is, within } from './is.js'
 import { absent, needed } from './needed.js'
 import { not } from './not.js'
 import { other } from './other.js'
-import { present } from './present.js'
 import type { RuleName, RuleOf, Rules } from './rule.js'
+import { sent } from './sent.js'
 import { sumWithin } from './sum-within.js'
 import { together } from './together.js'
 import { during } from './while.js'
@@ -39,7 +39,7 @@ export const everyRule: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
   gap,
   inOrder,
   equal,
-  different,
+  differ,
   together,
   exactlyOne,
   atLeastOne,
@@ -54,7 +54,7 @@ export const everyRule: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
 }
 
 const everyCondition: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } = {
-  present,
+  sent,
   suits,
   is,
   in: within,

@@ -9,7 +9,7 @@ import type { AtMostOneMaker } from './at-most-one.js'
 import { on, ruleOf } from './brought.js'
 import type { CheckMaker } from './check.js'
 import { addressesIn, type ConditionMaker } from './conditions.js'
-import type { DifferentMaker } from './different.js'
+import type { DifferMaker } from './differ.js'
 import type { DistinctMaker } from './distinct.js'
 import type { EqualMaker } from './equal.js'
 import type { ExactlyOneMaker } from './exactly-one.js'
@@ -33,7 +33,7 @@ export interface RuleMaker<T>
     AtLeastOneMaker<T>,
     AtMostOneMaker<T>,
     CheckMaker<T>,
-    DifferentMaker<T>,
+    DifferMaker<T>,
     DistinctMaker<T>,
     EqualMaker<T>,
     ExactlyOneMaker<T>,

@@ -88,7 +88,7 @@ const shared = /* @__PURE__ */ merged(
     tags: listOf(aText),
     who: aField,
     may: aFunction("(on) => on.is('who.role', 'clerk')"),
-    rules: aFunction("(on) => [on.needed('body.a', on.present('body.b'))]"),
+    rules: aFunction("(on) => [on.needed('body.a', on.sent('body.b'))]"),
     lookups: aFunction('(on) => ({ one: on.lookup({ … }) })'),
   },
   policyOptions,

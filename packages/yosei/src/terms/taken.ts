@@ -99,7 +99,7 @@ export const fields = taken(
 )
 export const aListOfFields = taken('a list of fields', '[text(), integer()]', (value) => Array.isArray(value))
 export const aRule = taken('a rule that on made', "on.needed('body.a', …)", isMadeBy('rule', 'string'))
-export const aCondition = taken('a condition that on made', "on.present('body.a')", isMadeBy('condition', 'string'))
+export const aCondition = taken('a condition that on made', "on.sent('body.a')", isMadeBy('condition', 'string'))
 export const aLookup = taken('a lookup that on made', 'on.lookup({ … })', isMadeBy('ask', 'function'))
 export const anAddress = taken('an address', "'body.a'", (value) => isText(value) && value !== '')
 export const aStatus = taken(

@@ -207,7 +207,7 @@ export const ruleWords = {
   'unequal.sumOther': 'must add up to {other} ({limit}); the sum is {sum}',
   'unequal.sumOtherSecret': 'must add up to {other}',
   'when.suits': '{address} is of that form',
-  'when.present': '{address} is sent',
+  'when.sent': '{address} is sent',
   'when.is': '{address} is {value}',
   'when.in': '{address} is one of {value}',
   'when.above': '{address} is more than {value}',
@@ -215,7 +215,7 @@ export const ruleWords = {
   'when.accepts': '{value} is asked for',
   'when.all': ' and ',
   'when.not': 'it is not so that {value}',
-  'when.not.present': '{address} is not sent',
+  'when.not.sent': '{address} is not sent',
   'when.not.is': '{address} is not {value}',
 }
 

@@ -15,7 +15,7 @@ const guarded = endpoint('POST /a/{id}', {
   header: { 'x-role': text({ optional: true }) },
   body,
   who,
-  may: (on) => on.all(on.is('who.role', 'clerk'), on.present('header.x-role')),
+  may: (on) => on.all(on.is('who.role', 'clerk'), on.sent('header.x-role')),
   turn: { of: 'a', by: ['who.role', 'path.id'] },
   rules: (on) => [
     on.check({ reads: ['who.teams', 'body.name'], blames: ['body.name'], code: 'x', holds: (teams, name) => { same<typeof teams, readonly string[]>(); return teams.includes(name) } }),
@@ -77,11 +77,11 @@ endpoint('GET /x', { who, may: (on) => on.is('who.rol', 'clerk') })
 // @ts-expect-error a value that it cannot have
 endpoint('GET /x', { who, may: (on) => on.is('who.role', 'king') })
 // @ts-expect-error the body has not come
-endpoint('POST /x', { who, body, may: (on) => on.present('body.n') })
+endpoint('POST /x', { who, body, may: (on) => on.sent('body.n') })
 // @ts-expect-error who is asking is never blamed
 endpoint('POST /x', { who, body, rules: (on) => [on.equal('body.name', 'who.role', { blames: ['who.role'] })] })
 // @ts-expect-error nobody has declared who is asking
-endpoint('GET /x', { rules: (on) => [on.present('who.role') as never] })
+endpoint('GET /x', { rules: (on) => [on.sent('who.role') as never] })
 // @ts-expect-error nobody may be there at an open endpoint
 serve(intake({ endpoints: { openTo }, identify: () => ({ role: 'clerk' as const }) }), { openTo: (_, { who }) => who.role })
 // @ts-expect-error a place where nothing is declared
@@ -150,7 +150,7 @@ endpoint('POST /x', { body: priced, rules: (on) => [on.needed('body.label', on.a
 // @ts-expect-error an address that does not exist
 endpoint('POST /x', { body: priced, rules: (on) => [on.needed('body.label', on.above('body.top', on.other('body.tip')))] })
 // @ts-expect-error no such field of a table's values
-endpoint('POST /x', { body: priced, rules: (on) => [on.present('body.rates{}.hi') as never] })
+endpoint('POST /x', { body: priced, rules: (on) => [on.sent('body.rates{}.hi') as never] })
 // @ts-expect-error a limit that does not exist
 endpoint('POST /x', { body: priced, rules: (on) => [on.sumWithin('body.rows[].n', { exactly: 'body.tip' })] })
 // @ts-expect-error a factor that does not exist

@@ -57,9 +57,9 @@ endpoint('POST /x', { body, rules: (on) => [on.equal('body.n', 'body.nn')] })
 // @ts-expect-error
 endpoint('POST /x', { body, rules: (on) => [on.equal('body.n', 'body.at')] })
 // @ts-expect-error
-endpoint('POST /x', { body, rules: (on) => [on.different('body.n', 'body.nn')] })
+endpoint('POST /x', { body, rules: (on) => [on.differ('body.n', 'body.nn')] })
 // @ts-expect-error
-endpoint('POST /x', { body, rules: (on) => [on.different('body.t', 'body.n')] })
+endpoint('POST /x', { body, rules: (on) => [on.differ('body.t', 'body.n')] })
 // @ts-expect-error
 endpoint('POST /x', { body, rules: (on) => [on.together('body.n', 'body.nn')] })
 // @ts-expect-error
@@ -69,9 +69,9 @@ endpoint('POST /x', { body, rules: (on) => [on.atLeastOne('body.n', 'body.nn')] 
 // @ts-expect-error
 endpoint('POST /x', { body, rules: (on) => [on.atMostOne('body.n', 'body.nn')] })
 // @ts-expect-error
-endpoint('POST /x', { body, rules: (on) => [on.needed('body.nn', on.present('body.n'))] })
+endpoint('POST /x', { body, rules: (on) => [on.needed('body.nn', on.sent('body.n'))] })
 // @ts-expect-error
-endpoint('POST /x', { body, rules: (on) => [on.absent('body.n', on.present('body.nn'))] })
+endpoint('POST /x', { body, rules: (on) => [on.absent('body.n', on.sent('body.nn'))] })
 // @ts-expect-error
 endpoint('POST /x', { body, rules: (on) => [on.needed('body.n', on.is('body.k', 'c'))] })
 // @ts-expect-error
@@ -93,7 +93,7 @@ endpoint('POST /x', { body, rules: (on) => [on.find({ reads: ['body.nn'], code: 
 // @ts-expect-error
 endpoint('POST /x', { body, rules: (on) => [on.fill('body.m', ['body.n'], (n) => `${n}`)] })
 // @ts-expect-error a rule of a record outside of it
-record({ a: integer() }, { rules: (on) => [on.needed('b', on.present('a'))] })
+record({ a: integer() }, { rules: (on) => [on.needed('b', on.sent('a'))] })
 // @ts-expect-error
 endpoint('POST /x', { body, turn: { of: 'x', by: ['body.nn'] } })
 // @ts-expect-error

@@ -5,16 +5,16 @@ import type { Blame, Rule } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
-    different: Comparing<'different'>
+    differ: Comparing<'differ'>
   }
 }
-export interface DifferentMaker<T> {
+export interface DifferMaker<T> {
   /** Not both the same. Blames the second. */
-  different<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
+  differ<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
-export const different = comparing(
-  'different',
+export const differ = comparing(
+  'differ',
   'equal_not_allowed',
   { strict: '!==', orEqual: '!==' },
   (found) => found !== 0,

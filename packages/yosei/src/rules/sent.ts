@@ -8,16 +8,16 @@ import { concrete, eachOnce, isPresent, pathOf } from './matter.js'
 
 declare module './condition.js' {
   interface Conditions {
-    present: { readonly condition: 'present'; readonly address: string }
+    sent: { readonly condition: 'sent'; readonly address: string }
   }
 }
-export interface PresentMaker<T> {
+export interface SentMaker<T> {
   /** Something was sent there. */
-  present(address: Address<T>): Condition
+  sent(address: Address<T>): Condition
 }
 
-export const present: ConditionOf<{ readonly condition: 'present'; readonly address: string }> = {
-  make: (address: string) => ({ condition: 'present', address }),
+export const sent: ConditionOf<{ readonly condition: 'sent'; readonly address: string }> = {
+  make: (address: string) => ({ condition: 'sent', address }),
   takes: [anAddress],
   addresses: ({ address }) => [address],
   mistake: sound,
@@ -27,6 +27,6 @@ export const present: ConditionOf<{ readonly condition: 'present'; readonly addr
     return eachOnce([path], (steps) => concrete(matter.input, path, steps).some((place) => isPresent(matter, place)))
   },
   told: (condition) => condition,
-  words: ({ address }, say) => say('when.present', { address }),
-  negated: ({ address }, say) => say('when.not.present', { address }),
+  words: ({ address }, say) => say('when.sent', { address }),
+  negated: ({ address }, say) => say('when.not.sent', { address }),
 }
