@@ -294,7 +294,7 @@ export async function miswritten({
       return `${told()}\n  expected ${show(expected)}\n  came to ${platform} as ${show(input)}`
   }
   count('given back')
-  // Secrets, files and what nobody declared are not written down.
+  // Secrets, files and undeclared names are not written down.
   if (plate || Object.keys(cookie).length > 0 || JSON.stringify(parts).includes('"unlisted":"keep"')) return undefined
   let input: string | undefined
   kept = (event) => {

@@ -72,11 +72,11 @@ export async function receiveForm(
     broken: reason,
   })
   const { declared, most, mostInAll, mostParts, readPart } = terms
-  const told = boundaryIn(terms.contentType)
-  if (!told) return broken('the boundary of its parts is not given')
-  const reader = new PartReader(told.boundary, most)
+  const named = boundaryIn(terms.contentType)
+  if (!named) return broken('the boundary of its parts is not given')
+  const reader = new PartReader(named.boundary, most)
   const parser = busboy({
-    headers: { 'content-type': told.type },
+    headers: { 'content-type': named.type },
     defParamCharset: 'utf8',
     limits: { fieldSize: most, fieldNameSize: most },
   })
@@ -105,7 +105,7 @@ export async function receiveForm(
       if (one.done) break
       received += one.value.length
       const goesOn = parser.write(reader.read(one.value))
-      // Which file is too large is seen when it has taken what came; where none is, nobody says so.
+      // Which file is too large shows when it has taken what came.
       if (received > mostInAll) await Promise.race([files.overgrown, sleep(100)])
       const trouble =
         files.oversized ??

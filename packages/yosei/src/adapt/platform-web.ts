@@ -46,10 +46,10 @@ export async function receiveForm(
   const bytes = await collect(chunks as AsyncIterable<Uint8Array>, mostInAll)
   if (typeof bytes === 'string') return bytes
   const broken = (reason: string) => ({ values: {}, json: [], dispose: async () => undefined, broken: reason })
-  const told = boundaryIn(contentType)
-  if (!told) return broken('the boundary of its parts is not given')
+  const named = boundaryIn(contentType)
+  if (!named) return broken('the boundary of its parts is not given')
   // The platform's own parser of forms reads some lines of a text as a boundary, and puts up with what is no UTF-8.
-  const reader = new PartReader(told.boundary, most, true)
+  const reader = new PartReader(named.boundary, most, true)
   try {
     reader.read(bytes)
   } catch (error) {

@@ -74,7 +74,7 @@ export function roleOfFile({ declared, most, keepsUnlisted }: FormTerms, name: s
   return { limit, isText, isSmall, isMisplaced, isElement: field?.kind === 'list' }
 }
 
-/** What is told where a file came that the field does not take. */
+/** The error of a file where the field takes none. */
 export const misplacedFile = () => new Unreadable([{ code: 'wrong_type', stage: 'shape' }])
 
 /** A part as it came: a text, or a file. */
@@ -151,7 +151,7 @@ export function textOf(content: Uint8Array): string | undefined {
 const utf8 = /* @__PURE__ */ new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
 
 export const notUtf8 = 'a text is not UTF-8'
-/** Of files of which nobody says what they are. */
+/** Of files that do not say what they are. */
 export const unknownType = 'application/octet-stream'
 
 /** A part as it goes out, around whatever stands for its content. */

@@ -242,7 +242,7 @@ function headOf(bytes: Uint8Array): FormPart {
 /** As HTML has it, browsers encode these three, and nothing else (RFC 7578, section 4.2, leaves it open). */
 const unescaped = (text: string | undefined) => text?.replace(/%(?:22|0d|0a)/gi, decodeURIComponent)
 
-/** A path is nobody's business. */
+/** The folders of a client are not the service's concern. */
 const baseOf = (filename: string) => filename.replace(/^.*[/\\]/s, '').replace(/^\.{1,2}$/, '')
 
 /** RFC 8187, section 3.2. */

@@ -1,5 +1,5 @@
 /**
- * The words of errors in English: the catalogue that others are held against. A page has those of the fields, and of what
+ * The words of errors in English. Other languages have the same keys. A page has those of the fields, and of what
  * else it brings.
  */
 import { merged } from '../terms/taken.js'
