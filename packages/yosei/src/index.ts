@@ -1,3 +1,8 @@
+import { bringEverything } from './sound/declarations.js'
+
+// A command may judge what another copy of the library has declared. A bundler may leave this out: builders do it too.
+bringEverything()
+
 export { judge, judgeMerged, judgeParts } from './adapt/judge.js'
 export { type Context, type Handle, type Handlers, type ServeOptions, serve } from './adapt/serve.js'
 export { answer } from './answer/problem.js'

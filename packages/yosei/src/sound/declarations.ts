@@ -21,7 +21,7 @@ import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './o
 
 let isWhole = false
 /** Whoever declares a service has every kind and rule; a page brings its own. */
-function bringEverything(): void {
+export function bringEverything(): void {
   if (isWhole) return
   isWhole = true
   bring(everyKind)
