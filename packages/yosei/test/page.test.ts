@@ -1,6 +1,6 @@
 /** What a page takes of the library: built by Vite, and run. */
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { runInNewContext } from 'node:vm'
@@ -64,4 +64,20 @@ test('a format that no module names throws when the page loads', () => {
   const hidden = declared.replace("'email'", "'em' + 'ail'")
   const page = built({ 'declared.js': hidden, 'main.js': shown('yosei') }, 'plugin')
   expect(page.run).toThrow('text(), format email: this page does not have the format')
+})
+
+test('a command judges what another copy of the library has declared', () => {
+  const dist = fileURLToPath(new URL('../dist/', import.meta.url))
+  cpSync(dist, join(folder, 'copy/dist'), { recursive: true })
+  cpSync(join(dist, '../package.json'), join(folder, 'copy/package.json'))
+  const script = `
+    import { judge } from './copy/dist/index.js'
+    import { endpoint, instant, intake, list, record, tagged } from 'yosei'
+    const shape = tagged('of', { disc: record({ at: instant() }, { rules: (on) => [on.absent('at', on.sent('at'))] }) })
+    const app = intake({ endpoints: { put: endpoint('PUT /', { body: list(shape) }) } })
+    const request = { method: 'PUT', target: '/', headers: { 'content-type': 'application/json' }, body: '[{"of":"disc","at":"2031-03-01T00:00:00Z"}]' }
+    console.log((await judge(app, request)).errors.map(({ address, message }) => address + ' ' + message).join())`
+  writeFileSync(join(folder, 'foreign.js'), script)
+  const { stdout, stderr } = spawnSync(process.execPath, [join(folder, 'foreign.js')], { encoding: 'utf8' })
+  expect([stdout.trim(), stderr]).toEqual(['body[0].at must not be sent when body[0].at is sent', ''])
 })
