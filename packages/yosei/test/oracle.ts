@@ -580,7 +580,7 @@ const isTime = (val: Val | undefined) => isDate(val) || (val?.is === 'scalar' &&
 const isDate = (val: Val | undefined) => val?.is === 'scalar' && typeof val.read === 'string' && typeof val.rank === 'number' && Number.isNaN(Number(val.read))
 const measureOf = (val: Val & { is: 'scalar' }) => (isTime(val) ? 'time' : typeof val.read === 'number' && typeof val.json === 'string' ? 'duration' : typeof val.rank)
 function order(a: Val | undefined, b: Val | undefined): number {
-  if ((a && kept.has(a)) || (b && kept.has(b))) throw new Undecided()
+  if ([a, b].some((val) => val && (kept.has(val) || JSON.stringify(val, (_, one) => (typeof one === 'bigint' ? String(one) : one)).includes('"is":"raw"')))) throw new Undecided()
   // Nor does the order of what is measured in two ways mean anything, as branches of a union may have it.
   if (a?.is === 'scalar' && b?.is === 'scalar' && measureOf(a) !== measureOf(b)) throw new Undecided()
   if (a?.is === 'scalar' && b?.is === 'scalar') return typeof a.rank !== typeof b.rank ? Number.NaN : a.rank < b.rank ? -1 : a.rank > b.rank ? 1 : 0
