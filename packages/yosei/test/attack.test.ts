@@ -42,7 +42,7 @@ import {
 } from 'yosei'
 import { koaGate } from 'yosei/koa'
 import { contextOf, gate, handled, inputOf, listen, listenerOf } from 'yosei/node'
-import { growthOf, mostGrowth, readers, repetitive } from './growth.ts'
+import { drip, growthOf, mostGrowth, readers, repetitive } from './growth.ts'
 import { open, started, uploadsFromNow } from './service.ts'
 
 /** Looks until it is so, for as long as a busy machine may take. */
@@ -278,6 +278,12 @@ describe('rules take no more than a sort of what they read', () => {
         judgeParts(endpoint('POST /', { body: list(record({ a: integer() }), { distinct: true }) }), {
           body: rows(count, (index) => ({ a: index % 7 })),
         }),
+    ],
+    ['the head of a part that drips in', (count) => drip(`--x\r\n${'\r'.repeat(2 * count - 5)}`)],
+    ['blanks in the head of a part', (count) => drip(`--x\r\nX: ${' '.repeat(count)}x\r\n\r\n`)],
+    [
+      'a text that drips in',
+      (count) => drip(`--x\r\nContent-Disposition: form-data; name="a"\r\n\r\n${'\r\n-'.repeat(count)}`),
     ],
   ])('%s', async (_, work) => {
     expect(await growthOf(work, [2000, 8000])).toBeLessThan(mostGrowth)

@@ -28,7 +28,15 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
-import { chooseLanguage, formats, readJson, readMediaType, repeatedNames, weightOf } from '../dist/internals.js'
+import {
+  chooseLanguage,
+  formats,
+  PartReader,
+  readJson,
+  readMediaType,
+  repeatedNames,
+  weightOf,
+} from '../dist/internals.js'
 
 /** Units to repeat, each with an end at which what seemed right turns out to be wrong. */
 export const repetitive: readonly (readonly [unit: string, end: string])[] = [
@@ -218,3 +226,14 @@ export async function growthOf(work: (size: number) => unknown, [small, large] =
 export const mostGrowth = 9
 /** Milliseconds below which nothing is worth a comparison: what grows with its square takes a hundred times as long. */
 const soMuch = 10
+
+/** A form in chunks as small as can be: what waits for more must not be read anew with each. */
+export function drip(form: string): unknown {
+  const reader = new PartReader('x', 1_000_000)
+  try {
+    for (const byte of Buffer.from(form)) reader.read(Uint8Array.of(byte))
+  } catch (error) {
+    return error
+  }
+  return reader.parts
+}

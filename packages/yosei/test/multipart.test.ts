@@ -30,6 +30,7 @@ const end = '--X--\r\n'
 const X = 'multipart/form-data; boundary=X'
 const utf8 = (value: string) => Buffer.from(value).toString('latin1')
 
+const noBoundary = 'body bad_syntax: the boundary of its parts is missing, or has more than 70 characters'
 const rows: readonly (readonly [what: string, body: string, expected: unknown, contentType?: string, target?: string])[] = [
   // Boundaries.
   ['a text', part('title', 'a') + end, { title: 'a' }],
@@ -45,8 +46,10 @@ const rows: readonly (readonly [what: string, body: string, expected: unknown, c
   ['a boundary in quotes, escaped', part('title', 'a') + end, { title: 'a' }, 'multipart/form-data; boundary="\\X"'],
   ['empty parameters before the boundary', part('title', 'a') + end, { title: 'a' }, 'multipart/form-data;; ; boundary=X'],
   ['a boundary with blanks and signs', (part('title', 'a') + end).replaceAll('--X', "--a b'()+_,-./:=?"), { title: 'a' }, 'multipart/form-data; boundary="a b\'()+_,-./:=?"'],
-  ['no boundary', part('title', 'a') + end, [400, 'body bad_syntax: the boundary of its parts is not given'], 'multipart/form-data'],
-  ['an empty boundary', part('title', 'a') + end, [400, 'body bad_syntax: the boundary of its parts is not given'], 'multipart/form-data; boundary=""'],
+  ['no boundary', part('title', 'a') + end, [400, noBoundary], 'multipart/form-data'],
+  ['the longest boundary', (part('title', 'a') + end).replaceAll('--X', `--${'x'.repeat(70)}`), { title: 'a' }, `multipart/form-data; boundary=${'x'.repeat(70)}`],
+  ['a longer one', (part('title', 'a') + end).replaceAll('--X', `--${'x'.repeat(71)}`), [400, noBoundary], `multipart/form-data; boundary=${'x'.repeat(71)}`],
+  ['an empty boundary', part('title', 'a') + end, [400, noBoundary], 'multipart/form-data; boundary=""'],
   // Texts.
   ['a text of several lines', part('title', 'a\nb\r\n\r\nc') + end, { title: 'a\nb\r\n\r\nc' }],
   ['a text that is not ASCII', part('title', utf8('\ufeffé日')) + end, { title: '\ufeffé日' }],
@@ -69,6 +72,7 @@ const rows: readonly (readonly [what: string, body: string, expected: unknown, c
   ['an empty name', part('', 'a') + end, [400, 'body bad_syntax: a part has no name']],
   ['parameters that are none', `--X\r\nContent-Disposition: form-data; name="title"; x\r\n\r\na\r\n${end}`, [400, 'body bad_syntax: a part has no name']],
   ['a line that is no field', `--X\r\nContent-Disposition: form-data; name="title"\r\nwhat is this\r\n\r\na\r\n${end}`, [400, 'body bad_syntax: a line among the header fields of a part is none']],
+  ['a line with a lone CR', part('title', 'a', '\r\nX: a\rb') + end, [400, 'body bad_syntax: a line among the header fields of a part is none']],
   ['a field twice', `--X\r\nContent-Disposition: form-data; name="title"\r\nContent-Disposition: form-data; name="n"\r\n\r\n1\r\n${end}`, [400, 'body bad_syntax: a part has the field Content-Disposition twice']],
   ['header fields without an end', `--X\r\nContent-Disposition: form-data; name="title"\r\n${part('n', '5')}${end}`, [400, 'body bad_syntax: the header fields of a part do not end']],
   ['a transfer encoding', part('title', 'YQ==', '\r\nContent-Transfer-Encoding: base64') + end, [400, 'body bad_syntax: a part has a Content-Transfer-Encoding; send its bytes as they are']],

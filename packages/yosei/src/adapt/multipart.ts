@@ -18,6 +18,7 @@ import {
   type FormTerms,
   formValues,
   misplacedFile,
+  noBoundary,
   notUtf8,
   roleOfFile,
   textOf,
@@ -73,7 +74,7 @@ export async function receiveForm(
   })
   const { declared, most, mostInAll, mostParts, readPart } = terms
   const named = boundaryIn(terms.contentType)
-  if (!named) return broken('the boundary of its parts is not given')
+  if (!named) return broken(noBoundary)
   const reader = new PartReader(named.boundary, most)
   const parser = busboy({
     headers: { 'content-type': named.type },

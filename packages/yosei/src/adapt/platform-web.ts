@@ -7,13 +7,14 @@ import {
   type FormTerms,
   formValues,
   misplacedFile,
+  noBoundary,
   notUtf8,
   roleOfFile,
   textOf,
   unknownType,
 } from '../read/form.js'
-import { collect } from '../read/message.js'
-import { BrokenForm, isUnchosen, joined, PartReader } from '../read/parts.js'
+import { collect, joinBytes } from '../read/message.js'
+import { BrokenForm, isUnchosen, PartReader } from '../read/parts.js'
 import { readSize } from '../terms/units.js'
 
 /** Undoes a content coding; at most so many bytes come of it. */
@@ -47,7 +48,7 @@ export async function receiveForm(
   if (typeof bytes === 'string') return bytes
   const broken = (reason: string) => ({ values: {}, json: [], dispose: async () => undefined, broken: reason })
   const named = boundaryIn(contentType)
-  if (!named) return broken('the boundary of its parts is not given')
+  if (!named) return broken(noBoundary)
   // The platform's own parser of forms reads some lines of a text as a boundary, and puts up with what is no UTF-8.
   const reader = new PartReader(named.boundary, most, true)
   try {
@@ -68,7 +69,7 @@ export async function receiveForm(
       arrived.push({ name, value: text, ...(type ? { type } : {}) })
       continue
     }
-    const bytes = joined(content)
+    const bytes = joinBytes(content)
     const { limit, isText, isSmall, isMisplaced, isElement } = roleOfFile(terms, name, type)
     if (limit !== undefined && bytes.length > readSize(limit)) {
       const index = arrived.filter((one) => one.name === name).length

@@ -48,10 +48,15 @@ export interface FormTerms {
   readonly readPart: ReadPart
 }
 
-/** The boundary of a form, and the media type as every parser reads it; `undefined` where it names none. */
+/**
+ * The boundary of a form, and the media type as every parser reads it; `undefined` if it names none, or one of more than
+ * 70 characters (RFC 2046, section 5.1.1): what may be its start has to wait for more, and a long one waits dearly.
+ */
 export function boundaryIn(contentType: string): { readonly boundary: string; readonly type: string } | undefined {
   const boundary = readMediaType(contentType)?.parameters.boundary
-  return boundary ? { boundary, type: `multipart/form-data; boundary=${quoted(boundary)}` } : undefined
+  return boundary && boundary.length <= 70
+    ? { boundary, type: `multipart/form-data; boundary=${quoted(boundary)}` }
+    : undefined
 }
 
 /** The limit of a declared file; `undefined` where the field is none. */
@@ -150,6 +155,7 @@ export function textOf(content: Uint8Array): string | undefined {
 }
 const utf8 = /* @__PURE__ */ new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
 
+export const noBoundary = 'the boundary of its parts is missing, or has more than 70 characters'
 export const notUtf8 = 'a text is not UTF-8'
 /** Of files that do not say what they are. */
 export const unknownType = 'application/octet-stream'

@@ -257,7 +257,10 @@ export async function collect(chunks: AsyncIterable<Uint8Array>, limit: number):
   return joinBytes(parts, length)
 }
 
-export function joinBytes(parts: readonly Uint8Array[], length: number): Uint8Array {
+export function joinBytes(
+  parts: readonly Uint8Array[],
+  length = parts.reduce((sum, part) => sum + part.length, 0),
+): Uint8Array {
   if (parts.length === 1) return parts[0] as Uint8Array
   const whole = new Uint8Array(length)
   let at = 0

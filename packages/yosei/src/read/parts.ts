@@ -4,6 +4,7 @@
  */
 import { readMediaType, readParameters } from '../grammar/media-type.js'
 import { notUtf8 } from './form.js'
+import { joinBytes } from './message.js'
 
 /** A part: its header fields, and its text. */
 export interface FormPart {
@@ -49,6 +50,10 @@ export class PartReader {
   #state: State = 'content'
   #rest: Uint8Array = crlf
   #blanks = 0
+  #head: Uint8Array[] = []
+  #headLength = 0
+  /** How much of an empty line has come. */
+  #matched = 0
   /** Of the part that is going by, if it is a text. */
   #decoder: TextDecoder | undefined
   readonly #most: number
@@ -78,7 +83,7 @@ export class PartReader {
    * @throws BrokenForm
    */
   read(chunk: Uint8Array): Uint8Array {
-    const bytes = this.#rest.length === 0 ? chunk : joined([this.#rest, chunk])
+    const bytes = this.#rest.length === 0 ? chunk : joinBytes([this.#rest, chunk])
     const kept: Uint8Array[] = []
     let at = 0
     this.#rest = none
@@ -87,7 +92,7 @@ export class PartReader {
       at = this.#step(bytes, at, kept)
     }
     if (!this.hasEnded) this.#rest = bytes.subarray(at)
-    return joined(kept)
+    return joinBytes(kept)
   }
 
   /** Goes on as far as the bytes say: gives back where it stands. */
@@ -116,28 +121,40 @@ export class PartReader {
         if (!isEnd && !(bytes[next] === 13 && bytes[next + 1] === 10)) throw new BrokenForm(boundaryLine)
         this.#state = isEnd ? 'ended' : 'head'
         kept.push(isEnd ? closing : crlf)
+        this.#head = []
+        this.#headLength = 0
+        // The end of the boundary's line may be the first half of an empty one.
+        this.#matched = 2
         return next + 2
       }
       case 'head': {
-        const isEmpty = bytes[at] === 13 && bytes[at + 1] === 10
-        const end = isEmpty ? at : indexOf(bytes, emptyLine, at)
-        if ((end < 0 ? bytes.length : end) - at > mostHead) throw new BrokenForm(endless)
-        if (end < 0) return at
-        const head = bytes.subarray(at, end)
-        if (indexOf(head, this.#boundary, 0) >= 0) throw new BrokenForm(endless)
-        const part = headOf(head)
-        this.parts.push(part)
-        this.textBytes += bytesOf(part.name).length
-        this.#decoder =
-          part.filename === undefined ? new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }) : undefined
+        // Byte by byte, and each once: it may drip in.
+        let next = at
+        while (next < bytes.length && this.#matched < emptyLine.length) {
+          const one = bytes[next++]
+          this.#matched = one === emptyLine[this.#matched] ? this.#matched + 1 : one === 13 ? 1 : 0
+        }
+        this.#head.push(bytes.subarray(at, next))
+        this.#headLength += next - at
+        if (this.#headLength > mostHead) throw new BrokenForm(endless)
+        if (this.#matched < emptyLine.length) return next
+        const head = joinBytes(this.#head)
+        kept.push(head)
+        this.#begin(head)
         this.#state = 'content'
-        const next = end + (isEmpty ? 2 : 4)
-        kept.push(bytes.subarray(at, next))
         return next
       }
       case 'ended':
         return bytes.length
     }
+  }
+
+  #begin(head: Uint8Array): void {
+    if (indexOf(head, this.#boundary, 0) >= 0) throw new BrokenForm(endless)
+    const part = headOf(head)
+    this.parts.push(part)
+    this.textBytes += bytesOf(part.name).length
+    this.#decoder = part.filename === undefined ? new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }) : undefined
   }
 
   #content(bytes: Uint8Array, isEnd: boolean, kept: Uint8Array[]): void {
@@ -166,17 +183,6 @@ const crlf = bytesOf('\r\n')
 const emptyLine = bytesOf('\r\n\r\n')
 const closing = bytesOf('--\r\n')
 
-export function joined(all: readonly Uint8Array[]): Uint8Array {
-  if (all.length === 1) return all[0] as Uint8Array
-  const whole = new Uint8Array(all.reduce((sum, { length }) => sum + length, 0))
-  let at = 0
-  for (const one of all) {
-    whole.set(one, at)
-    at += one.length
-  }
-  return whole
-}
-
 /** Where bytes stand in others, or −1. Looks for the first byte in one go, since most of a file has none. */
 function indexOf(bytes: Uint8Array, sought: Uint8Array, from: number): number {
   const [first = 0] = sought
@@ -202,11 +208,12 @@ function headOf(bytes: Uint8Array): FormPart {
   }
   const fields = new Map<string, string>()
   for (const line of text.replace(/\r\n[ \t]+/g, ' ').split('\r\n')) {
-    const [, name, value = ''] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):[ \t]*(.*?)[ \t]*$/s.exec(line) ?? []
-    if (name === undefined) {
-      if (text !== '') throw new BrokenForm('a line among the header fields of a part is none')
-    } else if (fields.has(name.toLowerCase())) throw new BrokenForm(`a part has the field ${name.slice(0, 40)} twice`)
-    else fields.set(name.toLowerCase(), value)
+    if (line === '') continue
+    const [, name] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):/.exec(line) ?? []
+    if (name === undefined || /[\r\n\0]/.test(line))
+      throw new BrokenForm('a line among the header fields of a part is none')
+    if (fields.has(name.toLowerCase())) throw new BrokenForm(`a part has the field ${name.slice(0, 40)} twice`)
+    fields.set(name.toLowerCase(), line.slice(name.length + 1).trim())
   }
   const encoding = fields.get('content-transfer-encoding')
   if (encoding !== undefined && !/^(?:7bit|8bit|binary)$/i.test(encoding))
@@ -218,11 +225,8 @@ function headOf(bytes: Uint8Array): FormPart {
   const disposition = fields.get('content-disposition') ?? ''
   if (!/^form-data[ \t]*(?:;|$)/i.test(disposition))
     throw new BrokenForm('a part has no Content-Disposition of form-data')
-  const parameters = readParameters(
-    disposition,
-    disposition.indexOf(';') < 0 ? disposition.length : disposition.indexOf(';'),
-    escaped,
-  )
+  const semicolon = disposition.indexOf(';')
+  const parameters = readParameters(disposition, semicolon < 0 ? disposition.length : semicolon, escaped)
   const name = unescaped(parameters?.name)
   if (!parameters || name === undefined || name === '') throw new BrokenForm('a part has no name')
   const extended = parameters['filename*']
