@@ -351,7 +351,7 @@ describe('an answer does not outgrow its request', () => {
     expect(Buffer.byteLength(told)).toBeLessThan(Math.min(256_000, 32_000 + 4 * (raw.length + 200)))
     expect(told).toMatch(/ and \d+ more|too_short|must/)
   })
-  test('a choice of 20,000 values is told by a few of them', async () => {
+  test('an error names a few of the 20,000 values of a choice', async () => {
     const values = Array.from({ length: 20_000 }, (_, index) => `value-number-${index}`)
     const put = endpoint('POST /', { body: record({ a: choice(values), b: list(choice(values), { optional: true }) }) })
     const handle = serve(intake({ endpoints: { put } }), { put: () => 1 })

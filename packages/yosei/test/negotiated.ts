@@ -7,7 +7,7 @@ interface Wish {
   readonly range: string
   /** Parameters of a media type, which no answer has. */
   readonly parameters: readonly string[]
-  /** In thousandths; `undefined` where nothing is said. */
+  /** In thousandths; `undefined` if the field says none. */
   readonly weight: number | undefined
   readonly extension: string
 }

@@ -488,7 +488,7 @@ describe('serve', () => {
     ['too large', '/a', {}, `{"a":"${'x'.repeat(60)}"}`, 420],
     ['of another type', '/a', { 'content-type': 'text/css' }, 'x', 424],
     ['with too many values', '/a?q=1&q=2&q=3', {}, '{"a":"b"}', 425],
-    ['of somebody unknown', '/b', {}, '{"a":"b"}', 404],
+    ['from an unknown client', '/b', {}, '{"a":"b"}', 404],
     ['that a lookup does not find', '/a', {}, '{"a":"b"}', 410],
     ['that cannot be read', '/a', {}, '{"a":', 418],
     [

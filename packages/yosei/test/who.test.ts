@@ -100,7 +100,7 @@ test.each<[string, unknown, string, unknown, unknown]>([
     undefined,
     { body: { name: 'made' }, free: true, since: 0, found: { since: 1 }, same: true },
   ],
-  ['may not', guest, 'PUT /things/1', undefined, '403 header.authorization is of somebody who may not do this'],
+  ['may not', guest, 'PUT /things/1', undefined, '403 header.authorization does not have permission'],
   [
     'may, by the query',
     guest,
@@ -135,15 +135,9 @@ test.each<[string, unknown, string, unknown, unknown]>([
     clerk,
     'GET /in/5',
     undefined,
-    '403 header.authorization is of somebody who may not do this',
+    '403 header.authorization does not have permission',
   ],
-  [
-    'may not by the group',
-    guest,
-    'GET /in/6',
-    undefined,
-    '403 header.authorization is of somebody who may not do this',
-  ],
+  ['may not by the group', guest, 'GET /in/6', undefined, '403 header.authorization does not have permission'],
   ['may by both', clerk, 'GET /in/6', undefined, 6],
   [
     'is refused',

@@ -109,7 +109,7 @@ export function idOf(headers: readonly (readonly [name: string, value: string])[
   return trace === undefined ? newId() : trace.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
 }
 
-/** Writes why a judgement failed that nobody serves. */
+/** Logs the failure of a judgement outside of `serve`. */
 export function journalFailure(app: IntakeNode | undefined, rejection: Rejection, judged?: Judged): void {
   if (rejection.cause !== undefined)
     writeJournal(app, { id: newId(), outcome: 'failed', rejection, judged, since: Date.now() })

@@ -66,7 +66,7 @@ export async function judgeOn<E extends Endpoints>(
   return (await settleLookups(judged as AcceptedJudgement, unasked, services, signal)) as Verdict<E>
 }
 
-/** The verdict that a caller gets. Why it failed, where it did, is for the journal alone. */
+/** The verdict that a caller gets. The journal alone says why it failed. */
 function told(app: IntakeNode, rejection: Rejection, judged: Judged): Rejected {
   journalFailure(app, rejection, judged)
   return verdictOf(rejection)

@@ -1,7 +1,7 @@
 /** The kinds that fields were declared of: a builder brings its own, so that a page has those alone that it uses. */
 import { type Child, type KindTable, kindOf, type Node } from './kind.js'
 
-/** Filled by builders; whole where a service declares. */
+/** Builders fill it. A service fills it whole. */
 export const kinds = {} as KindTable
 
 export const bring = (more: Partial<KindTable>): unknown => Object.assign(kinds, more)

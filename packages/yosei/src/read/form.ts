@@ -145,7 +145,7 @@ export function formValues(
 const isNested = ({ kind }: Node, isElement: boolean) =>
   kind === 'record' || kind === 'table' || kind === 'tagged' || (isElement && (kind === 'list' || kind === 'tuple'))
 
-/** The text of a part that came as a file; `undefined` where it is not UTF-8. */
+/** The text of a part that came as a file; `undefined` if it is not UTF-8. */
 export function textOf(content: Uint8Array): string | undefined {
   try {
     return utf8.decode(content)

@@ -37,9 +37,8 @@ const mostBlanks = 1000
 type State = 'content' | 'behind boundary' | 'head' | 'ended'
 
 /**
- * Reads along: where each part begins, what its header fields say, and its text, if it is no file. What it gives back
- * are the same bytes without what means nothing: blanks behind a boundary, and what stands before the first and after
- * the last.
+ * Finds the parts while the bytes go by: their header fields, and their texts. `read` returns the bytes without what has no
+ * meaning: blanks behind a boundary, and what stands before the first boundary and after the last.
  */
 export class PartReader {
   /** In the order in which they came. */
@@ -95,7 +94,7 @@ export class PartReader {
     return joinBytes(kept)
   }
 
-  /** Goes on as far as the bytes say: gives back where it stands. */
+  /** Takes one step, if the bytes allow it. Returns the new position. */
   #step(bytes: Uint8Array, at: number, kept: Uint8Array[]): number {
     switch (this.#state) {
       case 'content': {

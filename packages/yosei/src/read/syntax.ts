@@ -242,7 +242,7 @@ const multipart: BodySyntax = {
   },
 }
 
-/** What a name of a form carries, part by part: JSON at once where a part by itself would not say it. */
+/** The parts of one name. A list goes as one JSON part if single parts could not carry it. */
 function partsFor(record: RecordNode, name: string, sent: unknown): readonly unknown[] {
   if (!Array.isArray(sent)) return sent === undefined ? [] : [sent]
   const shape = Object.hasOwn(record.fields, name) ? sentShape(record.fields[name] as Node) : undefined
@@ -250,7 +250,7 @@ function partsFor(record: RecordNode, name: string, sent: unknown): readonly unk
     shape?.kind === 'tuple' ? sent.some((one) => typeof one === 'object' || one === '') : sent.length === 0
   return isWhole ? [sent] : sent.filter((one) => one !== undefined)
 }
-/** A part without a file: JSON where a text would be read as something else, or not at all. */
+/** A part without a file. It is JSON if a text would be read as something else, or not at all. */
 function textPart(name: string, one: unknown): OutgoingPart<string> {
   const isJson = typeof one === 'object' || one === '' || /\p{Surrogate}/u.test(String(one))
   return isJson ? { name, type: jsonType, content: JSON.stringify(one) } : { name, content: String(one) }

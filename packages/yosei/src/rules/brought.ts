@@ -1,6 +1,6 @@
 /**
  * The rules and conditions that declarations may have: those that a page brings, so that it has those alone that it uses;
- * all of them where a service declares.
+ * all of them in a service.
  */
 import { mistake } from '../terms/mistake.js'
 import type { Maker } from '../terms/taken.js'
@@ -16,7 +16,7 @@ const makers: { [name: string]: unknown } = {}
 
 /**
  * @param others What is called like a rule or a condition, and is none.
- * @param makersOf Makes the calls: with their arguments checked, where a service declares.
+ * @param makersOf Makes the calls: in a service they check their arguments.
  */
 export function bringRules(
   more: Partial<RuleTable>,

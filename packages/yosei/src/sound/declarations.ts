@@ -20,7 +20,7 @@ import { checkEndpoint } from './endpoint.js'
 import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './options.js'
 
 let isWhole = false
-/** Whoever declares a service has every kind and rule; a page brings its own. */
+/** A service has every kind and rule. A page brings its own. */
 export function bringEverything(): void {
   if (isWhole) return
   isWhole = true

@@ -1,7 +1,7 @@
-/** What is documented of each status: where it comes from, and what goes with it. No page has it. */
+/** The documentation of each status. Pages do not ship it. */
 import type { Stage, StatusName } from './statuses.js'
 
-/** The stage, what went wrong, the header fields that go with it, and where it is told. */
+/** A row of the table in docs/statuses.md. `at` is the address of the error. */
 type Row = readonly [stage: Stage, what: string, headers: string, at: string]
 
 export const statusRows: { readonly [S in StatusName]: readonly Row[] } = {

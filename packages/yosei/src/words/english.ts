@@ -247,7 +247,7 @@ const serviceWords = {
   'wrong_media_type.several': 'must be one of {limit}',
   'wrong_media_type.charset': 'must name no charset but utf-8',
   not_known: 'must say who is asking',
-  not_allowed: 'is of somebody who may not do this',
+  not_allowed: 'does not have permission',
   busy: 'is being worked on by another request',
   'busy.full': 'has too many requests waiting for it',
   'rule.sum': 'must add up to at least {least} and at most {most}',

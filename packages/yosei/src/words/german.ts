@@ -194,7 +194,7 @@ export const german: Words = {
   'unequal.sumOther': 'muss zusammen {other} ({limit}) ergeben; die Summe ist {sum}',
   'unequal.sumOtherSecret': 'muss zusammen {other} ergeben',
   not_known: 'muss sagen, wer fragt',
-  not_allowed: 'ist von jemandem, der das nicht darf',
+  not_allowed: 'hat keine Berechtigung',
   busy: 'wird gerade von einer anderen Anfrage bearbeitet',
   'busy.full': 'hat zu viele wartende Anfragen',
   'when.suits': '{address} diese Form hat',
