@@ -11,14 +11,14 @@ import { isEmpty } from '../terms/own.js'
 import { type SettledLimits, settleLimits } from '../terms/policy.js'
 import { isRaw, type NodeIncoming } from './incoming.js'
 
-/** @param tell Told what would have been rejected, and what failed; of lookups later than the judgement. */
+/** @param report Told what would have been rejected, and what failed; of lookups later than the judgement. */
 export async function watch(
   app: IntakeNode,
   endpoint: EndpointNode,
   { node, message, signal, body }: NodeIncoming,
   parsed: unknown,
   { services, folds }: { readonly services: unknown; readonly folds: boolean },
-  tell: (rejection: Rejection, judged: Judged) => void,
+  report: (rejection: Rejection, judged: Judged) => void,
 ): Promise<Judged> {
   const isParsed = node.readableEnded && parsed !== undefined && !isRaw(parsed)
   const limits = settleLimits(endpoint.limits)
@@ -29,11 +29,11 @@ export async function watch(
   const { verdict, who } = judged
   const failed = (cause: unknown) =>
     rejectFailed(endpoint.name, cause, { stage: 'lookups', house: app, statuses: endpoint.statuses })
-  if (verdict.outcome === 'rejected') tell(verdict, judged)
+  if (verdict.outcome === 'rejected') report(verdict, judged)
   else if (!isEmpty(endpoint.lookups))
     askLookups(judged as AcceptedJudgement, { services, who, signal: signal }).then(
-      ({ rejection }) => rejection && tell(rejection, judged),
-      (cause) => tell(failed(cause), judged),
+      ({ rejection }) => rejection && report(rejection, judged),
+      (cause) => report(failed(cause), judged),
     )
   return judged
 }

@@ -22,8 +22,8 @@ import type { JournalEvent } from '../terms/hooks.js'
 import { late } from '../terms/late.js'
 import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
+import { aFunction, anything, checkOptions, isPlain, type Options, oneOf, shown } from '../terms/option-types.js'
 import { statusFor } from '../terms/statuses.js'
-import { aFunction, anything, checkOptions, isPlain, type Options, oneOf, shown } from '../terms/taken.js'
 import { languageFor } from '../words/languages.js'
 
 /** What a handler is given besides the input. */
@@ -131,9 +131,9 @@ export function serve<E extends Endpoints, Asked = unknown, Services extends Ask
 type AnyHandlers = { readonly [name: string]: (input: unknown, context: Context<Endpoint, unknown>) => unknown }
 
 function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOptions<unknown>): Service {
-  const tell = (what: string, mend: string, option?: string) => mistake('serve', what, mend, { option })
-  if (!isPlain(handlers)) tell(`the handlers are ${shown(handlers)}`, 'Write them as { name: (input, context) => … }')
-  checkOptions(options, serveOptions, 'serve', tell)
+  const report = (what: string, mend: string, option?: string) => mistake('serve', what, mend, { option })
+  if (!isPlain(handlers)) report(`the handlers are ${shown(handlers)}`, 'Write them as { name: (input, context) => … }')
+  checkOptions(options, serveOptions, 'serve', report)
   checkPairs(app, handlers)
   const ready = prepare(app, platform)
   // Who serves without waiting for it is told by the first request that needs it.

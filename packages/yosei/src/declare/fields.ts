@@ -33,8 +33,8 @@ import type { Asking } from '../terms/asking.js'
 import type { Bounds, Moment, Need, Size, Span } from '../terms/declared.js'
 import { frozen } from '../terms/frozen.js'
 import { mistake, placed, returned } from '../terms/mistake.js'
+import { isField, isPlain, shown } from '../terms/option-types.js'
 import { given } from '../terms/own.js'
-import { isField, isPlain, shown } from '../terms/taken.js'
 import type {
   Common,
   Field,

@@ -4,10 +4,10 @@ import type { All, Endpoints, Intake, ServicesOf, WhoOf } from '../terms/endpoin
 import { frozen } from '../terms/frozen.js'
 import type { Catalogues, Envelope, Journal, Refused, TurnStore, WriteEnvelope } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
+import { shown } from '../terms/option-types.js'
 import { given } from '../terms/own.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
 import { checkStatuses, type Statuses } from '../terms/statuses.js'
-import { shown } from '../terms/taken.js'
 import { type EndpointNode, endpointsIn } from './endpoint.js'
 
 /**

@@ -12,7 +12,7 @@ import type { Part } from '../terms/parts.js'
 import { type BodyNode, type EndpointNode, oncePerBody, rootOf } from './endpoint.js'
 
 /** A declaration whose records with rules lie where only a value tells: in a union, or in one that holds itself. */
-interface Thicket {
+interface Unplaced {
   readonly node: Node
   readonly base: Path
   readonly guards: PlacedRule['guards']
@@ -21,25 +21,25 @@ export interface Placed {
   /** Declares the parts. */
   readonly root: Node
   readonly rules: readonly PlacedRule[]
-  readonly thickets: readonly Thicket[]
+  readonly unplaced: readonly Unplaced[]
 }
 
 /** The rules that hold for a body of one media type. */
 export const placedRules = oncePerBody((endpoint, body): Placed => {
-  const { root, rules, thickets } = placeIn(rootOf(endpoint, body))
-  return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, root, [], []))], thickets }
+  const { root, rules, unplaced } = placeIn(rootOf(endpoint, body))
+  return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, root, [], []))], unplaced }
 })
 
 /** The rules that read only some parts, if not all parts are judged. */
 export const rulesOn = (placed: Placed, parts: readonly Part[] | undefined): Placed => {
   if (!parts) return placed
-  const { root, rules, thickets } = placed
+  const { root, rules, unplaced } = placed
   return {
     root,
     rules: rules.filter(({ rule, base }) =>
       rule.reads.every((address) => parts.includes((base[0] ?? parseAddress(address)?.[0]) as Part)),
     ),
-    thickets: thickets.filter(({ base }) => parts.includes(base[0] as Part)),
+    unplaced: unplaced.filter(({ base }) => parts.includes(base[0] as Part)),
   }
 }
 
@@ -54,10 +54,10 @@ export function placedIn(node: Node): Placed {
 /** The rules of the records in a declaration, each where it applies. */
 function placeIn(root: Node): Placed {
   const rules: PlacedRule[] = []
-  const thickets: Thicket[] = []
+  const unplaced: Unplaced[] = []
   const look = (node: Node, base: Path, guards: PlacedRule['guards']): void => {
     if (!bringsRules(node)) return
-    if (node.kind === 'either' || node.kind === 'later') thickets.push({ node, base, guards })
+    if (node.kind === 'either' || node.kind === 'later') unplaced.push({ node, base, guards })
     else if (node.kind === 'tagged')
       for (const [value, branch] of Object.entries(node.branches))
         look(sentShape(branch), base, [...guards, { path: [...base, node.tag], value }])
@@ -70,7 +70,7 @@ function placeIn(root: Node): Placed {
     }
   }
   look(root, [], [])
-  return { root, rules, thickets }
+  return { root, rules, unplaced }
 }
 
 /**
@@ -79,7 +79,7 @@ function placeIn(root: Node): Placed {
  * @throws DeclarationError where a rule stands behind a reader, whose values have no addresses.
  */
 export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): readonly PlacedRule[] {
-  const { root, rules, thickets } = placedRules(endpoint, body)
+  const { root, rules, unplaced } = placedRules(endpoint, body)
   const seen = new Set<Node>()
   const found: PlacedRule[] = []
   const look = (node: Node, base: Path): void => {
@@ -99,7 +99,7 @@ export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): r
   const placed = new Set(rules.map(({ rule }) => rule))
   const isPlaced = (rule: AnyRule) => placed.has(rule)
   look(root, [])
-  for (const { node, base } of thickets) look(node, base)
+  for (const { node, base } of unplaced) look(node, base)
   return [...rules, ...found]
 }
 

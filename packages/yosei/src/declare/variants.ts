@@ -19,7 +19,7 @@ import {
   isPlain,
   shown,
   fields as takenFields,
-} from '../terms/taken.js'
+} from '../terms/option-types.js'
 import type { Field, Fields, Flat, InFields, OutFields, RecordField } from '../terms/types.js'
 import { make, type Options } from './fields.js'
 

@@ -7,15 +7,15 @@ import { readDay, readDuration, readInstant, readInstantIn, readTimeOfDay, type 
 import { copyTree } from '../kinds/copy.js'
 import { took } from '../kinds/either.js'
 import type { Node } from '../kinds/kind.js'
-import { type ListNode, mayRepeat, tellRepeated, valueUnder } from '../kinds/list.js'
+import { type ListNode, mayRepeat, reportRepeated, valueUnder } from '../kinds/list.js'
 import { holdsExactly } from '../kinds/number.js'
 import { matches } from '../kinds/patterns.js'
 import { callReader, type ReadAsNode, settleRead } from '../kinds/read-as.js'
 import { readNode, readOnce } from '../kinds/reading.js'
-import { keepOrTell, type RecordNode } from '../kinds/record.js'
-import { asking, clock, countFaults, type Run, type Source, tellSent } from '../kinds/run.js'
+import { keepOrReport, type RecordNode } from '../kinds/record.js'
+import { asking, clock, countFaults, type Run, reportSent, type Source } from '../kinds/run.js'
 import type { ScalarKind } from '../kinds/scalar.js'
-import { type TableNode, tellMisnamed } from '../kinds/table.js'
+import { reportMisnamed, type TableNode } from '../kinds/table.js'
 import { codePoints } from '../kinds/text.js'
 import type { Code } from '../kinds/writer.js'
 import type { Endpoint } from '../terms/endpoint.js'
@@ -94,9 +94,9 @@ export function codeOf(endpoint: Endpoint): string {
 /** An enumerable name on the prototype of every object would count as sent. */
 const isPolluted = () => !isEmpty(Object.prototype)
 
-type Path = (string | number)[]
+type Steps = (string | number)[]
 
-function within<T>(run: Run, path: Path, inside: () => T): T {
+function within<T>(run: Run, path: Steps, inside: () => T): T {
   const { length } = run.path
   for (const step of path) run.path.push(step)
   const result = inside()
@@ -105,11 +105,11 @@ function within<T>(run: Run, path: Path, inside: () => T): T {
 }
 
 /** The interpreter, for a value that the code does not take. */
-const slow = (run: Run, node: Node, value: unknown, source: Source, path: Path): unknown =>
+const slow = (run: Run, node: Node, value: unknown, source: Source, path: Steps): unknown =>
   within(run, path, () => readNode(node, value, source, run))
 
 /** A scalar has nothing below it, so its path can stand as it is while something is told of it. */
-const wholePath = ({ path: outer }: Run, path: Path): Path => (outer.length === 0 ? path : [...outer, ...path])
+const wholePath = ({ path: outer }: Run, path: Steps): Steps => (outer.length === 0 ? path : [...outer, ...path])
 
 /** The interpreter for a scalar, without what holds for every kind. */
 function slowScalar(
@@ -118,7 +118,7 @@ function slowScalar(
   node: Node,
   value: unknown,
   source: Source,
-  path: Path,
+  path: Steps,
 ): unknown {
   const isScalar =
     typeof value === 'string'
@@ -139,13 +139,13 @@ function slowInstant(
   node: Node,
   value: unknown,
   source: Source,
-  path: Path,
+  path: Steps,
   tried: unknown,
 ): unknown {
   if (typeof tried !== 'string' || source === 'text') return slowScalar(run, read, node, value, source, path)
   const outer = run.path
   run.path = wholePath(run, path)
-  tellSent(run, node, tried as Unread, value)
+  reportSent(run, node, tried as Unread, value)
   run.path = outer
   return undefined
 }
@@ -153,7 +153,7 @@ function slowInstant(
 /** The function of a declaration that holds itself. */
 type Entered = (value: unknown, run: Run, parsed: boolean) => unknown
 
-function entered(run: Run, reader: Entered, value: unknown, path: Path, parsed: boolean): unknown {
+function entered(run: Run, reader: Entered, value: unknown, path: Steps, parsed: boolean): unknown {
   const { path: walk } = run
   const { length } = walk
   for (let i = 0; i < path.length; i++) walk.push(path[i] as string | number)
@@ -167,25 +167,25 @@ function entered(run: Run, reader: Entered, value: unknown, path: Path, parsed: 
 /** What generated code calls by name. */
 const library = {
   /** A path that never changes. */
-  at: (...path: Path): readonly (string | number)[] => Object.freeze(path),
+  at: (...path: Steps): readonly (string | number)[] => Object.freeze(path),
   slow,
   slowInstant,
   slowScalar,
-  unlistedIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Path) =>
-    within(run, path, () => keepOrTell(node, sent, read, implied, run)),
+  unlistedIn: (run: Run, node: RecordNode, sent: object, read: object, implied: readonly string[], path: Steps) =>
+    within(run, path, () => keepOrReport(node, sent, read, implied, run)),
   mayRepeat,
   valueUnder,
-  repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Path) =>
-    within(run, path, () => tellRepeated(node, read, run)),
-  misnamedIn: (run: Run, node: TableNode, name: string, path: Path) =>
-    within(run, path, () => tellMisnamed(node, name, run)),
-  readerIn(run: Run, node: ReadAsNode, base: unknown, sent: unknown, path: Path): unknown {
+  repeatedIn: (run: Run, node: ListNode, read: readonly unknown[], path: Steps) =>
+    within(run, path, () => reportRepeated(node, read, run)),
+  misnamedIn: (run: Run, node: TableNode, name: string, path: Steps) =>
+    within(run, path, () => reportMisnamed(node, name, run)),
+  readerIn(run: Run, node: ReadAsNode, base: unknown, sent: unknown, path: Steps): unknown {
     const read = callReader(node, base, run)
     // Of what is no object nothing is to be said.
     if (read !== undefined && typeof read !== 'object' && typeof read !== 'function') return read
     return within(run, path, () => settleRead(node, read, base, sent, run))
   },
-  enter: (run: Run, reader: Entered, value: unknown, path: Path, parsed: boolean): unknown =>
+  enter: (run: Run, reader: Entered, value: unknown, path: Steps, parsed: boolean): unknown =>
     run.met
       ? readOnce(run, reader, value, () => entered(run, reader, value, path, parsed))
       : entered(run, reader, value, path, parsed),

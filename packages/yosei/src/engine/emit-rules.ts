@@ -18,7 +18,7 @@ import { isTextBody } from '../read/media.js'
 import { conditionOf, ruleOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn } from '../rules/conditions.js'
-import { listsShared } from '../rules/matter.js'
+import { listsShared } from '../rules/input.js'
 import { orderAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import type { PlacedRule } from '../rules/rules.js'
@@ -125,8 +125,8 @@ function emitRule(
       const { tells } = ruleOf(rule)
       const values = scope && during.length === 0 ? tells?.values(rule, terms) : undefined
       if (tells && scope && values) {
-        const tell = writer.bind(tells.at(rule, root.root, scope))
-        writer.line(`if (!(${holds})) fail(run, ${tell}(${['input', ...values].join(', ')}))`)
+        const report = writer.bind(tells.at(rule, root.root, scope))
+        writer.line(`if (!(${holds})) fail(run, ${report}(${['input', ...values].join(', ')}))`)
         return true
       }
       if (code.includes('(own = ')) writer.line('own = unset')

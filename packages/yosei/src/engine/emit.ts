@@ -6,7 +6,7 @@
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { kinds } from '../kinds/brought.js'
 import { isByClock } from '../kinds/clock.js'
-import { type CodeOf, type Count, kindOf, type Node, type Spot, type Whole } from '../kinds/kind.js'
+import { type CodeOf, type Count, type EmitContext, kindOf, type Node, type Spot } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { identifier, quote } from '../kinds/quote.js'
 import type { Source } from '../kinds/run.js'
@@ -89,7 +89,7 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
     writer.line(
       count.needed ? `if (${read} === undefined) ${count.name}--` : `if (${read} !== undefined) ${count.name}++`,
     )
-  const slowly = (tried?: string) => {
+  const interpretInstead = (tried?: string) => {
     const call = reader
       ? `${tried === undefined ? 'slowScalar' : 'slowInstant'}(run, ${reader}, ${known}${tried === undefined ? '' : `, ${tried}`})`
       : `slow(run, ${known})`
@@ -97,21 +97,29 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
       ? `{ if (${read} === undefined) ${count.name}--; ${read} = ${call} }`
       : `${read} = ${call}`
   }
-  const test: Whole['test'] = (writer, one, read, from) =>
+  const test: EmitContext['test'] = (writer, one, read, from) =>
     (codes[one.kind] as CodeOf<Node>).test?.(writer, one, read, from)
-  const whole: Whole = { writer, read, place, slowly, kinds, test, emit: (...below) => emit(writer, ...below) }
-  if (writer.count++ > mostEmitted || (node.secret && !readScalar)) writer.line(slowly())
+  const whole: EmitContext = {
+    writer,
+    read,
+    place,
+    interpretInstead,
+    kinds,
+    test,
+    emit: (...below) => emit(writer, ...below),
+  }
+  if (writer.count++ > mostEmitted || (node.secret && !readScalar)) writer.line(interpretInstead())
   // Most clients leave out what they may not set.
   else if (node.readOnly && code.absent !== 'own')
-    whenPresent(whole, { ...node, nullable: false }, () => writer.line(slowly()))
-  else if (node.readOnly) writer.line(slowly())
+    whenPresent(whole, { ...node, nullable: false }, () => writer.line(interpretInstead()))
+  else if (node.readOnly) writer.line(interpretInstead())
   else if (code.absent === 'own') code.write(whole, node)
   else whenPresent(whole, node, () => code.write(whole, node))
   return read
 }
 
 /** Writes what is right of a value that may be absent or null; `inside` writes the rest. */
-function whenPresent({ writer, read, place }: Whole, node: Node, inside: () => void): void {
+function whenPresent({ writer, read, place }: EmitContext, node: Node, inside: () => void): void {
   const emptyIsAbsent = place.source === 'text' && !keepsEmpty(node)
   if (node.need === 'defaulted') {
     const given =

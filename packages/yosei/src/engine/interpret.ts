@@ -17,10 +17,10 @@ import {
   newRun,
   note,
   type Run,
+  report,
+  reportBelow,
+  reportOther,
   type Source,
-  tell,
-  tellBelow,
-  tellOther,
 } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import { anywhere, keepsEmpty } from '../kinds/shape.js'
@@ -49,33 +49,33 @@ function interpret(node: Node, value: unknown, around: Source, run: Run): unknow
     return read
   }
   if (node.readOnly) {
-    tell(run, node, 'read_only')
+    report(run, node, 'read_only')
     return absent(node, run)
   }
   if (value === null && (node.nullable || !kind.takesNull(node))) return readNull(node, run)
   if (value === malformed) {
     note(run, 'from text', undefined, undefined)
-    return tellBelow(run, node, 'bad_encoding', [], { stage: 'read' })
+    return reportBelow(run, node, 'bad_encoding', [], { stage: 'read' })
   }
   if (source === 'text' && kind.shape === 'object' && Array.isArray(value) && value.length > 1) {
     note(run, 'from text', undefined, undefined)
-    return tell(run, node, 'sent_twice', value.length)
+    return report(run, node, 'sent_twice', value.length)
   }
-  if (value instanceof Unreadable) return tellUnreadable(node, value, run)
+  if (value instanceof Unreadable) return reportUnreadable(node, value, run)
   return kind.read(node, value, source, run)
 }
 
 /** What a journal has masked: wrong as it was then, or right. */
 function asItWas(node: Node, kept: NonNullable<Run['kept']>, run: Run): undefined {
   run.masked = [...run.masked, run.path.slice()]
-  for (const code of kept.get(tellAddress(run.path)) ?? []) tell(run, node, code as Code)
+  for (const code of kept.get(tellAddress(run.path)) ?? []) report(run, node, code as Code)
 }
 
 /** A line, or a part of a form, that is no JSON. */
-function tellUnreadable(node: Node, { faults }: Unreadable, run: Run): undefined {
+function reportUnreadable(node: Node, { faults }: Unreadable, run: Run): undefined {
   note(run, 'as is', undefined, undefined)
   for (const { code, below = [], ...fault } of faults)
-    tellBelow(run, node, code as Code, below, { stage: 'read', ...fault })
+    reportBelow(run, node, code as Code, below, { stage: 'read', ...fault })
 }
 
 function absent(node: Node, run: Run, noted = false): unknown {
@@ -84,13 +84,13 @@ function absent(node: Node, run: Run, noted = false): unknown {
   if (!noted) note(run, defaulted ? 'default' : 'as is', undefined, read)
   // Of a choice it is told what would be right.
   if (node.need === 'required')
-    tellOther(run, node, 'missing', undefined, node.kind === 'choice' ? node.values : undefined)
+    reportOther(run, node, 'missing', undefined, node.kind === 'choice' ? node.values : undefined)
   return read
 }
 
 function readNull(node: Node, run: Run): null | undefined {
   note(run, 'as is', null, node.nullable ? null : undefined)
-  return node.nullable ? null : tell(run, node, 'null_not_allowed')
+  return node.nullable ? null : report(run, node, 'null_not_allowed')
 }
 
 /**

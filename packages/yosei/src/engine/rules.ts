@@ -13,7 +13,7 @@ import { branchOf } from '../kinds/tagged.js'
 import { ruleOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, holdingOf } from '../rules/conditions.js'
-import { concrete, isNone, type Matter, pathOf, type Scope, stepsShared } from '../rules/matter.js'
+import { concrete, isNone, pathOf, type RuleInput, type Scope, stepsShared } from '../rules/input.js'
 import type { AnyRule } from '../rules/rule.js'
 import { listsOf, type PlacedRule } from '../rules/rules.js'
 import { EACH, EACH_NAME, firstEach, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
@@ -24,7 +24,7 @@ import { branchTaken, encode, hold, startRun } from './interpret.js'
 export type RuleJudge = (judging: Judging) => void
 
 /** What rules are judged on, wherever they lie. */
-export interface Judging extends Pick<Matter, 'root' | 'sent' | 'input' | 'accept' | 'run'> {
+export interface Judging extends Pick<RuleInput, 'root' | 'sent' | 'input' | 'accept' | 'run'> {
   readonly placed: Placed
   /** Whether somebody has said who is asking: where not, rules that look at it do not run. */
   readonly isKnown: boolean
@@ -48,7 +48,7 @@ export function runRules(judging: Judging, judgeByCode?: RuleJudge): void {
   const { run, placed, found } = judging
   if (judgeByCode && !judging.isLost && !run.trace) {
     if (found > 0) judging.barred = barredBy(run.faults, placed.rules)
-    if (placed.thickets.length === 0) {
+    if (placed.unplaced.length === 0) {
       judgeByCode(judging)
       return
     }
@@ -190,7 +190,7 @@ function interpreterOf(judging: Judging): Interpreter {
 
 function makeInterpreter(judging: Judging): Interpreter {
   const { placed, root: whole, sent, input, accept, isKnown, isTextBody, isLost, run, found, barred } = judging
-  const { rules, thickets } = placed
+  const { rules, unplaced } = placed
   const wrong =
     found === 0 && !isLost && run.masked.length === 0
       ? soundPlace
@@ -242,7 +242,7 @@ function makeInterpreter(judging: Judging): Interpreter {
         judge(rule, root, scope ?? { base, declared, concrete: place }, known, wrong)
   }
   const judgeThickets = (isDue: (rule: AnyRule) => boolean) => {
-    for (const { node, base, guards } of thickets)
+    for (const { node, base, guards } of unplaced)
       for (const place of concrete(input, base))
         if (applies(guards, place))
           eachRecord(node, valueAt(input, place), base, place, run, (record, at, from) => {
@@ -312,7 +312,7 @@ export const readsOf = ({ reads, during }: AnyRule): readonly string[] =>
 
 const isOfWho = (address: string) => parseAddress(address)?.[0] === 'who'
 
-function runRule(rule: AnyRule, matter: Matter, run: Run, wrong: WrongPlace): void {
+function runRule(rule: AnyRule, matter: RuleInput, run: Run, wrong: WrongPlace): void {
   const { waits, judge } = ruleOf(rule)
   const { scope, input } = matter
   const at = (address: string) => pathOf(address, scope)
@@ -368,7 +368,11 @@ function sharesEach(a: Path, b: Path): boolean {
  * The places that a rule inside of conditions speaks of; `undefined` if that is none. Conditions on the elements that the
  * rule looks at together select some of them; the others hold for the rule as a whole.
  */
-function speaking(rule: AnyRule, during: readonly AnyCondition[], matter: Matter): Matter['speaksOf'] | undefined {
+function speaking(
+  rule: AnyRule,
+  during: readonly AnyCondition[],
+  matter: RuleInput,
+): RuleInput['speaksOf'] | undefined {
   const { scope, input, isWrong } = matter
   const at = (address: string) => pathOf(address, scope)
   const paths = ruleOf(rule).elements(rule).map(at)

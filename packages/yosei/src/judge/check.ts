@@ -27,7 +27,7 @@ type Engine = (
   only: readonly Part[] | undefined,
 ) => { readonly placed: Placed; readonly read: Reader; readonly judge: RuleJudge | undefined }
 
-export interface Matter {
+export interface CheckInput {
   /** What the verdict calls the endpoint. */
   readonly name: string
   readonly endpoint: EndpointNode
@@ -59,7 +59,7 @@ export interface Matter {
 }
 
 /** Judges parts that are split already. Where a function of the declaration throws, or we do, that is the verdict. */
-export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown> | Rejection {
+export function check(matter: CheckInput, run: Run): AcceptedVerdict<string, unknown> | Rejection {
   try {
     return judgeParts(matter, run)
   } catch (cause) {
@@ -72,7 +72,7 @@ export function check(matter: Matter, run: Run): AcceptedVerdict<string, unknown
   }
 }
 
-function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> | Rejection {
+function judgeParts(matter: CheckInput, run: Run): AcceptedVerdict<string, unknown> | Rejection {
   const { name, endpoint, sent, only } = matter
   const hasBody = (!only || only.includes('body')) && takesBody(matter, run)
   if (!matter.parsed) run.met = new Map()
@@ -88,7 +88,7 @@ function judgeParts(matter: Matter, run: Run): AcceptedVerdict<string, unknown> 
   if (run.trace) tellSteps(run)
   const placed = code?.placed ?? rulesOn(placedRules(endpoint, matter.body), only)
   run.stage = 'rules'
-  if (placed.rules.length > 0 || placed.thickets.length > 0) {
+  if (placed.rules.length > 0 || placed.unplaced.length > 0) {
     const seen = withWho(endpoint, input, matter.asker)
     // Spelt out: a spread would be a third of what the rules of a small request take.
     const judging = {
@@ -166,7 +166,7 @@ function tellSteps({ trace, faults }: Run): void {
 }
 
 /** Whether there is a body to read; where there is none or too many, that is told. */
-function takesBody({ sent, body }: Matter, run: Run): boolean {
+function takesBody({ sent, body }: CheckInput, run: Run): boolean {
   const wrong = bodyFaults(sent.body, body)
   for (const { below = [], ...fault } of wrong) addFault(run, { path: ['body', ...below], stage: 'read', ...fault })
   return body !== undefined && wrong.length === 0
@@ -180,7 +180,7 @@ function bodyFaults(sent: unknown, body: BodyNode | undefined): Unreadable['faul
 const none: Unreadable['faults'] = []
 
 /** A missing field whose name came in another part says so, and a name that belongs to another part. */
-function hint(fault: Fault, { endpoint, sent, headers }: Matter): Fault {
+function hint(fault: Fault, { endpoint, sent, headers }: CheckInput): Fault {
   const { path, code } = fault
   const [part, name] = path
   if ((code !== 'unlisted' && code !== 'missing') || typeof name !== 'string' || path.length > 2) return fault

@@ -1,6 +1,6 @@
 /** What a handler gives besides a value: another status, and header fields. */
 import { mistake } from '../terms/mistake.js'
-import { aText, byName, checkOptions, type Options } from '../terms/taken.js'
+import { aText, byName, checkOptions, type Options } from '../terms/option-types.js'
 
 export interface Given {
   readonly given: true

@@ -49,7 +49,7 @@ export async function identify(opened: Opened, services: unknown, signal: LateSi
     }
   }
   const refusals = refusalsIn(who)
-  return refusals ? refused(opened, refusals) : admit(opened, who)
+  return refusals ? refused(opened, refusals) : authorize(opened, who)
 }
 
 /** A fetch `Headers` would cost as much as the judgement, and throws for a value that HTTP forbids. */
@@ -70,7 +70,7 @@ class Fields implements HeaderFields {
 }
 
 /** Lets in whoever is known and may; at an open endpoint everybody who may. */
-export function admit(opened: Opened, given: unknown): Identified {
+export function authorize(opened: Opened, given: unknown): Identified {
   const { app, destination, room, run } = opened
   const isKnown = given !== undefined && given !== null && given !== false
   const asker = { who: isKnown ? given : undefined }

@@ -7,7 +7,7 @@ import type { Endpoints, Intake } from '../terms/endpoint.js'
 import { isEmpty } from '../terms/own.js'
 import { statusFor } from '../terms/statuses.js'
 import type { Rejected, Verdict } from '../terms/verdict.js'
-import { admit } from './identify.js'
+import { authorize } from './identify.js'
 import { journalFailure } from './journal.js'
 import { askLookups } from './lookups.js'
 import { open } from './open.js'
@@ -130,7 +130,7 @@ export function judgeMessage(
   const opened = open(app, message, run)
   if ('outcome' in opened) return opened
   if (app.identify && asker) {
-    const admitted = admit(opened, asker.who)
+    const admitted = authorize(opened, asker.who)
     if ('rejected' in admitted) return admitted.rejected
   }
   const came = received ?? (receiveNow(opened) as Received | Unreceived)

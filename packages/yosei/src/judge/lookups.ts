@@ -10,7 +10,7 @@ import { clock, type Fault, masked, type Run, withoutText } from '../kinds/run.j
 import { sameAs } from '../kinds/same.js'
 import { isTextBody } from '../read/media.js'
 import { holdingOf } from '../rules/conditions.js'
-import { concrete, everywhere, type Matter, pathOf, unconditional } from '../rules/matter.js'
+import { concrete, everywhere, pathOf, type RuleInput, unconditional } from '../rules/input.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Refusal } from '../terms/hooks.js'
 import { put } from '../terms/own.js'
@@ -25,7 +25,7 @@ import { retryAfter } from './statuses.js'
 import { type Rejection, reject, thrown } from './verdict.js'
 import { keepBody, withWho } from './who.js'
 
-export interface Asking {
+export interface LookupInput {
   readonly services: unknown
   readonly who: unknown
   readonly signal: LateSignal
@@ -48,13 +48,13 @@ const none: readonly Answer[] = []
 const notRun: Answer = { outcome: 'not run' }
 
 /** Asks every lookup that can be asked. What is found fills the fields that say so. */
-export async function askLookups(judged: AcceptedJudgement, asking: Asking): Promise<Answered> {
+export async function askLookups(judged: AcceptedJudgement, asking: LookupInput): Promise<Answered> {
   const { opened, verdict, sent } = judged
   const { endpoint, limits } = opened.destination
   const input = withWho(endpoint, verdict.input as Parts, { who: judged.who })
   const root = rootOf(endpoint, opened.body)
   const holding = (path: Path, value: unknown) => hold(root, path, value, opened.run)
-  const matter: Matter = {
+  const matter: RuleInput = {
     root,
     sent: withWho(endpoint, sent, { who: judged.who }),
     input,
@@ -205,7 +205,7 @@ async function askOne(
   name: string,
   lookup: LookupNode,
   values: readonly unknown[],
-  { services, who, signal: outer }: Asking,
+  { services, who, signal: outer }: LookupInput,
   found: object,
   run: Run,
   readSecret: boolean,
@@ -240,7 +240,7 @@ function judgeAnswer(answer: Answer, { absent, refusal, counts }: LookupNode, st
 }
 
 /** Puts what was found where nothing was sent. */
-function fill({ input, hold }: Matter, path: Path, value: unknown): void {
+function fill({ input, hold }: RuleInput, path: Path, value: unknown): void {
   const holder = valueAt(input, path.slice(0, -1))
   const name = path.at(-1) as string
   if (typeof holder === 'object' && holder !== null && valueAt(holder, [name]) === undefined)

@@ -12,7 +12,7 @@ import type { Accepted, Endpoint } from '../terms/endpoint.js'
 import { mistake } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import type { EndpointVerdict } from '../terms/verdict.js'
-import type { Matter } from './check.js'
+import type { CheckInput } from './check.js'
 import { journalFailure } from './journal.js'
 import { type JudgePartsOptions, judgePartsBy } from './parts.js'
 
@@ -26,7 +26,7 @@ export type BodyOf<E> = Accepted<E> extends { body: infer B } ? B : never
 
 /** See `judgeMerged`. */
 export function judgeMergedBy<E extends Endpoint>(
-  engine: Matter['engine'],
+  engine: CheckInput['engine'],
   endpoint: E,
   stored: object,
   patch: MergePatch<BodyOf<E>>,

@@ -10,10 +10,10 @@ import { readMediaType } from '../grammar/media-type.js'
 import { sizeVariant } from '../kinds/file.js'
 import type { Node } from '../kinds/kind.js'
 import type { Fault, Run } from '../kinds/run.js'
+import { valueInQuery } from '../read/discriminate.js'
 import { type Crossing, type Destination, isNoTarget, layRoutes, match, meantBy, type Routes } from '../read/match.js'
 import { type AnyMessage, isNow, originForm } from '../read/message.js'
 import { syntaxOf } from '../read/syntax.js'
-import { valueInQuery } from '../read/tell.js'
 import { usualMethods } from '../terms/methods.js'
 import { type Statuses, type StatusName, statusFor } from '../terms/statuses.js'
 import { noHeaders, type Rejection, reject, roomFor } from './verdict.js'
@@ -48,7 +48,7 @@ interface Preview {
 }
 
 /** Why it may not. */
-interface Refused {
+interface NotOpened {
   readonly failure: StatusName
   readonly fault: Omit<Fault, 'stage'>
   readonly headers?: { readonly [name: string]: string }
@@ -137,7 +137,7 @@ export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = fal
 const refusedHere = (
   house: IntakeNode,
   name: string | undefined,
-  { fault, failure, headers = {} }: Refused,
+  { fault, failure, headers = {} }: NotOpened,
   statuses: Statuses | undefined,
   trace: Run['trace'],
 ): Rejection =>
@@ -150,7 +150,7 @@ const refusedHere = (
   })
 
 /** Which of several endpoints of one method and path is meant: by a field of its head, within the limits of all. */
-function choose(app: IntakeNode, message: AnyMessage, query: string, { telling }: Crossing): Destination | Refused {
+function choose(app: IntakeNode, message: AnyMessage, query: string, { telling }: Crossing): Destination | NotOpened {
   const tooLarge = overHead(message, app.limits)
   if (tooLarge) return tooLarge
   const lines = (name: string) => message.headers.find(([one]) => one === name)?.[1]
@@ -185,7 +185,7 @@ function choose(app: IntakeNode, message: AnyMessage, query: string, { telling }
 const varyBy = (name: string) => ({ vary: `Accept, Accept-Language, ${name}` })
 
 /** A target or a header section over its limit. */
-function overHead({ target, headers }: AnyMessage, limits: IntakeNode['limits']): Refused | undefined {
+function overHead({ target, headers }: AnyMessage, limits: IntakeNode['limits']): NotOpened | undefined {
   if (target.length > limits.uri)
     return { failure: 'uri', fault: { path: ['path'], code: 'too_large', limit: limits.uri, variant: 'bytes' } }
   const bytes = headers.reduce((sum, [name, value]) => sum + name.length + value.length + 4, 0)
@@ -199,7 +199,7 @@ function wrongMediaType(
   sent: string | undefined,
   method: string,
   variant: 'charset' | undefined,
-): Refused {
+): NotOpened {
   const accept = taken.join(', ')
   return {
     failure: 'mediaType',
@@ -243,7 +243,7 @@ function admit(
   segments: readonly string[],
   query: string | undefined,
   run: Run,
-): Opened | Refused {
+): Opened | NotOpened {
   const { limits, endpoint } = destination
   if (message.target.length > limits.uri)
     return { failure: 'uri', fault: { path: ['path'], code: 'too_large', limit: limits.uri, variant: 'bytes' } }
@@ -314,7 +314,7 @@ const knownCodings = ['gzip', 'deflate', 'br']
 const mostCodings = 2
 
 /** Looks through the header fields once, for all that the stages before the body need of them. */
-function preview({ headers }: AnyMessage): Preview | Refused {
+function preview({ headers }: AnyMessage): Preview | NotOpened {
   let bytes = 0
   let contentType: string | undefined
   let contentLength: number | undefined

@@ -10,7 +10,7 @@ import { settleLimits } from '../terms/policy.js'
 import type { AcceptedVerdict, EndpointVerdict, PendingVerdict } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
 import { chooseLanguage } from '../words/choose.js'
-import { check, type Matter } from './check.js'
+import { type CheckInput, check } from './check.js'
 import { type Rejection, roomFor, verdictOf } from './verdict.js'
 
 export interface JudgePartsOptions {
@@ -36,13 +36,13 @@ const ownWords: WordsFor = (language, own) =>
 
 /** Judges parts by an engine; interpreted where there is none: see `judgeParts`. */
 export function judgePartsBy<E extends Endpoint>(
-  engine: Matter['engine'],
+  engine: CheckInput['engine'],
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   { text, only, now, trace, language }: JudgePartsOptions = {},
-  isSettled?: Matter['isSettled'],
+  isSettled?: CheckInput['isSettled'],
   words: WordsFor = ownWords,
-  tellFailure: TellFailure = (_, { cause }) => console.error(cause),
+  reportFailure: TellFailure = (_, { cause }) => console.error(cause),
 ): EndpointVerdict<string, E> {
   const node = endpointNode(endpoint)
   const name = `${node.method} ${node.template}`
@@ -69,7 +69,7 @@ export function judgePartsBy<E extends Endpoint>(
   const verdict = check(matter, run)
   const unasked = Object.keys(node.lookups)
   if (verdict.outcome === 'rejected') {
-    if (verdict.cause !== undefined) tellFailure(app, verdict)
+    if (verdict.cause !== undefined) reportFailure(app, verdict)
     return verdictOf(verdict, words(language, app?.languages))
   }
   return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, E>

@@ -22,10 +22,10 @@ export function partsOf(
   const places = 'json' in received ? received.json : undefined
   const source = endpoint.coerce ? 'coerced' : 'json'
   if (places && places.length > 0) run.sources = new Map(places.map((path) => [addressIn(path), source]))
-  const tellMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
+  const reportMalformed = () => addFault(run, { path: ['query'], stage: 'read', code: 'bad_encoding' })
   return {
     path: pathValues(destination.parameters, segments),
-    query: query === undefined ? undefined : pairValues(query, endpoint.query, tellMalformed),
+    query: query === undefined ? undefined : pairValues(query, endpoint.query, reportMalformed),
     header: headerValues(headers, destination.headers),
     cookie: cookieValues(headers, endpoint.cookie),
     body,

@@ -9,7 +9,7 @@ import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
 import { check } from './check.js'
-import { admit, type Identified, identify } from './identify.js'
+import { authorize, type Identified, identify } from './identify.js'
 import { type Opened, open } from './open.js'
 import { partsOf } from './read.js'
 import { type Platform, type Received, receive, receiveNow, takenOver, type Unreceived } from './receive.js'
@@ -89,7 +89,7 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
       app.identify && options.identity === 'asked'
         ? identifyFirst(found, run, options)
         : app.identify && options.identity === 'given'
-          ? goOn(admit(found, options.who), found, run, options)
+          ? goOn(authorize(found, options.who), found, run, options)
           : takeBody(found, run, options, app.identify ? undefined : givenAsker(options))
     return judged instanceof Promise ? judged.catch(failed) : judged
   } catch (cause) {

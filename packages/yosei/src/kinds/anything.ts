@@ -3,7 +3,7 @@ import type { Declared } from '../terms/declared.js'
 import { choose } from './code.js'
 import { copyJson } from './copy.js'
 import type { CodeOf, KindOf, SoundOf } from './kind.js'
-import { note, tell } from './run.js'
+import { note, report } from './run.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -21,7 +21,7 @@ export const anything: KindOf<AnythingNode> = {
   read(node, value, _, run) {
     const read = copyJson(value, run.deepest)
     note(run, 'as is', value, read)
-    return read === undefined ? tell(run, node, 'too_large', run.deepest, 'depth') : read
+    return read === undefined ? report(run, node, 'too_large', run.deepest, 'depth') : read
   },
   takesNull: () => true,
   encode: (_, value) => value,
@@ -34,7 +34,7 @@ export const anythingSound: SoundOf<AnythingNode> = { options: {}, check: () => 
 export const anythingCode: CodeOf<AnythingNode> = {
   absent: 'told',
   write(whole) {
-    const { read, place, writer, slowly } = whole
+    const { read, place, writer, interpretInstead } = whole
     const text = `typeof ${read} === "string" && ${read} !== ""`
     const json = `${read} === null || (${read} !== undefined && typeof ${read} !== "object" && typeof ${read} !== "symbol")`
     if (place.source === 'text') {
@@ -45,8 +45,8 @@ export const anythingCode: CodeOf<AnythingNode> = {
     const copy = writer.name('t')
     writer.block(`if (parsed && typeof ${read} === "object" && ${read} !== null) {`, () => {
       writer.line(`const ${copy} = copyTree(${read}, run.deepest)`)
-      writer.line(`if (${copy} !== undefined) ${read} = ${copy}; else ${slowly()}`)
+      writer.line(`if (${copy} !== undefined) ${read} = ${copy}; else ${interpretInstead()}`)
     })
-    writer.line(`else if (!(${json})) ${slowly()}`)
+    writer.line(`else if (!(${json})) ${interpretInstead()}`)
   },
 }

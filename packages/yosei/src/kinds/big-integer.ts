@@ -3,10 +3,10 @@
  * then.
  */
 import type { Declared } from '../terms/declared.js'
-import { aBigInteger } from '../terms/taken.js'
+import { aBigInteger } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { checkLimits, hintFor, integerText, type Limits, limits, orderOf, tellLimits } from './number.js'
-import { type Run, type Source, tellFraction, tellSent } from './run.js'
+import { checkLimits, hintFor, integerText, type Limits, limits, orderOf, reportLimits } from './number.js'
+import { type Run, reportFraction, reportSent, type Source } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
 
@@ -32,17 +32,17 @@ const mostDigits = 1000
 
 function read(node: BigIntegerNode, value: unknown, run: Run, source: Source): bigint | undefined {
   if (typeof value === 'number') {
-    if (!Number.isFinite(value)) return tellSent(run, node, 'out_of_range', value)
-    if (tellFraction(run, node, value)) return undefined
-    if (!Number.isSafeInteger(value)) return tellSent(run, node, 'out_of_range', value)
+    if (!Number.isFinite(value)) return reportSent(run, node, 'out_of_range', value)
+    if (reportFraction(run, node, value)) return undefined
+    if (!Number.isSafeInteger(value)) return reportSent(run, node, 'out_of_range', value)
   }
   if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value)))
-    return tellSent(run, node, 'wrong_type', value, undefined, undefined, hintFor(value, source, integerText))
+    return reportSent(run, node, 'wrong_type', value, undefined, undefined, hintFor(value, source, integerText))
   if (typeof value === 'string' && value.length > mostDigits)
-    return tellSent(run, node, 'out_of_range', value, mostDigits, 'digits')
+    return reportSent(run, node, 'out_of_range', value, mostDigits, 'digits')
   const read = BigInt(value)
-  tellLimits(node, node, value, orderOf(read), run)
-  if (node.step !== undefined && read % node.step !== 0n) tellSent(run, node, 'not_a_step', value, node.step)
+  reportLimits(node, node, value, orderOf(read), run)
+  if (node.step !== undefined && read % node.step !== 0n) reportSent(run, node, 'not_a_step', value, node.step)
   return read
 }
 

@@ -1,8 +1,8 @@
 /** One of some values. */
 import type { Declared } from '../terms/declared.js'
-import { aNumber, aText, byName, either, listOf, required } from '../terms/taken.js'
+import { aNumber, aText, byName, eitherOf, listOf, required } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { tellOther } from './run.js'
+import { reportOther } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
 declare module './kind.js' {
@@ -25,13 +25,13 @@ export const choice = scalar<ChoiceNode>({
     if (index >= 0) return values[index]
     const known = fromText || typeof values[0] === typeof value || values.some((one) => typeof one === typeof value)
     const isQuoted = !known && values.some((one) => String(one) === value)
-    return tellOther(run, node, known ? 'not_a_choice' : 'wrong_type', value, values, isQuoted ? 'quotes' : undefined)
+    return reportOther(run, node, known ? 'not_a_choice' : 'wrong_type', value, values, isQuoted ? 'quotes' : undefined)
   },
 })
 
 /** Whether its options make sense. */
 export const choiceSound: SoundOf<ChoiceNode> = {
-  options: { values: required(listOf(either(aText, aNumber))), titles: byName(aText) },
+  options: { values: required(listOf(eitherOf(aText, aNumber))), titles: byName(aText) },
   check({ values, titles = {} }, refuse) {
     if (values.length === 0) refuse('the choice is empty', 'Give it a value', 'values')
     const seen = new Set<string>()

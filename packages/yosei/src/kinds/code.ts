@@ -1,10 +1,10 @@
 /** What the code of several kinds has in common. */
-import type { Spot, Whole } from './kind.js'
+import type { EmitContext, Spot } from './kind.js'
 import { access, quote } from './quote.js'
 
 /** Writes `if (test) … else` the interpreter. */
-export function choose({ writer, slowly }: Whole, test: string, inside: () => void): void {
-  writer.block(`if (${test}) {`, inside, `} else ${slowly()}`)
+export function choose({ writer, interpretInstead }: EmitContext, test: string, inside: () => void): void {
+  writer.block(`if (${test}) {`, inside, `} else ${interpretInstead()}`)
 }
 
 export const below = (place: Spot, code: string, step: string | number): Spot => ({

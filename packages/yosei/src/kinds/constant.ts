@@ -1,8 +1,8 @@
 /** Exactly one value. */
 import type { Declared } from '../terms/declared.js'
-import { aConstant, required } from '../terms/taken.js'
+import { aConstant, required } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { tellOther } from './run.js'
+import { reportOther } from './run.js'
 import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
 
 declare module './kind.js' {
@@ -22,7 +22,7 @@ export const constant = scalar<ConstantNode>({
     if (value === node.value || (fromText && String(node.value) === value)) return node.value
     const known = fromText || (node.value !== null && typeof value === typeof node.value)
     const isQuoted = !known && node.value !== null && String(node.value) === value
-    return tellOther(
+    return reportOther(
       run,
       node,
       known ? 'not_constant' : 'wrong_type',

@@ -1,10 +1,10 @@
 /** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days, months and years in `zone`. */
 import { isRelative, readDay, readDeclaredDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
-import { aDay, aName } from '../terms/taken.js'
+import { aDay, aName } from '../terms/option-types.js'
 import { checkZone, type Limit, limitsByClock } from './clock.js'
 import type { SoundOf } from './kind.js'
-import { clock, type Run, tellSent } from './run.js'
+import { clock, type Run, reportSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
 
@@ -44,13 +44,13 @@ const limitsOf = limitsByClock(
 )
 
 function read(node: DayNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
   const read = readDay(value)
-  if (typeof read === 'string') return tellSent(run, node, read, value)
+  if (typeof read === 'string') return reportSent(run, node, read, value)
   const { from, until } = limitsOf(node)
   const [earliest, latest] = [from?.(clock(run)), until?.(clock(run))]
-  if (earliest !== undefined && value < earliest) tellSent(run, node, 'too_early', value, earliest)
-  if (latest !== undefined && value > latest) tellSent(run, node, 'too_late', value, latest)
+  if (earliest !== undefined && value < earliest) reportSent(run, node, 'too_early', value, earliest)
+  if (latest !== undefined && value > latest) reportSent(run, node, 'too_late', value, latest)
   return value
 }
 

@@ -2,11 +2,11 @@
 
 import { compareDecimals, countDigits } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
-import { aCount, aDecimal } from '../terms/taken.js'
+import { aCount, aDecimal } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
 import { hintFor } from './number.js'
 import { quote } from './quote.js'
-import { type Run, type Source, tellSent } from './run.js'
+import { type Run, reportSent, type Source } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -41,13 +41,16 @@ const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
 function read(node: DecimalNode, value: unknown, run: Run, source: Source): string | undefined {
   if (typeof value !== 'string' || !decimalText.test(value)) {
     const variant = source === 'text' ? 'plainDecimal' : undefined
-    return tellSent(run, node, 'wrong_type', value, undefined, variant, hintFor(value, 'text', decimalText))
+    return reportSent(run, node, 'wrong_type', value, undefined, variant, hintFor(value, 'text', decimalText))
   }
   const { digits, scale } = countDigits(value)
-  if (node.digits !== undefined && digits > node.digits) tellSent(run, node, 'too_many_digits', value, node.digits)
-  if (node.scale !== undefined && scale > node.scale) tellSent(run, node, 'too_many_digits', value, node.scale, 'scale')
-  if (node.min !== undefined && compareDecimals(value, node.min) < 0) tellSent(run, node, 'below_min', value, node.min)
-  if (node.max !== undefined && compareDecimals(value, node.max) > 0) tellSent(run, node, 'above_max', value, node.max)
+  if (node.digits !== undefined && digits > node.digits) reportSent(run, node, 'too_many_digits', value, node.digits)
+  if (node.scale !== undefined && scale > node.scale)
+    reportSent(run, node, 'too_many_digits', value, node.scale, 'scale')
+  if (node.min !== undefined && compareDecimals(value, node.min) < 0)
+    reportSent(run, node, 'below_min', value, node.min)
+  if (node.max !== undefined && compareDecimals(value, node.max) > 0)
+    reportSent(run, node, 'above_max', value, node.max)
   return value
 }
 

@@ -1,10 +1,10 @@
 /** An ISO 8601 duration of weeks, days, hours, minutes and seconds, such as `PT1H30M`, read to milliseconds. */
 import { readDuration, writeDuration } from '../grammar/times.js'
 import type { Declared, Span } from '../terms/declared.js'
-import { aSpan } from '../terms/taken.js'
+import { aSpan } from '../terms/option-types.js'
 import { readSpan } from '../terms/units.js'
 import type { SoundOf } from './kind.js'
-import { type Run, tellSent } from './run.js'
+import { type Run, reportSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
 
@@ -33,14 +33,14 @@ export const durationSound: SoundOf<DurationNode> = {
 }
 
 function read(node: DurationNode, value: unknown, run: Run): number | undefined {
-  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
   const read = readDuration(value)
-  if (read === undefined) return tellSent(run, node, 'wrong_format', value)
-  if (!Number.isSafeInteger(read)) return tellSent(run, node, 'out_of_range', value)
+  if (read === undefined) return reportSent(run, node, 'wrong_format', value)
+  if (!Number.isSafeInteger(read)) return reportSent(run, node, 'out_of_range', value)
   if (node.min !== undefined && read < readSpan(node.min))
-    tellSent(run, node, 'below_min', value, writeDuration(readSpan(node.min)))
+    reportSent(run, node, 'below_min', value, writeDuration(readSpan(node.min)))
   if (node.max !== undefined && read > readSpan(node.max))
-    tellSent(run, node, 'above_max', value, writeDuration(readSpan(node.max)))
+    reportSent(run, node, 'above_max', value, writeDuration(readSpan(node.max)))
   return read
 }
 

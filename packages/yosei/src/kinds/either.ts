@@ -1,16 +1,16 @@
 /** A union: by the constants that its branches require, where those tell them apart; else by trial, in order. */
 import type { Declared } from '../terms/declared.js'
-import { aListOfFields, required } from '../terms/taken.js'
+import { aListOfFields, required } from '../terms/option-types.js'
 import { isPlain, property } from './code.js'
 import {
   type CodeOf,
+  type EmitContext,
   type KindOf,
   type KindTable,
   kindOf,
   type Node,
   type SoundOf,
   type Test,
-  type Whole,
 } from './kind.js'
 import { attemptOnce, readNode, take } from './reading.js'
 import {
@@ -20,11 +20,11 @@ import {
   type Named,
   note,
   type Run,
+  report,
+  reportBelow,
+  reportOther,
   type Source,
   type Try,
-  tell,
-  tellBelow,
-  tellOther,
 } from './run.js'
 import { fromOf, literal, shorten } from './scalar.js'
 import { formsOf, holdsRules, holdsSecret, keepsEmpty, sentShape } from './shape.js'
@@ -122,15 +122,15 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   if (isOutermost) run.tries = undefined
   const apart = taken ? undefined : tellApart(branches, kinds)
   const isNone = apart !== undefined && isNamed(value) && !close.some(({ isMeant }) => isMeant)
-  if (isNone) tellConstants(apart, value, run)
+  if (isNone) reportConstants(apart, value, run)
   if (isMixed) run.secrecy--
   if (isNone) return undefined
   const closest = taken?.attempt ?? closestOf(close, value)?.attempt
   if (!closest) {
     note(run, 'as is', undefined, undefined)
     return isMixed || run.secrecy > 0
-      ? tell(run, node, 'no_branch')
-      : tellBelow(run, node, 'no_branch', [], { variant: 'forms', about: { forms: new Forms(formsOf(node)) } })
+      ? report(run, node, 'no_branch')
+      : reportBelow(run, node, 'no_branch', [], { variant: 'forms', about: { forms: new Forms(formsOf(node)) } })
   }
   take(run, closest)
   return taken && took(run, node, taken.branch, closest.read)
@@ -202,33 +202,36 @@ function namesDeclared(branch: Node, value: unknown): number {
 }
 
 /** Reports a value that names no branch, at the field that would name it, with the values that it takes. */
-function tellConstants({ name, values }: Apart, value: Named, run: Run): void {
+function reportConstants({ name, values }: Apart, value: Named, run: Run): void {
   const given = Object.hasOwn(value, name) ? value[name] : undefined
   run.path.push(name)
   note(run, 'as is', given, undefined)
   const isKnown = values.values.some((one) => typeof one === typeof given)
   const code =
     given === undefined ? 'missing' : given === null ? 'null_not_allowed' : isKnown ? 'not_a_choice' : 'wrong_type'
-  tellOther(run, values, code, given, values.values)
+  reportOther(run, values, code, given, values.values)
   run.path.pop()
 }
 
 export const eitherCode: CodeOf<EitherNode> = {
   absent: 'told',
   write(whole, node) {
-    const { writer, place, slowly, kinds } = whole
+    const { writer, place, interpretInstead, kinds } = whole
     const apart = tellApart(node.branches, kinds)
     const tests = scalarTests(whole, node)
     if (tests) writeTests(whole, tests)
     else if (apart && tellsIn(apart, place.source)) writeNamed(whole, node, apart)
     // Where unions lie in unions, trials would multiply: the interpreter knows what it has tried.
-    else if (isFork(node.branches, kinds) && forksBelow(whole, node)) writer.line(slowly())
+    else if (isFork(node.branches, kinds) && forksBelow(whole, node)) writer.line(interpretInstead())
     else writeTrials(whole, node, node.branches)
   },
 }
 
 /** What is right of each branch, where all are scalars: `undefined` where one is not, or has more to say. */
-function scalarTests({ writer, read, place, test }: Whole, { branches }: EitherNode): readonly Test[] | undefined {
+function scalarTests(
+  { writer, read, place, test }: EmitContext,
+  { branches }: EitherNode,
+): readonly Test[] | undefined {
   const tests = branches.map((branch) =>
     branch.need !== 'required' || branch.nullable || branch.secret || branch.readOnly || branch.coerce !== undefined
       ? undefined
@@ -238,19 +241,19 @@ function scalarTests({ writer, read, place, test }: Whole, { branches }: EitherN
 }
 
 /** The first branch that takes the value reads it. */
-function writeTests({ writer, read, slowly }: Whole, tests: readonly Test[]): void {
+function writeTests({ writer, read, interpretInstead }: EmitContext, tests: readonly Test[]): void {
   for (const { prepare } of tests) if (prepare) writer.line(prepare)
   const branches = tests.map(({ test, value }) => `if (${test}) ${value === undefined ? '' : `${read} = ${value}`};`)
-  writer.line(`${branches.join(' else ')} else ${slowly()}`)
+  writer.line(`${branches.join(' else ')} else ${interpretInstead()}`)
 }
 
 /** What a branch read; notes the branch if a rule asks for it. */
-const noted = ({ writer, kinds }: Whole, node: EitherNode, branch: Node, read: string): string =>
+const noted = ({ writer, kinds }: EmitContext, node: EitherNode, branch: Node, read: string): string =>
   isAsked(node, kinds) ? `took(run, ${writer.bind(node)}, ${writer.bind(branch)}, ${read})` : read
 
 /** Reads the branch that the value names. */
-function writeNamed(whole: Whole, node: EitherNode, { name, branches, others }: Apart): void {
-  const { writer, read, place, slowly, emit } = whole
+function writeNamed(whole: EmitContext, node: EitherNode, { name, branches, others }: Apart): void {
+  const { writer, read, place, interpretInstead, emit } = whole
   writer.block(`if (${isPlain(read)}) {`, () =>
     writer.block(`switch (${property(read, name)}) {`, () => {
       for (const branch of new Set(branches.values())) {
@@ -263,19 +266,21 @@ function writeNamed(whole: Whole, node: EitherNode, { name, branches, others }: 
           writer.line('break')
         })
       }
-      writer.line(`default: ${slowly()}`)
+      writer.line(`default: ${interpretInstead()}`)
     }),
   )
   if (others.length === 0) {
-    writer.line(`else ${slowly()}`)
+    writer.line(`else ${interpretInstead()}`)
     return
   }
   // An object of a program's own making names its branch too.
-  writer.line(`else if (typeof ${read} === "object" && ${read} !== null && !Array.isArray(${read})) ${slowly()}`)
+  writer.line(
+    `else if (typeof ${read} === "object" && ${read} !== null && !Array.isArray(${read})) ${interpretInstead()}`,
+  )
   writer.block('else {', () => writeTrials(whole, node, others))
 }
 
-function forksBelow({ kinds }: Whole, node: EitherNode): boolean {
+function forksBelow({ kinds }: EmitContext, node: EitherNode): boolean {
   const seen = new Set<Node>()
   const look = (one: Node): boolean => {
     if (seen.has(one)) return one === node
@@ -292,15 +297,15 @@ function forksBelow({ kinds }: Whole, node: EitherNode): boolean {
 }
 
 /** Tries each branch; what they found wrong is taken back, and told by the interpreter where none takes the value. */
-function writeTrials(whole: Whole, node: EitherNode, branches: readonly Node[]): void {
-  const { writer, read, place, slowly, emit } = whole
+function writeTrials(whole: EmitContext, node: EitherNode, branches: readonly Node[]): void {
+  const { writer, read, place, interpretInstead, emit } = whole
   const [sent, before, taken] = [writer.name('v'), writer.name('m'), writer.name('t')]
   writer.line(`const ${sent} = ${read}, ${before} = mark(run)`)
   // What is absent or broken is so for the union itself, whatever its branches would make of it.
   const isBroken = ` || typeof ${sent} === "symbol"`
   const isEmpty = place.source === 'text' && !branches.some(keepsEmpty) ? ` || ${sent} === ""` : ''
   writer.line(`let ${taken} = ${sent} === undefined${isBroken}${isEmpty}`)
-  writer.line(`if (${taken}) ${slowly()}`)
+  writer.line(`if (${taken}) ${interpretInstead()}`)
   for (const branch of branches) {
     writer.block(`if (!${taken}) {`, () => {
       writer.line(`${read} = ${emit(branch, sent, place)}`)
@@ -311,6 +316,6 @@ function writeTrials(whole: Whole, node: EitherNode, branches: readonly Node[]):
   writer.block(`if (!${taken}) {`, () => {
     writer.line(`goBack(run, ${before})`)
     writer.line(`${read} = ${sent}`)
-    writer.line(slowly())
+    writer.line(interpretInstead())
   })
 }

@@ -1,10 +1,10 @@
 /** A file in a `multipart/form-data` body, or the whole body of another media type. */
 import { inRange, readMediaRange } from '../grammar/media-range.js'
 import type { Declared, Size } from '../terms/declared.js'
-import { aSize, aText, listOf } from '../terms/taken.js'
+import { aSize, aText, listOf } from '../terms/option-types.js'
 import { readSize } from '../terms/units.js'
 import type { CodeOf, KindOf, SoundOf } from './kind.js'
-import { note, notOfKind, type Run, type Source, tell, tellBelow } from './run.js'
+import { note, notOfKind, type Run, report, reportBelow, type Source } from './run.js'
 import { isUpload } from './upload.js'
 
 declare module './kind.js' {
@@ -42,14 +42,14 @@ export const fileSound: SoundOf<FileNode> = {
 export const sizeVariant = (size: Size | undefined) => (typeof size === 'string' ? 'size' : 'bytes')
 
 function read(node: FileNode, value: unknown, _: Source, run: Run): unknown {
-  if (Array.isArray(value)) return tell(run, node, 'sent_twice', value.length)
+  if (Array.isArray(value)) return report(run, node, 'sent_twice', value.length)
   if (!isUpload(value)) return notOfKind(node, value, run)
   note(run, 'as is', value.name, value)
   if (value.bytes > readSize(node.bytes ?? Number.POSITIVE_INFINITY))
-    tell(run, node, 'too_large', node.bytes, sizeVariant(node.bytes))
+    report(run, node, 'too_large', node.bytes, sizeVariant(node.bytes))
   const type = value.type.split(';', 1)[0]?.trim().toLowerCase() ?? ''
   if (node.types && !node.types.some((range) => inRange(type, range)))
-    tellBelow(run, node, 'wrong_media_type', [], {
+    reportBelow(run, node, 'wrong_media_type', [], {
       limit: node.types,
       sent: type,
       variant: node.types.length > 1 ? 'several' : undefined,
@@ -57,4 +57,7 @@ function read(node: FileNode, value: unknown, _: Source, run: Run): unknown {
   return value
 }
 
-export const fileCode: CodeOf<FileNode> = { absent: 'told', write: ({ writer, slowly }) => writer.line(slowly()) }
+export const fileCode: CodeOf<FileNode> = {
+  absent: 'told',
+  write: ({ writer, interpretInstead }) => writer.line(interpretInstead()),
+}

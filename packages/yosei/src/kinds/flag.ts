@@ -4,7 +4,7 @@
  */
 import type { Declared } from '../terms/declared.js'
 import type { SoundOf, Test } from './kind.js'
-import { tellSent } from './run.js'
+import { reportSent } from './run.js'
 import { scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -26,7 +26,7 @@ export const flag = scalar<FlagNode>({
       if (value === 'on' && source === 'text' && run.path[0] === 'body') return true
     }
     const isQuoted = source === 'json' && (value === 'true' || value === 'false')
-    return tellSent(run, node, 'wrong_type', value, undefined, undefined, isQuoted ? 'quotes' : undefined)
+    return reportSent(run, node, 'wrong_type', value, undefined, undefined, isQuoted ? 'quotes' : undefined)
   },
 })
 

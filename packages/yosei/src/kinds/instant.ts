@@ -1,10 +1,10 @@
 /** A moment in time: an RFC 3339 date-time, read to a Date. */
 import { isRelative, readInstant, readInstantIn, readMoment, writeInstant } from '../grammar/times.js'
 import type { Declared, Moment } from '../terms/declared.js'
-import { aMoment, aName } from '../terms/taken.js'
+import { aMoment, aName } from '../terms/option-types.js'
 import { checkZone, type Limit, limitsByClock } from './clock.js'
 import type { SoundOf } from './kind.js'
-import { clock, type Run, type Source, tellSent } from './run.js'
+import { clock, type Run, reportSent, type Source } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
 
@@ -43,14 +43,14 @@ export const instantSound: SoundOf<InstantNode> = {
 const limitsOf = limitsByClock((declared: Moment, now, node: InstantNode) => readMoment(declared, now, node.zone))
 
 function read(node: InstantNode, value: unknown, run: Run, source: Source): Date | undefined {
-  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
   const read = node.zone === undefined ? readInstant(value) : readInstantIn(value, node.zone)
   if (typeof read === 'string')
-    return tellSent(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
+    return reportSent(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
   const { from, until } = limitsOf(node)
   const [earliest, latest] = [from?.(clock(run)), until?.(clock(run))]
-  if (earliest !== undefined && read < earliest) tellSent(run, node, 'too_early', value, new Date(earliest))
-  if (latest !== undefined && read > latest) tellSent(run, node, 'too_late', value, new Date(latest))
+  if (earliest !== undefined && read < earliest) reportSent(run, node, 'too_early', value, new Date(earliest))
+  if (latest !== undefined && read > latest) reportSent(run, node, 'too_late', value, new Date(latest))
   return new Date(read)
 }
 

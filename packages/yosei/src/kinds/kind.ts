@@ -5,8 +5,8 @@
  */
 import type { Path } from '../terms/address.js'
 import type { Declared, Messages } from '../terms/declared.js'
+import type { OptionType } from '../terms/option-types.js'
 import type { Stage } from '../terms/statuses.js'
-import type { Taken } from '../terms/taken.js'
 import type { Field } from '../terms/types.js'
 import type { Step as Passed, Reading } from '../terms/verdict.js'
 import type { Writer } from './writer.js'
@@ -54,7 +54,7 @@ export interface KindOf<N extends Declared> {
 /** What is looked at when a field is declared, and never when it is read. */
 export interface SoundOf<N extends Declared> {
   /** The names of its own options and parts. */
-  readonly options: { readonly [O in Exclude<keyof N, keyof Declared | 'kind'>]-?: Taken }
+  readonly options: { readonly [O in Exclude<keyof N, keyof Declared | 'kind'>]-?: OptionType }
   /** Whether its options make sense. */
   check(node: N, refuse: Refuse): void
 }
@@ -78,7 +78,7 @@ interface Encoder {
 export interface CodeOf<N extends Declared> {
   /** What becomes of an absent value: its test fails, and the interpreter reports it; or the code looks itself. */
   readonly absent: 'told' | 'own'
-  write(whole: Whole, node: N): void
+  write(whole: EmitContext, node: N): void
   /** Of a scalar: which values it takes, as code. */
   readonly test?: (writer: Writer, node: N, read: string, from: From) => Test
   /** Of a scalar that is read to something else than JSON: which of those values it takes. */
@@ -112,12 +112,12 @@ export interface Test {
 }
 
 /** What the code of each kind is written with: the variable that it reads into, and how the interpreter would. */
-export interface Whole {
+export interface EmitContext {
   readonly writer: Writer
   readonly read: string
   readonly place: Spot
   /** The line by which the interpreter reads it; `tried` is what came of reading it already. */
-  slowly(tried?: string): string
+  interpretInstead(tried?: string): string
   readonly kinds: KindTable
   /** What is right of a scalar, as code; `undefined` of another kind. */
   test(writer: Writer, node: Node, read: string, from: From): Test | undefined

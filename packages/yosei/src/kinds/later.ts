@@ -1,9 +1,9 @@
 /** A declaration that is made when it is first needed: for values that hold values of their own kind. */
-import { aFunction, required } from '../terms/taken.js'
+import { aFunction, required } from '../terms/option-types.js'
 import type { CodeOf, KindOf, SoundOf } from './kind.js'
 import { readNode, readOnce } from './reading.js'
 import { type LaterNode, resolve } from './resolve.js'
-import { note, type Run, type Source, tell } from './run.js'
+import { note, type Run, report, type Source } from './run.js'
 import { keepsEmpty } from './shape.js'
 
 export const later: KindOf<LaterNode> = {
@@ -30,7 +30,7 @@ function read(node: LaterNode, value: unknown, source: Source, run: Run): unknow
     note(run, 'as is', read, read)
     return read
   }
-  if (run.depth === run.deepest) return tell(run, node, 'too_large', run.deepest, 'depth')
+  if (run.depth === run.deepest) return report(run, node, 'too_large', run.deepest, 'depth')
   return readOnce(run, held, value, () => {
     run.depth++
     const read = readNode(held, value, source, run)
@@ -42,7 +42,7 @@ function read(node: LaterNode, value: unknown, source: Source, run: Run): unknow
 /** Declarations that hold themselves have functions of their own, which start where they are entered. */
 export const laterCode: CodeOf<LaterNode> = {
   absent: 'own',
-  write({ writer, read, place, slowly, emit }, node) {
+  write({ writer, read, place, interpretInstead, emit }, node) {
     const held = resolve(node)
     const reader = writer.once(`${writer.bind(held)} ${place.source} ${place.unlisted}`, 'later', (name) => {
       writer.block(`function ${name}(value, run, parsed) {`, () =>
@@ -66,7 +66,7 @@ export const laterCode: CodeOf<LaterNode> = {
       ...(node.need === 'optional' && emptyIsAbsent ? [`${read} !== ""`] : []),
       ...(node.nullable ? [`${read} !== null`] : []),
     ]
-    const look = () => writer.block('if (run.depth < run.deepest) {', enter, `} else ${slowly()}`)
+    const look = () => writer.block('if (run.depth < run.deepest) {', enter, `} else ${interpretInstead()}`)
     if (passed.length === 0) look()
     else {
       writer.block(`if (${passed.join(' && ')}) {`, look)

@@ -2,12 +2,12 @@
 
 import { EACH, valueAt } from '../terms/address.js'
 import type { Bounds, Declared } from '../terms/declared.js'
-import { aField, aFlag, aText, bounds, either, oneOf, required } from '../terms/taken.js'
+import { aField, aFlag, aText, bounds, eitherOf, oneOf, required } from '../terms/option-types.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
 import { optionalAccess, quote } from './quote.js'
 import { readBelow } from './reading.js'
-import { element, type Fault, note, notOfKind, Place, type Run, type Source, tell, tellBelow } from './run.js'
+import { element, type Fault, note, notOfKind, Place, type Run, report, reportBelow, type Source } from './run.js'
 import { checkLength } from './scalar.js'
 import { formsOf, keepsEmpty, sentShape } from './shape.js'
 import { fieldsNamed } from './tagged.js'
@@ -44,7 +44,7 @@ export const listSound: SoundOf<ListNode> = {
   options: {
     item: required(aField),
     length: bounds,
-    distinct: either(aFlag, aText),
+    distinct: eitherOf(aFlag, aText),
     style: oneOf('form', 'spaceDelimited', 'pipeDelimited'),
     explode: aFlag,
     lines: aFlag,
@@ -68,15 +68,15 @@ function read(node: ListNode, value: unknown, source: Source, run: Run): unknown
       : value
   if (!Array.isArray(sent)) return notOfKind(node, value, run)
   if (sent.length === 0) note(run, 'as is', [], [])
-  tellCount(node, sent.length, run)
+  reportCount(node, sent.length, run)
   // Not by `map`, which passes holes by.
   const isEmpty = (one: unknown) => one === '' && source === 'text' && sent.length > 1 && mindsGaps(node)
   const read = Array.from(sent as unknown[], (one, index) =>
     isEmpty(one)
-      ? tellBelow(run, node.item, 'missing', [index], { variant: node.style ? 'betweenOthers' : 'between' })
+      ? reportBelow(run, node.item, 'missing', [index], { variant: node.style ? 'betweenOthers' : 'between' })
       : readBelow(index, node.item, element(one), source, run),
   )
-  if (node.distinct) tellRepeated(node, read, run)
+  if (node.distinct) reportRepeated(node, read, run)
   return read
 }
 
@@ -84,13 +84,13 @@ const isJoined = ({ explode, style = 'form' }: ListNode) => (explode === undefin
 /** Whether an empty value between two separators is told as such. */
 const mindsGaps = (node: ListNode) => isJoined(node) && node.item.need === 'required' && !keepsEmpty(node.item)
 
-export function tellCount(node: Node & { readonly length?: Bounds }, count: number, run: Run): void {
+export function reportCount(node: Node & { readonly length?: Bounds }, count: number, run: Run): void {
   const [least, most] = node.length ?? [0, Number.POSITIVE_INFINITY]
-  if (count < least) tell(run, node, 'too_few', least)
-  if (count > most) tell(run, node, 'too_many', most)
+  if (count < least) report(run, node, 'too_few', least)
+  if (count > most) report(run, node, 'too_many', most)
 }
 
-export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
+export function reportRepeated(node: ListNode, read: readonly unknown[], run: Run): void {
   const by = typeof node.distinct === 'string' ? node.distinct : undefined
   const values = by === undefined ? read : read.map((one) => valueAt(one, [by]))
   const nodes = comparedIn(node)
@@ -105,7 +105,7 @@ export function tellRepeated(node: ListNode, read: readonly unknown[], run: Run)
     const earlier = seen.get(key)
     if (earlier === undefined) seen.set(key, index)
     else
-      tellBelow(run, node, 'repeated', [index, ...steps], {
+      reportBelow(run, node, 'repeated', [index, ...steps], {
         about: { other: new Place([...run.path, earlier, ...steps]) },
       })
   }

@@ -1,9 +1,9 @@
 /** Numbers, and whole numbers within ±(2^53−1); as text by the grammar of JSON numbers (RFC 8259, section 6). */
 import { compareDecimals, isBinary, isMultiple, isMultipleOf, widestBinary } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
-import { aNumber, type Taken } from '../terms/taken.js'
+import { aNumber, type OptionType } from '../terms/option-types.js'
 import type { Hint, Node, Refuse, SoundOf } from './kind.js'
-import { type Run, type Source, tellFraction, tellSent, writtenAt } from './run.js'
+import { type Run, reportFraction, reportSent, type Source, writtenAt } from './run.js'
 import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -25,7 +25,7 @@ export interface NumberNode<K extends 'integer' | 'number'> extends Declared, Li
 type AnyNumber = NumberNode<'integer'> | NumberNode<'number'>
 
 /** Every limit takes a value of its kind. */
-export const limits = /* @__NO_SIDE_EFFECTS__ */ (one: Taken) => ({
+export const limits = /* @__NO_SIDE_EFFECTS__ */ (one: OptionType) => ({
   min: one,
   max: one,
   above: one,
@@ -58,16 +58,16 @@ function read(node: AnyNumber, value: unknown, run: Run, source: Source): number
   const whole = node.kind === 'integer'
   const form = whole ? integerText : numberText
   if (isText(value, source) ? !form.test(value) : typeof value !== 'number')
-    return tellSent(run, node, 'wrong_type', value, undefined, undefined, hintFor(value, source, form))
+    return reportSent(run, node, 'wrong_type', value, undefined, undefined, hintFor(value, source, form))
   const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
   if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
-    return tellSent(run, node, 'out_of_range', value)
-  if (whole && tellFraction(run, node, read)) return undefined
+    return reportSent(run, node, 'out_of_range', value)
+  if (whole && reportFraction(run, node, read)) return undefined
   const written = typeof value === 'string' ? value : writtenAt(run)
-  if (written !== undefined && isRounded(written, read)) tellExactly(node, written, value, run)
+  if (written !== undefined && isRounded(written, read)) reportExactly(node, written, value, run)
   else {
-    tellLimits(node, node, value, orderOf(read), run)
-    if (node.step !== undefined && !isMultiple(read, node.step)) tellSent(run, node, 'not_a_step', value, node.step)
+    reportLimits(node, node, value, orderOf(read), run)
+    if (node.step !== undefined && !isMultiple(read, node.step)) reportSent(run, node, 'not_a_step', value, node.step)
   }
   return read
 }
@@ -76,10 +76,10 @@ function read(node: AnyNumber, value: unknown, run: Run, source: Source): number
 const isRounded = (written: string, read: number) => written.length > 15 && compareDecimals(written, String(read)) !== 0
 
 /** The limits of a number that was rounded: by what was written. */
-function tellExactly(node: AnyNumber, written: string, value: unknown, run: Run): void {
+function reportExactly(node: AnyNumber, written: string, value: unknown, run: Run): void {
   const { step } = node
-  tellLimits(node, node, value, (limit) => compareDecimals(written, String(limit)), run)
-  if (step !== undefined && !isMultipleOf(written, String(step))) tellSent(run, node, 'not_a_step', value, step)
+  reportLimits(node, node, value, (limit) => compareDecimals(written, String(limit)), run)
+  if (step !== undefined && !isMultipleOf(written, String(step))) reportSent(run, node, 'not_a_step', value, step)
 }
 
 /** Whether the limits of a number hold, as it was written. */
@@ -105,12 +105,12 @@ export const orderOf =
   (limit) =>
     read < limit ? -1 : read > limit ? 1 : 0
 
-export function tellLimits<T>(node: Node, limits: Limits<T>, value: unknown, order: LimitOrder<T>, run: Run): void {
+export function reportLimits<T>(node: Node, limits: Limits<T>, value: unknown, order: LimitOrder<T>, run: Run): void {
   const { min, above, max, below } = limits
-  if (min !== undefined && order(min) < 0) tellSent(run, node, 'below_min', value, min)
-  if (above !== undefined && order(above) <= 0) tellSent(run, node, 'below_min', value, above, 'above')
-  if (max !== undefined && order(max) > 0) tellSent(run, node, 'above_max', value, max)
-  if (below !== undefined && order(below) >= 0) tellSent(run, node, 'above_max', value, below, 'below')
+  if (min !== undefined && order(min) < 0) reportSent(run, node, 'below_min', value, min)
+  if (above !== undefined && order(above) <= 0) reportSent(run, node, 'below_min', value, above, 'above')
+  if (max !== undefined && order(max) > 0) reportSent(run, node, 'above_max', value, max)
+  if (below !== undefined && order(below) >= 0) reportSent(run, node, 'above_max', value, below, 'below')
 }
 
 /** Whether a remainder says exactly what is a multiple: see `isMultiple`. */

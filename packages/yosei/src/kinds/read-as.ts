@@ -6,10 +6,10 @@ import { atOnce } from '../terms/at-once.js'
 import { canonical, identifyBy } from '../terms/canonical.js'
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
-import { aField, aSyncFunction, aText, required } from '../terms/taken.js'
+import { aField, aSyncFunction, aText, required } from '../terms/option-types.js'
 import { type CodeOf, type KindOf, kindOf, type Node, type SoundOf } from './kind.js'
 import { readNode } from './reading.js'
-import { asking, countFaults, note, type Run, type Source, tell, tellSent } from './run.js'
+import { asking, countFaults, note, type Run, report, reportSent, type Source } from './run.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -93,7 +93,7 @@ export function settleRead(node: ReadAsNode, read: unknown, base: unknown, sent:
   }
   // A code of its user's, who gives the words as well.
   const code = node.code as Code
-  return readsScalar(node, run) ? tellSent(run, node, code, sent) : tell(run, node, code)
+  return readsScalar(node, run) ? reportSent(run, node, code, sent) : report(run, node, code)
 }
 
 const readsScalar = ({ base }: ReadAsNode, run: Run): boolean =>

@@ -1,12 +1,12 @@
 /** Named fields, each with its own declaration. */
 import type { Declared } from '../terms/declared.js'
+import { aRule, fields, listOf, oneOf, required } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
-import { aRule, fields, listOf, oneOf, required } from '../terms/taken.js'
 import { below, choose, isPlain, property } from './code.js'
-import type { CodeOf, KindOf, Node, SoundOf, Whole } from './kind.js'
+import type { CodeOf, EmitContext, KindOf, Node, SoundOf } from './kind.js'
 import { access, key, quote } from './quote.js'
 import { readBelow } from './reading.js'
-import { type Fault, isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
+import { type Fault, isNamed, nameTold, notOfKind, type Run, reportBelow, type Source } from './run.js'
 import { suggest } from './suggest.js'
 
 declare module './kind.js' {
@@ -77,7 +77,7 @@ export function readRecord(
     )
     if (one !== undefined) put(read, name, one)
   }
-  keepOrTell(node, value, read, implied, run)
+  keepOrReport(node, value, read, implied, run)
   return read
 }
 
@@ -92,12 +92,12 @@ function pairsTold({ fields }: RecordNode, value: unknown, source: Source, { pat
 }
 
 /** Deals with the names that are not declared: each is told, kept or dropped. */
-export function keepOrTell(node: RecordNode, sent: object, read: object, implied: readonly string[], run: Run): void {
+export function keepOrReport(node: RecordNode, sent: object, read: object, implied: readonly string[], run: Run): void {
   const unlisted = node.unlisted ?? run.unlisted
   if (unlisted === 'drop') return
   for (const [name, value] of Object.entries(sent)) {
     if (Object.hasOwn(node.fields, name) || implied.includes(name)) continue
-    if (unlisted === 'refuse') tellUnlisted(node, name, implied, run)
+    if (unlisted === 'refuse') reportUnlisted(node, name, implied, run)
     else put(read as { [name: string]: unknown }, name, readBelow(nameTold(run, name), kept, value, 'json', run))
   }
 }
@@ -105,10 +105,10 @@ export function keepOrTell(node: RecordNode, sent: object, read: object, implied
 /** What is kept of an unlisted name. */
 const kept: Node = { kind: 'anything', need: 'optional' }
 
-function tellUnlisted(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
+function reportUnlisted(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
   const nearest =
     run.suggestions > 0 && run.secrecy === 0 ? suggest(name, [...Object.keys(node.fields), ...implied], run) : undefined
-  tellBelow(
+  reportBelow(
     run,
     node,
     'unlisted',
@@ -124,7 +124,7 @@ export const recordCode: CodeOf<RecordNode> = {
 
 /** Counts the names of an object instead of looking each up: one too many is an unlisted one. */
 export function writeRecord(
-  { writer, read, place, emit }: Whole,
+  { writer, read, place, emit }: EmitContext,
   node: RecordNode,
   implied: readonly (readonly [tag: string, value: string])[],
 ): void {

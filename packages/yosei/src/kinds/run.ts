@@ -107,21 +107,21 @@ class Told implements Asking {
 export const writtenAt = (run: Run): string | undefined => run.rounded?.get(formatAddress(run.path))
 
 /** Tells where a number was sent with a fraction; not what it was read to, where it has lost the fraction. */
-export function tellFraction(run: Run, node: Node, value: number): boolean {
+export function reportFraction(run: Run, node: Node, value: number): boolean {
   const written = writtenAt(run)
-  if (written !== undefined && !isWhole(written)) tell(run, node, 'not_whole')
-  else if (!Number.isInteger(value)) tellSent(run, node, 'not_whole', value)
+  if (written !== undefined && !isWhole(written)) report(run, node, 'not_whole')
+  else if (!Number.isInteger(value)) reportSent(run, node, 'not_whole', value)
   else return false
   return true
 }
 
 /** Tells an error of the value where the walk is, and nothing of the value. */
-export function tell(run: Run, node: Node, code: Code, limit?: unknown, variant?: string): undefined {
+export function report(run: Run, node: Node, code: Code, limit?: unknown, variant?: string): undefined {
   addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, variant })
 }
 
 /** Tells an error of a scalar, with what was sent unless it is secret. Of a container nothing that was sent is told. */
-export function tellSent(
+export function reportSent(
   run: Run,
   node: Node,
   code: Code,
@@ -150,14 +150,21 @@ const pathOf = (run: Run) => (run.path === run.walk ? run.path.slice() : run.pat
 export const nameTold = (run: Run, name: string): string | number => (run.secrecy > 0 ? EACH_NAME : name)
 
 /** Tells an error of a scalar that must be what is declared: of a secret not what that is. */
-export function tellOther(run: Run, node: Node, code: Code, value: unknown, declared: unknown, hint?: Hint): undefined {
+export function reportOther(
+  run: Run,
+  node: Node,
+  code: Code,
+  value: unknown,
+  declared: unknown,
+  hint?: Hint,
+): undefined {
   return run.secrecy > 0
-    ? tellSent(run, node, code, value, undefined, 'secret')
-    : tellSent(run, node, code, value, declared, undefined, hint)
+    ? reportSent(run, node, code, value, undefined, 'secret')
+    : reportSent(run, node, code, value, declared, undefined, hint)
 }
 
 /** Tells an error of what lies below the value where the walk is, or one with more to say. */
-export function tellBelow(run: Run, node: Node, code: Code, below: Path, more: Partial<Fault> = {}): undefined {
+export function reportBelow(run: Run, node: Node, code: Code, below: Path, more: Partial<Fault> = {}): undefined {
   addFault(run, { path: [...run.path, ...below], stage: 'shape', code, node, ...more })
 }
 

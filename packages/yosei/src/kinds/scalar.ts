@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import type { CodeOf, From, KindOf, Node, Refuse, Spot, Test } from './kind.js'
 import { quote } from './quote.js'
-import { note, type Run, type Source, tell } from './run.js'
+import { note, type Run, report, type Source } from './run.js'
 import type { Writer } from './writer.js'
 
 type ScalarNode = Extract<Node, Declared>
@@ -33,7 +33,7 @@ export function scalar<N extends Declared>(
       if (source === 'text' && Array.isArray(value)) {
         note(run, 'from text', value, undefined)
         // A type that is not chosen yet is taken for none of those that it may be.
-        return tell(run, node as unknown as ScalarNode, 'sent_twice', value.length)
+        return report(run, node as unknown as ScalarNode, 'sent_twice', value.length)
       }
       const read = readScalar(node, value, run, source)
       const isTidied = typeof value === 'string' && typeof read === 'string' && read !== value
@@ -83,12 +83,12 @@ export const scalarCode = /* @__NO_SIDE_EFFECTS__ */ <N extends Declared>(
   absent: 'told',
   test: testOf,
   ...(held ? { held } : {}),
-  write({ writer, read, place, slowly }, node) {
+  write({ writer, read, place, interpretInstead }, node) {
     const { test, value, prepare, tried } = testOf(writer, node, read, fromOf(place))
     if (prepare) writer.line(prepare)
-    if (test === undefined) writer.line(slowly())
-    else if (value === undefined) writer.line(`if (!(${test})) ${slowly(tried)}`)
-    else writer.line(`if (${test}) ${read} = ${value}; else ${slowly(tried)}`)
+    if (test === undefined) writer.line(interpretInstead())
+    else if (value === undefined) writer.line(`if (!(${test})) ${interpretInstead(tried)}`)
+    else writer.line(`if (${test}) ${read} = ${value}; else ${interpretInstead(tried)}`)
   },
 })
 

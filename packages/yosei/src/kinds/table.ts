@@ -1,15 +1,15 @@
 /** Free names, one kind of value. */
 import { EACH_NAME } from '../terms/address.js'
 import type { Bounds, Declared } from '../terms/declared.js'
+import { aField, aFlag, aPattern, bounds, required } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
-import { aField, aFlag, aPattern, bounds, required } from '../terms/taken.js'
 import { below, choose, isPlain } from './code.js'
 import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
-import { tellCount } from './list.js'
+import { reportCount } from './list.js'
 import { checkPattern, matches } from './patterns.js'
 import { readBelow } from './reading.js'
 import { mapNames } from './record.js'
-import { countFaults, isNamed, nameTold, notOfKind, type Run, type Source, tellBelow } from './run.js'
+import { countFaults, isNamed, nameTold, notOfKind, type Run, reportBelow, type Source } from './run.js'
 import { checkLength } from './scalar.js'
 
 declare module './kind.js' {
@@ -49,9 +49,9 @@ function read(node: TableNode, value: unknown, source: Source, run: Run): object
   if (!isNamed(value)) return notOfKind(node, value, run)
   const read: { [name: string]: unknown } = {}
   const names = Object.keys(value)
-  tellCount(node, names.length, run)
+  reportCount(node, names.length, run)
   for (const name of names) {
-    if (node.names && !matches(node.names, name)) tellMisnamed(node, name, run)
+    if (node.names && !matches(node.names, name)) reportMisnamed(node, name, run)
     const before = countFaults(run)
     const one = readBelow(nameTold(run, name), node.value, value[name], source, run)
     // What could not be read was sent all the same, as an element of a list is.
@@ -60,8 +60,8 @@ function read(node: TableNode, value: unknown, source: Source, run: Run): object
   return read
 }
 
-export function tellMisnamed(node: TableNode, name: string, run: Run): void {
-  tellBelow(run, node, 'wrong_pattern', [nameTold(run, name)], { limit: node.names?.source, variant: 'name' })
+export function reportMisnamed(node: TableNode, name: string, run: Run): void {
+  reportBelow(run, node, 'wrong_pattern', [nameTold(run, name)], { limit: node.names?.source, variant: 'name' })
 }
 
 export const tableCode: CodeOf<TableNode> = {

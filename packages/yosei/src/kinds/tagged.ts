@@ -1,11 +1,11 @@
 /** A union told apart by the text in `tag`. A branch does not declare the tag itself: the key implies it. */
 import type { Declared } from '../terms/declared.js'
-import { aText, fields, required } from '../terms/taken.js'
+import { aText, fields, required } from '../terms/option-types.js'
 import { choose, isPlain, property } from './code.js'
-import type { CodeOf, KindOf, Node, SoundOf, Whole } from './kind.js'
+import type { CodeOf, EmitContext, KindOf, Node, SoundOf } from './kind.js'
 import { quote } from './quote.js'
 import { type RecordNode, readRecord, writeRecord } from './record.js'
-import { isNamed, note, notOfKind, type Run, type Source, tellOther } from './run.js'
+import { isNamed, note, notOfKind, type Run, reportOther, type Source } from './run.js'
 import { sentShape } from './shape.js'
 
 declare module './kind.js' {
@@ -111,7 +111,7 @@ function readTagged(
           : typeof chosen === 'string'
             ? 'not_a_choice'
             : 'wrong_type'
-    tellOther(run, tagNode(node), code, chosen, Object.keys(branches))
+    reportOther(run, tagNode(node), code, chosen, Object.keys(branches))
   }
   run.path.pop()
   if (!found) return undefined
@@ -128,11 +128,11 @@ export const taggedCode: CodeOf<TaggedNode> = {
 }
 
 function writeTagged(
-  whole: Whole,
+  whole: EmitContext,
   node: TaggedNode,
   implied: readonly (readonly [tag: string, value: string])[],
 ): void {
-  const { writer, read, slowly } = whole
+  const { writer, read, interpretInstead } = whole
   // A branch inside a branch has no place of its own: the interpreter starts with the outermost.
   writer.block(`switch (${property(read, node.tag)}) {`, () => {
     for (const [value, branch] of Object.entries(node.branches)) {
@@ -144,6 +144,6 @@ function writeTagged(
         writer.line('break')
       })
     }
-    writer.line(`default: ${slowly()}`)
+    writer.line(`default: ${interpretInstead()}`)
   })
 }

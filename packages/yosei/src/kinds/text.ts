@@ -2,10 +2,10 @@
 import { type Format, formatOf, formats } from '../grammar/formats.js'
 import { normalized } from '../grammar/normal.js'
 import type { Bounds, Declared } from '../terms/declared.js'
-import { aFlag, aNameIn, aPattern, bounds, listOf } from '../terms/taken.js'
+import { aFlag, aNameIn, aPattern, bounds, listOf } from '../terms/option-types.js'
 import type { Refuse, SoundOf, Test } from './kind.js'
 import { checkPattern, isBeyond, matches, mostMatched } from './patterns.js'
-import { type Fault, type Run, type Source, tellBelow, tellSent } from './run.js'
+import { type Fault, type Run, reportBelow, reportSent, type Source } from './run.js'
 import { checkLength, scalar, scalarCode } from './scalar.js'
 import type { Writer } from './writer.js'
 
@@ -76,18 +76,18 @@ export function tidied({ tidy }: TextNode, sent: string): string {
 }
 
 function read(node: TextNode, value: unknown, run: Run, source: Source): string | undefined {
-  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
   const text = tidied(node, value)
   if (node.length) {
     const length = codePoints(text)
     if (length < node.length[0])
-      tellSent(run, node, 'too_short', value, node.length[0], text.length < value.length ? 'tidied' : undefined)
-    if (length > node.length[1]) tellSent(run, node, 'too_long', value, node.length[1])
+      reportSent(run, node, 'too_short', value, node.length[0], text.length < value.length ? 'tidied' : undefined)
+    if (length > node.length[1]) reportSent(run, node, 'too_long', value, node.length[1])
   }
   const isTooLong = node.length !== undefined && text.length > node.length[1] && codePoints(text) > node.length[1]
-  if (node.pattern && !isTooLong && isBeyond(node.pattern, text)) tellSent(run, node, 'too_long', value, mostMatched)
+  if (node.pattern && !isTooLong && isBeyond(node.pattern, text)) reportSent(run, node, 'too_long', value, mostMatched)
   else if (node.pattern && !isTooLong && !matches(node.pattern, text))
-    tellBelow(run, node, 'wrong_pattern', [], {
+    reportBelow(run, node, 'wrong_pattern', [], {
       limit: node.pattern.source,
       ...patternTold(node, run),
       ...told(value, run),
@@ -98,7 +98,7 @@ function read(node: TextNode, value: unknown, run: Run, source: Source): string 
       source === 'text' &&
       /email$/.test(node.format ?? '') &&
       formatOf(node.format as Format)?.(text.replace(' ', '+')) === undefined
-    tellSent(run, node, unformed, value, node.format, node.format, lostPlus ? 'plus' : undefined)
+    reportSent(run, node, unformed, value, node.format, node.format, lostPlus ? 'plus' : undefined)
   }
   return text
 }

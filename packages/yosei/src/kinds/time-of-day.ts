@@ -1,9 +1,9 @@
 /** A time of a day, `HH:MM` or `HH:MM:SS`, without a zone: kept as its text with seconds. */
 import { readTimeOfDay, writeTimeOfDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
-import { aTimeOfDay } from '../terms/taken.js'
+import { aTimeOfDay } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { type Run, tellSent } from './run.js'
+import { type Run, reportSent } from './run.js'
 import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
 
 declare module './kind.js' {
@@ -32,13 +32,13 @@ export const timeOfDaySound: SoundOf<TimeOfDayNode> = {
 }
 
 function read(node: TimeOfDayNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return tellSent(run, node, 'wrong_type', value)
+  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
   const read = readTimeOfDay(value)
-  if (typeof read === 'string') return tellSent(run, node, read, value)
+  if (typeof read === 'string') return reportSent(run, node, read, value)
   const { from, until } = node
   const time = writeTimeOfDay(value)
-  if (from !== undefined && time < writeTimeOfDay(from)) tellSent(run, node, 'too_early', value, from)
-  if (until !== undefined && time > writeTimeOfDay(until)) tellSent(run, node, 'too_late', value, until)
+  if (from !== undefined && time < writeTimeOfDay(from)) reportSent(run, node, 'too_early', value, from)
+  if (until !== undefined && time > writeTimeOfDay(until)) reportSent(run, node, 'too_late', value, until)
   return time
 }
 

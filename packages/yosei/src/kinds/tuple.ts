@@ -1,11 +1,11 @@
 /** Exactly these values, each of its own kind, in this order. */
 import type { Declared } from '../terms/declared.js'
-import { aListOfFields, required } from '../terms/taken.js'
+import { aListOfFields, required } from '../terms/option-types.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
 import { elementOf } from './list.js'
 import { readBelow } from './reading.js'
-import { element, notOfKind, type Run, type Source, tell } from './run.js'
+import { element, notOfKind, type Run, report, type Source } from './run.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -38,8 +38,8 @@ function read(node: TupleNode, value: unknown, source: Source, run: Run): unknow
   const sent = source === 'text' && typeof value === 'string' ? [value] : value
   if (!Array.isArray(sent)) return notOfKind(node, value, run)
   const count = node.items.length
-  if (sent.length < count) tell(run, node, 'too_few', count)
-  if (sent.length > count) tell(run, node, 'too_many', count)
+  if (sent.length < count) report(run, node, 'too_few', count)
+  if (sent.length > count) report(run, node, 'too_many', count)
   return node.items
     .slice(0, sent.length)
     .map((item, index) => readBelow(index, item, element(sent[index]), source, run))

@@ -3,7 +3,7 @@ import type { EndpointNode } from '../declare/endpoint.js'
 import { decodePercent } from '../grammar/percent.js'
 import { type SettledLimits, settleLimits } from '../terms/policy.js'
 import { isMixed, type Mixed, namesOf, type Segment, shapeOf } from '../terms/template.js'
-import { type Telling, tellEndpoints } from './tell.js'
+import { type Telling, tellEndpoints } from './discriminate.js'
 import { type Carried, carriedBy } from './values.js'
 
 /** What a method means at the end of a template. */

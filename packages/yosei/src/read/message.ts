@@ -1,5 +1,5 @@
 /** The pipeline's own request, and the ways to one. */
-import { shown } from '../terms/taken.js'
+import { shown } from '../terms/option-types.js'
 import { startDeadline } from './deadline.js'
 
 /** A body that is still to come. */

@@ -62,7 +62,7 @@ function stepsIn(name: string): readonly string[] | undefined {
  * The pairs of a query or a form, with `+` for a blank; `undefined` where there are none. Names that cannot be decoded
  * are told.
  */
-export function pairValues(query: string, declared: RecordNode, tellMalformed: () => void): Values | undefined {
+export function pairValues(query: string, declared: RecordNode, reportMalformed: () => void): Values | undefined {
   if (query === '') return undefined
   const values: Values = {}
   for (let start = 0; start <= query.length; ) {
@@ -72,7 +72,7 @@ export function pairValues(query: string, declared: RecordNode, tellMalformed: (
       const pair = query.slice(start, end)
       const equals = pair.indexOf('=')
       const name = decode(equals < 0 ? pair : pair.slice(0, equals))
-      if (name === malformed) tellMalformed()
+      if (name === malformed) reportMalformed()
       else addPair(values, name, equals < 0 ? undefined : pair.slice(equals + 1), declared)
     }
     start = end + 1

@@ -1,6 +1,6 @@
 /** The value is more, or less, than a limit. */
 import type { Address } from '../terms/address.js'
-import { anAddress, anything } from '../terms/taken.js'
+import { anAddress, anything } from '../terms/option-types.js'
 import type { Comparable, Condition, ConditionOf, One } from './condition.js'
 import { type Instead, mistakeOfOthers, named, othersIn } from './other.js'
 import { valuesCode, valuesHold } from './values.js'

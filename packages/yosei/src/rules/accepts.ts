@@ -3,7 +3,7 @@
 import { weightOf } from '../grammar/accept.js'
 import { quote } from '../kinds/quote.js'
 import { sound } from '../terms/mistake.js'
-import { aText } from '../terms/taken.js'
+import { aText } from '../terms/option-types.js'
 import type { Condition, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
@@ -23,8 +23,8 @@ export const accepts: ConditionOf<{ readonly condition: 'accepts'; readonly type
   mistake: sound,
   code: ({ type }, { writer }) => `(accept === undefined || ${writer.bind(weightOf)}(${quote(type)}, accept) > 0)`,
   holding({ type }, { accept }) {
-    const isTaken = accept === undefined || weightOf(type, accept) > 0
-    return () => isTaken
+    const isOptionType = accept === undefined || weightOf(type, accept) > 0
+    return () => isOptionType
   },
   told: (condition) => condition,
   words: ({ type }, say) => say('when.accepts', { value: type }),

@@ -1,6 +1,6 @@
 /** All conditions hold, or any of them. */
 
-import { aCondition } from '../terms/taken.js'
+import { aCondition } from '../terms/option-types.js'
 import type { AnyCondition, Condition, ConditionOf } from './condition.js'
 
 declare module './condition.js' {

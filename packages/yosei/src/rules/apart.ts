@@ -1,10 +1,10 @@
 /** No two elements' spans overlap. Blames the one that begins later. */
 import { Place } from '../kinds/run.js'
 import type { Address } from '../terms/address.js'
-import { anAddress } from '../terms/taken.js'
+import { anAddress } from '../terms/option-types.js'
 import type { AlikeTo } from './compare.js'
 import { type Element, elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
-import { faultOf, isNone, pathOf } from './matter.js'
+import { faultOf, isNone, pathOf } from './input.js'
 import { orderAt, withoutOrder } from './measure.js'
 import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
 

@@ -3,7 +3,7 @@
  * all of them in a service.
  */
 import { mistake } from '../terms/mistake.js'
-import type { Maker } from '../terms/taken.js'
+import type { Maker } from '../terms/option-types.js'
 import type { AnyCondition, ConditionName, ConditionOf, Conditions } from './condition.js'
 import type { AnyRule, RuleName, RuleOf, Rules } from './rule.js'
 

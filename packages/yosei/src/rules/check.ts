@@ -5,9 +5,9 @@ import { valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
 import { atOnce } from '../terms/at-once.js'
 import { sound } from '../terms/mistake.js'
-import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/taken.js'
+import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/option-types.js'
 
-import { blamedAt, faultOf, pathOf } from './matter.js'
+import { blamedAt, faultOf, pathOf } from './input.js'
 import { callOwn, named, ownCode } from './own.js'
 import { type Blamable, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
 

@@ -5,8 +5,8 @@
  */
 import type { At } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'
-import type { Taken } from '../terms/taken.js'
-import type { Matter } from './matter.js'
+import type { OptionType } from '../terms/option-types.js'
+import type { RuleInput } from './input.js'
 import type { Measure } from './measure.js'
 import type { Terms } from './terms.js'
 
@@ -38,7 +38,7 @@ type Say = (key: string, about: { readonly [name: string]: unknown }) => string
 export interface ConditionOf<C extends Condition> {
   make(...given: never[]): C
   /** What its call takes, in order; the last may be for all that are left. */
-  readonly takes: readonly Taken[]
+  readonly takes: readonly OptionType[]
   readonly hasRest?: boolean
   /** The addresses that it looks at. */
   addresses(condition: C, addressesIn: (condition: AnyCondition) => readonly string[]): readonly string[]
@@ -51,7 +51,7 @@ export interface ConditionOf<C extends Condition> {
   /** Whether it holds for the element that a rule is judged at, as code. */
   code(condition: C, terms: Terms): string | undefined
   /** Whether it holds, for what is blamed: see `Holding`. */
-  holding(condition: C, matter: Matter, holding: (condition: AnyCondition) => Holding): Holding
+  holding(condition: C, matter: RuleInput, holding: (condition: AnyCondition) => Holding): Holding
   /** The same with each value as a client writes it. */
   told(
     condition: C,

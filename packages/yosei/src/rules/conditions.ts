@@ -8,8 +8,8 @@ import type { AllMaker } from './all.js'
 import { conditionOf, on } from './brought.js'
 import type { AnyCondition, ConditionName, Holding } from './condition.js'
 import type { SuitsMaker } from './fits.js'
+import { once, pathOf, type RuleInput } from './input.js'
 import type { IsMaker } from './is.js'
-import { type Matter, once, pathOf } from './matter.js'
 import { type Measure, toldAt } from './measure.js'
 import type { NotMaker } from './not.js'
 import { isOther, type OtherMaker, toldOther } from './other.js'
@@ -41,7 +41,7 @@ export const mistakeIn = (
   measuresOf: (address: string) => readonly Measure[],
 ): Mistake | undefined => conditionOf(condition).mistake(condition, measuresOf, (inner) => mistakeIn(inner, measuresOf))
 
-export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
+export function holdingOf(condition: AnyCondition, matter: RuleInput): Holding {
   const paths = () => addressesIn(condition).map((address) => pathOf(address, matter.scope))
   return once(matter, condition, paths, () =>
     conditionOf(condition).holding(condition, matter, (inner) => holdingOf(inner, matter)),
@@ -49,7 +49,7 @@ export function holdingOf(condition: AnyCondition, matter: Matter): Holding {
 }
 
 /** A condition whose values are as clients write them, for words. */
-export function toldCondition(condition: AnyCondition, place: Pick<Matter, 'root' | 'scope'>): AnyCondition {
+export function toldCondition(condition: AnyCondition, place: Pick<RuleInput, 'root' | 'scope'>): AnyCondition {
   const at = (address: string) => pathOf(address, place.scope)
   const value = (address: string, one: unknown) =>
     isOther(one) ? toldOther(one, at) : toldAt(place.root, at(address), one)

@@ -3,9 +3,9 @@
 import { Place } from '../kinds/run.js'
 import { firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
-import { anAddress } from '../terms/taken.js'
+import { anAddress } from '../terms/option-types.js'
 
-import { blamedAt, faultOf, isNone, isPresent, pathOf, placesOf } from './matter.js'
+import { blamedAt, faultOf, isNone, isPresent, pathOf, placesOf } from './input.js'
 import {
   type Blame,
   blameOptions,

@@ -3,9 +3,9 @@ import { nodesAt } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import type { Address } from '../terms/address.js'
-import { anAddress } from '../terms/taken.js'
+import { anAddress } from '../terms/option-types.js'
 import { elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
-import { faultOf, isNone, pathOf } from './matter.js'
+import { faultOf, isNone, pathOf } from './input.js'
 import {
   type LooseBlame,
   none,

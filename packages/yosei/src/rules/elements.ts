@@ -1,7 +1,7 @@
 /** What rules have in common that hold the elements of one list against each other. */
 import { EACH, firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
-import type { Matter } from './matter.js'
-import { pathOf } from './matter.js'
+import type { RuleInput } from './input.js'
+import { pathOf } from './input.js'
 
 /** The path of the list whose elements hold the values of an address, and the way from an element to its value. */
 function inList(address: string): { readonly list: Path; readonly rest: Path } | undefined {
@@ -45,7 +45,7 @@ export interface Element {
 /** The elements of the list that some addresses share, where the rule is judged: those that it speaks of, and can read. */
 export function elementsOf(
   addresses: readonly string[],
-  { input, scope, isWrong, speaksOf }: Matter,
+  { input, scope, isWrong, speaksOf }: RuleInput,
 ): readonly Element[] {
   const list = pathOf(listOfAll(addresses) as string, scope)
   const rests = addresses.map(restOf)

@@ -5,10 +5,10 @@ import type { Node } from '../kinds/kind.js'
 import { isSecret, tellsSecret } from '../kinds/locate.js'
 import type { Fault } from '../kinds/run.js'
 import { type Address, type Path, valueAt } from '../terms/address.js'
-import { aField, anAddress } from '../terms/taken.js'
+import { aField, anAddress } from '../terms/option-types.js'
 import type { Field, Out } from '../terms/types.js'
 import type { Condition, ConditionOf, One } from './condition.js'
-import { concrete, eachOnce, isNone, type Matter, pathOf } from './matter.js'
+import { concrete, eachOnce, isNone, pathOf, type RuleInput } from './input.js'
 import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
 
 declare module './rule.js' {
@@ -92,7 +92,7 @@ export const fits: RuleOf<Fits> = {
 }
 
 /** What the field finds wrong. What is a secret where it was read stays one; a rule inside may speak of it elsewhere. */
-function faultsAt(path: Path, field: Node, value: unknown, { root, sent, fit }: Matter): readonly Fault[] {
+function faultsAt(path: Path, field: Node, value: unknown, { root, sent, fit }: RuleInput): readonly Fault[] {
   const given = valueAt(sent, path)
   if (isSecret(root, path)) return fit(field, value, given, true)
   const open = fit(field, value, given, false)
@@ -120,7 +120,7 @@ export const suits: ConditionOf<Suits> = {
   negated: () => undefined,
 }
 
-function passes(address: string, field: Node, { input, sent, scope, fit }: Matter) {
+function passes(address: string, field: Node, { input, sent, scope, fit }: RuleInput) {
   const path = pathOf(address, scope)
   return eachOnce([path], (steps) =>
     concrete(input, path, steps).some((place) => {

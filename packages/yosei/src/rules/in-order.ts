@@ -2,9 +2,9 @@
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
 import type { Address } from '../terms/address.js'
-import { aFlag, anAddress, merged } from '../terms/taken.js'
+import { aFlag, anAddress, merged } from '../terms/option-types.js'
 import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
-import { faultOf, isNone, pathOf } from './matter.js'
+import { faultOf, isNone, pathOf } from './input.js'
 import { areTimes, measuresAt, orderAt, toldAt, withoutOrder } from './measure.js'
 import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
 

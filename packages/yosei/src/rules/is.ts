@@ -1,6 +1,6 @@
 /** The value is one, or one of several. */
 import type { Address } from '../terms/address.js'
-import { anAddress, anything, listOf } from '../terms/taken.js'
+import { anAddress, anything, listOf } from '../terms/option-types.js'
 import type { Condition, ConditionOf, One } from './condition.js'
 import { type Instead, mistakeOfOthers, named, othersIn } from './other.js'
 import { valuesCode, valuesHold } from './values.js'

@@ -4,10 +4,10 @@ import type { Node } from '../kinds/kind.js'
 import type { Fault } from '../kinds/run.js'
 import { type Address, firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
-import { aCondition, anAddress } from '../terms/taken.js'
+import { aCondition, anAddress } from '../terms/option-types.js'
 import type { AnyCondition, Condition, Holding } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn, toldCondition } from './conditions.js'
-import { concrete, faultOf, isNone, isPresent, type Matter, pathOf, type Scope } from './matter.js'
+import { concrete, faultOf, isNone, isPresent, pathOf, type RuleInput, type Scope } from './input.js'
 import { aboutAt } from './measure.js'
 import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
 
@@ -32,9 +32,9 @@ export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
 /** What the words speak of: made when they are, since many errors are told by code alone. */
 class During {
   readonly #condition: AnyCondition
-  readonly #place: Pick<Matter, 'root' | 'scope'>
+  readonly #place: Pick<RuleInput, 'root' | 'scope'>
   readonly [name: string]: unknown
-  constructor(condition: AnyCondition, place: Pick<Matter, 'root' | 'scope'>) {
+  constructor(condition: AnyCondition, place: Pick<RuleInput, 'root' | 'scope'>) {
     this.#condition = condition
     this.#place = place
   }

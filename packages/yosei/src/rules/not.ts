@@ -1,6 +1,6 @@
 /** A condition does not hold. */
 
-import { aCondition } from '../terms/taken.js'
+import { aCondition } from '../terms/option-types.js'
 import { isMixed } from './all.js'
 import type { AnyCondition, Condition, ConditionOf } from './condition.js'
 

@@ -1,8 +1,8 @@
 /** Another field's value, where a condition takes one. */
 import { type Address, type Path, parseAddress, tellAddress } from '../terms/address.js'
-import { anAddress, isPlain } from '../terms/taken.js'
+import { anAddress, isPlain } from '../terms/option-types.js'
 import type { One } from './condition.js'
-import { strays } from './matter.js'
+import { strays } from './input.js'
 import { type Measure, unlike } from './measure.js'
 
 /** The value at another address, of the type `V`. */

@@ -4,7 +4,7 @@ import type { Node } from '../kinds/kind.js'
 import { tellsSecret } from '../kinds/locate.js'
 import { withoutText } from '../kinds/run.js'
 import { atOnce } from '../terms/at-once.js'
-import { pathOf, type Scope } from './matter.js'
+import { pathOf, type Scope } from './input.js'
 import type { Terms } from './terms.js'
 
 interface Calling {

@@ -8,10 +8,19 @@ import type { Node } from '../kinds/kind.js'
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'
+import {
+  type AnyOptions,
+  aName,
+  anAddress,
+  aStatus,
+  aText,
+  listOf,
+  type Options,
+  type OptionType,
+} from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
-import { type AnyOptions, aName, anAddress, aStatus, aText, listOf, type Options, type Taken } from '../terms/taken.js'
 import type { AnyCondition } from './condition.js'
-import type { Matter, Scope } from './matter.js'
+import type { RuleInput, Scope } from './input.js'
 import type { Measure } from './measure.js'
 import type { Terms } from './terms.js'
 
@@ -78,7 +87,7 @@ interface AboutAddresses {
 }
 
 /** What is told of a rule that does not hold, where it is judged at one place alone: what can be is made beforehand. */
-interface Telling<R extends Rule> {
+interface Report<R extends Rule> {
   /** What it needs to know, as code; `undefined` where its code does not say for certain that it does not hold. */
   values(rule: R, terms: Terms): readonly string[] | undefined
   at(rule: R, root: Node, scope: Scope): (input: Parts, ...values: unknown[]) => readonly Fault[]
@@ -87,7 +96,7 @@ interface Telling<R extends Rule> {
 export interface RuleOf<R extends Rule> {
   make(...given: never[]): R
   /** What its call takes, in order; the last may be for all that are left. */
-  readonly takes: readonly (Taken | AnyOptions)[]
+  readonly takes: readonly (OptionType | AnyOptions)[]
   readonly hasRest?: boolean
   /** The addresses by whose common lists it is judged, element by element; none where it looks at lists as a whole. */
   each(rule: R): readonly string[]
@@ -115,9 +124,9 @@ export interface RuleOf<R extends Rule> {
    */
   code(rule: R, terms: Terms): string | undefined
   /** What does not hold. */
-  judge(rule: R, matter: Matter): readonly Fault[]
+  judge(rule: R, matter: RuleInput): readonly Fault[]
   /** How its code tells that itself; without it, a rule that its code finds not to hold is judged once more. */
-  readonly tells?: Telling<R>
+  readonly tells?: Report<R>
   sentence(rule: R, about: AboutAddresses): Sentence
 }
 

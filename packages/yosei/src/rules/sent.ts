@@ -2,9 +2,9 @@
 
 import type { Address } from '../terms/address.js'
 import { sound } from '../terms/mistake.js'
-import { anAddress } from '../terms/taken.js'
+import { anAddress } from '../terms/option-types.js'
 import type { Condition, ConditionOf } from './condition.js'
-import { concrete, eachOnce, isPresent, pathOf } from './matter.js'
+import { concrete, eachOnce, isPresent, pathOf } from './input.js'
 
 declare module './condition.js' {
   interface Conditions {

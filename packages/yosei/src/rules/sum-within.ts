@@ -8,9 +8,18 @@ import { literal } from '../kinds/scalar.js'
 import { type Address, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Bounds } from '../terms/declared.js'
+import {
+  anAddress,
+  bounds,
+  eitherOf,
+  merged,
+  type Options,
+  type OptionType,
+  taken,
+  withOptions,
+} from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
-import { anAddress, bounds, either, merged, type Options, type Taken, taken, withOptions } from '../terms/taken.js'
-import { blamedAt, concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './matter.js'
+import { blamedAt, concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './input.js'
 import { type Measure, toldAt } from './measure.js'
 import { type Blame, blameOptions, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
 import type { Terms } from './terms.js'
@@ -62,7 +71,7 @@ const aLimit = taken('a number, a decimal as a text, or an address', "'body.tota
 )
 const limitOptions: Options<SumLimits<string>> = { atMost: aLimit, atLeast: aLimit, exactly: aLimit, times: anAddress }
 
-const someLimits: Taken = /* @__PURE__ */ merged(withOptions(limitOptions), {
+const someLimits: OptionType = /* @__PURE__ */ merged(withOptions(limitOptions), {
   what: 'limits',
   example: "{ atMost: 'body.most' }",
 })
@@ -88,7 +97,7 @@ export const sumWithin: RuleOf<SumWithin> = {
     const reads = [...new Set([address, ...(times === undefined ? [] : [times]), ...far])]
     return { rule: 'sumWithin', code, address, ...held, reads, blames, ...worded(options) }
   },
-  takes: [anAddress, either(bounds, someLimits), blameOptions],
+  takes: [anAddress, eitherOf(bounds, someLimits), blameOptions],
   each: (rule) => (others(rule).length > 0 ? [rule.address, ...others(rule)] : []),
   waits: ({ address, times }) => (times === undefined ? [address] : [address, times]),
   elements: ({ address, times }) => (times === undefined ? [address] : [address, times]),

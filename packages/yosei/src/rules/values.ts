@@ -3,7 +3,7 @@ import { quote } from '../kinds/quote.js'
 import { literal } from '../kinds/scalar.js'
 import { type Path, valueAt } from '../terms/address.js'
 import type { Holding } from './condition.js'
-import { concrete, eachOnce, isNone, type Matter, pathOf, stepsShared } from './matter.js'
+import { concrete, eachOnce, isNone, pathOf, type RuleInput, stepsShared } from './input.js'
 import { orderAt } from './measure.js'
 import { isOther } from './other.js'
 import type { Operator, Sort, Terms } from './terms.js'
@@ -12,7 +12,7 @@ import type { Operator, Sort, Terms } from './terms.js'
 export function valuesHold(
   address: string,
   others: readonly unknown[],
-  { root, input, scope }: Matter,
+  { root, input, scope }: RuleInput,
   test: (order: number) => boolean,
 ): Holding {
   const path = pathOf(address, scope)

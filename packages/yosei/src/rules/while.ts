@@ -1,7 +1,7 @@
 /** Rules that hold only while a condition does: each carries it from then on. */
 
 import { mistake } from '../terms/mistake.js'
-import { aCondition, aRule, listOf } from '../terms/taken.js'
+import { aCondition, aRule, listOf } from '../terms/option-types.js'
 import type { AnyCondition, Condition } from './condition.js'
 import type { AnyRule, Rule } from './rule.js'
 

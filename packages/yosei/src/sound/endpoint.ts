@@ -18,8 +18,6 @@ import { addressesOf, type PlacedRule } from '../rules/rules.js'
 import { formatAddress, type Path, parseAddress } from '../terms/address.js'
 import { type Mistake, mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
-import { checkLimits } from '../terms/policy.js'
-import { checkStatus, checkStatuses } from '../terms/statuses.js'
 import {
   type AnyOptions,
   aCondition,
@@ -28,9 +26,11 @@ import {
   byName,
   checkOptions,
   listOf,
+  type Report,
   shown,
-  type Telling,
-} from '../terms/taken.js'
+} from '../terms/option-types.js'
+import { checkLimits } from '../terms/policy.js'
+import { checkStatus, checkStatuses } from '../terms/statuses.js'
 import { namesOf } from '../terms/template.js'
 import { checkSound, checkTextPart } from './fields.js'
 import { lookupOptions } from './options.js'
@@ -145,8 +145,8 @@ function addressesBelow(node: Node, path: Path = [], found: string[] = []): stri
 
 /** What the functions of a declaration gave: rules, lookups and conditions that `on` made. */
 function checkMade(signature: string, { rules, lookups, may }: EndpointNode): void {
-  const tell: Telling = (what, mend, option) => mistake(signature, what, mend, { option })
-  checkOptions({ rules, may, lookups }, madeOptions, 'an endpoint', tell)
+  const report: Report = (what, mend, option) => mistake(signature, what, mend, { option })
+  checkOptions({ rules, may, lookups }, madeOptions, 'an endpoint', report)
   for (const [name, lookup] of Object.entries(lookups))
     checkOptions(lookup, lookupOptions, 'a lookup', (what, mend, option) =>
       mistake(`${signature}, lookup ${name}`, what, mend, { option }),

@@ -13,7 +13,6 @@ import { formatAddress, type Path } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
-import type { Part } from '../terms/parts.js'
 import {
   aFlag,
   aFunction,
@@ -21,13 +20,14 @@ import {
   aText,
   byName,
   checkOptions,
-  either,
+  eitherOf,
   listOf,
   type Options,
   oneOf,
   shared,
   shown,
-} from '../terms/taken.js'
+} from '../terms/option-types.js'
+import type { Part } from '../terms/parts.js'
 import type { Common } from '../terms/types.js'
 import { english } from '../words/english.js'
 import { wordFault } from '../words/messages.js'
@@ -44,7 +44,7 @@ const common: Options<Common<unknown>> = shared({
   because: byName(aText),
   readOnly: oneOf(true, false, 'drop'),
   secret: aFlag,
-  messages: either(aText, byName(either(aText, aFunction('({ limit }) => `…`')))),
+  messages: eitherOf(aText, byName(eitherOf(aText, aFunction('({ limit }) => `…`')))),
   coerce: aFlag,
   name: aText,
 })

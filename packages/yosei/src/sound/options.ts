@@ -5,7 +5,6 @@ import type { IntakeDeclaration } from '../declare/intake.js'
 import type { LookupNode, TurnNode } from '../declare/lookups.js'
 import type { Refusal } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
-import { policyOptions } from '../terms/policy.js'
 import {
   type AnyOptions,
   aCondition,
@@ -22,17 +21,18 @@ import {
   aText,
   byName,
   checkOptions,
-  either,
+  eitherOf,
   fields,
   isPlain,
   listOf,
   merged,
   type Options,
   oneOf,
+  type Report,
   required,
-  type Telling,
   withOptions,
-} from '../terms/taken.js'
+} from '../terms/option-types.js'
+import { policyOptions } from '../terms/policy.js'
 
 export const refusalOptions: Options<Refusal> = {
   status: required(refusalStatus()),
@@ -130,7 +130,7 @@ const intakeOptions: Options<IntakeDeclaration<{}>> = /* @__PURE__ */ merged(
     identify: aFunction('({ headers }, services) => services.users.find(headers)'),
     challenge: withOptions({ header: aName, scheme: aName }),
     languages: byName(anObject("{ missing: 'falta' }")),
-    envelope: either(
+    envelope: eitherOf(
       aFunction('(rejection, problem) => ({ body: problem })'),
       withOptions({
         write: required(aFunction('(rejection, problem) => ({ body: problem })')),
@@ -153,7 +153,7 @@ function withMethod(name: string, example: string) {
 }
 
 const at =
-  (where: string): Telling =>
+  (where: string): Report =>
   (what, mend, option) =>
     mistake(where, what, mend, { option })
 

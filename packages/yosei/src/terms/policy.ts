@@ -2,9 +2,6 @@
 
 import type { Size, Span } from './declared.js'
 import { mistake } from './mistake.js'
-import { given } from './own.js'
-import type { Part } from './parts.js'
-import type { Statuses } from './statuses.js'
 import {
   aCount,
   aFlag,
@@ -12,12 +9,15 @@ import {
   aSize,
   aSpan,
   checkOptions,
-  either,
+  eitherOf,
   type Options,
+  type OptionType,
   oneOf,
-  type Taken,
   withOptions,
-} from './taken.js'
+} from './option-types.js'
+import { given } from './own.js'
+import type { Part } from './parts.js'
+import type { Statuses } from './statuses.js'
 import { readSize, readSpan } from './units.js'
 
 /** How large and how slow a request may be. Each is looked at as early as the request shows it. */
@@ -77,7 +77,7 @@ const limitOptions: Options<Limits> = {
   receive: aSpan,
   handle: aSpan,
 }
-const byPart = /* @__NO_SIDE_EFFECTS__ */ (one: Taken): Options<{ readonly [P in Part]?: unknown }> => ({
+const byPart = /* @__NO_SIDE_EFFECTS__ */ (one: OptionType): Options<{ readonly [P in Part]?: unknown }> => ({
   path: one,
   query: one,
   header: one,
@@ -92,9 +92,9 @@ export const policyOptions: Options<Policy> = {
   coerce: aFlag,
   unlisted: withOptions({ query: oneOf('refuse', 'drop'), body: oneOf('refuse', 'drop', 'keep') }),
   uniqueNames: aFlag,
-  mode: either(mode, withOptions(byPart(mode))),
+  mode: eitherOf(mode, withOptions(byPart(mode))),
   open: aFlag,
-  journalled: either(aFlag, withOptions(byPart(aFlag))),
+  journalled: eitherOf(aFlag, withOptions(byPart(aFlag))),
 }
 
 /** Limits as numbers: bytes, counts, milliseconds. */

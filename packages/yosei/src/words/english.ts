@@ -2,7 +2,7 @@
  * The words of errors in English. Other languages have the same keys. A page has those of the fields, and of what
  * else it brings.
  */
-import { merged } from '../terms/taken.js'
+import { merged } from '../terms/option-types.js'
 import type { Words } from './words.js'
 
 /** What may be wrong with a field. */

@@ -6,9 +6,9 @@ import type { Size } from '../terms/declared.js'
 import type { Endpoint, Endpoints, Gives, Intake, Sent } from '../terms/endpoint.js'
 import type { Envelope, EnvelopedError } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
+import { aFunction, aSize, aText, checkOptions, type Options, type OptionType, oneOf } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
 import { type Part, partNames } from '../terms/parts.js'
-import { aFunction, aSize, aText, checkOptions, type Options, oneOf, type Taken } from '../terms/taken.js'
 import { readSize } from '../terms/units.js'
 import type { FieldError, Rejected } from '../terms/verdict.js'
 import { english } from '../words/english.js'
@@ -52,14 +52,14 @@ export interface Succeeded<E> {
   readonly headers: Headers
 }
 /** A verdict by the declaration before anything is sent, or by the server. */
-export interface Refused extends Rejected {
+export interface RefusedAnswer extends Rejected {
   /** Whether the request has left. */
   readonly isSent: boolean
 }
-export type Call<E> = (sent: Loose<Sent<E>>, options?: CallOptions) => Promise<Succeeded<E> | Refused>
+export type Call<E> = (sent: Loose<Sent<E>>, options?: CallOptions) => Promise<Succeeded<E> | RefusedAnswer>
 export type Client<E extends Endpoints> = { readonly [N in keyof E]: Call<E[N]> }
 
-const headers: Taken = {
+const headers: OptionType = {
   what: 'header fields, or a function that gives them',
   example: "{ authorization: 'Bearer …' }",
   takes: (value) => (typeof value === 'object' && value !== null) || typeof value === 'function',
@@ -83,10 +83,10 @@ const options: Options<ClientOptions> = {
  * if (listed.outcome === 'accepted') listed.value.sessions
  */
 export function client<E extends Endpoints>(app: Intake<E>, clientOptions: ClientOptions): Client<E> {
-  const tell = (what: string, mend: string, option?: string) => mistake('client', what, mend, { option })
-  checkOptions(clientOptions, options, 'client', tell)
+  const report = (what: string, mend: string, option?: string) => mistake('client', what, mend, { option })
+  checkOptions(clientOptions, options, 'client', report)
   if (!URL.canParse(clientOptions.base))
-    tell(`the base is ${JSON.stringify(clientOptions.base)}`, "Write it as 'https://observatory.example'", 'base')
+    report(`the base is ${JSON.stringify(clientOptions.base)}`, "Write it as 'https://observatory.example'", 'base')
   // In a page there may be the words of its fields alone.
   bringWords(english)
   const { base } = intakeNode(app)
@@ -109,7 +109,7 @@ async function call(
   { base: at, fetch: send = (request) => fetch(request), headers, bytes = '16MB', redirects }: ClientOptions,
   { signal, headers: own }: CallOptions,
   read: Envelope['read'],
-): Promise<Succeeded<Endpoint> | Refused> {
+): Promise<Succeeded<Endpoint> | RefusedAnswer> {
   let request: Request
   try {
     const parts = { path: {}, query: {}, header: {}, cookie: {}, body: undefined, ...sent }
@@ -221,7 +221,7 @@ export function errorsIn(app?: Intake): Envelope['read'] {
 }
 
 /** The verdict in an answer: without errors if its body has none that can be read. */
-function refusedBy(name: string, response: Response, content: unknown, read: Envelope['read']): Refused {
+function refusedBy(name: string, response: Response, content: unknown, read: Envelope['read']): RefusedAnswer {
   const { more } = Object(content ?? {}) as { readonly more?: unknown }
   const errors = (read(content) ?? []).map((one) => errorOf(one, response.status))
   return {

@@ -40,7 +40,7 @@ export function wireOf(
     body: body && given.body !== undefined ? encode(body.node, given.body) : undefined,
   }
   const faults: Fault[] = []
-  const tellUnsendable = (path: Path) =>
+  const reportUnsendable = (path: Path) =>
     faults.push({ path, stage: 'read', code: 'bad_encoding', variant: 'unsendable' })
   /** The texts of a record's values where it is sent as text. */
   const textsOf = (
@@ -52,7 +52,7 @@ export function wireOf(
     Object.entries((values ?? {}) as object).flatMap(([name, value]): [string, string][] => {
       const field = Object.hasOwn(record.fields, name) ? (record.fields[name] as Node) : unknownField
       const text = value === undefined || value === null ? undefined : write(name, value, field)
-      if (text === undefined && value !== undefined) tellUnsendable([part, name])
+      if (text === undefined && value !== undefined) reportUnsendable([part, name])
       return text === undefined ? [] : [[name, text]]
     })
   const pairs = (part: Part, record: RecordNode, values: unknown) =>
@@ -80,7 +80,7 @@ export function wireOf(
     body && parts.body !== undefined
       ? syntaxOf(body).write(body.node, parts.body, body.mediaType, (record, values) => pairs('body', record, values))
       : undefined
-  for (const place of written?.unsendable ?? []) tellUnsendable(['body', ...place])
+  for (const place of written?.unsendable ?? []) reportUnsendable(['body', ...place])
   return {
     parts,
     target: `/${filledIn.join('/')}${question === '' ? '' : `?${question}`}`,

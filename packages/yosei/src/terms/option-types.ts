@@ -3,7 +3,7 @@ import { mistake } from './mistake.js'
 import { nearestOf } from './nearest.js'
 import { readSize, readSpan } from './units.js'
 
-export interface Taken {
+export interface OptionType {
   /** Completes “it takes …”. */
   readonly what: string
   /** As it is written. */
@@ -17,20 +17,20 @@ export interface Taken {
   readonly options?: AnyOptions
 }
 /** The options of something, each with what it takes. */
-export type Options<T> = { readonly [O in keyof T]-?: Taken }
-export type AnyOptions = { readonly [option: string]: Taken }
+export type Options<T> = { readonly [O in keyof T]-?: OptionType }
+export type AnyOptions = { readonly [option: string]: OptionType }
 /** Throws: what is wrong, what to do, and in which option. */
-export type Telling = (what: string, mend: string, option?: string) => never
+export type Report = (what: string, mend: string, option?: string) => never
 
 export const taken = /* @__NO_SIDE_EFFECTS__ */ (
   what: string,
   example: string,
   takes: (value: unknown) => boolean,
-): Taken => ({ what, example, takes })
+): OptionType => ({ what, example, takes })
 /** The same options, as those that many have. */
 export const shared = /* @__NO_SIDE_EFFECTS__ */ <O extends AnyOptions>(options: O): O =>
   Object.fromEntries(Object.entries(options).map(([name, one]) => [name, { ...one, isShared: true }])) as O
-export const required = /* @__NO_SIDE_EFFECTS__ */ (one: Taken): Taken => ({ ...one, isRequired: true })
+export const required = /* @__NO_SIDE_EFFECTS__ */ (one: OptionType): OptionType => ({ ...one, isRequired: true })
 
 export const isPlain = (value: unknown): value is { readonly [name: string]: unknown } =>
   typeof value === 'object' &&
@@ -108,7 +108,7 @@ export const aStatus = taken(
   (value) => isCount(value) && (value as number) >= 400 && (value as number) < 500,
 )
 
-export const oneOf = /* @__NO_SIDE_EFFECTS__ */ (...values: readonly (string | boolean)[]): Taken => {
+export const oneOf = /* @__NO_SIDE_EFFECTS__ */ (...values: readonly (string | boolean)[]): OptionType => {
   const written = values.map((value) => (isText(value) ? `'${value}'` : String(value)))
   const last = written.length > 1 ? ` or ${written.at(-1)}` : (written[0] ?? '')
   return taken(`${written.slice(0, -1).join(', ')}${last}`, written[0] ?? '', (value) =>
@@ -121,24 +121,24 @@ export const merged = /* @__NO_SIDE_EFFECTS__ */ <A extends object, B extends ob
   ...b,
 })
 /** One of the names of a table. */
-export const aNameIn = /* @__NO_SIDE_EFFECTS__ */ (table: object): Taken => oneOf(...Object.keys(table))
-export const listOf = /* @__NO_SIDE_EFFECTS__ */ ({ what, example, takes }: Taken): Taken =>
+export const aNameIn = /* @__NO_SIDE_EFFECTS__ */ (table: object): OptionType => oneOf(...Object.keys(table))
+export const listOf = /* @__NO_SIDE_EFFECTS__ */ ({ what, example, takes }: OptionType): OptionType =>
   taken(`a list, each ${what}`, `[${example}]`, (value) => Array.isArray(value) && value.every(takes))
-export const either = /* @__NO_SIDE_EFFECTS__ */ (a: Taken, b: Taken): Taken => ({
+export const eitherOf = /* @__NO_SIDE_EFFECTS__ */ (a: OptionType, b: OptionType): OptionType => ({
   ...taken(`${a.what}, or ${b.what}`, `${a.example} or ${b.example}`, (value) => a.takes(value) || b.takes(value)),
   ...(b.options ? { options: b.options } : {}),
 })
-export const byName = /* @__NO_SIDE_EFFECTS__ */ ({ what, example, takes }: Taken): Taken =>
+export const byName = /* @__NO_SIDE_EFFECTS__ */ ({ what, example, takes }: OptionType): OptionType =>
   taken(`${what} for each name`, `{ name: ${example} }`, (value) => isPlain(value) && Object.values(value).every(takes))
 /** An object with options of its own, whose mistakes are told at them. */
-export const withOptions = /* @__NO_SIDE_EFFECTS__ */ (options: AnyOptions): Taken => ({
+export const withOptions = /* @__NO_SIDE_EFFECTS__ */ (options: AnyOptions): OptionType => ({
   what: 'an object',
   example: `{ ${Object.keys(options)[0]}: … }`,
   takes: isPlain,
   options,
 })
 /** An object whose own options are looked at by whoever reads it. */
-export const anObject = /* @__NO_SIDE_EFFECTS__ */ (example: string): Taken => taken('an object', example, isPlain)
+export const anObject = /* @__NO_SIDE_EFFECTS__ */ (example: string): OptionType => taken('an object', example, isPlain)
 
 /** A value as a mistake tells it. Long texts are not repeated. */
 export function shown(value: unknown): string {
@@ -153,22 +153,22 @@ export function shown(value: unknown): string {
 }
 
 /** Holds options against what they take. `owner` has them: `text`, `a lookup`; `inside` is the option that has them. */
-export function checkOptions(given: unknown, options: AnyOptions, owner: string, tell: Telling, inside = ''): void {
+export function checkOptions(given: unknown, options: AnyOptions, owner: string, report: Report, inside = ''): void {
   if (!isPlain(given)) {
-    tell(`${owner} takes an object of options, and not ${shown(given)}`, `Write { ${Object.keys(options)[0]}: … }`)
+    report(`${owner} takes an object of options, and not ${shown(given)}`, `Write { ${Object.keys(options)[0]}: … }`)
     return
   }
   for (const [name, value] of Object.entries(given)) {
     const one = Object.hasOwn(options, name) ? options[name] : undefined
     const whole = `${inside}${name}`
-    if (!one) tell(`${owner} has no option ${name}`, mendOf(name, options), whole)
+    if (!one) report(`${owner} has no option ${name}`, mendOf(name, options), whole)
     else if (value !== undefined && !one.takes(value))
-      tell(`${whole} takes ${one.what}, and not ${shown(value)}`, `Write ${name}: ${one.example}`, whole)
-    else if (one.options && isPlain(value)) checkOptions(value, one.options, whole, tell, `${whole}.`)
+      report(`${whole} takes ${one.what}, and not ${shown(value)}`, `Write ${name}: ${one.example}`, whole)
+    else if (one.options && isPlain(value)) checkOptions(value, one.options, whole, report, `${whole}.`)
   }
   for (const [name, { isRequired, example }] of Object.entries(options))
     if (isRequired && given[name] === undefined)
-      tell(`${owner} needs ${name}`, `Write ${name}: ${example}`, `${inside}${name}`)
+      report(`${owner} needs ${name}`, `Write ${name}: ${example}`, `${inside}${name}`)
 }
 
 function mendOf(name: string, options: AnyOptions): string {
@@ -184,7 +184,7 @@ function mendOf(name: string, options: AnyOptions): string {
 
 export interface Maker {
   make(...given: never[]): unknown
-  readonly takes: readonly (Taken | AnyOptions)[]
+  readonly takes: readonly (OptionType | AnyOptions)[]
   readonly hasRest?: boolean
 }
 /** The calls of some makers, each held to what it takes. */
@@ -203,25 +203,25 @@ export const makersOf = /* @__NO_SIDE_EFFECTS__ */ (owner: string, makers: { rea
 function checkArguments(
   owner: string,
   given: readonly unknown[],
-  takes: readonly (Taken | AnyOptions)[],
+  takes: readonly (OptionType | AnyOptions)[],
   hasRest: boolean,
 ): void {
-  const tell: Telling = (what, mend, option) => mistake(owner, what, mend, { option })
+  const report: Report = (what, mend, option) => mistake(owner, what, mend, { option })
   const most = hasRest ? Math.max(given.length, 1) : takes.length
-  const [first] = takes as readonly [Taken | AnyOptions]
-  const last = takes.at(-1) as Taken | AnyOptions
+  const [first] = takes as readonly [OptionType | AnyOptions]
+  const last = takes.at(-1) as OptionType | AnyOptions
   for (let index = 0; index < Math.max(most, given.length); index++) {
     const value = given[index]
     // Behind all that are left, options may stand.
-    const isLast = index > 0 && index === given.length - 1 && !isTaken(last) && isPlain(value)
-    const one = !hasRest ? (takes[Math.min(index, takes.length - 1)] as Taken | AnyOptions) : isLast ? last : first
-    if (index >= most) tell(`it takes ${most} arguments, and not ${given.length}`, `Take away ${shown(value)}`)
-    if (!isTaken(one)) {
+    const isLast = index > 0 && index === given.length - 1 && !isOptionType(last) && isPlain(value)
+    const one = !hasRest ? (takes[Math.min(index, takes.length - 1)] as OptionType | AnyOptions) : isLast ? last : first
+    if (index >= most) report(`it takes ${most} arguments, and not ${given.length}`, `Take away ${shown(value)}`)
+    if (!isOptionType(one)) {
       if (value !== undefined || Object.values(one).some(({ isRequired }) => isRequired))
-        checkOptions(value, one, owner, tell)
+        checkOptions(value, one, owner, report)
     } else if (!one.takes(value))
-      tell(`its argument ${index + 1} is ${one.what}, and not ${shown(value)}`, `Write ${one.example}`)
-    else if (one.options && isPlain(value)) checkOptions(value, one.options, owner, tell)
+      report(`its argument ${index + 1} is ${one.what}, and not ${shown(value)}`, `Write ${one.example}`)
+    else if (one.options && isPlain(value)) checkOptions(value, one.options, owner, report)
   }
 }
-const isTaken = (one: Taken | AnyOptions): one is Taken => typeof one.takes === 'function'
+const isOptionType = (one: OptionType | AnyOptions): one is OptionType => typeof one.takes === 'function'

@@ -6,7 +6,7 @@ import { keepsEmpty } from '../kinds/shape.js'
 import { EACH, EACH_NAME, firstEach, lastEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 
-export interface Matter {
+export interface RuleInput {
   /** Declares the parts. */
   readonly root: Node
   readonly sent: Parts
@@ -38,7 +38,7 @@ export interface Matter {
 }
 
 /** What depends on nothing but paths that are the same for all elements is worked out once. */
-export function once<T>(matter: Matter, key: unknown, paths: () => readonly Path[], work: () => T): T {
+export function once<T>(matter: RuleInput, key: unknown, paths: () => readonly Path[], work: () => T): T {
   const { declared, concrete } = matter.scope
   const first = firstEach(declared)
   // An index of the element has been put in.
@@ -156,7 +156,7 @@ export function eachOnce<T>(paths: readonly Path[], work: (...steps: Path[]) => 
 }
 
 /** Whether anything was sent at a place. Where text is read, an empty text counts as absent unless its field keeps it. */
-export function isPresent({ sent, input, root, isTextBody }: Matter, place: Path): boolean {
+export function isPresent({ sent, input, root, isTextBody }: RuleInput, place: Path): boolean {
   let value: unknown = sent
   for (const step of place) {
     // The elements of a list that came as one text.
@@ -177,7 +177,7 @@ export function blamedAt(input: Parts, path: Path): readonly Path[] {
 }
 
 /** The places that an address stands for, of those that the rule speaks of. */
-export const placesOf = (address: string, { input, scope, speaksOf }: Matter): readonly Path[] =>
+export const placesOf = (address: string, { input, scope, speaksOf }: RuleInput): readonly Path[] =>
   concrete(input, pathOf(address, scope)).filter((place) => speaksOf(place) === true)
 
 /** Where nothing is wrong, and a rule speaks of all. */
