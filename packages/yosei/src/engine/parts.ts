@@ -35,6 +35,11 @@ export function interpretParts(
     const node = part === 'body' ? body?.node : endpoint[part]
     input[part] = undefined
     if (!node || (part === 'body' && !hasBody)) continue
+    // Without fields there is nothing to read, and only in a query perhaps something too much.
+    if (part !== 'body' && Object.keys(endpoint[part].fields).length === 0 && (part !== 'query' || !sent.query)) {
+      input[part] = {}
+      continue
+    }
     run.path.push(part)
     run.unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
     const source = part !== 'body' || form ? 'text' : sourceOf(body as BodyNode, endpoint.coerce)

@@ -5,9 +5,8 @@
 import type { Declared } from '../terms/declared.js'
 import { aBigInteger } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { checkLimits, hintFor, integerText, type Limits, limits, orderOf, reportLimits } from './number.js'
-import { type Run, reportFraction, reportSent, type Source } from './run.js'
-import { scalar, scalarCode } from './scalar.js'
+import { boundsOf, checkLimits, fractionIn, hintFor, integerText, type Limits, limits } from './number.js'
+import { boundTests, type Check, checkBounds, scalar, scalarCode, Wrong } from './scalar.js'
 import type { Writer } from './writer.js'
 
 declare module './kind.js' {
@@ -19,32 +18,31 @@ export interface BigIntegerNode extends Declared, Limits<bigint> {
   readonly kind: 'bigInteger'
 }
 
-export const bigInteger = scalar<BigIntegerNode>({
-  readScalar: read,
+/** More digits than these cost more to read than any number is worth. */
+const mostDigits = 1000
+
+export const bigInteger = scalar<BigIntegerNode, bigint>({
+  parse(_, value, source, run) {
+    if (typeof value === 'number') {
+      if (!Number.isFinite(value)) return new Wrong('out_of_range')
+      const fraction = fractionIn(value, run)
+      if (fraction) return fraction
+      return Number.isSafeInteger(value) ? BigInt(value) : new Wrong('out_of_range')
+    }
+    if (typeof value !== 'string' || !integerText.test(value))
+      return new Wrong('wrong_type', undefined, { hint: hintFor(value, source, integerText) })
+    return value.length > mostDigits ? new Wrong('out_of_range', mostDigits, { variant: 'digits' }) : BigInt(value)
+  },
+  checks: (node) => {
+    const { step } = node
+    const isStep: Check<bigint> = (read) => (read % (step as bigint) === 0n ? undefined : new Wrong('not_a_step', step))
+    return [...checkBounds(boundsOf(node)), ...(step === undefined ? [] : [isStep])]
+  },
   encode: (_, value) => (typeof value === 'bigint' ? String(value) : value),
 })
 
 /** Whether its options make sense. */
 export const bigIntegerSound: SoundOf<BigIntegerNode> = { options: limits(aBigInteger), check: checkLimits }
-
-/** More digits than these cost more to read than any number is worth. */
-const mostDigits = 1000
-
-function read(node: BigIntegerNode, value: unknown, run: Run, source: Source): bigint | undefined {
-  if (typeof value === 'number') {
-    if (!Number.isFinite(value)) return reportSent(run, node, 'out_of_range', value)
-    if (reportFraction(run, node, value)) return undefined
-    if (!Number.isSafeInteger(value)) return reportSent(run, node, 'out_of_range', value)
-  }
-  if (typeof value !== 'number' && (typeof value !== 'string' || !integerText.test(value)))
-    return reportSent(run, node, 'wrong_type', value, undefined, undefined, hintFor(value, source, integerText))
-  if (typeof value === 'string' && value.length > mostDigits)
-    return reportSent(run, node, 'out_of_range', value, mostDigits, 'digits')
-  const read = BigInt(value)
-  reportLimits(node, node, value, orderOf(read), run)
-  if (node.step !== undefined && read % node.step !== 0n) reportSent(run, node, 'not_a_step', value, node.step)
-  return read
-}
 
 export const bigIntegerCode = scalarCode<BigIntegerNode>(
   (writer, node, read) => {
@@ -66,14 +64,7 @@ export const bigIntegerCode = scalarCode<BigIntegerNode>(
   },
 )
 
-function limitTests(writer: Writer, { min, max, above, below, step }: BigIntegerNode, number: string): string[] {
-  const limit = (bound: bigint | undefined, operator: string) =>
-    bound === undefined ? [] : [`${number} ${operator} ${writer.bind(bound)}`]
-  return [
-    ...limit(min, '>='),
-    ...limit(max, '<='),
-    ...limit(above, '>'),
-    ...limit(below, '<'),
-    ...(step === undefined ? [] : [`${number} % ${writer.bind(step)} === ${writer.bind(0n)}`]),
-  ]
-}
+const limitTests = (writer: Writer, node: BigIntegerNode, number: string): string[] => [
+  ...boundTests(writer, boundsOf(node), number),
+  ...(node.step === undefined ? [] : [`${number} % ${writer.bind(node.step)} === ${writer.bind(0n)}`]),
+]

@@ -2,8 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aNumber, aText, byName, eitherOf, listOf, required } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { reportOther } from './run.js'
-import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
+import { isText, literal, scalar, scalarCode, Wrong, zero } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -16,16 +15,18 @@ export interface ChoiceNode extends Declared {
   readonly titles?: { readonly [value: string]: string }
 }
 
-export const choice = scalar<ChoiceNode>({
-  readScalar(node, value, run, source) {
-    const { values } = node
+export const choice = scalar<ChoiceNode, string | number>({
+  parse({ values }, value, source) {
     const fromText = isText(value, source)
     // Searched by the language itself: V8 walks frozen lists slowly.
     const index = fromText ? values.findIndex((one) => String(one) === value) : values.indexOf(value as string)
-    if (index >= 0) return values[index]
+    if (index >= 0) return values[index] as string | number
     const known = fromText || typeof values[0] === typeof value || values.some((one) => typeof one === typeof value)
     const isQuoted = !known && values.some((one) => String(one) === value)
-    return reportOther(run, node, known ? 'not_a_choice' : 'wrong_type', value, values, isQuoted ? 'quotes' : undefined)
+    return new Wrong(known ? 'not_a_choice' : 'wrong_type', values, {
+      hint: isQuoted ? 'quotes' : undefined,
+      isDeclared: true,
+    })
   },
 })
 

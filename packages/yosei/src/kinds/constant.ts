@@ -2,8 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aConstant, required } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { reportOther } from './run.js'
-import { isText, literal, scalar, scalarCode, zero } from './scalar.js'
+import { isText, literal, scalar, scalarCode, Wrong, zero } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -15,21 +14,17 @@ export interface ConstantNode extends Declared {
   readonly value: string | number | boolean | null
 }
 
-export const constant = scalar<ConstantNode>({
+export const constant = scalar<ConstantNode, ConstantNode['value']>({
   takesNull: ({ value }) => value === null,
-  readScalar(node, value, run, source) {
+  parse(node, value, source) {
     const fromText = isText(value, source)
     if (value === node.value || (fromText && String(node.value) === value)) return node.value
     const known = fromText || (node.value !== null && typeof value === typeof node.value)
     const isQuoted = !known && node.value !== null && String(node.value) === value
-    return reportOther(
-      run,
-      node,
-      known ? 'not_constant' : 'wrong_type',
-      value,
-      node.value,
-      isQuoted ? 'quotes' : undefined,
-    )
+    return new Wrong(known ? 'not_constant' : 'wrong_type', node.value, {
+      hint: isQuoted ? 'quotes' : undefined,
+      isDeclared: true,
+    })
   },
 })
 

@@ -2,11 +2,9 @@
 import { isRelative, readDay, readDeclaredDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
 import { aDay, aName } from '../terms/option-types.js'
-import { checkZone, type Limit, limitsByClock } from './clock.js'
+import { boundsByClock, checkZone } from './clock.js'
 import type { SoundOf } from './kind.js'
-import { clock, type Run, reportSent } from './run.js'
-import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
-import type { Writer } from './writer.js'
+import { boundTests, checkBounds, checkOrder, scalar, scalarCode, Wrong } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -20,7 +18,17 @@ export interface DayNode extends Declared {
   readonly zone?: string
 }
 
-export const day = scalar<DayNode>({ readScalar: read })
+const boundsOf = (node: DayNode) =>
+  boundsByClock(node, (declared, now) => readDeclaredDay(declared, now, node.zone) as string)
+
+export const day = scalar<DayNode, string>({
+  parse(_, value) {
+    if (typeof value !== 'string') return new Wrong('wrong_type')
+    const read = readDay(value)
+    return typeof read === 'string' ? new Wrong(read) : value
+  },
+  checks: (node) => checkBounds(boundsOf(node)),
+})
 
 /** Whether its options make sense. */
 export const daySound: SoundOf<DayNode> = {
@@ -38,33 +46,7 @@ export const daySound: SoundOf<DayNode> = {
   },
 }
 
-/** The limits of a day, by the clock. */
-const limitsOf = limitsByClock(
-  (declared: string, now, node: DayNode) => readDeclaredDay(declared, now, node.zone) as string,
-)
-
-function read(node: DayNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
-  const read = readDay(value)
-  if (typeof read === 'string') return reportSent(run, node, read, value)
-  const { from, until } = limitsOf(node)
-  const [earliest, latest] = [from?.(clock(run)), until?.(clock(run))]
-  if (earliest !== undefined && value < earliest) reportSent(run, node, 'too_early', value, earliest)
-  if (latest !== undefined && value > latest) reportSent(run, node, 'too_late', value, latest)
-  return value
-}
-
-export const dayCode = scalarCode<DayNode>((writer: Writer, node, read) => {
-  const { from, until } = limitsOf(node)
-  const limit = (declared: string | undefined, by: Limit<string> | undefined, order: string) =>
-    declared === undefined
-      ? []
-      : [`${read} ${order} ${isRelative(declared) ? `${writer.bind(by)}(clock(run))` : literal(writer, declared)}`]
-  const tests = [
-    `typeof ${read} === "string"`,
-    `typeof readDay(${read}) === "number"`,
-    ...limit(node.from, from, '>='),
-    ...limit(node.until, until, '<='),
-  ]
-  return { test: tests.join(' && ') }
+export const dayCode = scalarCode<DayNode>((writer, node, read) => {
+  const tests = [`typeof ${read} === "string"`, `typeof readDay(${read}) === "number"`]
+  return { test: [...tests, ...boundTests(writer, boundsOf(node), read)].join(' && ') }
 })

@@ -6,8 +6,7 @@ import { aCount, aDecimal } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
 import { hintFor } from './number.js'
 import { quote } from './quote.js'
-import { type Run, reportSent, type Source } from './run.js'
-import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
+import { type Bound, bounds, checkBounds, checkOrder, literal, scalar, scalarCode, Wrong } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -22,7 +21,32 @@ export interface DecimalNode extends Declared {
   readonly max?: string
 }
 
-export const decimal = scalar<DecimalNode>({ readScalar: read })
+const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
+
+const boundsOf = ({ min, max }: DecimalNode) => bounds<string>(['>=', min, 'below_min'], ['<=', max, 'above_max'])
+
+export const decimal = scalar<DecimalNode, string>({
+  parse: (_, value, source) =>
+    typeof value === 'string' && decimalText.test(value)
+      ? value
+      : new Wrong('wrong_type', undefined, {
+          variant: source === 'text' ? 'plainDecimal' : undefined,
+          hint: hintFor(value, 'text', decimalText),
+        }),
+  checks: (node) => [
+    (read) => {
+      const most = node.digits
+      return most !== undefined && countDigits(read).digits > most ? new Wrong('too_many_digits', most) : undefined
+    },
+    (read) => {
+      const most = node.scale
+      return most !== undefined && countDigits(read).scale > most
+        ? new Wrong('too_many_digits', most, { variant: 'scale' })
+        : undefined
+    },
+    ...checkBounds(boundsOf(node), { compare: compareDecimals }),
+  ],
+})
 
 /** Whether its options make sense. */
 export const decimalSound: SoundOf<DecimalNode> = {
@@ -36,40 +60,19 @@ export const decimalSound: SoundOf<DecimalNode> = {
   },
 }
 
-const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
-
-function read(node: DecimalNode, value: unknown, run: Run, source: Source): string | undefined {
-  if (typeof value !== 'string' || !decimalText.test(value)) {
-    const variant = source === 'text' ? 'plainDecimal' : undefined
-    return reportSent(run, node, 'wrong_type', value, undefined, variant, hintFor(value, 'text', decimalText))
-  }
-  const { digits, scale } = countDigits(value)
-  if (node.digits !== undefined && digits > node.digits) reportSent(run, node, 'too_many_digits', value, node.digits)
-  if (node.scale !== undefined && scale > node.scale)
-    reportSent(run, node, 'too_many_digits', value, node.scale, 'scale')
-  if (node.min !== undefined && compareDecimals(value, node.min) < 0)
-    reportSent(run, node, 'below_min', value, node.min)
-  if (node.max !== undefined && compareDecimals(value, node.max) > 0)
-    reportSent(run, node, 'above_max', value, node.max)
-  return value
-}
-
-export const decimalCode = scalarCode<DecimalNode>((writer, { digits, scale, min, max }, read) => {
+export const decimalCode = scalarCode<DecimalNode>((writer, node, read) => {
   const most = (count: number | undefined) => (count === undefined ? 'Infinity' : String(Number(count)))
   /** A number keeps fifteen digits in their order. */
-  const limit = (bound: string | undefined, operator: string) =>
-    bound === undefined
-      ? []
-      : [
-          bound.length < 16
-            ? `(${read}.length < 16 ? +${read} ${operator} ${literal(writer, Number(bound))} : compareDecimals(${read}, ${quote(bound)}) ${operator} 0)`
-            : `compareDecimals(${read}, ${quote(bound)}) ${operator} 0`,
-        ]
+  const tested = ({ order, limit }: Bound<string>) => {
+    const exact = `compareDecimals(${read}, ${quote(String(limit))}) ${order} 0`
+    return String(limit).length < 16
+      ? `(${read}.length < 16 ? +${read} ${order} ${literal(writer, Number(limit))} : ${exact})`
+      : exact
+  }
   const tests = [
     `typeof ${read} === "string"`,
-    `isDecimalOf(${read}, ${most(digits)}, ${most(scale)})`,
-    ...limit(min, '>='),
-    ...limit(max, '<='),
+    `isDecimalOf(${read}, ${most(node.digits)}, ${most(node.scale)})`,
+    ...boundsOf(node).map(tested),
   ]
   return { test: tests.join(' && ') }
 })

@@ -4,9 +4,7 @@ import type { Declared, Span } from '../terms/declared.js'
 import { aSpan } from '../terms/option-types.js'
 import { readSpan } from '../terms/units.js'
 import type { SoundOf } from './kind.js'
-import { type Run, reportSent } from './run.js'
-import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
-import type { Writer } from './writer.js'
+import { bounds, boundTests, checkBounds, checkOrder, scalar, scalarCode, Wrong } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -19,8 +17,20 @@ export interface DurationNode extends Declared {
   readonly max?: Span
 }
 
-export const duration = scalar<DurationNode>({
-  readScalar: read,
+const boundsOf = ({ min, max }: DurationNode) =>
+  bounds<number>(
+    ['>=', min === undefined ? min : readSpan(min), 'below_min'],
+    ['<=', max === undefined ? max : readSpan(max), 'above_max'],
+  )
+
+export const duration = scalar<DurationNode, number>({
+  parse(_, value) {
+    if (typeof value !== 'string') return new Wrong('wrong_type')
+    const read = readDuration(value)
+    if (read === undefined) return new Wrong('wrong_format')
+    return Number.isSafeInteger(read) ? read : new Wrong('out_of_range')
+  },
+  checks: (node) => checkBounds(boundsOf(node), { shown: writeDuration }),
   encode: (_, value) => (typeof value === 'number' && value >= 0 ? writeDuration(value) : value),
 })
 
@@ -32,31 +42,18 @@ export const durationSound: SoundOf<DurationNode> = {
   },
 }
 
-function read(node: DurationNode, value: unknown, run: Run): number | undefined {
-  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
-  const read = readDuration(value)
-  if (read === undefined) return reportSent(run, node, 'wrong_format', value)
-  if (!Number.isSafeInteger(read)) return reportSent(run, node, 'out_of_range', value)
-  if (node.min !== undefined && read < readSpan(node.min))
-    reportSent(run, node, 'below_min', value, writeDuration(readSpan(node.min)))
-  if (node.max !== undefined && read > readSpan(node.max))
-    reportSent(run, node, 'above_max', value, writeDuration(readSpan(node.max)))
-  return read
-}
-
 export const durationCode = scalarCode<DurationNode>(
   (writer, node, read) => {
     const time = writer.name('t')
     const tests = [`typeof ${read} === "string"`, `Number.isSafeInteger(${time} = readDuration(${read}))`]
-    return { prepare: `let ${time}`, test: [...tests, ...limitTests(writer, node, time)].join(' && '), value: time }
+    return {
+      prepare: `let ${time}`,
+      test: [...tests, ...boundTests(writer, boundsOf(node), time)].join(' && '),
+      value: time,
+    }
   },
   (writer, node, value) => {
     const isRead = `(Number.isSafeInteger(${value}) && ${value} >= 0)`
-    return { isRead, test: [isRead, ...limitTests(writer, node, value)].join(' && '), value: `${value} + 0` }
+    return { isRead, test: [isRead, ...boundTests(writer, boundsOf(node), value)].join(' && '), value: `${value} + 0` }
   },
 )
-
-const limitTests = (writer: Writer, { min, max }: DurationNode, time: string): string[] => [
-  ...(min === undefined ? [] : [`${time} >= ${literal(writer, readSpan(min))}`]),
-  ...(max === undefined ? [] : [`${time} <= ${literal(writer, readSpan(max))}`]),
-]

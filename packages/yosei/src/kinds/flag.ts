@@ -4,8 +4,7 @@
  */
 import type { Declared } from '../terms/declared.js'
 import type { SoundOf, Test } from './kind.js'
-import { reportSent } from './run.js'
-import { scalar, scalarCode } from './scalar.js'
+import { scalar, scalarCode, Wrong } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -16,8 +15,8 @@ export interface FlagNode extends Declared {
   readonly kind: 'flag'
 }
 
-export const flag = scalar<FlagNode>({
-  readScalar(node, value, run, source) {
+export const flag = scalar<FlagNode, boolean>({
+  parse(_, value, source, run) {
     if (typeof value === 'boolean') return value
     if (source !== 'json') {
       if (value === 'true' || value === '1') return true
@@ -26,7 +25,7 @@ export const flag = scalar<FlagNode>({
       if (value === 'on' && source === 'text' && run.path[0] === 'body') return true
     }
     const isQuoted = source === 'json' && (value === 'true' || value === 'false')
-    return reportSent(run, node, 'wrong_type', value, undefined, undefined, isQuoted ? 'quotes' : undefined)
+    return new Wrong('wrong_type', undefined, { hint: isQuoted ? 'quotes' : undefined })
   },
 })
 

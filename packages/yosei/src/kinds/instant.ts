@@ -2,11 +2,9 @@
 import { isRelative, readInstant, readInstantIn, readMoment, writeInstant } from '../grammar/times.js'
 import type { Declared, Moment } from '../terms/declared.js'
 import { aMoment, aName } from '../terms/option-types.js'
-import { checkZone, type Limit, limitsByClock } from './clock.js'
+import { boundsByClock, checkZone } from './clock.js'
 import type { SoundOf } from './kind.js'
-import { clock, type Run, reportSent, type Source } from './run.js'
-import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
-import type { Writer } from './writer.js'
+import { boundTests, checkBounds, checkOrder, literal, scalar, scalarCode, Wrong } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -20,8 +18,17 @@ export interface InstantNode extends Declared {
   readonly zone?: string
 }
 
-export const instant = scalar<InstantNode>({
-  readScalar: read,
+const boundsOf = (node: InstantNode) => boundsByClock(node, (declared, now) => readMoment(declared, now, node.zone))
+
+export const instant = scalar<InstantNode, number>({
+  parse(node, value, source) {
+    if (typeof value !== 'string') return new Wrong('wrong_type')
+    const read = node.zone === undefined ? readInstant(value) : readInstantIn(value, node.zone)
+    if (typeof read === 'number') return read
+    return new Wrong(read, undefined, { variant: source === 'text' && isSpoiled(value) ? 'plus' : undefined })
+  },
+  checks: (node) => checkBounds(boundsOf(node), { shown: (limit) => new Date(limit) }),
+  made: (read) => new Date(read),
   encode: (_, value) => (value instanceof Date && !Number.isNaN(value.getTime()) ? writeInstant(value) : value),
 })
 
@@ -39,21 +46,6 @@ export const instantSound: SoundOf<InstantNode> = {
   },
 }
 
-/** The limits of an instant, by the clock. */
-const limitsOf = limitsByClock((declared: Moment, now, node: InstantNode) => readMoment(declared, now, node.zone))
-
-function read(node: InstantNode, value: unknown, run: Run, source: Source): Date | undefined {
-  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
-  const read = node.zone === undefined ? readInstant(value) : readInstantIn(value, node.zone)
-  if (typeof read === 'string')
-    return reportSent(run, node, read, value, undefined, source === 'text' && isSpoiled(value) ? 'plus' : undefined)
-  const { from, until } = limitsOf(node)
-  const [earliest, latest] = [from?.(clock(run)), until?.(clock(run))]
-  if (earliest !== undefined && read < earliest) reportSent(run, node, 'too_early', value, new Date(earliest))
-  if (latest !== undefined && read > latest) reportSent(run, node, 'too_late', value, new Date(latest))
-  return new Date(read)
-}
-
 /** A blank where an offset has its plus: in a query or a form, `+` stands for a blank. */
 const isSpoiled = (value: string) => typeof readInstant(value.replace(' ', '+')) === 'number'
 
@@ -63,28 +55,19 @@ export const instantCode = scalarCode<InstantNode>(
     const reading =
       node.zone === undefined ? `readInstant(${read})` : `readInstantIn(${read}, ${literal(writer, node.zone)})`
     const tests = [`typeof ${read} === "string"`, `typeof (${time} = ${reading}) === "number"`]
-    const test = [...tests, ...limitTests(writer, node, time)].join(' && ')
+    const test = [...tests, ...boundTests(writer, boundsOf(node), time)].join(' && ')
     return { prepare: `let ${time}`, test, value: `new Date(${time})`, tried: time }
   },
   (writer, node, value) => {
     const time = `${value}.getTime()`
     const isRead = `${value} instanceof Date`
     const tests = [isRead, `${time} >= ${firstInstant}`, `${time} <= ${lastInstant}`]
-    return { isRead, test: [...tests, ...limitTests(writer, node, time)].join(' && '), value: `new Date(${time})` }
+    return {
+      isRead,
+      test: [...tests, ...boundTests(writer, boundsOf(node), time)].join(' && '),
+      value: `new Date(${time})`,
+    }
   },
 )
 /** Of the years 0000 to 9999, which RFC 3339 can write. */
 const [firstInstant, lastInstant] = [-62_167_219_200_000, 253_402_300_799_999]
-
-function limitTests(writer: Writer, node: InstantNode, time: string): string[] {
-  const { from, until } = limitsOf(node)
-  const limit = (declared: Moment | undefined, by: Limit<number> | undefined, order: string) => {
-    if (declared === undefined) return []
-    if (!isRelative(declared)) return [`${time} ${order} ${literal(writer, readMoment(declared, 0))}`]
-    const span = readMoment(declared, 0)
-    // A span is the same at any time, and a month is not.
-    const isSpan = typeof declared === 'string' && !/(?:mo|y)$/.test(declared)
-    return [`${time} ${order} ${isSpan ? `clock(run) + ${literal(writer, span)}` : `${writer.bind(by)}(clock(run))`}`]
-  }
-  return [...limit(node.from, from, '>='), ...limit(node.until, until, '<=')]
-}

@@ -37,6 +37,8 @@ export interface KindOf<N extends Declared> {
   hasEnd(node: N, ends: (child: Node) => boolean): boolean
   /** Reads a value that is there; tells all that is wrong with it. */
   read(node: N, value: unknown, source: Source, run: Run): unknown
+  /** Reads plain objects or arrays of one source by what lies below, which is looked at once; else gives `miss`. */
+  binds?(node: N, source: Source, kinds: KindTable): (value: unknown, run: Run) => unknown
   /** Whether it has a word of its own on null. */
   takesNull(node: N): boolean
   /** The JSON form of a value, as a client sends it. What is in that form already stays as it is. */

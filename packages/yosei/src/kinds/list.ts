@@ -3,12 +3,12 @@
 import { EACH, valueAt } from '../terms/address.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { aField, aFlag, aText, bounds, eitherOf, oneOf, required } from '../terms/option-types.js'
+import { type Below, belowOf, readBelow, takesAtOnce } from './below.js'
 import { below, choose } from './code.js'
-import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
+import type { CodeOf, KindOf, KindTable, Node, SoundOf } from './kind.js'
 import { optionalAccess, quote } from './quote.js'
-import { readBelow } from './reading.js'
 import { element, type Fault, note, notOfKind, Place, type Run, report, reportBelow, type Source } from './run.js'
-import { checkLength } from './scalar.js'
+import { checkLength, miss } from './scalar.js'
 import { formsOf, keepsEmpty, sentShape } from './shape.js'
 import { fieldsNamed } from './tagged.js'
 
@@ -33,6 +33,7 @@ export const list: KindOf<ListNode> = {
   children: ({ item }) => [[EACH, item]],
   hasEnd: ({ length, item }, ends) => (length?.[0] ?? 0) === 0 || ends(item),
   read,
+  binds,
   takesNull: () => false,
   encode: ({ item }, value, { encode }) => (Array.isArray(value) ? value.map((one) => encode(item, one)) : value),
   mask: ({ item }, value, below) =>
@@ -59,23 +60,38 @@ export const listSound: SoundOf<ListNode> = {
 const separators = { form: ',', spaceDelimited: ' ', pipeDelimited: '|' } as const
 
 function read(node: ListNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
-  const joined = isJoined(node)
   const sent =
     source === 'text' && typeof value === 'string'
-      ? joined
+      ? isJoined(node)
         ? value.split(separators[node.style ?? 'form'])
         : [value]
       : value
-  if (!Array.isArray(sent)) return notOfKind(node, value, run)
+  return readElements(belowOf(node.item, source, run.interpreter.kinds), node, sent, run)
+}
+
+function binds(node: ListNode, source: Source, kinds: KindTable) {
+  let item: Below | undefined
+  return (value: unknown, run: Run) => {
+    if (!Array.isArray(value)) return miss
+    item ??= belowOf(node.item, source, kinds)
+    return readElements(item, node, value, run)
+  }
+}
+
+function readElements(item: Below, node: ListNode, sent: unknown, run: Run): unknown[] | undefined {
+  if (!Array.isArray(sent)) return notOfKind(node, sent, run)
   if (sent.length === 0) note(run, 'as is', [], [])
   reportCount(node, sent.length, run)
+  const isGap = (one: unknown) => one === '' && item.source === 'text' && sent.length > 1 && mindsGaps(node)
+  const isQuick = takesAtOnce(run)
+  const read: unknown[] = []
   // Not by `map`, which passes holes by.
-  const isEmpty = (one: unknown) => one === '' && source === 'text' && sent.length > 1 && mindsGaps(node)
-  const read = Array.from(sent as unknown[], (one, index) =>
-    isEmpty(one)
-      ? reportBelow(run, node.item, 'missing', [index], { variant: node.style ? 'betweenOthers' : 'between' })
-      : readBelow(index, node.item, element(one), source, run),
-  )
+  for (let i = 0; i < sent.length; i++)
+    read.push(
+      isGap(sent[i])
+        ? reportBelow(run, node.item, 'missing', [i], { variant: node.style ? 'betweenOthers' : 'between' })
+        : readBelow(item, i, element(sent[i]), run, isQuick),
+    )
   if (node.distinct) reportRepeated(node, read, run)
   return read
 }

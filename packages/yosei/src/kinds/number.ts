@@ -1,10 +1,23 @@
 /** Numbers, and whole numbers within ±(2^53−1); as text by the grammar of JSON numbers (RFC 8259, section 6). */
-import { compareDecimals, isBinary, isMultiple, isMultipleOf, widestBinary } from '../grammar/numbers.js'
+import { compareDecimals, isBinary, isMultiple, isMultipleOf, isWhole, widestBinary } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aNumber, type OptionType } from '../terms/option-types.js'
-import type { Hint, Node, Refuse, SoundOf } from './kind.js'
-import { type Run, reportFraction, reportSent, type Source, writtenAt } from './run.js'
-import { checkOrder, isText, literal, scalar, scalarCode } from './scalar.js'
+import type { Hint, Refuse, SoundOf } from './kind.js'
+import { type Run, type Source, writtenAt } from './run.js'
+import {
+  type Bound,
+  bounds,
+  boundTests,
+  type Check,
+  checkBounds,
+  checkOrder,
+  holdsBy,
+  isText,
+  literal,
+  scalar,
+  scalarCode,
+  Wrong,
+} from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -42,76 +55,80 @@ export function checkLimits({ min, above, max, below, step }: Limits<number | bi
   if (step !== undefined && !(step > 0)) refuse(`step is ${step}`, 'Give a step above zero', 'step')
 }
 
-export const number = scalar<NumberNode<'number'>>({ readScalar: read })
-
-/** Whether its options make sense. */
-export const numberSound: SoundOf<NumberNode<'number'>> = { options: limits(aNumber), check: checkLimits }
-export const integer = scalar<NumberNode<'integer'>>({ readScalar: read })
-
-/** Whether its options make sense. */
-export const integerSound: SoundOf<NumberNode<'integer'>> = { options: limits(aNumber), check: checkLimits }
-
 export const integerText = /^-?(0|[1-9][0-9]*)$/
 const numberText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?$/
 
-function read(node: AnyNumber, value: unknown, run: Run, source: Source): number | undefined {
-  const whole = node.kind === 'integer'
-  const form = whole ? integerText : numberText
-  if (isText(value, source) ? !form.test(value) : typeof value !== 'number')
-    return reportSent(run, node, 'wrong_type', value, undefined, undefined, hintFor(value, source, form))
-  const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
-  if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
-    return reportSent(run, node, 'out_of_range', value)
-  if (whole && reportFraction(run, node, read)) return undefined
-  const written = typeof value === 'string' ? value : writtenAt(run)
-  if (written !== undefined && isRounded(written, read)) reportExactly(node, written, value, run)
-  else {
-    reportLimits(node, node, value, orderOf(read), run)
-    if (node.step !== undefined && !isMultiple(read, node.step)) reportSent(run, node, 'not_a_step', value, node.step)
-  }
-  return read
+export const boundsOf = <L>({ min, above, max, below }: Limits<L>): readonly Bound<L>[] =>
+  bounds<L>(
+    ['>=', min, 'below_min'],
+    ['>', above, 'below_min', 'above'],
+    ['<=', max, 'above_max'],
+    ['<', below, 'above_max', 'below'],
+  )
+
+const anyNumber = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() =>
+  scalar<NumberNode<K>, number>({
+    parse(node, value, source, run) {
+      const whole = node.kind === 'integer'
+      const form = whole ? integerText : numberText
+      if (isText(value, source) ? !form.test(value) : typeof value !== 'number')
+        return new Wrong('wrong_type', undefined, { hint: hintFor(value, source, form) })
+      const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
+      if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
+        return new Wrong('out_of_range')
+      return (whole ? fractionIn(read, run) : undefined) ?? read
+    },
+    checks: (node) => {
+      const { step } = node
+      const isStep: Check<number> = (read, sent, run) => {
+        const written = lostIn(read, sent, run)
+        const holds = written === undefined ? isMultiple(read, Number(step)) : isMultipleOf(written, String(step))
+        return holds ? undefined : new Wrong('not_a_step', step)
+      }
+      return [
+        ...checkBounds<number>(boundsOf<number>(node), { compare, isPlain: isAsWritten }),
+        ...(step === undefined ? [] : [isStep]),
+      ]
+    },
+  })
+export const number = /* @__PURE__ */ anyNumber<'number'>()
+export const integer = /* @__PURE__ */ anyNumber<'integer'>()
+
+/** Whether their options make sense. */
+export const numberSound: SoundOf<NumberNode<'number'>> = { options: limits(aNumber), check: checkLimits }
+export const integerSound: SoundOf<NumberNode<'integer'>> = { options: limits(aNumber), check: checkLimits }
+
+/** A number as it was written, if reading it lost digits: fewer than these a number keeps. */
+function lostIn(read: number, sent: unknown, run: Run): string | undefined {
+  const written = typeof sent === 'string' ? sent : writtenAt(run)
+  return written !== undefined && written.length > 15 && compareDecimals(written, String(read)) !== 0
+    ? written
+    : undefined
 }
 
-/** Fewer digits than these are kept by numbers. */
-const isRounded = (written: string, read: number) => written.length > 15 && compareDecimals(written, String(read)) !== 0
+/** Whether a number has all the digits that were sent. */
+const isAsWritten = (sent: unknown, run: Run) => typeof sent === 'number' && !run.rounded
 
-/** The limits of a number that was rounded: by what was written. */
-function reportExactly(node: AnyNumber, written: string, value: unknown, run: Run): void {
-  const { step } = node
-  reportLimits(node, node, value, (limit) => compareDecimals(written, String(limit)), run)
-  if (step !== undefined && !isMultipleOf(written, String(step))) reportSent(run, node, 'not_a_step', value, step)
+function compare(read: number, limit: number, sent: unknown, run: Run): number {
+  const written = lostIn(read, sent, run)
+  return written === undefined ? read - limit : compareDecimals(written, String(limit))
 }
 
 /** Whether the limits of a number hold, as it was written. */
-export function holdsExactly({ min, above, max, below, step }: AnyNumber, written: string): boolean {
-  const order = (limit: number) => compareDecimals(written, String(limit))
-  return (
-    (min === undefined || order(min) >= 0) &&
-    (above === undefined || order(above) > 0) &&
-    (max === undefined || order(max) <= 0) &&
-    (below === undefined || order(below) < 0) &&
-    (step === undefined || isMultipleOf(written, String(step)))
-  )
+export const holdsExactly = (node: AnyNumber, written: string): boolean =>
+  boundsOf<number>(node).every(({ order, limit }) => holdsBy[order](compareDecimals(written, String(limit)))) &&
+  (node.step === undefined || isMultipleOf(written, String(node.step)))
+
+/** A number that was sent with a fraction; not what it was read to, if it has lost the fraction. */
+export function fractionIn(value: number, run: Run): Wrong | undefined {
+  const written = writtenAt(run)
+  if (written !== undefined && !isWhole(written)) return new Wrong('not_whole', undefined, { isLost: true })
+  return Number.isInteger(value) ? undefined : new Wrong('not_whole')
 }
 
 /** What to do about a text that is no number here. */
 export const hintFor = (value: unknown, source: Source, form: RegExp): Hint | undefined =>
   typeof value !== 'string' ? undefined : source !== 'json' ? 'written' : form.test(value) ? 'quotes' : undefined
-
-/** How a value lies to a limit: below zero before it, at zero with it. */
-type LimitOrder<T> = (limit: T) => number
-export const orderOf =
-  <T extends number | bigint>(read: T): LimitOrder<T> =>
-  (limit) =>
-    read < limit ? -1 : read > limit ? 1 : 0
-
-export function reportLimits<T>(node: Node, limits: Limits<T>, value: unknown, order: LimitOrder<T>, run: Run): void {
-  const { min, above, max, below } = limits
-  if (min !== undefined && order(min) < 0) reportSent(run, node, 'below_min', value, min)
-  if (above !== undefined && order(above) <= 0) reportSent(run, node, 'below_min', value, above, 'above')
-  if (max !== undefined && order(max) > 0) reportSent(run, node, 'above_max', value, max)
-  if (below !== undefined && order(below) >= 0) reportSent(run, node, 'above_max', value, below, 'below')
-}
 
 /** Whether a remainder says exactly what is a multiple: see `isMultiple`. */
 function hasPlainSteps<K extends 'integer' | 'number'>({ kind, ...limits }: NumberNode<K>, step: number): boolean {
@@ -133,15 +150,8 @@ const codeOf = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() =>
     const number = () =>
       `typeof ${sent} === "string" ? (${writer.bind(form)}.test(${sent}) ? Number(${sent}) : NaN) : ${otherwise}`
     const { min, max, above, below, step } = node
-    const limits: [string, number | undefined][] = [
-      ['>=', min],
-      ['>', above],
-      ['<=', max],
-      ['<', below],
-    ]
-    const tests = limits.flatMap(([operator, limit]) =>
-      limit === undefined ? [] : [`${read} ${operator} ${literal(writer, limit)}`],
-    )
+    const limits = boundsOf<number>(node)
+    const tests = boundTests(writer, limits, read)
     const bounded = (min ?? above) !== undefined && (max ?? below) !== undefined
     if (node.kind === 'integer') tests.unshift(`Number.isSafeInteger(${read})`)
     else tests.unshift(bounded ? `typeof ${read} === "number"` : `Number.isFinite(${read})`)
@@ -152,7 +162,7 @@ const codeOf = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() =>
           : `isMultiple(${read}, ${literal(writer, step)})`,
       )
     // A text of more digits than a number keeps is looked at as it is written.
-    if (isText && node.kind === 'number' && [min, max, above, below, step].some((limit) => limit !== undefined))
+    if (isText && node.kind === 'number' && (limits.length > 0 || step !== undefined))
       tests.push(`(typeof ${sent} !== "string" || ${sent}.length < 16 || holdsExactly(${writer.bind(node)}, ${sent}))`)
     // −0 becomes 0, as JSON would write it.
     const mayBeZero = !((min !== undefined && min > 0) || (above !== undefined && above >= 0))

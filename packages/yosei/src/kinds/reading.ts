@@ -7,14 +7,6 @@ export function readNode(node: Node, value: unknown, source: Source, run: Run): 
   return run.tries ? recall(run.tries, node, value, source, run) : read(node, value, source, run)
 }
 
-/** Reads what lies below the value where the walk is. */
-export function readBelow(step: string | number, node: Node, value: unknown, source: Source, run: Run): unknown {
-  run.path.push(step)
-  const read = readNode(node, value, source, run)
-  run.path.pop()
-  return read
-}
-
 function read(node: Node, value: unknown, source: Source, run: Run): unknown {
   if (!node.secret) return run.interpreter.interpret(node, value, source, run)
   run.secrecy++

@@ -1,12 +1,13 @@
 /** Named fields, each with its own declaration. */
 import type { Declared } from '../terms/declared.js'
 import { aRule, fields, listOf, oneOf, required } from '../terms/option-types.js'
-import { put } from '../terms/own.js'
+import { isEmpty, put } from '../terms/own.js'
+import { type Below, belowOf, readBelow, takesAtOnce } from './below.js'
 import { below, choose, isPlain, property } from './code.js'
-import type { CodeOf, EmitContext, KindOf, Node, SoundOf } from './kind.js'
+import type { CodeOf, EmitContext, KindOf, KindTable, Node, SoundOf } from './kind.js'
 import { access, key, quote } from './quote.js'
-import { readBelow } from './reading.js'
-import { type Fault, isNamed, nameTold, notOfKind, type Run, reportBelow, type Source } from './run.js'
+import { type Fault, isNamed, type Named, nameTold, notOfKind, type Run, reportBelow, type Source } from './run.js'
+import { miss } from './scalar.js'
 import { suggest } from './suggest.js'
 
 declare module './kind.js' {
@@ -27,6 +28,7 @@ export const record: KindOf<RecordNode> = {
   children: ({ fields }) => Object.entries(fields),
   hasEnd: ({ fields }, ends) => Object.values(fields).every(ends),
   read: (node, value, source, run) => readRecord(node, value, source, run, []),
+  binds,
   takesNull: () => false,
   encode: ({ fields }, value, { encode }) =>
     mapNames(value, (name, one) => (Object.hasOwn(fields, name) ? encode(fields[name] as Node, one) : one)),
@@ -56,6 +58,32 @@ export function mapNames(
   return mapped
 }
 
+/** The names of a record in their order, and what each is read by, for values of one source. */
+interface Plan {
+  readonly names: readonly string[]
+  readonly fields: readonly Below[]
+}
+const plans = /* @__PURE__ */ new WeakMap<RecordNode, { [S in Source]?: Plan }>()
+
+function planOf(node: RecordNode, source: Source, kinds: KindTable): Plan {
+  const known = plans.get(node) ?? {}
+  plans.set(node, known)
+  known[source] ??= {
+    names: Object.keys(node.fields),
+    fields: Object.values(node.fields).map((field) => belowOf(field, source, kinds)),
+  }
+  return known[source]
+}
+
+function binds(node: RecordNode, source: Source, kinds: KindTable) {
+  let plan: Plan | undefined
+  return (value: unknown, run: Run) => {
+    if (!isPlainObject(value)) return miss
+    plan ??= planOf(node, source, kinds)
+    return readFields(plan, node, value as Named, run, [])
+  }
+}
+
 /** `implied` are the tags of the unions that the record is a branch of: read there, and copied here. */
 export function readRecord(
   node: RecordNode,
@@ -65,21 +93,54 @@ export function readRecord(
   implied: readonly string[],
 ): object | undefined {
   if (!isNamed(value)) return notOfKind(node, value, run, pairsTold(node, value, source, run))
+  return readFields(planOf(node, source, run.interpreter.kinds), node, value, run, implied)
+}
+
+function readFields(plan: Plan, node: RecordNode, sent: Named, run: Run, implied: readonly string[]): object {
+  const { names } = plan
   const read: { [name: string]: unknown } = {}
-  for (const tag of implied) put(read, tag, value[tag])
-  for (const name of Object.keys(node.fields)) {
-    const one = readBelow(
-      name,
-      node.fields[name] as Node,
-      Object.hasOwn(value, name) ? value[name] : undefined,
-      source,
-      run,
-    )
-    if (one !== undefined) put(read, name, one)
+  for (const tag of implied) put(read, tag, sent[tag])
+  const isQuick = takesAtOnce(run)
+  let next = 0
+  let others = 0
+  // Most clients send names in the order of the declaration. To walk them is much faster than to ask for each.
+  if (inheritsNothing(sent))
+    for (const name in sent) {
+      for (; next < names.length && names[next] !== name && !Object.hasOwn(sent, names[next] as string); next++)
+        addField(plan, next, undefined, read, run, isQuick)
+      if (names[next] === name) addField(plan, next++, sent[name], read, run, isQuick)
+      else others++
+    }
+  else others = Number.POSITIVE_INFINITY
+  for (; next < names.length; next++) {
+    const name = names[next] as string
+    addField(plan, next, Object.hasOwn(sent, name) ? sent[name] : undefined, read, run, isQuick)
   }
-  keepOrReport(node, value, read, implied, run)
+  if (others > implied.length) keepOrReport(node, sent, read, implied, run)
   return read
 }
+
+function addField(
+  plan: Plan,
+  at: number,
+  value: unknown,
+  read: { [name: string]: unknown },
+  run: Run,
+  isQuick: boolean,
+) {
+  const name = plan.names[at] as string
+  const one = readBelow(plan.fields[at] as Below, name, value, run, isQuick)
+  if (one === undefined) return
+  if (name === '__proto__') put(read, name, one)
+  else read[name] = one
+}
+
+const isPlainObject = (value: unknown) => {
+  const prototype = Object.getPrototypeOf(value)
+  return prototype === Object.prototype || prototype === null
+}
+
+const inheritsNothing = (value: object) => isEmpty(Object.getPrototypeOf(value) ?? undefined)
 
 /** In a query or a form a record is written name by name. */
 function pairsTold({ fields }: RecordNode, value: unknown, source: Source, { path, secrecy }: Run): Partial<Fault> {
@@ -98,7 +159,12 @@ export function keepOrReport(node: RecordNode, sent: object, read: object, impli
   for (const [name, value] of Object.entries(sent)) {
     if (Object.hasOwn(node.fields, name) || implied.includes(name)) continue
     if (unlisted === 'refuse') reportUnlisted(node, name, implied, run)
-    else put(read as { [name: string]: unknown }, name, readBelow(nameTold(run, name), kept, value, 'json', run))
+    else
+      put(
+        read as { [name: string]: unknown },
+        name,
+        readBelow(belowOf(kept, 'json', run.interpreter.kinds), nameTold(run, name), value, run, false),
+      )
   }
 }
 

@@ -1,6 +1,5 @@
 /** What one judgement carries through the tree: where it is, what it found wrong, and what it read. */
 
-import { isWhole } from '../grammar/numbers.js'
 import { EACH_NAME, formatAddress, type Path, tellAddress } from '../terms/address.js'
 import type { Asking } from '../terms/asking.js'
 import type { Code } from '../terms/codes.js'
@@ -106,15 +105,6 @@ class Told implements Asking {
 /** A number as it was written, if reading it lost digits. */
 export const writtenAt = (run: Run): string | undefined => run.rounded?.get(formatAddress(run.path))
 
-/** Tells where a number was sent with a fraction; not what it was read to, where it has lost the fraction. */
-export function reportFraction(run: Run, node: Node, value: number): boolean {
-  const written = writtenAt(run)
-  if (written !== undefined && !isWhole(written)) report(run, node, 'not_whole')
-  else if (!Number.isInteger(value)) reportSent(run, node, 'not_whole', value)
-  else return false
-  return true
-}
-
 /** Tells an error of the value where the walk is, and nothing of the value. */
 export function report(run: Run, node: Node, code: Code, limit?: unknown, variant?: string): undefined {
   addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, variant })
@@ -129,10 +119,11 @@ export function reportSent(
   limit?: unknown,
   variant?: string,
   hint?: Hint,
+  about?: Fault['about'],
 ): undefined {
   const isTold = run.secrecy === 0 && (typeof value !== 'object' || value === null)
   const sent = isTold ? value : code === 'wrong_type' ? new Unshown(typeOf(value)) : undefined
-  addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, sent, variant, hint })
+  addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, sent, variant, hint, about })
 }
 
 /** What was thrown by a function that has read a secret: its kind and its place, but not its words. */

@@ -1,27 +1,63 @@
 /** What all scalars have in common: kinds without fields of their own, read from one JSON scalar or one text. */
+
+import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
 import type { CodeOf, From, KindOf, Node, Refuse, Spot, Test } from './kind.js'
 import { quote } from './quote.js'
-import { note, type Run, report, type Source } from './run.js'
+import { clock, type Fault, note, type Run, report, reportOther, reportSent, type Source } from './run.js'
 import type { Writer } from './writer.js'
 
 type ScalarNode = Extract<Node, Declared>
-/**
- * Takes what was sent, tells all that is wrong with it, and gives what was read; `undefined` where it could not be read
- * at all.
- */
-type ReadScalar<N> = (node: N, value: unknown, run: Run, source: Source) => unknown
 
-type OfScalar = 'shape' | 'children' | 'hasEnd' | 'takesNull' | 'encode' | 'mask'
+interface More extends Pick<Fault, 'variant' | 'hint' | 'about'> {
+  /** Whether the limit is the value that is declared: of a secret it is not shown. */
+  readonly isDeclared?: boolean
+  /** Whether what was sent is not known any more: a number that lost its digits. */
+  readonly isLost?: boolean
+}
+/** What is wrong with a value. It is reported at the place where the walk is. */
+export class Wrong {
+  constructor(
+    readonly code: Code,
+    readonly limit?: unknown,
+    readonly more: More = {},
+  ) {}
+}
+
+/** Checks what was read. */
+export type Check<R> = (read: R, sent: unknown, run: Run, source: Source) => Wrong | readonly Wrong[] | undefined
+
+/** Stands for a value that is not right, or not simply: the interpreter looks at it. */
+export const miss = Symbol('miss')
+/** Takes a value that is right, and gives what is read; else `miss`. It reports nothing, and need not know its place. */
+export type Accept = (value: unknown, run: Run) => unknown
+
+interface Scalar<N extends Declared, R> extends Partial<Pick<KindOf<N>, 'takesNull' | 'encode'>> {
+  /** Reads a value; or says why it cannot be read at all. */
+  parse(node: N, value: unknown, source: Source, run: Run): R | Wrong
+  /** All that must hold of what was read. */
+  checks?(node: N): readonly Check<R>[]
+  /** What a handler gets, if it is not what was checked. */
+  made?(read: R): unknown
+}
 
 /** A scalar kind: its own options and checks, and how it reads. */
 /* @__NO_SIDE_EFFECTS__ */
-export function scalar<N extends Declared>(
-  own: Omit<KindOf<N>, OfScalar | 'read'> & { readonly readScalar: ReadScalar<N> } & Partial<
-      Pick<KindOf<N>, 'takesNull' | 'encode'>
-    >,
-): ScalarKind<N> {
-  const { readScalar } = own
+export function scalar<N extends Declared, R>({ parse, checks, made, ...own }: Scalar<N, R>): ScalarKind<N> {
+  const known = new WeakMap<N, readonly Check<R>[]>()
+  const checksOf = (node: N) => {
+    const found = known.get(node) ?? checks?.(node) ?? []
+    known.set(node, found)
+    return found
+  }
+  const readScalar: ScalarKind<N>['readScalar'] = (node, value, run, source) => {
+    const reportIt = (wrong: Wrong) => reportWrong(run, node as unknown as ScalarNode, value, wrong)
+    const read = parse(node, value, source, run)
+    if (read instanceof Wrong) return reportIt(read)
+    for (const check of checksOf(node))
+      for (const wrong of [check(read, value, run, source) ?? []].flat()) reportIt(wrong)
+    return made ? made(read) : read
+  }
   return {
     shape: 'scalar',
     children: () => [],
@@ -29,6 +65,16 @@ export function scalar<N extends Declared>(
     takesNull: () => false,
     encode: (_, value) => value,
     mask: (_, value) => shorten(value),
+    readScalar,
+    accepts(node, source) {
+      const [check, ...more] = checksOf(node)
+      return (value, run) => {
+        const read = parse(node, value, source, run)
+        if (read instanceof Wrong || check?.(read, value, run, source)) return miss
+        for (let i = 0; i < more.length; i++) if ((more[i] as Check<R>)(read, value, run, source)) return miss
+        return made ? made(read) : read
+      }
+    },
     read(node, value, source, run) {
       if (source === 'text' && Array.isArray(value)) {
         note(run, 'from text', value, undefined)
@@ -46,8 +92,93 @@ export function scalar<N extends Declared>(
 }
 export interface ScalarKind<N extends Declared> extends KindOf<N> {
   readonly shape: 'scalar'
-  readonly readScalar: ReadScalar<N>
+  /**
+   * Reads what was sent, reports all that is wrong with it, and gives what was read; `undefined` if it could not be read
+   * at all.
+   */
+  readonly readScalar: (node: N, value: unknown, run: Run, source: Source) => unknown
+  /** How values of one source are taken that are there, and right. */
+  readonly accepts: (node: N, source: Source) => Accept
 }
+
+function reportWrong(run: Run, node: Node, sent: unknown, { code, limit, more }: Wrong): undefined {
+  const { isDeclared, isLost, variant, hint, about } = more
+  if (isLost) report(run, node, code)
+  else if (isDeclared) reportOther(run, node, code, sent, limit, hint)
+  else reportSent(run, node, code, sent, limit, variant, hint, about)
+}
+
+type Order = '>=' | '>' | '<=' | '<'
+/** A limit of what is read, as data: it is checked, reported, and written as code. */
+export interface Bound<L> {
+  readonly order: Order
+  /** By the clock, if that moves it. */
+  readonly limit: L | ((now: number) => L)
+  readonly code: Code
+  readonly variant?: string | undefined
+}
+
+/** The limits that are declared. */
+export const bounds = <L>(
+  ...rows: readonly (readonly [Order, Bound<L>['limit'] | undefined, Code, variant?: string])[]
+): readonly Bound<L>[] =>
+  rows.flatMap(([order, limit, code, variant]) => (limit === undefined ? [] : [{ order, limit, code, variant }]))
+
+/** By how a value lies to a limit: below zero before it, at zero with it. */
+export const holdsBy: { readonly [O in Order]: (order: number) => boolean } = {
+  '>=': (order) => order >= 0,
+  '>': (order) => order > 0,
+  '<=': (order) => order <= 0,
+  '<': (order) => order < 0,
+}
+
+interface Compared<L> {
+  /** How a value lies to a limit, if operators do not say it. */
+  readonly compare?: (read: L, limit: L, sent: unknown, run: Run) => number
+  /** Whether operators say it of a value after all. */
+  readonly isPlain?: (sent: unknown, run: Run) => boolean
+  /** How a limit is reported. */
+  readonly shown?: (limit: L) => unknown
+}
+
+/** Checks limits. */
+export function checkBounds<L extends string | number | bigint>(
+  bounds: readonly Bound<L>[],
+  by: Compared<L> = {},
+): readonly Check<L>[] {
+  if (bounds.length === 0) return []
+  const { compare, isPlain, shown = (limit: L) => limit } = by
+  const known = (order: Order) => {
+    const limit = bounds.find((bound) => bound.order === order)?.limit
+    return limit as Exclude<typeof limit, (now: number) => L>
+  }
+  const [min, above, max, below] = [known('>='), known('>'), known('<='), known('<')]
+  const holds = (read: L) =>
+    (min === undefined || read >= min) &&
+    (above === undefined || read > above) &&
+    (max === undefined || read <= max) &&
+    (below === undefined || read < below)
+  const look: Check<L> = (read, sent, run) => {
+    const wrong = bounds.flatMap(({ order, limit, code, variant }) => {
+      const now = typeof limit === 'function' ? (limit as (now: number) => L)(clock(run)) : limit
+      const lies = compare ? compare(read, now, sent, run) : read < now ? -1 : read > now ? 1 : 0
+      return holdsBy[order](lies) ? [] : [new Wrong(code, shown(now), { variant })]
+    })
+    return wrong.length === 0 ? undefined : wrong
+  }
+  if (bounds.some(({ limit }) => typeof limit === 'function')) return [look]
+  if (!compare) return [(read, sent, run, source) => (holds(read) ? undefined : look(read, sent, run, source))]
+  return [
+    (read, sent, run, source) => (isPlain?.(sent, run) && holds(read) ? undefined : look(read, sent, run, source)),
+  ]
+}
+
+/** The same as code. */
+export const boundTests = <L>(writer: Writer, bounds: readonly Bound<L>[], read: string): string[] =>
+  bounds.map(({ order, limit }) => {
+    const now = typeof limit === 'function' ? `${writer.bind(limit)}(clock(run))` : literal(writer, limit)
+    return `${read} ${order} ${now}`
+  })
 
 /** The longest text that is written down of a request. */
 const longestText = 1000

@@ -3,11 +3,11 @@ import { EACH_NAME } from '../terms/address.js'
 import type { Bounds, Declared } from '../terms/declared.js'
 import { aField, aFlag, aPattern, bounds, required } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
+import { belowOf, readBelow, takesAtOnce } from './below.js'
 import { below, choose, isPlain } from './code.js'
 import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
 import { reportCount } from './list.js'
 import { checkPattern, matches } from './patterns.js'
-import { readBelow } from './reading.js'
 import { mapNames } from './record.js'
 import { countFaults, isNamed, nameTold, notOfKind, type Run, reportBelow, type Source } from './run.js'
 import { checkLength } from './scalar.js'
@@ -50,10 +50,11 @@ function read(node: TableNode, value: unknown, source: Source, run: Run): object
   const read: { [name: string]: unknown } = {}
   const names = Object.keys(value)
   reportCount(node, names.length, run)
+  const below = belowOf(node.value, source, run.interpreter.kinds)
   for (const name of names) {
     if (node.names && !matches(node.names, name)) reportMisnamed(node, name, run)
     const before = countFaults(run)
-    const one = readBelow(nameTold(run, name), node.value, value[name], source, run)
+    const one = readBelow(below, nameTold(run, name), value[name], run, takesAtOnce(run))
     // What could not be read was sent all the same, as an element of a list is.
     if (one !== undefined || countFaults(run) > before) put(read, name, one)
   }

@@ -5,8 +5,8 @@ import type { Bounds, Declared } from '../terms/declared.js'
 import { aFlag, aNameIn, aPattern, bounds, listOf } from '../terms/option-types.js'
 import type { Refuse, SoundOf, Test } from './kind.js'
 import { checkPattern, isBeyond, matches, mostMatched } from './patterns.js'
-import { type Fault, type Run, reportBelow, reportSent, type Source } from './run.js'
-import { checkLength, scalar, scalarCode } from './scalar.js'
+import type { Fault } from './run.js'
+import { type Check, checkLength, scalar, scalarCode, Wrong } from './scalar.js'
 import type { Writer } from './writer.js'
 
 declare module './kind.js' {
@@ -37,7 +37,14 @@ const tidyings = {
 export type Tidying = keyof typeof tidyings
 const inOrder = /* @__PURE__ */ Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
 
-export const text = scalar<TextNode>({ readScalar: read })
+export const text = scalar<TextNode, string>({
+  parse: (node, value) => (typeof value === 'string' ? tidied(node, value) : new Wrong('wrong_type')),
+  checks: ({ length, pattern, format, ...node }) => [
+    ...(length ? [checkCount(length)] : []),
+    ...(pattern ? [checkMatch(pattern, length, node)] : []),
+    ...(format ? [checkForm(format)] : []),
+  ],
+})
 
 /** Whether its options make sense. */
 export const textSound: SoundOf<TextNode> = {
@@ -75,39 +82,41 @@ export function tidied({ tidy }: TextNode, sent: string): string {
   return text
 }
 
-function read(node: TextNode, value: unknown, run: Run, source: Source): string | undefined {
-  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
-  const text = tidied(node, value)
-  if (node.length) {
-    const length = codePoints(text)
-    if (length < node.length[0])
-      reportSent(run, node, 'too_short', value, node.length[0], text.length < value.length ? 'tidied' : undefined)
-    if (length > node.length[1]) reportSent(run, node, 'too_long', value, node.length[1])
+const isOver = (text: string, most: number) => text.length > most && codePoints(text) > most
+
+/** A code point is one or two UTF-16 units, so most lengths are known without counting. */
+const checkCount =
+  ([least, most]: Bounds): Check<string> =>
+  (text, sent) => {
+    if (text.length < 2 * least && codePoints(text) < least)
+      return new Wrong('too_short', least, { variant: text.length < String(sent).length ? 'tidied' : undefined })
+    return isOver(text, most) ? new Wrong('too_long', most) : undefined
   }
-  const isTooLong = node.length !== undefined && text.length > node.length[1] && codePoints(text) > node.length[1]
-  if (node.pattern && !isTooLong && isBeyond(node.pattern, text)) reportSent(run, node, 'too_long', value, mostMatched)
-  else if (node.pattern && !isTooLong && !matches(node.pattern, text))
-    reportBelow(run, node, 'wrong_pattern', [], {
-      limit: node.pattern.source,
-      ...patternTold(node, run),
-      ...told(value, run),
-    })
-  const unformed = node.format && formatOf(node.format)?.(text)
-  if (unformed) {
-    const lostPlus =
-      source === 'text' &&
-      /email$/.test(node.format ?? '') &&
-      formatOf(node.format as Format)?.(text.replace(' ', '+')) === undefined
-    reportSent(run, node, unformed, value, node.format, node.format, lostPlus ? 'plus' : undefined)
+
+function checkMatch(
+  pattern: RegExp,
+  [, most]: Bounds = [0, Number.POSITIVE_INFINITY],
+  shown: Pick<TextNode, 'examples' | 'title'>,
+): Check<string> {
+  return (text, _, run) => {
+    if (matches(pattern, text) || isOver(text, most)) return undefined
+    if (isBeyond(pattern, text)) return new Wrong('too_long', mostMatched)
+    return new Wrong('wrong_pattern', pattern.source, run.secrecy > 0 ? {} : patternShown(shown))
   }
-  return text
 }
 
-const told = (value: string, { secrecy }: Run) => (secrecy > 0 ? {} : { sent: value })
+function checkForm(format: Format): Check<string> {
+  const codeOf = (text: string) => formatOf(format)?.(text)
+  return (text, _, __, source) => {
+    const code = codeOf(text)
+    if (!code) return undefined
+    const lostPlus = source === 'text' && /email$/.test(format) && codeOf(text.replace(' ', '+')) === undefined
+    return new Wrong(code, format, { variant: format, hint: lostPlus ? 'plus' : undefined })
+  }
+}
 
 /** A pattern says little to people: the field's examples, or its title, say more. */
-function patternTold({ examples, title }: TextNode, { secrecy }: Run): Partial<Fault> {
-  if (secrecy > 0) return {}
+function patternShown({ examples, title }: Pick<TextNode, 'examples' | 'title'>): Partial<Fault> {
   if (examples && examples.length > 0) return { variant: 'examples', about: { examples: examples.slice(0, 3) } }
   return title === undefined ? {} : { variant: 'titled', about: { title } }
 }

@@ -3,8 +3,7 @@ import { readTimeOfDay, writeTimeOfDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
 import { aTimeOfDay } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { type Run, reportSent } from './run.js'
-import { checkOrder, literal, scalar, scalarCode } from './scalar.js'
+import { bounds, boundTests, checkBounds, checkOrder, scalar, scalarCode, Wrong } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -17,7 +16,20 @@ export interface TimeOfDayNode extends Declared {
   readonly until?: string
 }
 
-export const timeOfDay = scalar<TimeOfDayNode>({ readScalar: read })
+const boundsOf = ({ from, until }: TimeOfDayNode) =>
+  bounds<string>(
+    ['>=', from === undefined ? from : writeTimeOfDay(from), 'too_early'],
+    ['<=', until === undefined ? until : writeTimeOfDay(until), 'too_late'],
+  )
+
+export const timeOfDay = scalar<TimeOfDayNode, string>({
+  parse(_, value) {
+    if (typeof value !== 'string') return new Wrong('wrong_type')
+    const read = readTimeOfDay(value)
+    return typeof read === 'string' ? new Wrong(read) : writeTimeOfDay(value)
+  },
+  checks: (node) => checkBounds(boundsOf(node), { shown: (limit) => limit.replace(/:00$/, '') }),
+})
 
 /** Whether its options make sense. */
 export const timeOfDaySound: SoundOf<TimeOfDayNode> = {
@@ -31,24 +43,8 @@ export const timeOfDaySound: SoundOf<TimeOfDayNode> = {
   },
 }
 
-function read(node: TimeOfDayNode, value: unknown, run: Run): string | undefined {
-  if (typeof value !== 'string') return reportSent(run, node, 'wrong_type', value)
-  const read = readTimeOfDay(value)
-  if (typeof read === 'string') return reportSent(run, node, read, value)
-  const { from, until } = node
-  const time = writeTimeOfDay(value)
-  if (from !== undefined && time < writeTimeOfDay(from)) reportSent(run, node, 'too_early', value, from)
-  if (until !== undefined && time > writeTimeOfDay(until)) reportSent(run, node, 'too_late', value, until)
-  return time
-}
-
-export const timeOfDayCode = scalarCode<TimeOfDayNode>((writer, { from, until }, read) => {
+export const timeOfDayCode = scalarCode<TimeOfDayNode>((writer, node, read) => {
   const time = `(${read}.length === 5 ? ${read} + ":00" : ${read})`
-  const tests = [
-    `typeof ${read} === "string"`,
-    `typeof readTimeOfDay(${read}) === "number"`,
-    ...(from === undefined ? [] : [`${time} >= ${literal(writer, writeTimeOfDay(from))}`]),
-    ...(until === undefined ? [] : [`${time} <= ${literal(writer, writeTimeOfDay(until))}`]),
-  ]
-  return { test: tests.join(' && '), value: time }
+  const tests = [`typeof ${read} === "string"`, `typeof readTimeOfDay(${read}) === "number"`]
+  return { test: [...tests, ...boundTests(writer, boundsOf(node), time)].join(' && '), value: time }
 })

@@ -1,10 +1,10 @@
 /** Exactly these values, each of its own kind, in this order. */
 import type { Declared } from '../terms/declared.js'
 import { aListOfFields, required } from '../terms/option-types.js'
+import { belowOf, readBelow, takesAtOnce } from './below.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
 import { elementOf } from './list.js'
-import { readBelow } from './reading.js'
 import { element, notOfKind, type Run, report, type Source } from './run.js'
 
 declare module './kind.js' {
@@ -42,7 +42,9 @@ function read(node: TupleNode, value: unknown, source: Source, run: Run): unknow
   if (sent.length > count) report(run, node, 'too_many', count)
   return node.items
     .slice(0, sent.length)
-    .map((item, index) => readBelow(index, item, element(sent[index]), source, run))
+    .map((item, index) =>
+      readBelow(belowOf(item, source, run.interpreter.kinds), index, element(sent[index]), run, takesAtOnce(run)),
+    )
 }
 
 export const tupleCode: CodeOf<TupleNode> = {
