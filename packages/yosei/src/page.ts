@@ -8,7 +8,8 @@ import { judgeRulesBy } from './engine/judging.js'
 import { runRules } from './engine/rules.js'
 import { bringFormats, formats } from './grammar/formats.js'
 import { type JudgePartsOptions, judgePartsBy } from './judge/parts.js'
-import { bringWithConditions, type everyRule } from './rules/every.js'
+import type { everyRule } from './rules/every.js'
+import { bringWithConditions } from './rules/every-condition.js'
 import type { Endpoint } from './terms/endpoint.js'
 import type { Part } from './terms/parts.js'
 import type { EndpointVerdict } from './terms/verdict.js'
@@ -37,9 +38,7 @@ export const text: typeof declareText = (options) => {
  */
 export function use(rules: Partial<typeof everyRule>): void {
   // What they are given, the service has checked.
-  bringWithConditions(rules, (_, makers) =>
-    Object.fromEntries(Object.entries(makers).map(([name, { make }]) => [name, make])),
-  )
+  bringWithConditions(rules)
   bringWords(ruleWords)
   judgeRulesBy(runRules)
 }

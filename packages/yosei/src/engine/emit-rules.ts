@@ -15,7 +15,7 @@ import { literal } from '../kinds/scalar.js'
 import { keepsEmpty } from '../kinds/shape.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
 import { isTextBody } from '../read/media.js'
-import { conditionOf, ruleOf } from '../rules/brought.js'
+import { conditionInService, ruleInService, ruleOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn } from '../rules/conditions.js'
 import { listsShared } from '../rules/input.js'
@@ -118,11 +118,11 @@ function emitRule(
       const many = ruleOf(rule).elements(rule).map(terms.path)
       const selects = looks.some((look) => many.some((path) => listsShared([look, path]).length > declared.length))
       if (during.includes(undefined) || selects) return false
-      const code = (ruleOf(rule).code as (rule: AnyRule, terms: Terms) => string | undefined)(rule, terms)
+      const code = (ruleInService(rule).code as (rule: AnyRule, terms: Terms) => string | undefined)(rule, terms)
       if (code === undefined) return false
       const isOfWho = base.length === 0 && readsOf(rule).some((address) => parseAddress(address)?.[0] === 'who')
       const holds = [...(isOfWho ? ['!isKnown'] : []), ...during.map((one) => `!${one}`), code].join(' || ')
-      const { tells } = ruleOf(rule)
+      const { tells } = ruleInService(rule)
       const values = scope && during.length === 0 ? tells?.values(rule, terms) : undefined
       if (tells && scope && values) {
         const report = writer.bind(tells.at(rule, root.root, scope))
@@ -305,7 +305,7 @@ function termsOf(
       const isSame = !loopOf(path) && !names.some((one) => new RegExp(`\\b${one}\\b`).test(held))
       return isSame ? hoist(any) : loopOf(path) === loops.at(-1) ? any : undefined
     },
-    when: (condition) => conditionOf(condition as AnyCondition).code(condition as AnyCondition, terms),
+    when: (condition) => conditionInService(condition as AnyCondition).code(condition as AnyCondition, terms),
     held: (field, value) => testOf(writer, sendable(field), value),
     passes(address, field) {
       const value = at(pathOf(address))

@@ -9,7 +9,7 @@ import { isSecret, nodesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { resolve } from '../kinds/resolve.js'
 import { holdsSecret } from '../kinds/shape.js'
-import { ruleOf } from '../rules/brought.js'
+import { ruleInService } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, conditionMaker } from '../rules/conditions.js'
 import { areTimes, measuresAt } from '../rules/measure.js'
@@ -168,7 +168,7 @@ function toJson(value: unknown, child: (value: unknown) => JsonObject | undefine
 
 /** A rule as the sentence that its error would be. */
 function wordsOf(rule: AnyRule, root: Node): string {
-  const { code, variant, about, at } = ruleOf(rule).sentence(rule, {
+  const { code, variant, about, at } = ruleInService(rule).sentence(rule, {
     isTime: (address) => measuresAt(root, pathOf(address)).some((measure) => areTimes.includes(measure)),
     isSecret: (address) => isSecret(root, pathOf(address)),
   })

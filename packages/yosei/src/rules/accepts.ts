@@ -4,7 +4,7 @@ import { weightOf } from '../grammar/accept.js'
 import { quote } from '../kinds/quote.js'
 import { sound } from '../terms/mistake.js'
 import { aText } from '../terms/option-types.js'
-import type { Condition, ConditionOf } from './condition.js'
+import type { Condition, ConditionInService, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
   interface Conditions {
@@ -18,10 +18,7 @@ export interface AcceptsMaker {
 
 export const accepts: ConditionOf<{ readonly condition: 'accepts'; readonly type: string }> = {
   make: (type: string) => ({ condition: 'accepts', type }),
-  takes: [aText],
   addresses: () => [],
-  mistake: sound,
-  code: ({ type }, { writer }) => `(accept === undefined || ${writer.bind(weightOf)}(${quote(type)}, accept) > 0)`,
   holding({ type }, { accept }) {
     const isOptionType = accept === undefined || weightOf(type, accept) > 0
     return () => isOptionType
@@ -29,4 +26,10 @@ export const accepts: ConditionOf<{ readonly condition: 'accepts'; readonly type
   told: (condition) => condition,
   words: ({ type }, say) => say('when.accepts', { value: type }),
   negated: () => undefined,
+}
+
+export const acceptsInService: ConditionInService<{ readonly condition: 'accepts'; readonly type: string }> = {
+  takes: [aText],
+  mistake: sound,
+  code: ({ type }, { writer }) => `(accept === undefined || ${writer.bind(weightOf)}(${quote(type)}, accept) > 0)`,
 }

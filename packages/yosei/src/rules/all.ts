@@ -1,7 +1,7 @@
 /** All conditions hold, or any of them. */
 
 import { aCondition } from '../terms/option-types.js'
-import type { AnyCondition, Condition, ConditionOf } from './condition.js'
+import type { AnyCondition, Condition, ConditionInService, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
   interface Conditions {
@@ -27,15 +27,7 @@ const several = /* @__NO_SIDE_EFFECTS__ */ <C extends 'all' | 'any'>(
   how: 'every' | 'some',
 ): ConditionOf<Several<C>> => ({
   make: (...of: AnyCondition[]) => ({ condition, of }),
-  takes: [aCondition],
-  hasRest: true,
   addresses: ({ of }, addressesIn) => of.flatMap(addressesIn),
-  mistake: ({ of }, _, mistakeIn) => of.map(mistakeIn).find((one) => one !== undefined),
-  code({ of }, terms) {
-    const tests = of.map((one) => terms.when(one))
-    const none = how === 'every' ? 'true' : 'false'
-    return tests.includes(undefined) ? undefined : `(${tests.join(how === 'every' ? ' && ' : ' || ') || none})`
-  },
   holding({ of }, _, holding) {
     const held = of.map(holding)
     return (blamed) => held[how]((one) => one(blamed))
@@ -46,5 +38,20 @@ const several = /* @__NO_SIDE_EFFECTS__ */ <C extends 'all' | 'any'>(
   negated: () => undefined,
 })
 
+const severalInService = /* @__NO_SIDE_EFFECTS__ */ <C extends 'all' | 'any'>(
+  how: 'every' | 'some',
+): ConditionInService<Several<C>> => ({
+  takes: [aCondition],
+  hasRest: true,
+  mistake: ({ of }, _, mistakeIn) => of.map(mistakeIn).find((one) => one !== undefined),
+  code({ of }, terms) {
+    const tests = of.map((one) => terms.when(one))
+    const none = how === 'every' ? 'true' : 'false'
+    return tests.includes(undefined) ? undefined : `(${tests.join(how === 'every' ? ' && ' : ' || ') || none})`
+  },
+})
+
 export const all = several('all', 'every')
 export const any = several('any', 'some')
+export const allInService = severalInService<'all'>('every')
+export const anyInService = severalInService<'any'>('some')

@@ -6,7 +6,16 @@ import type { AlikeTo } from './compare.js'
 import { type Element, elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
 import { faultOf, isNone, pathOf } from './input.js'
 import { orderAt, withoutOrder } from './measure.js'
-import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
+import {
+  type LooseBlame,
+  none,
+  type Rule,
+  type RuleInService,
+  type RuleOf,
+  type Wording,
+  worded,
+  wordOptions,
+} from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -32,14 +41,38 @@ export const apart: RuleOf<Apart> = {
     const reads = [start, end]
     return { rule: 'apart', code, reads, blames: [elementOf(reads)], ...worded(rest) }
   },
-  takes: [anAddress, anAddress, wordOptions],
   each: ({ reads }) => [listOfAll(reads) ?? ''],
   waits: ({ reads }) => reads,
   elements: ({ reads }) => reads,
   judgesKnown: true,
   derives: false,
-  compares: true,
   names: none,
+  judge(rule, matter) {
+    const { root, scope } = matter
+    const [start = ''] = rule.reads
+    const order = orderAt(root, pathOf(start, scope), `${scope.base} ${start}`)
+    const spans = elementsOf(rule.reads, matter).filter(
+      ({ values: [from, until] }) => !isNone(from) && !isNone(until) && order(from, until) < 0,
+    )
+    // Sorted by where they begin, a span overlaps one before it if it begins before the last of their ends.
+    const sorted = [...spans].sort((a, b) => order(a.values[0], b.values[0]) || indexOf(a) - indexOf(b))
+    let last: Element | undefined
+    const wrong: { readonly span: Element; readonly other: Element }[] = []
+    for (const span of sorted) {
+      if (last && order(span.values[0], last.values[1]) < 0) wrong.push({ span, other: last })
+      if (!last || order(last.values[1], span.values[1]) < 0) last = span
+    }
+    return wrong
+      .sort((a, b) => indexOf(a.span) - indexOf(b.span))
+      .map(({ span, other }) =>
+        faultOf(rule, span.path, { saidAs: 'overlaps', about: { other: new Place(other.path) } }),
+      )
+  },
+}
+
+export const apartInService: RuleInService<Apart> = {
+  takes: [anAddress, anAddress, wordOptions],
+  compares: true,
   mistake: ({ reads }, measuresOf) => withoutOrder(reads, measuresOf) ?? mistakeOfElements(reads),
   code({ reads: [start = '', end = ''] }, terms) {
     const { writer } = terms
@@ -65,27 +98,6 @@ export const apart: RuleOf<Apart> = {
     })
     writer.line(`if (!${holds}) ${holds} = ${writer.bind(areApart)}(${spans})`)
     return holds
-  },
-  judge(rule, matter) {
-    const { root, scope } = matter
-    const [start = ''] = rule.reads
-    const order = orderAt(root, pathOf(start, scope), `${scope.base} ${start}`)
-    const spans = elementsOf(rule.reads, matter).filter(
-      ({ values: [from, until] }) => !isNone(from) && !isNone(until) && order(from, until) < 0,
-    )
-    // Sorted by where they begin, a span overlaps one before it if it begins before the last of their ends.
-    const sorted = [...spans].sort((a, b) => order(a.values[0], b.values[0]) || indexOf(a) - indexOf(b))
-    let last: Element | undefined
-    const wrong: { readonly span: Element; readonly other: Element }[] = []
-    for (const span of sorted) {
-      if (last && order(span.values[0], last.values[1]) < 0) wrong.push({ span, other: last })
-      if (!last || order(last.values[1], span.values[1]) < 0) last = span
-    }
-    return wrong
-      .sort((a, b) => indexOf(a.span) - indexOf(b.span))
-      .map(({ span, other }) =>
-        faultOf(rule, span.path, { saidAs: 'overlaps', about: { other: new Place(other.path) } }),
-      )
   },
   sentence: ({ reads: [start, end], blames }) => ({
     code: 'rule',

@@ -1,6 +1,6 @@
 /** low < high, or ≤ with `orEqual`. Blames `high`. */
 import type { Address } from '../terms/address.js'
-import { type AlikeTo, type Comparing, comparing } from './compare.js'
+import { type AlikeTo, type Comparing, comparing, comparingInService } from './compare.js'
 import type { Blame, Rule } from './rule.js'
 
 declare module './rule.js' {
@@ -20,7 +20,7 @@ export interface AscendingMaker<T> {
 export const ascending = comparing(
   'ascending',
   'out_of_order',
-  { strict: '<', orEqual: '<=' },
   (found, orEqual) => (orEqual ? found <= 0 : found < 0),
   true,
 )
+export const ascendingInService = comparingInService('ascending', 'out_of_order', { strict: '<', orEqual: '<=' }, true)

@@ -1,5 +1,5 @@
 /** One of them was sent, or more. */
-import { type Counted, type Counting, counting } from './counted.js'
+import { type Counted, type Counting, counting, countingInService } from './counted.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -11,10 +11,7 @@ export interface AtLeastOneMaker<T> {
   atLeastOne: Counting<T>
 }
 
-export const atLeastOne = counting(
-  'atLeastOne',
-  'none_present',
-  (count) => (count === 0 ? 'none_present' : undefined),
-  undefined,
-  1,
-)
+const codeFor = (count: number) => (count === 0 ? 'none_present' : undefined)
+
+export const atLeastOne = counting('atLeastOne', 'none_present', codeFor)
+export const atLeastOneInService = countingInService<'atLeastOne'>(codeFor, { code: 'none_present' }, 1)

@@ -1,5 +1,5 @@
 /** One of them was sent, or none. */
-import { type Counted, type Counting, counting } from './counted.js'
+import { type Counted, type Counting, counting, countingInService } from './counted.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -11,4 +11,7 @@ export interface AtMostOneMaker<T> {
   atMostOne: Counting<T>
 }
 
-export const atMostOne = counting('atMostOne', 'more_than_one', (count) => (count > 1 ? 'more_than_one' : undefined))
+const codeFor = (count: number) => (count > 1 ? 'more_than_one' : undefined)
+
+export const atMostOne = counting('atMostOne', 'more_than_one', codeFor)
+export const atMostOneInService = countingInService<'atMostOne'>(codeFor, { code: 'more_than_one' })

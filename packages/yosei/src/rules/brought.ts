@@ -3,39 +3,36 @@
  * all of them in a service.
  */
 import { mistake } from '../terms/mistake.js'
-import type { Maker } from '../terms/option-types.js'
-import type { AnyCondition, ConditionName, ConditionOf, Conditions } from './condition.js'
-import type { AnyRule, RuleName, RuleOf, Rules } from './rule.js'
+import type { AnyCondition, ConditionInService, ConditionName, ConditionOf, Conditions } from './condition.js'
+import type { AnyRule, RuleInService, RuleName, RuleOf, Rules } from './rule.js'
 
 type RuleTable = { readonly [R in RuleName]: RuleOf<Rules[R]> }
 type ConditionTable = { readonly [C in ConditionName]: ConditionOf<Conditions[C]> }
+type RulesInService = { readonly [R in RuleName]: RuleInService<Rules[R]> }
+type ConditionsInService = { readonly [C in ConditionName]: ConditionInService<Conditions[C]> }
 
 const rules = {} as RuleTable
 const conditions = {} as ConditionTable
+const rulesInService = {} as RulesInService
+const conditionsInService = {} as ConditionsInService
 const makers: { [name: string]: unknown } = {}
 
-/**
- * @param others What is called like a rule or a condition, and is none.
- * @param makersOf Makes the calls: in a service they check their arguments.
- */
-export function bringRules(
-  more: Partial<RuleTable>,
-  moreConditions: ConditionTable,
-  others: { readonly [name: string]: Maker },
-  makersOf: (owner: string, makers: { readonly [name: string]: Maker }) => object,
-): void {
-  Object.assign(rules, more)
+/** @param more The calls by which rules and conditions are made. */
+export function bringRules(moreRules: Partial<RuleTable>, moreConditions: ConditionTable, more: object): void {
+  Object.assign(rules, moreRules)
   Object.assign(conditions, moreConditions)
-  const { other, ...alike } = others
-  Object.assign(makers, makersOf('rule', { ...(more as { [name: string]: Maker }), ...alike }))
-  Object.assign(
-    makers,
-    makersOf('condition', { ...(moreConditions as unknown as { [name: string]: Maker }), ...(other ? { other } : {}) }),
-  )
+  Object.assign(makers, more)
+}
+export function bringInService(moreRules: RulesInService, moreConditions: ConditionsInService): void {
+  Object.assign(rulesInService, moreRules)
+  Object.assign(conditionsInService, moreConditions)
 }
 
 export const ruleOf = ({ rule }: AnyRule) => rules[rule] as RuleOf<AnyRule>
 export const conditionOf = ({ condition }: AnyCondition) => conditions[condition] as ConditionOf<AnyCondition>
+export const ruleInService = ({ rule }: AnyRule) => rulesInService[rule] as RuleInService<AnyRule>
+export const conditionInService = ({ condition }: AnyCondition) =>
+  conditionsInService[condition] as ConditionInService<AnyCondition>
 
 /** What a declaration is given to make rules and conditions with. */
 export const onWith = /* @__NO_SIDE_EFFECTS__ */ (more: { readonly [name: string]: unknown } = {}): object =>

@@ -9,7 +9,16 @@ import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } fro
 
 import { blamedAt, faultOf, pathOf } from './input.js'
 import { callOwn, named, ownCode } from './own.js'
-import { type Blamable, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
+import {
+  type Blamable,
+  none,
+  type Reads,
+  type Rule,
+  type RuleInService,
+  type RuleOf,
+  type Values,
+  worded,
+} from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -35,7 +44,7 @@ export interface Check extends Rule {
   readonly holds: (...values: never[]) => boolean
 }
 
-const tells: RuleOf<Check>['tells'] & {} = {
+const tells: RuleInService<Check>['tells'] & {} = {
   values: none,
   at(rule, _, scope) {
     const blamed = rule.blames.map((address) => pathOf(address, scope))
@@ -50,6 +59,25 @@ export const check: RuleOf<Check> = {
     ...rule,
     ...worded({ message, status }),
   }),
+  each: none,
+  waits: none,
+  elements: ({ reads, blames }) => [...reads, ...blames],
+  judgesKnown: false,
+  callsOwn: true,
+  derives: false,
+  names: none,
+  judge(rule, matter) {
+    const { root, input, scope, run, own, speaksOf } = matter
+    const places = rule.blames.flatMap((address) => blamedAt(input, pathOf(address, scope)).filter(speaksOf))
+    if (places.length === 0) return []
+    const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
+    const call = () => (own ? own.result : rule.holds(...(values as never[]), asking(run) as never))
+    const isRight = callOwn(rule, root, scope, call)
+    return isRight ? [] : places.map((place) => faultOf(rule, place, { about: {} }))
+  },
+}
+
+export const checkInService: RuleInService<Check> = {
   takes: [
     {
       reads: required(listOf(anAddress)),
@@ -60,14 +88,7 @@ export const check: RuleOf<Check> = {
       holds: required(aSyncFunction('(value) => value > 1')),
     },
   ],
-  each: none,
-  waits: none,
-  elements: ({ reads, blames }) => [...reads, ...blames],
-  judgesKnown: false,
-  callsOwn: true,
-  derives: false,
   compares: false,
-  names: none,
   mistake: sound,
   code(rule, terms) {
     const values = rule.reads.map((address) => terms.value(address) ?? terms.all(address))
@@ -75,15 +96,6 @@ export const check: RuleOf<Check> = {
     const holds = writer.bind(ownCode(rule, terms, rule.holds))
     const isTrue = writer.bind((value: unknown) => Boolean(atOnce(value, named(rule))))
     return `((own = ${holds}(${[...values, 'asking(run)'].join(', ')})) === true || ${isTrue}(own))`
-  },
-  judge(rule, matter) {
-    const { root, input, scope, run, own, speaksOf } = matter
-    const places = rule.blames.flatMap((address) => blamedAt(input, pathOf(address, scope)).filter(speaksOf))
-    if (places.length === 0) return []
-    const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
-    const call = () => (own ? own.result : rule.holds(...(values as never[]), asking(run) as never))
-    const isRight = callOwn(rule, root, scope, call)
-    return isRight ? [] : places.map((place) => faultOf(rule, place, { about: {} }))
   },
   tells,
   sentence: ({ blames }) => ({ code: 'rule', variant: 'own', at: blames }),

@@ -9,7 +9,7 @@ import type { Parts } from '../terms/parts.js'
 import type { One } from './condition.js'
 import { blamedAt, faultOf, fixedAt, isNone, listsShared, pathOf, type Scope, strays } from './input.js'
 import { type About, aboutAt, areTimes, type Order, orderAt, told, unlike } from './measure.js'
-import { blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+import { blameOptions, type LooseBlame, none, type Rule, type RuleInService, type RuleOf, worded } from './rule.js'
 import type { Operator } from './terms.js'
 
 /**
@@ -37,7 +37,6 @@ export interface Comparing<R extends string> extends Rule {
 export const comparing = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   rule: R,
   code: Code,
-  operators: { readonly strict: Operator; readonly orEqual: Operator },
   isRight: (found: number, orEqual: boolean) => boolean,
   /** Whether its words differ for times, for either side, and where both may be the same. */
   hasOrder: boolean,
@@ -46,7 +45,6 @@ export const comparing = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
     const { code: own = code, blames = [second], orEqual = false } = options
     return { rule, code: own, reads: [first, second], blames, ...(hasOrder ? { orEqual } : {}), ...worded(options) }
   },
-  takes: [anAddress, anAddress, hasOrder ? { ...blameOptions, orEqual: aFlag } : blameOptions],
   each: ({ reads }) => {
     const [first = '', second = ''] = reads
     const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length
@@ -56,15 +54,7 @@ export const comparing = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   elements: none,
   judgesKnown: false,
   derives: false,
-  compares: true,
   names: none,
-  mistake: (given, root) => mistakeOfPlaces(given) ?? unlike(rule, given.reads, root, hasOrder),
-  code({ reads: [first = '', second = ''], orEqual }, terms) {
-    const [a, b] = [terms.value(first), terms.value(second)]
-    if (a === undefined || b === undefined) return undefined
-    const test = terms.compare(first, a, orEqual ? operators.orEqual : operators.strict, b, terms.sort(second))
-    return `${a} == null || ${b} == null || ${test}`
-  },
   judge(given, matter) {
     const { root, input, scope } = matter
     const plan = fixedAt(scope, given, () => planOf(given, root, scope, code, hasOrder))
@@ -72,6 +62,23 @@ export const comparing = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
     return isNone(a) || isNone(b) || isRight(plan.order(a, b), given.orEqual ?? false)
       ? []
       : faultsOf(given, plan, input, [a, b])
+  },
+})
+
+export const comparingInService = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
+  rule: R,
+  code: Code,
+  operators: { readonly strict: Operator; readonly orEqual: Operator },
+  hasOrder: boolean,
+): RuleInService<Comparing<R>> => ({
+  takes: [anAddress, anAddress, hasOrder ? { ...blameOptions, orEqual: aFlag } : blameOptions],
+  compares: true,
+  mistake: (given, root) => mistakeOfPlaces(given) ?? unlike(rule, given.reads, root, hasOrder),
+  code({ reads: [first = '', second = ''], orEqual }, terms) {
+    const [a, b] = [terms.value(first), terms.value(second)]
+    if (a === undefined || b === undefined) return undefined
+    const test = terms.compare(first, a, orEqual ? operators.orEqual : operators.strict, b, terms.sort(second))
+    return `${a} == null || ${b} == null || ${test}`
   },
   tells: {
     values: ({ reads }, terms) => reads.map((address) => terms.value(address) as string),

@@ -37,19 +37,8 @@ type Say = (key: string, about: { readonly [name: string]: unknown }) => string
 
 export interface ConditionOf<C extends Condition> {
   make(...given: never[]): C
-  /** What its call takes, in order; the last may be for all that are left. */
-  readonly takes: readonly OptionType[]
-  readonly hasRest?: boolean
   /** The addresses that it looks at. */
   addresses(condition: C, addressesIn: (condition: AnyCondition) => readonly string[]): readonly string[]
-  /** What makes no sense about it, and the mend. */
-  mistake(
-    condition: C,
-    measuresOf: (address: string) => readonly Measure[],
-    mistakeIn: (condition: AnyCondition) => Mistake | undefined,
-  ): Mistake | undefined
-  /** Whether it holds for the element that a rule is judged at, as code. */
-  code(condition: C, terms: Terms): string | undefined
   /** Whether it holds, for what is blamed: see `Holding`. */
   holding(condition: C, matter: RuleInput, holding: (condition: AnyCondition) => Holding): Holding
   /** The same with each value as a client writes it. */
@@ -62,6 +51,21 @@ export interface ConditionOf<C extends Condition> {
   words(condition: C, say: Say, clause: (condition: AnyCondition) => string): string
   /** The clause that says that it does not hold, where the catalogue has a short one. */
   negated(condition: C, say: Say): string | undefined
+}
+
+/** What a service alone needs of a condition. */
+export interface ConditionInService<C extends Condition> {
+  /** What its call takes, in order; the last may be for all that are left. */
+  readonly takes: readonly OptionType[]
+  readonly hasRest?: boolean
+  /** What makes no sense about it, and the mend. */
+  mistake(
+    condition: C,
+    measuresOf: (address: string) => readonly Measure[],
+    mistakeIn: (condition: AnyCondition) => Mistake | undefined,
+  ): Mistake | undefined
+  /** Whether it holds for the element that a rule is judged at, as code. */
+  code(condition: C, terms: Terms): string | undefined
 }
 
 /**

@@ -5,7 +5,7 @@ import type { Mistake } from '../terms/mistake.js'
 import type { AboveMaker } from './above.js'
 import type { AcceptsMaker } from './accepts.js'
 import type { AllMaker } from './all.js'
-import { conditionOf, on } from './brought.js'
+import { conditionInService, conditionOf, on } from './brought.js'
 import type { AnyCondition, ConditionName, Holding } from './condition.js'
 import type { SuitsMaker } from './fits.js'
 import { once, pathOf, type RuleInput } from './input.js'
@@ -39,7 +39,8 @@ export const addressesIn = (condition: AnyCondition): readonly string[] =>
 export const mistakeIn = (
   condition: AnyCondition,
   measuresOf: (address: string) => readonly Measure[],
-): Mistake | undefined => conditionOf(condition).mistake(condition, measuresOf, (inner) => mistakeIn(inner, measuresOf))
+): Mistake | undefined =>
+  conditionInService(condition).mistake(condition, measuresOf, (inner) => mistakeIn(inner, measuresOf))
 
 export function holdingOf(condition: AnyCondition, matter: RuleInput): Holding {
   const paths = () => addressesIn(condition).map((address) => pathOf(address, matter.scope))

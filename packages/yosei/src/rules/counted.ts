@@ -13,6 +13,7 @@ import {
   none,
   type Reads,
   type Rule,
+  type RuleInService,
   type RuleOf,
   withOptions,
   worded,
@@ -30,38 +31,17 @@ export const counting = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   rule: R,
   code: Code,
   codeFor: (count: number, all: number) => Code | undefined,
-  /** The words of the rule, if those of its code do not say all. */
-  said: { readonly code: string; readonly variant?: string } = { code },
-  /** So many addresses it needs to mean anything. */
-  least = 2,
 ): RuleOf<Counted<R>> => ({
   make(...given: (string | LooseBlame)[]) {
     const [reads, { code: own = code, blames = [commonParent(reads)], ...rest }] = withOptions(given)
     return { rule, code: own, reads, blames, ...worded(rest) }
   },
-  takes: [anAddress, blameOptions],
-  hasRest: true,
   each: ({ reads }) => reads,
   waits: none,
   elements: ({ reads }) => reads,
   judgesKnown: false,
   derives: false,
-  compares: false,
   names: none,
-  mistake({ reads }) {
-    const twice = reads.find((address, at) => reads.indexOf(address) < at)
-    if (twice !== undefined) return [`it names ${twice} twice`, 'Name each address once']
-    return reads.length < least
-      ? [`it names ${reads.length === 1 ? 'one address' : 'no address'}`, `Name ${least === 1 ? 'one' : 'two'} or more`]
-      : undefined
-  },
-  code({ reads }, terms) {
-    const sent = reads.map((address) => terms.isSent(address))
-    const absent = terms.isParentAbsent(reads)
-    if (sent.includes(undefined) || absent === undefined) return undefined
-    const count = sent.map((one) => `(${one} ? 1 : 0)`).join(' + ')
-    return `${absent} || ${terms.writer.bind(codeFor)}(${count || '0'}, ${reads.length}) === undefined`
-  },
   judge(rule, matter) {
     const { sent, input, scope } = matter
     const paths = rule.reads.map((address) => pathOf(address, scope))
@@ -81,6 +61,32 @@ export const counting = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
     return places.map((path) =>
       faultOf(rule, path, { code: rule.code === code ? wrong : rule.code, saidAs: wrong, about }),
     )
+  },
+})
+
+export const countingInService = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
+  codeFor: (count: number, all: number) => Code | undefined,
+  /** The words of the rule. */
+  said: { readonly code: string; readonly variant?: string },
+  /** So many addresses it needs to mean anything. */
+  least = 2,
+): RuleInService<Counted<R>> => ({
+  takes: [anAddress, blameOptions],
+  hasRest: true,
+  compares: false,
+  mistake({ reads }) {
+    const twice = reads.find((address, at) => reads.indexOf(address) < at)
+    if (twice !== undefined) return [`it names ${twice} twice`, 'Name each address once']
+    return reads.length < least
+      ? [`it names ${reads.length === 1 ? 'one address' : 'no address'}`, `Name ${least === 1 ? 'one' : 'two'} or more`]
+      : undefined
+  },
+  code({ reads }, terms) {
+    const sent = reads.map((address) => terms.isSent(address))
+    const absent = terms.isParentAbsent(reads)
+    if (sent.includes(undefined) || absent === undefined) return undefined
+    const count = sent.map((one) => `(${one} ? 1 : 0)`).join(' + ')
+    return `${absent} || ${terms.writer.bind(codeFor)}(${count || '0'}, ${reads.length}) === undefined`
   },
   sentence: ({ reads, blames }) => ({ ...said, about: { addresses: reads }, at: blames }),
 })

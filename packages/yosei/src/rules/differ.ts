@@ -1,6 +1,6 @@
 /** Not both the same. Blames the second. */
 import type { Address } from '../terms/address.js'
-import { type AlikeTo, type Comparing, comparing } from './compare.js'
+import { type AlikeTo, type Comparing, comparing, comparingInService } from './compare.js'
 import type { Blame, Rule } from './rule.js'
 
 declare module './rule.js' {
@@ -13,10 +13,10 @@ export interface DifferMaker<T> {
   differ<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
-export const differ = comparing(
+export const differ = comparing('differ', 'equal_not_allowed', (found) => found !== 0, false)
+export const differInService = comparingInService(
   'differ',
   'equal_not_allowed',
   { strict: '!==', orEqual: '!==' },
-  (found) => found !== 0,
   false,
 )

@@ -10,6 +10,7 @@ import {
   type LooseBlame,
   none,
   type Rule,
+  type RuleInService,
   type RuleOf,
   type Wording,
   withOptions,
@@ -56,15 +57,29 @@ export const distinct: RuleOf<Distinct> = {
     const [reads, { code = 'repeated', ...rest }] = withOptions(given)
     return { rule: 'distinct', code, reads, blames: [elementOf(reads)], ...worded(rest) }
   },
-  takes: [anAddress, wordOptions],
-  hasRest: true,
   each: ({ reads }) => [listOfAll(reads) ?? ''],
   waits: none,
   elements: ({ reads }) => reads,
   judgesKnown: true,
   derives: false,
-  compares: true,
   names: none,
+  judge(rule, matter) {
+    const same = rule.reads.map((address) => sameAs(nodesAt(matter.root, pathOf(address, matter.scope))))
+    const seen = new Map<string, Place>()
+    return elementsOf(rule.reads, matter).flatMap(({ path, values }) => {
+      if (values.some(isNone)) return []
+      const key = JSON.stringify(values.map((value, at) => same[at]?.(value)))
+      const other = seen.get(key)
+      if (other === undefined) seen.set(key, new Place(path))
+      return other === undefined ? [] : [faultOf(rule, path, { saidAs: 'repeated', about: { other } })]
+    })
+  },
+}
+
+export const distinctInService: RuleInService<Distinct> = {
+  takes: [anAddress, wordOptions],
+  hasRest: true,
+  compares: true,
   mistake: ({ reads }) => mistakeOfElements(reads),
   code({ reads }, terms) {
     const { writer } = terms
@@ -87,17 +102,6 @@ export const distinct: RuleOf<Distinct> = {
       writer.line(`${seen}.add(${key})`)
     })
     return holds
-  },
-  judge(rule, matter) {
-    const same = rule.reads.map((address) => sameAs(nodesAt(matter.root, pathOf(address, matter.scope))))
-    const seen = new Map<string, Place>()
-    return elementsOf(rule.reads, matter).flatMap(({ path, values }) => {
-      if (values.some(isNone)) return []
-      const key = JSON.stringify(values.map((value, at) => same[at]?.(value)))
-      const other = seen.get(key)
-      if (other === undefined) seen.set(key, new Place(path))
-      return other === undefined ? [] : [faultOf(rule, path, { saidAs: 'repeated', about: { other } })]
-    })
   },
   sentence: ({ reads, blames }) => ({ code: 'rule', variant: 'distinct', about: { addresses: reads }, at: blames }),
 }

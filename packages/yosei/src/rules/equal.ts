@@ -1,6 +1,6 @@
 /** Both the same. Blames the second. */
 import type { Address } from '../terms/address.js'
-import { type AlikeTo, type Comparing, comparing } from './compare.js'
+import { type AlikeTo, type Comparing, comparing, comparingInService } from './compare.js'
 import type { Blame, Rule } from './rule.js'
 
 declare module './rule.js' {
@@ -13,4 +13,5 @@ export interface EqualMaker<T> {
   equal<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
-export const equal = comparing('equal', 'unequal', { strict: '===', orEqual: '===' }, (found) => found === 0, false)
+export const equal = comparing('equal', 'unequal', (found) => found === 0, false)
+export const equalInService = comparingInService('equal', 'unequal', { strict: '===', orEqual: '===' }, false)

@@ -1,36 +1,34 @@
 /**
- * Every rule and every condition. No page imports the table of rules: it brings those that it uses. The conditions come
- * with the first of them.
+ * Every rule, and what a service alone needs of rules and conditions. No page imports these tables: it brings the rules
+ * that it uses.
  */
 
-import { above, below } from './above.js'
-import { accepts } from './accepts.js'
-import { all, any } from './all.js'
-import { apart } from './apart.js'
-import { ascending } from './ascending.js'
-import { atLeastOne } from './at-least-one.js'
-import { atMostOne } from './at-most-one.js'
-import { bringRules } from './brought.js'
-import { check } from './check.js'
-import type { ConditionName, ConditionOf, Conditions } from './condition.js'
-import { differ } from './differ.js'
-import { distinct } from './distinct.js'
-import { equal } from './equal.js'
-import { exactlyOne } from './exactly-one.js'
-import { fill } from './fill.js'
-import { find } from './find.js'
-import { fits, suits } from './fits.js'
-import { gap } from './gap.js'
-import { inOrder } from './in-order.js'
-import { is, within } from './is.js'
-import { absent, needed } from './needed.js'
-import { not } from './not.js'
-import { other } from './other.js'
-import type { RuleName, RuleOf, Rules } from './rule.js'
-import { sent } from './sent.js'
-import { sumWithin } from './sum-within.js'
-import { together } from './together.js'
-import { during } from './while.js'
+import { aCondition, anAddress, aRule, listOf, type Taking } from '../terms/option-types.js'
+import { aboveInService, belowInService } from './above.js'
+import { acceptsInService } from './accepts.js'
+import { allInService, anyInService } from './all.js'
+import { apart, apartInService } from './apart.js'
+import { ascending, ascendingInService } from './ascending.js'
+import { atLeastOne, atLeastOneInService } from './at-least-one.js'
+import { atMostOne, atMostOneInService } from './at-most-one.js'
+import { check, checkInService } from './check.js'
+import type { ConditionInService, ConditionName, Conditions } from './condition.js'
+import { differ, differInService } from './differ.js'
+import { distinct, distinctInService } from './distinct.js'
+import { equal, equalInService } from './equal.js'
+import { exactlyOne, exactlyOneInService } from './exactly-one.js'
+import { fill, fillInService } from './fill.js'
+import { find, findInService } from './find.js'
+import { fits, fitsInService, suitsInService } from './fits.js'
+import { gap, gapInService } from './gap.js'
+import { inOrder, inOrderInService } from './in-order.js'
+import { isInService, withinInService } from './is.js'
+import { absent, absentInService, needed, neededInService } from './needed.js'
+import { notInService } from './not.js'
+import type { RuleInService, RuleName, RuleOf, Rules } from './rule.js'
+import { sentInService } from './sent.js'
+import { sumWithin, sumWithinInService } from './sum-within.js'
+import { together, togetherInService } from './together.js'
 
 export const everyRule: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
   apart,
@@ -53,21 +51,44 @@ export const everyRule: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
   fill,
 }
 
-const everyCondition: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } = {
-  sent,
-  suits,
-  is,
-  in: within,
-  above,
-  below,
-  accepts,
-  all,
-  any,
-  not,
+export const rulesInService: { readonly [R in RuleName]: RuleInService<Rules[R]> } = {
+  apart: apartInService,
+  ascending: ascendingInService,
+  distinct: distinctInService,
+  gap: gapInService,
+  inOrder: inOrderInService,
+  equal: equalInService,
+  differ: differInService,
+  together: togetherInService,
+  exactlyOne: exactlyOneInService,
+  atLeastOne: atLeastOneInService,
+  atMostOne: atMostOneInService,
+  needed: neededInService,
+  absent: absentInService,
+  sumWithin: sumWithinInService,
+  check: checkInService,
+  find: findInService,
+  fits: fitsInService,
+  fill: fillInService,
 }
 
-/** Brings rules, and all conditions. */
-export const bringWithConditions = (
-  rules: Partial<typeof everyRule>,
-  makersOf: Parameters<typeof bringRules>[3],
-): void => bringRules(rules, everyCondition, { while: during, other }, makersOf)
+export const conditionsInService: { readonly [C in ConditionName]: ConditionInService<Conditions[C]> } = {
+  sent: sentInService,
+  suits: suitsInService,
+  is: isInService,
+  in: withinInService,
+  above: aboveInService,
+  below: belowInService,
+  accepts: acceptsInService,
+  all: allInService,
+  any: anyInService,
+  not: notInService,
+}
+
+const takenByOthers: { readonly [name: string]: Taking } = {
+  while: { takes: [aCondition, /* @__PURE__ */ listOf(aRule)] },
+  other: { takes: [anAddress] },
+}
+/** What a call takes that makes a rule or a condition, or is called like one. */
+export const takenBy = (name: string): Taking =>
+  ({ ...rulesInService, ...conditionsInService, ...takenByOthers })[name] as Taking

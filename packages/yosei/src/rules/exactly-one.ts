@@ -1,5 +1,5 @@
 /** One of them was sent, and no other. */
-import { type Counted, type Counting, counting } from './counted.js'
+import { type Counted, type Counting, counting, countingInService } from './counted.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -11,9 +11,7 @@ export interface ExactlyOneMaker<T> {
   exactlyOne: Counting<T>
 }
 
-export const exactlyOne = counting(
-  'exactlyOne',
-  'more_than_one',
-  (count) => (count === 0 ? 'none_present' : count > 1 ? 'more_than_one' : undefined),
-  { code: 'rule', variant: 'exactlyOne' },
-)
+const codeFor = (count: number) => (count === 0 ? 'none_present' : count > 1 ? 'more_than_one' : undefined)
+
+export const exactlyOne = counting('exactlyOne', 'more_than_one', codeFor)
+export const exactlyOneInService = countingInService<'exactlyOne'>(codeFor, { code: 'rule', variant: 'exactlyOne' })

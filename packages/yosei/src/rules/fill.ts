@@ -11,7 +11,7 @@ import { anAddress, aSyncFunction, listOf } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
 import { once, pathOf } from './input.js'
 import { callOwn, ownCode } from './own.js'
-import { type Blamable, none, type Reads, type Rule, type RuleOf } from './rule.js'
+import { type Blamable, none, type Reads, type Rule, type RuleInService, type RuleOf } from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -62,30 +62,13 @@ export const fill: RuleOf<Fill> = {
     reads,
     blames: [],
   }),
-  takes: [anAddress, listOf(anAddress), aSyncFunction('(value) => value')],
   each: ({ address }) => [address],
   waits: none,
   elements: none,
   judgesKnown: false,
   callsOwn: true,
   derives: true,
-  compares: false,
   names: ({ address }) => [address],
-  mistake: sound,
-  code(rule, terms) {
-    const { address, reads } = rule
-    const [value, holder] = [terms.value(address), terms.holder(address)]
-    const name = terms.path(address).at(-1)
-    const field = nodesAt(terms.root, terms.path(address))
-    if (value === undefined || holder === undefined || typeof name !== 'string' || field.length !== 1) return undefined
-    const values = reads.map((read) => terms.value(read) ?? terms.all(read))
-    const make = terms.writer.bind(ownCode(rule, terms, rule.make))
-    const made = `(own = ${make}(${[...values, 'asking(run)'].join(', ')})) === undefined`
-    // What the field takes as it is needs no reading.
-    const held = terms.held(field[0] as Node, 'own')
-    const isPut = held ? `(${held.test} && put1(${holder}, ${quote(name)}, ${held.value ?? 'own'}))` : 'false'
-    return `${holder} == null || ${value} !== undefined || ${made} || ${isPut}`
-  },
   judge(rule, matter) {
     const { root, input, scope, hold, run, own } = matter
     const path = pathOf(rule.address, scope)
@@ -113,6 +96,26 @@ export const fill: RuleOf<Fill> = {
       addReading(run.trace, { address: tellAddress(path), sent: undefined, read, how: 'filled' })
     }
     return []
+  },
+}
+
+export const fillInService: RuleInService<Fill> = {
+  takes: [anAddress, listOf(anAddress), aSyncFunction('(value) => value')],
+  compares: false,
+  mistake: sound,
+  code(rule, terms) {
+    const { address, reads } = rule
+    const [value, holder] = [terms.value(address), terms.holder(address)]
+    const name = terms.path(address).at(-1)
+    const field = nodesAt(terms.root, terms.path(address))
+    if (value === undefined || holder === undefined || typeof name !== 'string' || field.length !== 1) return undefined
+    const values = reads.map((read) => terms.value(read) ?? terms.all(read))
+    const make = terms.writer.bind(ownCode(rule, terms, rule.make))
+    const made = `(own = ${make}(${[...values, 'asking(run)'].join(', ')})) === undefined`
+    // What the field takes as it is needs no reading.
+    const held = terms.held(field[0] as Node, 'own')
+    const isPut = held ? `(${held.test} && put1(${holder}, ${quote(name)}, ${held.value ?? 'own'}))` : 'false'
+    return `${holder} == null || ${value} !== undefined || ${made} || ${isPut}`
   },
   sentence: ({ address, reads }) => ({ code: 'rule', variant: 'fill', about: { addresses: reads }, at: [address] }),
 }

@@ -7,7 +7,16 @@ import { sound } from '../terms/mistake.js'
 import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/option-types.js'
 import { faultOf, pathOf } from './input.js'
 import { callOwn, ownCode } from './own.js'
-import { type Found, none, type Reads, type Rule, type RuleOf, type Values, worded } from './rule.js'
+import {
+  type Found,
+  none,
+  type Reads,
+  type Rule,
+  type RuleInService,
+  type RuleOf,
+  type Values,
+  worded,
+} from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -36,29 +45,13 @@ export const find: RuleOf<Find> = {
     ...rule,
     ...worded({ message, status }),
   }),
-  takes: [
-    {
-      reads: required(listOf(anAddress)),
-      code: required(aName),
-      status: aStatus,
-      message: aText,
-      finds: required(aSyncFunction('(rows) => []')),
-    },
-  ],
   each: none,
   waits: none,
   elements: ({ reads, blames }) => [...reads, ...blames],
   judgesKnown: false,
   callsOwn: true,
   derives: false,
-  compares: false,
   names: none,
-  mistake: sound,
-  code(rule, terms) {
-    const values = rule.reads.map((address) => terms.value(address) ?? terms.all(address))
-    const { writer } = terms
-    return `(own = ${writer.bind(ownCode(rule, terms, rule.finds))}(${[...values, 'asking(run)'].join(', ')})).length === 0`
-  },
   judge(rule, { root, input, scope, run, own, speaksOf }) {
     const values = rule.reads.map((address) => valueAt(input, pathOf(address, scope)))
     const call = () => (own ? own.result : rule.finds(...(values as never[]), asking(run) as never))
@@ -70,6 +63,25 @@ export const find: RuleOf<Find> = {
       if (!speaksOf(place)) return []
       return [faultOf(rule, place, { code, ...(message === undefined ? {} : { messages: message }) })]
     })
+  },
+}
+
+export const findInService: RuleInService<Find> = {
+  takes: [
+    {
+      reads: required(listOf(anAddress)),
+      code: required(aName),
+      status: aStatus,
+      message: aText,
+      finds: required(aSyncFunction('(rows) => []')),
+    },
+  ],
+  compares: false,
+  mistake: sound,
+  code(rule, terms) {
+    const values = rule.reads.map((address) => terms.value(address) ?? terms.all(address))
+    const { writer } = terms
+    return `(own = ${writer.bind(ownCode(rule, terms, rule.finds))}(${[...values, 'asking(run)'].join(', ')})).length === 0`
   },
   sentence: ({ reads }) => ({ code: 'rule', variant: 'own', at: reads }),
 }

@@ -7,9 +7,18 @@ import type { Fault } from '../kinds/run.js'
 import { type Address, type Path, valueAt } from '../terms/address.js'
 import { aField, anAddress } from '../terms/option-types.js'
 import type { Field, Out } from '../terms/types.js'
-import type { Condition, ConditionOf, One } from './condition.js'
+import type { Condition, ConditionInService, ConditionOf, One } from './condition.js'
 import { concrete, eachOnce, isNone, pathOf, type RuleInput } from './input.js'
-import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
+import {
+  type LooseBlame,
+  none,
+  type Rule,
+  type RuleInService,
+  type RuleOf,
+  type Wording,
+  worded,
+  wordOptions,
+} from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -58,19 +67,12 @@ export const fits: RuleOf<Fits> = {
     blames: [address],
     ...worded(rest),
   }),
-  takes: [anAddress, aField, wordOptions],
   each: ({ address }) => [address],
   waits: ({ reads }) => reads,
   elements: none,
   judgesKnown: false,
   derives: false,
-  compares: false,
   names: none,
-  mistake: ({ field }) => mistakeOfField(field),
-  code({ address, field }, terms) {
-    const [value, passes] = [terms.value(address), terms.passes(address, field)]
-    return value === undefined || passes === undefined ? undefined : `(${value} == null || ${passes})`
-  },
   judge(rule, matter) {
     const { address, field, code, message, status } = rule
     const { input, scope } = matter
@@ -87,6 +89,16 @@ export const fits: RuleOf<Fits> = {
         ...(status === undefined ? {} : { status }),
       }))
     })
+  },
+}
+
+export const fitsInService: RuleInService<Fits> = {
+  takes: [anAddress, aField, wordOptions],
+  compares: false,
+  mistake: ({ field }) => mistakeOfField(field),
+  code({ address, field }, terms) {
+    const [value, passes] = [terms.value(address), terms.passes(address, field)]
+    return value === undefined || passes === undefined ? undefined : `(${value} == null || ${passes})`
   },
   sentence: ({ blames }) => ({ code: 'rule', variant: 'fits', at: blames }),
 }
@@ -107,17 +119,20 @@ function faultsAt(path: Path, field: Node, value: unknown, { root, sent, fit }: 
 
 export const suits: ConditionOf<Suits> = {
   make: (address: string, field: Node) => ({ condition: 'suits', address, field }),
-  takes: [anAddress, aField],
   addresses: ({ address }) => [address],
+  holding: ({ address, field }, matter) => passes(address, field, matter),
+  told: (condition) => condition,
+  words: ({ address }, say) => say('when.suits', { address }),
+  negated: () => undefined,
+}
+
+export const suitsInService: ConditionInService<Suits> = {
+  takes: [anAddress, aField],
   mistake: ({ field }) => mistakeOfField(field),
   code({ address, field }, terms) {
     const [value, suits] = [terms.value(address), terms.suits(address, field)]
     return value === undefined || suits === undefined ? undefined : `(${value} != null && ${suits})`
   },
-  holding: ({ address, field }, matter) => passes(address, field, matter),
-  told: (condition) => condition,
-  words: ({ address }, say) => say('when.suits', { address }),
-  negated: () => undefined,
 }
 
 function passes(address: string, field: Node, { input, sent, scope, fit }: RuleInput) {

@@ -11,7 +11,16 @@ import { readSpan } from '../terms/units.js'
 import { type AlikeTo, isSame, mistakeOfPlaces } from './compare.js'
 import { blamedAt, faultOf, isNone, listsShared, pathOf } from './input.js'
 import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
-import { type Blame, blameOptions, type LooseBlame, none, type Rule, type RuleOf, worded } from './rule.js'
+import {
+  type Blame,
+  blameOptions,
+  type LooseBlame,
+  none,
+  type Rule,
+  type RuleInService,
+  type RuleOf,
+  worded,
+} from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -49,7 +58,6 @@ export const gap: RuleOf<Gap> = {
     const limits = { ...(atLeast === undefined ? {} : { atLeast }), ...(atMost === undefined ? {} : { atMost }) }
     return { rule: 'gap', code: code ?? '', ...limits, reads: [low, high], blames, ...worded(rest) }
   },
-  takes: [anAddress, anAddress, /* @__PURE__ */ merged(blameOptions, { atLeast: aDistance, atMost: aDistance })],
   each({ reads }) {
     const [low = '', high = ''] = reads
     const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length
@@ -59,8 +67,49 @@ export const gap: RuleOf<Gap> = {
   elements: none,
   judgesKnown: false,
   derives: false,
-  compares: true,
   names: none,
+  judge(rule, { root, input, scope }) {
+    const [low, high] = rule.reads.map((address) => pathOf(address, scope)) as [Path, Path]
+    const [a, b] = [valueAt(input, low), valueAt(input, high)]
+    if (isNone(a) || isNone(b)) return []
+    const measures = measuresAt(root, low)
+    const distance = distanceOf(a, b, measures)
+    if (distance === undefined) return [faultOf(rule, high, { code: 'wrong_type' })]
+    const isTime = measures.some((one) => timed.includes(one)) || a instanceof Date
+    const [least, most] = [rule.atLeast, rule.atMost].map((limit) =>
+      limit === undefined ? undefined : String(isTime ? readSpan(String(limit)) : limit),
+    )
+    const isClose = least !== undefined && compareDecimals(distance, least) < 0
+    if (!isClose && !(most !== undefined && compareDecimals(distance, most) > 0)) return []
+    const limit = isClose ? least : most
+    const isHidden = [low, high].some((path) => isSecret(root, path))
+    const saidAs = isClose ? 'too_close' : 'too_far'
+    const rest = { code: rule.code || saidAs, saidAs, limit: isTime ? writeDuration(Number(limit)) : limit }
+    // The words follow from the side that is blamed.
+    const saidOf = (path: Path) => {
+      if (isSame(path, high))
+        return {
+          variant: isTime ? 'time' : undefined,
+          about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, low, a) }) },
+          ...(isHidden ? {} : { sent: toldAt(root, high, b) }),
+        }
+      if (isSame(path, low))
+        return {
+          variant: isTime ? 'firstTime' : 'first',
+          about: { other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, high, b) }) },
+          ...(isHidden ? {} : { sent: toldAt(root, low, a) }),
+        }
+      return { variant: isTime ? 'neitherTime' : 'neither', about: { first: new Place(low), other: new Place(high) } }
+    }
+    return rule.blames.flatMap((address) =>
+      blamedAt(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { ...rest, ...saidOf(path) })),
+    )
+  },
+}
+
+export const gapInService: RuleInService<Gap> = {
+  takes: [anAddress, anAddress, /* @__PURE__ */ merged(blameOptions, { atLeast: aDistance, atMost: aDistance })],
+  compares: true,
   mistake(rule, measuresOf) {
     const wrong = mistakeOfPlaces(rule)
     if (wrong) return wrong
@@ -104,43 +153,6 @@ export const gap: RuleOf<Gap> = {
       ...(limits[1] === undefined ? [] : [`${distance} <= ${literal(writer, limits[1])}`]),
     ]
     return `${a} == null || ${b} == null || (${tests.join(' && ')})`
-  },
-  judge(rule, { root, input, scope }) {
-    const [low, high] = rule.reads.map((address) => pathOf(address, scope)) as [Path, Path]
-    const [a, b] = [valueAt(input, low), valueAt(input, high)]
-    if (isNone(a) || isNone(b)) return []
-    const measures = measuresAt(root, low)
-    const distance = distanceOf(a, b, measures)
-    if (distance === undefined) return [faultOf(rule, high, { code: 'wrong_type' })]
-    const isTime = measures.some((one) => timed.includes(one)) || a instanceof Date
-    const [least, most] = [rule.atLeast, rule.atMost].map((limit) =>
-      limit === undefined ? undefined : String(isTime ? readSpan(String(limit)) : limit),
-    )
-    const isClose = least !== undefined && compareDecimals(distance, least) < 0
-    if (!isClose && !(most !== undefined && compareDecimals(distance, most) > 0)) return []
-    const limit = isClose ? least : most
-    const isHidden = [low, high].some((path) => isSecret(root, path))
-    const saidAs = isClose ? 'too_close' : 'too_far'
-    const rest = { code: rule.code || saidAs, saidAs, limit: isTime ? writeDuration(Number(limit)) : limit }
-    // The words follow from the side that is blamed.
-    const saidOf = (path: Path) => {
-      if (isSame(path, high))
-        return {
-          variant: isTime ? 'time' : undefined,
-          about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, low, a) }) },
-          ...(isHidden ? {} : { sent: toldAt(root, high, b) }),
-        }
-      if (isSame(path, low))
-        return {
-          variant: isTime ? 'firstTime' : 'first',
-          about: { other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, high, b) }) },
-          ...(isHidden ? {} : { sent: toldAt(root, low, a) }),
-        }
-      return { variant: isTime ? 'neitherTime' : 'neither', about: { first: new Place(low), other: new Place(high) } }
-    }
-    return rule.blames.flatMap((address) =>
-      blamedAt(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { ...rest, ...saidOf(path) })),
-    )
   },
   sentence({ reads: [low, high], atLeast, atMost, blames }) {
     const variant = atLeast === undefined ? 'gapMost' : atMost === undefined ? 'gapLeast' : 'gap'

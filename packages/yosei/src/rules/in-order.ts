@@ -6,7 +6,16 @@ import { aFlag, anAddress, merged } from '../terms/option-types.js'
 import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
 import { faultOf, isNone, pathOf } from './input.js'
 import { areTimes, measuresAt, orderAt, toldAt, withoutOrder } from './measure.js'
-import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
+import {
+  type LooseBlame,
+  none,
+  type Rule,
+  type RuleInService,
+  type RuleOf,
+  type Wording,
+  worded,
+  wordOptions,
+} from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -32,37 +41,12 @@ export const inOrder: RuleOf<InOrder> = {
   make(address: string, { code = 'out_of_order', orEqual = false, ...rest }: LooseBlame & { orEqual?: boolean } = {}) {
     return { rule: 'inOrder', code, orEqual, reads: [address], blames: [address], ...worded(rest) }
   },
-  takes: [anAddress, /* @__PURE__ */ merged(wordOptions, { orEqual: aFlag })],
   each: ({ reads }) => [listOfAll(reads) ?? ''],
   waits: ({ reads }) => reads,
   elements: ({ reads }) => reads,
   judgesKnown: true,
   derives: false,
-  compares: true,
   names: none,
-  mistake: ({ reads }, measuresOf) => mistakeOfElements(reads) ?? withoutOrder(reads, measuresOf),
-  code({ reads: [address = ''], orEqual }, terms) {
-    const list = terms.elements(address)
-    const { writer } = terms
-    const [element, last, holds] = [writer.name('e'), writer.name('v'), writer.name('h')]
-    const value = list?.of(element)
-    if (!list || value === undefined) return undefined
-    const sort = terms.sort(address)
-    writer.line(`let ${last}, ${holds} = true`)
-    writer.block(`for (const ${element} of ${list.list}) {`, () => {
-      const next = writer.name('v')
-      writer.line(`const ${next} = ${value}`)
-      writer.line(`if (${next} == null) continue`)
-      const operator = orEqual ? '<=' : '<'
-      const time = writer.name('t')
-      if (sort === 'instant') writer.line(`const ${time} = ${next}.getTime()`)
-      const inOrder =
-        sort === 'instant' ? `${last} ${operator} ${time}` : terms.compare(address, last, operator, next, sort)
-      writer.line(`if (${last} !== undefined && !(${inOrder})) { ${holds} = false; break }`)
-      writer.line(`${last} = ${sort === 'instant' ? time : next}`)
-    })
-    return holds
-  },
   judge(rule, matter) {
     const { root, scope } = matter
     const [address = ''] = rule.reads
@@ -86,6 +70,34 @@ export const inOrder: RuleOf<InOrder> = {
         faultOf(rule, place, { saidAs: 'out_of_order', variant, about: { other: new Place(other), ...told }, ...sent }),
       ]
     })
+  },
+}
+
+export const inOrderInService: RuleInService<InOrder> = {
+  takes: [anAddress, /* @__PURE__ */ merged(wordOptions, { orEqual: aFlag })],
+  compares: true,
+  mistake: ({ reads }, measuresOf) => mistakeOfElements(reads) ?? withoutOrder(reads, measuresOf),
+  code({ reads: [address = ''], orEqual }, terms) {
+    const list = terms.elements(address)
+    const { writer } = terms
+    const [element, last, holds] = [writer.name('e'), writer.name('v'), writer.name('h')]
+    const value = list?.of(element)
+    if (!list || value === undefined) return undefined
+    const sort = terms.sort(address)
+    writer.line(`let ${last}, ${holds} = true`)
+    writer.block(`for (const ${element} of ${list.list}) {`, () => {
+      const next = writer.name('v')
+      writer.line(`const ${next} = ${value}`)
+      writer.line(`if (${next} == null) continue`)
+      const operator = orEqual ? '<=' : '<'
+      const time = writer.name('t')
+      if (sort === 'instant') writer.line(`const ${time} = ${next}.getTime()`)
+      const inOrder =
+        sort === 'instant' ? `${last} ${operator} ${time}` : terms.compare(address, last, operator, next, sort)
+      writer.line(`if (${last} !== undefined && !(${inOrder})) { ${holds} = false; break }`)
+      writer.line(`${last} = ${sort === 'instant' ? time : next}`)
+    })
+    return holds
   },
   sentence: ({ reads, orEqual }, { isTime }) => ({
     code: 'rule',

@@ -1,7 +1,7 @@
 /** The value is one, or one of several. */
 import type { Address } from '../terms/address.js'
 import { anAddress, anything, listOf } from '../terms/option-types.js'
-import type { Condition, ConditionOf, One } from './condition.js'
+import type { Condition, ConditionInService, ConditionOf, One } from './condition.js'
 import { type Instead, mistakeOfOthers, named, othersIn } from './other.js'
 import { valuesCode, valuesHold } from './values.js'
 
@@ -30,24 +30,30 @@ const isSame = (order: number) => order === 0
 
 export const is: ConditionOf<Is> = {
   make: (address: string, value: unknown) => ({ condition: 'is', address, value }),
-  takes: [anAddress, anything],
   addresses: ({ address, value }) => [address, ...othersIn([value])],
-  mistake: (given, measuresOf) => mistakeOfOthers(given, [given.value], false, measuresOf),
-  code: ({ address, value }, terms) => valuesCode(address, [value], '===', terms),
   holding: ({ address, value }, matter) => valuesHold(address, [value], matter, isSame),
   told: (condition, value) => ({ ...condition, value: value(condition.address, condition.value) }),
   words: ({ address, value }, say) => say('when.is', { address, value: named(value) }),
   negated: ({ address, value }, say) => say('when.not.is', { address, value: named(value) }),
 }
 
+export const isInService: ConditionInService<Is> = {
+  takes: [anAddress, anything],
+  mistake: (given, measuresOf) => mistakeOfOthers(given, [given.value], false, measuresOf),
+  code: ({ address, value }, terms) => valuesCode(address, [value], '===', terms),
+}
+
 export const within: ConditionOf<In> = {
   make: (address: string, values: readonly unknown[]) => ({ condition: 'in', address, values }),
-  takes: [anAddress, listOf(anything)],
   addresses: ({ address, values }) => [address, ...othersIn(values)],
-  mistake: (given, measuresOf) => mistakeOfOthers(given, given.values, false, measuresOf),
-  code: ({ address, values }, terms) => valuesCode(address, values, '===', terms),
   holding: ({ address, values }, matter) => valuesHold(address, values, matter, isSame),
   told: (condition, value) => ({ ...condition, values: condition.values.map((one) => value(condition.address, one)) }),
   words: ({ address, values }, say) => say('when.in', { address, value: values.map(named) }),
   negated: () => undefined,
+}
+
+export const withinInService: ConditionInService<In> = {
+  takes: [anAddress, listOf(anything)],
+  mistake: (given, measuresOf) => mistakeOfOthers(given, given.values, false, measuresOf),
+  code: ({ address, values }, terms) => valuesCode(address, values, '===', terms),
 }

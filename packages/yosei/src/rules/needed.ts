@@ -9,7 +9,16 @@ import type { AnyCondition, Condition, Holding } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn, toldCondition } from './conditions.js'
 import { concrete, faultOf, isNone, isPresent, pathOf, type RuleInput, type Scope } from './input.js'
 import { aboutAt } from './measure.js'
-import { type LooseBlame, none, type Rule, type RuleOf, type Wording, worded, wordOptions } from './rule.js'
+import {
+  type LooseBlame,
+  none,
+  type Rule,
+  type RuleInService,
+  type RuleOf,
+  type Wording,
+  worded,
+  wordOptions,
+} from './rule.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -72,7 +81,6 @@ const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
     const reads = [address, ...addressesIn(when)]
     return { rule, code: own, address, when, reads, blames: [address], ...worded(rest) }
   },
-  takes: [anAddress, aCondition, wordOptions],
   each: ({ address }) => [address],
   waits: none,
   elements: none,
@@ -80,17 +88,7 @@ const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
   // What must not be there at all must not be there however wrong it is.
   minds: ({ address, when }) => (isWrong(true) && !addressesIn(when).includes(address) ? [address] : []),
   derives: false,
-  compares: false,
   names: ({ address }) => [address],
-  mistake: ({ when }, measuresOf) => mistakeIn(when, measuresOf),
-  code({ address, when }, terms) {
-    const [sent, due] = [terms.isSent(address), terms.when(when)]
-    const holders = elementsAlong(terms.path(address)).map(terms.valueAt)
-    if (sent === undefined || due === undefined || holders.includes(undefined)) return undefined
-    return [...holders.map((holder) => `${holder} == null`), `!${due}`, `${isWrong(true) ? '!' : ''}${sent}`].join(
-      ' || ',
-    )
-  },
   judge(rule, matter) {
     const { root, input, scope } = matter
     const declared = [...scope.base, ...(parseAddress(rule.address) ?? [])]
@@ -103,6 +101,23 @@ const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
       if (isDue(one) && !isInNone) faults.push(faultAt(rule, code, one, root, scope))
     }
     return faults
+  },
+})
+
+const conditionalInService = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
+  code: Code,
+  isWrong: (isSent: boolean) => boolean,
+): RuleInService<Conditional<R>> => ({
+  takes: [anAddress, aCondition, wordOptions],
+  compares: false,
+  mistake: ({ when }, measuresOf) => mistakeIn(when, measuresOf),
+  code({ address, when }, terms) {
+    const [sent, due] = [terms.isSent(address), terms.when(when)]
+    const holders = elementsAlong(terms.path(address)).map(terms.valueAt)
+    if (sent === undefined || due === undefined || holders.includes(undefined)) return undefined
+    return [...holders.map((holder) => `${holder} == null`), `!${due}`, `${isWrong(true) ? '!' : ''}${sent}`].join(
+      ' || ',
+    )
   },
   tells: {
     // Which elements of lists a condition holds against each other depends on more than its code looks at.
@@ -117,5 +132,9 @@ const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
     addressesIn(when).some(isSecret) ? { code, variant: 'secret', at: blames } : { code, about: { when }, at: blames },
 })
 
-export const needed = conditional('needed', 'needed', (isSent) => !isSent)
-export const absent = conditional('absent', 'not_allowed_here', (isSent) => isSent)
+const isMissing = (isSent: boolean) => !isSent
+const isThere = (isSent: boolean) => isSent
+export const needed = conditional('needed', 'needed', isMissing)
+export const absent = conditional('absent', 'not_allowed_here', isThere)
+export const neededInService = conditionalInService<'needed'>('needed', isMissing)
+export const absentInService = conditionalInService<'absent'>('not_allowed_here', isThere)

@@ -2,7 +2,7 @@
 
 import { aCondition } from '../terms/option-types.js'
 import { isMixed } from './all.js'
-import type { AnyCondition, Condition, ConditionOf } from './condition.js'
+import type { AnyCondition, Condition, ConditionInService, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
   interface Conditions {
@@ -15,13 +15,7 @@ export interface NotMaker {
 
 export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondition }> = {
   make: (of: AnyCondition) => ({ condition: 'not', of }),
-  takes: [aCondition],
   addresses: ({ of }, addressesIn) => addressesIn(of),
-  mistake: ({ of }, _, mistakeIn) => mistakeIn(of),
-  code({ of }, terms) {
-    const test = terms.when(of)
-    return test === undefined ? undefined : `!${test}`
-  },
   holding({ of }, _, holding) {
     const held = holding(of)
     return (blamed) => !held(blamed)
@@ -29,4 +23,13 @@ export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondi
   told: (given, _, told) => ({ ...given, of: told(given.of) }),
   words: ({ of }, say, clause) => say('when.not', { value: isMixed(of, 'not') ? `(${clause(of)})` : clause(of) }),
   negated: () => undefined,
+}
+
+export const notInService: ConditionInService<{ readonly condition: 'not'; readonly of: AnyCondition }> = {
+  takes: [aCondition],
+  mistake: ({ of }, _, mistakeIn) => mistakeIn(of),
+  code({ of }, terms) {
+    const test = terms.when(of)
+    return test === undefined ? undefined : `!${test}`
+  },
 }

@@ -1,6 +1,6 @@
 /** Another field's value, where a condition takes one. */
 import { type Address, type Path, parseAddress, tellAddress } from '../terms/address.js'
-import { anAddress, isPlain } from '../terms/option-types.js'
+import { isPlain } from '../terms/option-types.js'
 import type { One } from './condition.js'
 import { strays } from './input.js'
 import { type Measure, unlike } from './measure.js'
@@ -23,7 +23,7 @@ export interface OtherMaker<T> {
    */
   other<A extends Address<T>>(address: A): Other<One<T, A>>
 }
-export const other = { make: (address: string): Other => ({ other: address }), takes: [anAddress] }
+export const other = { make: (address: string): Other => ({ other: address }) }
 
 export const isOther = (value: unknown): value is Other =>
   isPlain(value) && typeof value.other === 'string' && Object.keys(value).length === 1

@@ -95,9 +95,6 @@ interface Report<R extends Rule> {
 
 export interface RuleOf<R extends Rule> {
   make(...given: never[]): R
-  /** What its call takes, in order; the last may be for all that are left. */
-  readonly takes: readonly (OptionType | AnyOptions)[]
-  readonly hasRest?: boolean
   /** The addresses by whose common lists it is judged, element by element; none where it looks at lists as a whole. */
   each(rule: R): readonly string[]
   /** The addresses that it waits for, until all of them are present. */
@@ -112,10 +109,19 @@ export interface RuleOf<R extends Rule> {
   minds?(rule: R): readonly string[]
   /** Whether it makes values of others, before any rule judges. */
   readonly derives: boolean
-  /** Whether it asks if values are the same. */
-  readonly compares: boolean
   /** Addresses that it names besides those that it reads and blames. */
   names(rule: R): readonly string[]
+  /** What does not hold. */
+  judge(rule: R, matter: RuleInput): readonly Fault[]
+}
+
+/** What a service alone needs of a rule: how it is declared, written as code, and documented. No page has it. */
+export interface RuleInService<R extends Rule> {
+  /** What its call takes, in order; the last may be for all that are left. */
+  readonly takes: readonly (OptionType | AnyOptions)[]
+  readonly hasRest?: boolean
+  /** Whether it asks if values are the same. */
+  readonly compares: boolean
   /** What makes no sense about it, and the mend. */
   mistake(rule: R, measuresOf: (address: string) => readonly Measure[]): Mistake | undefined
   /**
@@ -123,8 +129,6 @@ export interface RuleOf<R extends Rule> {
    * where it is interpreted.
    */
   code(rule: R, terms: Terms): string | undefined
-  /** What does not hold. */
-  judge(rule: R, matter: RuleInput): readonly Fault[]
   /** How its code tells that itself; without it, a rule that its code finds not to hold is judged once more. */
   readonly tells?: Report<R>
   sentence(rule: R, about: AboutAddresses): Sentence

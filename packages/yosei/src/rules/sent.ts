@@ -3,7 +3,7 @@
 import type { Address } from '../terms/address.js'
 import { sound } from '../terms/mistake.js'
 import { anAddress } from '../terms/option-types.js'
-import type { Condition, ConditionOf } from './condition.js'
+import type { Condition, ConditionInService, ConditionOf } from './condition.js'
 import { concrete, eachOnce, isPresent, pathOf } from './input.js'
 
 declare module './condition.js' {
@@ -18,10 +18,7 @@ export interface SentMaker<T> {
 
 export const sent: ConditionOf<{ readonly condition: 'sent'; readonly address: string }> = {
   make: (address: string) => ({ condition: 'sent', address }),
-  takes: [anAddress],
   addresses: ({ address }) => [address],
-  mistake: sound,
-  code: ({ address }, terms) => terms.isSent(address),
   holding({ address }, matter) {
     const path = pathOf(address, matter.scope)
     return eachOnce([path], (steps) => concrete(matter.input, path, steps).some((place) => isPresent(matter, place)))
@@ -29,4 +26,10 @@ export const sent: ConditionOf<{ readonly condition: 'sent'; readonly address: s
   told: (condition) => condition,
   words: ({ address }, say) => say('when.sent', { address }),
   negated: ({ address }, say) => say('when.not.sent', { address }),
+}
+
+export const sentInService: ConditionInService<{ readonly condition: 'sent'; readonly address: string }> = {
+  takes: [anAddress],
+  mistake: sound,
+  code: ({ address }, terms) => terms.isSent(address),
 }

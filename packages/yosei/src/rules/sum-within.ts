@@ -21,7 +21,15 @@ import {
 import type { Parts } from '../terms/parts.js'
 import { blamedAt, concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './input.js'
 import { type Measure, toldAt } from './measure.js'
-import { type Blame, blameOptions, type LooseBlame, type Rule, type RuleOf, worded } from './rule.js'
+import {
+  type Blame,
+  blameOptions,
+  type LooseBlame,
+  type Rule,
+  type RuleInService,
+  type RuleOf,
+  worded,
+} from './rule.js'
 import type { Terms } from './terms.js'
 
 declare module './rule.js' {
@@ -97,14 +105,60 @@ export const sumWithin: RuleOf<SumWithin> = {
     const reads = [...new Set([address, ...(times === undefined ? [] : [times]), ...far])]
     return { rule: 'sumWithin', code, address, ...held, reads, blames, ...worded(options) }
   },
-  takes: [anAddress, eitherOf(bounds, someLimits), blameOptions],
   each: (rule) => (others(rule).length > 0 ? [rule.address, ...others(rule)] : []),
   waits: ({ address, times }) => (times === undefined ? [address] : [address, times]),
   elements: ({ address, times }) => (times === undefined ? [address] : [address, times]),
   judgesKnown: true,
   derives: false,
-  compares: false,
   names: ({ address }) => [address],
+  judge(rule, { root, input, scope, isWrong, speaksOf }) {
+    const isThere = (path: Path) => !isNone(valueAt(input, path))
+    const at = (address: string) => pathOf(address, scope)
+    // Of a single null nothing is known.
+    const isNull = (address: string) => firstEach(at(address)) < 0 && !isThere(at(address))
+    if (isNull(rule.address) || (rule.times !== undefined && isNull(rule.times))) return []
+    const terms = concrete(input, at(rule.address))
+      .filter((path) => speaksOf(path) !== false)
+      .map((path) => (rule.times === undefined ? [path] : [path, beside(at(rule.times), path)]))
+    const known = terms.filter((term) => term.every((path) => speaksOf(path) === true && !isWrong(path)))
+    const isKnown =
+      known.length === terms.length &&
+      rule.reads.every((one) => unread(input, at(one), isWrong).every((path) => speaksOf(path) === false))
+    const whole = known.filter((term) => term.every(isThere))
+    const places = others(rule)
+      .map((address) => concrete(input, at(address))[0])
+      .filter((path) => path !== undefined && isThere(path)) as readonly Path[]
+    const odd = [...whole.flat(), ...places].filter((path) => decimalOf(valueAt(input, path)) === undefined)
+    // A value may be multiplied by itself: report it once.
+    const each = [...new Map(odd.map((path) => [JSON.stringify(path), path])).values()]
+    if (each.length > 0) return each.map((path) => faultOf(rule, path, { code: 'wrong_type', variant: 'number' }))
+    const decimalAt = (path: Path) => decimalOf(valueAt(input, path)) as string
+    const sum = sumOf(whole.map((term) => term.map(decimalAt).reduce(productOf)))
+    const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
+    const told = (decimal: string | undefined) => toldAt(root, at(rule.address), decimal)
+    return limitNames.flatMap((name) => {
+      const given = rule[name]
+      // A sum of which not all is known may only be too great already.
+      if (given === undefined || (!isKnown && name !== 'atMost')) return []
+      const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
+      // Of a limit that is null nothing is known.
+      const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
+      if (limit === undefined || !limits[name].isWrong(compareDecimals(sum, limit))) return []
+      const rest = {
+        code: rule.code || limits[name].code,
+        saidAs: limits[name].code,
+        variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
+        limit: isHidden && far ? undefined : told(limit),
+        about: { ...(isHidden ? {} : { sum: told(sum) }), ...(far ? { other: new Place(far) } : {}) },
+      }
+      return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((path) => faultOf(rule, path, rest)))
+    })
+  },
+}
+
+export const sumWithinInService: RuleInService<SumWithin> = {
+  takes: [anAddress, eitherOf(bounds, someLimits), blameOptions],
+  compares: false,
   mistake(rule, measuresOf) {
     const { address, times, reads } = rule
     if (limitNames.every((name) => rule[name] === undefined))
@@ -166,49 +220,6 @@ export const sumWithin: RuleOf<SumWithin> = {
       return isAddress(rule[name]) ? `(${limits[at]} == null || ${test})` : test
     })
     return `${sum} === ${sum} && ${tests.join(' && ')}`
-  },
-  judge(rule, { root, input, scope, isWrong, speaksOf }) {
-    const isThere = (path: Path) => !isNone(valueAt(input, path))
-    const at = (address: string) => pathOf(address, scope)
-    // Of a single null nothing is known.
-    const isNull = (address: string) => firstEach(at(address)) < 0 && !isThere(at(address))
-    if (isNull(rule.address) || (rule.times !== undefined && isNull(rule.times))) return []
-    const terms = concrete(input, at(rule.address))
-      .filter((path) => speaksOf(path) !== false)
-      .map((path) => (rule.times === undefined ? [path] : [path, beside(at(rule.times), path)]))
-    const known = terms.filter((term) => term.every((path) => speaksOf(path) === true && !isWrong(path)))
-    const isKnown =
-      known.length === terms.length &&
-      rule.reads.every((one) => unread(input, at(one), isWrong).every((path) => speaksOf(path) === false))
-    const whole = known.filter((term) => term.every(isThere))
-    const places = others(rule)
-      .map((address) => concrete(input, at(address))[0])
-      .filter((path) => path !== undefined && isThere(path)) as readonly Path[]
-    const odd = [...whole.flat(), ...places].filter((path) => decimalOf(valueAt(input, path)) === undefined)
-    // A value may be multiplied by itself: report it once.
-    const each = [...new Map(odd.map((path) => [JSON.stringify(path), path])).values()]
-    if (each.length > 0) return each.map((path) => faultOf(rule, path, { code: 'wrong_type', variant: 'number' }))
-    const decimalAt = (path: Path) => decimalOf(valueAt(input, path)) as string
-    const sum = sumOf(whole.map((term) => term.map(decimalAt).reduce(productOf)))
-    const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
-    const told = (decimal: string | undefined) => toldAt(root, at(rule.address), decimal)
-    return limitNames.flatMap((name) => {
-      const given = rule[name]
-      // A sum of which not all is known may only be too great already.
-      if (given === undefined || (!isKnown && name !== 'atMost')) return []
-      const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
-      // Of a limit that is null nothing is known.
-      const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
-      if (limit === undefined || !limits[name].isWrong(compareDecimals(sum, limit))) return []
-      const rest = {
-        code: rule.code || limits[name].code,
-        saidAs: limits[name].code,
-        variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
-        limit: isHidden && far ? undefined : told(limit),
-        about: { ...(isHidden ? {} : { sum: told(sum) }), ...(far ? { other: new Place(far) } : {}) },
-      }
-      return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((path) => faultOf(rule, path, rest)))
-    })
   },
   sentence({ atLeast, atMost, exactly, times, blames }) {
     const which =

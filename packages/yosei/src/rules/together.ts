@@ -1,5 +1,5 @@
 /** All of them were sent, or none. Blames their nearest common parent, like the other rules on groups. */
-import { type Counted, type Counting, counting } from './counted.js'
+import { type Counted, type Counting, counting, countingInService } from './counted.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -11,6 +11,7 @@ export interface TogetherMaker<T> {
   together: Counting<T>
 }
 
-export const together = counting('together', 'not_together', (count, all) =>
-  count === 0 || count === all ? undefined : 'not_together',
-)
+const codeFor = (count: number, all: number) => (count === 0 || count === all ? undefined : 'not_together')
+
+export const together = counting('together', 'not_together', codeFor)
+export const togetherInService = countingInService<'together'>(codeFor, { code: 'not_together' })

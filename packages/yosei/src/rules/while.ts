@@ -1,7 +1,6 @@
 /** Rules that hold only while a condition does: each carries it from then on. */
 
 import { mistake } from '../terms/mistake.js'
-import { aCondition, aRule, listOf } from '../terms/option-types.js'
 import type { AnyCondition, Condition } from './condition.js'
 import type { AnyRule, Rule } from './rule.js'
 
@@ -22,10 +21,7 @@ interface During {
   readonly rules: readonly (AnyRule | During)[]
 }
 
-export const during = {
-  make: (when: AnyCondition, rules: During['rules']): During => ({ rule: 'while', when, rules }),
-  takes: [aCondition, listOf(aRule)],
-}
+export const during = { make: (when: AnyCondition, rules: During['rules']): During => ({ rule: 'while', when, rules }) }
 
 /** The rules themselves, each with the conditions that it is inside of. */
 export function unfolded(rules: unknown, outer: readonly AnyCondition[] = []): readonly AnyRule[] {

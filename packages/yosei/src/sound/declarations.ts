@@ -9,9 +9,11 @@ import { bringFormats, formats } from '../grammar/formats.js'
 import { bring } from '../kinds/brought.js'
 import { everyKind } from '../kinds/kinds.js'
 import { tellEndpoints } from '../read/discriminate.js'
-import { bringWithConditions, everyRule } from '../rules/every.js'
+import { bringInService } from '../rules/brought.js'
+import { conditionsInService, everyRule, rulesInService, takenBy } from '../rules/every.js'
+import { bringWithConditions } from '../rules/every-condition.js'
 import { mistake } from '../terms/mistake.js'
-import { makersOf } from '../terms/option-types.js'
+import { checkedCall } from '../terms/option-types.js'
 import { checkLimits } from '../terms/policy.js'
 import { shapeOf } from '../terms/template.js'
 import { english } from '../words/english.js'
@@ -27,7 +29,8 @@ export function bringEverything(): void {
   bring(everyKind)
   bringFormats(formats)
   bringWords(english)
-  bringWithConditions(everyRule, makersOf)
+  bringInService(rulesInService, conditionsInService)
+  bringWithConditions(everyRule, (name, { make }, owner) => checkedCall(`${owner} ${name}`, make, takenBy(name)))
   judgeRulesBy(runRules)
 }
 

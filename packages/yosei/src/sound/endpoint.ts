@@ -9,7 +9,7 @@ import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { anywhere, sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
-import { ruleOf } from '../rules/brought.js'
+import { ruleInService, ruleOf } from '../rules/brought.js'
 import type { AnyCondition, ConditionName, Conditions } from '../rules/condition.js'
 import { addressesIn, mistakeIn } from '../rules/conditions.js'
 import { measuresAt } from '../rules/measure.js'
@@ -69,7 +69,7 @@ export function checkEndpoint(node: EndpointNode): void {
       if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
       const conditions = [...('when' in rule && rule.when ? [rule.when] : []), ...(rule.during ?? [])]
       const wrong =
-        ruleOf(rule).mistake(rule, measuresOf) ??
+        ruleInService(rule).mistake(rule, measuresOf) ??
         (rule.during ?? []).map((one) => mistakeIn(one, measuresOf)).find((one) => one !== undefined) ??
         conditions.map((one) => neverIn(one, rootOf(node, body), base)).find((one) => one !== undefined)
       if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
@@ -201,7 +201,7 @@ function checkIdentities(signature: string, node: EndpointNode, root: Node, rule
     ...lookups.flatMap(({ fill }) => (fill === undefined ? [] : [parseAddress(fill) as Path])),
   ]
   const compared = [
-    ...rules.filter(({ rule }) => ruleOf(rule).compares).flatMap((one) => paths(one, one.rule.reads)),
+    ...rules.filter(({ rule }) => ruleInService(rule).compares).flatMap((one) => paths(one, one.rule.reads)),
     ...[...(node.turn?.by ?? []), ...lookups.flatMap(({ reads }) => reads)].map(
       (address) => parseAddress(address) as Path,
     ),

@@ -182,22 +182,18 @@ function mendOf(name: string, options: AnyOptions): string {
     : 'Its options are those of every field'
 }
 
-export interface Maker {
-  make(...given: never[]): unknown
+/** What a call takes, in order; the last may be for all that are left. */
+export interface Taking {
   readonly takes: readonly (OptionType | AnyOptions)[]
   readonly hasRest?: boolean
 }
-/** The calls of some makers, each held to what it takes. */
-export const makersOf = /* @__NO_SIDE_EFFECTS__ */ (owner: string, makers: { readonly [name: string]: Maker }) =>
-  Object.fromEntries(
-    Object.entries(makers).map(([name, { make, takes, hasRest = false }]) => [
-      name,
-      (...given: never[]) => {
-        checkArguments(`${owner} ${name}`, given, takes, hasRest)
-        return make(...given)
-      },
-    ]),
-  )
+/** A call whose arguments are checked. */
+export const checkedCall =
+  (owner: string, make: (...given: never[]) => unknown, { takes, hasRest = false }: Taking) =>
+  (...given: never[]): unknown => {
+    checkArguments(owner, given, takes, hasRest)
+    return make(...given)
+  }
 
 /** Holds the arguments of a maker against what it takes; the last of `takes` may be for all that are left. */
 function checkArguments(
