@@ -1,7 +1,7 @@
 // biome-ignore-all format: a table reads line by line
 /** Rules that hold the elements of a list against each other, and the distance of two values. */
 import { expect, test } from '@jest/globals'
-import { anything, day, decimal, duration, endpoint, type Field, instant, integer, judgeParts, list, outline, type Rule, type RuleMaker, record, table, text } from 'yosei'
+import { anything, day, decimal, duration, either, endpoint, type Field, instant, integer, judgeParts, list, outline, type Rule, type RuleMaker, record, table, text } from 'yosei'
 
 const optional = { optional: true } as const
 const body = record({
@@ -9,7 +9,7 @@ const body = record({
   days: list(record({ on: day(), slots: list(record({ from: integer(), until: integer(), team: text(optional), price: decimal(optional) })) }), optional),
   marks: list(integer(), optional),
   from: day(optional), until: day(optional), low: integer(optional), high: integer(optional), opens: instant(optional), closes: instant(optional),
-  net: decimal(optional), gross: decimal(optional), short: duration(optional), long: duration(optional), free: anything(optional),
+  net: decimal(optional), gross: decimal(optional), short: duration(optional), long: duration(optional), free: anything(optional), mixed: either([instant(), integer()], optional),
 })
 type Input = { body: typeof body extends Field<infer T> ? T : never }
 const told = (rule: (on: RuleMaker<Input>) => Rule, sent: object) => {
@@ -58,6 +58,7 @@ test.each<[string, (on: never) => unknown, string]>([
   ['a distance without a limit', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', {}), 'it has no limit'],
   ['a span between numbers', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', { atMost: '1d' }), 'body.low is a number, whose distance is a number'],
   ['a number between days', (on: RuleMaker<Input>) => on.gap('body.from', 'body.until', { atMost: 5 }), 'body.from is a date, whose distance is a span'],
+  ['one limit between times and numbers', (on: RuleMaker<Input>) => on.gap('body.mixed' as never, 'body.mixed' as never, { atMost: 5 }), 'body.mixed holds times and numbers, which one limit does not measure'],
   ['order of what has none', (on: RuleMaker<Input>) => on.inOrder('body.days[].slots' as never), 'holds values that have no order'],
   ['spans of what has no order', (on: RuleMaker<Input>) => on.apart('body.days[].slots[]' as never, 'body.days[].slots[]' as never), 'holds values that have no order'],
 ])('makes no sense: %s', (_, rule, mistake) => {

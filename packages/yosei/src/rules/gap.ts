@@ -124,9 +124,11 @@ export const gapInService: RuleInService<Gap> = {
       const isNumber = measures.includes('number')
       if (measures.length > 0 && !isTime && !isNumber && !measures.includes('own'))
         return [`${address} holds values that have no distance`, 'Name fields of numbers or times']
-      if (isTime && !isNumber && limits.some((limit) => typeof limit === 'number'))
+      if (isTime && isNumber)
+        return [`${address} holds times and numbers, which one limit does not measure`, 'Name fields of one kind']
+      if (isTime && limits.some((limit) => typeof limit === 'number'))
         return [`${address} is a ${measures.join(' or ')}, whose distance is a span`, "Write '14d' or '36h'"]
-      if (isNumber && !isTime && limits.some((limit) => typeof limit !== 'number'))
+      if (isNumber && limits.some((limit) => typeof limit !== 'number'))
         return [`${address} is a number, whose distance is a number`, 'Write 14']
     }
     return undefined
