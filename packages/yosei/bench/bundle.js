@@ -23,7 +23,7 @@ ${show("judgeParts(endpoint('POST /', { body: record({ name: text({ length: [1, 
   ],
   'ten fields and a rule': [
     36,
-    33,
+    32,
     `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
 use({ ascending })
 const form = endpoint('POST /', {
@@ -38,7 +38,7 @@ ${show('judgeParts(form, { body: Object.fromEntries(new FormData(document.forms[
   ],
   'the observatory': [
     undefined,
-    50,
+    46,
     `import { judgeParts } from 'yosei'
 import app from ${JSON.stringify(observatory)}
 ${show('judgeParts(app.endpoints.bookSession, { body: {} })')}`,

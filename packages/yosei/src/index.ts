@@ -1,9 +1,12 @@
+import { standard } from './adapt/judge.js'
 import { bringEverything } from './sound/declarations.js'
+import { judgeStandardBy } from './terms/standard.js'
 
 // A command may judge what another copy of the library has declared. A bundler may leave this out: builders do it too.
 bringEverything()
+judgeStandardBy(standard)
 
-export { judge, judgeMerged, judgeParts } from './adapt/judge.js'
+export { judge, judgeMerged, judgeParts, judgeValue } from './adapt/judge.js'
 export { type Context, type Handle, type Handlers, type ServeOptions, serve } from './adapt/serve.js'
 export { answer } from './answer/problem.js'
 export * from './declare/builders.js'
@@ -18,6 +21,7 @@ export type { MergePatch } from './judge/merged.js'
 export type { JudgePartsOptions } from './judge/parts.js'
 export { refuse } from './judge/refuse.js'
 export { memoryTurns } from './judge/turns.js'
+export type { JudgeValueOptions, ValueError, ValueVerdict } from './judge/value.js'
 export { isSecretAt, outline } from './outline/outline.js'
 export { type BrokenMessage, type Message, parseMessage, type RequestLike } from './read/message.js'
 export type { Comparable, Condition } from './rules/condition.js'

@@ -1,9 +1,10 @@
 /** What `yosei/page` is behind `yosei/vite`: texts without the formats that no module names. */
+
+import { formatWords } from './catalogue/english.js'
+import { bringWords } from './catalogue/spoken.js'
 import { text as declareText } from './declare/fields.js'
 import { bringFormats as bring, formatOf } from './grammar/formats.js'
 import { mistake } from './terms/mistake.js'
-import { formatWords } from './words/english.js'
-import { bringWords } from './words/spoken.js'
 
 export * from './grammar/formats.js'
 export * from './page.js'

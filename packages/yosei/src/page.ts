@@ -3,24 +3,37 @@
  * page leaves out by taking this subpath is the code that is made for endpoints, the check whether declarations make
  * sense, which the service that shares them has made, and serving. Verdicts, limits and messages are the same.
  */
+
+import { formatWords, ruleWords } from './catalogue/english.js'
+import { bringWords } from './catalogue/spoken.js'
 import { text as declareText } from './declare/fields.js'
 import { judgeRulesBy } from './engine/judging.js'
 import { runRules } from './engine/rules.js'
 import { bringFormats, formats } from './grammar/formats.js'
 import { type JudgePartsOptions, judgePartsBy } from './judge/parts.js'
+import {
+  byInterpreter,
+  type JudgeValueOptions,
+  judgeValueBy,
+  standardBy,
+  type ValueOf,
+  type ValueVerdict,
+} from './judge/value.js'
 import type { everyRule } from './rules/every.js'
 import { bringWithConditions } from './rules/every-condition.js'
 import type { Endpoint } from './terms/endpoint.js'
 import type { Part } from './terms/parts.js'
+import { judgeStandardBy } from './terms/standard.js'
+import type { Field } from './terms/types.js'
 import type { EndpointVerdict } from './terms/verdict.js'
-import { formatWords, ruleWords } from './words/english.js'
-import { bringWords } from './words/spoken.js'
 
 export * from './declare/builders.js'
 export { declareEndpoint as endpoint } from './declare/endpoint.js'
 export { declareGroup as group } from './declare/group.js'
 export { declareIntake as intake } from './declare/intake.js'
 export { formatAddress, parseAddress } from './terms/address.js'
+
+judgeStandardBy(standardBy(byInterpreter), true)
 
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
 export const text: typeof declareText = (options) => {
@@ -72,3 +85,15 @@ export const judgeParts = <E extends Endpoint>(
   parts: { readonly [P in Part]?: unknown },
   options?: JudgePartsOptions,
 ): EndpointVerdict<string, E> => judgePartsBy(undefined, endpoint, parts, options)
+
+/**
+ * Judges a value that is no request, as form libraries have it. Addresses begin at the value itself. Synchronous.
+ *
+ * @example
+ * judgeValue(booking, { seconds: 5 })
+ */
+export const judgeValue = <F extends Field>(
+  field: F,
+  value: unknown,
+  options?: JudgeValueOptions,
+): ValueVerdict<ValueOf<F>> => judgeValueBy(byInterpreter, field, value, options)

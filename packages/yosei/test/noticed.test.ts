@@ -78,6 +78,11 @@ describe('secrets and pages', () => {
       plain: either([text(), integer()]),
       deep: either([record({ a: text() }), text()]),
       hidden: either([record({ a: text() }), record({ b: text({ secret: true }) }), anything()]),
+      // What one branch leaves out at some depth, another declares.
+      near: either([
+        record({ in: list(record({ a: text() })) }),
+        record({ in: list(record({ b: text({ optional: true }) })) }),
+      ]),
     })
     const handle = serve(
       intake({ endpoints: { one: one(body) }, journal: { write: (event) => void events.push(event) } }),
@@ -87,10 +92,10 @@ describe('secrets and pages', () => {
       new Request('http://kr.example/', {
         method: 'POST',
         headers: json,
-        body: '{"union":"hush","plain":"p","deep":{"a":"kept"},"hidden":{"a":"hush"}}',
+        body: '{"union":"hush","plain":"p","deep":{"a":"kept"},"hidden":{"a":"hush"},"near":{"in":[{"a":"x"}]}}',
       }),
     )
-    expect(events[0]?.input?.split('\n').at(-1)).toBe('{"plain":"p","deep":{"a":"kept"}}')
+    expect(events[0]?.input?.split('\n').at(-1)).toBe('{"plain":"p","deep":{"a":"kept"},"near":{"in":[{"a":"x"}]}}')
   })
   test('a page writes what was sent as text, and lets nothing run', async () => {
     const odd = '<script>"&\''

@@ -7,6 +7,7 @@ import { expect, test } from '@jest/globals'
 /** From the bottom to the top: the way of a request, with what it is made of below it. */
 const rooms = [
   'terms',
+  'catalogue',
   'grammar',
   'kinds',
   'rules',

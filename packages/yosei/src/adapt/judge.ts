@@ -5,10 +5,20 @@ import { journalFailure } from '../judge/journal.js'
 import { type JudgeOptions, judgeOn } from '../judge/judge.js'
 import { type BodyOf, judgeMergedBy, type MergePatch } from '../judge/merged.js'
 import { type JudgePartsOptions, judgePartsBy } from '../judge/parts.js'
+import {
+  type By,
+  type JudgeValueOptions,
+  judgeValueBy,
+  standardBy,
+  type ValueOf,
+  type ValueVerdict,
+} from '../judge/value.js'
 import type { RequestLike } from '../read/message.js'
+import { endpoint } from '../sound/declarations.js'
 import type { Endpoint, Endpoints, Intake } from '../terms/endpoint.js'
 import type { Catalogues } from '../terms/hooks.js'
 import type { Part } from '../terms/parts.js'
+import type { Field } from '../terms/types.js'
 import type { EndpointVerdict, Verdict } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
 import { languageFor, shipped } from '../words/languages.js'
@@ -41,8 +51,27 @@ export const judgeParts = <E extends Endpoint>(
   options?: JudgePartsOptions,
 ): EndpointVerdict<string, E> => judgePartsBy(compiled, endpoint, parts, options, undefined, wordsIn, journalFailure)
 
+/**
+ * Judges a value that no request brought: a message of a queue, a file, settings. Addresses begin at the value itself: a
+ * name, `exposures[0].filter`, or nothing if the value as a whole is wrong. Rules of records hold. Synchronous.
+ *
+ * @throws what a function of the declaration throws, and a DeclarationError if the field makes no sense.
+ * @example
+ * const verdict = judgeValue(booking, JSON.parse(message), { language: 'de' })
+ * if (verdict.outcome === 'rejected') console.log(verdict.errorsByField)
+ */
+export const judgeValue = <F extends Field>(
+  field: F,
+  value: unknown,
+  options?: JudgeValueOptions,
+): ValueVerdict<ValueOf<F>> => judgeValueBy(byCode, field, value, options)
+
 const wordsIn = (language: string | undefined, own: Catalogues | undefined) =>
   catalogueFor(languageFor(language, own), own, shipped)
+
+const byCode: By = { engine: compiled, words: wordsIn, endpoint: endpoint as never }
+/** What other libraries ask of a field. */
+export const standard = /* @__PURE__ */ standardBy(byCode)
 
 /**
  * Judges what comes out where a JSON Merge Patch (RFC 7396) is put onto what is stored: by the endpoint that takes the

@@ -18,6 +18,7 @@ import { nearestOf } from '../terms/nearest.js'
 import { isPlain, shown } from '../terms/option-types.js'
 import { given } from '../terms/own.js'
 import type { Policy } from '../terms/policy.js'
+import { fieldOf } from '../terms/standard.js'
 import { parseTemplate, type Template } from '../terms/template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from '../terms/types.js'
 import { record } from './fields.js'
@@ -325,7 +326,7 @@ export const headerPart = (signature: string, fields: Fields) =>
 export const cookiePart = (fields: Fields) => part(mapFields(fields, asSecret), { unlisted: 'drop' })
 const secretAlways = /* @__PURE__ */ new Set(['authorization', 'cookie', 'set-cookie'])
 
-export const asSecret = (field: Field): Field => Object.freeze({ ...field, secret: true })
+export const asSecret = (field: Field): Field => fieldOf({ ...field, secret: true })
 const mapFields = (fields: Fields, map: (field: Field) => Field): Fields =>
   Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, map(field)]))
 

@@ -35,6 +35,7 @@ import { frozen } from '../terms/frozen.js'
 import { mistake, placed, returned } from '../terms/mistake.js'
 import { isField, isPlain, shown } from '../terms/option-types.js'
 import { given } from '../terms/own.js'
+import { fieldOf } from '../terms/standard.js'
 import type {
   Common,
   Field,
@@ -187,7 +188,7 @@ export function make<F extends Field>(brought: Partial<KindTable>, options: Opti
   const need = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
   // What is neither true nor false is found where the field is used, which has a place to tell it at.
   const odd = optional === undefined || typeof optional === 'boolean' ? {} : { optional }
-  return frozen({ kind, need, ...own, ...rest, ...odd }) as F
+  return fieldOf(frozen({ kind, need, ...own, ...rest, ...odd })) as unknown as F
 }
 
 /** Without `g` and `y`, whose lastIndex would carry over from one request to the next. */
@@ -435,7 +436,7 @@ export function readAs(
   if (odd !== undefined)
     mistake('readAs()', `it has ${odd}, but reads what its base has read`, `Give ${odd} to the base`, { option: odd })
   bring({ readAs: readAsKind })
-  return frozen({ kind: 'readAs', need, base, read, ...same, ...given(options) }) as Field
+  return fieldOf(frozen({ kind: 'readAs', need, base, read, ...same, ...given(options) })) as unknown as Field
 }
 
 /** Any JSON value, as a copy. */

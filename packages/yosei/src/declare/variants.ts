@@ -9,7 +9,6 @@ import type { AnyRule } from '../rules/rule.js'
 import { addressesOf } from '../rules/rules.js'
 import { parseAddress } from '../terms/address.js'
 import type { Need } from '../terms/declared.js'
-import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import {
@@ -20,6 +19,7 @@ import {
   shown,
   fields as takenFields,
 } from '../terms/option-types.js'
+import { fieldOf } from '../terms/standard.js'
 import type { Field, Fields, Flat, InFields, OutFields, RecordField } from '../terms/types.js'
 import { make, type Options } from './fields.js'
 
@@ -122,7 +122,10 @@ function patchable<R extends RecordField>(of: R, nullable: boolean, deep: boolea
   const { rules, ...rest } = of as R & { rules?: readonly AnyRule[] }
   if (!rules || !(nullable || deep)) return of
   // Of the type of what it came from, with fewer rules.
-  return { ...rest, rules: Object.freeze(rules.filter((rule) => ruleOf(rule).waits(rule).length > 0)) } as unknown as R
+  return fieldOf({
+    ...rest,
+    rules: Object.freeze(rules.filter((rule) => ruleOf(rule).waits(rule).length > 0)),
+  }) as unknown as R
 }
 
 function optionally(node: Node, nullable: boolean, deep: boolean): Node {
@@ -131,7 +134,7 @@ function optionally(node: Node, nullable: boolean, deep: boolean): Node {
   if (rest.kind === 'readAs') {
     const isRemoved = nullable && node.need !== 'required'
     const base = isRemoved ? { ...rest.base, need: 'optional' } : optionally(rest.base, nullable, false)
-    return frozen({ ...rest, base, need: 'optional', ...(isRemoved ? { nullable: true } : {}) }) as Node
+    return fieldOf({ ...rest, base, need: 'optional', ...(isRemoved ? { nullable: true } : {}) }) as Node
   }
   const inner =
     deep && rest.kind === 'record'
@@ -139,12 +142,12 @@ function optionally(node: Node, nullable: boolean, deep: boolean): Node {
       : rest.kind === 'table' && nullable
         ? tableOfChanges(rest, deep)
         : rest
-  if (!nullable) return Object.freeze({ ...inner, need: 'optional' }) as Node
-  if (node.need !== 'required') return Object.freeze({ ...inner, need: 'optional', nullable: true }) as Node
+  if (!nullable) return fieldOf({ ...inner, need: 'optional' }) as Node
+  if (node.need !== 'required') return fieldOf({ ...inner, need: 'optional', nullable: true }) as Node
   const { messages = {} } = node
   // Own words may be one for all that can be wrong.
   const kept = typeof messages === 'string' ? messages : { null_not_allowed: 'null_not_allowed.kept', ...messages }
-  return Object.freeze({ ...inner, need: 'optional', nullable: false, messages: kept }) as Node
+  return fieldOf({ ...inner, need: 'optional', nullable: false, messages: kept }) as Node
 }
 
 /**
@@ -153,8 +156,8 @@ function optionally(node: Node, nullable: boolean, deep: boolean): Node {
  */
 function tableOfChanges({ length, ...table }: TableNode, deep: boolean): Node {
   const changed = deep ? optionally({ ...table.value, need: 'optional' }, true, true) : table.value
-  const value = Object.freeze({ ...changed, need: 'required', nullable: true }) as Node
-  return { ...table, value, ...(length && { length: [0, 2 * length[1]] as const }) }
+  const value = fieldOf({ ...changed, need: 'required', nullable: true }) as Node
+  return fieldOf({ ...table, value, ...(length && { length: [0, 2 * length[1]] as const }) })
 }
 
 /** These fields alone. */

@@ -1,5 +1,5 @@
 /** Verdicts on parts that are split already. */
-import { endpointNode } from '../declare/endpoint.js'
+import { type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { type IntakeNode, intakeOf } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { valueAt } from '../terms/address.js'
@@ -25,13 +25,13 @@ export interface JudgePartsOptions {
 }
 
 /** The words of a language, of those that there are beside an intake's own. */
-type WordsFor = (language: string | undefined, own: Catalogues | undefined) => Catalogue
+export type WordsFor = (language: string | undefined, own: Catalogues | undefined) => Catalogue
 
 /** Why it failed is not for the caller. */
 type TellFailure = (app: IntakeNode | undefined, rejection: Rejection) => void
 
 /** In a page there is English, and what the intake brings. */
-const ownWords: WordsFor = (language, own) =>
+export const ownWords: WordsFor = (language, own) =>
   catalogueFor(language === undefined ? 'en' : chooseLanguage(language, ['en', ...Object.keys(own ?? {})]), own)
 
 /** Judges parts by an engine; interpreted where there is none: see `judgeParts`. */
@@ -39,19 +39,34 @@ export function judgePartsBy<E extends Endpoint>(
   engine: CheckInput['engine'],
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
-  { text, only, now, trace, language }: JudgePartsOptions = {},
+  options: JudgePartsOptions = {},
   isSettled?: CheckInput['isSettled'],
   words: WordsFor = ownWords,
   reportFailure: TellFailure = (_, { cause }) => console.error(cause),
 ): EndpointVerdict<string, E> {
   const node = endpointNode(endpoint)
-  const name = `${node.method} ${node.template}`
-  const { errors, depth } = settleLimits(node.limits)
+  const verdict = checkParts(engine, node, parts, options, isSettled)
   const app = intakeOf(node)
+  const unasked = Object.keys(node.lookups)
+  if (verdict.outcome === 'rejected') {
+    if (verdict.cause !== undefined) reportFailure(app, verdict)
+    return verdictOf(verdict, words(options.language, app?.languages))
+  }
+  return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, E>
+}
+
+export function checkParts(
+  engine: CheckInput['engine'],
+  node: EndpointNode,
+  parts: { readonly [P in Part]?: unknown },
+  { text, only, now, trace }: JudgePartsOptions,
+  isSettled?: CheckInput['isSettled'],
+): AcceptedVerdict<string, unknown> | Rejection {
+  const { errors, depth } = settleLimits(node.limits)
   const run = startRun(now?.getTime(), trace)
   run.deepest = depth
-  const matter = {
-    name,
+  const input = {
+    name: `${node.method} ${node.template}`,
     endpoint: node,
     body: node.bodies[0],
     sent: parts,
@@ -63,16 +78,10 @@ export function judgePartsBy<E extends Endpoint>(
     accept: valueAt(parts, ['header', 'accept']) as string | undefined,
     errors,
     room: roomFor(0),
-    house: app,
+    house: intakeOf(node),
     isSettled,
   }
-  const verdict = check(matter, run)
-  const unasked = Object.keys(node.lookups)
-  if (verdict.outcome === 'rejected') {
-    if (verdict.cause !== undefined) reportFailure(app, verdict)
-    return verdictOf(verdict, words(language, app?.languages))
-  }
-  return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, E>
+  return check(input, run)
 }
 
 export const pending = (

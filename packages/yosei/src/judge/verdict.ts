@@ -158,11 +158,11 @@ export function byAddress(errors: readonly FieldError[]): Rejected['errorsByFiel
   return map
 }
 
-function fieldError(fault: Fault, wording: Wording): FieldError {
+export function fieldError(fault: Fault, wording: Wording): FieldError {
   const { path, code, stage } = fault
   const part = path[0] as Part | undefined
   const pointer = part === 'body' ? formatPointer(path) : undefined
-  const address = tellAddress(path)
+  const address = wording.address(path)
   const message = wordFault(fault, wording)
   const place = code === 'bad_syntax' ? (fault.about as { line?: number; column?: number }) : fault.place
   const error =

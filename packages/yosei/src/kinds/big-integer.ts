@@ -2,10 +2,11 @@
  * A whole number of any size. Beyond ±(2^53−1) JSON must carry it as text, since a JSON number has lost its digits by
  * then.
  */
+
 import type { Declared } from '../terms/declared.js'
-import { aBigInteger } from '../terms/option-types.js'
+import { aBigInteger, merged } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { boundsOf, checkLimits, fractionIn, hintFor, integerText, type Limits, limits } from './number.js'
+import { boundsOf, checkLimits, fractionIn, hintFor, integerText, type Limits, limits, numberWords } from './number.js'
 import { boundTests, type Check, checkBounds, scalar, scalarCode, Wrong } from './scalar.js'
 import type { Writer } from './writer.js'
 
@@ -21,7 +22,15 @@ export interface BigIntegerNode extends Declared, Limits<bigint> {
 /** More digits than these cost more to read than any number is worth. */
 const mostDigits = 1000
 
+export const bigIntegerWords = /* @__PURE__ */ merged(numberWords, {
+  'wrong_type.bigInteger': 'must be a whole number',
+  'out_of_range.bigInteger': 'must be sent as text, since a number of this size has lost digits',
+  'out_of_range.digits': 'must have at most {limit} digits',
+  'form.bigInteger': 'a whole number',
+})
+
 export const bigInteger = scalar<BigIntegerNode, bigint>({
+  words: bigIntegerWords,
   parse(_, value, source, run) {
     if (typeof value === 'number') {
       if (!Number.isFinite(value)) return new Wrong('out_of_range')

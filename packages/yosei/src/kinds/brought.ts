@@ -1,10 +1,18 @@
 /** The kinds that fields were declared of: a builder brings its own, so that a page has those alone that it uses. */
-import { type Child, type KindTable, kindOf, type Node } from './kind.js'
+import { bringWords } from '../catalogue/spoken.js'
+import { type Child, type Kind, type KindTable, kindOf, type Node } from './kind.js'
 
 /** Builders fill it. A service fills it whole. */
 export const kinds = {} as KindTable
 
-export const bring = (more: Partial<KindTable>): unknown => Object.assign(kinds, more)
+/** Brings kinds, with their words. */
+export function bring(more: Partial<KindTable>): void {
+  for (const [name, kind] of Object.entries(more)) {
+    if (kinds[name as Kind] === kind) continue
+    Object.assign(kinds, { [name]: kind })
+    if (kind.words) bringWords(kind.words)
+  }
+}
 
 /**
  * The nodes right below a node, each with its step in an address; branches of a union stand at the place of the union.

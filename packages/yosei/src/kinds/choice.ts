@@ -15,7 +15,16 @@ export interface ChoiceNode extends Declared {
   readonly titles?: { readonly [value: string]: string }
 }
 
+export const choiceWords = {
+  'wrong_type.choice': 'must be one of {limit}',
+  'missing.choice': 'must be sent, and be one of {limit}',
+  not_a_choice: 'must be one of {limit}',
+  'not_a_choice.secret': 'must be one of what is taken here',
+  'form.choice': 'one of {value}',
+}
+
 export const choice = scalar<ChoiceNode, string | number>({
+  words: choiceWords,
   parse({ values }, value, source) {
     const fromText = isText(value, source)
     // Searched by the language itself: V8 walks frozen lists slowly.

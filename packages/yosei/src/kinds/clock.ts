@@ -4,6 +4,12 @@ import { isZone } from '../grammar/zones.js'
 import type { Node, Refuse } from './kind.js'
 import { type Bound, bounds } from './scalar.js'
 
+export const timeWords = {
+  unreal_date: 'must be a date and time that exist',
+  too_early: 'must not be before {limit}',
+  too_late: 'must not be after {limit}',
+}
+
 /** The limits of a node; what the clock moves is worked out again when it has moved. */
 export function boundsByClock<D, L>(
   { from, until }: { readonly from?: D; readonly until?: D },

@@ -14,7 +14,15 @@ export interface ConstantNode extends Declared {
   readonly value: string | number | boolean | null
 }
 
+export const constantWords = {
+  'wrong_type.constant': 'must be {limit}',
+  not_constant: 'must be {limit}',
+  'not_constant.secret': 'must be what is expected here',
+  'form.constant': '{value}',
+}
+
 export const constant = scalar<ConstantNode, ConstantNode['value']>({
+  words: constantWords,
   takesNull: ({ value }) => value === null,
   parse(node, value, source) {
     const fromText = isText(value, source)

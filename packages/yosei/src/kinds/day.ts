@@ -1,8 +1,9 @@
 /** A calendar date `YYYY-MM-DD` (RFC 3339, full-date). Relative limits count days, months and years in `zone`. */
+
 import { isRelative, readDay, readDeclaredDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
-import { aDay, aName } from '../terms/option-types.js'
-import { boundsByClock, checkZone } from './clock.js'
+import { aDay, aName, merged } from '../terms/option-types.js'
+import { boundsByClock, checkZone, timeWords } from './clock.js'
 import type { SoundOf } from './kind.js'
 import { boundTests, checkBounds, checkOrder, scalar, scalarCode, Wrong } from './scalar.js'
 
@@ -21,7 +22,15 @@ export interface DayNode extends Declared {
 const boundsOf = (node: DayNode) =>
   boundsByClock(node, (declared, now) => readDeclaredDay(declared, now, node.zone) as string)
 
+export const dayWords = /* @__PURE__ */ merged(timeWords, {
+  'wrong_type.day': 'must be a date as text, such as 2031-03-01',
+  'wrong_format.day': 'must be a date such as 2031-03-01',
+  'unreal_date.day': 'must be a date that exists',
+  'form.day': 'a date',
+})
+
 export const day = scalar<DayNode, string>({
+  words: dayWords,
   parse(_, value) {
     if (typeof value !== 'string') return new Wrong('wrong_type')
     const read = readDay(value)

@@ -2,11 +2,21 @@
 
 import { compareDecimals, countDigits } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
-import { aCount, aDecimal } from '../terms/option-types.js'
+import { aCount, aDecimal, merged } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
 import { hintFor } from './number.js'
 import { quote } from './quote.js'
-import { type Bound, bounds, checkBounds, checkOrder, literal, scalar, scalarCode, Wrong } from './scalar.js'
+import {
+  type Bound,
+  bounds,
+  boundWords,
+  checkBounds,
+  checkOrder,
+  literal,
+  scalar,
+  scalarCode,
+  Wrong,
+} from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -25,7 +35,16 @@ const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
 
 const boundsOf = ({ min, max }: DecimalNode) => bounds<string>(['>=', min, 'below_min'], ['<=', max, 'above_max'])
 
+export const decimalWords = /* @__PURE__ */ merged(boundWords, {
+  'wrong_type.decimal': 'must be a decimal number as text, such as "12.50"',
+  'wrong_type.plainDecimal': 'must be a decimal number such as 12.50',
+  too_many_digits: 'must have at most {limit} {limit|digit|digits}',
+  'too_many_digits.scale': 'must have at most {limit} {limit|digit|digits} after the point',
+  'form.decimal': 'a decimal number',
+})
+
 export const decimal = scalar<DecimalNode, string>({
+  words: decimalWords,
   parse: (_, value, source) =>
     typeof value === 'string' && decimalText.test(value)
       ? value

@@ -1,10 +1,11 @@
 /** An ISO 8601 duration of weeks, days, hours, minutes and seconds, such as `PT1H30M`, read to milliseconds. */
+
 import { readDuration, writeDuration } from '../grammar/times.js'
 import type { Declared, Span } from '../terms/declared.js'
-import { aSpan } from '../terms/option-types.js'
+import { aSpan, merged } from '../terms/option-types.js'
 import { readSpan } from '../terms/units.js'
 import type { SoundOf } from './kind.js'
-import { bounds, boundTests, checkBounds, checkOrder, scalar, scalarCode, Wrong } from './scalar.js'
+import { bounds, boundTests, boundWords, checkBounds, checkOrder, scalar, scalarCode, Wrong } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -23,7 +24,15 @@ const boundsOf = ({ min, max }: DurationNode) =>
     ['<=', max === undefined ? max : readSpan(max), 'above_max'],
   )
 
+export const durationWords = /* @__PURE__ */ merged(boundWords, {
+  'wrong_type.duration': 'must be a duration as text, such as PT1H30M',
+  'wrong_format.duration': 'must be a duration such as PT1H30M',
+  'out_of_range.duration': 'must be shorter',
+  'form.duration': 'a duration',
+})
+
 export const duration = scalar<DurationNode, number>({
+  words: durationWords,
   parse(_, value) {
     if (typeof value !== 'string') return new Wrong('wrong_type')
     const read = readDuration(value)

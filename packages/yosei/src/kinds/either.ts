@@ -12,6 +12,7 @@ import {
   type SoundOf,
   type Test,
 } from './kind.js'
+import { valueUnder } from './list.js'
 import { attemptOnce, readNode, take } from './reading.js'
 import {
   countFaults,
@@ -44,7 +45,15 @@ export interface EitherNode extends Declared {
 const listKinds: readonly string[] = ['list', 'tuple', 'anything', 'readAs']
 const objectKinds: readonly string[] = ['record', 'table', 'tagged', 'anything', 'readAs']
 
+export const eitherWords = {
+  no_branch: 'has none of the forms that are taken here',
+  'no_branch.forms': 'must be {forms}',
+  'when.any': ' or ',
+  'form.anything': 'any value',
+}
+
 export const either: KindOf<EitherNode> = {
+  words: eitherWords,
   shape: 'union',
   children: ({ branches }) => branches.map((branch) => [undefined, branch]),
   hasEnd: ({ branches }, ends) => branches.length === 0 || branches.some(ends),
@@ -64,19 +73,20 @@ export const either: KindOf<EitherNode> = {
     if (hides(node)) return undefined
     if (typeof value !== 'object' || value === null) return shorten(value)
     const kinds = Array.isArray(value) ? listKinds : objectKinds
-    const masks = formsOf(node).flatMap((form) => (kinds.includes(form.kind) ? [below(form, value)] : []))
-    const found = masks.filter((one): one is object => typeof one === 'object' && one !== null)
-    if (Array.isArray(value)) {
-      // What one branch leaves out, another may declare.
-      const lists = found as (readonly unknown[])[]
-      const elements = Array.from({ length: Math.max(0, ...lists.map(({ length }) => length)) }, (_, index) =>
-        lists.map((list) => list[index]).find((one) => one !== undefined),
-      )
-      return found.length === 0 ? undefined : elements
-    }
-    const entries = found.flatMap((one) => Object.entries(one).filter(([, inside]) => inside !== undefined))
-    return found.length === 0 ? undefined : Object.fromEntries(entries)
+    return joined(formsOf(node).flatMap((form) => (kinds.includes(form.kind) ? [below(form, value)] : [])))
   },
+}
+
+/** What several branches say of one value: what one of them leaves out, another may declare, at any depth. */
+function joined(masks: readonly unknown[]): unknown {
+  const found = masks.filter((one) => one !== undefined)
+  if (found.length < 2 || !found.every((one) => typeof one === 'object' && one !== null)) return found[0]
+  if (found.every(Array.isArray)) {
+    const length = Math.max(...found.map((list) => list.length))
+    return Array.from({ length }, (_, index) => joined(found.map((list) => list[index])))
+  }
+  const names = new Set(found.flatMap((one) => Object.keys(one as object)))
+  return Object.fromEntries([...names].map((name) => [name, joined(found.map((one) => valueUnder(one, name)))]))
 }
 
 /** Whether its options make sense. */

@@ -18,7 +18,10 @@ export interface FileNode extends Declared {
   readonly types?: readonly string[]
 }
 
+export const fileWords = { 'wrong_type.file': 'must be a file', 'form.file': 'a file' }
+
 export const file: KindOf<FileNode> = {
+  words: fileWords,
   shape: 'file',
   children: () => [],
   hasEnd: () => true,

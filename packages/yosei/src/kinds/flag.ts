@@ -15,7 +15,10 @@ export interface FlagNode extends Declared {
   readonly kind: 'flag'
 }
 
+export const flagWords = { 'wrong_type.flag': 'must be true or false', 'form.flag': 'true or false' }
+
 export const flag = scalar<FlagNode, boolean>({
+  words: flagWords,
   parse(_, value, source, run) {
     if (typeof value === 'boolean') return value
     if (source !== 'json') {

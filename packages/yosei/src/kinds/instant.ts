@@ -1,8 +1,9 @@
 /** A moment in time: an RFC 3339 date-time, read to a Date. */
+
 import { isRelative, readInstant, readInstantIn, readMoment, writeInstant } from '../grammar/times.js'
 import type { Declared, Moment } from '../terms/declared.js'
-import { aMoment, aName } from '../terms/option-types.js'
-import { boundsByClock, checkZone } from './clock.js'
+import { aMoment, aName, merged } from '../terms/option-types.js'
+import { boundsByClock, checkZone, timeWords } from './clock.js'
 import type { SoundOf } from './kind.js'
 import { boundTests, checkBounds, checkOrder, literal, scalar, scalarCode, Wrong } from './scalar.js'
 
@@ -20,7 +21,15 @@ export interface InstantNode extends Declared {
 
 const boundsOf = (node: InstantNode) => boundsByClock(node, (declared, now) => readMoment(declared, now, node.zone))
 
+export const instantWords = /* @__PURE__ */ merged(timeWords, {
+  'wrong_type.instant': 'must be a date and time as text, such as 2031-03-01T22:30:00Z',
+  'wrong_format.instant': 'must be a date and time such as 2031-03-01T22:30:00Z',
+  'wrong_format.plus': 'must be a date and time such as 2031-03-01T22:30:00Z; write the plus of an offset as %2B',
+  'form.instant': 'a date and time',
+})
+
 export const instant = scalar<InstantNode, number>({
+  words: instantWords,
   parse(node, value, source) {
     if (typeof value !== 'string') return new Wrong('wrong_type')
     const read = node.zone === undefined ? readInstant(value) : readInstantIn(value, node.zone)

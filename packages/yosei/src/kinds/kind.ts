@@ -5,6 +5,7 @@
  */
 import type { Path } from '../terms/address.js'
 import type { Declared, Messages } from '../terms/declared.js'
+import type { Catalogue } from '../terms/hooks.js'
 import type { OptionType } from '../terms/option-types.js'
 import type { Stage } from '../terms/statuses.js'
 import type { Field } from '../terms/types.js'
@@ -31,6 +32,8 @@ export type Child = readonly [step: Step, child: Node]
 export type Refuse = (what: string, mend: string, option?: string) => never
 
 export interface KindOf<N extends Declared> {
+  /** What may be wrong with it, in English. */
+  readonly words?: Catalogue
   readonly shape: Shape
   children(node: N): readonly Child[]
   /** Whether it has a value that ends, where `ends` says so of what it holds. */

@@ -2,7 +2,7 @@
 
 import { EACH, valueAt } from '../terms/address.js'
 import type { Bounds, Declared } from '../terms/declared.js'
-import { aField, aFlag, aText, bounds, eitherOf, oneOf, required } from '../terms/option-types.js'
+import { aField, aFlag, aText, bounds, eitherOf, merged, oneOf, required } from '../terms/option-types.js'
 import { type Below, belowOf, readBelow, takesAtOnce } from './below.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, KindTable, Node, SoundOf } from './kind.js'
@@ -28,7 +28,22 @@ export interface ListNode extends Declared {
   readonly lines?: boolean
 }
 
+/** How many elements there may be. */
+export const countWords = {
+  too_few: 'must have at least {limit} {limit|element|elements}',
+  too_many: 'must have at most {limit} {limit|element|elements}',
+}
+
+export const listWords = /* @__PURE__ */ merged(countWords, {
+  'wrong_type.list': 'must be a list',
+  'missing.between': 'must not be empty between commas',
+  'missing.betweenOthers': 'must not be empty between two others',
+  repeated: 'must not repeat {other}',
+  'form.list': 'a list',
+})
+
 export const list: KindOf<ListNode> = {
+  words: listWords,
   shape: 'list',
   children: ({ item }) => [[EACH, item]],
   hasEnd: ({ length, item }, ends) => (length?.[0] ?? 0) === 0 || ends(item),

@@ -1,13 +1,15 @@
 /** Numbers, and whole numbers within ±(2^53−1); as text by the grammar of JSON numbers (RFC 8259, section 6). */
+
 import { compareDecimals, isBinary, isMultiple, isMultipleOf, isWhole, widestBinary } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
-import { aNumber, type OptionType } from '../terms/option-types.js'
+import { aNumber, merged, type OptionType } from '../terms/option-types.js'
 import type { Hint, Refuse, SoundOf } from './kind.js'
 import { type Run, type Source, writtenAt } from './run.js'
 import {
   type Bound,
   bounds,
   boundTests,
+  boundWords,
   type Check,
   checkBounds,
   checkOrder,
@@ -66,8 +68,20 @@ export const boundsOf = <L>({ min, above, max, below }: Limits<L>): readonly Bou
     ['<', below, 'above_max', 'below'],
   )
 
+export const numberWords = /* @__PURE__ */ merged(boundWords, {
+  'wrong_type.integer': 'must be a whole number',
+  'wrong_type.number': 'must be a number',
+  not_whole: 'must be a whole number',
+  out_of_range: 'must be a whole number of at most 9007199254740991 in size',
+  'out_of_range.number': 'must be a number that is not that large',
+  not_a_step: 'must be a multiple of {limit}',
+  'form.integer': 'a whole number',
+  'form.number': 'a number',
+})
+
 const anyNumber = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() =>
   scalar<NumberNode<K>, number>({
+    words: numberWords,
     parse(node, value, source, run) {
       const whole = node.kind === 'integer'
       const form = whole ? integerText : numberText

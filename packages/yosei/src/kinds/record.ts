@@ -23,7 +23,17 @@ export interface RecordNode extends Declared {
   readonly rules?: readonly object[]
 }
 
+export const recordWords = {
+  'wrong_type.record': 'must be an object',
+  unlisted: 'is not known here',
+  'unlisted.near': 'is not known here; {nearest} is',
+  'unlisted.belongs': 'is not known here; it belongs in {home}',
+  'form.record': 'an object',
+  'form.names': 'an object with {value}',
+}
+
 export const record: KindOf<RecordNode> = {
+  words: recordWords,
   shape: 'object',
   children: ({ fields }) => Object.entries(fields),
   hasEnd: ({ fields }, ends) => Object.values(fields).every(ends),

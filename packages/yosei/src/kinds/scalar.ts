@@ -32,7 +32,7 @@ export const miss = Symbol('miss')
 /** Takes a value that is right, and gives what is read; else `miss`. It reports nothing, and need not know its place. */
 export type Accept = (value: unknown, run: Run) => unknown
 
-interface Scalar<N extends Declared, R> extends Partial<Pick<KindOf<N>, 'takesNull' | 'encode'>> {
+interface Scalar<N extends Declared, R> extends Partial<Pick<KindOf<N>, 'words' | 'takesNull' | 'encode'>> {
   /** Reads a value; or says why it cannot be read at all. */
   parse(node: N, value: unknown, source: Source, run: Run): R | Wrong
   /** All that must hold of what was read. */
@@ -106,6 +106,13 @@ function reportWrong(run: Run, node: Node, sent: unknown, { code, limit, more }:
   if (isLost) report(run, node, code)
   else if (isDeclared) reportOther(run, node, code, sent, limit, hint)
   else reportSent(run, node, code, sent, limit, variant, hint, about)
+}
+
+export const boundWords = {
+  below_min: 'must be at least {limit}',
+  'below_min.above': 'must be more than {limit}',
+  above_max: 'must be at most {limit}',
+  'above_max.below': 'must be less than {limit}',
 }
 
 type Order = '>=' | '>' | '<=' | '<'

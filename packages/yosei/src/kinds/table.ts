@@ -26,7 +26,16 @@ export interface TableNode extends Declared {
   readonly trusted?: boolean
 }
 
+export const tableWords = {
+  'wrong_type.table': 'must be an object',
+  'too_few.table': 'must have at least {limit} {limit|name|names}',
+  'too_many.table': 'must have at most {limit} {limit|name|names}',
+  'wrong_pattern.name': 'must have a name that matches the pattern {limit}',
+  'form.table': 'an object',
+}
+
 export const table: KindOf<TableNode> = {
+  words: tableWords,
   shape: 'object',
   children: ({ value }) => [[EACH_NAME, value]],
   hasEnd: ({ length, value }, ends) => (length?.[0] ?? 0) === 0 || ends(value),

@@ -19,7 +19,10 @@ export interface TaggedNode extends Declared {
   readonly branches: { readonly [value: string]: Node }
 }
 
+export const taggedWords = { 'wrong_type.tagged': 'must be an object', 'form.tagged': 'an object' }
+
 export const tagged: KindOf<TaggedNode> = {
+  words: taggedWords,
   shape: 'object',
   children: ({ branches }) => Object.values(branches).map((branch) => [undefined, branch]),
   hasEnd: ({ branches }, ends) => Object.keys(branches).length === 0 || Object.values(branches).some(ends),

@@ -37,7 +37,20 @@ const tidyings = {
 export type Tidying = keyof typeof tidyings
 const inOrder = /* @__PURE__ */ Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
 
+export const textWords = {
+  'wrong_type.text': 'must be text',
+  too_short: 'must have at least {limit} {limit|character|characters}',
+  'too_short.tidied': 'must have at least {limit} {limit|character|characters}, needless blanks not counted',
+  too_long: 'must have at most {limit} {limit|character|characters}',
+  wrong_format: 'must have the form of a {limit}',
+  wrong_pattern: 'must match the pattern {limit}',
+  'wrong_pattern.examples': 'must match the pattern {limit}, such as {examples}',
+  'wrong_pattern.titled': 'must match the pattern {limit} of “{title}”',
+  'form.text': 'text',
+}
+
 export const text = scalar<TextNode, string>({
+  words: textWords,
   parse: (node, value) => (typeof value === 'string' ? tidied(node, value) : new Wrong('wrong_type')),
   checks: ({ length, pattern, format, ...node }) => [
     ...(length ? [checkCount(length)] : []),

@@ -1,7 +1,9 @@
 /** A time of a day, `HH:MM` or `HH:MM:SS`, without a zone: kept as its text with seconds. */
+
 import { readTimeOfDay, writeTimeOfDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
-import { aTimeOfDay } from '../terms/option-types.js'
+import { aTimeOfDay, merged } from '../terms/option-types.js'
+import { timeWords } from './clock.js'
 import type { SoundOf } from './kind.js'
 import { bounds, boundTests, checkBounds, checkOrder, scalar, scalarCode, Wrong } from './scalar.js'
 
@@ -22,7 +24,15 @@ const boundsOf = ({ from, until }: TimeOfDayNode) =>
     ['<=', until === undefined ? until : writeTimeOfDay(until), 'too_late'],
   )
 
+export const timeOfDayWords = /* @__PURE__ */ merged(timeWords, {
+  'wrong_type.timeOfDay': 'must be a time of a day as text, such as 20:30',
+  'wrong_format.timeOfDay': 'must be a time of a day such as 20:30',
+  'unreal_date.timeOfDay': 'must be a time that exists',
+  'form.timeOfDay': 'a time of a day',
+})
+
 export const timeOfDay = scalar<TimeOfDayNode, string>({
+  words: timeOfDayWords,
   parse(_, value) {
     if (typeof value !== 'string') return new Wrong('wrong_type')
     const read = readTimeOfDay(value)

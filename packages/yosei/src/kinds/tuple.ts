@@ -1,10 +1,11 @@
 /** Exactly these values, each of its own kind, in this order. */
+
 import type { Declared } from '../terms/declared.js'
-import { aListOfFields, required } from '../terms/option-types.js'
+import { aListOfFields, merged, required } from '../terms/option-types.js'
 import { belowOf, readBelow, takesAtOnce } from './below.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
-import { elementOf } from './list.js'
+import { countWords, elementOf } from './list.js'
 import { element, notOfKind, type Run, report, type Source } from './run.js'
 
 declare module './kind.js' {
@@ -17,7 +18,13 @@ export interface TupleNode extends Declared {
   readonly items: readonly Node[]
 }
 
+export const tupleWords = /* @__PURE__ */ merged(countWords, {
+  'wrong_type.tuple': 'must be a list',
+  'form.tuple': 'a list',
+})
+
 export const tuple: KindOf<TupleNode> = {
+  words: tupleWords,
   shape: 'list',
   children: ({ items }) => items.map((item, index) => [index, item]),
   hasEnd: ({ items }, ends) => items.every(ends),

@@ -1,6 +1,6 @@
 /** What conditions are made with, and what is asked of any of them. */
 
-import { tellAddress } from '../terms/address.js'
+import { Place } from '../kinds/run.js'
 import type { Mistake } from '../terms/mistake.js'
 import type { AboveMaker } from './above.js'
 import type { AcceptsMaker } from './accepts.js'
@@ -56,5 +56,5 @@ export function toldCondition(condition: AnyCondition, place: Pick<RuleInput, 'r
     isOther(one) ? toldOther(one, at) : toldAt(place.root, at(address), one)
   const told = conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, place))
   // A record's own rules say where a field is inside of it; who reads an error looks from the outside.
-  return 'address' in told ? { ...told, address: tellAddress(at(told.address)) } : told
+  return 'address' in told ? ({ ...told, address: new Place(at(told.address)) } as unknown as AnyCondition) : told
 }

@@ -12,7 +12,7 @@ import type { RuleName, RuleOf, Rules } from './rule.js'
 import { sent } from './sent.js'
 import { during } from './while.js'
 
-export const everyCondition: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } = {
+const everyCondition: { readonly [C in ConditionName]: ConditionOf<Conditions[C]> } = {
   sent,
   suits,
   is,

@@ -1,5 +1,7 @@
 /** Another field's value, where a condition takes one. */
-import { type Address, type Path, parseAddress, tellAddress } from '../terms/address.js'
+
+import { Place } from '../kinds/run.js'
+import { type Address, type Path, parseAddress } from '../terms/address.js'
 import { isPlain } from '../terms/option-types.js'
 import type { One } from './condition.js'
 import { strays } from './input.js'
@@ -26,7 +28,7 @@ export interface OtherMaker<T> {
 export const other = { make: (address: string): Other => ({ other: address }) }
 
 export const isOther = (value: unknown): value is Other =>
-  isPlain(value) && typeof value.other === 'string' && Object.keys(value).length === 1
+  isPlain(value) && (typeof value.other === 'string' || value.other instanceof Place) && Object.keys(value).length === 1
 
 /** The addresses among the values that a condition takes. */
 export const othersIn = (values: readonly unknown[]): readonly string[] =>
@@ -36,7 +38,8 @@ export const othersIn = (values: readonly unknown[]): readonly string[] =>
 export const named = (value: unknown): unknown => (isOther(value) ? value.other : value)
 
 /** As somebody sees it who looks from the outside of the record whose rule it is. */
-export const toldOther = ({ other }: Other, at: (address: string) => Path): Other => ({ other: tellAddress(at(other)) })
+export const toldOther = ({ other }: Other, at: (address: string) => Path): Other =>
+  ({ other: new Place(at(other)) }) as unknown as Other
 
 /** What makes no sense about a condition on an address that takes those of others. */
 export function mistakeOfOthers(

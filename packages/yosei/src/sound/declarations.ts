@@ -1,4 +1,6 @@
 /** What a service declares, held to making sense when it is made. */
+
+import { bringWords } from '../catalogue/spoken.js'
 import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { record as declareRecord, text as declareText } from '../declare/fields.js'
 import { declareGroup } from '../declare/group.js'
@@ -17,7 +19,6 @@ import { checkedCall } from '../terms/option-types.js'
 import { checkLimits } from '../terms/policy.js'
 import { shapeOf } from '../terms/template.js'
 import { english } from '../words/english.js'
-import { bringWords } from '../words/spoken.js'
 import { checkEndpoint } from './endpoint.js'
 import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './options.js'
 

@@ -1,15 +1,20 @@
 /** The static side of a declaration: what a field reads to, what a client sends, and what may be left out. */
 import type { Messages, Need } from './declared.js'
+import type { StandardProps } from './standard.js'
 
 /**
  * A declared field: frozen data. `Out` is the value after reading, `In` the value that a client sends (as JSON). `Field`
  * alone is any field; `Field<Out>` one that must be sent: `Field<Out, In, 'optional'>` is one that need not.
  */
-export interface Field<Out = unknown, In = unknown, P extends Need = unknown extends Out ? Need : 'required'> {
+export interface Field<
+  out Out = unknown,
+  out In = unknown,
+  out P extends Need = unknown extends Out ? Need : 'required',
+> {
   readonly kind: string
   readonly need: P
-  readonly '~out'?: Out
-  readonly '~in'?: In
+  /** For form libraries and others that take the interface Standard Schema, version 1. */
+  readonly '~standard': StandardProps<In, Out>
 }
 /** A file that came in a form, or as the whole body. Held in a temporary place until the request is done. */
 export interface Upload {

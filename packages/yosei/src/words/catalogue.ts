@@ -1,6 +1,7 @@
 /** Catalogues: the words of each code, in each language. */
+
+import { spoken } from '../catalogue/spoken.js'
 import type { Catalogue, Catalogues } from '../terms/hooks.js'
-import { spoken } from './spoken.js'
 
 const merged = new WeakMap<Catalogues, Map<string, Catalogue>>()
 

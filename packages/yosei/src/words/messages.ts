@@ -4,21 +4,23 @@
  * failed: `{limit}`, and `{limit|character|characters}` for the word that goes with one or with more.
  */
 
+import { spoken } from '../catalogue/spoken.js'
 import { mendNumber } from '../grammar/numbers.js'
 import { writeInstant } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { type Fault, Forms, Moment, Place, Unshown } from '../kinds/run.js'
 import { conditionOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
-import { tellAddress } from '../terms/address.js'
+import { type Path, tellAddress } from '../terms/address.js'
 import type { Catalogue } from '../terms/hooks.js'
-import { spoken } from './spoken.js'
 
 /** A catalogue, and how what it speaks of is written: as it is, or for the inside of a JSON string. */
 export interface Wording {
   /** The text of a code, or of its variant; or of anything else that a catalogue has. */
   text(code: string, variant?: string): string | undefined
   write(text: string): string
+  /** What a place is called. */
+  address(path: Path): string
   /** A quotation mark, written. */
   readonly mark: string
 }
@@ -48,6 +50,7 @@ export function wordingOf(catalogue: Catalogue, form: keyof typeof wordings = 'p
       return written
     },
     write,
+    address: tellAddress,
     mark: write('"'),
   }
   wordings[form].set(catalogue, wording)
@@ -218,7 +221,7 @@ export function fill(template: string, values: Readonly<Values>): string {
 function show(value: unknown, wording: Wording): string {
   if (typeof value === 'number') return String(value)
   if (value instanceof Date) return writeInstant(value)
-  if (value instanceof Place) return wording.write(tellAddress(value.path))
+  if (value instanceof Place) return wording.write(wording.address(value.path))
   if (value instanceof Moment) return writeInstant(value.instant)
   if (Array.isArray(value)) return listed(value, wording)
   // What was sent may have a `toString` of its own.

@@ -1,4 +1,6 @@
 /** A typed call for each endpoint of an intake: written from the declaration, and answered as a verdict. */
+
+import { bringWords } from '../catalogue/spoken.js'
 import { intakeNode } from '../declare/intake.js'
 import { byAddress } from '../judge/verdict.js'
 import { formatPointer, parseAddress } from '../terms/address.js'
@@ -12,7 +14,6 @@ import { type Part, partNames } from '../terms/parts.js'
 import { readSize } from '../terms/units.js'
 import type { FieldError, Rejected } from '../terms/verdict.js'
 import { english } from '../words/english.js'
-import { bringWords } from '../words/spoken.js'
 import { UnacceptableError, write } from './write.js'
 
 /** Parts that need nothing may be left out. */

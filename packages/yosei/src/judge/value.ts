@@ -1,0 +1,107 @@
+/** Verdicts on values that no request brought: messages of a queue, files, settings, forms. */
+import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/endpoint.js'
+import type { Path } from '../terms/address.js'
+import { tellAddress } from '../terms/address.js'
+import type { Endpoint } from '../terms/endpoint.js'
+import { put } from '../terms/own.js'
+import type { StandardProps } from '../terms/standard.js'
+import type { Field, Out } from '../terms/types.js'
+import type { FieldError } from '../terms/verdict.js'
+import { wordingOf } from '../words/messages.js'
+import type { CheckInput } from './check.js'
+import { checkParts, type JudgePartsOptions, ownWords, type WordsFor } from './parts.js'
+import { fieldError, type Rejection } from './verdict.js'
+
+/** An error of a value: its address begins at the value itself, and is empty if the value as a whole is wrong. */
+export type ValueError = Omit<FieldError, 'part' | 'stage' | 'line' | 'column'>
+
+export type ValueVerdict<T> =
+  | { readonly outcome: 'accepted'; readonly value: T }
+  | {
+      readonly outcome: 'rejected'
+      readonly errors: readonly ValueError[]
+      /** The error map: address → its errors, in the order found. */
+      readonly errorsByField: { readonly [address: string]: readonly ValueError[] }
+      /** Errors found beyond the first fifty, and not listed. */
+      readonly more: number
+    }
+
+export type JudgeValueOptions = Pick<JudgePartsOptions, 'now' | 'language' | 'text'>
+/** What a field that need not be sent is read to. */
+export type ValueOf<F extends Field> = F['need'] extends 'optional' ? Out<F> | undefined : Out<F>
+
+const endpoints = /* @__PURE__ */ new WeakMap<Field, EndpointNode>()
+
+/** How a service judges, or a page. */
+export interface By {
+  readonly engine: CheckInput['engine']
+  readonly words: WordsFor
+  readonly endpoint: (
+    signature: string,
+    declaration: { readonly body: { readonly [mediaType: string]: Field } },
+  ) => Endpoint
+}
+export const byInterpreter: By = { engine: undefined, words: ownWords, endpoint: declareEndpoint }
+
+function endpointOf(field: Field, { endpoint }: By): EndpointNode {
+  const known = endpoints.get(field) ?? endpointNode(endpoint('POST /', { body: { 'application/json': field } }))
+  endpoints.set(field, known)
+  return known
+}
+
+function checkValue(by: By, field: Field, value: unknown, options: JudgeValueOptions) {
+  const result = checkParts(by.engine, endpointOf(field, by), { body: value }, { ...options, only: ['body'] })
+  if (result.outcome === 'rejected' && result.cause !== undefined) throw result.cause
+  return result
+}
+
+/** A value has no part before its names. */
+const addressIn = (path: Path) => tellAddress(path.slice(1))
+
+function errorsOf({ faults }: Rejection, language: string | undefined, words: WordsFor): readonly ValueError[] {
+  const wording = { ...wordingOf(words(language, undefined)), address: addressIn }
+  return faults.map((fault) => {
+    const { part: _, stage: __, ...error } = fieldError(fault, wording)
+    return error
+  })
+}
+
+/** See `judgeValue`. */
+export function judgeValueBy<F extends Field>(
+  by: By,
+  field: F,
+  value: unknown,
+  options: JudgeValueOptions = {},
+): ValueVerdict<ValueOf<F>> {
+  const result = checkValue(by, field, value, options)
+  if (result.outcome === 'accepted')
+    return { outcome: 'accepted', value: (result.input as { readonly body: ValueOf<F> }).body }
+  const errors = errorsOf(result, options.language, by.words)
+  const errorsByField: { [address: string]: ValueError[] } = {}
+  for (const error of errors)
+    if (Object.hasOwn(errorsByField, error.address)) errorsByField[error.address]?.push(error)
+    else put(errorsByField, error.address, [error])
+  return { outcome: 'rejected', errors, errorsByField, more: result.more }
+}
+
+/** What other libraries ask of a field: see `Standard`. */
+export const standardBy =
+  (by: By) =>
+  (field: Field): StandardProps<unknown, unknown> => ({
+    version: 1,
+    vendor: 'yosei',
+    validate(value, { libraryOptions = {} } = {}) {
+      const { language, now } = libraryOptions as JudgeValueOptions
+      const result = checkValue(by, field, value, { language, now })
+      if (result.outcome === 'accepted') return { value: (result.input as { readonly body: unknown }).body }
+      const errors = errorsOf(result, language, by.words)
+      return { issues: errors.map(({ message }, at) => ({ message, path: keysOf(result.faults[at]?.path ?? []) })) }
+    },
+  })
+
+/** The names and indexes that lead to a fault: as far as they are told, since a name inside a secret is not. */
+function keysOf(path: Path): readonly (string | number)[] {
+  const keys = path.slice(1)
+  const untold = keys.findIndex((key) => typeof key === 'number' && key < 0)
+  return untold < 0 ? keys : keys.slice(0, untold)
+}
