@@ -155,6 +155,8 @@ describe('records with rules', () => {
     ['nor in a list of none', { body: record({ rows: list(record({ r: ruledRecord })) }) }, { rows: [{}, { r: {} }] }, ['body.rows[1].r.a needed']],
     ['hold for the branch that took the value', { unlisted: { body: 'drop' }, body: record({ u: either([record({ c: integer(optional), a: text(optional) }, { rules: (on: On) => [on.exactlyOne('c', 'a')] } as never), record({})]) }) }, { u: { c: 'x' } }, true],
     ['look at their own branch alone', { body: record({ u: tagged('k', { x: record({ c: timeOfDay() }), y: branch(integer()) as never }) }) }, { u: { k: 'y', c: 5 } }, ['body.u.c too_close']],
+    // The name under which a value stands may be declared by another branch as something else.
+    ['look at what is declared, not at a name that another branch has', { body: record({ u: tagged('k', { x: record({ m: tagged('k', { x: record({ c: instant() }) }) }), y: record({ m: table(integer()) }) }) }), rules: (on: On) => [on.gap('body.u.m{}', 'body.u.m{}', { atLeast: 1 })] }, { u: { k: 'y', m: { c: 1 } } }, ['body.u.m.c too_close']],
     ['see nothing of what was kept', { unlisted: { body: 'keep' }, body: record({ u: either([record({ at: instant(), to: instant() }), record({ to: text(optional) })]) }), rules: (on: On) => [on.needed('body.u.to', on.is('body.u.at', new Date(0)))] }, { u: { at: 'x' } }, true],
   ])('%s', (_, declared, sent, errors) => (errors === true ? expect(said(declared, { body: sent })).not.toBeInstanceOf(Array) : expect(said(declared, { body: sent })).toEqual(errors)))
 })

@@ -125,3 +125,37 @@ export const ruleWords = {
   'when.not.sent': '{address} is not sent',
   'when.not.is': '{address} is not {value}',
 }
+
+/** Rules as sentences, in outlines, if the words of their errors do not say all. */
+export const sentenceWords = {
+  'rule.sum': 'must add up to at least {least} and at most {most}',
+  'rule.sumMost': 'must add up to no more than {most}',
+  'rule.sumLeast': 'must add up to no less than {least}',
+  'rule.sumExactly': 'must add up to {limit}',
+  'rule.sumTimes': 'must add up to at least {least} and at most {most}, each times {other}',
+  'rule.sumMostTimes': 'must add up to no more than {most}, each times {other}',
+  'rule.sumLeastTimes': 'must add up to no less than {least}, each times {other}',
+  'rule.sumExactlyTimes': 'must add up to {limit}, each times {other}',
+  'rule.exactlyOne': 'needs exactly one of {addresses}',
+  'rule.fits': 'must also pass a field of its own',
+  'rule.while': '{words}, while {when}',
+  'rule.inOrder': 'must be more than the one before it',
+  'rule.inOrderOrEqual': 'must not be less than the one before it',
+  'rule.inOrderTime': 'must come after the one before it',
+  'rule.inOrderTimeOrEqual': 'must not come before the one before it',
+  'rule.distinct': 'must not have the same {addresses} as another',
+  'rule.apart': 'must not overlap another, from {first} to {other}',
+  'rule.gap': 'must be from {least} to {most} behind {first}',
+  'rule.gapLeast': 'must be at least {least} behind {first}',
+  'rule.gapMost': 'must be at most {most} behind {first}',
+  'rule.fill': 'is made of {addresses} where it is not sent',
+  'rule.own': 'is checked by a rule of its own',
+}
+
+type Keys = keyof typeof ruleWords | keyof typeof sentenceWords
+/** A code of what rules say, and how it varies. One without words does not compile. */
+export type Said = Keys extends infer K
+  ? K extends `${infer C}.${infer V}`
+    ? { readonly code: C; readonly variant: V }
+    : { readonly code: K; readonly variant?: undefined }
+  : never

@@ -37,14 +37,7 @@ export function compileEndpoint(
   interpreted: Reader,
   only?: readonly Part[],
 ): Reader | undefined {
-  const { source, constants } = emitEndpoint(endpoint, body, only)
-  const names = [...Object.keys(library), ...constants.map((_, index) => `k${index}`), 'interpreted']
-  try {
-    const made = new Function(...names, `"use strict"\n${source}\n//# sourceURL=yosei/${functionName(endpoint)}.js`)
-    return made(...Object.values(library), ...constants, interpreted) as Reader
-  } catch {
-    return undefined
-  }
+  return made(emitEndpoint(endpoint, body, only), functionName(endpoint), { interpreted }) as Reader | undefined
 }
 
 /** The function that judges an endpoint's rules; `undefined` where there are none, or code may not be made. */
@@ -63,8 +56,9 @@ export function compileWho(endpoint: EndpointNode): ((who: unknown, run: Run) =>
   return code && (made(code, `${functionName(endpoint)}-who`) as ((who: unknown, run: Run) => boolean) | undefined)
 }
 
-function made({ source, constants }: Code, name: string): unknown {
-  const given = { ...library, ...ruleLibrary }
+/** What code makes; `undefined` if no code may be made from text. */
+function made({ source, constants }: Code, name: string, more: { readonly [name: string]: unknown } = {}): unknown {
+  const given = { ...library, ...ruleLibrary, ...more }
   const names = [...Object.keys(given), ...constants.map((_, index) => `k${index}`)]
   try {
     return new Function(...names, `"use strict"\n${source}\n//# sourceURL=yosei/${name}.js`)(

@@ -36,8 +36,8 @@ interface Loop {
   /** `undefined` if no rule asks what was sent. */
   readonly sent?: string
   readonly index?: string
-  /** What else the loop names. */
-  readonly names?: readonly string[]
+  /** Whether a value of its element has a name, which tests may hold against others. */
+  readonly isNamed?: boolean
 }
 
 export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined, { rules }: Placed): Code {
@@ -129,7 +129,7 @@ function emitRule(
         writer.line(`if (!(${holds})) fail(run, ${report}(${['input', ...values].join(', ')}))`)
         return true
       }
-      if (code.includes('(own = ')) writer.line('own = unset')
+      if (ruleOf(rule).callsOwn) writer.line('own = unset')
       writer.line(`if (!(${holds})) interpret(judging, ${index}, ${place()}, own)`)
       return true
     }
@@ -172,12 +172,19 @@ function termsOf(
   base: Path,
   loops: readonly Loop[],
   hoist: (code: string) => string,
+  /** The loops whose elements the code looks at. */
+  used = new Set<Loop>(),
 ): Terms & { readonly at: (path: Path) => string | undefined; readonly sentAt: (path: Path) => string | undefined } {
   const { root, isText, unlisted } = whole
   const pathOf = (address: string): Path => [...base, ...(parseAddress(address) ?? [])]
   const startsWith = (path: Path, start: Path) =>
     path.length >= start.length && start.every((key, at) => key === path[at])
   const loopOf = (path: Path) => loops.findLast((loop) => startsWith(path, loop.path))
+  const inLoop = (path: Path): Loop | undefined => {
+    const loop = loopOf(path)
+    if (loop) used.add(loop)
+    return loop
+  }
 
   /** Whether what stands there has names, and under this one just what is declared: nothing that was kept unlisted. */
   const mayHold = (holder: Path, name: string): boolean => {
@@ -204,12 +211,12 @@ function termsOf(
   }
   const at = (path: Path): string | undefined => {
     if (path[0] === 'who') return firstEach(path) < 0 ? `valueAt(input, ${writer.bind(path)})` : undefined
-    const loop = loopOf(path)
+    const loop = inLoop(path)
     return loop ? chain(loop.path, loop.element, path.slice(loop.path.length)) : chain([], 'input', path)
   }
   const sentAt = (path: Path): string | undefined => {
     if (firstEach(path, loopOf(path)?.path.length ?? 0) >= 0) return undefined
-    const loop = loopOf(path)
+    const loop = inLoop(path)
     // A list that is read from text may come as one text.
     if (loop && (loop.sent === undefined || loop.path[0] !== 'body' || isText)) return undefined
     const steps = loop ? path.slice(loop.path.length) : path
@@ -294,15 +301,16 @@ function termsOf(
       const inside = list?.of(element)
       if (!list || inside === undefined) return undefined
       // What the test looks at in the same list it finds in the same element.
-      const loop = { path: path.slice(0, firstEach(path, loopOf(path)?.path.length ?? 0) + 1), element, names: [name] }
-      const held = test(name, termsOf(writer, whole, base, [...loops, loop], hoist))
+      const loop = { path: path.slice(0, firstEach(path, loopOf(path)?.path.length ?? 0) + 1), element, isNamed: true }
+      const looked = new Set<Loop>()
+      const held = test(name, termsOf(writer, whole, base, [...loops, loop], hoist, looked))
+      for (const one of looked) used.add(one)
       if (held === undefined) return undefined
       const any = `${list.list}.some((${element}) => { const ${name} = ${inside}; return ${name} != null && ${held} })`
       if (loops.length === 0) return any
       // Gone through for each element, it would take the product of both: where it is not the same for all, it is
       // interpreted.
-      const names = loops.flatMap(({ element, index = element, names = [] }) => [element, index, ...names])
-      const isSame = !loopOf(path) && !names.some((one) => new RegExp(`\\b${one}\\b`).test(held))
+      const isSame = !loopOf(path) && !loops.some((one) => one.isNamed || looked.has(one))
       return isSame ? hoist(any) : loopOf(path) === loops.at(-1) ? any : undefined
     },
     when: (condition) => conditionInService(condition as AnyCondition).code(condition as AnyCondition, terms),

@@ -4,7 +4,7 @@ import type { Address } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
 import type { AlikeTo } from './compare.js'
 import { type Element, elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
-import { faultOf, isNone, pathOf } from './input.js'
+import { declaredAt, faultOf, isNone } from './input.js'
 import { orderAt, withoutOrder } from './measure.js'
 import {
   type LooseBlame,
@@ -50,7 +50,7 @@ export const apart: RuleOf<Apart> = {
   judge(rule, matter) {
     const { root, scope } = matter
     const [start = ''] = rule.reads
-    const order = orderAt(root, pathOf(start, scope), `${scope.base} ${start}`)
+    const order = orderAt(root, declaredAt(start, scope), `${scope.base} ${start}`)
     const spans = elementsOf(rule.reads, matter).filter(
       ({ values: [from, until] }) => !isNone(from) && !isNone(until) && order(from, until) < 0,
     )

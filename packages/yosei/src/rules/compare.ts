@@ -1,5 +1,6 @@
 /** What rules have in common that compare two addresses, element by element where both lie under the same `[]`. */
 
+import type { Said } from '../catalogue/english.js'
 import type { Node } from '../kinds/kind.js'
 import { type Fault, Place } from '../kinds/run.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
@@ -7,7 +8,7 @@ import type { Code } from '../terms/codes.js'
 import { aFlag, anAddress } from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
 import type { One } from './condition.js'
-import { blamedAt, faultOf, fixedAt, isNone, listsShared, pathOf, type Scope, strays } from './input.js'
+import { blamedAt, declaredAt, faultOf, fixedAt, isNone, listsShared, pathOf, type Scope, strays } from './input.js'
 import { type About, aboutAt, areTimes, type Order, orderAt, told, unlike } from './measure.js'
 import { blameOptions, type LooseBlame, none, type Rule, type RuleInService, type RuleOf, worded } from './rule.js'
 import type { Operator } from './terms.js'
@@ -92,7 +93,8 @@ export const comparingInService = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
     const [side = 'neither'] = sides.size === 1 ? sides : []
     const variant = variantOf(side, hasOrder, isTime(first), orEqual)
     const about = side === 'first' ? { other: second } : side === 'second' ? { other: first } : { first, other: second }
-    return { code, variant, about, at: blames }
+    // Which variants a code has, its order says: a test looks at the outline of each.
+    return { ...({ code, variant } as Said), about, at: blames }
   },
 })
 
@@ -116,7 +118,7 @@ function planOf({ reads, blames }: Rule, root: Node, scope: Scope, saidAs: Code,
     first,
     second,
     about,
-    order: orderAt(root, first, `${scope.base} ${reads[0]}`),
+    order: orderAt(root, declaredAt(reads[0] as string, scope), `${scope.base} ${reads[0]}`),
     blamed: blames.map((address) => pathOf(address, scope)),
     saidAs,
     hasOrder,

@@ -8,7 +8,7 @@ import type { AllMaker } from './all.js'
 import { conditionInService, conditionOf, on } from './brought.js'
 import type { AnyCondition, ConditionName, Holding } from './condition.js'
 import type { SuitsMaker } from './fits.js'
-import { once, pathOf, type RuleInput } from './input.js'
+import { declaredAt, once, pathOf, type RuleInput } from './input.js'
 import type { IsMaker } from './is.js'
 import { type Measure, toldAt } from './measure.js'
 import type { NotMaker } from './not.js'
@@ -53,7 +53,7 @@ export function holdingOf(condition: AnyCondition, matter: RuleInput): Holding {
 export function toldCondition(condition: AnyCondition, place: Pick<RuleInput, 'root' | 'scope'>): AnyCondition {
   const at = (address: string) => pathOf(address, place.scope)
   const value = (address: string, one: unknown) =>
-    isOther(one) ? toldOther(one, at) : toldAt(place.root, at(address), one)
+    isOther(one) ? toldOther(one, at) : toldAt(place.root, declaredAt(address, place.scope), one)
   const told = conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, place))
   // A record's own rules say where a field is inside of it; who reads an error looks from the outside.
   return 'address' in told ? ({ ...told, address: new Place(at(told.address)) } as unknown as AnyCondition) : told

@@ -1,5 +1,6 @@
 /** What rules have in common that count how many of some fields were sent. */
 
+import type { Said } from '../catalogue/english.js'
 import { Place } from '../kinds/run.js'
 import { firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
@@ -67,7 +68,7 @@ export const counting = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
 export const countingInService = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   codeFor: (count: number, all: number) => Code | undefined,
   /** The words of the rule. */
-  said: { readonly code: string; readonly variant?: string },
+  said: Said,
   /** So many addresses it needs to mean anything. */
   least = 2,
 ): RuleInService<Counted<R>> => ({

@@ -5,7 +5,7 @@ import { sameAs } from '../kinds/same.js'
 import type { Address } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
 import { elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
-import { faultOf, isNone, pathOf } from './input.js'
+import { declaredAt, faultOf, isNone } from './input.js'
 import {
   type LooseBlame,
   none,
@@ -64,7 +64,7 @@ export const distinct: RuleOf<Distinct> = {
   derives: false,
   names: none,
   judge(rule, matter) {
-    const same = rule.reads.map((address) => sameAs(nodesAt(matter.root, pathOf(address, matter.scope))))
+    const same = rule.reads.map((address) => sameAs(nodesAt(matter.root, declaredAt(address, matter.scope))))
     const seen = new Map<string, Place>()
     return elementsOf(rule.reads, matter).flatMap(({ path, values }) => {
       if (values.some(isNone)) return []

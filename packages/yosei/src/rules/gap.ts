@@ -9,7 +9,7 @@ import type { Span } from '../terms/declared.js'
 import { aDistance, anAddress, merged } from '../terms/option-types.js'
 import { readSpan } from '../terms/units.js'
 import { type AlikeTo, isSame, mistakeOfPlaces } from './compare.js'
-import { blamedAt, faultOf, isNone, listsShared, pathOf } from './input.js'
+import { blamedAt, declaredAt, faultOf, isNone, listsShared, pathOf } from './input.js'
 import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
 import {
   type Blame,
@@ -72,7 +72,8 @@ export const gap: RuleOf<Gap> = {
     const [low, high] = rule.reads.map((address) => pathOf(address, scope)) as [Path, Path]
     const [a, b] = [valueAt(input, low), valueAt(input, high)]
     if (isNone(a) || isNone(b)) return []
-    const measures = measuresAt(root, low)
+    const [lowDeclared, highDeclared] = rule.reads.map((address) => declaredAt(address, scope)) as [Path, Path]
+    const measures = measuresAt(root, lowDeclared)
     const distance = distanceOf(a, b, measures)
     if (distance === undefined) return [faultOf(rule, high, { code: 'wrong_type' })]
     const isTime = measures.some((one) => timed.includes(one)) || a instanceof Date
@@ -90,14 +91,14 @@ export const gap: RuleOf<Gap> = {
       if (isSame(path, high))
         return {
           variant: isTime ? 'time' : undefined,
-          about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, low, a) }) },
-          ...(isHidden ? {} : { sent: toldAt(root, high, b) }),
+          about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, lowDeclared, a) }) },
+          ...(isHidden ? {} : { sent: toldAt(root, highDeclared, b) }),
         }
       if (isSame(path, low))
         return {
           variant: isTime ? 'firstTime' : 'first',
-          about: { other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, high, b) }) },
-          ...(isHidden ? {} : { sent: toldAt(root, low, a) }),
+          about: { other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, highDeclared, b) }) },
+          ...(isHidden ? {} : { sent: toldAt(root, lowDeclared, a) }),
         }
       return { variant: isTime ? 'neitherTime' : 'neither', about: { first: new Place(low), other: new Place(high) } }
     }

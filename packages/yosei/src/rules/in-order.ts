@@ -4,7 +4,7 @@ import { Place } from '../kinds/run.js'
 import type { Address } from '../terms/address.js'
 import { aFlag, anAddress, merged } from '../terms/option-types.js'
 import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
-import { faultOf, isNone, pathOf } from './input.js'
+import { declaredAt, faultOf, isNone } from './input.js'
 import { areTimes, measuresAt, orderAt, toldAt, withoutOrder } from './measure.js'
 import {
   type LooseBlame,
@@ -50,7 +50,7 @@ export const inOrder: RuleOf<InOrder> = {
   judge(rule, matter) {
     const { root, scope } = matter
     const [address = ''] = rule.reads
-    const declared = pathOf(address, scope)
+    const declared = declaredAt(address, scope)
     const order = orderAt(root, declared, `${scope.base} ${address}`)
     const isTime = measuresAt(root, declared).some((measure) => areTimes.includes(measure))
     const variant = `second${isTime ? 'Time' : ''}${rule.orEqual ? 'OrEqual' : ''}`
@@ -64,8 +64,8 @@ export const inOrder: RuleOf<InOrder> = {
         [...path, ...rest],
         [...before.path, ...rest],
       ]
-      const told = isSecret(root, place) ? {} : { value: toldAt(root, other, before.values[0]) }
-      const sent = isSecret(root, place) ? {} : { sent: toldAt(root, place, value) }
+      const told = isSecret(root, place) ? {} : { value: toldAt(root, declared, before.values[0]) }
+      const sent = isSecret(root, place) ? {} : { sent: toldAt(root, declared, value) }
       return [
         faultOf(rule, place, { saidAs: 'out_of_order', variant, about: { other: new Place(other), ...told }, ...sent }),
       ]
@@ -101,7 +101,7 @@ export const inOrderInService: RuleInService<InOrder> = {
   },
   sentence: ({ reads, orEqual }, { isTime }) => ({
     code: 'rule',
-    variant: `inOrder${isTime(reads[0] ?? '') ? 'Time' : ''}${orEqual ? 'OrEqual' : ''}`,
+    variant: `inOrder${isTime(reads[0] ?? '') ? 'Time' : ''}${orEqual ? 'OrEqual' : ''}` as const,
     at: reads,
   }),
 }

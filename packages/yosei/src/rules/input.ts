@@ -48,6 +48,15 @@ export function once<T>(matter: RuleInput, key: unknown, paths: () => readonly P
   return matter.known.get(key) as T
 }
 
+/**
+ * An address as it is declared: what a value is follows from there, and not from the name under which it stands, which
+ * another branch of a union may declare as something else.
+ */
+export const declaredAt = (address: string, { base }: Pick<Scope, 'base'>): Path => [
+  ...base,
+  ...(parseAddress(address) ?? []),
+]
+
 /** Where a rule is judged: in the record that brings it, and at one element of the lists that it is judged by. */
 export interface Scope {
   /** The record whose rule it is, as declared; empty for those of an endpoint. */

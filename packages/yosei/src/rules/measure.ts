@@ -9,6 +9,7 @@ import { Moment } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import type { Path } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'
+import { declaredAt } from './input.js'
 
 /** What the values at a path are compared as: several where a union lies there. */
 export const measuresAt = (root: Node, path: Path): readonly Measure[] => [
@@ -73,7 +74,10 @@ export function aboutAt(root: Node, base: Path, address: string, path: Path): Ab
   const names = abouts.get(root) ?? new Map<string, About>()
   abouts.set(root, names)
   const name = base.length === 0 ? address : `${base.join()} ${address}`
-  const found = names.get(name) ?? { measures: measuresAt(root, path), isSecret: isSecret(root, path) }
+  const found = names.get(name) ?? {
+    measures: measuresAt(root, declaredAt(address, { base })),
+    isSecret: isSecret(root, path),
+  }
   names.set(name, found)
   return found
 }

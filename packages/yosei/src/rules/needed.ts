@@ -105,7 +105,7 @@ const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
 })
 
 const conditionalInService = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
-  code: Code,
+  code: 'needed' | 'not_allowed_here',
   isWrong: (isSent: boolean) => boolean,
 ): RuleInService<Conditional<R>> => ({
   takes: [anAddress, aCondition, wordOptions],
@@ -129,7 +129,9 @@ const conditionalInService = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'a
     },
   },
   sentence: ({ when, blames }, { isSecret }) =>
-    addressesIn(when).some(isSecret) ? { code, variant: 'secret', at: blames } : { code, about: { when }, at: blames },
+    addressesIn(when).some(isSecret)
+      ? { code, variant: 'secret', at: blames }
+      : { code, variant: undefined, about: { when }, at: blames },
 })
 
 const isMissing = (isSent: boolean) => !isSent

@@ -4,6 +4,7 @@
  * forgot.
  */
 
+import type { Said } from '../catalogue/english.js'
 import type { Node } from '../kinds/kind.js'
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'
@@ -71,9 +72,7 @@ export type Values<T, R extends Reads<T>> = { [I in keyof R]: At<T, R[I]> }
  * A rule as the sentence that its error would be: the code by which the catalogue words it, and what goes into its
  * places.
  */
-interface Sentence {
-  readonly code: string
-  readonly variant?: string | undefined
+type Sentence = Said & {
   readonly about?: { readonly [name: string]: unknown }
   /** Where it would stand. */
   readonly at: readonly string[]

@@ -19,7 +19,7 @@ import {
   withOptions,
 } from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
-import { blamedAt, concrete, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './input.js'
+import { blamedAt, concrete, declaredAt, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './input.js'
 import { type Measure, toldAt } from './measure.js'
 import {
   type Blame,
@@ -135,7 +135,7 @@ export const sumWithin: RuleOf<SumWithin> = {
     const decimalAt = (path: Path) => decimalOf(valueAt(input, path)) as string
     const sum = sumOf(whole.map((term) => term.map(decimalAt).reduce(productOf)))
     const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
-    const told = (decimal: string | undefined) => toldAt(root, at(rule.address), decimal)
+    const told = (decimal: string | undefined) => toldAt(root, declaredAt(rule.address, scope), decimal)
     return limitNames.flatMap((name) => {
       const given = rule[name]
       // A sum of which not all is known may only be too great already.
@@ -224,7 +224,7 @@ export const sumWithinInService: RuleInService<SumWithin> = {
   sentence({ atLeast, atMost, exactly, times, blames }) {
     const which =
       exactly !== undefined ? 'Exactly' : atLeast === undefined ? 'Most' : atMost === undefined ? 'Least' : ''
-    const variant = `sum${which}${times === undefined ? '' : 'Times'}`
+    const variant = `sum${which}${times === undefined ? '' : 'Times'}` as const
     return { code: 'rule', variant, about: { least: atLeast, most: atMost, limit: exactly, other: times }, at: blames }
   },
 }

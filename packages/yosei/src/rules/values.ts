@@ -3,7 +3,7 @@ import { quote } from '../kinds/quote.js'
 import { literal } from '../kinds/scalar.js'
 import { type Path, valueAt } from '../terms/address.js'
 import type { Holding } from './condition.js'
-import { concrete, eachOnce, isNone, pathOf, type RuleInput, stepsShared } from './input.js'
+import { concrete, declaredAt, eachOnce, isNone, pathOf, type RuleInput, stepsShared } from './input.js'
 import { orderAt } from './measure.js'
 import { isOther } from './other.js'
 import type { Operator, Sort, Terms } from './terms.js'
@@ -16,7 +16,7 @@ export function valuesHold(
   test: (order: number) => boolean,
 ): Holding {
   const path = pathOf(address, scope)
-  const order = orderAt(root, path)
+  const order = orderAt(root, declaredAt(address, scope))
   const given = others.map((other) => (isOther(other) ? pathOf(other.other, scope) : { value: other }))
   const far = given.filter(isPath)
   return eachOnce([path, ...far], (steps = [], ...farSteps) =>

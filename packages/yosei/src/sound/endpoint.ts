@@ -62,10 +62,9 @@ export function checkEndpoint(node: EndpointNode): void {
     )
   }
   for (const body of bodies)
-    for (const { rule, base } of everyRule(node, body)) {
+    for (const { rule, base, root } of everyRule(node, body)) {
       check(`rule ${rule.rule}`, addressesOf(rule), base)
-      const measuresOf = (address: string) =>
-        measuresAt(rootOf(node, body), [...base, ...(parseAddress(address) ?? [])])
+      const measuresOf = (address: string) => measuresAt(root, [...base, ...(parseAddress(address) ?? [])])
       if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
       const conditions = [...('when' in rule && rule.when ? [rule.when] : []), ...(rule.during ?? [])]
       const wrong =

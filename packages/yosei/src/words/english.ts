@@ -1,5 +1,5 @@
 /** All words of errors in English. Other languages have the same keys. A page has those of what it brings. */
-import { commonWords, formatWords, ruleWords } from '../catalogue/english.js'
+import { commonWords, formatWords, ruleWords, sentenceWords } from '../catalogue/english.js'
 import { bigIntegerWords } from '../kinds/big-integer.js'
 import { choiceWords } from '../kinds/choice.js'
 import { constantWords } from '../kinds/constant.js'
@@ -20,7 +20,7 @@ import { timeOfDayWords } from '../kinds/time-of-day.js'
 import { tupleWords } from '../kinds/tuple.js'
 import type { Words } from './words.js'
 
-/** With a request as a whole; what answers say, and outlines of rules. */
+/** With a request as a whole; what answers say. */
 const serviceWords = {
   'too_many.query': 'must have at most {limit} {limit|value|values}',
   'too_many.codings': 'must name at most {limit} codings, each once',
@@ -51,28 +51,6 @@ const serviceWords = {
   not_allowed: 'does not have permission',
   busy: 'is being worked on by another request',
   'busy.full': 'has too many requests waiting for it',
-  'rule.sum': 'must add up to at least {least} and at most {most}',
-  'rule.sumMost': 'must add up to no more than {most}',
-  'rule.sumLeast': 'must add up to no less than {least}',
-  'rule.sumExactly': 'must add up to {limit}',
-  'rule.sumTimes': 'must add up to at least {least} and at most {most}, each times {other}',
-  'rule.sumMostTimes': 'must add up to no more than {most}, each times {other}',
-  'rule.sumLeastTimes': 'must add up to no less than {least}, each times {other}',
-  'rule.sumExactlyTimes': 'must add up to {limit}, each times {other}',
-  'rule.exactlyOne': 'needs exactly one of {addresses}',
-  'rule.fits': 'must also pass a field of its own',
-  'rule.while': '{words}, while {when}',
-  'rule.inOrder': 'must be more than the one before it',
-  'rule.inOrderOrEqual': 'must not be less than the one before it',
-  'rule.inOrderTime': 'must come after the one before it',
-  'rule.inOrderTimeOrEqual': 'must not come before the one before it',
-  'rule.distinct': 'must not have the same {addresses} as another',
-  'rule.apart': 'must not overlap another, from {first} to {other}',
-  'rule.gap': 'must be from {least} to {most} behind {first}',
-  'rule.gapLeast': 'must be at least {least} behind {first}',
-  'rule.gapMost': 'must be at most {most} behind {first}',
-  'rule.fill': 'is made of {addresses} where it is not sent',
-  'rule.own': 'is checked by a rule of its own',
   detail: '{first}',
   'detail.more': '{first}, and {more} more',
   'detail.unmatched': 'No endpoint takes this method and path.',
@@ -111,5 +89,6 @@ export const english: Words = /* @__PURE__ */ (() => ({
   ...fileWords,
   ...formatWords,
   ...ruleWords,
+  ...sentenceWords,
   ...serviceWords,
 }))()

@@ -1,0 +1,50 @@
+/** Nothing that can be declared goes without the tests and pages that all the others have. */
+import { readFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { expect, test } from '@jest/globals'
+import * as yosei from 'yosei'
+import { type Endpoint, outline } from 'yosei'
+import { conditionsInService, everyKind, rulesInService } from '../dist/internals.js'
+
+const here = dirname(fileURLToPath(import.meta.url))
+const read = (file: string) => readFileSync(join(here, file), 'utf8')
+const words = read('words.txt')
+const [rules, conditions] = [Object.keys(rulesInService), Object.keys(conditionsInService)]
+const kinds = Object.keys(everyKind)
+const isCalled = (name: string) => new RegExp(`\\bon\\.${name}\\(`)
+const isCalledByItself = (name: string) => new RegExp(`\\b(?<!\\.)${name}\\(`)
+const isNamed = (name: string) => new RegExp(`'${name}'`)
+const isShown = (name: string) => new RegExp(`\\b${name}\\b`)
+
+test.each<[what: string, text: string, names: readonly string[], (name: string) => RegExp]>([
+  ['words of each rule', words, rules, isCalled],
+  ['words of each condition', words, conditions, isCalled],
+  // A union has no word of its own but for what it takes.
+  ['words of each kind', words, kinds.filter((kind) => kind !== 'later'), isCalledByItself],
+  ['both engines with each rule', read('rules-engine.test.ts'), rules, isCalled],
+  ['both engines with each condition', read('rules-engine.test.ts'), conditions, isCalled],
+  // Of rules with functions of their own it has `check`; what a client accepts is no value.
+  [
+    'the oracle with each rule',
+    read('oracle-cases.ts'),
+    rules.filter((rule) => rule !== 'fill' && rule !== 'find'),
+    isNamed,
+  ],
+  ['the oracle with each condition', read('oracle-cases.ts'), conditions.filter((one) => one !== 'accepts'), isNamed],
+  ['the page of each rule', read('../../../docs/rules.md'), rules, isShown],
+  ['the page of each condition', read('../../../docs/rules.md'), conditions, isShown],
+  ['the page of each kind', read('../../../docs/fields.md'), kinds, isCalledByItself],
+])('%s', (_, text, names, isThere) => {
+  expect(names.filter((name) => !isThere(name).test(text))).toEqual([])
+})
+
+test('the outline has a sentence for each rule of the words, in plain words', () => {
+  const value = (source: string) => new Function(...Object.keys(yosei), `return (${source})`)(...Object.values(yosei))
+  const declared = [...words.matchAll(/^parts ¦ (.*rules: .*) ¦ .*$/gm)].map(
+    ([, source]) => value(source as string) as Endpoint,
+  )
+  const sentences = declared.flatMap((one) => (outline(one) as { rules: { rule: string; words: string }[] }).rules)
+  expect([...new Set(sentences.map(({ rule }) => rule))].sort()).toEqual([...rules].sort())
+  for (const { words } of sentences) expect(words).toMatch(/^(?:body|query)\S* (?:and \S+ )?[a-z][^{}]+$/)
+})
