@@ -58,7 +58,7 @@ export function FieldControl(props: FieldProps) {
                       {...props}
                       address={`${address}[${index}].name`}
                       name="name"
-                      field={{ kind: 'text' }}
+                      field={{ kind: 'text', need: 'required' }}
                     />
                     <FieldControl
                       {...props}

@@ -1,5 +1,5 @@
 /** The declaration, as the form draws it: fields with their names, limits and words. None is written here. */
-import { type EndpointVerdict, intake, judgeParts, outline } from 'yosei'
+import { type EndpointVerdict, type FieldOutline, intake, judgeParts, outline } from 'yosei'
 import { nightOf, observatory } from '../intake.ts'
 
 /** A page whose policy lets no text become code interprets its declarations. */
@@ -8,38 +8,18 @@ export const app = intake({ ...observatory, engine: 'interpreted' })
 export const { bookSession } = app.endpoints
 export { nightOf }
 
-export interface Field {
-  readonly kind: string
-  readonly need?: 'required' | 'optional' | 'defaulted'
-  readonly title?: string
-  readonly description?: string
-  readonly secret?: boolean
-  readonly fields?: { readonly [name: string]: Field }
-  readonly item?: Field
-  readonly value?: Field
-  readonly base?: Field
-  readonly tag?: string
-  readonly branches?: { readonly [name: string]: Field }
-  readonly values?: readonly string[]
-  readonly default?: unknown
-  readonly [option: string]: unknown
-}
-interface Outlined {
-  readonly path: { readonly [name: string]: Field }
-  readonly query: { readonly [name: string]: Field }
-  readonly header: { readonly [name: string]: Field }
-  readonly body: { readonly [type: string]: Field }
-}
-const { path, query, header, body } = outline(bookSession) as unknown as Outlined
+export type Field = FieldOutline
+const { path, query, header, body } = outline(bookSession)
 const { fields: asked = {}, ...whole } = body['application/json'] as Field
 /** What the server says itself is not asked for. */
 const own = Object.fromEntries(Object.entries(asked).filter(([, field]) => !field['readOnly']))
+const recordOf = (fields: { readonly [name: string]: Field }): Field => ({ kind: 'record', need: 'required', fields })
 /** In the order in which people fill them in. */
 export const parts: readonly (readonly [part: string, field: Field])[] = [
-  ['path', { kind: 'record', fields: path }],
-  ['header', { kind: 'record', fields: header }],
+  ['path', recordOf(path)],
+  ['header', recordOf(header)],
   ['body', { ...whole, fields: own }],
-  ['query', { kind: 'record', fields: query }],
+  ['query', recordOf(query)],
 ]
 
 /** What stands for a reader: what it reads. */
@@ -91,7 +71,7 @@ export function blankOf(given: Field): Value {
   const field = shapeOf(given)
   if (field.fields) return Object.fromEntries(Object.entries(field.fields).map(([name, one]) => [name, blankOf(one)]))
   if (field.branches && field.tag) {
-    const [[name, branch] = ['', { kind: 'record' }]] = Object.entries(field.branches).reverse()
+    const [[name, branch] = ['', recordOf({})]] = Object.entries<Field>(branchesOf(field)).reverse()
     return { [field.tag]: name, ...(blankOf(branch) as object) }
   }
   if (field.item) return [blankOf(field.item)]
@@ -119,7 +99,9 @@ function sentOf(given: Field, value: Value): unknown {
   return value === '' ? undefined : value
 }
 /** The fields of the branch that is chosen, its tag first. */
-export function branchOf({ tag = '', branches = {} }: Field, value: Value): { readonly [name: string]: Field } {
+const branchesOf = ({ branches = {} }: Field) => branches as { readonly [value: string]: Field }
+export function branchOf({ tag = '', ...field }: Field, value: Value): { readonly [name: string]: Field } {
+  const branches = branchesOf(field as Field)
   const chosen = (value as { readonly [name: string]: string })[tag] ?? ''
   const tagged: Field = { kind: 'choice', need: 'required', values: Object.keys(branches) }
   return { [tag]: tagged, ...(Object.hasOwn(branches, chosen) ? branches[chosen]?.fields : {}) }

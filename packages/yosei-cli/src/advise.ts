@@ -1,7 +1,7 @@
 /** What a careful colleague would say of a declaration: few things, each with its place, why, and the mend. */
-import type { Intake } from 'yosei'
+import { type EndpointOutline, type FieldOutline, type Intake, outline, type RuleOutline } from 'yosei'
 import type { Demanded } from 'yosei/probe'
-import { below, branchesOf, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
+import { branchesOf, isOutline, parts } from './outlined.js'
 
 /** Each piece of advice by the name under which it can be answered in the declaration. */
 const advices = {
@@ -45,12 +45,10 @@ export interface Advice {
 
 /** @param untripped The demands that no sample has tripped, where there are samples. */
 export function adviceFor(app: Intake, untripped: readonly Demanded[]): Advice[] {
-  const endpoints = below(outlined(app), 'endpoints')
-  return Object.entries(endpoints).flatMap(([name, one]) => {
-    const endpoint = one as Outline
+  return Object.entries(outline(app).endpoints).flatMap(([name, endpoint]) => {
     const found: Advice[] = []
-    const say = (address: string, advice: AdviceName, of: Outline, told: string = advices[advice][0]) => {
-      const answered = Object.hasOwn(below(of, 'because'), advice) || Object.hasOwn(below(endpoint, 'because'), advice)
+    const say: Say = (address, advice, { because = {} }, told = advices[advice][0]) => {
+      const answered = Object.hasOwn(because, advice) || Object.hasOwn(endpoint.because ?? {}, advice)
       if (!answered) found.push({ endpoint: name, address, name: advice, why: told, mend: advices[advice][1] })
     }
     const fields = [...fieldsOf(endpoint)]
@@ -71,7 +69,9 @@ export function adviceFor(app: Intake, untripped: readonly Demanded[]): Advice[]
 const isRule = ({ what, isImplied }: Demanded) =>
   !isImplied && /^[a-zA-Z]+ \S*\b(?:path|query|header|cookie|body|who)\b/.test(what) && !what.startsWith('lookup ')
 
-type Say = (address: string, advice: AdviceName, of: Outline, told?: string) => void
+/** What may answer advice with its reason. */
+type Answering = Pick<FieldOutline, 'because'>
+type Say = (address: string, advice: AdviceName, of: Answering, told?: string) => void
 
 const texts = new Set([
   'uri',
@@ -88,7 +88,7 @@ const texts = new Set([
 const secretNames = /(?:^|[^a-z])(?:password|passphrase|secret|pin|cvv|cvc|token|apikey|api-key|iban)$/
 const identifierNames = /(?:^id|[a-z]Id|[-_]id|^slug)$/
 
-function adviseField([address, field, isOfWhole]: Placed, { method }: Outline, say: Say): void {
+function adviseField([address, field, isOfWhole]: Placed, { method }: EndpointOutline, say: Say): void {
   const name = nameIn(address)
   const { kind, length, pattern, format, readOnly } = field
   if (readOnly) return
@@ -117,22 +117,21 @@ function isFinitePattern(pattern: string): boolean {
   return /^\^.*\$$/.test(plain) && !/[*+]|\{\d+,\}/.test(plain) && !plain.includes('|')
 }
 
-/** Rules that wait until all is there that they read. */
-const waiting = new Set(['ascending', 'equal', 'differ', 'gap'])
-
 function adviseRule(
   base: string,
-  rule: Outline,
-  fields: ReadonlyMap<string, Outline>,
-  { method }: Outline,
+  rule: RuleOutline,
+  fields: ReadonlyMap<string, FieldOutline>,
+  { method }: EndpointOutline,
   say: Say,
 ): void {
-  const reads = (rule.reads as readonly string[]).map((address) => joined(base, address))
+  const reads = rule.reads.map((address) => joined(base, address))
   const optional = reads.filter((address) => fields.get(address)?.need === 'optional')
   const isOfBody = reads.every((address) => address.startsWith('body'))
   // Two that may both be left out, as limits of a search may, are meant so.
   if (
-    waiting.has(String(rule.rule)) &&
+    // It waits until both of two are there.
+    rule.reads.length === 2 &&
+    rule.reads.every((address) => rule.waits.includes(address)) &&
     isOfBody &&
     method !== 'PATCH' &&
     optional.length === 1 &&
@@ -146,7 +145,7 @@ function adviseRule(
       `may be left out, and then ${rule.rule} ${reads.join(' ')} is not judged`,
     )
   }
-  for (const blamed of (rule.blames as readonly string[]).map((address) => joined(base, address)))
+  for (const blamed of rule.blames.map((address) => joined(base, address)))
     if (fields.get(blamed)?.readOnly) say(blamed, 'unfixable', fields.get(blamed) ?? {})
 }
 
@@ -154,17 +153,16 @@ const known = new Set([
   400, 401, 402, 403, 404, 405, 406, 408, 409, 410, 411, 412, 413, 414, 415, 416, 417, 421, 422, 423, 424, 425, 426,
   428, 429, 431, 451,
 ])
-function* statusesOf({ rules, lookups, statuses }: Outline): Generator<{ address: string; status: number }> {
-  for (const rule of rules as readonly Outline[])
-    if (typeof rule.status === 'number')
-      yield { address: String((rule.blames as readonly Json[])[0] ?? ''), status: rule.status }
-  for (const lookup of Object.values((lookups ?? {}) as Outline)) {
-    const { status } = below(lookup as Outline, 'refusal')
-    if (typeof status === 'number')
-      yield { address: String(((lookup as Outline).reads as readonly Json[])[0] ?? ''), status }
-  }
-  const { codes, ...own } = (statuses ?? {}) as Outline
-  for (const status of [...Object.values(own), ...Object.values((codes ?? {}) as Outline)])
+function* statusesOf({
+  rules,
+  lookups,
+  statuses = {},
+}: EndpointOutline): Generator<{ address: string; status: number }> {
+  for (const { status, blames } of rules) if (status !== undefined) yield { address: blames[0] ?? '', status }
+  for (const { refusal, reads } of Object.values(lookups))
+    if (refusal?.status !== undefined) yield { address: reads[0] ?? '', status: refusal.status }
+  const { codes = {}, ...own } = statuses
+  for (const status of [...Object.values(own), ...Object.values(codes as object)])
     if (typeof status === 'number' && status < 500) yield { address: '', status }
 }
 
@@ -172,32 +170,30 @@ const joined = (base: string, address: string) => (base === '' ? address : `${ba
 export const nameIn = (address: string) => /([^.[\]{}"]+)["\]]*(?:\[\]|\{\})*$/.exec(address)?.[1] ?? ''
 
 /** A field, and whether it is sent as a part of something that is always sent whole: a list, a table, a union. */
-type Placed = readonly [address: string, field: Outline, isOfWhole: boolean]
+type Placed = readonly [address: string, field: FieldOutline, isOfWhole: boolean]
 
 /** Every field of an endpoint's requests, by its address. */
-function* fieldsOf(endpoint: Outline): Generator<Placed> {
-  for (const part of ['path', 'query', 'header', 'cookie'])
-    for (const [name, field] of Object.entries(below(endpoint, part)))
-      yield* fieldsIn(joined(part, name), field as Outline, false)
-  for (const body of Object.values(below(endpoint, 'body'))) yield* fieldsIn('body', body as Outline, false)
+function* fieldsOf(endpoint: EndpointOutline): Generator<Placed> {
+  for (const part of parts)
+    for (const [name, field] of Object.entries(endpoint[part])) yield* fieldsIn(joined(part, name), field, false)
+  for (const body of Object.values(endpoint.body)) yield* fieldsIn('body', body, false)
 }
-function* fieldsIn(address: string, field: Outline, isOfWhole: boolean): Generator<Placed> {
-  if (field.kind === 'readAs' && isOutline(field.base)) {
+function* fieldsIn(address: string, field: FieldOutline, isOfWhole: boolean): Generator<Placed> {
+  if (field.base) {
     yield* fieldsIn(address, { ...field.base, ...(field.because ? { because: field.because } : {}) }, isOfWhole)
     return
   }
   yield [address, field, isOfWhole]
-  for (const [name, one] of Object.entries(below(field, 'fields')))
-    yield* fieldsIn(joined(address, name), one as Outline, isOfWhole)
-  if (isOutline(field.item)) yield* fieldsIn(`${address}[]`, field.item, true)
-  if (field.kind === 'table' && isOutline(field.value)) yield* fieldsIn(`${address}{}`, field.value, true)
-  for (const one of listed(field, 'items')) yield* fieldsIn(address, one, true)
+  for (const [name, one] of Object.entries(field.fields ?? {})) yield* fieldsIn(joined(address, name), one, isOfWhole)
+  if (field.item) yield* fieldsIn(`${address}[]`, field.item, true)
+  if (isOutline(field.value)) yield* fieldsIn(`${address}{}`, field.value, true)
+  for (const one of field.items ?? []) yield* fieldsIn(address, one, true)
   for (const branch of branchesOf(field))
     for (const [at, one] of fieldsIn(address, branch, true))
       if (at !== address || one.kind !== 'record') yield [at, one, true]
 }
 
-function* rulesOf(endpoint: Outline): Generator<readonly [base: string, rule: Outline]> {
-  for (const rule of listed(endpoint, 'rules')) yield ['', rule]
-  for (const [address, field] of fieldsOf(endpoint)) for (const rule of listed(field, 'rules')) yield [address, rule]
+function* rulesOf(endpoint: EndpointOutline): Generator<readonly [base: string, rule: RuleOutline]> {
+  for (const rule of endpoint.rules) yield ['', rule]
+  for (const [address, field] of fieldsOf(endpoint)) for (const rule of field.rules ?? []) yield [address, rule]
 }

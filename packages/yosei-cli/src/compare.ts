@@ -2,19 +2,23 @@
 import { isDeepStrictEqual } from 'node:util'
 import {
   type Endpoint,
+  type EndpointOutline,
   type FieldError,
+  type FieldOutline,
   foldAddress,
   formatAddress,
   type Intake,
   judge,
+  outline,
   type Path,
   parseAddress,
+  type RuleOutline,
 } from 'yosei'
 import { type BadProbe, type GoodProbe, probesOf, requestsOf } from 'yosei/probe'
 import { type AnyVerdict, type Mark, markOf } from './book/index.js'
 import { readWho } from './check.js'
 import { isShown, maskedMessage, maskedTarget, withoutSecrets } from './masked.js'
-import { below, branchesOf, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
+import { branchesOf, isOutline, parts } from './outlined.js'
 import { laidOut, shownValue } from './print.js'
 
 export const changes = {
@@ -196,7 +200,7 @@ function declaredBetween(
 ): readonly string[] {
   if (!before) return ['the endpoint is new']
   if (!after) return ['the endpoint is gone']
-  const [old, now] = [outlined(before), outlined(after)]
+  const [old, now] = [outline(before), outline(after)]
   const [field, other] = [fieldAt(old, address), fieldAt(now, address)]
   const own =
     field && !other
@@ -224,37 +228,36 @@ const plainOf = ({
   may,
   open,
   uniqueNames,
-}: Outline): Outline => ({ method, template, limits, unlisted, coerce, success, may, open, uniqueNames })
+}: EndpointOutline): Options => ({ method, template, limits, unlisted, coerce, success, may, open, uniqueNames })
 
 /** What is said of the field at an address. */
-function fieldAt(endpoint: Outline, address: string): Outline | undefined {
-  const [part = '', ...rest] = parseAddress(address) ?? []
-  const tops: readonly Json[] =
-    part === 'body' ? Object.values(below(endpoint, 'body')) : [{ fields: below(endpoint, String(part)) }]
-  return tops
-    .filter(isOutline)
-    .map((top) => descend(top, rest))
-    .find((found) => found !== undefined)
+function fieldAt(endpoint: EndpointOutline, address: string): Options | undefined {
+  const [first, ...rest] = parseAddress(address) ?? []
+  const part = parts.find((one) => one === first)
+  const tops: readonly FieldOutline[] = part
+    ? [{ kind: 'record', need: 'required', fields: endpoint[part] }]
+    : first === 'body'
+      ? Object.values(endpoint.body)
+      : []
+  return tops.map((top) => descend(top, rest)).find((found) => found !== undefined)
 }
 
-function descend(of: Outline, path: Path): Outline | undefined {
+function descend(of: FieldOutline, path: Path): Options | undefined {
   const [step, ...rest] = path
   if (step === undefined) return of
-  if (isOutline(of.base)) return descend(of.base, path)
-  const next =
-    typeof step === 'number'
-      ? (of.item ?? listed(of, 'items')[step] ?? of.value)
-      : (below(of, 'fields')[step] ?? of.value)
+  if (of.base) return descend(of.base, path)
+  const next = typeof step === 'number' ? (of.item ?? of.items?.[step] ?? of.value) : (of.fields?.[step] ?? of.value)
   if (isOutline(next)) return descend(next, rest)
   if (step === of.tag)
-    return rest.length === 0 ? { tag: of.tag, branches: Object.keys(below(of, 'branches')).join(', ') } : undefined
+    return rest.length === 0 ? { tag: of.tag, branches: Object.keys(of.branches ?? {}).join(', ') } : undefined
   return branchesOf(of)
     .map((branch) => descend(branch, path))
     .find((found) => found !== undefined)
 }
 
 /** The options of a field that are otherwise; what lies below is looked at there. */
-function optionsBetween(before: Outline, after: Outline): string[] {
+type Options = { readonly [option: string]: unknown }
+function optionsBetween(before: Options, after: Options): string[] {
   const inside = new Set([
     'fields',
     'item',
@@ -283,8 +286,8 @@ const option = (value: unknown) =>
   value === undefined ? '(none)' : typeof value === 'string' ? value : JSON.stringify(value)
 
 /** Rules that speak of an address, and are new or gone. */
-function rulesBetween(before: Outline, after: Outline, address: string): string[] {
-  const [old, now] = [before, after].map((one) => rulesIn(one).map(({ words }) => String(words)))
+function rulesBetween(before: EndpointOutline, after: EndpointOutline, address: string): string[] {
+  const [old, now] = [before, after].map((one) => rulesIn(one).map(({ words }) => words))
   const name = /[^.[\]]+(?=[[\]\d]*$)/.exec(foldAddress(address))?.[0] ?? ''
   const speaks = (words: string) => name !== '' && words.includes(name)
   return [
@@ -293,9 +296,9 @@ function rulesBetween(before: Outline, after: Outline, address: string): string[
   ]
 }
 /** The rules of an endpoint, and of its records. */
-function rulesIn(of: unknown): Outline[] {
+function rulesIn(of: unknown): RuleOutline[] {
   if (typeof of !== 'object' || of === null) return []
-  const own = Array.isArray((of as Outline).rules) ? ((of as Outline).rules as Outline[]) : []
+  const own = 'rules' in of && Array.isArray(of.rules) ? (of.rules as RuleOutline[]) : []
   return [...own, ...Object.entries(of).flatMap(([name, one]) => (name === 'rules' ? [] : rulesIn(one)))]
 }
 

@@ -1,9 +1,18 @@
 /** Shows what an endpoint is: a sheet, its outline, or the code that is made for it; or all endpoints as a table. */
 import { distance } from 'fastest-levenshtein'
-import { codeOf, type Endpoint, type Intake } from 'yosei'
+import {
+  codeOf,
+  type Endpoint,
+  type EndpointOutline,
+  type FieldOutline,
+  type Intake,
+  type LookupOutline,
+  outline,
+  type RuleOutline,
+} from 'yosei'
 import { demandsOf } from 'yosei/probe'
 import { Failure } from './failure.js'
-import { below, isOutline, type Json, listed, type Outline, outlined } from './outlined.js'
+import { branchesOf, isFields, isOutline, parts } from './outlined.js'
 import { pc, shorten, visible, width, wrap } from './terminal.js'
 
 /** @throws Failure where the intake has no endpoint of that name. */
@@ -24,22 +33,21 @@ export function show(
   if (code && name === undefined) throw new Failure('--code is of one endpoint; name it behind the intake')
   const endpoint = name === undefined ? undefined : endpointIn(app, name)
   if (code && endpoint) return codeOf(endpoint)
-  if (format === 'json') return JSON.stringify(outlined(endpoint ?? app), null, 2)
+  if (format === 'json') return JSON.stringify(outline(endpoint ?? app), null, 2)
   return endpoint && name !== undefined ? sheetOf(app, name) : tableOf(app)
 }
 
 function tableOf(app: Intake): string {
-  const whole = outlined(app)
-  const rows = Object.entries(below(whole, 'endpoints')).map(([name, one]) => {
-    const endpoint = one as Outline
-    const parts = ['path', 'query', 'header', 'cookie'].flatMap((part) => Object.keys(below(endpoint, part)))
-    const bodies = Object.keys(below(endpoint, 'body'))
+  const whole = outline(app)
+  const rows = Object.entries(whole.endpoints).map(([name, endpoint]) => {
+    const names = parts.flatMap((part) => Object.keys(endpoint[part]))
+    const [body] = Object.values(endpoint.body)
     return {
       name,
       signature: `${endpoint.method} ${whole.base ?? ''}${endpoint.template}`,
-      fields: `${parts.length + (bodies.length > 0 ? fieldsIn(Object.values(below(endpoint, 'body'))[0] as Outline) : 0)}`,
-      rules: `${listed(endpoint, 'rules').length}`,
-      title: String(endpoint.title ?? ''),
+      fields: `${names.length + (body ? fieldsIn(body) : 0)}`,
+      rules: `${endpoint.rules.length}`,
+      title: endpoint.title ?? '',
     }
   })
   const [names, signatures] = [
@@ -59,53 +67,44 @@ function tableOf(app: Intake): string {
 }
 
 /** How many scalars and lists a body has. */
-function fieldsIn(of: Outline): number {
-  const inside = [...Object.values(below(of, 'fields')), ...Object.values(below(of, 'branches'))].filter(isOutline)
-  return inside.length > 0
-    ? inside.reduce((sum, one) => sum + fieldsIn(one), 0)
-    : isOutline(of.item)
-      ? fieldsIn(of.item)
-      : 1
+function fieldsIn({ fields = {}, branches, item }: FieldOutline): number {
+  const inside = [...Object.values(fields), ...(isFields(branches) ? Object.values(branches) : [])]
+  if (inside.length > 0) return inside.reduce((sum, one) => sum + fieldsIn(one), 0)
+  return item ? fieldsIn(item) : 1
 }
 
 function sheetOf(app: Intake, name: string): string {
-  const endpoint = outlined(app.endpoints[name] as Endpoint)
-  const base = String(outlined(app).base ?? '')
-  const parts = ['path', 'query', 'header', 'cookie'].flatMap((part) => {
-    const fields = Object.entries(below(endpoint, part))
+  const endpoint = outline(app.endpoints[name] as Endpoint)
+  const base = outline(app).base ?? ''
+  const sections = parts.flatMap((part) => {
+    const fields = Object.entries(endpoint[part])
     return fields.length === 0
       ? []
-      : ['', pc.bold(part), ...rowsOf(fields.flatMap(([field, one]) => linesOf(field, one as Outline, 1)))]
+      : ['', pc.bold(part), ...rowsOf(fields.flatMap(([field, one]) => linesOf(field, one, 1)))]
   })
-  const bodies = Object.entries(below(endpoint, 'body')).flatMap(([mediaType, one]) => [
+  const bodies = Object.entries(endpoint.body).flatMap(([mediaType, one]) => [
     '',
     `${pc.bold('body')}  ${mediaType}`,
-    ...rowsOf(bodyLines(one as Outline)),
+    ...rowsOf(bodyLines(one)),
   ])
-  const definitions = Object.entries(below(endpoint, 'definitions')).flatMap(([definition, one]) => [
+  const definitions = Object.entries(endpoint.definitions ?? {}).flatMap(([definition, one]) => [
     '',
     `${pc.bold(definition)}  which is referred to`,
-    ...rowsOf(bodyLines(one as Outline)),
+    ...rowsOf(bodyLines(one)),
   ])
-  const rules = listed(endpoint, 'rules').flatMap((rule) => [...told(visible(String(rule.words))), ...fittedRows(rule)])
-  const lookups = Object.entries(below(endpoint, 'lookups')).flatMap(([lookup, one]) =>
-    told(lookupText(lookup, one as Outline)),
-  )
+  const rules = endpoint.rules.flatMap((rule) => [...told(visible(rule.words)), ...fittedRows(rule)])
+  const lookups = Object.entries(endpoint.lookups).flatMap(([lookup, one]) => told(lookupText(lookup, one)))
   return [
     `${pc.bold(name)}  ${pc.cyan(`${endpoint.method} ${base}${endpoint.template}`)}`,
-    ...[endpoint.title, endpoint.description].filter((text) => text !== undefined).map((text) => visible(String(text))),
-    ...(isOutline(endpoint.who) ? ['', pc.bold('who asks'), ...rowsOf(bodyLines(endpoint.who))] : []),
-    ...parts,
+    ...[endpoint.title, endpoint.description].flatMap((text) => (text === undefined ? [] : [visible(text)])),
+    ...(endpoint.who ? ['', pc.bold('who asks'), ...rowsOf(bodyLines(endpoint.who))] : []),
+    ...sections,
     ...bodies,
     ...definitions,
     ...(rules.length > 0 ? ['', pc.bold('rules'), ...rules] : []),
     ...(lookups.length > 0 ? ['', pc.bold('lookups'), ...lookups] : []),
-    ...(isOutline(endpoint.turn)
-      ? [
-          '',
-          pc.bold('turn'),
-          `  one at a time of ${endpoint.turn.of}: ${(endpoint.turn.by as readonly Json[]).join(', ')}`,
-        ]
+    ...(endpoint.turn
+      ? ['', pc.bold('turn'), `  one at a time of ${endpoint.turn.of}: ${endpoint.turn.by.join(', ')}`]
       : []),
     '',
     pc.bold('statuses'),
@@ -114,22 +113,18 @@ function sheetOf(app: Intake, name: string): string {
 }
 
 /** What a rule `fits` demands. */
-const fittedRows = ({ rule, field }: Outline): string[] =>
+const fittedRows = ({ rule, field }: RuleOutline): string[] =>
   rule === 'fits' && isOutline(field)
     ? rowsOf(field.kind === 'record' ? bodyLines(field) : linesOf('it', field, 1)).map((row) => `  ${row}`)
     : []
 
 const told = (text: string) => wrap(text, 4).map((line, index) => `${' '.repeat(index === 0 ? 2 : 4)}${line}`)
 
-const lookupText = (name: string, { reads, absent, refusal, fill, follows }: Outline) => {
-  const refused = isOutline(refusal)
-    ? `${refusal.status} ${refusal.code}`
-    : absent
-      ? '409 already_there'
-      : '422 not_found'
+const lookupText = (name: string, { reads, absent, refusal, fill, follows }: LookupOutline) => {
+  const refused = refusal ? `${refusal.status} ${refusal.code}` : absent ? '409 already_there' : '422 not_found'
   return [
-    `${name} asks about ${(reads as readonly Json[]).join(', ')}`,
-    ...(Array.isArray(follows) ? [`after ${follows.join(', ')}`] : []),
+    `${name} asks about ${reads.join(', ')}`,
+    ...(follows ? [`after ${follows.join(', ')}`] : []),
     ...(fill === undefined ? [] : [`fills ${fill}`]),
     `else ${refused}`,
   ].join('; ')
@@ -143,17 +138,16 @@ interface Line {
 }
 
 /** The fields of a body; of another value the value itself. */
-const bodyLines = (of: Outline): Line[] =>
-  of.kind === 'record' && isOutline(of.fields)
-    ? [...Object.entries(of.fields).flatMap(([name, one]) => linesOf(name, one as Outline, 1)), ...ruleLines(of, 1)]
+const bodyLines = (of: FieldOutline): Line[] =>
+  of.fields
+    ? [...Object.entries(of.fields).flatMap(([name, one]) => linesOf(name, one, 1)), ...ruleLines(of, 1)]
     : linesOf('', of, 1)
 
-function linesOf(name: string, of: Outline, depth: number): Line[] {
+function linesOf(name: string, of: FieldOutline, depth: number): Line[] {
   const indent = '  '.repeat(depth)
-  const kind = String(of.kind ?? '')
   const own: Line = { name: `${indent}${name}`, kind: kindText(of), need: needText(of), limits: limitsText(of) }
-  const inside = ([field, one]: [string, Json]) => linesOf(field, one as Outline, depth + 1)
-  if (kind === 'readAs' && isOutline(of.base)) {
+  const inside = ([field, one]: [string, FieldOutline]) => linesOf(field, one, depth + 1)
+  if (of.base) {
     const [first, ...rest] = linesOf(name, of.base, depth)
     return first
       ? [
@@ -166,56 +160,39 @@ function linesOf(name: string, of: Outline, depth: number): Line[] {
         ]
       : [own]
   }
-  const fields = kind === 'record' ? Object.entries(below(of, 'fields')).flatMap(inside) : []
-  const item = isOutline(of.item) ? elementLines(of.item, `${indent}  []`, depth) : []
-  const value = kind === 'table' && isOutline(of.value) ? elementLines(of.value, `${indent}  {}`, depth) : []
-  const items = Array.isArray(of.items)
-    ? of.items.flatMap((one, index) => linesOf(`[${index}]`, one as Outline, depth + 1))
-    : []
-  const branches = isOutline(of.branches)
+  const fields = Object.entries(of.fields ?? {}).flatMap(inside)
+  const item = of.item ? elementLines(of.item, `${indent}  []`, depth) : []
+  const value = isOutline(of.value) ? elementLines(of.value, `${indent}  {}`, depth) : []
+  const items = (of.items ?? []).flatMap((one, index) => linesOf(`[${index}]`, one, depth + 1))
+  const branches = isFields(of.branches)
     ? Object.entries(of.branches).flatMap(([branch, one]) => [
         { name: `${indent}  ${of.tag} = ${branch}`, kind: '', need: '', limits: '' },
-        ...(isOutline(one)
-          ? Object.entries(below(one, 'fields')).flatMap(([field, two]) => linesOf(field, two as Outline, depth + 2))
-          : []),
+        ...Object.entries(one.fields ?? {}).flatMap(([field, two]) => linesOf(field, two, depth + 2)),
       ])
-    : Array.isArray(of.branches)
-      ? of.branches.flatMap((one, index) => linesOf(`or ${index + 1}`, one as Outline, depth + 1))
-      : []
+    : branchesOf(of).flatMap((one, index) => linesOf(`or ${index + 1}`, one, depth + 1))
   return [own, ...fields, ...ruleLines(of, depth + 1), ...item, ...value, ...items, ...branches]
 }
 
 /** What stands in each element: its fields right below, of a record. */
-const elementLines = (of: Outline, name: string, depth: number): Line[] =>
-  of.kind === 'record'
+const elementLines = (of: FieldOutline, name: string, depth: number): Line[] =>
+  of.fields
     ? [
-        ...Object.entries(below(of, 'fields')).flatMap(([field, one]) => linesOf(field, one as Outline, depth + 1)),
+        ...Object.entries(of.fields).flatMap(([field, one]) => linesOf(field, one, depth + 1)),
         ...ruleLines(of, depth + 1),
       ]
     : [{ ...(linesOf('', of, depth + 1)[0] as Line), name }, ...linesOf('', of, depth + 1).slice(1)]
 
-const ruleLines = (of: Outline, depth: number): Line[] =>
-  Array.isArray(of.rules)
-    ? of.rules.map((rule) => ({
-        name: `${'  '.repeat(depth)}${(rule as Outline).words}`,
-        kind: 'rule',
-        need: '',
-        limits: '',
-      }))
-    : []
+const ruleLines = ({ rules = [] }: FieldOutline, depth: number): Line[] =>
+  rules.map(({ words }) => ({ name: `${'  '.repeat(depth)}${words}`, kind: 'rule', need: '', limits: '' }))
 
-const kindText = ({ kind, item, nullable, secret }: Outline): string =>
-  [
-    kind === 'list' && isOutline(item) ? `list of ${item.kind}` : String(kind),
-    ...(nullable ? ['or null'] : []),
-    ...(secret ? ['secret'] : []),
-  ].join(', ')
-const needText = ({ need, default: value, computed, readOnly }: Outline): string =>
+const kindText = ({ kind, item, nullable, secret }: FieldOutline): string =>
+  [item ? `list of ${item.kind}` : kind, ...(nullable ? ['or null'] : []), ...(secret ? ['secret'] : [])].join(', ')
+const needText = ({ need, default: value, computed, readOnly }: FieldOutline): string =>
   readOnly
     ? 'set by the server'
     : need === 'defaulted'
       ? `default ${computed ? 'computed' : JSON.stringify(value)}`
-      : String(need ?? '')
+      : need
 
 /** What is said already, or of what lies below. */
 const saidElsewhere = new Set(
@@ -223,7 +200,7 @@ const saidElsewhere = new Set(
     ' ',
   ),
 )
-function limitsText(of: Outline): string {
+function limitsText(of: FieldOutline): string {
   const limits = Object.entries(of).flatMap(([name, value]) => {
     if (saidElsewhere.has(name) && !(name === 'value' && of.kind === 'constant')) return []
     if (name === 'length' && Array.isArray(value)) return [`length ${value[0]}–${value[1] ?? ''}`]
@@ -258,7 +235,7 @@ function rowsOf(lines: readonly Line[]): string[] {
   })
 }
 
-function statusLines(app: Intake, name: string, { success }: Outline): string[] {
+function statusLines(app: Intake, name: string, { success }: EndpointOutline): string[] {
   const byStatus = new Map<number, Set<string>>()
   for (const { endpoint, status, address } of demandsOf(app)) {
     if (endpoint !== name) continue

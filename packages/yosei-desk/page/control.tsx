@@ -172,7 +172,7 @@ function Choice({
   onType,
   onLeave,
 }: ControlProps & { common: Common; text: string; values: readonly unknown[] }) {
-  const titles = leaf(line.field).titles ?? {}
+  const titles = (leaf(line.field).titles ?? {}) as { readonly [value: string]: string }
   const all = values.map(String)
   const isSent = line.slice !== undefined
   return (

@@ -39,7 +39,7 @@ export interface Matter {
 export function createBench(matter: Matter): Bench {
   const { app, books, kit, revision = 0, broken } = matter
   // Plain JSON to its users; here its shape is known.
-  const outlined = outline(app) as unknown as Outlined
+  const outlined = outline(app)
   const samples = new Map<string, BookSample>()
   const entries = books.map(
     ({ file, page }): BookEntry => ({
@@ -130,13 +130,7 @@ const longestHold = 20
 /** More samples tell probes nothing new. */
 const mostLike = 40
 
-interface Outlined {
-  readonly title?: string
-  readonly base?: string
-  readonly endpoints: { readonly [name: string]: EndpointOutline & { readonly tags: readonly string[] } }
-}
-
-const entryOf = ({ name, method, template, title, tags }: Outlined['endpoints'][string]): EndpointEntry => ({
+const entryOf = ({ name, method, template, title, tags }: EndpointOutline): EndpointEntry => ({
   name,
   method,
   template,

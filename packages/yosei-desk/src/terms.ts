@@ -1,5 +1,5 @@
 /** What the page and what judges for it tell one another: plain JSON. */
-import type { FieldError, Reading, Step } from 'yosei'
+import type { EndpointOutline, FieldError, FieldOutline, Reading, RuleOutline, Step } from 'yosei'
 
 /** A request as it is being written. */
 export interface Draft {
@@ -65,52 +65,7 @@ export interface Shelf {
   readonly coverage: { readonly [endpoint: string]: Covered }
 }
 
-/** A declared field, as `outline` tells it. */
-export interface FieldOutline {
-  readonly kind: string
-  readonly need?: 'required' | 'optional' | 'defaulted'
-  readonly title?: string
-  readonly description?: string
-  readonly secret?: boolean
-  readonly nullable?: boolean
-  readonly fields?: { readonly [name: string]: FieldOutline }
-  readonly item?: FieldOutline
-  readonly items?: readonly FieldOutline[]
-  readonly value?: FieldOutline
-  readonly base?: FieldOutline
-  readonly tag?: string
-  readonly branches?: { readonly [name: string]: FieldOutline } | readonly FieldOutline[]
-  readonly values?: readonly unknown[]
-  readonly titles?: { readonly [value: string]: string }
-  readonly rules?: readonly RuleOutline[]
-  /** The name of a definition that stands here. */
-  readonly of?: string
-  readonly [option: string]: unknown
-}
-export interface RuleOutline {
-  readonly reads?: readonly string[]
-  readonly blames?: readonly string[]
-  readonly words: string
-}
-type Fields = { readonly [name: string]: FieldOutline }
-export interface EndpointOutline {
-  readonly name: string
-  readonly method: string
-  readonly template: string
-  readonly title?: string
-  readonly description?: string
-  readonly path: Fields
-  readonly query: Fields
-  readonly header: Fields
-  readonly cookie: Fields
-  /** By media type. */
-  readonly body: Fields
-  readonly who?: FieldOutline
-  readonly rules: readonly RuleOutline[]
-  readonly lookups: { readonly [name: string]: { readonly reads?: readonly string[] } }
-  readonly turn?: { readonly of: string; readonly by: readonly string[] }
-  readonly definitions?: Fields
-}
+export type { EndpointOutline, FieldOutline, RuleOutline }
 /** All that the page needs of an endpoint. */
 export interface Sheet {
   readonly outline: EndpointOutline

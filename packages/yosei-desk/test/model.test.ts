@@ -100,7 +100,7 @@ const order = endpoint('POST /shops/{shop}/orders/{id}.json', {
     'text/plain': text(),
   },
 })
-const outlined = outline(order) as unknown as EndpointOutline
+const outlined = outline(order)
 const scene = (message: string): Scene => sceneOf(outlined, '/v1', message)
 const lineAt = ({ ledger }: Scene, address: string): Line => {
   const line = ledger.lines.find((one) => one.address === address)

@@ -44,7 +44,7 @@ test('the outline has a sentence for each rule of the words, in plain words', ()
   const declared = [...words.matchAll(/^parts ¦ (.*rules: .*) ¦ .*$/gm)].map(
     ([, source]) => value(source as string) as Endpoint,
   )
-  const sentences = declared.flatMap((one) => (outline(one) as { rules: { rule: string; words: string }[] }).rules)
+  const sentences = declared.flatMap((one) => outline(one).rules)
   expect([...new Set(sentences.map(({ rule }) => rule))].sort()).toEqual([...rules].sort())
   for (const { words } of sentences) expect(words).toMatch(/^(?:body|query)\S* (?:and \S+ )?[a-z][^{}]+$/)
 })

@@ -736,6 +736,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
       handle: 60000,
     },
     statuses: {},
+    languages: ['en', 'de'],
     endpoints: {
       put: {
         name: 'put',
@@ -790,6 +791,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
             reads: ['query.from', 'query.until'],
             blames: ['query.until'],
             orEqual: false,
+            waits: ['query.from', 'query.until'],
             words: 'query.until must come after query.from',
           },
           {
@@ -799,6 +801,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
             blames: ['body.c'],
             orEqual: true,
             message: 'are in order',
+            waits: ['body.c', 'body.c'],
             words: 'body.c are in order',
           },
           {
@@ -806,6 +809,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
             code: 'unequal',
             reads: ['body.a', 'body.d.t'],
             blames: ['body.d.t'],
+            waits: ['body.a', 'body.d.t'],
             words: 'body.d.t must be the same as body.a',
           },
           {
@@ -813,6 +817,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
             code: 'none_present',
             reads: ['body.a', 'body.b'],
             blames: ['body'],
+            waits: [],
             words: 'body needs one of body.a, body.b',
           },
           {
@@ -820,6 +825,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
             code: 'odd',
             reads: ['body.a'],
             blames: ['body.a'],
+            waits: [],
             words: 'body.a is checked by a rule of its own',
           },
         ],

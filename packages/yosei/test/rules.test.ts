@@ -867,7 +867,7 @@ describe('rules of a record travel with it', () => {
         on.check({ reads: ['body.a'], code: 'x', holds: () => true }),
       ]),
     )
-    expect((all.rules as { words: string }[]).map(({ words }) => words)).toEqual([
+    expect(all.rules.map(({ words }) => words)).toEqual([
       'body.items must add up to at least 1 and at most 9',
       'body.a is made of body.d where it is not sent',
       'body.a is checked by a rule of its own',

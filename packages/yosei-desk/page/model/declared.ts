@@ -9,6 +9,10 @@ export const secretHeaders = new Set(['authorization', 'proxy-authorization', 'c
 
 export const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)
 
+/** What declares the values of a table. */
+export const entryOf = (field: FieldOutline | undefined): FieldOutline | undefined =>
+  field?.kind === 'table' ? (field.value as FieldOutline | undefined) : undefined
+
 const known = new WeakMap<FieldOutline, boolean>()
 /** Whether a secret stands anywhere in a field, in whatever branch. */
 export function holdsSecret(field: FieldOutline, outline: EndpointOutline): boolean {
@@ -20,9 +24,9 @@ function lookFor(field: FieldOutline, outline: EndpointOutline, seen: Set<FieldO
   if (seen.has(field)) return false
   seen.add(field)
   if (field.secret) return true
-  const { fields = {}, item, items = [], value, base, branches = {}, of } = field
+  const { fields = {}, item, items = [], base, branches = {}, of } = field
   const made = of === undefined ? undefined : outline.definitions?.[of]
-  const inside = [...Object.values(fields), item, ...items, field.kind === 'table' ? value : undefined, base, made]
+  const inside = [...Object.values(fields), item, ...items, entryOf(field), base, made]
   return [...inside, ...Object.values(branches)].some((one) => one !== undefined && lookFor(one, outline, seen))
 }
 

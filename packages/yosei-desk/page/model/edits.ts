@@ -1,7 +1,9 @@
 /** What can be done to a line: each gives the whole message as it is then. */
+
 import type { Node } from 'jsonc-parser'
 import type { Path } from 'yosei'
 import type { EndpointOutline, FieldOutline } from '../../src/terms.ts'
+import { entryOf } from './declared.ts'
 
 import { type Ledger, type Line, ledgerOf, treeOf } from './lines.ts'
 import { boundaryOf, cut, decoded, encoded, put, type Slice } from './message.ts'
@@ -61,7 +63,7 @@ function quoted(field: FieldOutline | undefined): boolean {
 export const leaf = (field: FieldOutline | undefined): FieldOutline => {
   let one = field
   while (one?.base) one = one.base
-  return one ?? { kind: 'anything' }
+  return one ?? { kind: 'anything', need: 'optional' }
 }
 
 /** Sends what was typed. */
@@ -158,7 +160,7 @@ export function withElement(scene: Scene, head: Line, example: string | undefine
 
 /** Adds a name that may be declared or not. */
 export function withName(scene: Scene, head: Line, name: string): string {
-  const value = leaf(head.field).value
+  const value = entryOf(leaf(head.field))
   const codec =
     head.part === 'query' || scene.ledger.syntax === 'form'
       ? 'percent'

@@ -2,7 +2,7 @@
 import { type Node, parseTree } from 'jsonc-parser'
 import { formatAddress, type Path } from 'yosei'
 import type { EndpointOutline, FieldOutline } from '../../src/terms.ts'
-import { holdsSecret, isSecret, isSecretPair, secretHeaders } from './declared.ts'
+import { entryOf, holdsSecret, isSecret, isSecretPair, secretHeaders } from './declared.ts'
 import { boundaryOf, cut, decoded, type Pair, type Pieces, pairsIn, partsIn, type Slice, takeApart } from './message.ts'
 
 type Part = 'path' | 'query' | 'header' | 'cookie' | 'body'
@@ -454,7 +454,7 @@ class Walk {
     if (node?.type === 'object' && (shape?.kind === 'table' || !shape || shape.kind === 'anything')) {
       this.#add(path, depth, { ...about, isHead: true, adds: 'name' })
       const { properties, counts } = propertiesOf(node)
-      for (const [name, property] of properties) below(name, shape?.value, property, counts.get(name))
+      for (const [name, property] of properties) below(name, entryOf(shape), property, counts.get(name))
       return
     }
     if (node?.type === 'array' && (shape?.item || shape?.items || !shape || shape.kind === 'anything')) {
@@ -480,7 +480,7 @@ class Walk {
       const tag = node?.children?.find(({ children }) => children?.[0]?.value === shape.tag)?.children?.[1]?.value
       const all = branches as { readonly [name: string]: FieldOutline }
       const found = typeof tag === 'string' && Object.hasOwn(all, tag) ? all[tag] : undefined
-      return found ? this.#shape(found) : { kind: 'record', fields: {} }
+      return found ? this.#shape(found) : { kind: 'record', need: 'required', fields: {} }
     }
     const records = (branches as readonly FieldOutline[]).map((one) => this.#shape(one)).filter(({ fields }) => fields)
     const share = ({ fields = {} }: FieldOutline) => Object.keys(fields).filter((name) => names.has(name)).length

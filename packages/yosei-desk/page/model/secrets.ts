@@ -1,6 +1,6 @@
 /** What of a message may be a secret: it is shown as dots, and left out of what leaves the page. */
 import type { FieldOutline } from '../../src/terms.ts'
-import { holdsSecret, isSecretPair, secretHeaders } from './declared.ts'
+import { entryOf, holdsSecret, isSecretPair, secretHeaders } from './declared.ts'
 import { leaf, rawAt, type Scene, shownText } from './edits.ts'
 import { type Codec, cookiesIn, type Ledger, mostLines } from './lines.ts'
 import { boundaryOf, cut, encoded, pairsIn, put, type Slice } from './message.ts'
@@ -78,9 +78,9 @@ function secretNames({ body, definitions = {} }: Scene['outline']): ReadonlySet<
     if (!field || (seen.has(field) && !field.secret)) return
     seen.add(field)
     if (field.secret) names.add(name)
-    const { fields = {}, item, items = [], value, base, branches = {}, of } = field
+    const { fields = {}, item, items = [], base, branches = {}, of } = field
     for (const [own, one] of Object.entries(fields)) look(one, own)
-    const others = [item, ...items, field.kind === 'table' ? value : undefined, base, definitions[of ?? '']]
+    const others = [item, ...items, entryOf(field), base, definitions[of ?? '']]
     for (const one of [...others, ...Object.values(branches)]) look(one, name)
   }
   for (const field of Object.values(body)) look(field, '')

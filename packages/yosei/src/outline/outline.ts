@@ -9,30 +9,34 @@ import { isSecret, nodesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { resolve } from '../kinds/resolve.js'
 import { holdsSecret } from '../kinds/shape.js'
-import { ruleInService } from '../rules/brought.js'
+import { ruleInService, ruleOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, conditionMaker } from '../rules/conditions.js'
 import { areTimes, measuresAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import { type Path, parseAddress } from '../terms/address.js'
 import type { Endpoint, Intake } from '../terms/endpoint.js'
+import { languagesOf } from '../words/languages.js'
 import { wordFault } from '../words/messages.js'
+import type { EndpointOutline, IntakeOutline, Json, KindName } from './types.js'
 
-type Json = string | number | boolean | null | readonly Json[] | { readonly [name: string]: Json }
 type JsonObject = { readonly [name: string]: Json }
 
 /**
- * An endpoint or an intake: kinds, limits, annotations, rules as data and in words. Its shape
- * is documented in docs/fields.md and stays.
+ * An endpoint or an intake as plain JSON: kinds, limits, annotations, rules as data and in words. Its shape stays.
  *
  * @example
  * JSON.stringify(outline(app), null, 2)
  */
-export function outline(of: Endpoint | Intake): JsonObject {
+export function outline(of: Intake): IntakeOutline
+export function outline(of: Endpoint): EndpointOutline
+export function outline(of: Endpoint | Intake): EndpointOutline | IntakeOutline
+export function outline(of: Endpoint | Intake): EndpointOutline | IntakeOutline {
   if (!isIntake(of)) return outlineEndpoint(endpointNode(of as Endpoint))
-  const { endpoints, title, version, base, limits, statuses } = intakeNode(of)
+  const { endpoints, title, version, base, limits, statuses, languages } = intakeNode(of)
   return {
     ...plain({ title, version, base, limits, statuses }),
+    languages: languagesOf(languages),
     endpoints: Object.fromEntries(Object.entries(endpoints).map(([name, one]) => [name, outlineEndpoint(one)])),
   }
 }
@@ -53,7 +57,7 @@ export function isSecretAt(endpoint: Endpoint, address: string): boolean {
   )
 }
 
-function outlineEndpoint(endpoint: EndpointNode): JsonObject {
+function outlineEndpoint(endpoint: EndpointNode): EndpointOutline {
   const {
     segments: _,
     origin: __,
@@ -88,11 +92,17 @@ function outlineEndpoint(endpoint: EndpointNode): JsonObject {
       ...(Object.keys(follows).length > 0 ? { follows: Object.keys(follows) } : {}),
     })),
   }
-  return definitions.size > 0 ? { ...whole, definitions: Object.fromEntries(definitions) } : whole
+  const found = definitions.size > 0 ? { ...whole, definitions: Object.fromEntries(definitions) } : whole
+  // Its parts are built as JSON: a test holds each against its type.
+  return found as unknown as EndpointOutline
 }
 
 const outlineRules = (rules: readonly AnyRule[], root: Node): Json =>
-  rules.map((rule) => ({ ...plain(toldOf(rule, root), (one) => concealed(one, root)), words: wordsOf(rule, root) }))
+  rules.map((rule) => ({
+    ...plain(toldOf(rule, root), (one) => concealed(one, root)),
+    waits: ruleOf(rule).waits(rule),
+    words: wordsOf(rule, root),
+  }))
 
 /** A rule without the field that a secret must fit: that may say what the secret is. */
 function toldOf(rule: AnyRule, root: Node): object {
@@ -123,7 +133,8 @@ function outliner() {
     const hides = isHidden || Boolean(node.secret)
     const children = new Set<unknown>(childrenOf(node).map(([, child]) => child))
     const shown = hides ? Object.fromEntries(Object.entries(node).filter(([name]) => !ofValues.has(name))) : node
-    const whole = plain(shown, (value) => (children.has(value) ? field(value as Node, hides) : undefined))
+    const kind: KindName = node.kind
+    const whole = { kind, ...plain(shown, (value) => (children.has(value) ? field(value as Node, hides) : undefined)) }
     return node.kind === 'record' && node.rules
       ? { ...whole, rules: outlineRules(node.rules as readonly AnyRule[], node) }
       : whole
