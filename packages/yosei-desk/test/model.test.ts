@@ -42,7 +42,7 @@ import { withoutSecrets, withSecretsOf } from '../page/model/secrets.ts'
 import { curlOf, fetchOf, fragmentOf, pasted, sharedIn, writeOf } from '../page/model/share.ts'
 import { wordsOf } from '../page/model/words.ts'
 import { bytesOf, fileText, textOf } from '../src/bytes.ts'
-import type { EndpointOutline, FieldOutline } from '../src/terms.ts'
+import type { FieldOutline } from '../src/terms.ts'
 
 interface Tree {
   name: string
