@@ -5,7 +5,16 @@ import { fileURLToPath } from 'node:url'
 import { expect, test } from '@jest/globals'
 import * as yosei from 'yosei'
 import { type Endpoint, outline } from 'yosei'
-import { conditionsInService, everyKind, rulesInService } from '../dist/internals.js'
+import * as page from 'yosei/page'
+import {
+  conditionsInService,
+  everyKind,
+  formats,
+  rulesInService,
+  statusRows,
+  usualStatuses,
+} from '../dist/internals.js'
+import * as lean from '../dist/page-lean.js'
 
 const here = dirname(fileURLToPath(import.meta.url))
 const read = (file: string) => readFileSync(join(here, file), 'utf8')
@@ -34,9 +43,32 @@ test.each<[what: string, text: string, names: readonly string[], (name: string) 
   ['the oracle with each condition', read('oracle-cases.ts'), conditions.filter((one) => one !== 'accepts'), isNamed],
   ['the page of each rule', read('../../../docs/rules.md'), rules, isShown],
   ['the page of each condition', read('../../../docs/rules.md'), conditions, isShown],
+  ['the page of each format', read('../../../docs/fields.md'), Object.keys(formats), isShown],
   ['the page of each kind', read('../../../docs/fields.md'), kinds, isCalledByItself],
 ])('%s', (_, text, names, isThere) => {
   expect(names.filter((name) => !isThere(name).test(text))).toEqual([])
+})
+
+test('a page can bring each rule and each format', () => {
+  expect(rules.filter((rule) => !(rule in page))).toEqual([])
+  const exported = Object.keys(formats).map(
+    (name) => `${name.replace(/-(\w)/g, (_, one: string) => one.toUpperCase())}Format`,
+  )
+  expect(exported.filter((name) => !(name in lean))).toEqual([])
+})
+test('each header field of a rejection stands in the table of answers, with its status', () => {
+  const table = read('http.test.ts')
+  const rows = Object.entries(statusRows).flatMap(([name, rows]) =>
+    rows.flatMap(([, , headers]) =>
+      [...headers.matchAll(/`([A-Za-z-]+)/g)].map(
+        ([, header]) => `${usualStatuses[name as keyof typeof usualStatuses]} ${header?.toLowerCase()}`,
+      ),
+    ),
+  )
+  const isThere = (row: string) => new RegExp(`'${row.replace(' ', "\\|[^'\\n]*\\b")}=`).test(table)
+  expect(rows.length).toBeGreaterThan(10)
+  // A disk that is full stands in attack.test.ts: no message fills one.
+  expect([...new Set(rows)].filter((row) => !isThere(row))).toEqual(['503 connection'])
 })
 
 test('the outline has a sentence for each rule of the words, in plain words', () => {

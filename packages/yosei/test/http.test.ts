@@ -3,6 +3,7 @@ import { brotliCompressSync, deflateSync, gzipSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import {
+  constant,
   day,
   endpoint,
   file,
@@ -31,6 +32,7 @@ const app = intake({
   base: '/api',
   limits: { uri: 300, headers: 700, body: 200, queryValues: 5, receive: '2s', handle: '1200ms' },
   journal: { write: (event) => void events.push(event) },
+  turns: { take: async (_, key) => (key.includes('busy') ? 'busy' : 'full') },
   identify: ({ headers }) => {
     const key = headers.get('authorization')
     if (key === 'Bearer wrong') return refuse({ status: 401, code: 'unknown_key', message: 'is not known here' })
@@ -86,6 +88,11 @@ const app = intake({
       },
     }),
     purge: endpoint('PURGE /items', {}),
+    old: endpoint('PUT /versions', { header: { 'x-version': constant('1') } }),
+    new: endpoint('PUT /versions', { header: { 'x-version': constant('2') } }),
+    noted: endpoint('POST /kinds', { body: { 'text/plain': text() } }),
+    named: endpoint('POST /kinds', { body: thing }),
+    taken: endpoint('POST /turns/{how}', { path: { how: text() }, turn: { of: 'how', by: ['path.how'] } }),
     fails: endpoint('POST /fails/{how}', {
       path: { how: text() },
       body: record({}, { optional: true, unlisted: 'drop' }),
@@ -104,6 +111,11 @@ const handle = serve(app, {
   maybe: ({ body }) => body ?? null,
   form: ({ body }) => ({ ...body, plates: body.plates?.map(({ name, type, bytes }) => ({ name, type, bytes })) }),
   purge: () => ({ big: 12345678901234567890n }),
+  old: () => 1,
+  new: () => 2,
+  noted: ({ body }) => body,
+  named: ({ body }) => body,
+  taken: () => undefined,
   fails: async ({ path: { how } }, { signal, id, request, who }) => {
     if (how === 'throws') throw new Error(`secret of the inside ${id}`)
     if (how === 'refuses')
@@ -328,6 +340,17 @@ const table120: Row[] = [
   ['GET /api/items\nExpect: the-moon', '417|header.expect not_constant'],
   [[`POST /api/items\n${json}\nExpect: 100-continue`, good], `201|${good}`],
   [[`POST /api/nothing\n${json}\nExpect: 100-continue`, good], '404'],
+  // endpoints that share a path
+  ['PUT /api/versions\nX-Version: 2', '200|2'],
+  ['PUT /api/versions\nX-Version: 3', '400|header.x-version not_a_choice|vary=Accept, Accept-Language, x-version'],
+  [['POST /api/kinds\nContent-Type: text/plain', 'x'], '200|"x"'],
+  [
+    ['POST /api/kinds\nContent-Type: text/html', 'x'],
+    '415|header.content-type wrong_media_type|accept=text/plain, application/json|vary=Accept, Accept-Language, content-type',
+  ],
+  // turns
+  ['POST /api/turns/busy', '409|path.how busy|retry-after=5'],
+  ['POST /api/turns/full', '503|path.how busy|retry-after=5'],
   // who is asking
   ['GET /api/items\nAuthorization: Bearer wrong', '401|header.authorization unknown_key|www-authenticate=Bearer'],
   [[`POST /api/items\n${json}\nAuthorization: Bearer barred`, '{'], '403|header.authorization barred'],
