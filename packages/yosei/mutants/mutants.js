@@ -31,8 +31,22 @@ const suitesFor = (file) =>
     ...(/^probe\//.test(file)
       ? []
       : ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'decided', 'engine', 'mistakes']),
-    ...(/^probe\//.test(file) ? [] : ['who', 'words', 'properties', 'http', 'client', 'oracle', 'caller']),
-    ...['lists', 'bodies', 'rules-engine', 'crossings', 'patch', 'reach', 'secrets', 'probe'],
+    ...(/^probe\//.test(file)
+      ? []
+      : ['value', 'complete', 'who', 'words', 'properties', 'http', 'client', 'oracle', 'caller']),
+    ...[
+      'lists',
+      'bodies',
+      'written',
+      'multipart',
+      'negotiated',
+      'rules-engine',
+      'crossings',
+      'patch',
+      'reach',
+      'secrets',
+      'probe',
+    ],
     ...(/^(adapt|answer|judge|read)\//.test(file) ? ['serve', 'turns'] : []),
     ...(/^(adapt|answer|judge|read|grammar)\/|^kinds\/(either|reading|tell-apart)/.test(file) ? ['attack'] : []),
   ]

@@ -3,7 +3,9 @@ import {
   adding,
   allOptional,
   answer,
+  anything,
   choice,
+  either,
   endpoint,
   flag,
   instant,
@@ -15,7 +17,10 @@ import {
   number,
   type RequestLike,
   record,
+  table,
+  tagged,
   text,
+  tuple,
 } from 'yosei'
 
 const item = record({
@@ -396,6 +401,82 @@ describe('a rejection', () => {
       ]),
     )
   })
+})
+
+test('a trace has one reading for each value, how it was read, and nothing else', async () => {
+  const mixed = endpoint('PUT /r/{id}', {
+    path: { id: integer() },
+    query: {
+      bad: text({ optional: true }),
+      twice: integer({ optional: true }),
+      deep: record({ a: text() }, { optional: true }),
+      many: list(integer(), { optional: true }),
+    },
+    body: record({
+      word: text({ tidy: ['trim'] }),
+      none: text({ nullable: true }),
+      no: text({ optional: true }),
+      lost: text({ optional: true }),
+      made: integer({ default: 3 }),
+      set: text({ readOnly: 'drop', optional: true }),
+      again: integer({ readOnly: 'drop', default: 7 }),
+      union: either([integer(), text()]),
+      empty: list(text()),
+      any: anything(),
+      kind: tagged('k', { x: record({ n: integer() }) }),
+      names: table(integer()),
+      pair: tuple([integer(), text()]),
+      wrong: integer(),
+      key: text({ secret: true }),
+      sum: integer({ optional: true }),
+    }),
+    rules: (on) => [on.fill('body.sum', ['body.made'], (made) => made + 1)],
+  })
+  const body = {
+    word: ' x ',
+    none: null,
+    lost: null,
+    set: 'q',
+    again: 9,
+    union: 'u',
+    empty: [],
+    any: { a: [1] },
+    kind: { k: 'x', n: 1 },
+    names: { a: 1 },
+    pair: [1, 'b'],
+    wrong: 'w',
+    key: 'k',
+  }
+  const query = 'bad=%zz&twice=1&twice=2&deep=1&deep=2&many=1&many=x'
+  const request = `PUT /r/5?${query} HTTP/1.1\nContent-Type: application/json\n\n${JSON.stringify(body)}`
+  const { trace } = await judge(intake({ endpoints: { mixed } }), request, { trace: true })
+  expect(trace?.readings.map(({ address, how, sent, read }) => [address, how, sent, read])).toEqual([
+    ['path.id', 'from text', '5', 5],
+    ['query.bad', 'from text', undefined, undefined],
+    ['query.twice', 'from text', ['1', '2'], undefined],
+    ['query.deep', 'from text', undefined, undefined],
+    ['query.many[0]', 'from text', '1', 1],
+    ['query.many[1]', 'from text', 'x', undefined],
+    ['body.word', 'tidied', ' x ', 'x'],
+    ['body.none', 'as is', null, null],
+    ['body.no', 'as is', undefined, undefined],
+    ['body.lost', 'as is', null, undefined],
+    ['body.made', 'default', undefined, 3],
+    ['body.set', 'dropped', 'q', undefined],
+    ['body.again', 'dropped', 9, 7],
+    ['body.union', 'as is', 'u', 'u'],
+    ['body.empty', 'as is', [], []],
+    ['body.any', 'as is', { a: [1] }, { a: [1] }],
+    ['body.kind.k', 'as is', 'x', 'x'],
+    ['body.kind.n', 'as is', 1, 1],
+    ['body.names.a', 'as is', 1, 1],
+    ['body.pair[0]', 'as is', 1, 1],
+    ['body.pair[1]', 'as is', 'b', 'b'],
+    ['body.wrong', 'as is', 'w', undefined],
+    ['body.key', 'as is', '(secret)', '(secret)'],
+    ['body.sum', 'as is', undefined, undefined],
+    ['body.sum', 'filled', undefined, 4],
+  ])
 })
 
 test('parts that are split already are judged without a request', () => {

@@ -1,6 +1,7 @@
 /** Declarations, rules and requests made at random from streams of numbers, so that they shrink to the first choices. */
 import fc from 'fast-check'
-import { DeclarationError, endpoint, intake, judgeParts } from 'yosei'
+import { DeclarationError, type Endpoint, endpoint, intake, judgeParts } from 'yosei'
+import { compiled, endpointNode, startRun } from '../dist/internals.js'
 import {
   type Asked,
   atoms,
@@ -529,8 +530,51 @@ const isOf = (kinds: readonly string[], spec: Spec): boolean =>
   [...(spec.items ?? []), ...Object.values(spec.fields ?? {})].some((one) => isOf(kinds, one))
 /** How often each was drawn, and what came of it. */
 export const counted: { [what: string]: number } = {}
-const count = (what: string) => {
-  counted[what] = (counted[what] ?? 0) + 1
+const count = (what: string, by = 1) => {
+  counted[what] = (counted[what] ?? 0) + by
+}
+
+/** How often the code of an endpoint asks the interpreter, in a request that is right. */
+function handedOver(
+  declared: Endpoint,
+  sent: { readonly query: object; readonly header: object; readonly body: unknown },
+): number {
+  const node = endpointNode(declared)
+  const { read, judge, placed } = compiled(node, node.bodies[0])
+  let asked = 0
+  const plain = startRun()
+  const interpret: typeof plain.interpreter.interpret = (...given) => {
+    asked++
+    return plain.interpreter.interpret(...given)
+  }
+  const run = { ...plain, interpreter: { ...plain.interpreter, interpret } }
+  let path = run.walk
+  // For a scalar alone a path is put there.
+  Object.defineProperty(run, 'path', {
+    get: () => path,
+    set(given) {
+      asked++
+      path = given
+    },
+  })
+  const { query, header, body } = copy(sent) as { query: object; header: object; body: unknown }
+  const input = read({}, query, header, undefined, body, run, body !== undefined, true)
+  const note = () => {
+    asked++
+    return undefined
+  }
+  const interpreter = { judgePlaced: note, judgeUnplaced: note, judgeOne: note }
+  const about = { accept: undefined, isKnown: false, isLost: false, isTextBody: false, found: 0, barred: undefined }
+  judge?.({
+    placed,
+    root: placed.root,
+    sent: { path: {}, query, header, cookie: {}, body },
+    input,
+    run,
+    ...about,
+    interpreter: interpreter as never,
+  })
+  return asked
 }
 
 /** What differs between the engines and the oracle: nothing, or the case and what each says. */
@@ -593,6 +637,8 @@ export function differences({
       )
     })
     count(expected.startsWith('{"input') ? 'accepted' : 'rejected')
+    if (expected.startsWith('{"input') && source !== 'text')
+      count('handed over', handedOver(both[0] as Endpoint, given))
     const [compiled, interpreted] = said
     if (compiled === expected && interpreted === expected) return []
     return [

@@ -52,17 +52,17 @@ export function runRules(judging: Judging, judgeByCode?: RuleJudge): void {
       judgeByCode(judging)
       return
     }
-    const { judgeThickets } = interpreterOf(judging)
-    judgeThickets(derives)
+    const { judgeUnplaced } = interpreterOf(judging)
+    judgeUnplaced(derives)
     judgeByCode(judging)
-    judgeThickets(judges)
+    judgeUnplaced(judges)
     return
   }
-  const { judgePlaced, judgeThickets } = interpreterOf(judging)
+  const { judgePlaced, judgeUnplaced } = interpreterOf(judging)
   for (const one of placed.rules) if (derives(one.rule)) judgePlaced(one)
-  judgeThickets(derives)
+  judgeUnplaced(derives)
   for (const one of placed.rules) if (judges(one.rule)) judgePlaced(one)
-  judgeThickets(judges)
+  judgeUnplaced(judges)
 }
 
 /** Interprets one rule for the code: wherever it is placed, or at one place. */
@@ -178,7 +178,7 @@ function barBelow(next: Read | undefined, fault: Fault, from: number, barred: bo
 
 interface Interpreter {
   judgePlaced(placed: PlacedRule): void
-  judgeThickets(isDue: (rule: AnyRule) => boolean): void
+  judgeUnplaced(isDue: (rule: AnyRule) => boolean): void
   judgeOne(index: number, place?: Path, own?: unknown): void
 }
 
@@ -241,7 +241,7 @@ function makeInterpreter(judging: Judging): Interpreter {
       if (applies(guards, place) && isThere(base, place))
         judge(rule, root, scope ?? { base, declared, concrete: place }, known, wrong)
   }
-  const judgeThickets = (isDue: (rule: AnyRule) => boolean) => {
+  const judgeUnplaced = (isDue: (rule: AnyRule) => boolean) => {
     for (const { node, base, guards } of unplaced)
       for (const place of concrete(input, base))
         if (applies(guards, place))
@@ -267,7 +267,7 @@ function makeInterpreter(judging: Judging): Interpreter {
     knowns.set(index, known)
     judge(rule, root, scope, known, barred?.[index] ? wrong : soundPlace, own === unset ? undefined : { result: own })
   }
-  return { judgePlaced, judgeThickets, judgeOne }
+  return { judgePlaced, judgeUnplaced, judgeOne }
 }
 
 type Visit = (record: RecordNode, declared: Path, place: Path) => void
