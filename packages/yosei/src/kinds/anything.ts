@@ -15,6 +15,7 @@ export interface AnythingNode extends Declared {
 }
 
 export const anything: KindOf<AnythingNode> = {
+  measures: () => ['own'],
   shape: 'anything',
   children: () => [],
   hasEnd: () => true,

@@ -31,6 +31,7 @@ export const bigIntegerWords = /* @__PURE__ */ merged(numberWords, {
 
 export const bigInteger = scalar<BigIntegerNode, bigint>({
   words: bigIntegerWords,
+  measures: () => ['number'],
   parse(_, value, source, run) {
     if (typeof value === 'number') {
       if (!Number.isFinite(value)) return new Wrong('out_of_range')

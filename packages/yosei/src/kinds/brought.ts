@@ -1,6 +1,6 @@
 /** The kinds that fields were declared of: a builder brings its own, so that a page has those alone that it uses. */
 import { bringWords } from '../catalogue/spoken.js'
-import { type Child, type Kind, type KindTable, kindOf, type Node } from './kind.js'
+import { type Child, type Kind, type KindTable, kindOf, type Measure, type Node } from './kind.js'
 
 /** Builders fill it. A service fills it whole. */
 export const kinds = {} as KindTable
@@ -19,3 +19,5 @@ export function bring(more: Partial<KindTable>): void {
  */
 export const childrenOf = (node: Node): readonly Child[] => kindOf(kinds, node).children(node)
 export const shapeOf = (node: Node) => kinds[node.kind].shape
+
+export const measuresOf = (node: Node): readonly Measure[] => kindOf(kinds, node).measures(node)

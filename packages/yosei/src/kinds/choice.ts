@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aNumber, aText, byName, eitherOf, listOf, required } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { isText, literal, scalar, scalarCode, Wrong, zero } from './scalar.js'
+import { isText, literal, measureOf, scalar, scalarCode, Wrong, zero } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -25,6 +25,7 @@ export const choiceWords = {
 
 export const choice = scalar<ChoiceNode, string | number>({
   words: choiceWords,
+  measures: ({ values }) => [...new Set(values.map(measureOf))],
   parse({ values }, value, source) {
     const fromText = isText(value, source)
     // Searched by the language itself: V8 walks frozen lists slowly.

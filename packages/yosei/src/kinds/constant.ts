@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aConstant, required } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { isText, literal, scalar, scalarCode, Wrong, zero } from './scalar.js'
+import { isText, literal, measureOf, scalar, scalarCode, Wrong, zero } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -23,6 +23,7 @@ export const constantWords = {
 
 export const constant = scalar<ConstantNode, ConstantNode['value']>({
   words: constantWords,
+  measures: ({ value }) => [measureOf(value)],
   takesNull: ({ value }) => value === null,
   parse(node, value, source) {
     const fromText = isText(value, source)

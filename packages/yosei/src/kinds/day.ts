@@ -31,6 +31,7 @@ export const dayWords = /* @__PURE__ */ merged(timeWords, {
 
 export const day = scalar<DayNode, string>({
   words: dayWords,
+  measures: () => ['date'],
   parse(_, value) {
     if (typeof value !== 'string') return new Wrong('wrong_type')
     const read = readDay(value)

@@ -45,6 +45,7 @@ export const decimalWords = /* @__PURE__ */ merged(boundWords, {
 
 export const decimal = scalar<DecimalNode, string>({
   words: decimalWords,
+  measures: () => ['number'],
   parse: (_, value, source) =>
     typeof value === 'string' && decimalText.test(value)
       ? value

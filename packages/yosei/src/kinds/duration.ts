@@ -33,6 +33,7 @@ export const durationWords = /* @__PURE__ */ merged(boundWords, {
 
 export const duration = scalar<DurationNode, number>({
   words: durationWords,
+  measures: () => ['duration'],
   parse(_, value) {
     if (typeof value !== 'string') return new Wrong('wrong_type')
     const read = readDuration(value)

@@ -54,6 +54,7 @@ export const eitherWords = {
 
 export const either: KindOf<EitherNode> = {
   words: eitherWords,
+  measures: () => [],
   shape: 'union',
   children: ({ branches }) => branches.map((branch) => [undefined, branch]),
   hasEnd: ({ branches }, ends) => branches.length === 0 || branches.some(ends),

@@ -22,6 +22,7 @@ export const fileWords = { 'wrong_type.file': 'must be a file', 'form.file': 'a 
 
 export const file: KindOf<FileNode> = {
   words: fileWords,
+  measures: () => ['file'],
   shape: 'file',
   children: () => [],
   hasEnd: () => true,

@@ -19,6 +19,7 @@ export const flagWords = { 'wrong_type.flag': 'must be true or false', 'form.fla
 
 export const flag = scalar<FlagNode, boolean>({
   words: flagWords,
+  measures: () => ['flag'],
   parse(_, value, source, run) {
     if (typeof value === 'boolean') return value
     if (source !== 'json') {

@@ -30,6 +30,7 @@ export const instantWords = /* @__PURE__ */ merged(timeWords, {
 
 export const instant = scalar<InstantNode, number>({
   words: instantWords,
+  measures: () => ['instant'],
   parse(node, value, source) {
     if (typeof value !== 'string') return new Wrong('wrong_type')
     const read = node.zone === undefined ? readInstant(value) : readInstantIn(value, node.zone)

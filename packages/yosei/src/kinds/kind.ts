@@ -31,6 +31,24 @@ export type Child = readonly [step: Step, child: Node]
 /** Refuses a declaration that makes no sense. */
 export type Refuse = (what: string, mend: string, option?: string) => never
 
+/**
+ * What values are compared as: two of different measures do not compare. `own`: values that a service makes itself, or
+ * says nothing about. They are compared with anything.
+ */
+export type Measure =
+  | 'number'
+  | 'duration'
+  | 'instant'
+  | 'date'
+  | 'time'
+  | 'time of day'
+  | 'text'
+  | 'flag'
+  | 'file'
+  | 'list'
+  | 'object'
+  | 'own'
+
 export interface KindOf<N extends Declared> {
   /** What may be wrong with it, in English. */
   readonly words?: Catalogue
@@ -38,6 +56,8 @@ export interface KindOf<N extends Declared> {
   children(node: N): readonly Child[]
   /** Whether it has a value that ends, where `ends` says so of what it holds. */
   hasEnd(node: N, ends: (child: Node) => boolean): boolean
+  /** What its values are compared as; nothing of what only stands for others. */
+  measures(node: N): readonly Measure[]
   /** Reads a value that is there; tells all that is wrong with it. */
   read(node: N, value: unknown, source: Source, run: Run): unknown
   /** Reads plain objects or arrays of one source by what lies below, which is looked at once; else gives `miss`. */

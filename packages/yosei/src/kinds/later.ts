@@ -7,6 +7,7 @@ import { note, type Run, report, type Source } from './run.js'
 import { keepsEmpty } from './shape.js'
 
 export const later: KindOf<LaterNode> = {
+  measures: () => [],
   shape: 'behind',
   children: (node) => [[undefined, resolve(node)]],
   hasEnd: (node, ends) => ends(resolve(node)),

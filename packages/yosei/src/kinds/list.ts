@@ -44,6 +44,7 @@ export const listWords = /* @__PURE__ */ merged(countWords, {
 
 export const list: KindOf<ListNode> = {
   words: listWords,
+  measures: () => ['list'],
   shape: 'list',
   children: ({ item }) => [[EACH, item]],
   hasEnd: ({ length, item }, ends) => (length?.[0] ?? 0) === 0 || ends(item),
@@ -72,13 +73,21 @@ export const listSound: SoundOf<ListNode> = {
   },
 }
 
-const separators = { form: ',', spaceDelimited: ' ', pipeDelimited: '|' } as const
+/**
+ * By the style of a list: what is between its elements in text, how that is written in a query, and all that a query may
+ * have for it.
+ */
+export const separators = {
+  form: { text: ',', written: ',', read: /,/ },
+  spaceDelimited: { text: ' ', written: '%20', read: /%20|\+/ },
+  pipeDelimited: { text: '|', written: '|', read: /\||%7c/i },
+} as const
 
 function read(node: ListNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
   const sent =
     source === 'text' && typeof value === 'string'
       ? isJoined(node)
-        ? value.split(separators[node.style ?? 'form'])
+        ? value.split(separators[node.style ?? 'form'].text)
         : [value]
       : value
   return readElements(belowOf(node.item, source, run.interpreter.kinds), node, sent, run)

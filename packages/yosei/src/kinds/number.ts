@@ -82,6 +82,7 @@ export const numberWords = /* @__PURE__ */ merged(boundWords, {
 const anyNumber = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() =>
   scalar<NumberNode<K>, number>({
     words: numberWords,
+    measures: () => ['number'],
     parse(node, value, source, run) {
       const whole = node.kind === 'integer'
       const form = whole ? integerText : numberText

@@ -27,6 +27,7 @@ export interface ReadAsNode extends Declared {
 }
 
 export const readAs: KindOf<ReadAsNode> = {
+  measures: () => ['own'],
   shape: 'behind',
   children: ({ base }) => [[undefined, base]],
   hasEnd: ({ base }, ends) => ends(base),

@@ -34,6 +34,7 @@ export const recordWords = {
 
 export const record: KindOf<RecordNode> = {
   words: recordWords,
+  measures: () => ['object'],
   shape: 'object',
   children: ({ fields }) => Object.entries(fields),
   hasEnd: ({ fields }, ends) => Object.values(fields).every(ends),

@@ -5,9 +5,9 @@
 import { isDecimal, plainDecimal } from '../grammar/numbers.js'
 import { readInstant, readTime } from '../grammar/times.js'
 import { canonical } from '../terms/canonical.js'
-import type { Node } from './kind.js'
+import { measuresOf } from './brought.js'
+import type { Measure, Node } from './kind.js'
 import { nodesBelow, shapesOf } from './locate.js'
-import { type Measure, measuresOf } from './measure.js'
 import { isNamed } from './run.js'
 
 /** A text that two values share just when they are the same. */

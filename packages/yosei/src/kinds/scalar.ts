@@ -2,7 +2,7 @@
 
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
-import type { CodeOf, From, KindOf, Node, Refuse, Spot, Test } from './kind.js'
+import type { CodeOf, From, KindOf, Measure, Node, Refuse, Spot, Test } from './kind.js'
 import { quote } from './quote.js'
 import { clock, type Fault, note, type Run, report, reportOther, reportSent, type Source } from './run.js'
 import type { Writer } from './writer.js'
@@ -32,7 +32,9 @@ export const miss = Symbol('miss')
 /** Takes a value that is right, and gives what is read; else `miss`. It reports nothing, and need not know its place. */
 export type Accept = (value: unknown, run: Run) => unknown
 
-interface Scalar<N extends Declared, R> extends Partial<Pick<KindOf<N>, 'words' | 'takesNull' | 'encode'>> {
+interface Scalar<N extends Declared, R>
+  extends Pick<KindOf<N>, 'measures'>,
+    Partial<Pick<KindOf<N>, 'words' | 'takesNull' | 'encode'>> {
   /** Reads a value; or says why it cannot be read at all. */
   parse(node: N, value: unknown, source: Source, run: Run): R | Wrong
   /** All that must hold of what was read. */
@@ -186,6 +188,10 @@ export const boundTests = <L>(writer: Writer, bounds: readonly Bound<L>[], read:
     const now = typeof limit === 'function' ? `${writer.bind(limit)}(clock(run))` : literal(writer, limit)
     return `${read} ${order} ${now}`
   })
+
+/** What a value that is declared is compared as. */
+export const measureOf = (value: unknown): Measure =>
+  typeof value === 'string' ? 'text' : typeof value === 'boolean' ? 'flag' : value === null ? 'own' : 'number'
 
 /** The longest text that is written down of a request. */
 const longestText = 1000

@@ -36,6 +36,7 @@ export const tableWords = {
 
 export const table: KindOf<TableNode> = {
   words: tableWords,
+  measures: () => ['object'],
   shape: 'object',
   children: ({ value }) => [[EACH_NAME, value]],
   hasEnd: ({ length, value }, ends) => (length?.[0] ?? 0) === 0 || ends(value),

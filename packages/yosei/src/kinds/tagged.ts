@@ -23,6 +23,7 @@ export const taggedWords = { 'wrong_type.tagged': 'must be an object', 'form.tag
 
 export const tagged: KindOf<TaggedNode> = {
   words: taggedWords,
+  measures: () => ['object'],
   shape: 'object',
   children: ({ branches }) => Object.values(branches).map((branch) => [undefined, branch]),
   hasEnd: ({ branches }, ends) => Object.keys(branches).length === 0 || Object.values(branches).some(ends),

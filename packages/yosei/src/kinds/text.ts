@@ -51,6 +51,8 @@ export const textWords = {
 
 export const text = scalar<TextNode, string>({
   words: textWords,
+  measures: ({ format }) =>
+    format === 'time' || format === 'date' ? [format] : format === 'date-time' ? ['instant'] : ['text'],
   parse: (node, value) => (typeof value === 'string' ? tidied(node, value) : new Wrong('wrong_type')),
   checks: ({ length, pattern, format, ...node }) => [
     ...(length ? [checkCount(length)] : []),

@@ -33,6 +33,7 @@ export const timeOfDayWords = /* @__PURE__ */ merged(timeWords, {
 
 export const timeOfDay = scalar<TimeOfDayNode, string>({
   words: timeOfDayWords,
+  measures: () => ['time of day'],
   parse(_, value) {
     if (typeof value !== 'string') return new Wrong('wrong_type')
     const read = readTimeOfDay(value)

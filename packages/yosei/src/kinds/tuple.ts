@@ -25,6 +25,7 @@ export const tupleWords = /* @__PURE__ */ merged(countWords, {
 
 export const tuple: KindOf<TupleNode> = {
   words: tupleWords,
+  measures: () => ['list'],
   shape: 'list',
   children: ({ items }) => items.map((item, index) => [index, item]),
   hasEnd: ({ items }, ends) => items.every(ends),

@@ -5,7 +5,7 @@
 import { type Decoded, decodePercent, malformed } from '../grammar/percent.js'
 import { splitOutside } from '../grammar/quoted.js'
 import type { Node } from '../kinds/kind.js'
-import type { ListNode } from '../kinds/list.js'
+import { type ListNode, separators } from '../kinds/list.js'
 import type { RecordNode } from '../kinds/record.js'
 import { sentShape } from '../kinds/shape.js'
 import type { TupleNode } from '../kinds/tuple.js'
@@ -41,12 +41,10 @@ export function pathValues(parameters: readonly Carried[], segments: readonly st
   return values
 }
 
-const separators = { form: /,/, spaceDelimited: /%20|\+/, pipeDelimited: /\||%7c/i }
-
 /** How a list's elements are joined in one value; `undefined` where the name is repeated instead. */
 function separatorOf(node: ListNode | TupleNode): RegExp | undefined {
   const { style = 'form', explode = style === 'form' } = node as Partial<ListNode>
-  return explode ? undefined : separators[style]
+  return explode ? undefined : separators[style].read
 }
 
 const decode = (text: string): Decoded => decodePercent(text.includes('+') ? text.replaceAll('+', ' ') : text)

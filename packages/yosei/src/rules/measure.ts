@@ -2,9 +2,9 @@
 
 import { compareDecimals, isDecimal } from '../grammar/numbers.js'
 import { readInstant, readTime, writeDuration, writeInstant } from '../grammar/times.js'
-import type { Node } from '../kinds/kind.js'
+import { measuresOf } from '../kinds/brought.js'
+import type { Measure, Node } from '../kinds/kind.js'
 import { isSecret, nodesAt, shapesAt } from '../kinds/locate.js'
-import { type Measure, measuresOf } from '../kinds/measure.js'
 import { Moment } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import type { Path } from '../terms/address.js'

@@ -3,7 +3,7 @@ import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { isFieldValue } from '../grammar/quoted.js'
 import type { Received } from '../judge/receive.js'
 import type { Node } from '../kinds/kind.js'
-import type { ListNode } from '../kinds/list.js'
+import { type ListNode, separators } from '../kinds/list.js'
 import type { RecordNode } from '../kinds/record.js'
 import type { Fault } from '../kinds/run.js'
 import { sentShape } from '../kinds/shape.js'
@@ -119,9 +119,6 @@ function joined(value: unknown, separator: string, write: (text: string) => stri
   return texts.includes(undefined) || mixed ? undefined : texts.join(separator)
 }
 
-/** Written between elements, and never in one: readers take an encoded one for the same, but for a comma. */
-const separators = { form: ',', spaceDelimited: '%20', pipeDelimited: '|' }
-
 /** The pairs of one name in a query, by OpenAPI's styles. */
 function writePairs(name: string, value: unknown, field: Node): string | undefined {
   const shape = sentShape(field)
@@ -142,5 +139,5 @@ function writePairs(name: string, value: unknown, field: Node): string | undefin
   >
   return explode || !Array.isArray(value)
     ? texts.map((text) => `${encodedName}=${text}`).join('&')
-    : `${encodedName}=${texts.join(separators[style])}`
+    : `${encodedName}=${texts.join(separators[style].written)}`
 }
