@@ -90,7 +90,24 @@ test('it is read as a body is, as text too, and worded in the language asked for
   expect(many.outcome === 'rejected' && [many.errors.length, many.more]).toEqual([50, 10])
 })
 test('a declaration that makes no sense, and a function that fails, are thrown', () => {
-  expect(() => judgeValue(integer({ min: 5, max: 1 }), 1)).toThrow('the lower limit 5 leaves nothing below')
+  const wrong = (field: unknown, by = judgeValue) => {
+    try {
+      return by(field as Field, 1)
+    } catch (error) {
+      return (error as Error).message
+    }
+  }
+  const limits = 'the lower limit 5 leaves nothing below the upper limit 1. Swap or mend them.'
+  expect(wrong(integer({ min: 5, max: 1 }))).toBe(`judgeValue(): ${limits}`)
+  expect(wrong(record({ a: list(integer({ min: 5, max: 1 })) }))).toBe(`judgeValue(), a[]: ${limits}`)
+  expect(wrong(record({ a: text(), b: integer() }, { rules: (on) => [on.ascending('a', 'b' as never)] }))).toMatch(
+    /^judgeValue\(\), rule ascending: a is a text and b a number/,
+  )
+  for (const by of [judgeValue, judgeInPage])
+    expect([wrong({ a: text() }, by), wrong(undefined, by)]).toEqual([
+      'judgeValue(): its first argument is an object. Give it a field: record({ … }), text() or another.',
+      'judgeValue(): its first argument is undefined. Give it a field: record({ … }), text() or another.',
+    ])
   const fails = record(
     { a: text() },
     {

@@ -3,6 +3,8 @@ import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/end
 import type { Path } from '../terms/address.js'
 import { tellAddress } from '../terms/address.js'
 import type { Endpoint } from '../terms/endpoint.js'
+import { DeclarationError, mistake } from '../terms/mistake.js'
+import { isField, shown } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
 import type { StandardProps } from '../terms/standard.js'
 import type { Field, Out } from '../terms/types.js'
@@ -44,9 +46,31 @@ export interface By {
 export const byInterpreter: By = { engine: undefined, words: ownWords, endpoint: declareEndpoint }
 
 function endpointOf(field: Field, { endpoint }: By): EndpointNode {
-  const known = endpoints.get(field) ?? endpointNode(endpoint('POST /', { body: { 'application/json': field } }))
+  if (!isField(field))
+    mistake(
+      'judgeValue()',
+      `its first argument is ${shown(field)}`,
+      'Give it a field: record({ … }), text() or another',
+    )
+  const known = endpoints.get(field) ?? declared(() => endpoint('POST /', { body: { 'application/json': field } }))
   endpoints.set(field, known)
   return known
+}
+
+/** Mistakes of the field, at their addresses in it. */
+function declared(declare: () => Endpoint): EndpointNode {
+  try {
+    return endpointNode(declare())
+  } catch (error) {
+    if (!(error instanceof DeclarationError)) throw error
+    const { where, what, mend, address, option } = error
+    const inside = where.replace(/^POST \/(?:, body\.?)?/, '')
+    const place = address?.replace(/^body\.?/, '')
+    mistake(`judgeValue()${inside === '' ? '' : `, ${inside.replace(/^, /, '')}`}`, what, mend, {
+      address: place === '' ? undefined : place,
+      option,
+    })
+  }
 }
 
 function checkValue(by: By, field: Field, value: unknown, options: JudgeValueOptions) {
