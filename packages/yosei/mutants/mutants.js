@@ -30,10 +30,35 @@ const suitesFor = (file) =>
   values.suites?.split(',') ?? [
     ...(/^probe\//.test(file)
       ? []
-      : ['fields', 'judge', 'rules', 'declare', 'outside', 'noticed', 'decided', 'engine', 'mistakes']),
+      : [
+          'fields',
+          'judge',
+          'rules',
+          'declare',
+          'outside',
+          'comparing',
+          'shown',
+          'limits',
+          'decided',
+          'engine',
+          'mistakes',
+        ]),
     ...(/^probe\//.test(file)
       ? []
-      : ['value', 'complete', 'who', 'words', 'properties', 'http', 'client', 'oracle', 'caller']),
+      : [
+          'value',
+          'complete',
+          'who',
+          'words',
+          'properties',
+          'http',
+          'client',
+          'framing',
+          'forms',
+          'services',
+          'oracle',
+          'caller',
+        ]),
     ...[
       'lists',
       'bodies',

@@ -1,0 +1,239 @@
+import { STATUS_CODES } from 'node:http'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { describe, expect, test } from '@jest/globals'
+import {
+  answer,
+  endpoint,
+  type Field,
+  intake,
+  judge,
+  judgeParts,
+  memoryTurns,
+  record,
+  refuse,
+  serve,
+  text,
+} from 'yosei'
+import { loggerJournal } from 'yosei/journal'
+
+const _told = (verdict: { outcome: string; errors?: readonly { address: string; code: string; message: string }[] }) =>
+  verdict.errors?.map(({ address, code, message }) => `${address} ${code}: ${message}`)
+const json = { 'content-type': 'application/json' }
+const one = (body: Field, more = {}) => endpoint('POST /', { body, ...more } as never)
+
+describe('lookups, refusals and turns', () => {
+  const get = new Request('http://kr.example/a')
+  test('what follows a lookup that failed is not asked, and a refusal brings its header fields', async () => {
+    let asked = 0
+    const x = endpoint('GET /{id}', {
+      path: { id: text() },
+      lookups: (on) => {
+        const first = on.lookup({ reads: ['path.id'], ask: () => Promise.reject(new Error('away')) })
+        return { first, second: on.lookup({ reads: ['path.id'], follows: { first }, ask: () => ++asked }) }
+      },
+    })
+    expect(
+      (await serve(intake({ endpoints: { x }, journal: { write: () => undefined } }), { x: () => 1 })(get)).status,
+    ).toBe(503)
+    expect(asked).toBe(0)
+    const headers = { 'retry-after': '7' }
+    const y = endpoint('GET /{id}', {
+      path: { id: text() },
+      lookups: (on) => ({
+        one: on.lookup({
+          reads: ['path.id'],
+          ask: () => null,
+          refusal: { status: 429, code: 'spent', message: 'is spent', headers },
+        }),
+      }),
+    })
+    const refused = await serve(intake({ endpoints: { y } }), { y: () => 1 })(get)
+    const handled = await serve(intake({ endpoints: { z: endpoint('GET /{id}', { path: { id: text() } }) } }), {
+      z: () => refuse({ status: 429, code: 'spent', message: 'is spent', headers }),
+    })(get)
+    expect([refused.status, refused.headers.get('retry-after'), handled.headers.get('retry-after')]).toEqual([
+      429,
+      '7',
+      '7',
+    ])
+  })
+  test('scopes of different names are different turns, and who loses one is told why', async () => {
+    const slot = (of: string) =>
+      endpoint(`GET /${of}/{id}`, { path: { id: text() }, turn: { of, by: ['path.id' as never], lease: '400ms' } })
+    let reason: unknown
+    let renews = true
+    const memory = memoryTurns()
+    const turns = {
+      take: async (...all: Parameters<typeof memory.take>) => {
+        const taken = await memory.take(...all)
+        return typeof taken === 'string' ? taken : { ...taken, renew: async () => renews && taken.renew() }
+      },
+    }
+    const app = intake({ endpoints: { a: slot('a'), b: slot('b') }, turns })
+    const wait = (_: unknown, { signal }: { signal: AbortSignal }) =>
+      new Promise<void>((resolve) =>
+        signal.addEventListener('abort', () => {
+          reason = signal.reason
+          resolve()
+        }),
+      )
+    const handle = serve(app, { a: wait, b: () => 'free' } as never)
+    const first = handle(new Request('http://kr.example/a/1'))
+    await sleep(50)
+    expect([
+      (await handle(new Request('http://kr.example/a/1'))).status,
+      (await handle(new Request('http://kr.example/b/1'))).status,
+    ]).toEqual([409, 200])
+    renews = false
+    await first
+    expect(String(reason)).toBe('TimeoutError: The turn went to somebody else')
+  })
+})
+
+test('what is thrown that is no error is written down as it is', async () => {
+  const events: unknown[] = []
+  const logger = { info: () => undefined, error: (event: { cause: unknown }) => void events.push(event.cause) }
+  const handle = serve(
+    intake({
+      endpoints: { a: endpoint('GET /{id}', { path: { id: text() } }) },
+      journal: loggerJournal(logger as never),
+    }),
+    {
+      a: ({ path }) => {
+        throw path.id === 'text' ? 'the text' : { a: 1 }
+      },
+    },
+  )
+  for (const id of ['text', 'object']) await handle(new Request(`http://kr.example/${id}`))
+  expect(events).toEqual(['the text', '[object Object]'])
+})
+
+test('a lookup is told who is asking, what was found before, and when nobody waits any more', async () => {
+  const asked: unknown[] = []
+  const get = endpoint('GET /{id}', {
+    who: record({ role: text() }),
+    path: { id: text() },
+    lookups: (on) => {
+      const first = on.lookup({ reads: ['path.id'], ask: async (_, [id]) => `${id}1` })
+      const second = on.lookup({
+        reads: ['path.id'],
+        follows: { first },
+        ask: async (_, __, { who, found, signal }) => {
+          asked.push(who, found, signal.aborted)
+          return true
+        },
+      })
+      return { first, second }
+    },
+  })
+  const app = intake({ endpoints: { get }, identify: () => undefined as never })
+  const verdict = await judge(app, 'GET /a HTTP/1.1\n', { who: { role: 'clerk' }, services: {} })
+  expect([verdict.outcome, asked]).toEqual([
+    'accepted',
+    [{ role: 'clerk' }, expect.objectContaining({ first: 'a1' }), false],
+  ])
+})
+
+test('a trace says how long a lookup took', async () => {
+  const app = intake({
+    endpoints: {
+      one: one(record({ id: text() }), {
+        lookups: (on: never) => ({
+          of: (on as { lookup: (given: object) => never }).lookup({ reads: ['body.id'], ask: () => ({}) }),
+        }),
+      }),
+    },
+  })
+  const verdict = await judge(
+    app as never,
+    { method: 'POST', target: '/', headers: json, body: '{"id":"x"}' } as never,
+    { trace: true, services: {} } as never,
+  )
+  const [step] = verdict.trace?.steps.filter(({ stage }) => stage === 'lookups') ?? []
+  expect(step).toMatchObject({ outcome: 'passed' })
+  expect((step as { took: number }).took).toBeGreaterThanOrEqual(0)
+  expect((step as { took: number }).took).toBeLessThan(5000)
+})
+
+test('an answer has the title of its status', async () => {
+  const verdict = { outcome: 'rejected', endpoint: undefined, stage: 'read', headers: {}, errors: [], more: 0 }
+  // Node has three that are unassigned or obsolete, and two by the names of an older RFC.
+  const renamed: { [status: string]: string } = { 413: 'Content Too Large', 422: 'Unprocessable Content' }
+  for (const [status, name] of Object.entries({ ...STATUS_CODES, ...renamed })) {
+    if (Number(status) < 400 || ['418', '509', '510'].includes(status)) continue
+    const { title } = (await answer({ ...verdict, status: Number(status) } as never).json()) as { title: string }
+    expect([status, title]).toEqual([status, name])
+  }
+})
+
+test('a lookup that says nothing of it is waited for two seconds', async () => {
+  const ask = (_: unknown, [id]: readonly unknown[]) =>
+    id === 'slow' ? new Promise(() => undefined) : sleep(60).then(() => true)
+  const get = endpoint('GET /{id}', {
+    path: { id: text() },
+    lookups: (on) => ({ of: on.lookup({ reads: ['path.id'], ask }) }),
+  })
+  const app = intake({ endpoints: { get }, journal: { write: () => 0 } })
+  const since = performance.now()
+  const [quick, slow] = await Promise.all(
+    ['quick', 'slow'].map((id) => judge(app, `GET /${id} HTTP/1.1\n`, { services: {} })),
+  )
+  expect([quick?.outcome, slow]).toMatchObject(['accepted', { outcome: 'rejected', status: 503 }])
+  expect(performance.now() - since).toBeGreaterThan(1900)
+})
+
+test('a first error has its place in an answer, however long its words are', async () => {
+  const verdict = judgeParts(one(text({ length: [9, 9], messages: { too_short: 'ü'.repeat(4000) } })), { body: 'x' })
+  const page = await answer(
+    verdict as never,
+    new Request('http://kr.example', { headers: { accept: 'text/html' } }),
+  ).text()
+  expect(page).toContain('ü'.repeat(4000))
+})
+
+test('a handler whose client has gone before it began is told so', async () => {
+  const gone: boolean[] = []
+  const app = intake({ endpoints: { a: endpoint('GET /', {}) }, journal: { write: () => 0 } })
+  const handle = serve(app, { a: (_, { signal }) => void gone.push(signal.aborted) })
+  await handle(new Request('http://kr.example/', { signal: AbortSignal.abort() }))
+  await handle(new Request('http://kr.example/'))
+  expect(gone).toEqual([true, false])
+})
+
+test('a turn that was given back is not held on to', async () => {
+  let renewed = 0
+  const turns = { take: async () => ({ fence: 1, renew: async () => void renewed++, release: async () => undefined }) }
+  const book = endpoint('POST /{id}', { path: { id: text() }, turn: { of: 'thing', by: ['path.id'], lease: '100ms' } })
+  const handle = serve(intake({ endpoints: { book }, turns: turns as never }), { book: () => sleep(120) } as never)
+  expect((await handle(new Request('http://kr.example/a', { method: 'POST' }))).status).toBe(204)
+  const then = renewed
+  expect(then).toBeGreaterThan(0)
+  await sleep(250)
+  expect(renewed).toBe(then)
+})
+
+test('a turn that was lost is not asked for again', async () => {
+  let asked = 0
+  const renew = async () => {
+    asked++
+    return false
+  }
+  const turns = { take: async () => ({ fence: 1, renew, release: async () => undefined }) }
+  const book = endpoint('POST /{id}', { path: { id: text() }, turn: { of: 'thing', by: ['path.id'], lease: '90ms' } })
+  const handle = serve(intake({ endpoints: { book }, turns: turns as never }), { book: () => sleep(250) } as never)
+  await handle(new Request('http://kr.example/a', { method: 'POST' }))
+  expect(asked).toBe(1)
+})
+
+test('an envelope that is a text goes out as it is where its type is one, and as JSON elsewhere', async () => {
+  const answered = async (body: unknown, type?: string) => {
+    const app = intake({
+      endpoints: { get: endpoint('GET /', {}) },
+      envelope: () => ({ body, ...(type === undefined ? {} : { type }) }) as never,
+    })
+    return (await serve(app, { get: () => 1 })(new Request('http://kr.example/none'))).text()
+  }
+  expect(
+    await Promise.all([answered('as it is', 'text/plain'), answered('in marks'), answered([1], 'text/csv')]),
+  ).toEqual(['as it is', '"in marks"', '[1]'])
+})
