@@ -4,6 +4,7 @@ import {
   bigInteger,
   choice,
   codeOf,
+  constant,
   day,
   decimal,
   endpoint,
@@ -113,6 +114,16 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
   const judged = (body: Field, sent: unknown) =>
     judgeParts(intake({ engine, endpoints: { one: one(body) } }).endpoints.one, { body: sent })
   const places = (body: Field, sent: unknown) => told(judged(body, sent))?.map((text) => text.split(':')[0])
+  test('a zero that is negative is read as the zero that is declared', () => {
+    const zeros = intake({
+      engine,
+      endpoints: { one: endpoint('PUT /one', { body: record({ a: choice([1, 0]), b: constant(0) }) }) },
+    }).endpoints
+    const verdict = judgeParts(zeros.one, { body: { a: -0, b: -0 } })
+    expect(
+      verdict.outcome === 'accepted' && Object.values(verdict.input.body).map((zero) => Object.is(zero, 0)),
+    ).toEqual([true, true])
+  })
   test('objects that must differ are told apart by what they have', () => {
     const rows = list(record({ a: integer(), b: text({ optional: true }) }), { distinct: true })
     expect([

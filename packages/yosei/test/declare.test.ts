@@ -844,3 +844,13 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
     },
   })
 })
+
+test('an example may be of a time that the clock has passed', () => {
+  const opens = instant({ from: '+1h', examples: ['2001-01-01T00:00:00Z'] })
+  expect(() =>
+    endpoint('POST /', { body: record({ opens, night: day({ from: '+1d', examples: ['2001-01-01'] }) }) }),
+  ).not.toThrow()
+  expect(() => endpoint('POST /', { body: record({ opens: instant({ examples: ['soon'] }) }) })).toThrow(
+    'its own example is rejected',
+  )
+})

@@ -258,9 +258,21 @@ describe('bounds and caps', () => {
             rules: (on: never) => [(on as { equal: (...all: unknown[]) => never }).equal('body.a', 'body.b')],
             limits: { errors: 2000 },
           }),
-          { body: { l: Array.from({ length: 1100 }, () => 'x'), a: 1, b: 2 } },
+          { body: { l: Array.from({ length: 1001 }, () => 'x'), a: 1, b: 2 } },
         ),
-      { more: 100, errors: expect.not.arrayContaining([expect.objectContaining({ code: 'unequal' })]) },
+      { more: 1, errors: expect.not.arrayContaining([expect.objectContaining({ code: 'unequal' })]) },
+    ],
+    [
+      'with a thousand faults, all of which are kept, rules run',
+      () =>
+        judgeParts(
+          one(record({ l: list(integer()), a: integer(), b: integer() }), {
+            rules: (on: never) => [(on as { equal: (...all: unknown[]) => never }).equal('body.a', 'body.b')],
+            limits: { errors: 2000 },
+          }),
+          { body: { l: Array.from({ length: 999 }, () => 'x'), a: 1, b: 2 } },
+        ),
+      { more: 0, errors: expect.arrayContaining([expect.objectContaining({ code: 'unequal' })]) },
     ],
   ])('%s', (_, judged, wanted) => {
     expect(judged()).toMatchObject(wanted)
