@@ -3,6 +3,7 @@ import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { readNode } from '../kinds/reading.js'
 import type { Run } from '../kinds/run.js'
 import { sourceOf } from '../read/media.js'
+import { isEmpty } from '../terms/own.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
 
 /**
@@ -36,7 +37,7 @@ export function interpretParts(
     input[part] = undefined
     if (!node || (part === 'body' && !hasBody)) continue
     // Without fields there is nothing to read, and only in a query perhaps something too much.
-    if (part !== 'body' && Object.keys(endpoint[part].fields).length === 0 && (part !== 'query' || !sent.query)) {
+    if (part !== 'body' && isEmpty(endpoint[part].fields) && (part !== 'query' || !sent.query)) {
       input[part] = {}
       continue
     }

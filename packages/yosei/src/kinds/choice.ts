@@ -1,8 +1,8 @@
 /** One of some values. */
 import type { Declared } from '../terms/declared.js'
 import { aNumber, aText, byName, eitherOf, listOf, required } from '../terms/option-types.js'
-import type { SoundOf } from './kind.js'
-import { isText, literal, measureOf, scalar, scalarCode, Wrong, zero } from './scalar.js'
+import type { SoundOf, Source } from './kind.js'
+import { isText, literal, measureOf, miss, scalar, scalarCode, Wrong, zero } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -23,9 +23,20 @@ export const choiceWords = {
   'form.choice': 'one of {value}',
 }
 
+/** Each value by itself, where JSON is read, and by its text, where text is; an empty text counts as not sent. */
+function takenBy({ values }: ChoiceNode, source: Source): ReadonlyMap<unknown, string | number> {
+  const own = source === 'text' ? [] : values.map((one) => [one, one] as const)
+  const texts = source === 'json' ? [] : values.map((one) => [String(one), one] as const)
+  return new Map<unknown, string | number>([...texts, ...own].filter(([sent]) => source !== 'text' || sent !== ''))
+}
+
 export const choice = scalar<ChoiceNode, string | number>({
   words: choiceWords,
   measures: ({ values }) => [...new Set(values.map(measureOf))],
+  accepts: (node, source) => {
+    const known = takenBy(node, source)
+    return (value) => known.get(value) ?? miss
+  },
   parse({ values }, value, source) {
     const fromText = isText(value, source)
     // Searched by the language itself: V8 walks frozen lists slowly.
@@ -54,19 +65,14 @@ export const choiceSound: SoundOf<ChoiceNode> = {
   },
 }
 
-export const choiceCode = scalarCode<ChoiceNode>((writer, { values, secret }, read, { source }) => {
+export const choiceCode = scalarCode<ChoiceNode>((writer, node, read, { source }) => {
+  const { values, secret } = node
   const areTexts = values.every((value) => typeof value === 'string' && (value !== '' || source !== 'text'))
   if (source !== 'json' && !areTexts) {
-    // By their texts, and inside JSON by themselves; an empty text counts as not sent.
-    const texts = values.map((value) => [String(value), value] as const)
-    const known =
-      source === 'text'
-        ? texts.filter(([text]) => text !== '')
-        : [...texts, ...values.map((one) => [one, one] as const)]
     const found = writer.name('t')
     return {
       prepare: `let ${found}`,
-      test: `(${found} = ${writer.bind(new Map<unknown, unknown>(known))}.get(${read})) !== undefined`,
+      test: `(${found} = ${writer.bind(takenBy(node, source))}.get(${read})) !== undefined`,
       value: found,
     }
   }

@@ -229,6 +229,8 @@ export interface Run {
   faults: Fault[]
   /** Faults beyond the most that are kept. */
   beyond: number
+  /** Whether objects inherit names that can be enumerated, once that was asked. */
+  isPolluted: boolean | undefined
   /** How often anything was found wrong, also in what a union tried and gave up. */
   found: number
   /** Where the walk is now; for a scalar that code has found wrong, its path as a whole. */

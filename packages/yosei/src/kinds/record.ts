@@ -115,7 +115,7 @@ function readFields(plan: Plan, node: RecordNode, sent: Named, run: Run, implied
   let next = 0
   let others = 0
   // Most clients send names in the order of the declaration. To walk them is much faster than to ask for each.
-  if (inheritsNothing(sent))
+  if (inheritsNothing(sent, run))
     for (const name in sent) {
       for (; next < names.length && names[next] !== name && !Object.hasOwn(sent, names[next] as string); next++)
         addField(plan, next, undefined, read, run, isQuick)
@@ -151,7 +151,13 @@ const isPlainObject = (value: unknown) => {
   return prototype === Object.prototype || prototype === null
 }
 
-const inheritsNothing = (value: object) => isEmpty(Object.getPrototypeOf(value) ?? undefined)
+/** A name on the prototype of every object would be walked as one that was sent. */
+function inheritsNothing(value: object, run: Run): boolean {
+  const prototype = Object.getPrototypeOf(value)
+  if (prototype !== Object.prototype) return isEmpty(prototype ?? undefined)
+  run.isPolluted ??= !isEmpty(Object.prototype)
+  return !run.isPolluted
+}
 
 /** In a query or a form a record is written name by name. */
 function pairsTold({ fields }: RecordNode, value: unknown, source: Source, { path, secrecy }: Run): Partial<Fault> {

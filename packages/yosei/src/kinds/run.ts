@@ -66,6 +66,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     faults: noFaults,
     beyond: 0,
     found: 0,
+    isPolluted: undefined,
     path: walk,
     walk,
     trace: trace ? { readings: [], steps: [] } : undefined,

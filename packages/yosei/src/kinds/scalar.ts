@@ -34,7 +34,8 @@ export type Accept = (value: unknown, run: Run) => unknown
 
 interface Scalar<N extends Declared, R>
   extends Pick<KindOf<N>, 'measures'>,
-    Partial<Pick<KindOf<N>, 'words' | 'takesNull' | 'encode'>> {
+    Partial<Pick<KindOf<N>, 'words' | 'takesNull' | 'encode'>>,
+    Partial<Pick<ScalarKind<N>, 'accepts'>> {
   /** Reads a value; or says why it cannot be read at all. */
   parse(node: N, value: unknown, source: Source, run: Run): R | Wrong
   /** All that must hold of what was read. */
