@@ -77,8 +77,11 @@ interface Plan {
 const plans = /* @__PURE__ */ new WeakMap<RecordNode, { [S in Source]?: Plan }>()
 
 function planOf(node: RecordNode, source: Source, kinds: KindTable): Plan {
-  const known = plans.get(node) ?? {}
-  plans.set(node, known)
+  let known = plans.get(node)
+  if (!known) {
+    known = {}
+    plans.set(node, known)
+  }
   known[source] ??= {
     names: Object.keys(node.fields),
     fields: Object.values(node.fields).map((field) => belowOf(field, source, kinds)),

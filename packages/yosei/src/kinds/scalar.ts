@@ -15,12 +15,13 @@ interface More extends Pick<Fault, 'variant' | 'hint' | 'about'> {
   /** Whether what was sent is not known any more: a number that lost its digits. */
   readonly isLost?: boolean
 }
+const nothingMore: More = {}
 /** What is wrong with a value. It is reported at the place where the walk is. */
 export class Wrong {
   constructor(
     readonly code: Code,
     readonly limit?: unknown,
-    readonly more: More = {},
+    readonly more: More = nothingMore,
   ) {}
 }
 
@@ -48,17 +49,22 @@ interface Scalar<N extends Declared, R>
 /* @__NO_SIDE_EFFECTS__ */
 export function scalar<N extends Declared, R>({ parse, checks, made, ...own }: Scalar<N, R>): ScalarKind<N> {
   const known = new WeakMap<N, readonly Check<R>[]>()
-  const checksOf = (node: N) => {
-    const found = known.get(node) ?? checks?.(node) ?? []
-    known.set(node, found)
-    return found
+  const checksOf = (node: N): readonly Check<R>[] => {
+    const found = known.get(node)
+    if (found) return found
+    const made = checks?.(node) ?? []
+    known.set(node, made)
+    return made
   }
   const readScalar: ScalarKind<N>['readScalar'] = (node, value, run, source) => {
-    const reportIt = (wrong: Wrong) => reportWrong(run, node as unknown as ScalarNode, value, wrong)
+    const declared = node as unknown as ScalarNode
     const read = parse(node, value, source, run)
-    if (read instanceof Wrong) return reportIt(read)
-    for (const check of checksOf(node))
-      for (const wrong of [check(read, value, run, source) ?? []].flat()) reportIt(wrong)
+    if (read instanceof Wrong) return reportWrong(run, declared, value, read)
+    for (const check of checksOf(node)) {
+      const wrong = check(read, value, run, source)
+      if (wrong instanceof Wrong) reportWrong(run, declared, value, wrong)
+      else if (wrong) for (const one of wrong) reportWrong(run, declared, value, one)
+    }
     return made ? made(read) : read
   }
   return {
@@ -169,11 +175,13 @@ export function checkBounds<L extends string | number | bigint>(
     (max === undefined || read <= max) &&
     (below === undefined || read < below)
   const look: Check<L> = (read, sent, run) => {
-    const wrong = bounds.flatMap(({ order, limit, code, variant }) => {
+    const wrong: Wrong[] = []
+    for (const { order, limit, code, variant } of bounds) {
       const now = typeof limit === 'function' ? (limit as (now: number) => L)(clock(run)) : limit
       const lies = compare ? compare(read, now, sent, run) : read < now ? -1 : read > now ? 1 : 0
-      return holdsBy[order](lies) ? [] : [new Wrong(code, shown(now), { variant })]
-    })
+      if (!holdsBy[order](lies))
+        wrong.push(new Wrong(code, shown(now), variant === undefined ? undefined : { variant }))
+    }
     return wrong.length === 0 ? undefined : wrong
   }
   if (bounds.some(({ limit }) => typeof limit === 'function')) return [look]
