@@ -6,6 +6,7 @@ import { aMoment, aName, merged } from '../terms/option-types.js'
 import { boundsByClock, checkZone, timeWords } from './clock.js'
 import type { SoundOf } from './kind.js'
 import { boundTests, checkBounds, checkOrder, literal, scalar, scalarCode, Wrong } from './scalar.js'
+import type { Writer } from './writer.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -65,19 +66,25 @@ export const instantCode = scalarCode<InstantNode>(
     const reading =
       node.zone === undefined ? `readInstant(${read})` : `readInstantIn(${read}, ${literal(writer, node.zone)})`
     const tests = [`typeof ${read} === "string"`, `typeof (${time} = ${reading}) === "number"`]
-    const test = [...tests, ...boundTests(writer, boundsOf(node), time)].join(' && ')
+    const test = [...tests, ...limitTests(writer, node, time)].join(' && ')
     return { prepare: `let ${time}`, test, value: `new Date(${time})`, tried: time }
   },
   (writer, node, value) => {
     const time = `${value}.getTime()`
     const isRead = `${value} instanceof Date`
     const tests = [isRead, `${time} >= ${firstInstant}`, `${time} <= ${lastInstant}`]
-    return {
-      isRead,
-      test: [...tests, ...boundTests(writer, boundsOf(node), time)].join(' && '),
-      value: `new Date(${time})`,
-    }
+    return { isRead, test: [...tests, ...limitTests(writer, node, time)].join(' && '), value: `new Date(${time})` }
   },
 )
 /** Of the years 0000 to 9999, which RFC 3339 can write. */
 const [firstInstant, lastInstant] = [-62_167_219_200_000, 253_402_300_799_999]
+
+/** A span is the same at any time, so the code adds it; a month is not. */
+const limitTests = (writer: Writer, node: InstantNode, time: string): readonly string[] =>
+  boundsOf(node).flatMap((bound) => {
+    const declared = bound.order === '>=' ? node.from : node.until
+    const isSpan = typeof declared === 'string' && isRelative(declared) && !/(?:mo|y)$/.test(declared)
+    return isSpan
+      ? [`${time} ${bound.order} clock(run) + ${literal(writer, readMoment(declared, 0))}`]
+      : boundTests(writer, [bound], time)
+  })
