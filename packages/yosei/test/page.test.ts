@@ -66,6 +66,16 @@ test('a format that no module names throws when the page loads', () => {
   expect(page.run).toThrow('text(), format email: this page does not have the format')
 })
 
+test.each([
+  ['yosei', 'plugin'],
+  ['yosei', ''],
+  ['yosei/page', ''],
+])('a field judges as a standard schema in a page that asks for nothing else: %s %s', (from, plugin) => {
+  const code = `import { integer, list } from '${from}'
+globalThis.told = JSON.stringify(list(integer())['~standard'].validate([1, 'x']).issues.map(({ message, path }) => path + ' ' + message))`
+  expect(built({ 'main.js': code }, plugin).run()).toEqual(['1 must be a whole number; "x" was sent'])
+})
+
 test('a command judges what another copy of the library has declared', () => {
   const dist = fileURLToPath(new URL('../dist/', import.meta.url))
   cpSync(dist, join(folder, 'copy/dist'), { recursive: true })

@@ -1,18 +1,16 @@
 /** Verdicts on values that no request brought: messages of a queue, files, settings, forms. */
 import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/endpoint.js'
-import type { Path } from '../terms/address.js'
-import { tellAddress } from '../terms/address.js'
+import { type Path, tellAddress } from '../terms/address.js'
 import type { Endpoint } from '../terms/endpoint.js'
 import { DeclarationError, mistake } from '../terms/mistake.js'
 import { isField, shown } from '../terms/option-types.js'
-import { put } from '../terms/own.js'
 import type { StandardProps } from '../terms/standard.js'
 import type { Field, Out } from '../terms/types.js'
 import type { FieldError } from '../terms/verdict.js'
 import { wordingOf } from '../words/messages.js'
 import type { CheckInput } from './check.js'
 import { checkParts, type JudgePartsOptions, ownWords, type WordsFor } from './parts.js'
-import { fieldError, type Rejection } from './verdict.js'
+import { byAddress, fieldError, type Rejection } from './verdict.js'
 
 /** An error of a value: its address begins at the value itself, and is empty if the value as a whole is wrong. */
 export type ValueError = Omit<FieldError, 'part' | 'stage' | 'line' | 'column'>
@@ -101,11 +99,7 @@ export function judgeValueBy<F extends Field>(
   if (result.outcome === 'accepted')
     return { outcome: 'accepted', value: (result.input as { readonly body: ValueOf<F> }).body }
   const errors = errorsOf(result, options.language, by.words)
-  const errorsByField: { [address: string]: ValueError[] } = {}
-  for (const error of errors)
-    if (Object.hasOwn(errorsByField, error.address)) errorsByField[error.address]?.push(error)
-    else put(errorsByField, error.address, [error])
-  return { outcome: 'rejected', errors, errorsByField, more: result.more }
+  return { outcome: 'rejected', errors, errorsByField: byAddress(errors), more: result.more }
 }
 
 /** What other libraries ask of a field: see `Standard`. */
@@ -123,9 +117,9 @@ export const standardBy =
     },
   })
 
-/** The names and indexes that lead to a fault: as far as they are told, since a name inside a secret is not. */
+/** The names and indexes that lead to an error. They end before a name inside a secret. */
 function keysOf(path: Path): readonly (string | number)[] {
   const keys = path.slice(1)
-  const untold = keys.findIndex((key) => typeof key === 'number' && key < 0)
-  return untold < 0 ? keys : keys.slice(0, untold)
+  const hidden = keys.findIndex((key) => typeof key === 'number' && key < 0)
+  return hidden < 0 ? keys : keys.slice(0, hidden)
 }

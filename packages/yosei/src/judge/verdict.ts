@@ -149,8 +149,10 @@ export function verdictOf(rejection: Rejection, catalogue = catalogueFor('en', r
 }
 
 /** The error map. */
-export function byAddress(errors: readonly FieldError[]): Rejected['errorsByField'] {
-  const map: { [address: string]: FieldError[] } = {}
+export function byAddress<E extends { readonly address: string }>(
+  errors: readonly E[],
+): { readonly [address: string]: readonly E[] } {
+  const map: { [address: string]: E[] } = {}
   // An address that a refusal names may be any text, `__proto__` too.
   for (const error of errors)
     if (Object.hasOwn(map, error.address)) map[error.address]?.push(error)

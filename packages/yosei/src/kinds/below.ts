@@ -21,7 +21,19 @@ export interface Below {
   readonly read: ((value: unknown, run: Run) => unknown) | undefined
 }
 
+const known = /* @__PURE__ */ new WeakMap<Node, { [S in Source]?: Below }>()
+
 export function belowOf(node: Node, outer: Source, kinds: KindTable): Below {
+  let bySource = known.get(node)
+  if (!bySource) {
+    bySource = {}
+    known.set(node, bySource)
+  }
+  bySource[outer] ??= prepared(node, outer, kinds)
+  return bySource[outer]
+}
+
+function prepared(node: Node, outer: Source, kinds: KindTable): Below {
   const source = node.coerce === undefined || outer === 'text' ? outer : node.coerce ? 'coerced' : 'json'
   const { accepts, binds } = kindOf(kinds, node) as Partial<ScalarKind<Node>>
   return {

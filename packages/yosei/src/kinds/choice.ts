@@ -24,7 +24,7 @@ export const choiceWords = {
 }
 
 /** Each value by itself, where JSON is read, and by its text, where text is; an empty text counts as not sent. */
-function takenBy({ values }: ChoiceNode, source: Source): ReadonlyMap<unknown, string | number> {
+function valuesBySent({ values }: ChoiceNode, source: Source): ReadonlyMap<unknown, string | number> {
   const own = source === 'text' ? [] : values.map((one) => [one, one] as const)
   const texts = source === 'json' ? [] : values.map((one) => [String(one), one] as const)
   return new Map<unknown, string | number>([...texts, ...own].filter(([sent]) => source !== 'text' || sent !== ''))
@@ -34,7 +34,7 @@ export const choice = scalar<ChoiceNode, string | number>({
   words: choiceWords,
   measures: ({ values }) => [...new Set(values.map(measureOf))],
   accepts: (node, source) => {
-    const known = takenBy(node, source)
+    const known = valuesBySent(node, source)
     return (value) => known.get(value) ?? miss
   },
   parse({ values }, value, source) {
@@ -72,7 +72,7 @@ export const choiceCode = scalarCode<ChoiceNode>((writer, node, read, { source }
     const found = writer.name('t')
     return {
       prepare: `let ${found}`,
-      test: `(${found} = ${writer.bind(takenBy(node, source))}.get(${read})) !== undefined`,
+      test: `(${found} = ${writer.bind(valuesBySent(node, source))}.get(${read})) !== undefined`,
       value: found,
     }
   }

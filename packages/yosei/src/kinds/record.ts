@@ -176,15 +176,11 @@ function pairsTold({ fields }: RecordNode, value: unknown, source: Source, { pat
 export function keepOrReport(node: RecordNode, sent: object, read: object, implied: readonly string[], run: Run): void {
   const unlisted = node.unlisted ?? run.unlisted
   if (unlisted === 'drop') return
+  const field = belowOf(kept, 'json', run.interpreter.kinds)
   for (const [name, value] of Object.entries(sent)) {
     if (Object.hasOwn(node.fields, name) || implied.includes(name)) continue
     if (unlisted === 'refuse') reportUnlisted(node, name, implied, run)
-    else
-      put(
-        read as { [name: string]: unknown },
-        name,
-        readBelow(belowOf(kept, 'json', run.interpreter.kinds), nameTold(run, name), value, run, false),
-      )
+    else put(read as { [name: string]: unknown }, name, readBelow(field, nameTold(run, name), value, run, false))
   }
 }
 

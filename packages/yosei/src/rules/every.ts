@@ -85,10 +85,10 @@ export const conditionsInService: { readonly [C in ConditionName]: ConditionInSe
   not: notInService,
 }
 
-const takenByOthers: { readonly [name: string]: Taking } = {
+const takingOfOthers: { readonly [name: string]: Taking } = {
   while: { takes: [aCondition, /* @__PURE__ */ listOf(aRule)] },
   other: { takes: [anAddress] },
 }
 /** What a call takes that makes a rule or a condition, or is called like one. */
-export const takenBy = (name: string): Taking =>
-  ({ ...rulesInService, ...conditionsInService, ...takenByOthers })[name] as Taking
+export const takingOf = (name: string): Taking =>
+  ({ ...rulesInService, ...conditionsInService, ...takingOfOthers })[name] as Taking

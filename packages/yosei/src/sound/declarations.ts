@@ -12,7 +12,7 @@ import { bring } from '../kinds/brought.js'
 import { everyKind } from '../kinds/kinds.js'
 import { tellEndpoints } from '../read/discriminate.js'
 import { bringInService } from '../rules/brought.js'
-import { conditionsInService, everyRule, rulesInService, takenBy } from '../rules/every.js'
+import { conditionsInService, everyRule, rulesInService, takingOf } from '../rules/every.js'
 import { bringWithConditions } from '../rules/every-condition.js'
 import { mistake } from '../terms/mistake.js'
 import { checkedCall } from '../terms/option-types.js'
@@ -31,7 +31,7 @@ export function bringEverything(): void {
   bringFormats(formats)
   bringWords(english)
   bringInService(rulesInService, conditionsInService)
-  bringWithConditions(everyRule, (name, { make }, owner) => checkedCall(`${owner} ${name}`, make, takenBy(name)))
+  bringWithConditions(everyRule, (name, { make }, owner) => checkedCall(`${owner} ${name}`, make, takingOf(name)))
   judgeRulesBy(runRules)
 }
 
