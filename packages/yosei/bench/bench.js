@@ -7,7 +7,7 @@
 import { writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { do_not_optimize, measure } from 'mitata'
-import { endpoint, intake, integer, judge, lines, record, serve, text } from 'yosei'
+import { endpoint, intake, integer, judge, judgeValue, lines, record, serve, text } from 'yosei'
 import { check, compiled, endpointNode, interpretParts, layRoutes, match, startRun } from '../dist/internals.js'
 import { byHand } from './by-hand.js'
 import {
@@ -62,6 +62,7 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
   const solo = endpoint('POST /', { body: declared.bodies[0].node })
   const [json, good, bad] = [JSON.stringify(body), JSON.parse(JSON.stringify(body)), JSON.parse(JSON.stringify(wrong))]
   const { read } = compiled(solo, solo.bodies[0])
+  const field = declared.bodies[0].node
   const app = intake({ endpoints: { declared } })
   const pieces = {
     method: declared.method,
@@ -77,6 +78,8 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
     'by hand': () => do_not_optimize(hand(good)),
     compiled: () => do_not_optimize(read(undefined, undefined, undefined, undefined, good, startRun(), true, true)),
     interpreted: () => do_not_optimize(interpretParts(solo, solo.bodies[0], { body: good }, startRun(), true)),
+    judgeValue: () => do_not_optimize(judgeValue(field, good)),
+    '~standard': () => do_not_optimize(field['~standard'].validate(good)),
     'by hand, rejected': () => do_not_optimize(hand(bad)),
     'compiled, rejected': () =>
       do_not_optimize(read(undefined, undefined, undefined, undefined, bad, startRun(), true, true)),
@@ -93,6 +96,8 @@ for (const [index, { name, endpoint: declared, target, body, wrong }] of cases.e
   note(`judge ÷ (URL + JSON.parse), ${name}`, times, 'judge', 'URL and JSON.parse', [undefined, 1.6, 1.5][index])
   note(`judge, rejected ÷ accepted, ${name}`, times, 'judge, rejected', 'judge', small ? undefined : 2)
   note(`interpreted ÷ compiled, ${name}`, times, 'interpreted', 'compiled')
+  note(`judgeValue ÷ compiled, ${name}`, times, 'judgeValue', 'compiled', small ? undefined : 2)
+  note(`~standard ÷ compiled, ${name}`, times, '~standard', 'compiled', small ? undefined : 2)
   figures[name] = {
     bytes: json.length,
     nanoseconds: Object.fromEntries(Object.entries(times).map(([key, all]) => [key, Math.round(median(all))])),

@@ -12,7 +12,6 @@ import {
   instant,
   intake,
   integer,
-  judge,
   judgeParts,
   later,
   list,
@@ -24,13 +23,7 @@ import {
   text,
   timeOfDay,
 } from 'yosei'
-
-const told = (verdict: { outcome: string; errors?: readonly { address: string; code: string; message: string }[] }) =>
-  verdict.errors?.map(({ address, code, message }) => `${address} ${code}: ${message}`)
-const json = { 'content-type': 'application/json' }
-const one = (body: Field, more = {}) => endpoint('POST /', { body, ...more } as never)
-const put = (app: object, body: string | Uint8Array, headers: object = json) =>
-  judge(app as never, { method: 'POST', target: '/', headers: headers as never, body })
+import { one, put, told } from './shared.ts'
 
 test('the code of a rule does not grow with a declaration that is shared', () => {
   let shared: Field = record({ x: integer() })
@@ -124,7 +117,7 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
       verdict.outcome === 'accepted' && Object.values(verdict.input.body).map((zero) => Object.is(zero, 0)),
     ).toEqual([true, true])
   })
-  test('objects that must differ are told apart by what they have', () => {
+  test('objects that must differ are compared by what they have', () => {
     const rows = list(record({ a: integer(), b: text({ optional: true }) }), { distinct: true })
     expect([
       places(rows, [{ a: 1 }, { a: 2 }, { a: 1, b: 'x' }]),
@@ -201,7 +194,7 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
     expect(codes([{ m: 1 }, { n: 0 }])).toBeUndefined()
     expect(codes([{ m: 1, n: 0 }])).toEqual(['query.q needed', 'body.b out_of_order'])
   })
-  test('an own check is not asked of what is wrong, inside of it or around it, though nobody may say where', () => {
+  test('an own check does not run if what it reads is wrong, at any depth', () => {
     const asked: unknown[] = []
     const ruled = endpoint('POST /', {
       body: record({
@@ -278,7 +271,7 @@ test('what a rule asks to be the same of what a service fills in needs a key', (
   )
 })
 
-test('numbers of all sizes are the same where they are', () => {
+test('numbers of all sizes compare by their value', () => {
   const both = record(
     { a: integer(), big: bigInteger(), price: decimal() },
     { rules: (on) => [on.equal('a', 'big' as never), on.equal('a', 'price' as never)] },
@@ -297,7 +290,7 @@ test('the code of an endpoint has its rule, though it is the only one', () => {
   expect(codeOf(ruled)).toContain('until')
 })
 
-test('a number that only rounding makes whole is told, also below one', async () => {
+test('a number that only rounding makes whole is an error, also below one', async () => {
   const app = intake({ endpoints: { put: one(record({ n: integer() })) } })
   for (const n of ['0.99999999999999999999', '1.00000000000000000001', '-0.99999999999999999999'])
     expect(told((await put(app, `{"n":${n}}`)) as never)?.[0]).toContain('body.n not_whole')

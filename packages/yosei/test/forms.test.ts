@@ -40,7 +40,7 @@ test('the texts of a form with files are taken to the last byte of their limit',
   expect([await send(96), await send(97)]).toEqual([200, 413])
 })
 
-test('a file that no field of a form takes is told as unlisted, however long', async () => {
+test('a file that no field of a form takes is an unlisted name, however long it is', async () => {
   const upload = endpoint('POST /', {
     limits: { body: '1kB' },
     body: { 'multipart/form-data': record({ note: text(), plate: file({ bytes: '9kB', optional: true }) }) },
@@ -97,7 +97,7 @@ test('JSON in a part that has the name of a file is held to the limit of texts',
   expect([await send(100), await send(5000)]).toEqual([200, 413])
 })
 
-test('a form without a chosen file is taken where the file is optional', async () => {
+test('a form without a chosen file is accepted if the file is optional', async () => {
   const upload = endpoint('POST /', {
     body: { 'multipart/form-data': record({ plate: file({ bytes: '1MB', optional: true }), name: text() }) },
   })

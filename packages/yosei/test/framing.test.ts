@@ -8,7 +8,6 @@ import {
   answer,
   anything,
   endpoint,
-  type Field,
   file,
   foldAddress,
   intake,
@@ -24,13 +23,10 @@ import {
   write,
 } from 'yosei'
 import { gate } from 'yosei/node'
+import { json, one, put } from './shared.ts'
 
 const _told = (verdict: { outcome: string; errors?: readonly { address: string; code: string; message: string }[] }) =>
   verdict.errors?.map(({ address, code, message }) => `${address} ${code}: ${message}`)
-const json = { 'content-type': 'application/json' }
-const one = (body: Field, more = {}) => endpoint('POST /', { body, ...more } as never)
-const put = (app: object, body: string | Uint8Array, headers: object = json) =>
-  judge(app as never, { method: 'POST', target: '/', headers: headers as never, body })
 
 describe('messages and their framing', () => {
   const app = intake({ endpoints: { one: one(record({ a: integer() })) }, base: '/api/' })
@@ -88,7 +84,7 @@ describe('messages and their framing', () => {
       { errors: [{ line: 1, column: 1 }] },
     ],
     [
-      'what a query has wrong is told behind the path',
+      'errors of a query come after those of the path',
       () =>
         judge(
           intake({ endpoints: { get: endpoint('GET /{a}', { path: { a: integer() }, query: { b: integer() } }) } }),
@@ -204,7 +200,7 @@ test('a message that cannot be read says in which of its parts', async () => {
   expect(await addresses('GET / HTTP/1.1\nno field\n')).toEqual(['header'])
 })
 
-test('a language that nobody speaks is answered in the first', async () => {
+test('a request for an unknown language gets the first one', async () => {
   const verdict = judgeParts(one(text()), { body: 1 })
   const languages = ['fr', 'de-AT-x-wien, fr;q=0.5', 'DE', '*', 'de;q=0'].map((field) =>
     answer(verdict as never, new Request('http://kr.example', { headers: { 'accept-language': field } })).headers.get(
@@ -214,7 +210,7 @@ test('a language that nobody speaks is answered in the first', async () => {
   expect(languages).toEqual(['en', 'de', 'de', 'en', 'en'])
 })
 
-test('a syntax error inside of a list is told where it is, also behind a comma', async () => {
+test('a syntax error inside a list has its place, also behind a comma', async () => {
   const app = intake({ endpoints: { put: one(anything()) } })
   const places = async (body: string) => {
     const verdict = await put(app, body)
@@ -271,7 +267,7 @@ test('an address is folded at its indices, and at none that stands in a name', (
   for (const [address, folded] of rows) expect(foldAddress(address)).toBe(folded)
 })
 
-test('a line that is no request line is told as a whole where it is short', () => {
+test('a line that is no request line is shown whole if it is short', () => {
   for (const [line, said] of [
     ['x'.repeat(40), 'x'.repeat(40)],
     ['x'.repeat(41), `${'x'.repeat(39)}…`],
@@ -279,7 +275,7 @@ test('a line that is no request line is told as a whole where it is short', () =
     expect(parseMessage(line)).toMatchObject({ reason: expect.stringContaining(`"${said}" is no request line`) })
 })
 
-test('the one method of a path is told with what any path takes', async () => {
+test('the one method of a path is listed with the methods that every path takes', async () => {
   const app = intake({ endpoints: { put: endpoint('PUT /one', {}), get: endpoint('GET /two', {}) } })
   const allowed = async (target: string) => {
     const verdict = await judge(app, { method: 'DELETE', target })

@@ -28,11 +28,8 @@ import {
   text,
 } from 'yosei'
 import { weightOf } from '../dist/internals.js'
+import { json, one, told } from './shared.ts'
 
-const told = (verdict: { outcome: string; errors?: readonly { address: string; code: string; message: string }[] }) =>
-  verdict.errors?.map(({ address, code, message }) => `${address} ${code}: ${message}`)
-const json = { 'content-type': 'application/json' }
-const one = (body: Field, more = {}) => endpoint('POST /', { body, ...more } as never)
 const _put = (app: object, body: string | Uint8Array, headers: object = json) =>
   judge(app as never, { method: 'POST', target: '/', headers: headers as never, body })
 
@@ -208,7 +205,7 @@ describe('bounds and caps', () => {
       { input: { query: { q: { by: 2, a: 3 } } } },
     ],
     [
-      'in a union beside a secret, −0 and 0 of unlisted names are told apart',
+      'in a union beside a secret, −0 and 0 of unlisted names differ',
       () =>
         judgeParts(
           one(either([text(), record({ a: integer({ optional: true }) }, { secret: true, unlisted: 'keep' })])),
@@ -321,7 +318,7 @@ describe('bounds and caps', () => {
   })
 })
 
-test('a list or a table may hold its own kind where it may be empty', () => {
+test('a list or a table may hold its own kind if it may be empty', () => {
   interface Many extends Array<Many> {}
   interface Named {
     [name: string]: Named

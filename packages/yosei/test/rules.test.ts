@@ -869,7 +869,7 @@ describe('rules of a record travel with it', () => {
     )
     expect(all.rules.map(({ words }) => words)).toEqual([
       'body.items must add up to at least 1 and at most 9',
-      'body.a is made of body.d where it is not sent',
+      'body.a is made of body.d if it is not sent',
       'body.a is checked by a rule of its own',
     ])
   })

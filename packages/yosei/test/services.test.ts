@@ -1,25 +1,12 @@
 import { STATUS_CODES } from 'node:http'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { describe, expect, test } from '@jest/globals'
-import {
-  answer,
-  endpoint,
-  type Field,
-  intake,
-  judge,
-  judgeParts,
-  memoryTurns,
-  record,
-  refuse,
-  serve,
-  text,
-} from 'yosei'
+import { answer, endpoint, intake, judge, judgeParts, memoryTurns, record, refuse, serve, text } from 'yosei'
 import { loggerJournal } from 'yosei/journal'
+import { json, one } from './shared.ts'
 
 const _told = (verdict: { outcome: string; errors?: readonly { address: string; code: string; message: string }[] }) =>
   verdict.errors?.map(({ address, code, message }) => `${address} ${code}: ${message}`)
-const json = { 'content-type': 'application/json' }
-const one = (body: Field, more = {}) => endpoint('POST /', { body, ...more } as never)
 
 describe('lookups, refusals and turns', () => {
   const get = new Request('http://kr.example/a')
@@ -57,7 +44,7 @@ describe('lookups, refusals and turns', () => {
       '7',
     ])
   })
-  test('scopes of different names are different turns, and who loses one is told why', async () => {
+  test('scopes of different names are different turns, and a handler that loses one gets the reason', async () => {
     const slot = (of: string) =>
       endpoint(`GET /${of}/{id}`, { path: { id: text() }, turn: { of, by: ['path.id' as never], lease: '400ms' } })
     let reason: unknown
@@ -108,7 +95,7 @@ test('what is thrown that is no error is written down as it is', async () => {
   expect(events).toEqual(['the text', '[object Object]'])
 })
 
-test('a lookup is told who is asking, what was found before, and when nobody waits any more', async () => {
+test('a lookup gets who is asking, what was found before, and a signal when its answer is not needed any more', async () => {
   const asked: unknown[] = []
   const get = endpoint('GET /{id}', {
     who: record({ role: text() }),
@@ -191,7 +178,7 @@ test('a first error has its place in an answer, however long its words are', asy
   expect(page).toContain('ü'.repeat(4000))
 })
 
-test('a handler whose client has gone before it began is told so', async () => {
+test('a handler gets an aborted signal if its client left before it began', async () => {
   const gone: boolean[] = []
   const app = intake({ endpoints: { a: endpoint('GET /', {}) }, journal: { write: () => 0 } })
   const handle = serve(app, { a: (_, { signal }) => void gone.push(signal.aborted) })

@@ -4,8 +4,6 @@ import {
   anything,
   constant,
   either,
-  endpoint,
-  type Field,
   instant,
   intake,
   integer,
@@ -18,14 +16,10 @@ import {
   table,
   text,
 } from 'yosei'
-
-const told = (verdict: { outcome: string; errors?: readonly { address: string; code: string; message: string }[] }) =>
-  verdict.errors?.map(({ address, code, message }) => `${address} ${code}: ${message}`)
-const json = { 'content-type': 'application/json' }
-const one = (body: Field, more = {}) => endpoint('POST /', { body, ...more } as never)
+import { json, one, told } from './shared.ts'
 
 describe('secrets and pages', () => {
-  test('the value of a secret field is not told where another is compared with it', () => {
+  test('no error shows the value of a secret that another field is compared with', () => {
     const rules = (on: never) => [(on as { equal: (...all: string[]) => never }).equal('body.secret', 'body.open')]
     expect(
       told(
@@ -119,7 +113,7 @@ test('a trace has of a reader what was sent and what it made of it, once', () =>
   ])
 })
 
-test('a sum is not held to what is no number, and own words are told to their first four thousand characters', () => {
+test('a sum is not checked against what is no number, and own words are cut after four thousand characters', () => {
   const limited = one(record({ all: list(integer()), most: anything() }), {
     rules: (on: never) => [
       (on as { sumWithin: (...all: unknown[]) => never }).sumWithin('body.all[]', { atMost: 'body.most' }),

@@ -148,7 +148,7 @@ export const sentenceWords = {
   'rule.gap': 'must be from {least} to {most} behind {first}',
   'rule.gapLeast': 'must be at least {least} behind {first}',
   'rule.gapMost': 'must be at most {most} behind {first}',
-  'rule.fill': 'is made of {addresses} where it is not sent',
+  'rule.fill': 'is made of {addresses} if it is not sent',
   'rule.own': 'is checked by a rule of its own',
 }
 

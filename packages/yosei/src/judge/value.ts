@@ -71,8 +71,10 @@ function declared(declare: () => Endpoint): EndpointNode {
   }
 }
 
-function checkValue(by: By, field: Field, value: unknown, options: JudgeValueOptions) {
-  const result = checkParts(by.engine, endpointOf(field, by), { body: value }, { ...options, only: ['body'] })
+const bodyAlone = ['body'] as const
+function checkValue(by: By, field: Field, value: unknown, { now, text }: JudgeValueOptions) {
+  // Spelt out: a spread of options that are given would be most of what a small value takes.
+  const result = checkParts(by.engine, endpointOf(field, by), { body: value }, { now, text, only: bodyAlone })
   if (result.outcome === 'rejected' && result.cause !== undefined) throw result.cause
   return result
 }
@@ -110,7 +112,7 @@ export const standardBy =
     vendor: 'yosei',
     validate(value, { libraryOptions = {} } = {}) {
       const { language, now } = libraryOptions as JudgeValueOptions
-      const result = checkValue(by, field, value, { language, now })
+      const result = checkValue(by, field, value, { now })
       if (result.outcome === 'accepted') return { value: (result.input as { readonly body: unknown }).body }
       const errors = errorsOf(result, language, by.words)
       return { issues: errors.map(({ message }, at) => ({ message, path: keysOf(result.faults[at]?.path ?? []) })) }

@@ -1,4 +1,5 @@
 /** The interface by which form libraries and others take a field as it is: Standard Schema, version 1. */
+
 /** Judges a value as JSON. `libraryOptions` may have a `language` and a `now`, as `judgeValue` takes them. */
 export interface StandardProps<out I, out O> {
   readonly version: 1
@@ -30,14 +31,14 @@ export const judgeStandardBy = (by: PropsOf, givesWay = false): void => {
   if (!(propsOf && givesWay)) propsOf = by
 }
 
+/** One getter for all fields, so that V8 keeps them alike: a getter of each its own made every node slow to look into. */
+const standard = {
+  get(this: object) {
+    const made = known.get(this) ?? propsOf?.(this as never)
+    if (made) known.set(this, made)
+    return made
+  },
+}
 /** A node as a frozen field with what the standard asks for: not listed among its options, made when it is asked for. */
 export const fieldOf = <F extends object>(node: F): F =>
-  Object.freeze(
-    Object.defineProperty({ ...node }, '~standard', {
-      get(this: object) {
-        const made = known.get(this) ?? propsOf?.(this as never)
-        if (made) known.set(this, made)
-        return made
-      },
-    }),
-  )
+  Object.freeze(Object.defineProperty({ ...node }, '~standard', standard))
