@@ -100,12 +100,12 @@ test('a lookup knows the clock', async () => {
 
 test('a request that a journal has kept is rejected as it was, whatever its secrets were', async () => {
   const secret = { secret: true } as const
-  const body = record({ pin: text({ length: [4, 4], pattern: /^\d+$/, ...secret }), code: integer({ min: 100, ...secret }), n: integer({ max: 5 }), again: text({ ...secret, optional: true }) })
+  const body = record({ pin: text({ length: [4, 4], pattern: /^\d+$/, ...secret }), code: integer({ min: 100, ...secret }), n: integer({ max: 5 }), again: text({ ...secret, optional: true }), old: text({ ...secret, optional: true }), fresh: text({ ...secret, optional: true }) })
   const events: JournalEvent[] = []
   let broken = true
-  const app = intake({ journal: { write: (event) => events.push(event) }, endpoints: { put: endpoint('POST /{key}', { path: { key: text({ length: [2, 3], ...secret }) }, body, rules: (on) => [on.equal('body.pin', 'body.again')] }) } })
+  const app = intake({ journal: { write: (event) => events.push(event) }, endpoints: { put: endpoint('POST /{key}', { path: { key: text({ length: [2, 3], ...secret }) }, body, rules: (on) => [on.equal('body.pin', 'body.again'), on.differ('body.old', 'body.fresh')] }) } })
   const handle = serve(app, { put: () => { if (broken) throw new Error('broken'); return 1 } })
-  for (const [target, sent] of [['/ab', { pin: '1234', code: 555, n: 1 }], ['/ab', { pin: '1', code: 5, n: 9 }], ['/abcd', { pin: '1234', code: 555, n: 1, again: '12' }]] as const) {
+  for (const [target, sent] of [['/ab', { pin: '1234', code: 555, n: 1, old: 'x', fresh: 'y' }], ['/ab', { pin: '1', code: 5, n: 9 }], ['/abcd', { pin: '1234', code: 555, n: 1, again: '12' }]] as const) {
     await handle(post(target, sent))
     const { input = '', errors, outcome } = events.at(-1) as JournalEvent
     const message = parseMessage(input)

@@ -172,7 +172,14 @@ describe('numbers by what was written', () => {
     ['three times', number({ step: 0.1 }), '0.3', 0.3], ['a little more', number({ step: 0.1 }), '0.30000000000000004', 'not_a_step'], ['a cent', number({ step: 0.01 }), '1234567.89', 1234567.89],
     ['beyond its limit by less than a float has', number({ max: 0.3 }), '0.30000000000000000001', 'above_max'], ['at it', number({ max: 0.3 }), '0.30000000000000000000', 0.3],
     ['beyond a large limit', number({ max: 9007199254740992 }), '9007199254740993', 'above_max'], ['below', number({ above: 0.1 }), '0.1000000000000000000001', 0.1],
-  ])('%s', async (_, field, json, expected) => expect(await said(field, json)).toEqual(expected))
+  ])('%s, alone and in what holds it', async (_, field, json, expected) => {
+    expect(await said(field, json)).toEqual(expected)
+    const isWrong = typeof expected === 'string'
+    expect(await said(record({ a: field }), `{ "a": ${json} }`)).toEqual(isWrong ? expected : { a: expected })
+    expect(await said(list(field), `[${json}]`)).toEqual(isWrong ? expected : [expected])
+    expect(await said(table(field), `{ "a": ${json} }`)).toEqual(isWrong ? expected : { a: expected })
+    expect(await said(tuple([field]), `[${json}]`)).toEqual(isWrong ? expected : [expected])
+  })
   test('in a query as well', () => {
     expect(inQuery(number({ max: 0.3 }), '0.30000000000000000001')).toEqual(['query.x above_max'])
     expect(inQuery(either([number({ max: 0.3 }), text()]), '0.30000000000000000001')).toEqual({ x: '0.30000000000000000001' })
