@@ -2,7 +2,7 @@ import { standard } from './adapt/judge.js'
 import { bringEverything } from './sound/declarations.js'
 import { judgeStandardBy } from './terms/standard.js'
 
-// A command may judge what another copy of the library has declared. A bundler may leave this out: builders do it too.
+// A command may judge what another copy of the library has declared.
 bringEverything()
 judgeStandardBy(standard)
 

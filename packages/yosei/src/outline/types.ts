@@ -1,5 +1,5 @@
 /** What an outline is, for all that read one. */
-import type { Need } from '../terms/declared.js'
+import type { Declared } from '../terms/declared.js'
 
 export type Json = string | number | boolean | null | readonly Json[] | { readonly [name: string]: Json }
 
@@ -32,18 +32,9 @@ export type KindName =
  * A field: its kind, its options under their names, and what it holds. Patterns, dates and big integers are texts. Of a
  * secret there are no values: no `default`, `examples`, `value`, `values`, `titles` and `branches`.
  */
-export interface FieldOutline {
+export interface FieldOutline extends Omit<Declared, 'default' | 'examples' | 'messages'> {
   readonly kind: KindName
-  readonly need: Need
-  readonly nullable?: boolean
-  readonly title?: string
-  readonly description?: string
   readonly examples?: readonly Json[]
-  readonly deprecated?: boolean
-  readonly because?: { readonly [advice: string]: string }
-  readonly readOnly?: boolean | 'drop'
-  readonly secret?: boolean
-  readonly name?: string
   /** A function makes it if `computed` stands there instead. */
   readonly default?: Json
   readonly computed?: true
