@@ -7,7 +7,7 @@
 import { codePoints, formats, readInstant } from '../dist/internals.js'
 
 const isObject = (value) => typeof value === 'object' && value !== null && !Array.isArray(value)
-const isEmail = (value) => formats.email(value) === undefined
+const isEmail = (value) => formats.email.check(value) === undefined
 
 /** What a handler gets: the parts of the request. */
 const accept = (body) => ({ input: { path: {}, query: {}, header: {}, cookie: {}, body } })

@@ -237,7 +237,7 @@ function bookByHand({ path, query, header, body }) {
       if (count > 4) errors.tell('body.tags', 'too_many')
     } else errors.tell('body.tags', 'wrong_type')
   }
-  if (typeof contact !== 'string' || formats.email(contact) !== undefined) errors.tell('body.contact', 'wrong_format')
+  if (typeof contact !== 'string' || formats.email.check(contact) !== undefined) errors.tell('body.contact', 'wrong_format')
   if (doorCode !== undefined && !isText(doorCode, 6, 12)) errors.tell('body.doorCode', 'too_short')
   if (note !== undefined && note !== null && !isText(note, 0, 500)) errors.tell('body.note', 'too_long')
   let optional = 0
@@ -408,19 +408,19 @@ export const kinds = [
     'text, email',
     text({ format: 'email' }),
     'ada@nebula.example',
-    (v) => (typeof v === 'string' && formats.email(v) === undefined ? v : undefined),
+    (v) => (typeof v === 'string' && formats.email.check(v) === undefined ? v : undefined),
   ],
   [
     'text, uri',
     text({ format: 'uri' }),
     'https://nebula.example/a?b=c',
-    (v) => (typeof v === 'string' && formats.uri(v) === undefined ? v : undefined),
+    (v) => (typeof v === 'string' && formats.uri.check(v) === undefined ? v : undefined),
   ],
   [
     'text, country',
     text({ format: 'country' }),
     'AT',
-    (v) => (typeof v === 'string' && formats.country(v) === undefined ? v : undefined),
+    (v) => (typeof v === 'string' && formats.country.check(v) === undefined ? v : undefined),
   ],
   [
     'integer',

@@ -1,19 +1,11 @@
 /** What `yosei/page` is behind `yosei/vite`: texts without the formats that no module names. */
 
-import { formatWords } from './catalogue/english.js'
-import { bringWords } from './catalogue/spoken.js'
 import { text as declareText } from './declare/fields.js'
-import { bringFormats as bring, formatOf } from './grammar/formats.js'
+import { formatOf } from './grammar/formats.js'
 import { mistake } from './terms/mistake.js'
 
 export * from './grammar/formats.js'
 export * from './page.js'
-
-/** Brings formats, each by its name, and their words. */
-export function bringFormats(formats: Parameters<typeof bring>[0]): void {
-  bring(formats)
-  bringWords(formatWords)
-}
 
 /** @throws DeclarationError if the text has a format that the page does not have. */
 export const text: typeof declareText = (options) => {

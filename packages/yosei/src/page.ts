@@ -4,8 +4,6 @@
  * sense, which the service that shares them has made, and serving. Verdicts, limits and messages are the same.
  */
 
-import { formatWords, ruleWords } from './catalogue/english.js'
-import { bringWords } from './catalogue/spoken.js'
 import { text as declareText } from './declare/fields.js'
 import { judgeRulesBy } from './engine/judging.js'
 import { runRules } from './engine/rules.js'
@@ -38,7 +36,6 @@ judgeStandardBy(standardBy(byInterpreter), true)
 /** A text: in JSON a string; elsewhere the text as it stands after decoding. */
 export const text: typeof declareText = (options) => {
   bringFormats(formats)
-  bringWords(formatWords)
   return declareText(options)
 }
 
@@ -52,7 +49,6 @@ export const text: typeof declareText = (options) => {
 export function use(rules: Partial<typeof everyRule>): void {
   // What they are given, the service has checked.
   bringWithConditions(rules)
-  bringWords(ruleWords)
   judgeRulesBy(runRules)
 }
 export { apart } from './rules/apart.js'

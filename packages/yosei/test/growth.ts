@@ -138,7 +138,7 @@ export const readers: { readonly [name: string]: (text: string) => unknown } = {
       ]
     }),
   ),
-  ...Object.fromEntries(Object.entries(formats).map(([name, test]) => [`format ${name}`, test])),
+  ...Object.fromEntries(Object.entries(formats).map(([name, { check }]) => [`format ${name}`, check])),
   ...Object.fromEntries(
     fields.map((name) => [
       `field ${name}`,

@@ -1,4 +1,4 @@
-/** The English words of what may be wrong with any field, with formats, and with what rules compare. */
+/** The English words of what may be wrong with any field, and with what rules compare. */
 /** With any field. */
 export const commonWords = {
   sent: '{message}; {sent} was sent',
@@ -30,41 +30,8 @@ export const commonWords = {
   'hint.pairs': '{message}; write it as {mend}',
 }
 
-/** With the format of a text. */
-export const formatWords = {
-  'wrong_format.email': 'must be an e-mail address such as ada@example.org',
-  'wrong_format.idn-email': 'must be an e-mail address such as ada@example.org',
-  'wrong_format.uuid': 'must be a UUID such as 0190163d-8694-739b-aea5-966c26f8ad91',
-  'wrong_format.uri': 'must be a link such as https://example.org/path',
-  'wrong_format.iri': 'must be a link such as https://example.org/path',
-  'wrong_format.hostname': 'must be a host name such as www.example.org',
-  'wrong_format.idn-hostname': 'must be a host name such as www.example.org',
-  'wrong_format.ipv4': 'must be an IPv4 address such as 192.0.2.1',
-  'wrong_format.ipv6': 'must be an IPv6 address such as 2001:db8::1',
-  'wrong_format.date': 'must be a date such as 2031-03-01',
-  'wrong_format.time': 'must be a time such as 22:30:00Z',
-  'wrong_format.date-time': 'must be a date and time such as 2031-03-01T22:30:00Z',
-  'wrong_format.regex': 'must be a regular expression',
-  'wrong_format.phone': 'must be a phone number in its international form, such as +436601234567',
-  'wrong_format.card-number': 'must be a card number',
-  'wrong_format.iban': 'must be an account number (IBAN) such as DE02120300000000202051',
-  'wrong_format.isbn': 'must be an ISBN of thirteen digits, such as 9783161484100',
-  'wrong_format.gtin': 'must be a trade item number (GTIN) such as 4006381333931',
-  'wrong_format.language': 'must be a language tag such as de-AT',
-  'wrong_format.country': 'must be a country code of two letters, such as AT',
-  'wrong_format.currency': 'must be a currency code of three letters, such as EUR',
-  'wrong_format.time-zone': 'must be a time zone such as Europe/Vienna',
-  'wrong_format.base64': 'must be base64',
-  'wrong_format.base64url': 'must be base64url',
-  'wrong_format.cidr': 'must be an address range such as 192.0.2.0/24',
-  'wrong_format.semver': 'must be a version such as 1.4.0',
-  unreal_date: 'must be a date and time that exist',
-  'unreal_date.date': 'must be a date that exists',
-  'unreal_date.time': 'must be a time that exists',
-}
-
-/** With what rules compare; and what they depend on. */
-export const ruleWords = {
+/** With rules: each brings its own. */
+export const orderWords = {
   out_of_order: 'must be more than {other}',
   'out_of_order.secondOrEqual': 'must not be less than {other}',
   'out_of_order.secondTime': 'must come after {other}',
@@ -77,7 +44,9 @@ export const ruleWords = {
   'out_of_order.neitherOrEqual': 'needs {first} to be no more than {other}',
   'out_of_order.neitherTime': 'needs {first} to come before {other}',
   'out_of_order.neitherTimeOrEqual': 'needs {first} not to come after {other}',
-  overlaps: 'must not overlap {other}',
+}
+export const overlapWords = { overlaps: 'must not overlap {other}' }
+export const gapWords = {
   too_close: 'must be at least {limit} more than {other}',
   'too_close.time': 'must be at least {limit} after {other}',
   'too_close.first': 'must be at least {limit} less than {other}',
@@ -90,17 +59,24 @@ export const ruleWords = {
   'too_far.firstTime': 'must be at most {limit} before {other}',
   'too_far.neither': 'needs {other} to be at most {limit} more than {first}',
   'too_far.neitherTime': 'needs {other} to be at most {limit} after {first}',
+}
+export const equalWords = {
   unequal: 'must be the same as {other}',
   'unequal.neither': 'needs {first} to be the same as {other}',
-  none_present: 'needs one of {addresses}',
+}
+export const differWords = {
   equal_not_allowed: 'must not be the same as {other}',
   'equal_not_allowed.neither': 'needs {first} not to be the same as {other}',
-  not_together: 'needs all of {addresses}, or none of them',
-  more_than_one: 'takes only one of {addresses}',
-  needed: 'must be sent when {when}',
-  'needed.secret': 'must be sent here',
+}
+export const togetherWords = { not_together: 'needs all of {addresses}, or none of them' }
+export const oneOfWords = { more_than_one: 'takes only one of {addresses}' }
+export const atLeastOneWords = { none_present: 'needs one of {addresses}' }
+export const neededWords = { needed: 'must be sent when {when}', 'needed.secret': 'must be sent here' }
+export const absentWords = {
   not_allowed_here: 'must not be sent when {when}',
   'not_allowed_here.secret': 'must not be sent here',
+}
+export const sumWords = {
   'above_max.sum': 'must add up to at most {limit}; the sum is {sum}',
   'above_max.sumOther': 'must add up to no more than {other} ({limit}); the sum is {sum}',
   'above_max.sumSecret': 'must add up to at most {limit}',
@@ -113,6 +89,9 @@ export const ruleWords = {
   'unequal.sumSecret': 'must add up to {limit}',
   'unequal.sumOther': 'must add up to {other} ({limit}); the sum is {sum}',
   'unequal.sumOtherSecret': 'must add up to {other}',
+}
+/** Conditions, as the clause that a message ends with. */
+export const conditionWords = {
   'when.suits': '{address} is of that form',
   'when.sent': '{address} is sent',
   'when.is': '{address} is {value}',
@@ -125,6 +104,22 @@ export const ruleWords = {
   'when.not.sent': '{address} is not sent',
   'when.not.is': '{address} is not {value}',
 }
+
+/** All of them. */
+export const ruleWords = /* @__PURE__ */ (() => ({
+  ...orderWords,
+  ...overlapWords,
+  ...gapWords,
+  ...equalWords,
+  ...differWords,
+  ...togetherWords,
+  ...oneOfWords,
+  ...atLeastOneWords,
+  ...neededWords,
+  ...absentWords,
+  ...sumWords,
+  ...conditionWords,
+}))()
 
 /** Rules as sentences, in outlines, if the words of their errors do not say all. */
 export const sentenceWords = {

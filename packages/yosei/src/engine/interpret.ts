@@ -22,7 +22,6 @@ import {
   reportOther,
   type Source,
 } from '../kinds/run.js'
-import { sameAs } from '../kinds/same.js'
 import { anywhere, keepsEmpty } from '../kinds/shape.js'
 import { namedBranch } from '../kinds/tell-apart.js'
 import { Unreadable } from '../read/unreadable.js'
@@ -33,7 +32,7 @@ import { wordFault } from '../words/messages.js'
 /** Starts a judgement. `now` is its clock, in milliseconds since 1970. */
 export const startRun = (now?: number, trace = false): Run => newRun(interpreter, now, trace)
 
-const interpreter = { kinds, interpret, sameAs }
+const interpreter = { kinds, interpret }
 
 /** What holds for every kind: what is absent, null, set by the server or broken; the kind reads the rest. */
 function interpret(node: Node, value: unknown, around: Source, run: Run): unknown {

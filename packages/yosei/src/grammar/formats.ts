@@ -1,4 +1,5 @@
 /** The formats of texts, each by the grammar of its own standard. */
+import { bringWords } from '../catalogue/spoken.js'
 import { countries, currencies, ibanLengths } from './registers.js'
 import { readDay, readInstant, readTime, type Unread } from './times.js'
 import { isZoneName } from './zones.js'
@@ -228,43 +229,101 @@ const isTimeZone = (text: string) => text.length <= 64 && /^[A-Za-z][A-Za-z0-9_+
 const must = (holds: boolean) => (holds ? undefined : 'wrong_format')
 const read = (value: unknown) => (typeof value === 'string' ? (value as Unread) : undefined)
 
-type Check = (text: string) => Unread | undefined
-export const emailFormat: Check = (text: string) => must(isEmail(text))
-export const idnEmailFormat: Check = (text: string) => must(isIdnEmail(text))
-// RFC 9562, section 4.
-export const uuidFormat: Check = (text: string) =>
-  must(/^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i.test(text))
-export const uriFormat: Check = (text: string) => must(isUri(text, true))
-export const uriReferenceFormat: Check = (text: string) => must(isUri(text, false))
-export const iriFormat: Check = (text: string) => must(isIri(text, true))
-export const iriReferenceFormat: Check = (text: string) => must(isIri(text, false))
-export const hostnameFormat: Check = (text: string) => must(isHostname(text))
-export const idnHostnameFormat: Check = (text: string) => must(isIdnHostname(text))
-export const ipv4Format: Check = (text: string) => must(isIpv4(text))
-export const ipv6Format: Check = (text: string) => must(isIpv6(text))
-export const dateFormat: Check = (text: string) => read(readDay(text))
-export const timeFormat: Check = (text: string) => read(readTime(text))
-export const dateTimeFormat: Check = (text: string) => read(readInstant(text))
-export const durationFormat: Check = (text: string) => must(fullDuration.test(text))
-export const jsonPointerFormat: Check = (text: string) => must(isPointer(text))
-export const relativeJsonPointerFormat: Check = (text: string) => must(isRelativePointer(text))
-export const uriTemplateFormat: Check = (text: string) => must(isUriTemplate(text))
-export const regexFormat: Check = (text: string) => must(isRegex(text))
-// ITU-T E.164, section 6.
-export const phoneFormat: Check = (text: string) => must(/^\+[1-9]\d{1,14}$/.test(text))
-export const cardNumberFormat: Check = (text: string) => must(isCardNumber(text))
-export const ibanFormat: Check = (text: string) => must(isIban(text))
-export const isbnFormat: Check = (text: string) => must(isIsbn(text))
-export const gtinFormat: Check = (text: string) => must(isGtin(text))
-export const languageFormat: Check = (text: string) => must(isLanguage(text))
-export const countryFormat: Check = (text: string) => must(countries.has(text))
-export const currencyFormat: Check = (text: string) => must(currencies.has(text))
-export const timeZoneFormat: Check = (text: string) => must(isTimeZone(text))
-export const base64Format: Check = (text: string) => must(isBase64(text, base64, true))
-export const base64urlFormat: Check = (text: string) => must(isBase64(text, base64url, false))
-export const cidrFormat: Check = (text: string) => must(isCidr(text))
-export const semverFormat: Check = (text: string) => must(isSemver(text))
+/** A form that texts may have, with the English words of what may be wrong. */
+interface TextFormat<W extends { readonly [C in Unread]?: string } = { readonly [C in Unread]?: string }> {
+  /** What is wrong with a text. */
+  check(text: string): Unread | undefined
+  readonly words: W
+}
+const format = /* @__NO_SIDE_EFFECTS__ */ <W extends { readonly [C in Unread]?: string }>(
+  check: TextFormat['check'],
+  words: W,
+): TextFormat<W> => ({ check, words })
 
+export const emailFormat = format((text) => must(isEmail(text)), {
+  wrong_format: 'must be an e-mail address such as ada@example.org',
+})
+export const idnEmailFormat = format((text) => must(isIdnEmail(text)), {
+  wrong_format: 'must be an e-mail address such as ada@example.org',
+})
+// RFC 9562, section 4.
+export const uuidFormat = format(
+  (text) => must(/^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i.test(text)),
+  { wrong_format: 'must be a UUID such as 0190163d-8694-739b-aea5-966c26f8ad91' },
+)
+export const uriFormat = format((text) => must(isUri(text, true)), {
+  wrong_format: 'must be a link such as https://example.org/path',
+})
+export const uriReferenceFormat = format((text) => must(isUri(text, false)), {})
+export const iriFormat = format((text) => must(isIri(text, true)), {
+  wrong_format: 'must be a link such as https://example.org/path',
+})
+export const iriReferenceFormat = format((text) => must(isIri(text, false)), {})
+export const hostnameFormat = format((text) => must(isHostname(text)), {
+  wrong_format: 'must be a host name such as www.example.org',
+})
+export const idnHostnameFormat = format((text) => must(isIdnHostname(text)), {
+  wrong_format: 'must be a host name such as www.example.org',
+})
+export const ipv4Format = format((text) => must(isIpv4(text)), {
+  wrong_format: 'must be an IPv4 address such as 192.0.2.1',
+})
+export const ipv6Format = format((text) => must(isIpv6(text)), {
+  wrong_format: 'must be an IPv6 address such as 2001:db8::1',
+})
+export const dateFormat = format((text) => read(readDay(text)), {
+  wrong_format: 'must be a date such as 2031-03-01',
+  unreal_date: 'must be a date that exists',
+})
+export const timeFormat = format((text) => read(readTime(text)), {
+  wrong_format: 'must be a time such as 22:30:00Z',
+  unreal_date: 'must be a time that exists',
+})
+export const dateTimeFormat = format((text) => read(readInstant(text)), {
+  wrong_format: 'must be a date and time such as 2031-03-01T22:30:00Z',
+  unreal_date: 'must be a date and time that exist',
+})
+export const durationFormat = format((text) => must(fullDuration.test(text)), {
+  wrong_format: 'must be a duration such as PT1H30M',
+})
+export const jsonPointerFormat = format((text) => must(isPointer(text)), {})
+export const relativeJsonPointerFormat = format((text) => must(isRelativePointer(text)), {})
+export const uriTemplateFormat = format((text) => must(isUriTemplate(text)), {})
+export const regexFormat = format((text) => must(isRegex(text)), { wrong_format: 'must be a regular expression' })
+// ITU-T E.164, section 6.
+export const phoneFormat = format((text) => must(/^\+[1-9]\d{1,14}$/.test(text)), {
+  wrong_format: 'must be a phone number in its international form, such as +436601234567',
+})
+export const cardNumberFormat = format((text) => must(isCardNumber(text)), { wrong_format: 'must be a card number' })
+export const ibanFormat = format((text) => must(isIban(text)), {
+  wrong_format: 'must be an account number (IBAN) such as DE02120300000000202051',
+})
+export const isbnFormat = format((text) => must(isIsbn(text)), {
+  wrong_format: 'must be an ISBN of thirteen digits, such as 9783161484100',
+})
+export const gtinFormat = format((text) => must(isGtin(text)), {
+  wrong_format: 'must be a trade item number (GTIN) such as 4006381333931',
+})
+export const languageFormat = format((text) => must(isLanguage(text)), {
+  wrong_format: 'must be a language tag such as de-AT',
+})
+export const countryFormat = format((text) => must(countries.has(text)), {
+  wrong_format: 'must be a country code of two letters, such as AT',
+})
+export const currencyFormat = format((text) => must(currencies.has(text)), {
+  wrong_format: 'must be a currency code of three letters, such as EUR',
+})
+export const timeZoneFormat = format((text) => must(isTimeZone(text)), {
+  wrong_format: 'must be a time zone such as Europe/Vienna',
+})
+export const base64Format = format((text) => must(isBase64(text, base64, true)), { wrong_format: 'must be base64' })
+export const base64urlFormat = format((text) => must(isBase64(text, base64url, false)), {
+  wrong_format: 'must be base64url',
+})
+export const cidrFormat = format((text) => must(isCidr(text)), {
+  wrong_format: 'must be an address range such as 192.0.2.0/24',
+})
+export const semverFormat = format((text) => must(isSemver(text)), { wrong_format: 'must be a version such as 1.4.0' })
 /** Each by its name. */
 export const formats = {
   email: emailFormat,
@@ -299,13 +358,25 @@ export const formats = {
   base64url: base64urlFormat,
   cidr: cidrFormat,
   semver: semverFormat,
-} satisfies { readonly [format: string]: Check }
+} satisfies { readonly [format: string]: TextFormat }
 /** The formats of JSON Schema's open vocabulary, and of other open standards. */
 export type Format = keyof typeof formats
 
-const brought: { [name: string]: Check | undefined } = {}
+const brought: { [name: string]: TextFormat | undefined } = {}
 /** Formats that texts may have: a page brings those that it uses, a service all. */
-export const bringFormats = (more: { readonly [F in Format]?: Check }): void => {
+export const bringFormats = (more: { readonly [F in Format]?: TextFormat }): void => {
   Object.assign(brought, more)
+  bringWords(wordsOf(more))
 }
-export const formatOf = (name: Format): Check | undefined => (Object.hasOwn(brought, name) ? brought[name] : undefined)
+export const formatOf = (name: Format): TextFormat | undefined =>
+  Object.hasOwn(brought, name) ? brought[name] : undefined
+
+/** The keys of a catalogue that formats have words for. */
+export type FormatKey = { [F in Format]: `${keyof (typeof formats)[F]['words'] & string}.${F}` }[Format]
+/** The English words of formats, by their keys in a catalogue. */
+export const wordsOf = (some: { readonly [F in Format]?: TextFormat }): { readonly [K in FormatKey]: string } =>
+  Object.fromEntries(
+    Object.entries(some).flatMap(([name, { words }]) =>
+      Object.entries(words).map(([code, text]) => [`${code}.${name}`, text]),
+    ),
+  ) as { readonly [K in FormatKey]: string }

@@ -214,8 +214,6 @@ export interface Interpreter {
   readonly kinds: KindTable
   /** `undefined`: absent, or it could not be read, and then a fault says why. See `readNode`. */
   readonly interpret: (node: Node, value: unknown, source: Source, run: Run) => unknown
-  /** See the module `same`. */
-  readonly sameAs: (nodes: readonly Node[]) => (value: unknown) => string
 }
 
 export interface Run {

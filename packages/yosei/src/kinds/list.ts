@@ -8,6 +8,7 @@ import { below, choose } from './code.js'
 import type { CodeOf, KindOf, KindTable, Node, SoundOf } from './kind.js'
 import { optionalAccess, quote } from './quote.js'
 import { element, type Fault, note, notOfKind, Place, type Run, report, reportBelow, type Source } from './run.js'
+import { sameAs } from './same.js'
 import { checkLength, miss } from './scalar.js'
 import { formsOf, keepsEmpty, sentShape } from './shape.js'
 import { fieldsNamed } from './tagged.js'
@@ -135,7 +136,7 @@ export function reportRepeated(node: ListNode, read: readonly unknown[], run: Ru
   const values = by === undefined ? read : read.map((one) => valueAt(one, [by]))
   const nodes = comparedIn(node)
   if (nodes.every(isByItself) && !mayRepeat(values)) return
-  const same = run.interpreter.sameAs(nodes)
+  const same = sameAs(nodes)
   const wrong = wrongElements(run, by)
   const seen = new Map<string, number>()
   const steps = by === undefined ? [] : [by]

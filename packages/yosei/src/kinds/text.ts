@@ -121,7 +121,7 @@ function checkMatch(
 }
 
 function checkForm(format: Format): Check<string> {
-  const codeOf = (text: string) => formatOf(format)?.(text)
+  const codeOf = (text: string) => formatOf(format)?.check(text)
   return (text, _, __, source) => {
     const code = codeOf(text)
     if (!code) return undefined
@@ -158,7 +158,7 @@ export const textCode = scalarCode<TextNode>((writer: Writer, node, read, { sour
     if (most < Number.POSITIVE_INFINITY) tests.push(`(${text}.length <= ${most} || codePoints(${text}) <= ${most})`)
   }
   if (node.pattern) tests.push(`matches(${writer.bind(node.pattern)}, ${text})`)
-  if (node.format) tests.push(`${writer.bind(formats[node.format])}(${text}) === undefined`)
+  if (node.format) tests.push(`${writer.bind(formats[node.format].check)}(${text}) === undefined`)
   const test = tests.join(' && ')
   return changes.length > 0 ? { prepare: `let ${text}`, test, value: text } : { test }
 })

@@ -80,7 +80,7 @@ const isOf = (node: TextNode, text: string): boolean => {
     length >= (node.length?.[0] ?? 0) &&
     length <= (node.length?.[1] ?? length) &&
     (!node.pattern || matches(node.pattern, read)) &&
-    (!node.format || formats[node.format](read) === undefined)
+    (!node.format || formats[node.format].check(read) === undefined)
   )
 }
 
@@ -103,7 +103,8 @@ function textWithin(node: TextNode, pick: Pick, [low, high]: Bounds): string | u
   const { pattern, format } = node
   if (format) {
     const { right, sized } = formatTexts[format]
-    const fits = (text: string) => text.length >= low && text.length <= high && formats[format](text) === undefined
+    const fits = (text: string) =>
+      text.length >= low && text.length <= high && formats[format].check(text) === undefined
     const at = (length: number) => (sized && Number.isFinite(length) && length > 0 ? [sized(length)] : [])
     const texts = [...at(low), ...right, ...at(Math.min(high, longest))].filter(fits)
     return texts.length === 0 ? undefined : oneOf(pick, texts)
@@ -245,7 +246,7 @@ export function mismatchOf(node: TextNode, pattern: RegExp, given: string): stri
       text.trim() === text &&
       text !== '' &&
       !matches(pattern, read) &&
-      (!node.format || formats[node.format](read) === undefined)
+      (!node.format || formats[node.format].check(read) === undefined)
     )
   }
   for (const text of candidates()) if (isOther(text)) return text
@@ -265,7 +266,7 @@ export const unformedOf = (node: TextNode & { readonly format: Format }): string
   const [low, high] = node.length ?? [1, Number.POSITIVE_INFINITY]
   const fits = [wrong, `${right[0]} ?`, '?'.repeat(Math.max(1, Math.min(low, longest)))].find((text) => {
     const read = tidied(node, text)
-    return read.length >= low && read.length <= high && formats[node.format](read) !== undefined
+    return read.length >= low && read.length <= high && formats[node.format].check(read) !== undefined
   })
   return fits ?? wrong
 }

@@ -1,4 +1,5 @@
 /** No two elements' spans overlap. Blames the one that begins later. */
+import { overlapWords } from '../catalogue/english.js'
 import { Place } from '../kinds/run.js'
 import type { Address } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
@@ -37,6 +38,7 @@ export interface Apart extends Rule {
 }
 
 export const apart: RuleOf<Apart> = {
+  words: overlapWords,
   make(start: string, end: string, { code = 'overlaps', ...rest }: LooseBlame = {}) {
     const reads = [start, end]
     return { rule: 'apart', code, reads, blames: [elementOf(reads)], ...worded(rest) }

@@ -1,4 +1,5 @@
 /** low < high, or ≤ with `orEqual`. Blames `high`. */
+import { orderWords } from '../catalogue/english.js'
 import type { Address } from '../terms/address.js'
 import { type AlikeTo, type Comparing, comparing, comparingInService } from './compare.js'
 import type { Blame, Rule } from './rule.js'
@@ -22,5 +23,6 @@ export const ascending = comparing(
   'out_of_order',
   (found, orEqual) => (orEqual ? found <= 0 : found < 0),
   true,
+  orderWords,
 )
 export const ascendingInService = comparingInService('ascending', 'out_of_order', { strict: '<', orEqual: '<=' }, true)

@@ -1,4 +1,5 @@
 /** One of them was sent, or more. */
+import { atLeastOneWords } from '../catalogue/english.js'
 import { type Counted, type Counting, counting, countingInService } from './counted.js'
 
 declare module './rule.js' {
@@ -13,5 +14,5 @@ export interface AtLeastOneMaker<T> {
 
 const codeFor = (count: number) => (count === 0 ? 'none_present' : undefined)
 
-export const atLeastOne = counting('atLeastOne', 'none_present', codeFor)
+export const atLeastOne = counting('atLeastOne', 'none_present', codeFor, atLeastOneWords)
 export const atLeastOneInService = countingInService<'atLeastOne'>(codeFor, { code: 'none_present' }, 1)

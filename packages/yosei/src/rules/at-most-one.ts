@@ -1,4 +1,5 @@
 /** One of them was sent, or none. */
+import { oneOfWords } from '../catalogue/english.js'
 import { type Counted, type Counting, counting, countingInService } from './counted.js'
 
 declare module './rule.js' {
@@ -13,5 +14,5 @@ export interface AtMostOneMaker<T> {
 
 const codeFor = (count: number) => (count > 1 ? 'more_than_one' : undefined)
 
-export const atMostOne = counting('atMostOne', 'more_than_one', codeFor)
+export const atMostOne = counting('atMostOne', 'more_than_one', codeFor, oneOfWords)
 export const atMostOneInService = countingInService<'atMostOne'>(codeFor, { code: 'more_than_one' })

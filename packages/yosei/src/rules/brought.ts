@@ -2,6 +2,8 @@
  * The rules and conditions that declarations may have: those that a page brings, so that it has those alone that it uses;
  * all of them in a service.
  */
+import { conditionWords } from '../catalogue/english.js'
+import { bringWords } from '../catalogue/spoken.js'
 import { mistake } from '../terms/mistake.js'
 import type { AnyCondition, ConditionInService, ConditionName, ConditionOf, Conditions } from './condition.js'
 import type { AnyRule, RuleInService, RuleName, RuleOf, Rules } from './rule.js'
@@ -22,6 +24,7 @@ export function bringRules(moreRules: Partial<RuleTable>, moreConditions: Condit
   Object.assign(rules, moreRules)
   Object.assign(conditions, moreConditions)
   Object.assign(makers, more)
+  bringWords(Object.assign({}, conditionWords, ...Object.values(moreRules).map(({ words }) => words)))
 }
 export function bringInService(moreRules: RulesInService, moreConditions: ConditionsInService): void {
   Object.assign(rulesInService, moreRules)

@@ -53,6 +53,7 @@ const tells: RuleInService<Check>['tells'] & {} = {
 }
 
 export const check: RuleOf<Check> = {
+  words: {},
   make: ({ blames, message, status, ...rule }: Omit<Check, 'rule' | 'blames'> & { blames?: readonly string[] }) => ({
     rule: 'check',
     blames: blames ?? rule.reads.slice(-1),

@@ -5,6 +5,7 @@ import type { Node } from '../kinds/kind.js'
 import { type Fault, Place } from '../kinds/run.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
+import type { Catalogue } from '../terms/hooks.js'
 import { aFlag, anAddress } from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
 import type { One } from './condition.js'
@@ -41,7 +42,9 @@ export const comparing = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   isRight: (found: number, orEqual: boolean) => boolean,
   /** Whether its words differ for times, for either side, and where both may be the same. */
   hasOrder: boolean,
+  words: Catalogue,
 ): RuleOf<Comparing<R>> => ({
+  words,
   make(first: string, second: string, options: LooseBlame & { orEqual?: boolean } = {}) {
     const { code: own = code, blames = [second], orEqual = false } = options
     return { rule, code: own, reads: [first, second], blames, ...(hasOrder ? { orEqual } : {}), ...worded(options) }

@@ -4,6 +4,7 @@ import type { Said } from '../catalogue/english.js'
 import { Place } from '../kinds/run.js'
 import { firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
+import type { Catalogue } from '../terms/hooks.js'
 import { anAddress } from '../terms/option-types.js'
 
 import { blamedAt, faultOf, isNone, isPresent, pathOf, placesOf } from './input.js'
@@ -32,7 +33,9 @@ export const counting = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   rule: R,
   code: Code,
   codeFor: (count: number, all: number) => Code | undefined,
+  words: Catalogue,
 ): RuleOf<Counted<R>> => ({
+  words,
   make(...given: (string | LooseBlame)[]) {
     const [reads, { code: own = code, blames = [commonParent(reads)], ...rest }] = withOptions(given)
     return { rule, code: own, reads, blames, ...worded(rest) }

@@ -1,4 +1,5 @@
 /** Not both the same. Blames the second. */
+import { differWords } from '../catalogue/english.js'
 import type { Address } from '../terms/address.js'
 import { type AlikeTo, type Comparing, comparing, comparingInService } from './compare.js'
 import type { Blame, Rule } from './rule.js'
@@ -13,7 +14,7 @@ export interface DifferMaker<T> {
   differ<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
-export const differ = comparing('differ', 'equal_not_allowed', (found) => found !== 0, false)
+export const differ = comparing('differ', 'equal_not_allowed', (found) => found !== 0, false, differWords)
 export const differInService = comparingInService(
   'differ',
   'equal_not_allowed',

@@ -53,6 +53,7 @@ function keyCode(values: readonly { readonly name: string; readonly sort: Sort }
 }
 
 export const distinct: RuleOf<Distinct> = {
+  words: {},
   make(...given: (string | LooseBlame)[]) {
     const [reads, { code = 'repeated', ...rest }] = withOptions(given)
     return { rule: 'distinct', code, reads, blames: [elementOf(reads)], ...worded(rest) }

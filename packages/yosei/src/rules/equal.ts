@@ -1,4 +1,5 @@
 /** Both the same. Blames the second. */
+import { equalWords } from '../catalogue/english.js'
 import type { Address } from '../terms/address.js'
 import { type AlikeTo, type Comparing, comparing, comparingInService } from './compare.js'
 import type { Blame, Rule } from './rule.js'
@@ -13,5 +14,5 @@ export interface EqualMaker<T> {
   equal<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
-export const equal = comparing('equal', 'unequal', (found) => found === 0, false)
+export const equal = comparing('equal', 'unequal', (found) => found === 0, false, equalWords)
 export const equalInService = comparingInService('equal', 'unequal', { strict: '===', orEqual: '===' }, false)

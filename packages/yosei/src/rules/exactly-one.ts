@@ -1,4 +1,6 @@
 /** One of them was sent, and no other. */
+import { atLeastOneWords, oneOfWords } from '../catalogue/english.js'
+import { merged } from '../terms/option-types.js'
 import { type Counted, type Counting, counting, countingInService } from './counted.js'
 
 declare module './rule.js' {
@@ -13,5 +15,6 @@ export interface ExactlyOneMaker<T> {
 
 const codeFor = (count: number) => (count === 0 ? 'none_present' : count > 1 ? 'more_than_one' : undefined)
 
-export const exactlyOne = counting('exactlyOne', 'more_than_one', codeFor)
+const words = /* @__PURE__ */ merged(oneOfWords, atLeastOneWords)
+export const exactlyOne = counting('exactlyOne', 'more_than_one', codeFor, words)
 export const exactlyOneInService = countingInService<'exactlyOne'>(codeFor, { code: 'rule', variant: 'exactlyOne' })

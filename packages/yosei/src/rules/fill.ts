@@ -54,6 +54,7 @@ export interface Fill extends Rule {
 }
 
 export const fill: RuleOf<Fill> = {
+  words: {},
   make: (address: string, reads: readonly string[], make: Fill['make']) => ({
     rule: 'fill',
     code: '',

@@ -39,6 +39,7 @@ export interface Find extends Rule {
 }
 
 export const find: RuleOf<Find> = {
+  words: {},
   make: ({ message, status, ...rule }: Omit<Find, 'rule' | 'blames'>) => ({
     rule: 'find',
     blames: [],

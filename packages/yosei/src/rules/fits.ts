@@ -58,6 +58,7 @@ export interface Suits {
 }
 
 export const fits: RuleOf<Fits> = {
+  words: {},
   make: (address: string, field: Node, { code = '', ...rest }: LooseBlame = {}) => ({
     rule: 'fits',
     code,

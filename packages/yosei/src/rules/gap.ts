@@ -1,4 +1,5 @@
 /** How far one value lies behind another. Blames the second. */
+import { gapWords } from '../catalogue/english.js'
 import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
 import { readDay, readInstant, readTime, readTimeOfDay, writeDuration } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
@@ -50,6 +51,7 @@ export interface Gap extends Rule {
 }
 
 export const gap: RuleOf<Gap> = {
+  words: gapWords,
   make(
     low: string,
     high: string,

@@ -1,4 +1,5 @@
 /** Each element of a list comes after the one before it. Blames the later one. */
+import { orderWords } from '../catalogue/english.js'
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/run.js'
 import type { Address } from '../terms/address.js'
@@ -38,6 +39,7 @@ export interface InOrder extends Rule {
 }
 
 export const inOrder: RuleOf<InOrder> = {
+  words: orderWords,
   make(address: string, { code = 'out_of_order', orEqual = false, ...rest }: LooseBlame & { orEqual?: boolean } = {}) {
     return { rule: 'inOrder', code, orEqual, reads: [address], blames: [address], ...worded(rest) }
   },

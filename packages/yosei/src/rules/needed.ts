@@ -1,9 +1,11 @@
 /** Must be sent, or must not be sent, while a condition holds. */
 
+import { absentWords, neededWords } from '../catalogue/english.js'
 import type { Node } from '../kinds/kind.js'
 import type { Fault } from '../kinds/run.js'
 import { type Address, firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
+import type { Catalogue } from '../terms/hooks.js'
 import { aCondition, anAddress } from '../terms/option-types.js'
 import type { AnyCondition, Condition, Holding } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn, toldCondition } from './conditions.js'
@@ -76,7 +78,9 @@ const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
   rule: R,
   code: Code,
   isWrong: (isSent: boolean) => boolean,
+  words: Catalogue,
 ): RuleOf<Conditional<R>> => ({
+  words,
   make: (address: string, when: AnyCondition, { code: own = code, ...rest }: LooseBlame = {}) => {
     const reads = [address, ...addressesIn(when)]
     return { rule, code: own, address, when, reads, blames: [address], ...worded(rest) }
@@ -136,7 +140,7 @@ const conditionalInService = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'a
 
 const isMissing = (isSent: boolean) => !isSent
 const isThere = (isSent: boolean) => isSent
-export const needed = conditional('needed', 'needed', isMissing)
-export const absent = conditional('absent', 'not_allowed_here', isThere)
+export const needed = conditional('needed', 'needed', isMissing, neededWords)
+export const absent = conditional('absent', 'not_allowed_here', isThere, absentWords)
 export const neededInService = conditionalInService<'needed'>('needed', isMissing)
 export const absentInService = conditionalInService<'absent'>('not_allowed_here', isThere)

@@ -8,6 +8,7 @@ import type { Said } from '../catalogue/english.js'
 import type { Node } from '../kinds/kind.js'
 import type { Fault } from '../kinds/run.js'
 import type { Address, At } from '../terms/address.js'
+import type { Catalogue } from '../terms/hooks.js'
 import type { Mistake } from '../terms/mistake.js'
 import {
   type AnyOptions,
@@ -93,6 +94,8 @@ interface Report<R extends Rule> {
 }
 
 export interface RuleOf<R extends Rule> {
+  /** The English of its errors, if no kind of field has it. */
+  readonly words: Catalogue
   make(...given: never[]): R
   /** The addresses by whose common lists it is judged, element by element; none where it looks at lists as a whole. */
   each(rule: R): readonly string[]

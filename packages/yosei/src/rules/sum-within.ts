@@ -1,5 +1,6 @@
 /** The sum over a list, or the value itself, lies within limits. Blames the list. */
 
+import { sumWords } from '../catalogue/english.js'
 import { compareDecimals, isDecimal, productOf, sumOf } from '../grammar/numbers.js'
 import { isSecret, shapesAt } from '../kinds/locate.js'
 import { quote } from '../kinds/quote.js'
@@ -90,6 +91,7 @@ const others = (rule: Pick<SumWithin, LimitName>): readonly string[] =>
 const isAddress = (limit: unknown): limit is string => typeof limit === 'string' && !isDecimal(limit)
 
 export const sumWithin: RuleOf<SumWithin> = {
+  words: sumWords,
   make(address: string, given: Bounds | SumLimits<string>, options: LooseBlame = {}) {
     const { atLeast, atMost, exactly, times } = Array.isArray(given)
       ? bounded(given as Bounds)

@@ -1,4 +1,5 @@
 /** All of them were sent, or none. Blames their nearest common parent, like the other rules on groups. */
+import { togetherWords } from '../catalogue/english.js'
 import { type Counted, type Counting, counting, countingInService } from './counted.js'
 
 declare module './rule.js' {
@@ -13,5 +14,5 @@ export interface TogetherMaker<T> {
 
 const codeFor = (count: number, all: number) => (count === 0 || count === all ? undefined : 'not_together')
 
-export const together = counting('together', 'not_together', codeFor)
+export const together = counting('together', 'not_together', codeFor, togetherWords)
 export const togetherInService = countingInService<'together'>(codeFor, { code: 'not_together' })

@@ -1,5 +1,6 @@
 /** All words of errors in English. Other languages have the same keys. A page has those of what it brings. */
-import { commonWords, formatWords, ruleWords, sentenceWords } from '../catalogue/english.js'
+import { commonWords, ruleWords, sentenceWords } from '../catalogue/english.js'
+import { formats, wordsOf } from '../grammar/formats.js'
 import { bigIntegerWords } from '../kinds/big-integer.js'
 import { choiceWords } from '../kinds/choice.js'
 import { constantWords } from '../kinds/constant.js'
@@ -87,7 +88,7 @@ export const english: Words = /* @__PURE__ */ (() => ({
   ...taggedWords,
   ...eitherWords,
   ...fileWords,
-  ...formatWords,
+  ...wordsOf(formats),
   ...ruleWords,
   ...sentenceWords,
   ...serviceWords,

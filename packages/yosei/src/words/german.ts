@@ -100,6 +100,7 @@ export const german: Words = {
   'not_constant.secret': 'muss sein, was hier erwartet wird',
   unreal_date: 'muss ein Zeitpunkt sein, den es gibt',
   'unreal_date.day': 'muss ein Datum sein, das es gibt',
+  'unreal_date.date-time': 'muss ein Zeitpunkt sein, den es gibt',
   'unreal_date.date': 'muss ein Datum sein, das es gibt',
   'unreal_date.time': 'muss eine Uhrzeit sein, die es gibt',
   'unreal_date.timeOfDay': 'muss eine Uhrzeit sein, die es gibt',

@@ -1,7 +1,7 @@
 /**
  * What every language that is shipped must have words for: a code, kind, format or condition without them does not compile.
  */
-import type { Format } from '../grammar/formats.js'
+import type { FormatKey } from '../grammar/formats.js'
 import type { Kind } from '../kinds/kind.js'
 import type { ConditionName } from '../rules/condition.js'
 import type { Code } from '../terms/codes.js'
@@ -9,13 +9,7 @@ import type { Catalogue } from '../terms/hooks.js'
 
 /** Kinds that are never of another type: what stands behind them, or for them, is. */
 type Worded = Exclude<Kind, 'either' | 'later' | 'readAs' | 'anything'>
-/** Formats that are told by their names. */
-type Named = 'uri-reference' | 'iri-reference' | 'json-pointer' | 'relative-json-pointer' | 'uri-template'
 
 export type Words = Catalogue & {
-  readonly [K in
-    | Code
-    | `wrong_type.${Worded}`
-    | `wrong_format.${Exclude<Format, Named>}`
-    | `when.${ConditionName}`]: string
+  readonly [K in Code | `wrong_type.${Worded}` | FormatKey | `when.${ConditionName}`]: string
 }
