@@ -237,7 +237,8 @@ function bookByHand({ path, query, header, body }) {
       if (count > 4) errors.tell('body.tags', 'too_many')
     } else errors.tell('body.tags', 'wrong_type')
   }
-  if (typeof contact !== 'string' || formats.email.check(contact) !== undefined) errors.tell('body.contact', 'wrong_format')
+  if (typeof contact !== 'string' || formats.email.check(contact) !== undefined)
+    errors.tell('body.contact', 'wrong_format')
   if (doorCode !== undefined && !isText(doorCode, 6, 12)) errors.tell('body.doorCode', 'too_short')
   if (note !== undefined && note !== null && !isText(note, 0, 500)) errors.tell('body.note', 'too_long')
   let optional = 0
