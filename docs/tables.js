@@ -8,14 +8,7 @@ import { statusRows, usualStatuses } from '../packages/yosei/dist/internals.js'
 const stages = ['match', 'admit', 'identify', 'receive', 'read', 'shape', 'rules', 'turn', 'lookups', 'handle']
 /** Statuses that a service chooses itself. */
 const own = [
-  [
-    'identify',
-    'who is asking is not known, or may not',
-    '401 403',
-    'a refusal',
-    '`WWW-Authenticate` with a 401',
-    '`header.authorization`',
-  ],
+  ['identify', '`identify` refused', '401 403', 'a refusal', '`WWW-Authenticate` with a 401', '`header.authorization`'],
   ['lookups', "a lookup's own `refusal`", 'its own', 'a refusal', 'its own', 'its own'],
   ['handle', 'the handler refused', 'its own', 'a refusal', 'its own', 'its own'],
 ]

@@ -48,7 +48,7 @@ test('show says what a field must fit, and what exactly one means; it knows the 
   const folder = new Folder({ 'intake.ts': orders, 'package.json': '{ "yosei": { "intake": "intake.ts" } }' })
   const { status, stdout, stderr } = folder.yosei(['show', 'fitted'])
   expect([status, stderr]).toEqual([0, 'from package.json: intake intake.ts\n'])
-  expect(stdout).toMatch(/body\.email must also pass a field of its own\n {4}it +text +required +pattern @nebula/)
+  expect(stdout).toMatch(/body\.email must also be valid for a second field\n {4}it +text +required +pattern @nebula/)
   expect(folder.yosei(['show', 'intake.ts', 'one']).stdout).toContain('body needs exactly one of body.a, body.b')
   expect(folder.yosei(['try', 'POST', '/own', '--with', 'body.code=1012']).stdout).toContain('"code": "1012"')
   expect(folder.yosei(['show', 'nothing']).stderr).toMatch(/no endpoint nothing|nothing/)

@@ -42,6 +42,7 @@ export type {
   EnvelopedError,
   Journal,
   JournalEvent,
+  Naming,
   Problem,
   Refusal,
   Refused,

@@ -677,7 +677,7 @@ describe('what ends with a request behind a gate', () => {
     expect((await post('refuses'))[1].fields).toEqual({ 'path.slot': [{ code: 'held', detail: 'is held' }] })
     expect((await post('throws')).map((one) => (typeof one === 'number' ? one : one.detail))).toEqual([
       500,
-      'Something went wrong here. It has been noted.',
+      'Internal error; it was logged.',
     ])
     expect(events.map(({ outcome, status, endpoint }) => `${outcome} ${status} ${endpoint}`)).toEqual([
       'rejected 409 slot',

@@ -18,7 +18,7 @@ describe('an envelope', () => {
     expect([errors.length, Object.values(problem.fields).flat().length, problem.more]).toEqual([30, 30, undefined])
     const most = (await (await handle(post('/rows', wrong(40)))).json()) as Enveloped
     expect([most.errors.length, Object.values(most.problem.fields).flat().length, most.problem.more]).toEqual([50, 50, 30])
-    expect(most.problem.detail).toMatch(/and 79 more$/)
+    expect(most.problem.detail).toMatch(/and 79 more errors$/)
   })
   test('speaks the language of the answer', async () => {
     const handle = serve(intake({ endpoints: { rows }, envelope: envelope.write as never }), { rows: () => 1 })
@@ -153,6 +153,57 @@ test('the digits of an encoded octet are of either case, also beside a parameter
   const shown = intake({ endpoints: { show: endpoint('GET /café-{n}', { path: { n: integer() } }) } })
   for (const target of ['/caf%c3%a9-1', '/caf%C3%A9-1', '/caf%C3%a9-1'])
     expect((await judge(shown, { method: 'GET', target, headers: {}, body: null })).outcome).toBe('accepted')
+})
+
+describe('addresses are called as the house calls them', () => {
+  const naming = ([part, ...names]: readonly (string | number)[]) => names.reduce<string>((name, one) => (typeof one === 'number' ? `${name}[${one}]` : `${name}${name === '' ? '' : '.'}${one}`), part === 'body' ? 'shipment' : part === 'query' ? '' : `${part}`)
+  const send = endpoint('POST /shipments', {
+    query: { ids: list(integer(), { optional: true }), limit: integer({ optional: true }) },
+    body: record({ from: instant(), until: instant(), lines: list(record({ sku: text(), low: integer(), high: integer() })), notes: table(text(), { optional: true }) }),
+    rules: (on) => [on.ascending('body.from', 'body.until'), on.ascending('body.lines[].low', 'body.lines[].high')],
+  })
+  const sent = { from: '2031-03-02T00:00:00Z', until: '2031-03-01T00:00:00Z', lines: [{ sku: 'a', low: 1, high: 2 }, { sku: 'b', low: 3, high: 2 }], notes: { '7': 5 }, lime: 1 }
+  const events: JournalEvent[] = []
+  const app = intake({ endpoints: { send }, naming, journal: { write: (event) => void events.push(event) } })
+  const handle = serve(app, { send: () => 1 })
+  const wrong = ['until', 'lines[1].high', 'notes.7', 'lime'].map((name) => `shipment.${name}`)
+
+  test('in fields, in the detail, and inside of messages; pointers, verdicts and the journal keep ours', async () => {
+    const { fields, detail } = (await (await handle(post('/shipments?limit=x&ids=1&ids=y', sent))).json()) as Enveloped['problem']
+    expect(Object.keys(fields)).toEqual(['ids[1]', 'limit', ...wrong])
+    expect(detail).toBe('ids[1] must be a whole number; "y" was sent, and 5 more errors')
+    expect(fields['shipment.until']).toEqual([{ code: 'out_of_order', detail: 'must come after shipment.from ("2031-03-02T00:00:00Z"); "2031-03-01T00:00:00Z" was sent', pointer: '/until' }])
+    expect(fields['shipment.lines[1].high']?.[0]?.detail).toBe('must be more than shipment.lines[1].low (3); 2 was sent')
+    expect(events[0]?.errors[2]?.address).toBe('body.until')
+    const verdict = await judge(app, post('/shipments', sent))
+    expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address }) => address)).toEqual(['body.until', 'body.lines[1].high', 'body.notes["7"]', 'body.lime'])
+    const page = await (await handle(post('/shipments', sent, { accept: 'text/plain', 'accept-language': 'de' }))).text()
+    expect(page).toContain('shipment.until muss nach shipment.from ("2031-03-02T00:00:00Z") liegen')
+  })
+  test('a client reads them back to addresses', async () => {
+    // What the client would not send, a server may still reject: its own answer is read.
+    const answering = client(intake({ endpoints: { send: endpoint('POST /shipments', { query: { ids: list(integer(), { optional: true }), limit: integer({ optional: true }) }, body: anything() }) }, naming }), { base: 'http://kr.example', fetch: handle })
+    const own = await answering.send({ query: { limit: 5 }, body: { ...sent, lines: sent.lines.slice(0, 1) } })
+    expect(own.outcome === 'rejected' && own.errors.map(({ address, pointer }) => [address, pointer])).toEqual([['body.until', '/until'], ['body.notes["7"]', '/notes/7'], ['body.lime', '/lime']].map(([address, pointer]) => [address, pointer]))
+    const whole = client(app, { base: 'http://kr.example', fetch: async () => new Response(JSON.stringify({ fields: { 'ids[3]': [{ code: 'x' }], limit: [{ code: 'x' }], other: [{ code: 'x' }], 'shipment.lines[1].sku': [{ code: 'x', pointer: '/lines/1/sku' }], 'shipment.notes.7': [{ code: 'x', pointer: '/notes/7' }] } }), { status: 422, headers: { 'content-type': 'application/problem+json' } }) })
+    const read = await whole.send({ body: { ...sent, until: '2031-03-03T00:00:00Z', lines: [], notes: {}, lime: undefined } as never })
+    expect(read.outcome === 'rejected' && read.errors.map(({ address }) => address)).toEqual(['query.ids[3]', 'query.limit', 'other', 'body.lines[1].sku', 'body.notes["7"]'])
+  })
+  test('what makes no sense is a mistake of the declaration; what it cannot name keeps its address', async () => {
+    const bad = (naming: never) => () => intake({ endpoints: { send }, naming })
+    expect(bad(((path: string[]) => path.at(-1)) as never)).toThrow('intake, send, naming: it gives no text for query.ids[0]')
+    expect(bad((([part]: string[]) => part) as never)).toThrow('it calls query.ids and query.ids[0] both "query"')
+    expect(bad((() => { throw new Error('inside') }) as never)).toThrow('it gives no text for path')
+    expect(bad(5 as never)).toThrow('naming takes a function')
+    const odd = serve(intake({ endpoints: { send }, naming: (path) => { if (path.includes('lime')) throw new Error('inside'); return naming(path) } }), { send: () => 1 })
+    const { fields } = (await (await odd(post('/shipments', sent))).json()) as Enveloped['problem']
+    expect(Object.keys(fields)).toEqual([...wrong.slice(0, 3), 'body.lime'])
+    // Names that were sent can be made alike: nothing is lost.
+    const flat = endpoint('POST /shipments', { body: table(integer()) })
+    const alike = serve(intake({ endpoints: { flat }, naming: (path) => path.join('.').toLowerCase() }), { flat: () => 1 })
+    const told = (await (await alike(post('/shipments', { A: 'x', b: 'x', a: 'x' }))).json()) as Enveloped['problem']
+    expect(Object.entries(told.fields).map(([name, errors]) => [name, errors.length])).toEqual([['body.a', 2], ['body.b', 1]])
+  })
 })
 
 const branches = either([record({ k: constant('x'), n: integer() }), record({ k: constant('y'), l: list(text()) })])

@@ -239,7 +239,7 @@ describe.each(['compiled', 'interpreted'] as const)('%s', (engine) => {
   test('what is missing says what it may be, where that is a choice', () => {
     const filters = record({ filter: choice(['red', 'blue']), name: text() })
     expect(told(judged(filters, {}))).toEqual([
-      'body.filter missing: must be sent, and be one of red, blue',
+      'body.filter missing: must be sent, as one of red, blue',
       'body.name missing: must be sent',
     ])
   })

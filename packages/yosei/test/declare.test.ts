@@ -378,12 +378,12 @@ test('a misspelt name is put right, and a value sent in another part is pointed 
     'POST /x/1?x-team=a&note=b HTTP/1.1\nContent-Type: application/json\nSessions: a\n\n{"limit":5,"seesions":[]}',
   )
   expect(errors(verdict as never)).toEqual([
-    'query.limit must be sent here; it came as body.limit',
+    'query.limit must be sent here; it was sent as body.limit',
     'query.x-team is not known here; it belongs in header.x-team',
     'query.note is not known here',
-    'header.x-team must be sent here; it came as query.x-team',
-    'body.note must be sent here; it came as query.note',
-    'body.sessions must be sent here; it came as header.sessions',
+    'header.x-team must be sent here; it was sent as query.x-team',
+    'body.note must be sent here; it was sent as query.note',
+    'body.sessions must be sent here; it was sent as header.sessions',
     'body.limit is not known here; it belongs in query.limit',
     'body.seesions is not known here; sessions is',
   ])
@@ -826,7 +826,7 @@ test('outline gives plain JSON: kinds, limits, annotations, rules in words, and 
             reads: ['body.a'],
             blames: ['body.a'],
             waits: [],
-            words: 'body.a is checked by a rule of its own',
+            words: 'body.a is checked by a custom rule',
           },
         ],
         definitions: {

@@ -370,7 +370,7 @@ describe('a rejection', () => {
       type: 'about:blank',
       title: 'Unprocessable Content',
       status: 422,
-      detail: 'body.name must have at least 2 characters; "x" was sent, and 1 more',
+      detail: 'body.name must have at least 2 characters; "x" was sent, and 1 more error',
       instance: expect.stringMatching(/^urn:uuid:[0-9a-f-]{36}$/),
       fields: {
         'body.name': [{ code: 'too_short', detail: 'must have at least 2 characters; "x" was sent', pointer: '/name' }],

@@ -285,7 +285,7 @@ describe('bounds and caps', () => {
     const { detail, fields } = (await answer(verdict as never).json()) as { detail: string; fields: object }
     expect([Object.keys(fields).length, detail]).toEqual([
       50,
-      'body[0] must be a whole number; "x" was sent, and 1099 more',
+      'body[0] must be a whole number; "x" was sent, and 1099 more errors',
     ])
   })
   test('an Accept field is looked at to its end', () => {

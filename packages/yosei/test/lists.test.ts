@@ -41,14 +41,14 @@ test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
   ['a long span overlaps all that begin in it', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until', { status: 409 }), slots([1, 9], [2, 3], [4, 5]), ['body.days[0].slots[1] overlaps: must not overlap body.days[0].slots[0]', 'body.days[0].slots[2] overlaps: must not overlap body.days[0].slots[0]']],
   ['the same span twice', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), slots([1, 2], [1, 2]), ['body.days[0].slots[1] overlaps: must not overlap body.days[0].slots[0]']],
   ['days that are near enough', (on) => on.gap('body.from', 'body.until', { atLeast: '1d', atMost: '14d' }), { from: '2031-02-27', until: '2031-03-13' }, []],
-  ['days that are too far', (on) => on.gap('body.from', 'body.until', { atMost: '14d' }), { from: '2031-02-27', until: '2031-03-14' }, ['body.until too_far: must be at most P14D after body.from ("2031-02-27"); "2031-03-14" was sent']],
-  ['days that are too close', (on) => on.gap('body.from', 'body.until', { atLeast: '2d' }), { from: '2031-02-27', until: '2031-02-28' }, ['body.until too_close: must be at least P2D after body.from ("2031-02-27"); "2031-02-28" was sent']],
-  ['what comes before is too close', (on) => on.gap('body.from', 'body.until', { atLeast: '0s' as never }), { from: '2031-02-27', until: '2031-02-26' }, ['body.until too_close: must be at least PT0S after body.from ("2031-02-27"); "2031-02-26" was sent']],
-  ['instants', (on) => on.gap('body.opens', 'body.closes', { atMost: '36h', code: 'long_night', blames: ['body.opens'] }), { opens: '2031-03-01T00:00:00Z', closes: '2031-03-02T12:00:00.001Z' }, ['body.opens long_night: must be at most P1DT12H before body.closes ("2031-03-02T12:00:00.001Z"); "2031-03-01T00:00:00Z" was sent']],
+  ['days that are too far', (on) => on.gap('body.from', 'body.until', { atMost: '14d' }), { from: '2031-02-27', until: '2031-03-14' }, ['body.until too_far: must be at most 14 days after body.from ("2031-02-27"); "2031-03-14" was sent']],
+  ['days that are too close', (on) => on.gap('body.from', 'body.until', { atLeast: '2d' }), { from: '2031-02-27', until: '2031-02-28' }, ['body.until too_close: must be at least 2 days after body.from ("2031-02-27"); "2031-02-28" was sent']],
+  ['what comes before is too close', (on) => on.gap('body.from', 'body.until', { atLeast: '0s' as never }), { from: '2031-02-27', until: '2031-02-26' }, ['body.until too_close: must not come before body.from ("2031-02-27"); "2031-02-26" was sent']],
+  ['instants', (on) => on.gap('body.opens', 'body.closes', { atMost: '36h', code: 'long_night', blames: ['body.opens'] }), { opens: '2031-03-01T00:00:00Z', closes: '2031-03-02T12:00:00.001Z' }, ['body.opens long_night: must be at most 1 day 12 hours before body.closes ("2031-03-02T12:00:00.001Z"); "2031-03-01T00:00:00Z" was sent']],
   ['a third is blamed', (on) => on.gap('body.low', 'body.high', { atLeast: 5, blames: ['body.from'] }), { low: 1, high: 2, from: '2031-03-01' }, ['body.from too_close: needs body.high to be at least 5 more than body.low']],
   ['numbers', (on) => on.gap('body.low', 'body.high', { atLeast: 5, atMost: 10 }), { low: -3, high: 8 }, ['body.high too_far: must be at most 10 more than body.low (-3); 8 was sent']],
   ['decimals, exactly', (on) => on.gap('body.net', 'body.gross', { atMost: 0.2 }), { net: '0.1', gross: '0.3' }, []],
-  ['durations', (on) => on.gap('body.short', 'body.long', { atLeast: '1h' }), { short: 'PT1H', long: 'PT90M' }, ['body.long too_close: must be at least PT1H after body.short ("PT1H"); "PT1H30M" was sent']],
+  ['durations', (on) => on.gap('body.short', 'body.long', { atLeast: '1h' }), { short: 'PT1H', long: 'PT90M' }, ['body.long too_close: must be at least 1 hour after body.short ("PT1H"); "PT1H30M" was sent']],
   ['a distance that waits', (on) => on.gap('body.low', 'body.high', { atLeast: 5 }), { low: 1 }, []],
 ])('%s', (_, rule, sent, errors) => expect(told(rule, sent)).toEqual(errors))
 
@@ -95,7 +95,7 @@ test.each<[string, (on: RuleMaker<Ordered>) => readonly Rule[], object, string[]
     ['body.rows[0].count above_max: must be at most 5; 9 was sent', 'body.rows[2].until out_of_order: must come after body.rows[2].from ("2031-03-02"); "2031-03-01" was sent']],
   ['a secret fits nothing aloud', (on) => [on.fits('body.pin', integer({ min: 1000 }))], { pin: 7 }, ['body.pin below_min: must be at least 1000']],
   ['some fields of a record', (on) => [on.fits('body.address', record({ zip: text({ pattern: dutch }) }))], { address: { street: 'x' } }, ['body.address.zip missing: must be sent']],
-  ['a form as a condition', (on) => [on.needed('body.country', on.suits('body.postcode', text({ pattern: dutch })))], { postcode: '1234 AB' }, ['body.country needed: must be sent when body.postcode is of that form']],
+  ['a form as a condition', (on) => [on.needed('body.country', on.suits('body.postcode', text({ pattern: dutch })))], { postcode: '1234 AB' }, ['body.country needed: must be sent when body.postcode has that form']],
   ['not of that form', (on) => [on.needed('body.country', on.suits('body.postcode', text({ pattern: dutch })))], { postcode: '1234' }, []],
   ['what is wrong already is not told twice', (on) => [on.fits('body.quantity', integer({ max: 5 }))], { quantity: 'x' }, ['body.quantity wrong_type: must be a whole number; "x" was sent']],
 ])('%s', (_, rules, sent, errors) => {
@@ -123,7 +123,7 @@ test('each says in words what it asks', () => {
   expect(said.map(({ words }) => words)).toEqual([
     'body.legs[].departs must come after the one before it',
     'body.legs[] must not have the same body.legs[].gate, body.legs[].at as another',
-    'body.days[].slots[] must not overlap another, from body.days[].slots[].from to body.days[].slots[].until',
-    'body.until must be from 1d to 14d behind body.from',
+    'body.days[].slots[] must not overlap another, each from body.days[].slots[].from to body.days[].slots[].until',
+    'body.until must be 1 day to 14 days after body.from',
   ])
 })

@@ -223,7 +223,7 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       'needed, any element outside a list',
       (on) => on.needed('body.c', on.in('body.items[].kind', ['a'])),
       { body: { items: [{ kind: 'b' }, { kind: 'a' }] } },
-      ['body.c needed: must be sent when body.items[].kind is one of a'],
+      ['body.c needed: must be sent when body.items[].kind is a'],
     ],
     [
       'absent',
@@ -251,13 +251,13 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       'not of something else',
       (on) => on.absent('body.c', on.not(on.above('body.a', 5))),
       { body: { c: 'x' } },
-      ['body.c not_allowed_here: must not be sent when it is not so that body.a is more than 5'],
+      ['body.c not_allowed_here: must not be sent unless body.a is more than 5'],
     ],
     [
       'accepts',
       (on) => on.needed('body.c', on.accepts('text/csv')),
       { header: { accept: 'text/*;q=0.5' } },
-      ['body.c needed: must be sent when text/csv is asked for'],
+      ['body.c needed: must be sent when the client accepts text/csv'],
     ],
     [
       'accepts, something else',
@@ -269,19 +269,19 @@ describe('each rule tells what does not hold, at the field that it blames', () =
       'a sum over a list',
       (on) => on.sumWithin('body.items[].low', [2, 10]),
       { body: { items: [{ low: 7 }, { low: 4 }] } },
-      ['body.items above_max: must add up to at most 10; the sum is 11'],
+      ['body.items above_max: must add up to at most 10; body.items[].low adds up to 11'],
     ],
     [
       'a sum that is too small',
       (on) => on.sumWithin('body.items[].low', [2, 10]),
       { body: { items: [] } },
-      ['body.items below_min: must add up to at least 2; the sum is 0'],
+      ['body.items below_min: must add up to at least 2; body.items[].low adds up to 0'],
     ],
     [
       'a sum within another field',
       (on) => on.sumWithin('body.items[].low', { atMost: 'body.d' }),
       { body: { items: [{ low: 8 }] } },
-      ['body.items above_max: must add up to no more than body.d (7); the sum is 8'],
+      ['body.items above_max: must add up to no more than body.d (7); body.items[].low adds up to 8'],
     ],
     [
       'check',
@@ -546,13 +546,13 @@ describe('verdicts of rules on what others would not send', () => {
       'a sum of decimals beyond',
       sum(decimal(), { atMost: 'body.m' }, { m: decimal() }),
       { l: ['0.10', '-0.00', '0.2000000000000000001'], m: '0.30' },
-      ['body.l must add up to no more than body.m (0.30); the sum is 0.3000000000000000001'],
+      ['body.l must add up to no more than body.m (0.30); it is 0.3000000000000000001'],
     ],
     [
       'a sum of big integers',
       sum(bigInteger(), { atMost: 'body.m' }, { m: bigInteger() }),
       { l: ['9007199254740993', '1'], m: '9007199254740993' },
-      ['body.l must add up to no more than body.m (9007199254740993); the sum is 9007199254740994'],
+      ['body.l must add up to no more than body.m (9007199254740993); it is 9007199254740994'],
     ],
     ['a sum of floats', sum(number(), [1, 1]), { l: [0.7, 0.2, 0.1] }, []],
     ['a sum of nothing', sum(number(), [0, 1]), { l: [] }, []],
@@ -560,7 +560,7 @@ describe('verdicts of rules on what others would not send', () => {
       'a sum of large and small',
       sum(number(), [0, 1]),
       { l: [1e21, 1e-7, -1e21, -2e-7] },
-      ['body.l must add up to at least 0; the sum is -0.0000001'],
+      ['body.l must add up to at least 0; it is -0.0000001'],
     ],
     [
       'a condition on a duration, in its own unit',
@@ -568,13 +568,13 @@ describe('verdicts of rules on what others would not send', () => {
         any(on).needed('body.s', any(on).not(any(on).below('body.d', 3_600_000))),
       ]),
       { d: 'PT2H' },
-      ['body.s must be sent when it is not so that body.d is less than PT1H'],
+      ['body.s must be sent unless body.d is less than PT1H'],
     ],
     [
       'a sum of durations',
       sum(duration(), [0, 3_600_000]),
       { l: ['PT1H', 'PT1M'] },
-      ['body.l must add up to at most PT1H; the sum is PT1H1M'],
+      ['body.l must add up to at most PT1H; it is PT1H1M'],
     ],
     [
       'a sum in each element',
@@ -585,7 +585,7 @@ describe('verdicts of rules on what others would not send', () => {
         { hours: ['x'], most: 0 },
       ],
       [
-        'body[1].hours must add up to no more than body[1].most (3); the sum is 4',
+        'body[1].hours must add up to no more than body[1].most (3); it is 4',
         'body[2].hours[0] must be a whole number; "x" was sent',
       ],
     ],
@@ -869,8 +869,8 @@ describe('rules of a record travel with it', () => {
     )
     expect(all.rules.map(({ words }) => words)).toEqual([
       'body.items must add up to at least 1 and at most 9',
-      'body.a is made of body.d if it is not sent',
-      'body.a is checked by a rule of its own',
+      'body.a is made from body.d if it is not sent',
+      'body.a is checked by a custom rule',
     ])
   })
 })

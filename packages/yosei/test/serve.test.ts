@@ -219,7 +219,7 @@ describe('serve', () => {
         type: 'about:blank',
         title: 'Internal Server Error',
         status: 500,
-        detail: 'Something went wrong here. It has been noted.',
+        detail: 'Internal error; it was logged.',
       })
       expect(events.at(-1)).toMatchObject({
         id: instance.slice(9),
@@ -530,7 +530,7 @@ describe('serve', () => {
       {},
     )(new Request('http://kr.example/hidden'))
     const { status, detail } = (await response.json()) as { status: number; detail: string }
-    expect([status, detail]).toEqual([400, 'No endpoint takes this method and path.'])
+    expect([status, detail]).toEqual([400, 'There is no endpoint for this method and path.'])
   })
   test('a handler gives a status and header fields of its own, and the clock is given', async () => {
     const { make, late } = {
@@ -656,17 +656,17 @@ describe('serve', () => {
   const sizing = serve(intake({ endpoints: { sizes } }), { sizes: () => 1 })
   const plate = (length: number) => new File(['x'.repeat(length)], 'f')
   test.each<[string, [string, string | File][], string]>([
-    ['a file a little too large', [['f', plate(10_100)]], '413 body.f must have at most 10kB'],
-    ['a file much too large', [['f', plate(60_000)]], '413 body.f must have at most 10kB'],
+    ['a file a little too large', [['f', plate(10_100)]], '413 body.f must be at most 10kB'],
+    ['a file much too large', [['f', plate(60_000)]], '413 body.f must be at most 10kB'],
     [
       'one of several',
       [
         ['all', plate(3)],
         ['all', plate(21)],
       ],
-      '413 body.all[1] must have at most 20 bytes',
+      '413 body.all[1] must be at most 20 bytes',
     ],
-    ['a text', [['a', 'x'.repeat(3000)]], '413 body must have at most 1000 bytes'],
+    ['a text', [['a', 'x'.repeat(3000)]], '413 body must be at most 1000 bytes'],
     [
       'what fits',
       [
@@ -979,7 +979,7 @@ test('verdicts, contexts and mistakes are plain objects, which keep what they ha
     fields: object
   }
   expect([detail, Object.keys(fields)]).toEqual([
-    'body.words[0] must have at least 1 character; "" was sent, und 2 weitere',
+    'body.words[0] must have at least 1 character; "" was sent, und 2 weitere Fehler',
     ['body.words[0]', 'body.words[1]', 'body.secret'],
   ])
   const handle = serve(

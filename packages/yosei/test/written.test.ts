@@ -43,9 +43,9 @@ test.each<[Name, object, string[]]>([
   ['user', { path: {} }, ['path.id must be sent']],
   ['find', { query: { bars: ['a|b', 'c'] } }, ['query.bars has a value that cannot be sent here']],
   ['find', { query: { blanks: ['a b'] } }, ['query.blanks has a value that cannot be sent here']],
-  ['find', { query: { tags: [] } }, ['query.tags cannot be sent here: it would not arrive']],
-  ['find', { query: { tags: [''] } }, ['query.tags cannot be sent here: it would not arrive']],
-  ['find', { query: { deep: {} } }, ['query.deep cannot be sent here: it would not arrive']],
+  ['find', { query: { tags: [] } }, ['query.tags cannot be sent here: it would be lost']],
+  ['find', { query: { tags: [''] } }, ['query.tags cannot be sent here: it would be lost']],
+  ['find', { query: { deep: {} } }, ['query.deep cannot be sent here: it would be lost']],
   ['find', { query: { either: '5' } }, ['query.either cannot be sent here: it would arrive as 5']],
   ['find', { query: { token: '' } }, ['query.token has a value that cannot be sent here']],
   ['find', { header: { 'x-list': ['a,b'] } }, ['header.x-list has a value that cannot be sent here']],
@@ -61,7 +61,7 @@ test.each<[Name, object, string[]]>([
   ['form', { body: { plate: new File(['x'], 'a%22b') } }, ['body.plate has a value that cannot be sent here']],
   ['form', { body: { plate: new File(['x'], 'a/b') } }, ['body.plate has a value that cannot be sent here']],
   ['form', { body: { pick: '5' } }, ['body.pick cannot be sent here: it would arrive as 5']],
-  ['form', { body: { names: [undefined] } }, ['body.names cannot be sent here: it would not arrive']],
+  ['form', { body: { names: [undefined] } }, ['body.names cannot be sent here: it would be lost']],
 ])('%s of %j is not written', (name, values, expected) => {
   let thrown: unknown
   try { sent(name, values) } catch (error) { thrown = error }

@@ -314,7 +314,11 @@ function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers
     return made
   } catch (cause) {
     writeJournal(app, { id, outcome: 'failed', rejection: { ...verdict, cause }, since: Date.now() })
-    return replyTo({ ...verdict, headers: noHeaders, house: { languages: app.languages } }, wishes, id)
+    return replyTo(
+      { ...verdict, headers: noHeaders, house: { languages: app.languages, naming: app.naming } },
+      wishes,
+      id,
+    )
   }
 }
 

@@ -1,14 +1,15 @@
 /** Rejections as HTTP answers: problem documents, pages, and plain text. */
 
 import { newId } from '../judge/journal.js'
-import { noHeaders, originOf, type Rejection, verdictOf } from '../judge/verdict.js'
-import { formatPointer, tellAddress } from '../terms/address.js'
+import { grouped, noHeaders, originOf, type Rejection, verdictOf } from '../judge/verdict.js'
+import { formatPointer } from '../terms/address.js'
 import type { Catalogue, House, Problem } from '../terms/hooks.js'
 import { titles } from '../terms/statuses.js'
 import type { Rejected } from '../terms/verdict.js'
 import { catalogueFor } from '../words/catalogue.js'
 import { languageFor, shipped } from '../words/languages.js'
 import { fill, type Wording, wordFault, wordingOf } from '../words/messages.js'
+import { named } from '../words/naming.js'
 import { chooseForm, type Form, forms } from './negotiate.js'
 import { page } from './page.js'
 import type { Reply } from './reply.js'
@@ -135,18 +136,19 @@ const around = 1000
  * write. Errors that have no room any more are counted with those that were not listed.
  */
 function writeProblem(rejection: Rejection, catalogue: Catalogue, id: string, room = rejection.room): string {
-  const { status, faults, more } = rejection
-  const wording = wordingOf(catalogue, 'json')
+  const { status, faults, more, house } = rejection
+  const naming = house?.naming
+  const wording = named(wordingOf(catalogue, 'json'), naming)
   const { write } = wording
   let first: string | undefined
   let before: string | undefined
   let fields = ''
   let told = 0
-  for (const fault of faults) {
+  for (const fault of naming ? grouped(faults, wording.address) : faults) {
     const { path, code } = fault
-    const raw = tellAddress(path)
-    // Only names in brackets can have anything to escape.
-    const isPlain = !raw.includes('"')
+    const raw = wording.address(path)
+    // Of our own addresses only names in brackets can have anything to escape.
+    const isPlain = !naming && !raw.includes('"')
     const address = isPlain ? raw : write(raw)
     const detail = wordFault(fault, wording)
     const pointer = path[0] === 'body' ? formatPointer(path) : undefined

@@ -2,7 +2,7 @@
 
 import type { All, Endpoints, Intake, ServicesOf, WhoOf } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
-import type { Catalogues, Envelope, Journal, Refused, TurnStore, WriteEnvelope } from '../terms/hooks.js'
+import type { Catalogues, Envelope, Journal, Naming, Refused, TurnStore, WriteEnvelope } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { shown } from '../terms/option-types.js'
 import { given } from '../terms/own.js'
@@ -51,6 +51,14 @@ interface Shared<Who, Services> {
    * Own words by language and code: for all, or with `wrong_type.flag` for one kind. They come before the catalogue's.
    */
   languages?: Catalogues | undefined
+  /**
+   * What addresses are called towards clients: in `fields`, in `detail`, and inside messages. Pointers, verdicts, the journal
+   * and sample books keep the address.
+   *
+   * @example
+   * naming: ([part, ...names]) => (part === 'body' ? ['shipment', ...names].join('.') : `${names[0]}`)
+   */
+  naming?: Naming | undefined
   /**
    * Your own shape around a rejection. It is given all errors up to `limits.errors`, in the language of the answer, and
    * in `problem.more` how many more there are. With `read`, clients get its errors back.

@@ -2,7 +2,7 @@
 
 import { writeInstant } from '../grammar/times.js'
 import type { Fault } from '../kinds/run.js'
-import { formatPointer, parseAddress, tellAddress } from '../terms/address.js'
+import { formatPointer, type Path, parseAddress, tellAddress } from '../terms/address.js'
 import type { House } from '../terms/hooks.js'
 import { put } from '../terms/own.js'
 import type { Part } from '../terms/parts.js'
@@ -185,10 +185,10 @@ function limitOf({ limit }: Fault): unknown {
 }
 
 /** Errors of one address stand together, each address where its first is. */
-export function grouped(faults: readonly Fault[]): Fault[] {
+export function grouped(faults: readonly Fault[], addressOf: (path: Path) => string = tellAddress): Fault[] {
   const byAddress = new Map<string, Fault[]>()
   for (const fault of faults) {
-    const key = tellAddress(fault.path)
+    const key = addressOf(fault.path)
     byAddress.set(key, [...(byAddress.get(key) ?? []), fault])
   }
   return [...byAddress.values()].flat()

@@ -24,8 +24,8 @@ const mostDigits = 1000
 
 export const bigIntegerWords = /* @__PURE__ */ merged(numberWords, {
   'wrong_type.bigInteger': 'must be a whole number',
-  'out_of_range.bigInteger': 'must be sent as text, since a number of this size has lost digits',
-  'out_of_range.digits': 'must have at most {limit} digits',
+  'out_of_range.bigInteger': 'must be sent as text: a number of this size loses digits',
+  'out_of_range.digits': 'must have at most {limit} {limit|digit|digits}',
   'form.bigInteger': 'a whole number',
 })
 

@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aNumber, aText, byName, eitherOf, listOf, required } from '../terms/option-types.js'
 import type { SoundOf, Source } from './kind.js'
-import { isText, literal, measureOf, miss, scalar, scalarCode, Wrong, zero } from './scalar.js'
+import { isBare, isText, literal, measureOf, miss, scalar, scalarCode, Wrong, zero } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -17,9 +17,9 @@ export interface ChoiceNode extends Declared {
 
 export const choiceWords = {
   'wrong_type.choice': 'must be one of {limit}',
-  'missing.choice': 'must be sent, and be one of {limit}',
+  'missing.choice': 'must be sent, as one of {limit}',
   not_a_choice: 'must be one of {limit}',
-  'not_a_choice.secret': 'must be one of what is taken here',
+  'not_a_choice.secret': 'is not one of the allowed values',
   'form.choice': 'one of {value}',
 }
 
@@ -44,8 +44,10 @@ export const choice = scalar<ChoiceNode, string | number>({
     if (index >= 0) return values[index] as string | number
     const known = fromText || typeof values[0] === typeof value || values.some((one) => typeof one === typeof value)
     const isQuoted = !known && values.some((one) => String(one) === value)
+    const isUnquoted = !known && !isQuoted && isBare(value) && values.includes(String(value))
     return new Wrong(known ? 'not_a_choice' : 'wrong_type', values, {
       hint: isQuoted ? 'quotes' : undefined,
+      ...(isUnquoted ? { variant: 'quotedChoice' } : {}),
       isDeclared: true,
     })
   },
@@ -55,7 +57,7 @@ export const choice = scalar<ChoiceNode, string | number>({
 export const choiceSound: SoundOf<ChoiceNode> = {
   options: { values: required(listOf(eitherOf(aText, aNumber))), titles: byName(aText) },
   check({ values, titles = {} }, refuse) {
-    if (values.length === 0) refuse('the choice is empty', 'Give it a value', 'values')
+    if (values.length === 0) refuse('the choice is empty', "Give it a value: choice(['a'])", 'values')
     const seen = new Set<string>()
     const twice = values.map(String).find((text) => seen.size === seen.add(text).size)
     if (twice !== undefined) refuse(`the choice has ${twice} twice`, 'Name each value once', 'values')

@@ -2,7 +2,7 @@
 import type { Declared } from '../terms/declared.js'
 import { aConstant, required } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
-import { isText, literal, measureOf, scalar, scalarCode, Wrong, zero } from './scalar.js'
+import { isBare, isText, literal, measureOf, scalar, scalarCode, Wrong, zero } from './scalar.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -17,7 +17,7 @@ export interface ConstantNode extends Declared {
 export const constantWords = {
   'wrong_type.constant': 'must be {limit}',
   not_constant: 'must be {limit}',
-  'not_constant.secret': 'must be what is expected here',
+  'not_constant.secret': 'is not the allowed value',
   'form.constant': '{value}',
 }
 
@@ -30,8 +30,10 @@ export const constant = scalar<ConstantNode, ConstantNode['value']>({
     if (value === node.value || (fromText && String(node.value) === value)) return node.value
     const known = fromText || (node.value !== null && typeof value === typeof node.value)
     const isQuoted = !known && node.value !== null && String(node.value) === value
+    const isUnquoted = !known && isBare(value) && String(value) === node.value
     return new Wrong(known ? 'not_constant' : 'wrong_type', node.value, {
       hint: isQuoted ? 'quotes' : undefined,
+      ...(isUnquoted ? { variant: 'quoted' } : {}),
       isDeclared: true,
     })
   },

@@ -39,6 +39,7 @@ export const decimalWords = /* @__PURE__ */ merged(boundWords, {
   'wrong_type.decimal': 'must be a decimal number as text, such as "12.50"',
   'wrong_type.plainDecimal': 'must be a decimal number such as 12.50',
   too_many_digits: 'must have at most {limit} {limit|digit|digits}',
+  'too_many_digits.whole': 'must be without digits after the point',
   'too_many_digits.scale': 'must have at most {limit} {limit|digit|digits} after the point',
   'form.decimal': 'a decimal number',
 })
@@ -61,7 +62,7 @@ export const decimal = scalar<DecimalNode, string>({
     (read) => {
       const most = node.scale
       return most !== undefined && countDigits(read).scale > most
-        ? new Wrong('too_many_digits', most, { variant: 'scale' })
+        ? new Wrong('too_many_digits', most, { variant: most === 0 ? 'whole' : 'scale' })
         : undefined
     },
     ...checkBounds(boundsOf(node), { compare: compareDecimals }),

@@ -46,7 +46,7 @@ const listKinds: readonly string[] = ['list', 'tuple', 'anything', 'readAs']
 const objectKinds: readonly string[] = ['record', 'table', 'tagged', 'anything', 'readAs']
 
 export const eitherWords = {
-  no_branch: 'has none of the forms that are taken here',
+  no_branch: 'has none of the forms that are allowed here',
   'no_branch.forms': 'must be {forms}',
   'when.any': ' or ',
   'form.anything': 'any value',

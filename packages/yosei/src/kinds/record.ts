@@ -27,6 +27,7 @@ export const recordWords = {
   'wrong_type.record': 'must be an object',
   unlisted: 'is not known here',
   'unlisted.near': 'is not known here; {nearest} is',
+  'unlisted.repeated': 'is not known here; {nearest} is: write {mend}',
   'unlisted.belongs': 'is not known here; it belongs in {home}',
   'form.record': 'an object',
   'form.names': 'an object with {value}',
@@ -188,15 +189,23 @@ export function keepOrReport(node: RecordNode, sent: object, read: object, impli
 const kept: Node = { kind: 'anything', need: 'optional' }
 
 function reportUnlisted(node: RecordNode, name: string, implied: readonly string[], run: Run): void {
+  const isHidden = run.secrecy > 0
+  const list = isHidden || run.path.join() !== 'query' ? undefined : listMeant(node, name)
   const nearest =
-    run.suggestions > 0 && run.secrecy === 0 ? suggest(name, [...Object.keys(node.fields), ...implied], run) : undefined
-  reportBelow(
-    run,
-    node,
-    'unlisted',
-    [nameTold(run, name)],
-    nearest === undefined ? {} : { variant: 'near', about: { nearest } },
-  )
+    list ??
+    (run.suggestions > 0 && !isHidden ? suggest(name, [...Object.keys(node.fields), ...implied], run) : undefined)
+  const about =
+    list === undefined
+      ? { variant: 'near', about: { nearest } }
+      : { variant: 'repeated', about: { nearest, mend: `${list}=1&${list}=2` } }
+  reportBelow(run, node, 'unlisted', [nameTold(run, name)], nearest === undefined ? {} : about)
+}
+
+/** The list that other ways to write a query call `ids[]`, or `ids[0]`. */
+function listMeant({ fields }: RecordNode, name: string): string | undefined {
+  const list = /^([^[\]]{1,64})\[\d{0,9}\]$/.exec(name)?.[1]
+  const field = list !== undefined && Object.hasOwn(fields, list) ? fields[list] : undefined
+  return field?.kind === 'list' && (field.explode ?? true) ? list : undefined
 }
 
 export const recordCode: CodeOf<RecordNode> = {

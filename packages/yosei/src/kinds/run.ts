@@ -13,9 +13,22 @@ export class Forms {
   constructor(readonly nodes: readonly Node[]) {}
 }
 
-/** Stands for the address of a path in the words of an error: written when they are. */
+/** Stands for the address of a path in the words of an error, and perhaps the value there: written when they are. */
 export class Place {
-  constructor(readonly path: Path) {}
+  constructor(
+    readonly path: Path,
+    readonly value?: unknown,
+  ) {}
+}
+
+/** Stands for a span of time, in milliseconds, in the words of an error. */
+export class Milliseconds {
+  constructor(readonly count: number) {}
+}
+
+/** Stands for what a sum adds up: each a factor. */
+export class Added {
+  constructor(readonly factors: readonly Place[]) {}
 }
 
 /** Stands for an instant that was read, in the words of an error: written when they are. */
@@ -148,11 +161,12 @@ export function reportOther(
   code: Code,
   value: unknown,
   declared: unknown,
+  variant?: string,
   hint?: Hint,
 ): undefined {
   return run.secrecy > 0
     ? reportSent(run, node, code, value, undefined, 'secret')
-    : reportSent(run, node, code, value, declared, undefined, hint)
+    : reportSent(run, node, code, value, declared, variant, hint)
 }
 
 /** Tells an error of what lies below the value where the walk is, or one with more to say. */

@@ -113,7 +113,7 @@ export interface ScalarKind<N extends Declared> extends KindOf<N> {
 function reportWrong(run: Run, node: Node, sent: unknown, { code, limit, more }: Wrong): undefined {
   const { isDeclared, isLost, variant, hint, about } = more
   if (isLost) report(run, node, code)
-  else if (isDeclared) reportOther(run, node, code, sent, limit, hint)
+  else if (isDeclared) reportOther(run, node, code, sent, limit, variant, hint)
   else reportSent(run, node, code, sent, limit, variant, hint, about)
 }
 
@@ -214,6 +214,8 @@ export const shorten = (value: unknown): unknown =>
 /** A text that stands for a value: where text is read, and not only JSON. */
 export const isText = (value: unknown, source: Source): value is string =>
   source !== 'json' && typeof value === 'string'
+/** Whether a value can be meant for a text, sent without its quotes. */
+export const isBare = (value: unknown): boolean => typeof value === 'number' || typeof value === 'boolean'
 
 export function checkOrder(low: unknown, high: unknown, wrong: boolean, refuse: Refuse): void {
   if (wrong) refuse(`the lower limit ${low} leaves nothing below the upper limit ${high}`, 'Swap or mend them')

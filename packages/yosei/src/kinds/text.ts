@@ -40,12 +40,13 @@ const inOrder = /* @__PURE__ */ Object.entries(tidyings) as (readonly [Tidying, 
 export const textWords = {
   'wrong_type.text': 'must be text',
   too_short: 'must have at least {limit} {limit|character|characters}',
-  'too_short.tidied': 'must have at least {limit} {limit|character|characters}, needless blanks not counted',
+  'too_short.tidied': 'must have at least {limit} {limit|character|characters}, not counting extra spaces',
   too_long: 'must have at most {limit} {limit|character|characters}',
   wrong_format: 'must have the form of a {limit}',
   wrong_pattern: 'must match the pattern {limit}',
-  'wrong_pattern.examples': 'must match the pattern {limit}, such as {examples}',
-  'wrong_pattern.titled': 'must match the pattern {limit} of “{title}”',
+  'wrong_pattern.examples': 'must be like {examples}; the pattern is {limit}',
+  'wrong_pattern.titled': 'must be a valid {title}; the pattern is {limit}',
+  'wrong_pattern.titledExamples': 'must be a valid {title} such as {examples}; the pattern is {limit}',
   'form.text': 'text',
 }
 
@@ -132,8 +133,13 @@ function checkForm(format: Format): Check<string> {
 
 /** A pattern says little to people: the field's examples, or its title, say more. */
 function patternShown({ examples, title }: Pick<TextNode, 'examples' | 'title'>): Partial<Fault> {
-  if (examples && examples.length > 0) return { variant: 'examples', about: { examples: examples.slice(0, 3) } }
-  return title === undefined ? {} : { variant: 'titled', about: { title } }
+  const named = title === undefined ? {} : { title }
+  if (examples && examples.length > 0)
+    return {
+      variant: title === undefined ? 'examples' : 'titledExamples',
+      about: { ...named, examples: examples.slice(0, 3) },
+    }
+  return title === undefined ? {} : { variant: 'titled', about: named }
 }
 
 /** Code points, not UTF-16 units: an emoji counts once. */

@@ -19,7 +19,7 @@ export interface Several<C extends 'all' | 'any'> {
 }
 
 /** Whether a condition joins others in another way, so that it needs brackets. */
-export const isMixed = (one: AnyCondition, outer: string) =>
+const isMixed = (one: AnyCondition, outer: string) =>
   (one.condition === 'all' || one.condition === 'any') && one.condition !== outer && one.of.length > 1
 
 const several = /* @__NO_SIDE_EFFECTS__ */ <C extends 'all' | 'any'>(

@@ -1,6 +1,7 @@
 /** What conditions are made with, and what is asked of any of them. */
 
 import { Place } from '../kinds/run.js'
+import { valueAt } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'
 import type { AboveMaker } from './above.js'
 import type { AcceptsMaker } from './accepts.js'
@@ -50,10 +51,15 @@ export function holdingOf(condition: AnyCondition, matter: RuleInput): Holding {
 }
 
 /** A condition whose values are as clients write them, for words. */
-export function toldCondition(condition: AnyCondition, place: Pick<RuleInput, 'root' | 'scope'>): AnyCondition {
+export function toldCondition(
+  condition: AnyCondition,
+  place: Pick<RuleInput, 'root' | 'scope' | 'input'>,
+): AnyCondition {
   const at = (address: string) => pathOf(address, place.scope)
   const value = (address: string, one: unknown) =>
-    isOther(one) ? toldOther(one, at) : toldAt(place.root, declaredAt(address, place.scope), one)
+    isOther(one)
+      ? toldOther(one, at, (path) => toldAt(place.root, declaredAt(one.other, place.scope), valueAt(place.input, path)))
+      : toldAt(place.root, declaredAt(address, place.scope), one)
   const told = conditionOf(condition).told(condition, value, (inner) => toldCondition(inner, place))
   // A record's own rules say where a field is inside of it; who reads an error looks from the outside.
   return 'address' in told ? ({ ...told, address: new Place(at(told.address)) } as unknown as AnyCondition) : told

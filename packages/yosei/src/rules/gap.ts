@@ -3,7 +3,7 @@ import { gapWords } from '../catalogue/english.js'
 import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
 import { readDay, readInstant, readTime, readTimeOfDay, writeDuration } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
-import { Place } from '../kinds/run.js'
+import { Milliseconds, Place } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
@@ -88,21 +88,23 @@ export const gap: RuleOf<Gap> = {
     const isHidden = [low, high].some((path) => isSecret(root, path))
     const saidAs = isClose ? 'too_close' : 'too_far'
     const rest = { code: rule.code || saidAs, saidAs, limit: isTime ? writeDuration(Number(limit)) : limit }
+    const span = isTime ? { span: new Milliseconds(Number(limit)) } : {}
+    const variant = (side: '' | 'first' | 'neither') => variantOf(side, isTime, Number(limit) === 0)
     // The words follow from the side that is blamed.
     const saidOf = (path: Path) => {
       if (isSame(path, high))
         return {
-          variant: isTime ? 'time' : undefined,
-          about: { other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, lowDeclared, a) }) },
+          variant: variant(''),
+          about: { ...span, other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, lowDeclared, a) }) },
           ...(isHidden ? {} : { sent: toldAt(root, highDeclared, b) }),
         }
       if (isSame(path, low))
         return {
-          variant: isTime ? 'firstTime' : 'first',
-          about: { other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, highDeclared, b) }) },
+          variant: variant('first'),
+          about: { ...span, other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, highDeclared, b) }) },
           ...(isHidden ? {} : { sent: toldAt(root, lowDeclared, a) }),
         }
-      return { variant: isTime ? 'neitherTime' : 'neither', about: { first: new Place(low), other: new Place(high) } }
+      return { variant: variant('neither'), about: { ...span, first: new Place(low), other: new Place(high) } }
     }
     return rule.blames.flatMap((address) =>
       blamedAt(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { ...rest, ...saidOf(path) })),
@@ -161,8 +163,18 @@ export const gapInService: RuleInService<Gap> = {
   },
   sentence({ reads: [low, high], atLeast, atMost, blames }) {
     const variant = atLeast === undefined ? 'gapMost' : atMost === undefined ? 'gapLeast' : 'gap'
-    return { code: 'rule', variant, about: { first: low, other: high, least: atLeast, most: atMost }, at: blames }
+    const [least, most] = [atLeast, atMost].map((limit) =>
+      typeof limit === 'string' ? new Milliseconds(readSpan(limit)) : limit,
+    )
+    return { code: 'rule', variant, about: { first: low, other: high, least, most }, at: blames }
   },
+}
+
+/** `zeroFirstTime`: the first is blamed, both are times, and the limit is none. */
+function variantOf(side: '' | 'first' | 'neither', isTime: boolean, isZero: boolean): string | undefined {
+  const words = [isZero ? 'zero' : '', side, isTime ? 'time' : ''].filter((word) => word !== '')
+  const rest = words.slice(1).map((word) => word.charAt(0).toUpperCase() + word.slice(1))
+  return words.length === 0 ? undefined : [words[0], ...rest].join('')
 }
 
 const amountOfLimit = (limit: number | string): number => (typeof limit === 'number' ? limit : readSpan(limit))

@@ -2,7 +2,7 @@
 import type { Address } from '../terms/address.js'
 import { anAddress, anything, listOf } from '../terms/option-types.js'
 import type { Condition, ConditionInService, ConditionOf, One } from './condition.js'
-import { type Instead, mistakeOfOthers, named, othersIn } from './other.js'
+import { type Instead, isOther, mistakeOfOthers, named, othersIn } from './other.js'
 import { valuesCode, valuesHold } from './values.js'
 
 declare module './condition.js' {
@@ -33,8 +33,9 @@ export const is: ConditionOf<Is> = {
   addresses: ({ address, value }) => [address, ...othersIn([value])],
   holding: ({ address, value }, matter) => valuesHold(address, [value], matter, isSame),
   told: (condition, value) => ({ ...condition, value: value(condition.address, condition.value) }),
-  words: ({ address, value }, say) => say('when.is', { address, value: named(value) }),
-  negated: ({ address, value }, say) => say('when.not.is', { address, value: named(value) }),
+  words: ({ address, value }, say) => say(isOther(value) ? 'when.same' : 'when.is', { address, value: named(value) }),
+  negated: ({ address, value }, say) =>
+    say(isOther(value) ? 'when.not.same' : 'when.not.is', { address, value: named(value) }),
 }
 
 export const isInService: ConditionInService<Is> = {

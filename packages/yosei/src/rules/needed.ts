@@ -1,7 +1,6 @@
 /** Must be sent, or must not be sent, while a condition holds. */
 
 import { absentWords, neededWords } from '../catalogue/english.js'
-import type { Node } from '../kinds/kind.js'
 import type { Fault } from '../kinds/run.js'
 import { type Address, firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
@@ -9,7 +8,7 @@ import type { Catalogue } from '../terms/hooks.js'
 import { aCondition, anAddress } from '../terms/option-types.js'
 import type { AnyCondition, Condition, Holding } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn, toldCondition } from './conditions.js'
-import { concrete, faultOf, isNone, isPresent, pathOf, type RuleInput, type Scope } from './input.js'
+import { concrete, faultOf, isNone, isPresent, pathOf, type RuleInput } from './input.js'
 import { aboutAt } from './measure.js'
 import {
   type LooseBlame,
@@ -43,9 +42,9 @@ export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
 /** What the words speak of: made when they are, since many errors are told by code alone. */
 class During {
   readonly #condition: AnyCondition
-  readonly #place: Pick<RuleInput, 'root' | 'scope'>
+  readonly #place: Pick<RuleInput, 'root' | 'scope' | 'input'>
   readonly [name: string]: unknown
-  constructor(condition: AnyCondition, place: Pick<RuleInput, 'root' | 'scope'>) {
+  constructor(condition: AnyCondition, place: Pick<RuleInput, 'root' | 'scope' | 'input'>) {
     this.#condition = condition
     this.#place = place
   }
@@ -54,15 +53,17 @@ class During {
   }
 }
 
-function faultAt(rule: Conditional<'needed' | 'absent'>, saidAs: Code, path: Path, root: Node, scope: Scope): Fault {
+function faultAt(
+  rule: Conditional<'needed' | 'absent'>,
+  saidAs: Code,
+  path: Path,
+  place: Pick<RuleInput, 'root' | 'scope' | 'input'>,
+): Fault {
+  const { root, scope } = place
   const isHidden = addressesIn(rule.when).some(
     (address) => aboutAt(root, scope.base, address, pathOf(address, scope)).isSecret,
   )
-  return faultOf(
-    rule,
-    path,
-    isHidden ? { saidAs, variant: 'secret' } : { saidAs, about: new During(rule.when, { root, scope }) },
-  )
+  return faultOf(rule, path, isHidden ? { saidAs, variant: 'secret' } : { saidAs, about: new During(rule.when, place) })
 }
 
 /**
@@ -94,7 +95,7 @@ const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
   derives: false,
   names: ({ address }) => [address],
   judge(rule, matter) {
-    const { root, input, scope } = matter
+    const { input, scope } = matter
     const declared = [...scope.base, ...(parseAddress(rule.address) ?? [])]
     const faults: Fault[] = []
     let isDue: Holding | undefined
@@ -102,7 +103,7 @@ const conditional = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'absent'>(
       if (!isWrong(isPresent(matter, one))) continue
       isDue ??= holdingOf(rule.when, matter)
       const isInNone = elementsAlong(declared).some(({ length }) => isNone(valueAt(input, one.slice(0, length))))
-      if (isDue(one) && !isInNone) faults.push(faultAt(rule, code, one, root, scope))
+      if (isDue(one) && !isInNone) faults.push(faultAt(rule, code, one, matter))
     }
     return faults
   },
@@ -128,8 +129,8 @@ const conditionalInService = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'a
     values: ({ when }, terms) =>
       addressesIn(when).some((address) => firstEach(terms.path(address)) >= 0) ? undefined : [],
     at(rule, root, scope) {
-      const faults = [faultAt(rule, code, pathOf(rule.address, scope), root, scope)]
-      return () => faults
+      const path = pathOf(rule.address, scope)
+      return (input) => [faultAt(rule, code, path, { root, scope, input })]
     },
   },
   sentence: ({ when, blames }, { isSecret }) =>

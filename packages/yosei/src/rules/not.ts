@@ -1,7 +1,6 @@
 /** A condition does not hold. */
 
 import { aCondition } from '../terms/option-types.js'
-import { isMixed } from './all.js'
 import type { AnyCondition, Condition, ConditionInService, ConditionOf } from './condition.js'
 
 declare module './condition.js' {
@@ -21,7 +20,7 @@ export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondi
     return (blamed) => !held(blamed)
   },
   told: (given, _, told) => ({ ...given, of: told(given.of) }),
-  words: ({ of }, say, clause) => say('when.not', { value: isMixed(of, 'not') ? `(${clause(of)})` : clause(of) }),
+  words: ({ of }, say, clause) => say('when.not', { value: clause(of) }),
   negated: () => undefined,
 }
 

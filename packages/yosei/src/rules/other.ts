@@ -38,8 +38,10 @@ export const othersIn = (values: readonly unknown[]): readonly string[] =>
 export const named = (value: unknown): unknown => (isOther(value) ? value.other : value)
 
 /** As somebody sees it who looks from the outside of the record whose rule it is. */
-export const toldOther = ({ other }: Other, at: (address: string) => Path): Other =>
-  ({ other: new Place(at(other)) }) as unknown as Other
+export const toldOther = ({ other }: Other, at: (address: string) => Path, value: (path: Path) => unknown): Other => {
+  const path = at(other)
+  return { other: new Place(path, value(path)) } as unknown as Other
+}
 
 /** What makes no sense about a condition on an address that takes those of others. */
 export function mistakeOfOthers(

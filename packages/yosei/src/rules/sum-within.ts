@@ -4,7 +4,7 @@ import { sumWords } from '../catalogue/english.js'
 import { compareDecimals, isDecimal, productOf, sumOf } from '../grammar/numbers.js'
 import { isSecret, shapesAt } from '../kinds/locate.js'
 import { quote } from '../kinds/quote.js'
-import { Place } from '../kinds/run.js'
+import { Added, Place } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
@@ -85,6 +85,12 @@ const someLimits: OptionType = /* @__PURE__ */ merged(withOptions(limitOptions),
   example: "{ atMost: 'body.most' }",
 })
 
+/** What is added up, if the place of the error does not say it: the address of a field of each element, or two of them. */
+const addedBy = (paths: readonly Path[]) =>
+  paths.length === 1 && typeof paths[0]?.at(-1) === 'number'
+    ? undefined
+    : new Added(paths.map((path) => new Place(path)))
+
 /** The limits that are addresses. */
 const others = (rule: Pick<SumWithin, LimitName>): readonly string[] =>
   limitNames.map((name) => rule[name]).filter(isAddress)
@@ -138,6 +144,7 @@ export const sumWithin: RuleOf<SumWithin> = {
     const sum = sumOf(whole.map((term) => term.map(decimalAt).reduce(productOf)))
     const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
     const told = (decimal: string | undefined) => toldAt(root, declaredAt(rule.address, scope), decimal)
+    const added = addedBy([rule.address, ...(rule.times === undefined ? [] : [rule.times])].map(at))
     return limitNames.flatMap((name) => {
       const given = rule[name]
       // A sum of which not all is known may only be too great already.
@@ -151,7 +158,7 @@ export const sumWithin: RuleOf<SumWithin> = {
         saidAs: limits[name].code,
         variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
         limit: isHidden && far ? undefined : told(limit),
-        about: { ...(isHidden ? {} : { sum: told(sum) }), ...(far ? { other: new Place(far) } : {}) },
+        about: { ...(isHidden ? {} : { sum: told(sum) }), ...(far ? { other: new Place(far) } : {}), added },
       }
       return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((path) => faultOf(rule, path, rest)))
     })

@@ -9,16 +9,21 @@ import { judgeRulesBy } from '../engine/judging.js'
 import { runRules } from '../engine/rules.js'
 import { bringFormats, formats } from '../grammar/formats.js'
 import { bring } from '../kinds/brought.js'
+import type { Node } from '../kinds/kind.js'
 import { everyKind } from '../kinds/kinds.js'
 import { tellEndpoints } from '../read/discriminate.js'
 import { bringInService } from '../rules/brought.js'
 import { conditionsInService, everyRule, rulesInService, takingOf } from '../rules/every.js'
 import { bringWithConditions } from '../rules/every-condition.js'
+import { formatAddress, type Path } from '../terms/address.js'
+import type { Naming } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { checkedCall } from '../terms/option-types.js'
+import { partNames } from '../terms/parts.js'
 import { checkLimits } from '../terms/policy.js'
 import { shapeOf } from '../terms/template.js'
 import { english } from '../words/english.js'
+import { nameOf, pathsBelow } from '../words/naming.js'
 import { checkEndpoint } from './endpoint.js'
 import { checkEndpointOptions, checkGroupOptions, checkIntakeOptions } from './options.js'
 
@@ -95,8 +100,35 @@ export const intake: typeof declareIntake = (declaration) => {
   checkIntakeOptions(declaration)
   checkLimits('intake', declaration.limits)
   const made = declareIntake(declaration)
-  refuseDoubles(Object.entries(intakeNode(made).endpoints))
+  const { endpoints, naming } = intakeNode(made)
+  refuseDoubles(Object.entries(endpoints))
+  if (naming) for (const [name, endpoint] of Object.entries(endpoints)) checkNaming(name, endpoint, naming)
   return made
+}
+
+/** Two addresses of one endpoint may not be called the same: a client could not tell which of them is wrong. */
+function checkNaming(name: string, endpoint: EndpointNode, naming: Naming): void {
+  const parts = partNames.flatMap((part): (readonly [Node, Path])[] =>
+    part === 'body' ? endpoint.bodies.map(({ node }) => [node, [part]]) : [[endpoint[part], [part]]],
+  )
+  const known = new Map<string, string>()
+  for (const [node, at] of parts)
+    for (const path of pathsBelow(node, at)) {
+      const address = formatAddress(path)
+      const given = nameOf(path, naming)
+      const where = `intake, ${name}, naming`
+      if (given === undefined)
+        mistake(
+          where,
+          `it gives no text for ${address}`,
+          "Give a text for each path: (path) => path.slice(1).join('.')",
+        )
+      const other = known.get(given) ?? address
+      // Nothing of a part as a whole is a field, so that such names may be the same.
+      if (other !== address && path.length > 1)
+        mistake(where, `it calls ${other} and ${address} both "${given}"`, 'Give each a name of its own')
+      if (path.length > 1 || path[0] === 'body') known.set(given, address)
+    }
 }
 
 function refuseDoubles(endpoints: readonly (readonly [name: string, EndpointNode])[]): void {

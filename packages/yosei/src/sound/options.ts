@@ -130,6 +130,7 @@ const intakeOptions: Options<IntakeDeclaration<{}>> = /* @__PURE__ */ merged(
     identify: aFunction('({ headers }, services) => services.users.find(headers)'),
     challenge: withOptions({ header: aName, scheme: aName }),
     languages: byName(anObject("{ missing: 'falta' }")),
+    naming: aFunction("(path) => path.slice(1).join('.')"),
     envelope: eitherOf(
       aFunction('(rejection, problem) => ({ body: problem })'),
       withOptions({

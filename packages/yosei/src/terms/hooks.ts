@@ -35,8 +35,15 @@ export interface Envelope {
   read: (body: unknown) => readonly EnvelopedError[] | undefined
 }
 
-/** What shapes rejections: an intake's own words, by language, and its envelope. */
+/**
+ * What an address is called towards clients, given as its path: `['body', 'lines', 2, 'sku']`. The first is the part; a
+ * number is the index of an element.
+ */
+export type Naming = (path: readonly (string | number)[]) => string
+
+/** What shapes rejections: an intake's own words, by language, its names of addresses, and its envelope. */
 export interface House {
+  readonly naming?: Naming | undefined
   readonly languages?: Catalogues | undefined
   readonly envelope?: WriteEnvelope | Envelope | undefined
 }

@@ -8,7 +8,7 @@ import { spoken } from '../catalogue/spoken.js'
 import { mendNumber } from '../grammar/numbers.js'
 import { writeInstant } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
-import { type Fault, Forms, Moment, Place, Unshown } from '../kinds/run.js'
+import { Added, type Fault, Forms, Milliseconds, Moment, Place, Unshown } from '../kinds/run.js'
 import { conditionOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { type Path, tellAddress } from '../terms/address.js'
@@ -69,8 +69,13 @@ const writeJson = (text: string) => (escaped.test(text) ? JSON.stringify(text).s
  * was sent.
  */
 export function wordFault(fault: Fault, wording: Wording = wordingOf(spoken())): string {
-  const { code, saidAs = code, variant = fault.node?.kind, limit, about } = fault
+  const { code, saidAs = code, limit, about } = fault
+  const isQuoted = fault.variant?.startsWith('quoted') ?? false
   const own = ownWords(fault)
+  const when = about?.when as AnyCondition | undefined
+  const unless =
+    when && own === undefined ? unlessOf(when, wording.text(code) === undefined ? saidAs : code, wording) : undefined
+  const variant = fault.variant ?? (unless ? 'unless' : fault.node?.kind)
   const said = typeof own === 'function' ? saidBy(own, fault) : undefined
   if (said !== undefined) return wording.write(bounded(said))
   const sent =
@@ -78,15 +83,19 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(spoken())):
       ? undefined
       : fault.sent instanceof Unshown
         ? wording.text(`sent.${fault.sent.kind}`)
-        : quote(fault.sent, wording)
+        : isQuoted
+          ? fill(wording.text(`sent.quoted.${typeof fault.sent}`) ?? '{sent}', { sent: quote(fault.sent, wording) })
+          : quote(fault.sent, wording)
   const values = about ? shown(about, wording) : {}
   if (about?.forms instanceof Forms) values.forms = wordForms(about.forms.nodes, wording)
-  if (limit !== undefined) values.limit = show(limit, wording)
+  if (limit !== undefined)
+    values.limit = show(Array.isArray(limit) || isQuoted ? quoted(limit, isQuoted) : limit, wording)
   values.sent = sent
   if (about) {
     const value = quote(about.value, wording)
     if (value !== undefined && 'value' in about) values.other = `${values.other} (${value})`
-    if ('when' in about) values.when = wordCondition(about.when as AnyCondition, wording)
+    if (when) values.when = wordCondition(unless ?? when, wording)
+    if ('sum' in about) values.added = wordAdded(about.added, values.sum, wording)
   }
   // Own words may be the name of a text that the catalogues have in each language.
   if (typeof own === 'string') {
@@ -126,15 +135,44 @@ function hinted({ hint, sent, node, about }: Fault): string | undefined {
 /** What a union takes: its forms, each once. */
 function wordForms(nodes: readonly Node[], wording: Wording): string {
   const forms = nodes.map((node) => {
+    if (node.title !== undefined) return wording.write(node.title)
     const names =
       node.kind === 'record' ? Object.keys(node.fields).filter((name) => node.fields[name]?.need === 'required') : []
     const value = node.kind === 'constant' ? [node.value] : node.kind === 'choice' ? node.values : names
     const text = wording.text(names.length > 0 ? 'form.names' : `form.${node.kind}`)
-    return fill(text ?? node.kind, { value: value.map((one) => show(one, wording)).join(', ') })
+    return fill(text ?? node.kind, { value: show(quoted(value), wording) })
   })
-  const each = [...new Set(forms)].slice(0, 12)
+  return joined([...new Set(forms)].slice(0, 12), ',', wording)
+}
+
+/** `a or b`; `a, b, or c`. */
+function joined(each: readonly string[], beforeLast: string, wording: Wording): string {
   const or = wording.text('when.any') ?? ', '
-  return each.length < 3 ? each.join(or) : `${each.slice(0, -1).join(', ')},${or}${each.at(-1)}`
+  return each.length < 3 ? each.join(or) : `${each.slice(0, -1).join(', ')}${beforeLast}${or}${each.at(-1)}`
+}
+
+/** What a sum is, and what adds up to it: `body.lines[].price × quantity`. */
+function wordAdded(added: unknown, sum: string | undefined, wording: Wording): string {
+  if (!(added instanceof Added)) return fill(wording.text('sum.it') ?? '', { sum })
+  const { factors } = added
+  const [first = '', ...others] = factors.map(({ path }) => wording.address(path))
+  const record = first.slice(0, first.lastIndexOf('.') + 1)
+  const rest = others.map((other) => (record !== '' && other.startsWith(record) ? other.slice(record.length) : other))
+  return fill(wording.text('sum.added') ?? '', { addresses: wording.write([first, ...rest].join(' × ')), sum })
+}
+
+/** Values as a list can have them: a text in quotes where it would be lost, or taken for two, without them. */
+const quoted = (values: unknown, areAll = false): unknown =>
+  Array.isArray(values)
+    ? values.map((one) => quoted(one, areAll))
+    : typeof values === 'string' && (areAll || /^$|,|^\s|\s$/.test(values))
+      ? JSON.stringify(values)
+      : values
+
+/** What a rule waits for not to hold, if that has no short clause of its own: `must be sent unless …`. */
+function unlessOf(when: AnyCondition, code: string, wording: Wording): AnyCondition | undefined {
+  if (when.condition !== 'not' || wording.text(code, 'unless') === wording.text(code)) return undefined
+  return conditionOf(when.of).negated(when.of, () => '') === undefined ? when.of : undefined
 }
 
 const isName = /^[a-z][a-zA-Z0-9_]*(?:\.[a-zA-Z0-9_]+)?$/
@@ -146,7 +184,18 @@ const bounded = (text: string) => (text.length > longestWords ? `${text.slice(0,
 /** A condition as the clause that a message ends with. */
 function wordCondition(condition: AnyCondition, wording: Wording): string {
   const say = (key: string, about: { readonly [name: string]: unknown }) =>
-    fill(wording.text(key) ?? '', shown(about, wording))
+    fill(wording.text(key) ?? '', {
+      ...shown(about, wording),
+      ...(Array.isArray(about.value) ? { value: oneOf(about.value) } : {}),
+    })
+  const oneOf = (values: readonly unknown[]) =>
+    values.length > mostListed
+      ? show(quoted(values), wording)
+      : joined(
+          values.map((one) => show(quoted(one), wording)),
+          '',
+          wording,
+        )
   const clause = (one: AnyCondition): string => {
     const inner = one.condition === 'not' ? conditionOf(one.of).negated(one.of, say) : undefined
     return inner ?? conditionOf(one).words(one, say, clause)
@@ -221,11 +270,32 @@ export function fill(template: string, values: Readonly<Values>): string {
 function show(value: unknown, wording: Wording): string {
   if (typeof value === 'number') return String(value)
   if (value instanceof Date) return writeInstant(value)
-  if (value instanceof Place) return wording.write(wording.address(value.path))
+  if (value instanceof Place) {
+    const [address, there] = [wording.write(wording.address(value.path)), quote(value.value, wording)]
+    return value.value === undefined || there === undefined ? address : `${address} (${there})`
+  }
+  if (value instanceof Milliseconds) return wordSpan(value, wording)
   if (value instanceof Moment) return writeInstant(value.instant)
   if (Array.isArray(value)) return listed(value, wording)
   // What was sent may have a `toString` of its own.
   return typeof value === 'object' && value !== null ? '…' : wording.write(bounded(String(value)))
+}
+
+const units = [
+  ['d', 86_400_000],
+  ['h', 3_600_000],
+  ['m', 60_000],
+  ['s', 1000],
+] as const
+/** `14 days`, `1 hour 30 minutes`. */
+function wordSpan({ count: milliseconds }: Milliseconds, wording: Wording): string {
+  let rest = milliseconds
+  const said = units.flatMap(([unit, length]) => {
+    const count = unit === 's' ? rest / length : Math.floor(rest / length)
+    rest -= count * length
+    return count === 0 ? [] : [fill(wording.text(`span.${unit}`) ?? '', { count: String(count) })]
+  })
+  return said.join(' ')
 }
 
 /** A message lists so many values, and counts the rest. */

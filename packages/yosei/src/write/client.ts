@@ -1,12 +1,15 @@
 /** A typed call for each endpoint of an intake: written from the declaration, and answered as a verdict. */
 
 import { bringWords } from '../catalogue/spoken.js'
+import type { EndpointNode } from '../declare/endpoint.js'
 import { intakeNode } from '../declare/intake.js'
 import { byAddress } from '../judge/verdict.js'
-import { formatPointer, parseAddress } from '../terms/address.js'
+import type { Node } from '../kinds/kind.js'
+import { nodesBelow } from '../kinds/locate.js'
+import { formatAddress, formatPointer, type Path, parseAddress } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import type { Endpoint, Endpoints, Gives, Intake, Sent } from '../terms/endpoint.js'
-import type { Envelope, EnvelopedError } from '../terms/hooks.js'
+import type { Envelope, EnvelopedError, Naming } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { aFunction, aSize, aText, checkOptions, type Options, type OptionType, oneOf } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
@@ -14,6 +17,7 @@ import { type Part, partNames } from '../terms/parts.js'
 import { readSize } from '../terms/units.js'
 import type { FieldError, Rejected } from '../terms/verdict.js'
 import { english } from '../words/english.js'
+import { nameOf, pathsBelow } from '../words/naming.js'
 import { UnacceptableError, write } from './write.js'
 
 /** Parts that need nothing may be left out. */
@@ -206,20 +210,63 @@ async function textOf({ body, headers }: Response, most: number, told: Size): Pr
  * const errors = errorsIn(app)(await response.json())
  */
 export function errorsIn(app?: Intake): Envelope['read'] {
-  const envelope = app && intakeNode(app).envelope
+  const { envelope, naming, endpoints } = app ? intakeNode(app) : {}
   if (typeof envelope === 'object') return envelope.read
+  const addressOf = naming && endpoints ? addressesBy(naming, Object.values(endpoints)) : (name: string) => name
   return (body) => {
     const { fields } = Object(body ?? {}) as { readonly fields?: unknown }
     if (typeof fields !== 'object' || fields === null) return undefined
-    return Object.entries(fields).flatMap(([address, found]) =>
+    return Object.entries(fields).flatMap(([name, found]) =>
       (Array.isArray(found) ? found : []).flatMap((one): EnvelopedError[] => {
-        const { code, detail } = Object(one ?? {}) as { readonly code?: unknown; readonly detail?: unknown }
+        const { code, detail, pointer } = Object(one ?? {}) as { readonly [name: string]: unknown }
         const message = typeof detail === 'string' ? { message: detail } : {}
-        return typeof code === 'string' ? [{ address, code, ...message }] : []
+        return typeof code === 'string' ? [{ address: addressOf(name, pointer), code, ...message }] : []
       }),
     )
   }
 }
+
+/** The longest list in a query or a header of which elements are known by their names. */
+const mostNamed = 100
+
+/** The address that an intake calls by a name: in a body its pointer says it; elsewhere it is looked for. */
+function addressesBy(naming: Naming, endpoints: readonly EndpointNode[]): (name: string, pointer?: unknown) => string {
+  let known: Map<string, string> | undefined
+  const look = () => {
+    const found = new Map<string, string>()
+    for (const endpoint of endpoints)
+      for (const part of ['path', 'query', 'header', 'cookie'] as const)
+        for (const path of pathsBelow(endpoint[part], [part])) {
+          const at = path.findIndex((step) => typeof step === 'number')
+          const each = at < 0 ? [path] : Array.from({ length: mostNamed }, (_, index) => path.with(at, index))
+          for (const one of each) found.set(nameOf(one, naming) ?? '', formatAddress(one))
+        }
+    return found
+  }
+  return (name, pointer) => {
+    if (typeof pointer === 'string') {
+      const bodies = endpoints.flatMap((endpoint) => endpoint.bodies.map(({ node }) => node))
+      return formatAddress(['body', ...pathAt(parsePointer(pointer), bodies)])
+    }
+    known ??= look()
+    return known.get(name) ?? name
+  }
+}
+
+/** What a pointer points to: digits are an index if one of the bodies has a list there. */
+function pathAt(steps: readonly string[], bodies: readonly Node[]): Path {
+  let nodes = bodies
+  return steps.map((step) => {
+    const index = /^(?:0|[1-9]\d{0,8})$/.test(step) ? nodesBelow(nodes, Number(step)) : []
+    nodes = index.length > 0 ? index : nodesBelow(nodes, step)
+    return index.length > 0 ? Number(step) : step
+  })
+}
+const parsePointer = (pointer: string) =>
+  pointer
+    .split('/')
+    .slice(1)
+    .map((step) => step.replaceAll('~1', '/').replaceAll('~0', '~'))
 
 /** The verdict in an answer: without errors if its body has none that can be read. */
 function refusedBy(name: string, response: Response, content: unknown, read: Envelope['read']): RefusedAnswer {
