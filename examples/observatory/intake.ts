@@ -121,7 +121,7 @@ export const refusals = {
   key: {
     status: 422,
     code: 'key_used',
-    message: 'came with another booking before: each has a key of its own',
+    message: 'was used for another booking: each booking needs its own key',
     at: 'header.idempotency-key',
   },
   version: {
@@ -231,7 +231,7 @@ const showTelescope = endpoint('GET /telescopes/{telescopeId}', {
     telescope: on.lookup({
       reads: ['path.telescopeId'],
       ask: ({ telescopes }: Services, [id]) => telescopes.find(id),
-      refusal: { status: 404, code: 'no_such_telescope', message: 'is none of our telescopes' },
+      refusal: { status: 404, code: 'no_such_telescope', message: 'is not one of our telescopes' },
     }),
   }),
   gives: adding(telescope, { nights: list(day()) }),
@@ -316,7 +316,7 @@ const bookSession = endpoint('POST /telescopes/{telescopeId}/sessions', {
     const telescope = on.lookup({
       reads: ['path.telescopeId'],
       ask: ({ telescopes }: Services, [id]) => telescopes.find(id),
-      refusal: { status: 404, code: 'no_such_telescope', message: 'is none of our telescopes' },
+      refusal: { status: 404, code: 'no_such_telescope', message: 'is not one of our telescopes' },
     })
     // The same booking sent again is no other booking.
     const earlier = on.lookup({
@@ -349,7 +349,7 @@ const ofOneself = {
     const found = await sessions.find(id)
     return caller.role === 'operator' || found?.team === caller.team ? found : undefined
   },
-  refusal: { status: 404, code: 'no_such_session', message: 'is none of your sessions' },
+  refusal: { status: 404, code: 'no_such_session', message: 'is not one of your sessions' },
 } as const
 
 const changeSession = endpoint('PATCH /sessions/{sessionId}', {

@@ -78,7 +78,7 @@ export default function makeService(services: Services, { now, ...about }: About
         return refuse({
           status: 404,
           code: 'no_such_session',
-          message: 'is none of your sessions',
+          message: 'is not one of your sessions',
           at: 'path.sessionId',
         })
       },

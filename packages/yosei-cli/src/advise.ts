@@ -13,23 +13,23 @@ const advices = {
     'is an identifier that takes any text',
     'Give it a pattern or a format: { pattern: /^s-[0-9]{6}$/ }',
   ],
-  told_secret: ['sounds like a secret, and is told in messages, journals and outlines', 'Say secret: true'],
+  told_secret: ['looks like a secret, but messages, journals and outlines show it', 'Say secret: true'],
   patched_default: [
-    'gets its default where a change leaves it out, which changes what is stored',
+    'gets its default if a change leaves it out, which changes the stored value',
     'Use allOptional(), or take the default away',
   ],
   waiting_rule: [
     'may be left out, and then its rule is not judged',
     'Make it required, or add on.needed for when it must be sent',
   ],
-  unclear_day: ['counts from today, and nobody says where that is', "Say the zone: { zone: 'Europe/Vienna' }"],
+  unclear_day: ['counts from today, without a zone', "Say the zone: { zone: 'Europe/Vienna' }"],
   odd_status: [
     'is answered with a status that no standard names: clients take it for 400',
     'Use one of RFC 9110, such as 409 or 422',
   ],
-  unfixable: ['is blamed, and nobody can send it', 'Blame a field that a client sends: { blames: [...] }'],
+  unfixable: ['has the error, but no client can send it', 'Blame a field that a client sends: { blames: [...] }'],
   untripped: [
-    'is a rule that no sample breaks: nobody has seen it work',
+    'is a rule that no sample breaks: it is untested',
     'Write a sample that breaks it, or take it from yosei probe --write',
   ],
 } as const satisfies { readonly [name: string]: readonly [why: string, mend: string] }

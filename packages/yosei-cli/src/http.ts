@@ -88,7 +88,7 @@ export class Server {
   #trouble(error: NodeJS.ErrnoException & { readonly cause?: unknown }): string {
     const { code = '', name, message } = error
     if (/^(?:ECONNREFUSED|ENOTFOUND|EAI_AGAIN|EHOSTUNREACH|ENETUNREACH)$/.test(code))
-      throw new Failure(`${this.#base.origin}: no server is there (${code}); start it, or mend the address`)
+      throw new Failure(`${this.#base.origin}: no server answers (${code}); start it, or correct the address`)
     if (/TIMEOUT/.test(code) || name === 'TimeoutError') return `no answer within ${this.#options.timeout} ms`
     if (/CERT|SSL|TLS/.test(code)) throw new Failure(`${this.#base.origin}: its certificate is not trusted (${code})`)
     if (code === 'UND_ERR_INVALID_ARG') return `it cannot be sent: ${message}`

@@ -14,7 +14,7 @@ const program = new Command('yosei')
   .description('Judges HTTP requests by their declaration.')
   .version(JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8')).version)
   .exitOverride()
-  .showHelpAfterError('(yosei --help tells more)')
+  .showHelpAfterError('(see yosei --help)')
 
 const intakeArgument = 'the module whose default export is the intake (TypeScript or JavaScript)'
 const servicesOption = 'the module whose default export makes stand-in services, afresh for each sample'
@@ -37,7 +37,7 @@ program
   .addOption(new Option('--write [which]', 'write the verdicts that are missing into the books').choices(['all']))
   .option('--watch', 'judge again when a file changes, and print what changed')
   .option('--coverage', 'print which demands of the intake no sample has tripped')
-  .option('--least <percent>', 'fail where less is covered', percentOf)
+  .option('--least <percent>', 'fail if the coverage is less', percentOf)
   .addHelpText('after', '\nExample: yosei check intake.ts samples --services services.ts --only 422')
   .action(async (file: string | undefined, patterns: string[], options: RunOptions) => {
     const { runCheck } = await import('./run-check.js')
@@ -95,7 +95,7 @@ program
   .option('--header <field>', 'a header field, Name: value (repeatable)', gathered, [])
   .option('--body <body>', 'the body as it is, @FILE, or - for standard input')
   .option('--with <setting>', 'a value at its address, as in body.seats=5 (repeatable)', gathered, [])
-  .option('--who <json>', 'who is asking, as the endpoint declares it')
+  .option('--who <json>', 'the caller, as the endpoint declares it')
   .option('--now <time>', 'the clock of the judgement', timeOf)
   .option('--services <module>', servicesOption)
   .option('--trace', 'print how each value was read, and each rule')
@@ -119,7 +119,7 @@ program
 program
   .command('send')
   .description('Sends samples to a running server, and compares its answers with the books.')
-  .argument('<base>', 'where the server is, such as http://127.0.0.1:8080')
+  .argument('<base>', 'the address of the server, such as http://127.0.0.1:8080')
   .argument(
     '<samples...>',
     'sample books: files, folders or globs; requests (.ndjson), recordings (.har); - is a message',
@@ -141,7 +141,7 @@ program
   .description('Makes requests from the declaration: right ones, and one that breaks each limit; and judges them.')
   .argument('[intake]', intakeArgument)
   .argument('[endpoint]', 'probe this endpoint alone')
-  .option('--samples <samples...>', 'accepted samples to take values from, where a function says what it takes', [])
+  .option('--samples <samples...>', 'accepted samples to take values from, if a function decides what is valid', [])
   .option('--services <module>', servicesOption)
   .option('--seed <number>', 'make others', countOf, 1)
   .option('--write <book>', 'save them as a sample book, with their verdicts')
@@ -159,7 +159,7 @@ program
 
 program
   .command('compare')
-  .description('Shows by requests what a client would notice of a change; fails where something breaks.')
+  .description('Shows by requests what a client would notice of a change; fails if something breaks.')
   .argument('<old>', 'an intake, or one at a revision: git:HEAD~1:path/intake.ts')
   .argument('<new>', 'the same as it is to be')
   .addOption(formatOption())
@@ -173,7 +173,7 @@ program
   .command('advise')
   .description('Says what a careful colleague would of the declaration; each can be answered in it with a reason.')
   .argument('[intake]', intakeArgument)
-  .option('--samples <samples...>', 'sample books, to say which rules none of them breaks', [])
+  .option('--samples <samples...>', 'sample books, to find rules that no sample breaks', [])
   .option('--services <module>', servicesOption)
   .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei advise intake.ts --samples samples')

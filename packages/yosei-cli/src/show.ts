@@ -97,7 +97,7 @@ function sheetOf(app: Intake, name: string): string {
   return [
     `${pc.bold(name)}  ${pc.cyan(`${endpoint.method} ${base}${endpoint.template}`)}`,
     ...[endpoint.title, endpoint.description].flatMap((text) => (text === undefined ? [] : [visible(text)])),
-    ...(endpoint.who ? ['', pc.bold('who asks'), ...rowsOf(bodyLines(endpoint.who))] : []),
+    ...(endpoint.who ? ['', pc.bold('caller'), ...rowsOf(bodyLines(endpoint.who))] : []),
     ...sections,
     ...bodies,
     ...definitions,

@@ -134,7 +134,7 @@ export default intake({ endpoints: { book: endpoint('POST /nights/{night}', { pa
       status: 2,
       stdout: '',
       stderr: expect.stringMatching(
-        /^yosei: http:\/\/127\.0\.0\.1:\d+: no server is there \(ECONNREFUSED\); start it, or mend the address\n$/,
+        /^yosei: http:\/\/127\.0\.0\.1:\d+: no server is there \(ECONNREFUSED\); start it, or correct the address\n$/,
       ),
     })
     expect(await run('nowhere', 'b.md')).toMatchObject({
@@ -200,7 +200,7 @@ test('probe finds the observatory as it is declared, and saves a book that holds
   ])
   const { stdout: json } = yosei(['probe', 'examples/observatory/intake.ts', 'sendChart', '--format', 'json'])
   expect(JSON.parse(json).endpoints).toMatchObject([
-    { endpoint: 'sendChart', wrong: [], unprobed: [{ what: 'lookup session', because: 'it asks the outside' }] },
+    { endpoint: 'sendChart', wrong: [], unprobed: [{ what: 'lookup session', because: 'it needs a service' }] },
   ])
   expect(yosei(['probe', 'examples/observatory/intake.ts', '--write', target])).toMatchObject({
     status: 2,

@@ -35,7 +35,7 @@ export function Answer({
       <section className="station" aria-label="answer">
         <p>
           {judged.outcome === 'accepted'
-            ? `The handler answers, with ${judged.status ?? 200} where it says nothing else. It gets:`
+            ? `The handler answers, with ${judged.status ?? 200} by default. It gets:`
             : 'The verdict is pending: give services that lookups can ask.'}
         </p>
         <pre>{JSON.stringify(judged.input, null, 2)}</pre>

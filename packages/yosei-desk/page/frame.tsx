@@ -116,7 +116,7 @@ export function Footnote({ line, rules }: { line: Line | undefined; rules: reado
         <>
           <code>{line.address}</code> {line.field?.title && <b>{line.field.title}. </b>}
           {line.field?.description && <span>{line.field.description} </span>}
-          <span>{line.field ? wordsOf(line.field) : 'nobody declared it'}</span>
+          <span>{line.field ? wordsOf(line.field) : 'not declared'}</span>
           {rules?.map((words) => (
             <em key={words}>{words}</em>
           ))}

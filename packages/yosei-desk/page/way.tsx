@@ -68,14 +68,14 @@ export function Way({ judged, outline, open, onOpen }: WayProps) {
 }
 
 const told: { readonly [S in Station]: string } = {
-  match: 'method and path are held against the templates',
+  match: 'method and path are matched with the templates',
   admit: 'limits and media type, from the head alone',
-  identify: 'who is asking, and whether they may',
+  identify: 'the caller, and the permission',
   receive: 'the bytes of the body, within limits of size and time',
   read: 'bytes and text become values',
-  check: 'every field and every rule, all errors told together',
+  check: 'every field and every rule; all errors at once',
   turn: 'one request for each key at a time; a server takes it, the desk does not',
-  lookups: 'questions to the outside, side by side',
+  lookups: 'checks against services, side by side',
   handle: 'the handler gets what was read',
 }
 

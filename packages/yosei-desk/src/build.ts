@@ -30,8 +30,7 @@ export async function buildDesk({ intake, services, books, kit, folder }: BuildO
   ].join('\n')
   const { rolldown } = await bundler()
   let refused: Error | undefined
-  if (!isFree(folder))
-    throw new Error(`${folder}: has files of its own; name a new folder, or one that a desk was built into`)
+  if (!isFree(folder)) throw new Error(`${folder}: has other files; name a new folder, or one with a desk in it`)
   const bundle = await rolldown({
     input: 'desk:bench',
     platform: 'browser',

@@ -121,7 +121,7 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
       asset: async ({ path: { file } }) => {
         const content = await readFile(new URL(`assets/${basename(file)}`, pageFolder)).catch(() => undefined)
         if (!content)
-          return refuse({ status: 404, code: 'not_found', message: 'is none of its files', at: 'path.file' })
+          return refuse({ status: 404, code: 'not_found', message: 'is not one of its files', at: 'path.file' })
         const type = types[/\.([a-z0-9]+)$/.exec(file)?.[1] ?? ''] ?? 'application/octet-stream'
         return new Response(content, {
           headers: { 'content-type': type, 'cache-control': 'max-age=31536000, immutable' },

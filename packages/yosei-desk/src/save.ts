@@ -35,7 +35,7 @@ export async function savedPage(
     throw new RangeError(`the clock ${JSON.stringify(draft.now)} is no date-time; write it as 2031-03-01T12:00:00Z`)
   const isSet = sameTime(now, draft.now) && (who ?? '') === asking
   if (old && !isSet)
-    throw new RangeError('its clock and who asks are set by the book for all samples after it; save it as a new one')
+    throw new RangeError('its clock and caller are set by the book for all samples after it; save it as a new one')
   const settings = isSet
     ? []
     : [...(draft.now ? [`now: ${draft.now}`] : []), ...(asking === '' ? [] : [`who: ${asking}`])]

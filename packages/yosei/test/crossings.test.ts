@@ -69,9 +69,9 @@ test.each<[string, () => { [name: string]: Endpoint }]>([
   ['media types that overlap', () => same({ body: { 'image/*': file() } }, { body: { 'image/png': file() } })],
   ['one without a body', () => same({ body: record({}) }, {})],
   ['names of parameters', () => ({ a: endpoint('GET /{a}.{b}', { path: { a: text(), b: text() } }), b: endpoint('GET /{c}.{d}', { path: { c: text(), d: text() } }) })],
-])('%s does not tell two endpoints apart', (_, endpoints) => expect(() => intake({ endpoints: endpoints() })).toThrow('matches the same requests, and nothing tells them apart'))
+])('%s does not tell two endpoints apart', (_, endpoints) => expect(() => intake({ endpoints: endpoints() })).toThrow('matches the same requests, and nothing distinguishes them'))
 test('parameters that nothing tells apart make no template', () => {
-  expect(() => endpoint('GET /{a}{b}', { path: { a: text(), b: text() } })).toThrow('nothing tells the parameters of "{a}{b}" apart')
+  expect(() => endpoint('GET /{a}{b}', { path: { a: text(), b: text() } })).toThrow('nothing separates the parameters of "{a}{b}" apart')
 })
 
 test('answers say by which field they vary; a gate lets nothing by that no endpoint takes', async () => {

@@ -242,7 +242,7 @@ describe('a declaration that makes no sense throws, naming the address and the m
 describe('patterns are told apart by what they can cost', () => {
   const said = {
     exponential: /can take exponential time/,
-    superlinear: /takes the longer for each character the longer the text is\. .*; or give the text a length/,
+    superlinear: /slows down with the length of the text\. .*; or give the text a length/,
     undecided: /nobody can tell how long .* trusted: true/,
   }
   const lines = readFileSync(new URL('./patterns.txt', import.meta.url), 'utf8').split('\n')

@@ -372,7 +372,7 @@ describe('serve', () => {
     expect(await judge(app, 'GET /x HTTP/1.1', { who: null })).toMatchObject({ status: 401 })
     expect(() =>
       endpoint('GET /x', { lookups: (on) => ({ identify: on.lookup({ reads: [], ask: () => 1 }) }) }),
-    ).toThrow('that name says who is asking')
+    ).toThrow('that name is reserved for the caller')
   })
   test('a refusal says when to try again, from a handler and from a lookup', async () => {
     const busy = () => refuse({ status: 503, code: 'closed', message: 'is closed', retryAfter: '90s' })
@@ -1011,7 +1011,7 @@ test('verdicts, contexts and mistakes are plain objects, which keep what they ha
     name: 'DeclarationError',
     where: 'POST /x',
     address: 'body.a',
-    mend: 'Swap or mend them',
+    mend: 'Swap or correct them',
   })
   expect(() => endpoint('POST /x', { body: text({ pattern: /(a+)+$/ }) })).toThrow(
     expect.objectContaining({ address: 'body', option: 'pattern' }),

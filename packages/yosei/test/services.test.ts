@@ -73,7 +73,7 @@ describe('lookups, refusals and turns', () => {
     ]).toEqual([409, 200])
     renews = false
     await first
-    expect(String(reason)).toBe('TimeoutError: The turn went to somebody else')
+    expect(String(reason)).toBe('TimeoutError: Another request has the turn')
   })
 })
 

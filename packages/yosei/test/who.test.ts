@@ -236,7 +236,7 @@ test('is told in no verdict, trace or outline, and what reads it did not run whe
   expect(verdict).toMatchObject({ outcome: 'pending', unasked: ['identify', 'since'] })
   expect(verdict.trace?.steps.filter(({ outcome }) => outcome === 'not run')).toEqual(
     ['may', 'fill who.role', 'check who.pets query.team', 'needed body.name who.role', 'equal body.by who.role'].map(
-      (name) => expect.objectContaining({ name, because: 'nobody said who is asking' }),
+      (name) => expect.objectContaining({ name, because: 'the caller was not given' }),
     ),
   )
   const known = await judge(app, message, { who: clerk, trace: true })
@@ -254,7 +254,7 @@ test.each<[string, () => unknown, string]>([
   [
     'nobody says it',
     () => intake({ endpoints: { a: endpoint('GET /', { who }) } }),
-    'intake, a: it declares who is asking, and nobody says it',
+    'intake, a: it declares the caller, and the intake has no identify',
   ],
   [
     'it must be known, and the endpoint is open',
@@ -274,7 +274,7 @@ test.each<[string, () => unknown, string]>([
   [
     'it is blamed',
     () => endpoint('GET /', { who, query: { a: text() }, rules: (on) => [on.equal('query.a', 'who.role')] }),
-    'GET /, who.role: who is asking is never blamed',
+    'GET /, who.role: the caller never has an error',
   ],
   [
     'it is filled',

@@ -169,7 +169,7 @@ function readJson(text: string, line: number): unknown {
   try {
     return JSON.parse(text)
   } catch {
-    throw new BookError(line, `who is asking is given as JSON on one line, which "${text}" is not`)
+    throw new BookError(line, `the caller must be JSON on one line, and "${text}" is not`)
   }
 }
 

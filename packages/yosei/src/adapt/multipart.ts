@@ -124,12 +124,12 @@ export async function receiveForm(
       if (goesOn) continue
       const drained = new Promise<'drained'>((resolve) => parser.once('drain', () => resolve('drained')))
       if ((await Promise.race([drained, ended, files.failed])) === 'broken')
-        return giveUp(broken('its parts cannot be told apart'))
+        return giveUp(broken('its parts cannot be separated'))
     }
   } catch (error) {
     if (error === 'late' || error === 'broken') return giveUp(error)
     Promise.resolve(coming.return?.()).catch(() => undefined)
-    return giveUp(broken(error instanceof BrokenForm ? error.message : 'its parts cannot be told apart'))
+    return giveUp(broken(error instanceof BrokenForm ? error.message : 'its parts cannot be separated'))
   }
   if (!reader.hasEnded) return giveUp(broken('it ends inside a part'))
   parser.end()
@@ -140,7 +140,7 @@ export async function receiveForm(
   if (files.oversized) return giveUp(files.oversized)
   if (parts.areTooLarge) return giveUp('texts_too_large')
   // Nothing is lost in silence, whatever the parser makes of a part.
-  if (parts.count !== reader.parts.length) return giveUp(broken('its parts cannot be told apart'))
+  if (parts.count !== reader.parts.length) return giveUp(broken('its parts cannot be separated'))
   if (parts.wrong) return giveUp(broken(parts.wrong))
   const arrived = parts.arrived.filter((one) => one !== undefined)
   return { ...formValues(arrived, declared, readPart), dispose: () => files.dispose() }

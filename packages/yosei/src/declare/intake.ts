@@ -151,8 +151,8 @@ export function declareIntake<const E extends Endpoints, Services = unknown>(
   if (unknown && !own.identify)
     mistake(
       `intake, ${unknown[0]}`,
-      'it declares who is asking, and nobody says it',
-      'Give the intake identify, or take away who',
+      'it declares the caller, and the intake has no identify',
+      'Give the intake identify, or remove who',
     )
   const policy: Policy = given({
     limits: frozen(limits),

@@ -231,7 +231,7 @@ function makeInterpreter(judging: Judging): Interpreter {
   const isThere = (base: Path, place: Path) => base.length === 0 || !isNone(valueAt(input, place.slice(0, base.length)))
   const judgePlaced = ({ rule, root, base, declared, guards, scope }: PlacedRule) => {
     if (!isKnown && base.length === 0 && readsOf(rule).some(isOfWho)) {
-      tellStep(run, rule, notRun('nobody said who is asking'))
+      tellStep(run, rule, notRun('the caller was not given'))
       return
     }
     const known = new Map()

@@ -79,12 +79,7 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
     if ('outcome' in found) return { verdict: found }
     opened = found
     if (app.identify && options.identity === 'unsaid' && found.destination.endpoint.may)
-      run.trace?.steps.push({
-        stage: 'identify',
-        name: 'may',
-        outcome: 'not run',
-        because: 'nobody said who is asking',
-      })
+      run.trace?.steps.push({ stage: 'identify', name: 'may', outcome: 'not run', because: 'the caller was not given' })
     const judged =
       app.identify && options.identity === 'asked'
         ? identifyFirst(found, run, options)

@@ -174,7 +174,7 @@ function hold(taken: TakenTurn, lease: number, longest: number, signal: LateSign
     taken.renew().then(
       (isOurs) => {
         if (isOurs) until = asked + own
-        else lose('The turn went to somebody else')
+        else lose('Another request has the turn')
       },
       () => undefined,
     )

@@ -45,16 +45,16 @@ export function checkPattern(
   const isDone = (one: Cost & { kind: 'superlinear' }) => length !== undefined && isSoonDone(one.automaton, units)
   const wrong = {
     linear: () => undefined,
-    exponential: () => [`${told} can take exponential time on a text made for it`, oneWay],
+    exponential: () => [`${told} can take exponential time for some texts`, oneWay],
     undecided: ({ why }: Cost & { kind: 'undecided' }) => [
-      `nobody can tell how long ${told} takes: ${why}`,
-      'Write it without, or say trusted: true beside it where you know that it is soon done',
+      `the time that ${told} takes cannot be analysed: ${why}`,
+      'Write it without, or add trusted: true if you know that it is fast',
     ],
     superlinear: (one: Cost & { kind: 'superlinear' }) =>
       isDone(one)
         ? undefined
         : [
-            `${told} takes the longer for each character the longer the text is${limited}`,
+            `${told} slows down with the length of the text${limited}`,
             `${oneWay}, and from ^ to $; or give the text a${length === undefined ? '' : ' smaller'} length`,
           ],
   } satisfies { readonly [K in Cost['kind']]: (cost: never) => readonly string[] | undefined }

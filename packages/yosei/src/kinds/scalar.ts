@@ -218,7 +218,7 @@ export const isText = (value: unknown, source: Source): value is string =>
 export const isBare = (value: unknown): boolean => typeof value === 'number' || typeof value === 'boolean'
 
 export function checkOrder(low: unknown, high: unknown, wrong: boolean, refuse: Refuse): void {
-  if (wrong) refuse(`the lower limit ${low} leaves nothing below the upper limit ${high}`, 'Swap or mend them')
+  if (wrong) refuse(`the lower limit ${low} leaves nothing below the upper limit ${high}`, 'Swap or correct them')
 }
 
 export function checkLength(length: readonly [number, number] | undefined, refuse: Refuse): void {

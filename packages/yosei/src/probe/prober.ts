@@ -260,14 +260,14 @@ export class Prober {
         const isMeant = ({ faults }: Came) => faults.some(({ code }) => code === 'not_allowed')
         const found = base && endpoint.may ? turned(this.#trial, base, endpoint.may, isMeant) : undefined
         const then = found && this.#trial.outgoing(found)
-        yield then ? this.#bad(about, then) : this.#unprobed({ ...about, because: 'nobody was found who may not' })
+        yield then ? this.#bad(about, then) : this.#unprobed({ ...about, because: 'no caller was found who may not' })
       }
     }
   }
 
   /** What only somebody outside can say. */
   *#outside(): Generator<Probe> {
-    const because = 'it asks the outside'
+    const because = 'it needs a service'
     for (const { status: _, ...about } of outsideOf(this.#trial.endpoint)) yield this.#unprobed({ ...about, because })
   }
 

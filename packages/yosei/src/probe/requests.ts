@@ -92,7 +92,7 @@ export function demandsOnWho(
   if (!app.identify) return []
   const address = `header.${challengeOf(app).header}`
   return [
-    ...(open ? [] : [{ address, code: 'not_known', what: 'somebody who is known', failure: 'notKnown' } as const]),
+    ...(open ? [] : [{ address, code: 'not_known', what: 'a known caller', failure: 'notKnown' } as const]),
     ...(may ? [{ address, code: 'not_allowed', what: 'may', failure: 'notAllowed' } as const] : []),
   ]
 }

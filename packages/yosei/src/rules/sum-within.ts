@@ -133,8 +133,10 @@ export const sumWithin: RuleOf<SumWithin> = {
       known.length === terms.length &&
       rule.reads.every((one) => unread(input, at(one), isWrong).every((path) => speaksOf(path) === false))
     const whole = known.filter((term) => term.every(isThere))
-    const places = others(rule)
-      .map((address) => concrete(input, at(address))[0])
+    // A sum of which not all is known may only be too great already.
+    const judged = limitNames.filter((name) => rule[name] !== undefined && (isKnown || name === 'atMost'))
+    const places = judged
+      .flatMap((name) => (isAddress(rule[name]) ? [concrete(input, at(rule[name]))[0]] : []))
       .filter((path) => path !== undefined && isThere(path)) as readonly Path[]
     const odd = [...whole.flat(), ...places].filter((path) => decimalOf(valueAt(input, path)) === undefined)
     // A value may be multiplied by itself: report it once.
@@ -145,10 +147,8 @@ export const sumWithin: RuleOf<SumWithin> = {
     const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
     const told = (decimal: string | undefined) => toldAt(root, declaredAt(rule.address, scope), decimal)
     const added = addedBy([rule.address, ...(rule.times === undefined ? [] : [rule.times])].map(at))
-    return limitNames.flatMap((name) => {
+    return judged.flatMap((name) => {
       const given = rule[name]
-      // A sum of which not all is known may only be too great already.
-      if (given === undefined || (!isKnown && name !== 'atMost')) return []
       const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
       // Of a limit that is null nothing is known.
       const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)

@@ -126,7 +126,7 @@ function checkNaming(name: string, endpoint: EndpointNode, naming: Naming): void
       const other = known.get(given) ?? address
       // Nothing of a part as a whole is a field, so that such names may be the same.
       if (other !== address && path.length > 1)
-        mistake(where, `it calls ${other} and ${address} both "${given}"`, 'Give each a name of its own')
+        mistake(where, `it gives ${other} and ${address} the same name "${given}"`, 'Give each its own name')
       if (path.length > 1 || path[0] === 'body') known.set(given, address)
     }
 }
@@ -141,7 +141,7 @@ function refuseDoubles(endpoints: readonly (readonly [name: string, EndpointNode
     if (others.length > 1 && !tellEndpoints(others))
       mistake(
         `intake, ${name}`,
-        `${others[0]?.name} matches the same requests, and nothing tells them apart`,
+        `${others[0]?.name} matches the same requests, and nothing distinguishes them`,
         'Give one of them another method or path; or each a header or query field that it requires, a constant or a choice of other values; or bodies of other media types',
       )
   }

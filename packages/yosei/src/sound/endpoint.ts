@@ -81,7 +81,7 @@ export function checkEndpoint(node: EndpointNode): void {
   const unfit = node.may && (mistakeIn(node.may, measuresIn) ?? neverIn(node.may, root))
   if (unfit) mistake(`${signature}, may`, ...unfit)
   if (Object.hasOwn(node.lookups, 'identify'))
-    mistake(`${signature}, lookup identify`, 'that name says who is asking', 'Give the lookup another name')
+    mistake(`${signature}, lookup identify`, 'that name is reserved for the caller', 'Give the lookup another name')
   for (const [name, { reads, fill, when, refusal, follows = {} }] of Object.entries(node.lookups)) {
     const wrong = when && (mistakeIn(when, measuresIn) ?? (bodies.length > 1 ? undefined : neverIn(when, root)))
     if (wrong) mistake(`${signature}, lookup ${name}`, ...wrong)
@@ -163,7 +163,7 @@ function checkWho(
   if (who && open && who.need === 'required')
     mistake(
       `${signature}, who`,
-      'the endpoint is open, so that there may be nobody',
+      'the endpoint is open, so the caller may be unknown',
       'Make it optional: record({ … }, { optional: true })',
     )
   if (may) {
@@ -184,7 +184,11 @@ function checkWho(
   ]
   const blamed = places.find((address) => address !== undefined && isOfWho(address))
   if (blamed !== undefined)
-    mistake(`${signature}, ${blamed}`, 'who is asking is never blamed, and never filled', 'Blame a field that was sent')
+    mistake(
+      `${signature}, ${blamed}`,
+      'the caller never has an error, and is never filled',
+      'Blame a field that was sent',
+    )
 }
 
 /**

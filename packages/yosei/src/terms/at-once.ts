@@ -3,6 +3,6 @@
 /** A value, unless it is a promise: nobody would wait for it, so it would count as any object does. */
 export function atOnce<T>(value: T, who: string): T {
   if (typeof value === 'object' && value !== null && typeof (value as { then?: unknown }).then === 'function')
-    throw new TypeError(`${who} gave a promise, which nobody waits for: give the value at once, or ask in a lookup`)
+    throw new TypeError(`${who} gave a promise, which is not awaited: return the value at once, or use a lookup`)
   return value
 }

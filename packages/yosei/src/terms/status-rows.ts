@@ -18,7 +18,7 @@ export const statusRows: { readonly [S in StatusName]: readonly Row[] } = {
     [
       'admit',
       'media type or charset not accepted, or missing',
-      '`Accept`; `Vary` if it tells endpoints apart',
+      '`Accept`; `Vary` if it distinguishes endpoints',
       '`header.content-type`',
     ],
   ],
@@ -32,13 +32,20 @@ export const statusRows: { readonly [S in StatusName]: readonly Row[] } = {
   ],
   expectation: [['admit', 'an expectation other than 100-continue', '', '`header.expect`']],
   framing: [
-    ['admit', 'Content-Length is not a number, is sent twice, or is not the length of the body', '', '`header.content-length`'],
+    [
+      'admit',
+      'Content-Length is not a number, is sent twice, or is not the length of the body',
+      '',
+      '`header.content-length`',
+    ],
     ['admit', 'a target with `#` or `\\`; at a gate, a target that routers read differently', '', '`path`'],
     ['admit', 'two Host fields, or none', '`Connection: close`', '`header.host`'],
     ['admit', 'Transfer-Encoding twice, or not ending in chunked', '`Connection: close`', '`header.transfer-encoding`'],
     ['receive', 'a message that is not HTTP', '`Connection: close`', '`path` or `header`'],
   ],
-  transferCoding: [['admit', 'a transfer coding other than chunked', '`Connection: close`', '`header.transfer-encoding`']],
+  transferCoding: [
+    ['admit', 'a transfer coding other than chunked', '`Connection: close`', '`header.transfer-encoding`'],
+  ],
   late: [['receive', 'the message did not arrive within `limits.receive`', '`Connection: close`', '`body`']],
   broken: [
     ['receive', 'the body was cut off, or its coding is broken', '`Connection: close` if it was cut off', '`body`'],

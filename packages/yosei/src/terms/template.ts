@@ -45,7 +45,7 @@ export function parseTemplate(where: string, template: string): Template {
       known.add(name)
     }
     if (literals.slice(1, -1).includes(''))
-      mistake(where, `nothing tells the parameters of "${segment}" apart`, 'Put a literal text between them')
+      mistake(where, `nothing separates the parameters of "${segment}" apart`, 'Put a literal text between them')
     if (names.length === 0) return segment
     return segment === `{${names[0]}}` ? { name: names[0] as string } : { names, literals }
   })

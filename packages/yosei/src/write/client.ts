@@ -130,7 +130,7 @@ async function call(
   const response = redirects === 'follow' ? await followed(asked, send) : await send(asked)
   if (response.type === 'opaqueredirect')
     throw new TypeError(
-      `${name} was answered with a redirect, and a page is not told where it leads: call the place itself`,
+      `${name} was answered with a redirect, and a page cannot see its target: call the target itself`,
     )
   const content = await contentOf(response, bytes)
   if (response.status >= 400) return refusedBy(name, response, content, read)
@@ -183,7 +183,7 @@ async function contentOf(response: Response, bytes: Size): Promise<unknown> {
 async function textOf({ body, headers }: Response, most: number, told: Size): Promise<string> {
   const tooLarge = async () => {
     await body?.cancel().catch(() => undefined)
-    return new RangeError(`the answer has more than ${told}: let the client take more with { bytes: … }`)
+    return new RangeError(`the answer has more than ${told}: allow more with { bytes: … }`)
   }
   if (Number(headers.get('content-length')) > most) throw await tooLarge()
   if (!body) return ''

@@ -78,7 +78,7 @@ endpoint('GET /x', { who, may: (on) => on.is('who.rol', 'clerk') })
 endpoint('GET /x', { who, may: (on) => on.is('who.role', 'king') })
 // @ts-expect-error the body has not come
 endpoint('POST /x', { who, body, may: (on) => on.sent('body.n') })
-// @ts-expect-error who is asking is never blamed
+// @ts-expect-error the caller never has an error
 endpoint('POST /x', { who, body, rules: (on) => [on.equal('body.name', 'who.role', { blames: ['who.role'] })] })
 // @ts-expect-error nobody has declared who is asking
 endpoint('GET /x', { rules: (on) => [on.sent('who.role') as never] })
