@@ -35,7 +35,9 @@ import {
   varied,
 } from './serve.js'
 
+/** Options of a gate. */
 export interface GateOptions<Services = unknown> {
+  /** The services that lookups and `identify` use. */
   services?: Services | undefined
   /** What becomes of a request that no endpoint matches: it goes on to `next`, or is answered with 404 or 405. */
   unmatched?: 'next' | 'answer' | undefined

@@ -4,6 +4,17 @@ import { createRequire } from 'node:module'
 import type { Logger } from 'pino'
 import type { Journal, JournalEvent } from '../terms/hooks.js'
 
+/** What takes lines: a stream, or your own object. */
+export interface LineSink {
+  /** Gets each line of JSON. */
+  write(line: string): unknown
+}
+/** Limits of a journal. */
+export interface JournalLimits {
+  /** The most events a second for each endpoint and code. */
+  readonly aSecond: number
+}
+
 /**
  * A journal that writes newline-delimited JSON, to a file or a stream.
  *
@@ -12,7 +23,7 @@ import type { Journal, JournalEvent } from '../terms/hooks.js'
  * @example
  * const app = intake({ endpoints, journal: ndjsonJournal('journal.ndjson') })
  */
-export function ndjsonJournal(to?: string | { write(line: string): unknown }): Journal {
+export function ndjsonJournal(to?: string | LineSink): Journal {
   const { pino } = loadPino()
   // The event has its own time.
   const options = { base: null, timestamp: false, formatters: { level: (level: string) => ({ level }) } }
@@ -49,7 +60,7 @@ const mostCounted = 10_000
  * @example
  * const app = intake({ endpoints, journal: limitedJournal(ndjsonJournal('journal.ndjson'), { aSecond: 10 }) })
  */
-export function limitedJournal(journal: Journal, { aSecond }: { readonly aSecond: number }): Journal {
+export function limitedJournal(journal: Journal, { aSecond }: JournalLimits): Journal {
   const known = new Map<string, { since: number; written: number; more: number }>()
   return {
     write(event) {

@@ -5,9 +5,13 @@ import { type FrameworkRequest, type Gating, gateFor } from './gate.js'
 
 /** What the gate needs of the context. */
 export interface GateContext {
+  /** The request of Node. */
   readonly req: FrameworkRequest
+  /** The response of Node. */
   readonly res: ServerResponse
+  /** The request of koa. */
   readonly request: object
+  /** `false` if the response was sent without koa. */
   respond?: boolean | undefined
 }
 

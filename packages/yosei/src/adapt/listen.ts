@@ -13,14 +13,18 @@ import { type NodeBody, NodeIncoming, startOn } from './incoming.js'
 import { deliver, fail, send } from './reply.js'
 import { type Handle, type Service, serviceOf } from './serve.js'
 
+/** Options of `listen`. */
 export interface ListenOptions {
   /** A free one where it is 0, or not said. */
   port?: number | undefined
   /** `127.0.0.1` by default: name `0.0.0.0` to be reached from elsewhere. */
   host?: string | undefined
 }
+/** A server that listens. */
 export interface Listening {
+  /** The server of Node. */
   readonly server: Server
+  /** The port. */
   readonly port: number
   /** Where it is reached: `http://127.0.0.1:8080`. */
   readonly url: string

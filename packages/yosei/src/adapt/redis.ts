@@ -9,9 +9,11 @@ import { readSpan } from '../terms/units.js'
 
 /** What is needed of a client of the package `redis`. */
 export interface RedisClient {
+  /** Runs a script (EVAL). */
   eval(script: string, options: { keys: string[]; arguments: string[] }): Promise<unknown>
 }
 
+/** Options of `redisTurns`. */
 export interface RedisTurnsOptions {
   /** Before the names of all its keys; `turns` by default. */
   prefix?: string

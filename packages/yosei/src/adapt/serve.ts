@@ -30,6 +30,7 @@ import { languageFor } from '../words/languages.js'
 export interface Context<E, Services> {
   /** The request as fetch has it, made when it is first looked at; its body has been read. */
   readonly request: Request
+  /** The services that you gave to `serve` or `gate`. */
   readonly services: Services
   /** Who is asking, as `identify` said and the endpoint declares. */
   readonly who: WhoOf<E>
@@ -58,6 +59,7 @@ type HandlersOf<E extends Endpoints, Services> = {
   readonly [N in keyof E]: (input: Accepted<E[N]>, context: Context<E[N], Services>) => unknown
 }
 
+/** Options of `serve`. */
 export interface ServeOptions<Services> {
   /** What lookups, `identify` and handlers are given. */
   services?: Services | undefined
@@ -100,6 +102,7 @@ export interface Service {
   /** The answer to what never became a request, or whose answer could not be sent. */
   refuse(verdict: Rejection): Reply
 }
+/** A function from a fetch `Request` to a `Response`. */
 export type Handle = (request: Request) => Promise<Response>
 
 const services = new WeakMap<Handle, Service>()

@@ -37,6 +37,7 @@ const makes = /\b(?:rules|may|lookups)\b\s*[:(]/
 
 const exported = (format: string) => `${format.replace(/-(\w)/g, (_, letter: string) => letter.toUpperCase())}Format`
 
+/** The plugin for Vite: a page ships only the rules and formats that it names, and `yosei` means `yosei/page`. */
 export default function yosei(): Plugin {
   return {
     name: 'yosei',

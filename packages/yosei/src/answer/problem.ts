@@ -28,7 +28,14 @@ export interface Wishes {
  * @example
  * if (verdict.outcome === 'rejected') return answer(verdict, request)
  */
-export function answer(verdict: Rejected, request?: { readonly headers?: Headers | object }): Response {
+export function answer(
+  verdict: Rejected,
+  request?: {
+    /** The header fields of the request: `accept` and `accept-language` choose the form and the language. */ readonly headers?:
+      | Headers
+      | object
+  },
+): Response {
   const sent = new Headers(request?.headers as Headers)
   const wishes = { accept: sent.get('accept') ?? undefined, language: sent.get('accept-language') ?? undefined }
   const { status, headers, body } = replyTo(originOf(verdict), wishes, newId())

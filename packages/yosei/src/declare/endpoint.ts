@@ -124,6 +124,17 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly turn?: TurnNode
   readonly lookups: { readonly [name: string]: LookupNode }
 }
+/** The path of a template without parameters. */
+interface NoPath {
+  /** The parameters of the path template: one field for each. */
+  path?: undefined
+}
+
+interface WithPath<P> {
+  /** The parameters of the path template: one field for each. */
+  path: P
+}
+
 /** An endpoint's own type holds only what TypeScript infers from it; what it is made of is here. */
 export function endpointNode(endpoint: Endpoint): EndpointNode {
   if (!isEndpoint(endpoint))
@@ -133,15 +144,21 @@ export function endpointNode(endpoint: Endpoint): EndpointNode {
 
 /** `I` is all that rules can speak of; `Far` are the lookups of the group. */
 export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
+  /** A short title. */
   title?: string | undefined
+  /** A description, in CommonMark. */
   description?: string | undefined
+  /** Tags, for documentation. */
   tags?: readonly string[] | undefined
   /** Advice of `yosei advise` that is answered, with the reason. */
   because?: { readonly [advice: string]: string } | undefined
+  /** The fields of the query. */
   query?: Q | undefined
+  /** The header fields, by name in any case. Undeclared ones are ignored. */
   header?: H | undefined
   /** Read as secrets: no output shows them. The first of a name counts. */
   cookie?: C | undefined
+  /** The body: a field for `application/json`, or a field for each media type. */
   body?: B | undefined
   /** Status of a handler's plain value; 200 by default. */
   success?: number | undefined
@@ -152,8 +169,11 @@ export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
   who?: W | undefined
   /** What must hold of who is asking, of the path, query and header, before the body comes; else 403 `not_allowed`. */
   may?: ((on: ConditionMaker<HeadOf<I>>) => Condition) | undefined
+  /** Rules between fields: see docs/rules.md. */
   rules?: ((on: RuleMaker<I>) => R) | undefined
+  /** Lets one request per key run its lookups and its handler at a time: see docs/turns.md. */
   turn?: Turn<I> | undefined
+  /** Checks against services: see docs/lookups.md. */
   lookups?: ((on: LookupMaker<I>, group: Far) => L) | undefined
 }
 /** What an endpoint says of its answers besides. */
@@ -197,7 +217,7 @@ export function declareEndpoint<
   G extends Field | undefined = undefined,
 >(
   signature: S,
-  declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: P }) &
+  declaration: ([Names<S>] extends [never] ? NoPath : WithPath<P>) &
     Declaration<Q, H, C, B, W, WithWho<Input<P, Q, H, C, B>, W>, R, L> &
     Giving<G>,
 ): Endpoint<Flat<Types<P, Q, H, C, B, W, R, L, G>>> {

@@ -60,6 +60,7 @@ export interface TextOptions extends Common<string> {
   pattern?: RegExp | undefined
   /** Takes a pattern of which nobody can tell how long it takes, or that takes long, as it is. */
   trusted?: boolean | undefined
+  /** A standard form, such as `email`. Else `wrong_format`. */
   format?: Format | undefined
   /**
    * What is done to the text before anything is checked: a Unicode normalization form, white space at both ends cut
@@ -87,7 +88,9 @@ export interface DecimalOptions extends Common<string> {
   digits?: number | undefined
   /** Digits after the point. */
   scale?: number | undefined
+  /** At least, as a text: `'0'`. Else `below_min`. */
   min?: string | undefined
+  /** At most, as a text: `'99.50'`. Else `above_max`. */
   max?: string | undefined
 }
 export interface InstantOptions extends Common<Date> {
@@ -116,10 +119,13 @@ export interface TimeOfDayOptions extends Common<string> {
   until?: string | undefined
 }
 export interface DurationOptions extends Common<number> {
+  /** At least, as a span: `'30s'`. Else `below_min`. */
   min?: Span | undefined
+  /** At most, as a span: `'2h'`. Else `above_max`. */
   max?: Span | undefined
 }
 export interface ChoiceOptions<V extends string | number> extends Common<V> {
+  /** A title for each value, for people. */
   titles?: { readonly [K in V]?: string } | undefined
 }
 export interface FileOptions extends Common<never> {
@@ -155,7 +161,9 @@ export interface TableOptions<T> extends Common<T> {
 }
 /** How a value is read to another, and what is told where it can't be. */
 export interface ReadAs<B, T> {
+  /** The code of the error if the function throws or gives `undefined`. */
   code: string
+  /** The words of that error. */
   message?: string | undefined
   /** The way back, for `write`. */
   write?: ((value: T) => B) | undefined

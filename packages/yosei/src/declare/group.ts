@@ -39,15 +39,21 @@ interface Shared<S, P, Q, H, C, W, I, L> extends Policy {
   prefix?: S | undefined
   /** The parameters of the prefix. */
   path?: (P & { readonly [N in Exclude<keyof P, Names<S & string>>]: never }) | undefined
+  /** Query fields that all endpoints of the group have. */
   query?: Q | undefined
+  /** Header fields that all endpoints of the group have. */
   header?: H | undefined
+  /** Cookies that all endpoints of the group have. */
   cookie?: C | undefined
+  /** Tags that all endpoints of the group have. */
   tags?: readonly string[] | undefined
   /** As an endpoint's. */
   who?: W | undefined
   /** Must hold besides what an endpoint says itself. */
   may?: ((on: ConditionMaker<HeadOf<I>>) => Condition) | undefined
+  /** Rules that hold for all endpoints of the group. */
   rules?: ((on: RuleMaker<I>) => readonly Rule[]) | undefined
+  /** Lookups that run before those of the endpoints. */
   lookups?: ((on: LookupMaker<I>) => L) | undefined
 }
 

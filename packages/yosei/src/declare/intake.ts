@@ -17,18 +17,23 @@ import { type EndpointNode, endpointsIn } from './endpoint.js'
 export interface HeaderFields extends Iterable<readonly [name: string, value: string]> {
   /** The value of a field, whatever the case of its name, lines of one name joined (RFC 9110, section 5.3). */
   get(name: string): string | null
+  /** Whether the field was sent. */
   has(name: string): boolean
 }
 
 /** What is known of a request before its body has come. */
 export interface Head {
+  /** The method, such as `POST`. */
   readonly method: string
   /** Raw, as in the request line. */
   readonly target: string
+  /** The header fields. */
   readonly headers: HeaderFields
   /** The endpoint's name in the intake, its template and its tags. */
   readonly endpoint: string
+  /** The path template of the endpoint. */
   readonly template: string
+  /** The tags of the endpoint. */
   readonly tags: readonly string[]
   /** The raw values of the path's parameters, by name. */
   readonly path: { readonly [name: string]: string }
@@ -83,10 +88,13 @@ type WhoFor<E extends Endpoints> =
 export interface IntakeDeclaration<E extends Endpoints, Services = unknown>
   extends Policy,
     Shared<WhoFor<E>, Services> {
+  /** The endpoints, by name. */
   endpoints: E
   /** Where it is mounted: `/api/v1`. */
   base?: string | undefined
+  /** The title of the service. */
   title?: string | undefined
+  /** The version of the service. */
   version?: string | undefined
   /** Whether code is made for each endpoint, where that is allowed, or its declaration is interpreted. */
   engine?: 'compiled' | 'interpreted' | undefined

@@ -11,8 +11,11 @@ import type { Refusal, Refused } from '../terms/hooks.js'
 
 /** A lookup as a declaration gives it: what it asks, what it finds, and the address that it always fills. */
 export interface Lookup<Services = unknown, Found = unknown, Filled extends string = string> {
+  /** A type only. */
   readonly '~services'?: Services
+  /** A type only. */
   readonly '~found'?: Found
+  /** A type only. */
   readonly '~filled'?: Filled
 }
 export type Lookups = { readonly [name: string]: Lookup }

@@ -2,13 +2,22 @@
 import { mistake } from '../terms/mistake.js'
 import { aText, byName, checkOptions, type Options } from '../terms/option-types.js'
 
+/** What `give` makes. */
 export interface Given {
+  /** Marks it. */
   readonly given: true
 }
 export interface GivenReply {
   readonly value: unknown
   readonly status?: number | undefined
   readonly headers?: { readonly [name: string]: string } | undefined
+}
+/** Options of `give`. */
+export interface GiveOptions {
+  /** The status, from 200 to 399. */
+  status?: number | undefined
+  /** Header fields of the answer. */
+  headers?: { readonly [name: string]: string } | undefined
 }
 const replies = new WeakMap<Given, GivenReply>()
 const giveOptions: Options<Omit<GivenReply, 'value'>> = {
@@ -27,10 +36,7 @@ const giveOptions: Options<Omit<GivenReply, 'value'>> = {
  * @example
  * return give(session, { status: 201, headers: { location: `/sessions/${session.id}` } })
  */
-export function give(
-  value: unknown,
-  options: { status?: number | undefined; headers?: { readonly [name: string]: string } | undefined } = {},
-): Given {
+export function give(value: unknown, options: GiveOptions = {}): Given {
   checkOptions(options, giveOptions, 'give', (what, mend, option) => mistake('give', what, mend, { option }))
   const { status, headers } = options
   const given: Given = Object.freeze({ given: true })

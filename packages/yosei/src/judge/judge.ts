@@ -19,6 +19,7 @@ import { type AcceptedJudgement, type AnyVerdict, conclude, type Judged, judgeSt
 import { type Rejection, reject, rejectFailed, verdictOf } from './verdict.js'
 import type { Asker } from './who.js'
 
+/** Options of `judge`. */
 export interface JudgeOptions {
   /** What lookups and `identify` are given; `{}` suffices. Without services none is asked, and the verdict is pending. */
   services?: unknown
@@ -33,6 +34,7 @@ export interface JudgeOptions {
    * these errors, or right.
    */
   kept?: readonly { readonly address: string; readonly code: string }[] | undefined
+  /** Cancels lookups and `identify`. */
   signal?: AbortSignal | undefined
 }
 

@@ -13,8 +13,11 @@ import { chooseLanguage } from '../words/choose.js'
 import { type CheckInput, check } from './check.js'
 import { type Rejection, roomFor, verdictOf } from './verdict.js'
 
+/** Options of `judgeParts`. */
 export interface JudgePartsOptions {
+  /** The clock of the judgement. By default, it is now. */
   now?: Date | undefined
+  /** Whether the verdict shows how each value was read, and how each stage and rule went. */
   trace?: boolean | undefined
   /** Whether the body is text as well, as a form gives it. */
   text?: boolean | undefined

@@ -15,6 +15,7 @@ import { byAddress, fieldError, type Rejection } from './verdict.js'
 /** An error of a value: its address begins at the value itself, and is empty if the value as a whole is wrong. */
 export type ValueError = Omit<FieldError, 'part' | 'stage' | 'line' | 'column'>
 
+/** A verdict on a value without a request. */
 export type ValueVerdict<T> =
   | { readonly outcome: 'accepted'; readonly value: T }
   | {
@@ -26,6 +27,7 @@ export type ValueVerdict<T> =
       readonly more: number
     }
 
+/** Options of `judgeValue`. */
 export type JudgeValueOptions = Pick<JudgePartsOptions, 'now' | 'language' | 'text'>
 /** What a field that need not be sent is read to. */
 export type ValueOf<F extends Field> = F['need'] extends 'optional' ? Out<F> | undefined : Out<F>

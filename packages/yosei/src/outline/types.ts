@@ -33,13 +33,17 @@ export type KindName =
  * secret there are no values: no `default`, `examples`, `value`, `values`, `titles` and `branches`.
  */
 export interface FieldOutline extends Omit<Declared, 'default' | 'examples' | 'messages'> {
+  /** The kind, such as `text`. */
   readonly kind: KindName
+  /** Example values. */
   readonly examples?: readonly Json[]
   /** A function makes it if `computed` stands there instead. */
   readonly default?: Json
+  /** Whether a function makes the default. */
   readonly computed?: true
   /** Of a record. */
   readonly fields?: { readonly [name: string]: FieldOutline }
+  /** Rules of a record. */
   readonly rules?: readonly RuleOutline[]
   /** Of a list. */
   readonly item?: FieldOutline
@@ -49,6 +53,7 @@ export interface FieldOutline extends Omit<Declared, 'default' | 'examples' | 'm
   readonly value?: FieldOutline | string | number | boolean | null
   /** Of a union: by the values of its `tag`, or in order. */
   readonly branches?: { readonly [value: string]: FieldOutline } | readonly FieldOutline[]
+  /** The name of the tag of a tagged union. */
   readonly tag?: string
   /** Of a choice. */
   readonly values?: readonly (string | number)[]
@@ -64,61 +69,96 @@ export interface FieldOutline extends Omit<Declared, 'default' | 'examples' | 'm
 export interface RuleOutline {
   /** Its name: `ascending` for `on.ascending()`. */
   readonly rule: string
+  /** The code of its error. */
   readonly code: string
+  /** The addresses that it reads. */
   readonly reads: readonly string[]
+  /** The addresses of its error. */
   readonly blames: readonly string[]
   /** The addresses that must be present before it is judged. */
   readonly waits: readonly string[]
+  /** Its own status. */
   readonly status?: number
+  /** The rule as a sentence. */
   readonly words: string
   readonly [option: string]: unknown
 }
 
+/** A lookup as plain JSON. */
 export interface LookupOutline {
+  /** The addresses that it reads. */
   readonly reads: readonly string[]
+  /** The lookups that run before it. */
   readonly follows?: readonly string[]
+  /** Its rejection. */
   readonly refusal?: { readonly status?: number; readonly code?: string; readonly [option: string]: unknown }
   readonly [option: string]: unknown
 }
 
 type FieldOutlines = { readonly [name: string]: FieldOutline }
+/** An endpoint as plain JSON. */
 export interface EndpointOutline {
   /** Its name in an intake. */
   readonly name: string
+  /** The method. */
   readonly method: string
+  /** The path template. */
   readonly template: string
+  /** A short title. */
   readonly title?: string
+  /** A description, in CommonMark. */
   readonly description?: string
+  /** Whether clients should stop using it. */
   readonly deprecated?: boolean
+  /** Tags. */
   readonly tags: readonly string[]
   /** The status of a success. */
   readonly success: number
+  /** Parameters of the path, by name. */
   readonly path: FieldOutlines
+  /** Fields of the query, by name. */
   readonly query: FieldOutlines
+  /** Header fields, by name in lower case. */
   readonly header: FieldOutlines
+  /** Cookies, by name. */
   readonly cookie: FieldOutlines
   /** By media types. */
   readonly body: FieldOutlines
+  /** What it must know about the caller. */
   readonly who?: FieldOutline
+  /** What a success gives. */
   readonly gives?: FieldOutline
+  /** Rules between fields. */
   readonly rules: readonly RuleOutline[]
+  /** Lookups, by name. */
   readonly lookups: { readonly [name: string]: LookupOutline }
+  /** Reasons that silence advice, by its name. */
   readonly because?: { readonly [advice: string]: string }
+  /** The scope and the key of its turn. */
   readonly turn?: { readonly of: string; readonly by: readonly string[]; readonly [option: string]: unknown }
+  /** Its own statuses. */
   readonly statuses?: { readonly [name: string]: unknown }
+  /** Its own limits. */
   readonly limits?: { readonly [name: string]: unknown }
   /** What holds itself, by the names to which `of` refers. */
   readonly definitions?: FieldOutlines
   readonly [option: string]: unknown
 }
 
+/** An intake as plain JSON. */
 export interface IntakeOutline {
+  /** The title of the service. */
   readonly title?: string
+  /** The version of the service. */
   readonly version?: string
+  /** The path at which it is mounted. */
   readonly base?: string
+  /** Limits of all endpoints. */
   readonly limits?: { readonly [name: string]: unknown }
+  /** Statuses of all endpoints. */
   readonly statuses?: { readonly [name: string]: unknown }
   /** The tags of the languages in which answers are written. */
   readonly languages: readonly string[]
+  /** Endpoints, by name. */
   readonly endpoints: { readonly [name: string]: EndpointOutline }
 }

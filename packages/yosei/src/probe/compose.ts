@@ -20,11 +20,23 @@ import { type Edit, type Spot, spotsOf } from './rules.js'
 import { changed, mended } from './search.js'
 import { type Outgoing, type Tree, Trial } from './trial.js'
 
+/** Options of `requestFor`. */
+export interface ComposeOptions {
+  /** The clock. */
+  readonly now: Date
+  /** Another seed makes other values. */
+  readonly seed?: number
+}
+
 /** What is said of a request: all else is made. */
 export interface Said {
+  /** The method. */
   readonly method: string
+  /** The target: path and query. */
   readonly target: string
+  /** Header fields. */
   readonly headers?: readonly (readonly [name: string, value: string])[]
+  /** The body: a value for JSON, or a text. */
   readonly body?: string | undefined
   /** Values by their addresses, as they are sent: they come before what the target and the body say. */
   readonly values?: readonly (readonly [address: string, value: unknown])[]
@@ -56,7 +68,7 @@ export function sentIn(
 export function requestFor(
   app: Intake,
   { method, target, headers = [], body, values: own = [], texts = [] }: Said,
-  { now, seed = 1 }: { readonly now: Date; readonly seed?: number },
+  { now, seed = 1 }: ComposeOptions,
 ): Outgoing & { readonly endpoint?: string } {
   const node = intakeNode(app)
   const plain: Message<string | null> = { method, target, headers, body: body ?? null }

@@ -15,6 +15,7 @@ import { codesOf, spotsOf, stepName } from './rules.js'
 export interface Demanded extends About {
   /** As it is declared: `[]` for each element, `{}` for each name. */
   readonly address: string
+  /** The code of the error if the request breaks it. */
   readonly code: string
   /** Of the rejection, where it is for this alone. */
   readonly status: number

@@ -7,6 +7,7 @@ import type { BadProbe, GoodProbe } from './probed.js'
 
 /** What came of a probe: the verdict, and what about it is not as it must be. */
 export interface Probed {
+  /** The verdict that came. */
   readonly verdict: Verdict
   /** `undefined` where all is as it must be. */
   readonly fault: string | undefined

@@ -16,7 +16,7 @@ import { Prober } from './prober.js'
 import { type Tree, Trial } from './trial.js'
 import { pathIn } from './ways.js'
 
-export { requestFor, type Said } from './compose.js'
+export { type ComposeOptions, requestFor, type Said } from './compose.js'
 export { type Demanded, demandsOf } from './demanded.js'
 export { judgeProbe, type Probed } from './judging.js'
 export type { BadProbe, GoodProbe, Probe, ProbeOptions, Unprobed } from './probed.js'

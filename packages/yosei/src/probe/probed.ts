@@ -8,6 +8,7 @@ export interface About {
   readonly what: string
 }
 interface Made extends About {
+  /** The request. */
   readonly message: Message<string | null>
   /** Who is asking, where the intake asks that: as `judge` takes it, and as JSON. */
   readonly who?: { readonly read: unknown; readonly json: unknown }
@@ -16,23 +17,33 @@ interface Made extends About {
 }
 /** A request that must be accepted: what asks the outside may still be pending. */
 export interface GoodProbe extends Made {
+  /** It must be accepted. */
   readonly outcome: 'accepted'
 }
 /** A request that must be rejected, with this code at this address among its errors. */
 export interface BadProbe extends Made {
+  /** It must be rejected. */
   readonly outcome: 'rejected'
+  /** The address of the error that must come. */
   readonly address: string
+  /** The code of the error that must come. */
   readonly code: string
 }
 /** What could not be probed, and why. */
 export interface Unprobed extends About {
+  /** No request was found that breaks only this limit. */
   readonly outcome: 'unprobed'
+  /** The address of the limit. */
   readonly address: string
+  /** The code of the limit. */
   readonly code: string
+  /** The reason. */
   readonly because: string
 }
+/** A request that must be accepted or rejected, or a limit that could not be probed. */
 export type Probe = GoodProbe | BadProbe | Unprobed
 
+/** Options of `probesOf`. */
 export interface ProbeOptions {
   /** The clock of the judgements; 2031-03-01T12:00:00Z by default, so that all is the same each time. */
   readonly now?: Date | undefined

@@ -10,8 +10,11 @@ import { spotsOf } from './rules.js'
 import { fewTries, mended, spoilt } from './search.js'
 import { type Tree, Trial } from './trial.js'
 
+/** Options of `requestsOf`. */
 export interface RequestOptions {
+  /** The clock. */
   readonly now?: Date | undefined
+  /** Another seed makes other requests. */
   readonly seed?: number | undefined
 }
 

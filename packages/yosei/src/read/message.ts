@@ -14,11 +14,13 @@ export type Trouble = 'late' | 'broken' | 'too_large'
 
 /** A request in its pieces, as they came over the wire. */
 export interface Message<B = string | Uint8Array | null> {
+  /** The method. */
   readonly method: string
   /** Raw, as in the request line. */
   readonly target: string
   /** In the order sent; names in lower case. */
   readonly headers: readonly (readonly [name: string, value: string])[]
+  /** The body, as bytes or text. */
   readonly body: B
 }
 export type AnyMessage = Message<string | Uint8Array | BodySource | null>
@@ -37,9 +39,13 @@ export interface BrokenMessage {
 
 /** A request in its pieces, as a program has them. */
 interface Pieces {
+  /** The method. */
   readonly method: string
+  /** The target: path and query. */
   readonly target: string
+  /** The header fields. */
   readonly headers?: Iterable<readonly [string, string]> | { readonly [name: string]: string | readonly string[] }
+  /** The body, as bytes or text. */
   readonly body?: string | Uint8Array | ReadableStream<Uint8Array> | null
 }
 

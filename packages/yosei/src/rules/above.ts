@@ -13,7 +13,9 @@ declare module './condition.js' {
 }
 type Limit<V> = (V & Comparable) | Instead<V & Comparable>
 export interface AboveMaker<T> {
+  /** The value is more than a limit. */
   above<A extends Address<T>>(address: A, limit: Limit<One<T, A>>): Condition
+  /** The value is less than a limit. */
   below<A extends Address<T>>(address: A, limit: Limit<One<T, A>>): Condition
 }
 export interface Beyond<C extends 'above' | 'below'> {

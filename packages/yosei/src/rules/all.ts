@@ -10,7 +10,9 @@ declare module './condition.js' {
   }
 }
 export interface AllMaker {
+  /** All conditions hold. */
   all(...conditions: readonly Condition[]): Condition
+  /** At least one condition holds. */
   any(...conditions: readonly Condition[]): Condition
 }
 export interface Several<C extends 'all' | 'any'> {

@@ -37,6 +37,7 @@ export interface Apart extends Rule {
   readonly rule: 'apart'
 }
 
+/** The rule `apart`, for `use`. */
 export const apart: RuleOf<Apart> = {
   words: overlapWords,
   make(start: string, end: string, { code = 'overlaps', ...rest }: LooseBlame = {}) {

@@ -18,6 +18,7 @@ export interface AscendingMaker<T> {
   ): Rule
 }
 
+/** The rule `ascending`, for `use`. */
 export const ascending = comparing(
   'ascending',
   'out_of_order',

@@ -14,5 +14,6 @@ export interface AtLeastOneMaker<T> {
 
 const codeFor = (count: number) => (count === 0 ? 'none_present' : undefined)
 
+/** The rule `atLeastOne`, for `use`. */
 export const atLeastOne = counting('atLeastOne', 'none_present', codeFor, atLeastOneWords)
 export const atLeastOneInService = countingInService<'atLeastOne'>(codeFor, { code: 'none_present' }, 1)

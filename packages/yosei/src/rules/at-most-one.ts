@@ -14,5 +14,6 @@ export interface AtMostOneMaker<T> {
 
 const codeFor = (count: number) => (count > 1 ? 'more_than_one' : undefined)
 
+/** The rule `atMostOne`, for `use`. */
 export const atMostOne = counting('atMostOne', 'more_than_one', codeFor, oneOfWords)
 export const atMostOneInService = countingInService<'atMostOne'>(codeFor, { code: 'more_than_one' })

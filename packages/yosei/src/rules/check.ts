@@ -52,6 +52,7 @@ const tells: RuleInService<Check>['tells'] & {} = {
   },
 }
 
+/** The rule `check`, for `use`. */
 export const check: RuleOf<Check> = {
   words: {},
   make: ({ blames, message, status, ...rule }: Omit<Check, 'rule' | 'blames'> & { blames?: readonly string[] }) => ({

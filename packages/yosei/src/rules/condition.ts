@@ -17,9 +17,11 @@ export type AnyCondition = Conditions[ConditionName]
 
 /** A condition as a declaration gives it. */
 export interface Condition {
+  /** The name of the condition. */
   readonly condition: string
 }
 
+/** What conditions compare. */
 export type Comparable = number | bigint | string | Date
 /** The value at an address: of one element where it lies under a `[]` or a `{}`, since conditions look at elements one by one. */
 export type One<T, A extends string> = Unwrapped<NonNullable<At<T, A>>, A>

@@ -14,6 +14,7 @@ export interface DifferMaker<T> {
   differ<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
+/** The rule `differ`, for `use`. */
 export const differ = comparing('differ', 'equal_not_allowed', (found) => found !== 0, false, differWords)
 export const differInService = comparingInService(
   'differ',

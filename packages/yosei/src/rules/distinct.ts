@@ -52,6 +52,7 @@ function keyCode(values: readonly { readonly name: string; readonly sort: Sort }
   return keys.join(' + " " + ')
 }
 
+/** The rule `distinct`, for `use`. */
 export const distinct: RuleOf<Distinct> = {
   words: {},
   make(...given: (string | LooseBlame)[]) {

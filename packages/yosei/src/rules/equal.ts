@@ -14,5 +14,6 @@ export interface EqualMaker<T> {
   equal<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
 }
 
+/** The rule `equal`, for `use`. */
 export const equal = comparing('equal', 'unequal', (found) => found === 0, false, equalWords)
 export const equalInService = comparingInService('equal', 'unequal', { strict: '===', orEqual: '===' }, false)

@@ -28,6 +28,7 @@ type Filling<T, A extends string, R extends Reads<T>> = { [I in keyof R]: AtFrom
 type Filled<T, A extends string> = NonNullable<AtFrom<T, A, A>>
 /** A rule behind which something is always there at the addresses `A`. */
 export interface FillingRule<A extends string> extends Rule {
+  /** A type only. */
   readonly '~fills'?: A
 }
 /** The addresses at which rules always put something. */
@@ -53,6 +54,7 @@ export interface Fill extends Rule {
   readonly make: (...values: never[]) => unknown
 }
 
+/** The rule `fill`, for `use`. */
 export const fill: RuleOf<Fill> = {
   words: {},
   make: (address: string, reads: readonly string[], make: Fill['make']) => ({

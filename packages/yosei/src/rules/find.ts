@@ -38,6 +38,7 @@ export interface Find extends Rule {
   readonly finds: (...values: never[]) => readonly Found[]
 }
 
+/** The rule `find`, for `use`. */
 export const find: RuleOf<Find> = {
   words: {},
   make: ({ message, status, ...rule }: Omit<Find, 'rule' | 'blames'>) => ({

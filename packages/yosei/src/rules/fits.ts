@@ -57,6 +57,7 @@ export interface Suits {
   readonly field: Node
 }
 
+/** The rule `fits`, for `use`. */
 export const fits: RuleOf<Fits> = {
   words: {},
   make: (address: string, field: Node, { code = '', ...rest }: LooseBlame = {}) => ({

@@ -50,6 +50,7 @@ export interface Gap extends Rule {
   readonly atMost?: Distance
 }
 
+/** The rule `gap`, for `use`. */
 export const gap: RuleOf<Gap> = {
   words: gapWords,
   make(

@@ -38,6 +38,7 @@ export interface InOrder extends Rule {
   readonly orEqual: boolean
 }
 
+/** The rule `inOrder`, for `use`. */
 export const inOrder: RuleOf<InOrder> = {
   words: orderWords,
   make(address: string, { code = 'out_of_order', orEqual = false, ...rest }: LooseBlame & { orEqual?: boolean } = {}) {

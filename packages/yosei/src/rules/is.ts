@@ -12,7 +12,9 @@ declare module './condition.js' {
   }
 }
 export interface IsMaker<T> {
+  /** The value is this one. */
   is<A extends Address<T>>(address: A, value: One<T, A> | Instead<One<T, A>>): Condition
+  /** The value is one of these. */
   in<A extends Address<T>>(address: A, values: readonly (One<T, A> | Instead<One<T, A>>)[]): Condition
 }
 export interface Is {

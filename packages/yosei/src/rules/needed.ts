@@ -141,7 +141,9 @@ const conditionalInService = /* @__NO_SIDE_EFFECTS__ */ <R extends 'needed' | 'a
 
 const isMissing = (isSent: boolean) => !isSent
 const isThere = (isSent: boolean) => isSent
+/** The rule `needed`, for `use`. */
 export const needed = conditional('needed', 'needed', isMissing, neededWords)
+/** The rule `absent`, for `use`. */
 export const absent = conditional('absent', 'not_allowed_here', isThere, absentWords)
 export const neededInService = conditionalInService<'needed'>('needed', isMissing)
 export const absentInService = conditionalInService<'absent'>('not_allowed_here', isThere)

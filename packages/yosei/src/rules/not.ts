@@ -9,6 +9,7 @@ declare module './condition.js' {
   }
 }
 export interface NotMaker {
+  /** The condition does not hold. */
   not(condition: Condition): Condition
 }
 

@@ -28,8 +28,11 @@ import type { Terms } from './terms.js'
 
 /** A rule as a declaration gives it: its code, and the addresses that it reads and blames. */
 export interface Rule {
+  /** The code of its error. */
   readonly code: string
+  /** The words of its error. */
   readonly message?: string
+  /** The status of its error. */
   readonly status?: number
   /** Addresses of the fields that the rule needs. */
   readonly reads: readonly string[]
@@ -48,9 +51,11 @@ export type AnyRule = Rules[RuleName]
 export type Blamable<T> = Exclude<Address<T>, 'who' | `who.${string}`>
 /** Own words for a rule's error, and another place for it. */
 export interface Blame<T> {
+  /** The code of the error, in place of the rule's. */
   code?: string | undefined
   /** From 400 to 499; 422 where nothing is said. */
   status?: number | undefined
+  /** The words of the error, in place of the rule's. */
   message?: string | undefined
   /** Where its error is told, in place of where it would be. */
   blames?: readonly Blamable<T>[] | undefined
@@ -61,8 +66,11 @@ export type Wording = Omit<Blame<never>, 'blames'>
 export type LooseBlame = Omit<Blame<unknown>, 'blames'> & { readonly blames?: readonly string[] | undefined }
 /** One thing found wrong by an own rule, at an exact place. */
 export interface Found {
+  /** The address of the error. */
   readonly at: string
+  /** Its code, in place of the rule's. */
   readonly code?: string
+  /** Its words, in place of the rule's. */
   readonly message?: string
 }
 

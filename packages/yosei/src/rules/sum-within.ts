@@ -96,6 +96,7 @@ const others = (rule: Pick<SumWithin, LimitName>): readonly string[] =>
   limitNames.map((name) => rule[name]).filter(isAddress)
 const isAddress = (limit: unknown): limit is string => typeof limit === 'string' && !isDecimal(limit)
 
+/** The rule `sumWithin`, for `use`. */
 export const sumWithin: RuleOf<SumWithin> = {
   words: sumWords,
   make(address: string, given: Bounds | SumLimits<string>, options: LooseBlame = {}) {

@@ -14,5 +14,6 @@ export interface TogetherMaker<T> {
 
 const codeFor = (count: number, all: number) => (count === 0 || count === all ? undefined : 'not_together')
 
+/** The rule `together`, for `use`. */
 export const together = counting('together', 'not_together', codeFor, togetherWords)
 export const togetherInService = countingInService<'together'>(codeFor, { code: 'not_together' })

@@ -18,17 +18,27 @@ export type Messages =
   | { readonly [code: string]: string | ((about: { readonly limit?: unknown; readonly sent?: unknown }) => string) }
 
 export interface Declared {
+  /** Whether it must be sent. */
   readonly need: Need
+  /** Whether `null` is a value. */
   readonly nullable?: boolean
   readonly default?: unknown
+  /** A short title. */
   readonly title?: string
+  /** A description, in CommonMark. */
   readonly description?: string
   readonly examples?: readonly unknown[]
+  /** Whether clients should stop using it. */
   readonly deprecated?: boolean
+  /** Reasons that silence advice, by its name. */
   readonly because?: { readonly [advice: string]: string }
+  /** Whether the server sets it. */
   readonly readOnly?: boolean | 'drop'
+  /** Whether no output may show it. */
   readonly secret?: boolean
   readonly messages?: Messages
+  /** Whether text is parsed inside JSON too. */
   readonly coerce?: boolean
+  /** The name in generated documents. */
   readonly name?: string
 }

@@ -20,8 +20,11 @@ export interface EndpointTypes {
 }
 /** One request schema. */
 export interface Endpoint<T extends EndpointTypes = EndpointTypes> {
+  /** The method. */
   readonly method: string
+  /** The path template. */
   readonly template: string
+  /** Types only. */
   readonly '~types'?: T
 }
 export type TypesOf<E> = E extends Endpoint<infer T> ? T : never
@@ -37,10 +40,13 @@ export type WhoOf<E> = TypesOf<E>['who']
 /** What a success of an endpoint gives, as JSON, where the endpoint says it. */
 export type Gives<E> = TypesOf<E>['gives']
 
+/** Endpoints by name. */
 export type Endpoints = { readonly [name: string]: Endpoint }
 /** The endpoints of a service with what they share; the default export of an intake module. */
 export interface Intake<E extends Endpoints = Endpoints, Services = unknown> {
+  /** The endpoints, by name, with what they share. */
   readonly endpoints: E
+  /** A type only. */
   readonly '~services'?: Services
 }
 

@@ -10,11 +10,17 @@ export type Catalogues = { readonly [tag: string]: Catalogue }
 
 /** A problem document (RFC 9457); `fields` is our extension: the error map. */
 export interface Problem {
+  /** `about:blank`. */
   type: string
+  /** The name of the status. */
   title: string
+  /** The status. */
   status: number
+  /** The first error in words, and how many more. */
   detail: string
+  /** `urn:uuid:` and the id of the request. */
   instance: string
+  /** The errors by address. */
   fields?: { [address: string]: { code: string; detail: string; pointer?: string }[] }
   /** How many errors were found besides those in `fields`. */
   more?: number
@@ -22,14 +28,18 @@ export interface Problem {
 
 /** One error, as an envelope is read back. */
 export interface EnvelopedError {
+  /** The address of the field. */
   readonly address: string
+  /** The code. */
   readonly code: string
+  /** The message. */
   readonly message?: string | undefined
 }
 /** A shape of one's own around a rejection: the body of its answer, and its media type (`application/json` by default). */
 export type WriteEnvelope = (rejection: Rejected, problem: Problem) => { body: unknown; type?: string }
 /** How an envelope is written, and how its errors are read back: by `yosei/client`, and the command `send`. */
 export interface Envelope {
+  /** Makes the body of a rejection. */
   write: WriteEnvelope
   /** The errors in a body that `write` made, JSON parsed; `undefined` if it is none. */
   read: (body: unknown) => readonly EnvelopedError[] | undefined
@@ -60,7 +70,9 @@ export type RefusalStatus = Exclude<Below<500>, Below<400> | 405 | 408 | 411 | 4
 
 /** What is wrong, told like any other error. */
 export interface Refusal<At extends string = string> {
+  /** The status of the answer. */
   readonly status: RefusalStatus
+  /** The code of the error. */
   readonly code: string
   /** Completes the sentence that the address begins. */
   readonly message: string
@@ -74,14 +86,17 @@ export interface Refusal<At extends string = string> {
 
 /** What `refuse` makes. */
 export interface Refused {
+  /** Marks it. */
   readonly refused: true
 }
 
+/** One event of the journal. */
 export interface JournalEvent {
   /** RFC 3339. */
   readonly time: string
   /** The request's, also in its answer. */
   readonly id: string
+  /** The name of the endpoint in the intake, if it is known. */
   readonly endpoint?: string
   /**
    * `observed`: it would have been rejected, and went on. `failed`: it was not the request's fault. `unjudged`: no
@@ -90,12 +105,15 @@ export interface JournalEvent {
   readonly outcome: 'rejected' | 'observed' | 'failed' | 'unjudged'
   /** Of what was not judged: the method, and how the path begins. */
   readonly route?: string
+  /** The status of the answer. */
   readonly status: number
+  /** The stage that found the errors. */
   readonly stage: Stage
   /** What was sent is shortened, and there where it is no secret alone. */
   readonly errors: readonly { readonly address: string; readonly code: string; readonly sent?: string }[]
   /** Declared fields that may be left out, and were. */
   readonly absent: readonly string[]
+  /** The time from the head of the request to the answer. */
   readonly milliseconds: number
   /** Events of the same endpoint and code that a limited journal has left out before this one. */
   readonly more?: number
@@ -121,9 +139,11 @@ export interface TakenTurn {
   renew(): Promise<boolean>
   /** Whether it is still held, if the store knows without asking anybody; else the clock of the process says it. */
   holds?(): boolean
+  /** Ends the turn. */
   release(): Promise<void>
 }
 
+/** How a turn is taken. */
 export interface TakeOptions {
   /** Milliseconds to wait for the turn. */
   readonly wait: number

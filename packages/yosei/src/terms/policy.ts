@@ -42,8 +42,11 @@ export interface Limits {
   handle?: Span | undefined
 }
 
+/** Settings of an endpoint, a group or an intake. The nearest setting wins. */
 export interface Policy {
+  /** Limits of size, time and number. */
   limits?: Limits | undefined
+  /** Statuses, by kind of failure or by code. */
   statuses?: Statuses | undefined
   /** Read text where the JSON body should carry another type. */
   coerce?: boolean | undefined
@@ -64,6 +67,7 @@ export interface Policy {
   journalled?: boolean | { readonly [P in Part]?: boolean } | undefined
 }
 
+/** Whether a gate enforces, or only observes. */
 export type Mode = 'enforce' | 'observe'
 
 const limitOptions: Options<Limits> = {

@@ -18,38 +18,65 @@ export type Stage =
 
 /** By the name under which `statuses` of an endpoint, a group or an intake can change it. */
 export const usualStatuses = {
+  /** No such path. */
   unmatched: 404,
+  /** Another method on a known path. */
   method: 405,
+  /** A method that the server does not know. */
   unknownMethod: 501,
+  /** Target over `limits.uri`. */
   uri: 414,
+  /** Header section over `limits.headers`. */
   headers: 431,
+  /** Body over `limits.body`, by Content-Length or while it comes. */
   size: 413,
+  /** Media type or charset not accepted, or missing. */
   mediaType: 415,
+  /** Content coding not accepted (gzip, deflate and br are; two at most, each once). */
   coding: 415,
+  /** An expectation other than 100-continue. */
   expectation: 417,
+  /** Content-Length is not a number, is sent twice, or is not the length of the body. */
   framing: 400,
+  /** A transfer coding other than chunked. */
   transferCoding: 501,
+  /** The message did not arrive within `limits.receive`. */
   late: 408,
+  /** The body was cut off, or its coding is broken. */
   broken: 400,
+  /** Percent-encoding, JSON or form syntax, invalid UTF-8. */
   syntax: 400,
+  /** No valid credentials. */
   notKnown: 401,
+  /** `may` does not hold. */
   notAllowed: 403,
+  /** Errors in the path. */
   path: 400,
+  /** Errors in the query. */
   query: 400,
+  /** Errors in header fields. */
   header: 400,
+  /** Errors in cookies. */
   cookie: 400,
+  /** Errors in the body. */
   body: 422,
+  /** A rule between fields does not hold. */
   rules: 422,
+  /** The turn was busy for longer than its `wait`. */
   turn: 409,
+  /** Not found, by a lookup without a `refusal`. */
   notFound: 422,
+  /** Found, by a lookup with `absent: true`. */
   alreadyThere: 409,
+  /** `identify` threw, or took longer than `limits.handle`. */
   unavailable: 503,
+  /** The handler, or a function of the declaration, threw. */
   failure: 500,
 } as const
 
 export type StatusName = keyof typeof usualStatuses
 /** The status for a kind of failure, where the default does not suit. */
-export type Statuses = { readonly [N in StatusName]?: number | undefined } & {
+export type Statuses = { readonly [N in keyof typeof usualStatuses]?: number | undefined } & {
   /** By the code of an error: `{ repeated: 409 }`. It comes before what the kind of failure says. */
   readonly codes?: { readonly [code: string]: number } | undefined
 }

@@ -11,7 +11,9 @@ export interface Field<
   out In = unknown,
   out P extends Need = unknown extends Out ? Need : 'required',
 > {
+  /** The kind, such as `text`. */
   readonly kind: string
+  /** Whether it must be sent. */
   readonly need: P
   /** For form libraries and others that take the interface Standard Schema, version 1. */
   readonly '~standard': StandardProps<In, Out>
@@ -24,26 +26,35 @@ export interface Upload {
   readonly type: string
   /** Its size. */
   readonly bytes: number
+  /** Reads the file as a stream. */
   stream(): ReadableStream<Uint8Array>
+  /** Reads the whole file. */
   bytesNow(): Promise<Uint8Array>
 }
+/** Fields by name. */
 export type Fields = { readonly [name: string]: Field }
 /** A field whose own fields are known by name. */
 export interface RecordField<F extends Fields = Fields, Out = unknown, In = unknown, P extends Need = Need>
   extends Field<Out, In, P> {
+  /** Its fields, by name. */
   readonly fields: F
 }
 
 /** Options of every field. */
 export interface Common<T> {
+  /** The client can leave it out. */
   optional?: boolean | undefined
+  /** `null` is a value. */
   nullable?: boolean | undefined
   /** Used when nothing was sent; the receiver always sees a value. Drops out of `allOptional`. */
   default?: T | (() => T) | undefined
   /** Annotations, with the meaning they have in JSON Schema. */
   title?: string | undefined
+  /** A description, in CommonMark. */
   description?: string | undefined
+  /** Example values. Probes use them. */
   examples?: readonly unknown[] | undefined
+  /** Clients should stop using it. */
   deprecated?: boolean | undefined
   /** Advice of `yosei advise` that is answered, with the reason: `{ unbounded: 'cut by the proxy' }`. */
   because?: { readonly [advice: string]: string } | undefined
@@ -82,11 +93,13 @@ export type Null<O> = true extends May<O, 'nullable', true> ? null : never
 
 export type OutTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: Out<I[K]> }
 export type InTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: In<I[K]> }
+/** What a handler gets for fields. */
 export type OutFields<F extends Fields> = Flat<
   { -readonly [K in keyof F as F[K]['need'] extends 'optional' ? never : K]: Out<F[K]> } & {
     -readonly [K in keyof F as F[K]['need'] extends 'optional' ? K : never]?: Out<F[K]>
   }
 >
+/** What a client sends for fields. */
 export type InFields<F extends Fields> = Flat<
   { -readonly [K in keyof F as F[K]['need'] extends 'required' ? K : never]: In<F[K]> } & {
     -readonly [K in keyof F as F[K]['need'] extends 'required' ? never : K]?: In<F[K]>

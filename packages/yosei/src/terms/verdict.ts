@@ -5,17 +5,25 @@ import type { Stage } from './statuses.js'
 
 /** How a value was read: for the moment when one surprises somebody. */
 export interface Reading {
+  /** The address of the field. */
   readonly address: string
+  /** The value that was sent. */
   readonly sent: unknown
+  /** The value that was read. */
   readonly read: unknown
+  /** How the value was read. */
   readonly how: 'as is' | 'tidied' | 'from text' | 'default' | 'filled' | 'dropped'
 }
 
 /** One stage, or one rule, and how it went. */
 export interface Step {
+  /** The stage. */
   readonly stage: Stage
+  /** The name of the rule or lookup. */
   readonly name?: string
+  /** How it went. */
   readonly outcome: 'passed' | 'failed' | 'not run'
+  /** The reason why it did not run. */
   readonly because?: string
   /** Of a lookup that was asked: the values that it reads, secrets apart. */
   readonly asked?: readonly unknown[]
@@ -25,15 +33,19 @@ export interface Step {
   readonly took?: number
 }
 
+/** One error. */
 export interface FieldError {
   /** None where the request as a whole is refused; its address is empty then. */
   readonly part: Part | undefined
+  /** The address of the field. */
   readonly address: string
   /** Inside the body, RFC 6901. */
   readonly pointer?: string
+  /** The code. It never changes with the language. */
   readonly code: string
   /** Completes the sentence that the address begins. */
   readonly message: string
+  /** The stage that found it. */
   readonly stage: Stage
   /**
    * The limit that was not met, if there is one: 50 for `{ max: 50 }`, for a choice its values, the first hundred of many.
@@ -42,6 +54,7 @@ export interface FieldError {
   readonly limit?: unknown
   /** Of a syntax error in the body, and of any error in a body of lines; both from 1. */
   readonly line?: number
+  /** The column of a syntax error, or in a body of lines. */
   readonly column?: number
 }
 
@@ -53,16 +66,24 @@ interface Traced {
   /** How each value was read and how each stage and rule went, where `trace` asked for it. */
   readonly trace?: Trace
 }
+/** The request is valid. */
 export interface AcceptedVerdict<N, I> extends Traced {
+  /** The request is valid. */
   readonly outcome: 'accepted'
+  /** The name of the endpoint. */
   readonly endpoint: N
+  /** The typed input. */
   readonly input: I
 }
 /** Sound so far, but these lookups were not asked, since no services were given. */
 export interface PendingVerdict<N, I> extends Traced {
+  /** The request is valid, but lookups did not run. */
   readonly outcome: 'pending'
+  /** The name of the endpoint. */
   readonly endpoint: N
+  /** The typed input. */
   readonly input: I
+  /** The names of the lookups that did not run. */
   readonly unasked: readonly string[]
 }
 /** Only an endpoint that asks somebody can be pending. */
@@ -76,19 +97,26 @@ type IsAsking<T extends EndpointTypes> = unknown extends T['found']
     : true
 /** The verdict on a request to one endpoint. */
 export type EndpointVerdict<N, E> = AcceptedVerdict<N, Accepted<E>> | MaybePending<N, E> | Rejected
+/** The request is rejected. */
 export interface Rejected extends Traced {
+  /** The request is rejected. */
   readonly outcome: 'rejected'
+  /** The name of the endpoint, if it is known. */
   readonly endpoint: string | undefined
+  /** The stage that rejected it. */
   readonly stage: Stage
+  /** The status of the answer. */
   readonly status: number
   /** Header fields that the status asks for. */
   readonly headers: { readonly [name: string]: string }
+  /** All errors, in order. */
   readonly errors: readonly FieldError[]
   /** The error map: address → its errors, in the order found. */
   readonly errorsByField: { readonly [address: string]: readonly FieldError[] }
   /** Errors found beyond the limit and not listed. */
   readonly more: number
 }
+/** What `judge` gives. */
 export type Verdict<E extends Endpoints = Endpoints> =
   | { [N in keyof E & string]: AcceptedVerdict<N, Accepted<E[N]>> | MaybePending<N, E[N]> }[keyof E & string]
   | Rejected

@@ -28,6 +28,7 @@ type Bare<T> = undefined extends T ? true : {} extends T ? true : false
 
 type SentHeaders = Headers | { readonly [name: string]: string } | readonly (readonly [name: string, value: string])[]
 
+/** Options of a client. */
 export interface ClientOptions {
   /** Where the service is: `https://observatory.example`. The base of the intake comes behind it. */
   readonly base: string
@@ -43,17 +44,23 @@ export interface ClientOptions {
    */
   readonly redirects?: 'follow' | 'answer' | undefined
 }
+/** Options of a call. */
 export interface CallOptions {
+  /** Cancels the call. */
   readonly signal?: AbortSignal | undefined
+  /** Header fields of this call. */
   readonly headers?: SentHeaders | undefined
 }
 
 /** What a success gave. */
 export interface Succeeded<E> {
+  /** The server accepted the request. */
   readonly outcome: 'accepted'
+  /** The status, below 400. */
   readonly status: number
   /** JSON as the endpoint says that it `gives`; a text where it is none, `undefined` where there is nothing. */
   readonly value: Gives<E>
+  /** The header fields of the answer. */
   readonly headers: Headers
 }
 /** A verdict by the declaration before anything is sent, or by the server. */
@@ -61,7 +68,9 @@ export interface RefusedAnswer extends Rejected {
   /** Whether the request has left. */
   readonly isSent: boolean
 }
+/** A call of an endpoint. */
 export type Call<E> = (sent: Loose<Sent<E>>, options?: CallOptions) => Promise<Succeeded<E> | RefusedAnswer>
+/** A call for each endpoint. */
 export type Client<E extends Endpoints> = { readonly [N in keyof E]: Call<E[N]> }
 
 const headers: OptionType = {
