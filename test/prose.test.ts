@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url'
 import { expect, test } from '@jest/globals'
 import MarkdownIt from 'markdown-it'
 import { shipped } from '../packages/yosei/dist/internals.js'
+import { phrases } from './phrases.ts'
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..')
 const pages = [
@@ -18,9 +19,6 @@ const pages = [
   ...readdirSync(join(root, 'docs')).flatMap((name) => (name.endsWith('.md') ? [`docs/${name}`] : [])),
 ]
 
-/** What is said in other words: if, you, the caller, validate, report, its own. */
-const phrases =
-  /\b(?:where|nobody|somebody|told|tells|held against|hold against|who is asking|who asks|of (?:one's|its|their|your) own|one's own|the longer|in spirit|none of (?:our|your|its)|but for|save for|evaded?|whatever (?:the|is)|thereof|besides|such as has|the outside world|in vain|it is not so that)\b/i
 const mostWords = 29
 
 /** Sentences of a page: of paragraphs, items and cells of tables, without code, links' targets and pictures. */

@@ -65,7 +65,7 @@ const shells: { readonly [shell: string]: (commands: readonly Known[]) => string
 
 const quoted = (text: string) => `'${text.replaceAll("'", '’')}'`
 
-/** @throws Failure where the shell is none of these. */
+/** @throws Failure if the shell is none of these. */
 export function completionFor(shell: string, program: Command): string {
   const write = Object.hasOwn(shells, shell) ? shells[shell] : undefined
   if (!write)

@@ -7,7 +7,7 @@ import { Failure } from './failure.js'
  * The files that patterns name, each once however often it is named; `-` is standard input.
  *
  * @param inFolder The files of a folder.
- * @throws Failure where a pattern names none.
+ * @throws Failure if a pattern names none.
  */
 export function filesOf(
   patterns: readonly string[],

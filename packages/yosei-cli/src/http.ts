@@ -43,7 +43,7 @@ export class Server {
   readonly #agent: Dispatcher
   readonly #options: ServerOptions
 
-  /** @throws Failure where the address is none. */
+  /** @throws Failure if the address is none. */
   constructor(base: string, options: ServerOptions, connections: number) {
     if (!URL.canParse(base) || !/^https?:$/.test(new URL(base).protocol))
       throw new Failure(`${base}: this is no address of a server; write it as http://127.0.0.1:8080`)
@@ -56,7 +56,7 @@ export class Server {
   /**
    * Sends a message; what comes back, or why nothing did.
    *
-   * @throws Failure where no server is there.
+   * @throws Failure if no server is there.
    */
   async send({ method, target, headers, body }: Message): Promise<Arrived | string> {
     const own = headers.filter(([name]) => !ofTheWire.has(name))
@@ -124,7 +124,7 @@ export function lacking(expectation: Expectation, arrived: Arrived | string): st
     : []
 }
 
-/** @throws Failure where a header field is none. */
+/** @throws Failure if a header field is none. */
 export function headerOf(text: string): readonly [name: string, value: string] {
   const [, name, value = ''] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):\s*(.*)$/.exec(text) ?? []
   if (name === undefined) throw new Failure(`"${text}" is no header field; write Name: value`)

@@ -10,7 +10,7 @@ export const nameOf = (file: string) => (file === '-' ? 'standard input' : file)
  * The lines of a file, of one that is gzipped, or of standard input (`-`), as many at once as came.
  *
  * @param longest What is longer than any line that says something is cut there.
- * @throws Failure where it cannot be read.
+ * @throws Failure if it cannot be read.
  */
 export async function* linesOf(file: string, longest = 50_000_000): AsyncGenerator<readonly string[]> {
   const raw = file === '-' ? process.stdin : createReadStream(file, { highWaterMark: 256 * 1024 })

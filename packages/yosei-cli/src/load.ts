@@ -14,7 +14,7 @@ interface LoadOptions {
   readonly isFresh?: boolean
 }
 
-/** @throws Failure where there is no such module, it throws, or it exports no intake. */
+/** @throws Failure if there is no such module, it throws, or it exports no intake. */
 export async function loadIntake(file: string, options: LoadOptions = {}): Promise<Intake> {
   const app = await loadDefault(file, 'your intake', options)
   if (!isIntake(app))
@@ -27,7 +27,7 @@ export async function loadIntake(file: string, options: LoadOptions = {}): Promi
 /**
  * What makes services; it throws a Failure where it cannot.
  *
- * @throws Failure where there is no such module, it throws, or it exports no function.
+ * @throws Failure if there is no such module, it throws, or it exports no function.
  */
 export async function loadServices(file: string, options: LoadOptions = {}): Promise<() => Promise<unknown>> {
   const make = await loadDefault(file, 'your stand-in services', options)

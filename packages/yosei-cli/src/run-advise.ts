@@ -14,7 +14,7 @@ export interface AdviseOptions {
   readonly makeServices?: (() => unknown) | undefined
 }
 
-/** @returns The exit code: 1 where there is advice. */
+/** @returns The exit code: 1 if there is advice. */
 export async function runAdvise(
   app: Intake,
   file: string,

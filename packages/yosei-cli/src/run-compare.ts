@@ -7,7 +7,7 @@ import { Failure } from './failure.js'
 import { loadIntake } from './load.js'
 import { marked, pc, plural, print, shorten, visible, width, wrap } from './terminal.js'
 
-/** @returns The exit code: 1 where something breaks. */
+/** @returns The exit code: 1 if something breaks. */
 export async function runCompare(before: string, after: string, format: string): Promise<number> {
   const [old, now] = [fileOf(before), fileOf(after)]
   const differences = await compareIntakes(await loadIntake(old), await loadIntake(now))
@@ -20,7 +20,7 @@ export async function runCompare(before: string, after: string, format: string):
 /**
  * A file as it is, or as it was at a revision: that is checked out beside what it imports, until the command ends.
  *
- * @throws Failure where there is no such revision.
+ * @throws Failure if there is no such revision.
  */
 function fileOf(named: string): string {
   if (!named.startsWith('git:')) return named

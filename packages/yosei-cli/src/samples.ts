@@ -15,7 +15,7 @@ export interface Found {
   readonly share: number
 }
 
-/** @throws Failure where nothing is found, or something cannot be read. */
+/** @throws Failure if nothing is found, or something cannot be read. */
 export async function* findSamples(patterns: readonly string[]): AsyncGenerator<Found> {
   const files = sampleFiles(patterns)
   const sizes = files.map((file) => statSync(file, { throwIfNoEntry: false })?.size ?? 0)
@@ -39,7 +39,7 @@ export async function* findSamples(patterns: readonly string[]): AsyncGenerator<
     )
 }
 
-/** @throws Failure where there are none. */
+/** @throws Failure if there are none. */
 export const sampleFiles = (patterns: readonly string[]): readonly string[] => filesOf(patterns, booksIn)
 
 function booksIn(folder: string): readonly string[] {

@@ -15,7 +15,7 @@ import { Failure } from './failure.js'
 import { branchesOf, isFields, isOutline, parts } from './outlined.js'
 import { pc, shorten, visible, width, wrap } from './terminal.js'
 
-/** @throws Failure where the intake has no endpoint of that name. */
+/** @throws Failure if the intake has no endpoint of that name. */
 export function endpointIn(app: Intake, name: string): Endpoint {
   const endpoint = Object.hasOwn(app.endpoints, name) ? app.endpoints[name] : undefined
   if (endpoint) return endpoint

@@ -47,7 +47,7 @@ const longestExample = 40
 /** An event's request and cause are cut to size where it is written. */
 const longestLine = 1_000_000
 
-/** @throws Failure where a journal cannot be read. */
+/** @throws Failure if a journal cannot be read. */
 export async function tally(patterns: readonly string[], options: TallyOptions): Promise<Tally> {
   const counting = new Counting(options)
   for (const file of filesOf(patterns, noFolder)) await counting.read(file)

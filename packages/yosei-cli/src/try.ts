@@ -25,7 +25,7 @@ export interface TryOptions {
   readonly write?: string
 }
 
-/** @returns The exit code: 0 where it is accepted. */
+/** @returns The exit code: 0 if it is accepted. */
 export async function runTry(app: Intake, method: string, target: string, options: TryOptions): Promise<number> {
   if (!target.startsWith('/'))
     throw new Failure(`${target}: this is no target; it begins with a slash, such as /sessions?limit=5`)

@@ -35,7 +35,7 @@ export interface Matter {
   readonly broken?: string | undefined
 }
 
-/** @throws Error where a book cannot be read. */
+/** @throws Error if a book cannot be read. */
 export function createBench(matter: Matter): Bench {
   const { app, books, kit, revision = 0, broken } = matter
   // Plain JSON to its users; here its shape is known.

@@ -17,7 +17,7 @@ export interface BuildOptions {
 /**
  * Writes the page into a folder, which any server of files can serve.
  *
- * @throws Error where a module cannot run in a browser, the package `rolldown` is not installed, or the folder has
+ * @throws Error if a module cannot run in a browser, the package `rolldown` is not installed, or the folder has
  * other files.
  */
 export async function buildDesk({ intake, services, books, kit, folder }: BuildOptions): Promise<void> {

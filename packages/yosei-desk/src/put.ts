@@ -36,7 +36,7 @@ export async function alone<T>(file: string, work: () => Promise<T>): Promise<T>
 /**
  * The file is what it was, or all of what it becomes: also on a disk that is full.
  *
- * @throws Error where it cannot be written.
+ * @throws Error if it cannot be written.
  */
 export function putFile(file: string, text: string): void {
   const made = besides(file, `${process.pid}`)

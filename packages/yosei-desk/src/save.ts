@@ -13,7 +13,7 @@ const masked = '(secret)'
  * The page of a book with the draft as a sample: at its end, or in place of the one with an index. Its verdict is the one
  * that the sample gets as it is written. Secrets are left out, but for those that the book has already.
  *
- * @throws RangeError where it cannot be written down.
+ * @throws RangeError if it cannot be written down.
  */
 export async function savedPage(
   matter: Matter,

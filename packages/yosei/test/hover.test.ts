@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect, test } from '@jest/globals'
 import ts from 'typescript-5.9'
+import { phrases } from '../../../test/phrases.ts'
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..')
 const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as {
@@ -22,17 +23,20 @@ const program = ts.createProgram(files, {
   typeRoots: [join(root, '../../node_modules/@types')],
 })
 const checker = program.getTypeChecker()
-const isSaid = (symbol: ts.Symbol) => symbol.getDocumentationComment(checker).length > 0
+const said = (symbol: ts.Symbol) => ts.displayPartsToString(symbol.getDocumentationComment(checker))
 const isOurs = (one: ts.Declaration | undefined): one is ts.Declaration =>
   one?.getSourceFile().fileName.startsWith(`${root}/src/`) ?? false
 
-test('each public name and each option has its text on hover', () => {
+test('each public name and each option has its text on hover, in plain words', () => {
   const seen = new Set<unknown>()
   const silent: string[] = []
+  const odd: string[] = []
   const look = (symbol: ts.Symbol, declaration: ts.Declaration | undefined, where: string) => {
     if (!isOurs(declaration) || seen.has(declaration)) return
     seen.add(declaration)
-    if (!isSaid(symbol)) silent.push(where)
+    const text = said(symbol)
+    if (text === '') silent.push(where)
+    if (phrases.test(text)) odd.push(`${where}: ${text}`)
   }
   const lookInside = (type: ts.Type, where: string) => {
     const parts = type.isUnionOrIntersection() ? type.types : [type]
@@ -57,5 +61,6 @@ test('each public name and each option has its text on hover', () => {
     }
   }
   expect(silent).toEqual([])
+  expect(odd).toEqual([])
   expect(seen.size).toBeGreaterThan(600)
 })

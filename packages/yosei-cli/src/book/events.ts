@@ -7,7 +7,7 @@ import { readRequest } from './requests.js'
 /**
  * A line of JSON: an event of a journal, or a request. An event without a request is none.
  *
- * @throws BookError where it is neither.
+ * @throws BookError if it is neither.
  */
 export function readLine(text: string, line: number): Sample | undefined {
   if (text.trim() === '') return undefined

@@ -20,7 +20,7 @@ export type Expectation =
       readonly others: boolean
     }
 
-/** @throws BookError where a line makes no sense. */
+/** @throws BookError if a line makes no sense. */
 export function readExpectation(
   lines: readonly { readonly text: string; readonly line: number }[],
   blockLine: number,

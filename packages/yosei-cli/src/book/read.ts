@@ -55,7 +55,7 @@ pages.core.ruler.disable(['inline', 'text_join'])
 /**
  * Reads the samples of a book.
  *
- * @throws BookError where a block is malformed.
+ * @throws BookError if a block is malformed.
  */
 export function readBook(page: string): Sample[] {
   // It reads the same however its lines end.

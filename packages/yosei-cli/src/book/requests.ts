@@ -14,7 +14,7 @@ const placesAt = (line: number, column: number) => {
  * A line `{ "method", "target", "headers", "body" }`: header fields by name, or as pairs; a body that is a text as it
  * is, any other as JSON.
  *
- * @throws BookError where it is none.
+ * @throws BookError if it is none.
  */
 export function readRequest(value: object, line: number): Sample {
   const { method, target, headers = {}, body } = value as { [name: string]: unknown }
@@ -35,7 +35,7 @@ export function readRequest(value: object, line: number): Sample {
   return { title: `${method} ${target.split('?')[0]}`, message, places: placesAt(line, 1) }
 }
 
-/** @throws BookError where it is nested more deeply than the stack is. */
+/** @throws BookError if it is nested more deeply than the stack is. */
 function nested<T>(line: number, work: () => T): T {
   try {
     return work()
@@ -66,7 +66,7 @@ function headersIn(headers: unknown, line: number): (readonly [string, string])[
 /**
  * A recording of a browser (HAR 1.2), with the clock of each request.
  *
- * @throws BookError where it is none.
+ * @throws BookError if it is none.
  */
 export function readHar(text: string): Sample[] {
   let recorded: { log?: { entries?: unknown } } | null

@@ -46,8 +46,8 @@ export interface GateOptions<Services = unknown> {
    */
   options?: 'answer' | 'pass' | undefined
   /**
-   * How an endpoint is chosen: by default the case of letters, and slashes that are doubled or at the end, make no
-   * difference, as for most routers; `exact` where the router behind the gate is strict. Values stay as they were sent.
+   * How the gate chooses an endpoint. By default, it ignores case, doubled slashes and a slash at the end. `exact` is
+   * for strict routers.
    */
   routing?: 'folded' | 'exact' | undefined
 }
@@ -99,7 +99,7 @@ function passedAt(endpoint: Endpoint, request: IncomingMessage): Passed {
 /**
  * The typed input of a request that came through a gate.
  *
- * @throws TypeError where the request came through no gate of that endpoint, or was only observed there and would have
+ * @throws TypeError if the request came through no gate of that endpoint, or was only observed there and would have
  * been rejected: see `verdictAt`.
  * @example
  * app.post('/telescopes/:id/sessions', gate(bookSession), (request, response) => response.json(inputOf(bookSession,
@@ -122,7 +122,7 @@ export function foundOf<E extends Endpoint>(endpoint: E, request: IncomingMessag
   return passedAt(endpoint, request).entry.found as FoundBy<E>
 }
 
-/** The verdict on a request that came through a gate; a rejection where it was only observed. */
+/** The verdict on a request that passed a gate. It can be a rejection if the gate only observes. */
 export function verdictAt<E extends Endpoint>(
   endpoint: E,
   request: IncomingMessage,
@@ -142,9 +142,9 @@ export interface PassedContext<E, Services = unknown> extends Context<E, Service
 }
 
 /**
- * Who asks, the signal, the id, the turn and what was found, of a request that came through a gate.
+ * The caller, signal, id, turn and finds of a request that passed a gate.
  *
- * @throws TypeError where the request came through no gate of that endpoint.
+ * @throws TypeError if the request came through no gate of that endpoint.
  * @example
  * app.post('/slots/:slot', gate(bookSlot), async (request, response) => {
  *   const { who, release } = contextOf(bookSlot, request)

@@ -187,7 +187,7 @@ function urlOf(target: string, scheme: string, host: string): URL {
 /**
  * The request as fetch has it. `body` is what is left of it.
  *
- * @throws TypeError where fetch has no such request: a method that it forbids, a target that is no URL.
+ * @throws TypeError if fetch has no such request: a method that it forbids, a target that is no URL.
  */
 export function requestOf(
   request: IncomingMessage,

@@ -18,7 +18,7 @@ export interface JournalLimits {
 /**
  * A journal that writes newline-delimited JSON, to a file or a stream.
  *
- * @throws Error where pino is not installed.
+ * @throws Error if pino is not installed.
  * @param to The path of a file, or a stream; standard output where nothing is said.
  * @example
  * const app = intake({ endpoints, journal: ndjsonJournal('journal.ndjson') })

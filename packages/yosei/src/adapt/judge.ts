@@ -74,14 +74,14 @@ const byCode: By = { engine: compiled, words: wordsIn, endpoint: endpoint as nev
 export const standard = /* @__PURE__ */ standardBy(byCode)
 
 /**
- * Judges what comes out where a JSON Merge Patch (RFC 7396) is put onto what is stored: by the endpoint that takes the
- * whole, so that a rule between a changed and an unchanged field cannot be evaded. Names of `stored` that are not
- * declared, or set by the server, are left out, and so are nulls of what may not be null; limits that count from now
- * hold for what changes alone.
+ * Validates the result of a JSON Merge Patch (RFC 7396) on a stored value, by the endpoint that takes the whole. So
+ * rules between changed and unchanged fields hold. Stored names that are not declared, or that the server sets, are left
+ * out, and so are nulls that the field does not allow. Limits that count from now hold only for changed fields.
+ * Synchronous.
  *
  * @param stored The body as it is, as handlers get it or as JSON.
  * @param patch What a change says: the body that `allOptional(of, { nullable: true })` was read to.
- * @throws DeclarationError where the endpoint's body is no record.
+ * @throws DeclarationError if the endpoint's body is no record.
  * @example
  * const verdict = judgeMerged(bookSession, await store.session(id), patch)
  * return verdict.outcome === 'rejected' ? refuse(verdict) : store.put(id, verdict.input.body)

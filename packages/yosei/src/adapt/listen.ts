@@ -15,7 +15,7 @@ import { type Handle, type Service, serviceOf } from './serve.js'
 
 /** Options of `listen`. */
 export interface ListenOptions {
-  /** A free one where it is 0, or not said. */
+  /** The port. With 0, or by default, it is a free one. */
   port?: number | undefined
   /** `127.0.0.1` by default: name `0.0.0.0` to be reached from elsewhere. */
   host?: string | undefined
@@ -26,7 +26,7 @@ export interface Listening {
   readonly server: Server
   /** The port. */
   readonly port: number
-  /** Where it is reached: `http://127.0.0.1:8080`. */
+  /** The address of the server: `http://127.0.0.1:8080`. */
   readonly url: string
   /** Takes no more connections, and waits for the requests that are under way. */
   close(): Promise<void>
@@ -45,7 +45,7 @@ const listenOptions: Options<ListenOptions> = {
  * Starts a server for a service. Broken messages, header fields that are too large, conflicting lengths, expectations,
  * and clients that never end what they began: each is answered, and journalled, like any other rejection.
  *
- * @throws TypeError where `serve` did not make the handle; Error where a package that its bodies need is not installed.
+ * @throws TypeError if `serve` did not make the handle; Error where a package that its bodies need is not installed.
  * @example
  * const { url, close } = await listen(serve(app, handlers), { port: 8080 })
  */

@@ -35,7 +35,7 @@ let loading: Promise<(config: BusboyConfig) => Busboy> | undefined
 /**
  * Loads what tells the parts of a form apart, before a request needs it: a machine in need can open no file of it.
  *
- * @throws Error where it is not installed, and whatever keeps it from being loaded.
+ * @throws Error if it is not installed, and whatever keeps it from being loaded.
  */
 export function prepareForms(): typeof loading & object {
   loading ??= import('busboy').then(

@@ -55,7 +55,7 @@ const fenceKept = 600_000
  * A store whose turns hold across processes. A holder that dies keeps its turn until its lease runs out. The keys of
  * one turn carry a hash tag, so that a cluster keeps them together; values are in them as a digest alone.
  *
- * @throws DeclarationError where `within` is no span of time.
+ * @throws DeclarationError if `within` is no span of time.
  * @example
  * const client = await createClient({ url }).connect()
  * const app = intake({ endpoints, turns: redisTurns(client) })

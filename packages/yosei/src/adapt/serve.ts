@@ -26,13 +26,13 @@ import { aFunction, anything, checkOptions, isPlain, type Options, oneOf, shown 
 import { statusFor } from '../terms/statuses.js'
 import { languageFor } from '../words/languages.js'
 
-/** What a handler is given besides the input. */
+/** What a handler gets in addition to the input. */
 export interface Context<E, Services> {
   /** The request as fetch has it, made when it is first looked at; its body has been read. */
   readonly request: Request
   /** The services that you gave to `serve` or `gate`. */
   readonly services: Services
-  /** Who is asking, as `identify` said and the endpoint declares. */
+  /** The caller, as `identify` gave it and the endpoint declares it. */
   readonly who: WhoOf<E>
   /** Fires when the client has gone, or the handler is over its time. */
   readonly signal: AbortSignal
@@ -63,9 +63,9 @@ type HandlersOf<E extends Endpoints, Services> = {
 export interface ServeOptions<Services> {
   /** What lookups, `identify` and handlers are given. */
   services?: Services | undefined
-  /** The clock that relative limits count from: that of the machine where none is given. */
+  /** The clock of relative limits. By default, that of the machine. */
   now?: (() => Date) | undefined
-  /** Whether OPTIONS of a declared path is answered with its methods, or told like any method that is not taken. */
+  /** `answer` (the default) answers OPTIONS of a declared path with its methods. `pass` treats it like any other method. */
   options?: 'answer' | 'pass' | undefined
   /** Whether what a handler threw is thrown on, after it was journalled: for what a service considers fatal. */
   letThrough?: ((error: unknown) => boolean) | undefined
@@ -113,7 +113,7 @@ export const serviceOf = (handle: Handle): Service | undefined => services.get(h
  * Serves the endpoints of an intake: typed input in, a plain value out as JSON with the endpoint's `success` status, a
  * Response as it is. Needs no server: `await handle(new Request(…))` is a test.
  *
- * @throws DeclarationError where an endpoint has no handler, or a handler no endpoint.
+ * @throws DeclarationError if an endpoint has no handler, or a handler no endpoint.
  * @example
  * const handle = serve(app, { listSessions: ({ query }, { services }) => services.sessions.list(query) }, { services })
  */

@@ -22,8 +22,8 @@ export interface Wishes {
 
 /**
  * The answer to a rejected request: its status, its header fields, and a problem document with every error at its
- * field; a page or plain text where the client prefers them, in a language that it reads. The request is a fetch
- * Request, or whatever else has header fields, such as Node's.
+ * field. It is a page or plain text if the client prefers that, in a language that the client reads. The request is a
+ * fetch Request, or an object with header fields, such as Node's.
  *
  * @example
  * if (verdict.outcome === 'rejected') return answer(verdict, request)

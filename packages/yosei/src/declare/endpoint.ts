@@ -163,11 +163,14 @@ export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
   /** Status of a handler's plain value; 200 by default. */
   success?: number | undefined
   /**
-   * Who is asking: what `identify` gives. Checked, and not copied: names that are not declared stay. A secret, at
-   * addresses such as `who.role`. Optional at endpoints that are `open`.
+   * The caller: the type of what `identify` gives. It is checked and not copied; undeclared names stay. It is a secret
+   * everywhere.
    */
   who?: W | undefined
-  /** What must hold of who is asking, of the path, query and header, before the body comes; else 403 `not_allowed`. */
+  /**
+   * A condition on the caller, the path, query and header. It is checked before the body arrives. Else 403
+   * `not_allowed`.
+   */
   may?: ((on: ConditionMaker<HeadOf<I>>) => Condition) | undefined
   /** Rules between fields: see docs/rules.md. */
   rules?: ((on: RuleMaker<I>) => R) | undefined
@@ -200,7 +203,7 @@ export interface Types<P, Q, H, C, B, W, R, L, G> extends EndpointTypes {
  * Declares what a request to one method and path may look like.
  *
  * @param signature Method and path template (RFC 6570, level 1): `'POST /telescopes/{telescopeId}/sessions'`.
- * @throws DeclarationError where the declaration makes no sense.
+ * @throws DeclarationError if the declaration makes no sense.
  * @example
  * const listSessions = endpoint('GET /sessions', { query: { limit: integer({ min: 1, max: 100, default: 20 }) } })
  */
@@ -224,7 +227,7 @@ export function declareEndpoint<
   return frozen(nodeOf(signature, declaration as LooseDeclaration, {})) as never
 }
 
-/** @throws DeclarationError where something among them is no endpoint. */
+/** @throws DeclarationError if something among them is no endpoint. */
 export function endpointsIn(where: string, given: unknown): [name: string, endpoint: EndpointNode][] {
   if (!isPlain(given)) mistake(where, `its endpoints are ${shown(given)}`, 'Write them as { name: endpoint(…) }')
   return Object.entries(given).map(([name, one]) => {

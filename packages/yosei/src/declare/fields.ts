@@ -56,16 +56,15 @@ import type {
 export interface TextOptions extends Common<string> {
   /** Least and greatest number of code points. */
   length?: Bounds | undefined
-  /** Refused where it can take long on a text made for it: see `trusted`. */
+  /** A regular expression. Patterns that can take very long are rejected: see `trusted`. */
   pattern?: RegExp | undefined
-  /** Takes a pattern of which nobody can tell how long it takes, or that takes long, as it is. */
+  /** Accepts a pattern that cannot be analysed, or that can take long. */
   trusted?: boolean | undefined
   /** A standard form, such as `email`. Else `wrong_format`. */
   format?: Format | undefined
   /**
-   * What is done to the text before anything is checked: a Unicode normalization form, white space at both ends cut
-   * off, runs of white space made one blank, letters made lower or upper case. Always in this order, whatever the order
-   * of the list.
+   * Changes the text before it is checked: a Unicode normalization form, `trim` for spaces at both ends, `squeeze` for
+   * spaces inside, `lower` or `upper` case. Always in this order.
    */
   tidy?: readonly Tidying[] | undefined
   /** In text sources an empty value counts as not sent, unless this is set. */
@@ -167,10 +166,7 @@ export interface ReadAs<B, T> {
   message?: string | undefined
   /** The way back, for `write`. */
   write?: ((value: T) => B) | undefined
-  /**
-   * What makes an object the same as another, for comparisons, `distinct`, turns and lookups. Where nothing is said, it is
-   * what was sent for it. Other values, and dates, are the same when they are equal.
-   */
+  /** What makes two objects the same, for comparisons, `distinct`, turns and lookups. By default, it is the sent value. */
   key?: ((value: T) => string) | undefined
 }
 
@@ -330,7 +326,7 @@ export function lines<I extends Field, const O extends LinesOptions<Out<I>[], ke
   return make({ list: listKind }, options, { item, lines: true })
 }
 
-/** Exactly these values, each of its own kind, in this order. */
+/** Exactly these values, in this order, each with its own field. */
 export function tuple<const I extends readonly Field[], const O extends Common<OutTuple<I>> = {}>(
   items: I,
   options?: O & Common<OutTuple<I>>,
@@ -383,7 +379,7 @@ type OutTagged<K extends string, V extends Fields> = {
 type InTagged<K extends string, V extends Fields> = { [N in keyof V]: Flat<{ [T in K]: N } & In<V[N]>> }[keyof V]
 
 /**
- * A union told apart by the text in `tag`. A branch does not declare the tag itself: the key implies it.
+ * A union whose branch is chosen by the text in `tag`. The branches do not declare the tag.
  *
  * @example
  * const mode = tagged('mode', { survey: record({ tiles: integer() }), single: record({}) })
@@ -396,7 +392,10 @@ export function tagged<const K extends string, V extends Fields, const O extends
   return make({ tagged: taggedKind, choice: choiceKind }, options, { tag, branches: frozen(branches) })
 }
 
-/** A union by trial, in order. Where no branch takes the value, the one that came closest says why. */
+/**
+ * A union that tries its branches in order. If no branch accepts the value, the branch that comes closest reports its
+ * errors.
+ */
 export function either<const I extends readonly Field[], const O extends Common<Out<I[number]>> = {}>(
   branches: I,
   options?: O & Common<Out<I[number]>>,
@@ -405,7 +404,7 @@ export function either<const I extends readonly Field[], const O extends Common<
 }
 
 /**
- * A declaration that is made when it is first needed: for values that hold values of their own kind.
+ * A declaration that is made when it is first needed, for recursive values.
  *
  * @example
  * interface Tree { name: string; parts: Tree[] }

@@ -49,7 +49,7 @@ interface Shared<S, P, Q, H, C, W, I, L> extends Policy {
   tags?: readonly string[] | undefined
   /** As an endpoint's. */
   who?: W | undefined
-  /** Must hold besides what an endpoint says itself. */
+  /** It must hold in addition to the `may` of an endpoint. */
   may?: ((on: ConditionMaker<HeadOf<I>>) => Condition) | undefined
   /** Rules that hold for all endpoints of the group. */
   rules?: ((on: RuleMaker<I>) => readonly Rule[]) | undefined
@@ -106,10 +106,10 @@ export interface SharedMaker<P, Q, H, C, W, L> {
 }
 
 /**
- * Endpoints with what they share. Groups nest; what an endpoint or an inner group says itself wins. Where endpoints speak
- * of what they share, in rules, lookups or turns, they are made by a function: `(shared) => ({ name: shared.endpoint(…) })`.
+ * Endpoints with what they share. Groups nest; the setting nearest to the endpoint wins. If the rules, lookups or turns
+ * of an endpoint read fields of the group, pass a function.
  *
- * @throws DeclarationError where what is shared does not fit an endpoint.
+ * @throws DeclarationError if what is shared does not fit an endpoint.
  * @example
  * intake({ endpoints: { ...group({ prefix: '/v1', header: { 'x-team': slug } }, { bookSession, listSessions }) } })
  */

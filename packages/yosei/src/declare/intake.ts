@@ -15,7 +15,7 @@ import { type EndpointNode, endpointsIn } from './endpoint.js'
  * makes one, at a price.
  */
 export interface HeaderFields extends Iterable<readonly [name: string, value: string]> {
-  /** The value of a field, whatever the case of its name, lines of one name joined (RFC 9110, section 5.3). */
+  /** The value of a field, in any case of its name. Several lines of one name are joined (RFC 9110, section 5.3). */
   get(name: string): string | null
   /** Whether the field was sent. */
   has(name: string): boolean
@@ -43,8 +43,8 @@ export interface Head {
 
 interface Shared<Who, Services> {
   /**
-   * Who is asking, before the body is received: the handler's `who`; or a refusal, made by `refuse`. Where it is
-   * `undefined`, `null` or `false`, nobody is known: 401, but at endpoints that are `open`.
+   * Says who the caller is, before the body arrives: the `who` of the handler, or a refusal. If it is `undefined`,
+   * `null` or `false`, the answer is 401, unless the endpoint is `open`.
    */
   identify?: ((request: Head, services: Services) => Known<Who> | Promise<Known<Who>>) | undefined
   /**
@@ -69,9 +69,9 @@ interface Shared<Who, Services> {
    * in `problem.more` how many more there are. With `read`, clients get its errors back.
    */
   envelope?: WriteEnvelope | Envelope | undefined
-  /** Where rejections and failures are written. Without one, failures go to the error output. */
+  /** Gets rejections and failures. Without a journal, failures go to standard error. */
   journal?: Journal | undefined
-  /** Where turns are taken: in memory where nothing is said, which serves one process. */
+  /** The store of turns. By default, it is the memory of the process. */
   turns?: TurnStore | undefined
 }
 
@@ -90,13 +90,13 @@ export interface IntakeDeclaration<E extends Endpoints, Services = unknown>
     Shared<WhoFor<E>, Services> {
   /** The endpoints, by name. */
   endpoints: E
-  /** Where it is mounted: `/api/v1`. */
+  /** The path at which it is mounted: `/api/v1`. */
   base?: string | undefined
   /** The title of the service. */
   title?: string | undefined
   /** The version of the service. */
   version?: string | undefined
-  /** Whether code is made for each endpoint, where that is allowed, or its declaration is interpreted. */
+  /** `interpreted` makes no code for endpoints. By default, code is made if that is allowed. */
   engine?: 'compiled' | 'interpreted' | undefined
 }
 
@@ -110,7 +110,7 @@ export interface IntakeNode extends Readonly<Shared<unknown, never>> {
   readonly limits: SettledLimits
   readonly statuses: Statuses
 }
-/** @throws DeclarationError where no path can begin with it. */
+/** @throws DeclarationError if no path can begin with it. */
 function checkedBase(base: string): string {
   if (typeof base !== 'string' || !/^(?:\/[^/?#{}\s]+)*\/?$/.test(base))
     mistake('intake, base', `no path begins with "${base}"`, 'Write it as /api/v1')
@@ -132,7 +132,7 @@ export function intakeNode(intake: Intake): IntakeNode {
 /**
  * Gathers the endpoints of a service.
  *
- * @throws DeclarationError where two endpoints match the same requests, and nothing tells them apart.
+ * @throws DeclarationError if two endpoints match the same requests, and nothing tells them apart.
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */

@@ -51,9 +51,8 @@ type IsAlwaysAsked<V extends readonly unknown[], W> = W extends Condition
 /** Makes the lookups of an endpoint whose accepted input is `T`. */
 export interface LookupMaker<T> extends ConditionMaker<T> {
   /**
-   * Asks the outside world. Found: a value other than `undefined`, `null` and `false`, that `counts` where that is said;
-   * it is given to the lookups that follow, and to the handler under the lookup's name. Not found (or found, with
-   * `absent: true`): the refusal, at the first read address.
+   * Asks a service. A value other than `undefined`, `null` and `false` is found, if `counts` agrees. If nothing is
+   * found, the request is rejected with `refusal`; with `absent`, it is the other way round.
    *
    * @example
    * lookups: (on) => {

@@ -76,7 +76,7 @@ function placeIn(root: Node): Placed {
 /**
  * Every rule once, where it first applies, for a declaration to be held against.
  *
- * @throws DeclarationError where a rule stands behind a reader, whose values have no addresses.
+ * @throws DeclarationError if a rule stands behind a reader, whose values have no addresses.
  */
 export function everyRule(endpoint: EndpointNode, body: BodyNode | undefined): readonly PlacedRule[] {
   const { root, rules, unplaced } = placedRules(endpoint, body)

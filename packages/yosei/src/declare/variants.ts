@@ -27,8 +27,8 @@ type MadeRecord<F extends Fields> = RecordField<F, OutFields<F>, InFields<F>, 'r
 /** What a change may be: `nullable` where null removes, `deep` where it goes into records. */
 export interface PatchOptions {
   /**
-   * Whether `null` removes, as in a JSON Merge Patch (RFC 7396): what may be left out may be removed, what must be there
-   * not, also where it is nullable.
+   * Whether `null` removes a value, as in a JSON Merge Patch (RFC 7396). Only optional fields can be removed; others
+   * are `null_not_allowed`.
    */
   nullable?: boolean | undefined
   /** Whether records in the record change field by field as well. Tables change name by name, lists and unions as a whole. */

@@ -132,7 +132,7 @@ export function defaultOf(node: Node, run: Run, below: Path = none): unknown {
 /**
  * What a service puts in itself, held against what is declared at its path, and as it would be read.
  *
- * @throws TypeError where the field does not take it: that is a bug of the service, and never passed on.
+ * @throws TypeError if the field does not take it: that is a bug of the service, and never passed on.
  */
 export function hold(root: Node, path: Path, value: unknown, run: Run): unknown {
   let wrong: unknown

@@ -19,7 +19,7 @@ interface Quarter {
 }
 const zones = /* @__PURE__ */ new Map<string, Zone>()
 
-/** @throws RangeError where there is no such zone. */
+/** @throws RangeError if there is no such zone. */
 function zoneOf(name: string): Zone {
   const known = zones.get(name)
   if (known) return known

@@ -30,9 +30,9 @@ const giveOptions: Options<Omit<GivenReply, 'value'>> = {
 }
 
 /**
- * A success with a status or header fields of its own: RFC 9110, sections 10.2.2 (`Location`) and 8.8.3 (`ETag`).
+ * A success with its own status or header fields: RFC 9110, sections 10.2.2 (`Location`) and 8.8.3 (`ETag`).
  *
- * @throws DeclarationError where the status is no success or redirection: refuse() the rest.
+ * @throws DeclarationError if the status is no success or redirection: refuse() the rest.
  * @example
  * return give(session, { status: 201, headers: { location: `/sessions/${session.id}` } })
  */

@@ -23,7 +23,7 @@ import type { Asker } from './who.js'
 export interface JudgeOptions {
   /** What lookups and `identify` are given; `{}` suffices. Without services none is asked, and the verdict is pending. */
   services?: unknown
-  /** Who is asking, where that is known already: `identify` is not asked. */
+  /** The caller, if it is known already: then `identify` does not run. */
   who?: unknown
   /** The clock that relative limits count from. */
   now?: Date | undefined

@@ -20,9 +20,9 @@ export interface Refusing extends Omit<Refusal, 'status'> {
 const refusals = new WeakMap<Refused, readonly Refusing[]>()
 
 /**
- * A fault that only the outside world could find (a unique index, an overdrawn account), told like any other. A handler,
- * `identify` and what a lookup asks may return it, or throw it out of a transaction. The first of several decides the
- * status. A rejected verdict, as of `judgeMerged`, is told as it stands.
+ * A rejection that only your own code could find, such as a unique index or an overdrawn account. It looks like any
+ * other. A handler, `identify` and `ask` of a lookup can return it, or throw it out of a transaction. The first of
+ * several decides the status. A rejected verdict, as from `judgeMerged`, is answered as it is.
  *
  * @typeParam E The endpoint: `at` is held against its fields then.
  * @example

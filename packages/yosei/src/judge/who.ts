@@ -33,7 +33,7 @@ export function keepBody(input: Parts, seen: Parts): void {
   if (seen !== input && seen.body !== input.body) put(input as { [part: string]: unknown }, 'body', seen.body)
 }
 
-/** @throws TypeError where it is not what the endpoint declares: that is a bug of the service. */
+/** @throws TypeError if it is not what the endpoint declares: that is a bug of the service. */
 export function checkWho({ destination, run }: Opened, { who }: Asker): void {
   const { endpoint } = destination
   if (endpoint.who && !whoHolds(endpoint, who, run)) holdAsIs(endpoint.who, ['who'], who, run)

@@ -42,8 +42,8 @@ export function outline(of: Endpoint | Intake): EndpointOutline | IntakeOutline 
 }
 
 /**
- * Whether what stands at an address of an endpoint is a secret, lies in one, or holds one. Of an address that is not
- * declared nobody has said that it is none.
+ * Whether the value at an address of an endpoint is a secret, lies in one, or holds one. An undeclared address counts
+ * as a secret.
  */
 export function isSecretAt(endpoint: Endpoint, address: string): boolean {
   const node = endpointNode(endpoint)

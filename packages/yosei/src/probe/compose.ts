@@ -40,7 +40,7 @@ export interface Said {
   readonly body?: string | undefined
   /** Values by their addresses, as they are sent: they come before what the target and the body say. */
   readonly values?: readonly (readonly [address: string, value: unknown])[]
-  /** The same as texts, as a person writes them: JSON, or a text where the field takes texts alone. */
+  /** The same values as texts: JSON, or a text for a text field. */
   readonly texts?: readonly (readonly [address: string, text: string])[]
 }
 
@@ -58,10 +58,9 @@ export function sentIn(
 }
 
 /**
- * The smallest accepted request with what is said of it in its place. Where that goes against the declaration, it stays:
- * people try what is wrong. Where no endpoint is meant, the message is what is said.
+ * The smallest valid request, with your values in their places. A value that the declaration rejects stays.
  *
- * @throws RangeError where a value stands at no address of the endpoint.
+ * @throws RangeError if a value stands at no address of the endpoint.
  * @example
  * requestFor(app, { method: 'GET', target: '/sessions', values: [['query.limit', 5]] }).message
  */
@@ -135,7 +134,7 @@ function smallest(trial: Trial, spots: readonly Spot[]): Tree {
   return made ? (mended(trial, made, spots, []) ?? made) : { path: {}, query: {}, header: {}, cookie: {} }
 }
 
-/** @throws RangeError where an address is none of one value, or nothing can be made there. */
+/** @throws RangeError if an address is none of one value, or nothing can be made there. */
 function pathOf(address: string, { path: { fields } }: EndpointNode): Path {
   const path = parseAddress(address)
   if (!path) throw new RangeError(`${address} is no address`)

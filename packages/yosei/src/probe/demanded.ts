@@ -17,9 +17,9 @@ export interface Demanded extends About {
   readonly address: string
   /** The code of the error if the request breaks it. */
   readonly code: string
-  /** Of the rejection, where it is for this alone. */
+  /** The status of the rejection, if the request breaks only this. */
   readonly status: number
-  /** Whether nobody has said it: it follows from a kind, or from HTTP itself. */
+  /** Whether it follows from a kind or from HTTP, and is not declared. */
   readonly isImplied: boolean
 }
 

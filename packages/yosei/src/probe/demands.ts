@@ -36,7 +36,7 @@ export interface Demand {
   /**
    * Values that break it, some of them made from one that does not.
    *
-   * @throws Unmakeable where there is none.
+   * @throws Unmakeable if there is none.
    */
   broken(right: () => unknown, making: Making): readonly unknown[]
   /** A value right at the limit. */

@@ -10,7 +10,7 @@ export const largestFile = 20_000_000
 
 /**
  * @param type A media type, or a range of them.
- * @throws Unmakeable where it is too large.
+ * @throws Unmakeable if it is too large.
  */
 export function makeFile(type: string, bytes: number): File {
   if (bytes > largestFile) throw new Unmakeable('files of more than 20 MB are not made')

@@ -9,7 +9,7 @@ import type { BadProbe, GoodProbe } from './probed.js'
 export interface Probed {
   /** The verdict that came. */
   readonly verdict: Verdict
-  /** `undefined` where all is as it must be. */
+  /** What is wrong with the probe. `undefined` if all is well. */
   readonly fault: string | undefined
 }
 

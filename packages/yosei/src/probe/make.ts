@@ -154,7 +154,7 @@ export const shortest = ({ keepEmpty }: TextNode, source: Source): number => (so
 /**
  * A value that a node takes, as it is sent.
  *
- * @throws Unmakeable where none is found.
+ * @throws Unmakeable if none is found.
  */
 export function make(node: Node, making: Making): unknown {
   if (readOnlyOf(node) === true) throw new Unmakeable('it is set by the server')

@@ -10,7 +10,7 @@ export interface About {
 interface Made extends About {
   /** The request. */
   readonly message: Message<string | null>
-  /** Who is asking, where the intake asks that: as `judge` takes it, and as JSON. */
+  /** The caller as JSON, if the intake identifies callers. */
   readonly who?: { readonly read: unknown; readonly json: unknown }
   /** The clock by which it was made. */
   readonly now: Date
@@ -51,7 +51,7 @@ export interface ProbeOptions {
   readonly seed?: number | undefined
   /** Probe this endpoint alone. */
   readonly endpoint?: string | undefined
-  /** Accepted requests: where a function of the declaration says what it takes, their values are taken. */
+  /** Accepted requests. Their values are used if a function of the declaration decides what is valid. */
   readonly samples?: readonly Message[] | undefined
 }
 

@@ -88,7 +88,7 @@ const isOf = (node: TextNode, text: string): boolean => {
  * A text that a node takes.
  *
  * @param least The shortest that counts as sent.
- * @throws Unmakeable where none is found.
+ * @throws Unmakeable if none is found.
  */
 export function textOf(node: TextNode, pick: Pick, shortest: number): string {
   const [low, high] = node.length ?? [0, Number.POSITIVE_INFINITY]

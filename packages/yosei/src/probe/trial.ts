@@ -50,7 +50,7 @@ export class Trial {
   /**
    * The request that a pick makes.
    *
-   * @throws Unmakeable where there is none.
+   * @throws Unmakeable if there is none.
    */
   made(pick: Picking, isLenient = false): Tree {
     const tree: { [part: string]: unknown } = {}

@@ -115,7 +115,7 @@ function crossing(all: readonly Destination[]): Crossing | undefined {
  * Literal segments win over parameters, the longest literals about them first, with backtracking; HEAD is taken by GET (RFC 9110, section 9.3.2).
  *
  * @param folds Whether the case of letters and slashes too many make no difference, as in most routers.
- * @returns the match, or the methods that the path's templates take: none where no template matches the path.
+ * @returns the match, or the methods that the path's templates take: none if no template matches the path.
  */
 export function match(
   routes: Routes,

@@ -57,8 +57,8 @@ const requestLine = /* @__PURE__ */ new RegExp(`^(${token}) (\\S+) HTTP/1\\.[01]
 const fieldLine = /* @__PURE__ */ new RegExp(`^(${token}):(.*)$`)
 
 /**
- * Takes an HTTP/1.1 request message apart (RFC 9112). Lines may end in LF alone; the blank line after the head may be
- * left out where there is no body; an absolute target is cut to its path and query.
+ * Parses an HTTP/1.1 request message (RFC 9112). Lines can end in LF alone. The blank line after the head can be left
+ * out if there is no body.
  *
  * @example
  * parseMessage('GET /sessions?limit=5 HTTP/1.1\nX-Team: nebula')

@@ -25,8 +25,8 @@ declare module './rule.js' {
 }
 export interface ApartMaker<T> {
   /**
-   * No two elements' spans overlap, in whatever order they come; one that ends when another begins does not. A span whose
-   * end is not after its start is empty. Blames the element that begins later, or stands later where they begin together.
+   * No two elements overlap, in any order. One can end when another begins. An element that ends before it begins
+   * overlaps none. The error is at the element that begins later.
    *
    * @example
    * on.apart('body.windows[].opens', 'body.windows[].closes')

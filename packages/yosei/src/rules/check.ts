@@ -27,8 +27,9 @@ declare module './rule.js' {
 }
 export interface CheckMaker<T> {
   /**
-   * Any condition; false blames `blames`, or the last address read. Called only when all that it reads is sound; what may
-   * be left out may be `undefined`. It is given the clock and who is asking last.
+   * Your own condition. If `holds` gives `false`, the error is at `blames`, or at the last address that it reads. It
+   * runs only if everything that it reads is valid. Optional fields that were not sent are `undefined`. The last
+   * argument has the clock and the caller.
    */
   check<const R extends Reads<T>>(rule: {
     reads: R

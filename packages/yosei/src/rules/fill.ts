@@ -41,7 +41,10 @@ export type FilledBy<R> = R extends readonly (infer One)[]
   : never
 
 export interface FillMaker<T> {
-  /** A value derived from others when it was not sent, before any rule runs. `undefined` leaves it unsent. It is given the clock and who is asking last. */
+  /**
+   * Makes a value from others if it was not sent, before any rule runs. `undefined` leaves it unsent. The last argument
+   * has the clock and the caller.
+   */
   fill<const A extends Blamable<T>, const R extends Reads<T>, M extends Filled<T, A> | undefined>(
     address: A,
     reads: R,

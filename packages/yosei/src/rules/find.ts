@@ -24,7 +24,10 @@ declare module './rule.js' {
   }
 }
 export interface FindMaker<T> {
-  /** Any search for faults, each at its exact place (`body.windows[3].closes`). It is given the clock and who is asking last. */
+  /**
+   * Your own search for errors, each at its exact place (`body.windows[3].closes`). The last argument has the clock and
+   * the caller.
+   */
   find<const R extends Reads<T>>(rule: {
     reads: R
     code: string

@@ -18,7 +18,8 @@ export type Instead<V> = Other<
 >
 export interface OtherMaker<T> {
   /**
-   * Another field's value, where a condition takes one. A condition on a value that was not sent does not hold.
+   * The value of another field, in place of a value in a condition. A condition on a value that was not sent does not
+   * hold.
    *
    * @example
    * on.needed('body.reason', on.above('body.seats', on.other('body.room.seats')))

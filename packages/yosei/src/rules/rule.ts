@@ -36,7 +36,7 @@ export interface Rule {
   readonly status?: number
   /** Addresses of the fields that the rule needs. */
   readonly reads: readonly string[]
-  /** Addresses at which its error is told. */
+  /** The addresses of its error. */
   readonly blames: readonly string[]
   /** It holds only while these do. */
   readonly during?: readonly AnyCondition[]
@@ -53,11 +53,11 @@ export type Blamable<T> = Exclude<Address<T>, 'who' | `who.${string}`>
 export interface Blame<T> {
   /** The code of the error, in place of the rule's. */
   code?: string | undefined
-  /** From 400 to 499; 422 where nothing is said. */
+  /** From 400 to 499. By default, 422. */
   status?: number | undefined
   /** The words of the error, in place of the rule's. */
   message?: string | undefined
-  /** Where its error is told, in place of where it would be. */
+  /** The addresses of the error, in place of the rule's. */
   blames?: readonly Blamable<T>[] | undefined
 }
 /** The same where the rule alone knows the place. */

@@ -61,7 +61,7 @@ export const text: typeof declareText = (options) => {
  * Declares what a request to one method and path may look like.
  *
  * @param signature Method and path template (RFC 6570, level 1): `'POST /telescopes/{telescopeId}/sessions'`.
- * @throws DeclarationError where the declaration makes no sense.
+ * @throws DeclarationError if the declaration makes no sense.
  * @example
  * const listSessions = endpoint('GET /sessions', { query: { limit: integer({ min: 1, max: 100, default: 20 }) } })
  */
@@ -74,9 +74,10 @@ export const endpoint: typeof declareEndpoint = (signature, declaration) => {
 }
 
 /**
- * Endpoints with what they share. Groups nest; what an endpoint or an inner group says itself wins.
+ * Endpoints with what they share. Groups nest; the setting nearest to the endpoint wins. If the rules, lookups or turns
+ * of an endpoint read fields of the group, pass a function.
  *
- * @throws DeclarationError where what is shared does not fit an endpoint.
+ * @throws DeclarationError if what is shared does not fit an endpoint.
  * @example
  * intake({ endpoints: { ...group({ prefix: '/v1', header: { 'x-team': slug } }, { bookSession, listSessions }) } })
  */
@@ -91,7 +92,7 @@ export const group: typeof declareGroup = (shared, endpoints) => {
 /**
  * Gathers the endpoints of a service.
  *
- * @throws DeclarationError where two endpoints match the same requests, and nothing tells them apart.
+ * @throws DeclarationError if two endpoints match the same requests, and nothing tells them apart.
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */

@@ -35,7 +35,7 @@ import { namesOf } from '../terms/template.js'
 import { checkSound, checkTextPart } from './fields.js'
 import { lookupOptions } from './options.js'
 
-/** @throws DeclarationError where the parts, rules, lookups and the turn of an endpoint make no sense together. */
+/** @throws DeclarationError if the parts, rules, lookups and the turn of an endpoint make no sense together. */
 export function checkEndpoint(node: EndpointNode): void {
   const signature = `${node.method} ${node.template}`
   checkMade(signature, node)

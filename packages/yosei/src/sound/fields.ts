@@ -52,7 +52,7 @@ const common: Options<Common<unknown>> = shared({
 /** Nodes that were found sound: declarations share many. */
 const sound = new WeakSet<Node>()
 
-/** @throws DeclarationError where a node, or one below it, makes no sense. */
+/** @throws DeclarationError if a node, or one below it, makes no sense. */
 export function checkSound(where: string, node: Node, path: Path): void {
   if (sound.has(node)) return
   if (typeof node !== 'object' || node === null || !Object.hasOwn(everyKind, node.kind))

@@ -182,7 +182,7 @@ function digest(text: string): string {
   return [a, b].map((half) => (half >>> 0).toString(16).padStart(8, '0')).join('')
 }
 
-/** The path of an address, or `undefined` where the text is no address. The inverse of `formatAddress`. */
+/** The path of an address, or `undefined` if the text is not an address. The inverse of `formatAddress`. */
 export function parseAddress(address: string): Path | undefined {
   const path: (string | number)[] = []
   step.lastIndex = 0

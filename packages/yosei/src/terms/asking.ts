@@ -1,8 +1,8 @@
-/** What the functions of a declaration are told besides values. */
+/** What functions of a declaration get in addition to values. */
 export interface Asking<W = unknown> {
   /** The clock of the judgement. */
   readonly now: Date
-  /** Who is asking, where the endpoint declares that and somebody has said it. */
+  /** The caller, if the endpoint declares `who` and it is known. */
   readonly who: W | undefined
 }
 

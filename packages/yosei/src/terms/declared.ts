@@ -12,7 +12,7 @@ export type Moment = string | Date | `+${Span}` | `-${Span}`
 /** Whether a field must be sent; a defaulted one is there in any case. */
 export type Need = 'required' | 'optional' | 'defaulted'
 
-/** Own words: one text whatever is wrong, or by code, or a function of the limit and what was sent. */
+/** Your own words: one text for all errors, or by code, or a function of the limit and the sent value. */
 export type Messages =
   | string
   | { readonly [code: string]: string | ((about: { readonly limit?: unknown; readonly sent?: unknown }) => string) }

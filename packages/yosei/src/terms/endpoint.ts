@@ -34,10 +34,10 @@ export type Accepted<E> = Present<TypesOf<E>['input'], TypesOf<E>['filled']>
 export type Sent<E> = TypesOf<E>['sent']
 /** What an endpoint's lookups find, by their names. */
 export type FoundBy<E> = TypesOf<E>['found']
-/** Who is asking, as the endpoint declares it. */
+/** The caller, as the endpoint declares it. */
 export type WhoOf<E> = TypesOf<E>['who']
 
-/** What a success of an endpoint gives, as JSON, where the endpoint says it. */
+/** The type of a success of an endpoint, as JSON, if it declares `gives`. */
 export type Gives<E> = TypesOf<E>['gives']
 
 /** Endpoints by name. */

@@ -22,7 +22,7 @@ export interface Problem {
   instance: string
   /** The errors by address. */
   fields?: { [address: string]: { code: string; detail: string; pointer?: string }[] }
-  /** How many errors were found besides those in `fields`. */
+  /** The number of errors that are not in `fields`. */
   more?: number
 }
 
@@ -68,7 +68,7 @@ type Below<N extends number, All extends number[] = []> = All['length'] extends 
  */
 export type RefusalStatus = Exclude<Below<500>, Below<400> | 405 | 408 | 411 | 414 | 417 | 421 | 431> | 503
 
-/** What is wrong, told like any other error. */
+/** A rejection by your own code. */
 export interface Refusal<At extends string = string> {
   /** The status of the answer. */
   readonly status: RefusalStatus
@@ -80,7 +80,7 @@ export interface Refusal<At extends string = string> {
   readonly at?: At | undefined
   /** When to try again, for 429 and 503: `'30s'`. */
   readonly retryAfter?: Span | undefined
-  /** Header fields of the answer. A 401 has `www-authenticate: Bearer` where none is given. */
+  /** Header fields of the answer. By default, a 401 has `www-authenticate: Bearer`. */
   readonly headers?: { readonly [name: string]: string } | undefined
 }
 
@@ -99,8 +99,8 @@ export interface JournalEvent {
   /** The name of the endpoint in the intake, if it is known. */
   readonly endpoint?: string
   /**
-   * `observed`: it would have been rejected, and went on. `failed`: it was not the request's fault. `unjudged`: no
-   * endpoint matched, a gate let it by, and somebody behind it answered; written once for each route.
+   * `observed`: it would have been rejected, but went on. `failed`: the request was not at fault. `unjudged`: no
+   * endpoint matched, a gate passed it on, and a handler behind it answered; logged once for each route.
    */
   readonly outcome: 'rejected' | 'observed' | 'failed' | 'unjudged'
   /** Of what was not judged: the method, and how the path begins. */
@@ -109,7 +109,7 @@ export interface JournalEvent {
   readonly status: number
   /** The stage that found the errors. */
   readonly stage: Stage
-  /** What was sent is shortened, and there where it is no secret alone. */
+  /** The sent value is shortened. It is there only for declared fields that are not secret. */
   readonly errors: readonly { readonly address: string; readonly code: string; readonly sent?: string }[]
   /** Declared fields that may be left out, and were. */
   readonly absent: readonly string[]
@@ -123,19 +123,19 @@ export interface JournalEvent {
   readonly input?: string
 }
 
-/** Where events go. */
+/** Gets events. */
 export interface Journal {
-  /** A request does not wait for it, and is not harmed where it throws, or where a promise of its is rejected. */
+  /** Writes an event. No request waits for it, and no request breaks if it throws or rejects. */
   write(event: JournalEvent): unknown
 }
 
-/** A turn that somebody has. */
+/** A turn that a request holds. */
 export interface TakenTurn {
   /** Greater than that of every turn before, for a store that checks it. */
   readonly fence: bigint
-  /** When it was asked for, by `performance.now()`, where that was before it was had: its lease began no earlier. */
+  /** The time of the request for the turn, by `performance.now()`. The lease began no earlier. */
   readonly since?: number
-  /** Begins the lease anew; `false` where the turn is somebody else's by now. */
+  /** Begins the lease anew. `false` if another request has the turn. */
   renew(): Promise<boolean>
   /** Whether it is still held, if the store knows without asking anybody; else the clock of the process says it. */
   holds?(): boolean
@@ -155,8 +155,8 @@ export interface TakeOptions {
   readonly signal: AbortSignal
 }
 
-/** Where turns are taken. */
+/** A store of turns. */
 export interface TurnStore {
-  /** The turn; or `busy` where it was not to be had in time, `full` where too many wait for it. */
+  /** Gives the turn; or `busy` if it was not free in time, or `full` if too many requests wait. */
   take(scope: string, key: string, options: TakeOptions): Promise<TakenTurn | 'busy' | 'full'>
 }

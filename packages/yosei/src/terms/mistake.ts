@@ -1,4 +1,4 @@
-/** A declaration that makes no sense: thrown where it is declared, never while a request is judged. */
+/** A declaration that makes no sense. It is thrown when you declare it, never while a request is validated. */
 export class DeclarationError extends Error {
   override readonly name = 'DeclarationError'
   /** The endpoint, rule or function in which it is. */

@@ -32,7 +32,7 @@ export interface Limits {
   queryValues?: number | undefined
   /** Parts of a form with files, whatever they carry; 1,000 by default. Beyond: 413. */
   parts?: number | undefined
-  /** Levels of nesting where a declaration holds itself or says nothing; 64 by default. */
+  /** The nesting of recursive declarations and of `anything()`; 64 by default. */
   depth?: number | undefined
   /** Errors that a verdict lists; 50 by default, the rest counted. */
   errors?: number | undefined
@@ -48,7 +48,7 @@ export interface Policy {
   limits?: Limits | undefined
   /** Statuses, by kind of failure or by code. */
   statuses?: Statuses | undefined
-  /** Read text where the JSON body should carry another type. */
+  /** Whether text is parsed inside JSON too. */
   coerce?: boolean | undefined
   /** What happens to names that are not declared. `refuse` by default. */
   unlisted?: { readonly query?: 'refuse' | 'drop'; readonly body?: 'refuse' | 'drop' | 'keep' } | undefined
@@ -63,7 +63,7 @@ export interface Policy {
   mode?: Mode | { readonly [P in Part]?: Mode } | undefined
   /** Whether requests are taken of those that `identify` does not know as well. */
   open?: boolean | undefined
-  /** Which rejections are journalled: none where `false`, or none of a part's errors. Failures always are. */
+  /** `false` keeps rejections out of the journal; `{ query: false }` those of a part. Failures are always logged. */
   journalled?: boolean | { readonly [P in Part]?: boolean } | undefined
 }
 
@@ -118,7 +118,7 @@ const defaults: { readonly [K in keyof Limits]-?: Limits[K] & {} } = {
 
 const settled = new WeakMap<Limits, SettledLimits>()
 
-/** @throws DeclarationError where a limit is none. */
+/** @throws DeclarationError if a limit is none. */
 export const checkLimits = (where: string, limits: Limits = unlimited): void =>
   checkOptions(limits, limitOptions, 'limits', (what, mend, option) =>
     mistake(`${where}, limits`, what, mend, { option }),

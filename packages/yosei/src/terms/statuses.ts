@@ -3,7 +3,7 @@
 import { mistake } from './mistake.js'
 import { nearestOf } from './nearest.js'
 
-/** Where in the way of a request an error was found. */
+/** The stage of a request that found an error. */
 export type Stage =
   | 'match'
   | 'admit'
@@ -75,7 +75,7 @@ export const usualStatuses = {
 } as const
 
 export type StatusName = keyof typeof usualStatuses
-/** The status for a kind of failure, where the default does not suit. */
+/** Statuses by kind of failure, in place of the usual ones. */
 export type Statuses = { readonly [N in keyof typeof usualStatuses]?: number | undefined } & {
   /** By the code of an error: `{ repeated: 409 }`. It comes before what the kind of failure says. */
   readonly codes?: { readonly [code: string]: number } | undefined
@@ -89,7 +89,7 @@ export function statusFor(name: StatusName, statuses: Statuses | undefined, code
   return statuses?.[name] ?? status
 }
 
-/** @throws DeclarationError where a failure of one side would be told as the other's (RFC 9110, section 15). */
+/** @throws DeclarationError if a failure of one side would be told as the other's (RFC 9110, section 15). */
 export function checkStatuses(where: string, statuses: Statuses = {}): void {
   const { codes = {}, ...names } = statuses
   for (const [name, status] of Object.entries(names)) {

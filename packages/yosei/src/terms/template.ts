@@ -27,7 +27,7 @@ export function filled(segment: Segment, value: (name: string) => string): strin
 /** A segment as two that match the same are written alike. */
 export const shapeOf = (segment: Segment): string => filled(segment, () => '{}')
 
-/** @throws DeclarationError where the text is no template. */
+/** @throws DeclarationError if the text is no template. */
 export function parseTemplate(where: string, template: string): Template {
   if (!template.startsWith('/'))
     mistake(where, 'the path template must begin with a slash', "Write it as 'GET /path/{name}'")

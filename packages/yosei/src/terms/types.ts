@@ -20,7 +20,7 @@ export interface Field<
 }
 /** A file that came in a form, or as the whole body. Held in a temporary place until the request is done. */
 export interface Upload {
-  /** The file's name as the client gave it: never a path to write to. Empty where there is none. */
+  /** The name of the file, as the client gave it: never a path to write to. It can be empty. */
   readonly name: string
   /** The media type as the client gave it. */
   readonly type: string
@@ -62,11 +62,9 @@ export interface Common<T> {
   readOnly?: boolean | 'drop' | undefined
   /** Never echoed: in no message, answer, trace, journal or printed table. */
   secret?: boolean | undefined
-  /** Own words: one text whatever is wrong, or by code, or a function of the limit and what was sent. */
+  /** Your own words: one text for all errors, or by code, or a function of the limit and the sent value. */
   messages?: Messages | undefined
-  /**
-   * Read text where a typed value is expected (JSON). Path, query, header and form values are always read from text.
-   */
+  /** Whether text is parsed inside JSON too. Path, query, header and form values are always text. */
   coerce?: boolean | undefined
   /** A name under which documents refer to this declaration (`$ref`). */
   name?: string | undefined

@@ -3,7 +3,7 @@ import type { Accepted, Endpoints, EndpointTypes, TypesOf } from './endpoint.js'
 import type { Part } from './parts.js'
 import type { Stage } from './statuses.js'
 
-/** How a value was read: for the moment when one surprises somebody. */
+/** How a value was read. */
 export interface Reading {
   /** The address of the field. */
   readonly address: string
@@ -27,7 +27,7 @@ export interface Step {
   readonly because?: string
   /** Of a lookup that was asked: the values that it reads, secrets apart. */
   readonly asked?: readonly unknown[]
-  /** What it found; nothing where it reads a secret. */
+  /** What a lookup found. `undefined` if it reads a secret. */
   readonly found?: unknown
   /** How long it took, in milliseconds. */
   readonly took?: number
@@ -35,7 +35,7 @@ export interface Step {
 
 /** One error. */
 export interface FieldError {
-  /** None where the request as a whole is refused; its address is empty then. */
+  /** The part of the request. `undefined` if the whole request is rejected; then the address is empty. */
   readonly part: Part | undefined
   /** The address of the field. */
   readonly address: string
@@ -63,7 +63,7 @@ export interface Trace {
   readonly steps: readonly Step[]
 }
 interface Traced {
-  /** How each value was read and how each stage and rule went, where `trace` asked for it. */
+  /** How each value was read, and how each stage and rule went, if you asked for a `trace`. */
   readonly trace?: Trace
 }
 /** The request is valid. */

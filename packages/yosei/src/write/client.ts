@@ -30,11 +30,11 @@ type SentHeaders = Headers | { readonly [name: string]: string } | readonly (rea
 
 /** Options of a client. */
 export interface ClientOptions {
-  /** Where the service is: `https://observatory.example`. The base of the intake comes behind it. */
+  /** The address of the service: `https://observatory.example`. The base of the intake follows it. */
   readonly base: string
   /** Instead of the platform's own. */
   readonly fetch?: ((request: Request) => Promise<Response>) | undefined
-  /** Header fields for each request that the endpoint does not declare, such as who is asking. */
+  /** Header fields of each request that no endpoint declares, such as credentials. */
   readonly headers?: SentHeaders | (() => SentHeaders | Promise<SentHeaders>) | undefined
   /** The most bytes of an answer that are read: `'16MB'` by default. A larger answer is thrown as a RangeError. */
   readonly bytes?: Size | undefined
@@ -58,7 +58,7 @@ export interface Succeeded<E> {
   readonly outcome: 'accepted'
   /** The status, below 400. */
   readonly status: number
-  /** JSON as the endpoint says that it `gives`; a text where it is none, `undefined` where there is nothing. */
+  /** The body: JSON as the endpoint `gives` it, or a text, or `undefined`. */
   readonly value: Gives<E>
   /** The header fields of the answer. */
   readonly headers: Headers
@@ -90,7 +90,7 @@ const options: Options<ClientOptions> = {
  * A client for a service: a call for each endpoint. What the endpoint would reject is not sent; a rejection by the
  * server comes back with the same error map. What is no answer at all (no connection, an abort) is thrown, as by fetch.
  *
- * @throws DeclarationError where an option makes no sense.
+ * @throws DeclarationError if an option makes no sense.
  * @example
  * const observatory = client(app, { base: 'https://observatory.example' })
  * const listed = await observatory.listSessions({ query: { limit: 5 } })

@@ -20,7 +20,7 @@ import { receivedOf, wireOf } from './wire.js'
 /** What a handler receives; an endpoint without cookies need not be given any. */
 type WithoutCookies<I> = I extends { cookie: infer C } ? ({} extends C ? Omit<I, 'cookie'> & { cookie?: C } : I) : I
 
-/** Values that their own endpoint would reject; the verdict says where and why. */
+/** Values that their own endpoint would reject. The verdict says why. */
 export class UnacceptableError extends Error {
   override readonly name = 'UnacceptableError'
   constructor(readonly verdict: Rejected) {
@@ -34,7 +34,7 @@ export class UnacceptableError extends Error {
  * encoded, dates as RFC 3339, the body in the first media type that is declared.
  *
  * @param base Where the service is: `https://observatory.example/api`.
- * @throws UnacceptableError where the endpoint would reject the values, with the same error map.
+ * @throws UnacceptableError if the endpoint would reject the values, with the same error map.
  * @example
  * await fetch(write(listSessions, 'https://observatory.example', { path: {}, query: { limit: 5 }, body: undefined }))
  */
