@@ -11,19 +11,19 @@ import { print, visible } from './terminal.js'
 import type { TryOptions } from './try.js'
 
 const program = new Command('yosei')
-  .description('Judges HTTP requests by their declaration.')
+  .description('Validates HTTP requests by their declaration.')
   .version(JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8')).version)
   .exitOverride()
   .showHelpAfterError('(see yosei --help)')
 
 const intakeArgument = 'the module whose default export is the intake (TypeScript or JavaScript)'
-const servicesOption = 'the module whose default export makes stand-in services, afresh for each sample'
+const servicesOption = 'the module whose default export makes stand-in services, anew for each sample'
 const formatOption = (...formats: string[]) =>
   new Option('--format <format>', 'what to print').choices(['text', 'json', ...formats]).default('text')
 
 program
   .command('check')
-  .description('Judges the sample requests of Markdown books, and says whether each verdict is as written.')
+  .description('Judges the samples of Markdown books, and compares each verdict with its book.')
   .argument('[intake]', intakeArgument)
   .argument(
     '[samples...]',
@@ -31,12 +31,12 @@ program
   )
   .addOption(formatOption('junit'))
   .option('--services <module>', servicesOption)
-  .option('--only <words...>', 'judge what has this endpoint, status or word in its title alone')
-  .option('--quiet', 'print only what is not as expected')
+  .option('--only <words...>', 'judge only samples with this endpoint, status or word in the title')
+  .option('--quiet', 'print only samples that are not as expected')
   .option('--trace', 'print how each value was read, and how each stage and rule went')
-  .addOption(new Option('--write [which]', 'write the verdicts that are missing into the books').choices(['all']))
-  .option('--watch', 'judge again when a file changes, and print what changed')
-  .option('--coverage', 'print which demands of the intake no sample has tripped')
+  .addOption(new Option('--write [which]', 'write missing verdicts into the books').choices(['all']))
+  .option('--watch', 'judge again when a file changes, and print the changes')
+  .option('--coverage', 'print the limits and rules that no sample breaks')
   .option('--least <percent>', 'fail if the coverage is less', percentOf)
   .addHelpText('after', '\nExample: yosei check intake.ts samples --services services.ts --only 422')
   .action(async (file: string | undefined, patterns: string[], options: RunOptions) => {
@@ -47,7 +47,7 @@ program
 
 program
   .command('show')
-  .description('Shows all endpoints, or one as a sheet; its outline as JSON, or the code that is made for it.')
+  .description('Shows all endpoints, or one as a sheet, as JSON, or its generated code.')
   .argument('[intake]', intakeArgument)
   .argument('[endpoint]', 'the name of the endpoint in the intake')
   .addOption(formatOption())
@@ -61,11 +61,11 @@ program
 
 program
   .command('tally')
-  .description('Counts what callers get wrong most, from journals.')
+  .description('Counts the most frequent errors of callers, from journals.')
   .argument('<journals...>', 'journals: files or globs, gzipped too; or - for standard input')
   .addOption(new Option('--by <what>', 'what to count by').choices(groupings).default('error'))
-  .option('--since <time>', 'leave out what was before: 2031-03-01 or 2031-03-01T12:00:00Z', timeOf)
-  .option('--until <time>', 'leave out what was then or later', timeOf)
+  .option('--since <time>', 'leave out events before: 2031-03-01 or 2031-03-01T12:00:00Z', timeOf)
+  .option('--until <time>', 'leave out events then or later', timeOf)
   .option('--top <count>', 'print so many rows', countOf, 20)
   .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei tally logs/*.ndjson.gz --by field --since 2031-03-01')
@@ -87,7 +87,7 @@ program
 
 program
   .command('try')
-  .description('Judges one request: the smallest accepted one, with what is said of it.')
+  .description('Judges one request: the smallest valid one, with your changes.')
   .usage('[intake] <method> <target> [options]')
   .argument('<intake>', intakeArgument)
   .argument('<method>', 'such as POST')
@@ -138,12 +138,12 @@ program
 
 program
   .command('probe')
-  .description('Makes requests from the declaration: right ones, and one that breaks each limit; and judges them.')
+  .description('Makes requests from the declaration: valid ones, and one that breaks each limit. Judges them.')
   .argument('[intake]', intakeArgument)
-  .argument('[endpoint]', 'probe this endpoint alone')
+  .argument('[endpoint]', 'probe only this endpoint')
   .option('--samples <samples...>', 'accepted samples to take values from, if a function decides what is valid', [])
   .option('--services <module>', servicesOption)
-  .option('--seed <number>', 'make others', countOf, 1)
+  .option('--seed <number>', 'make other requests', countOf, 1)
   .option('--write <book>', 'save them as a sample book, with their verdicts')
   .option('--at <base>', 'send them to a running server')
   .option('--header <field>', 'a header field for all that lack it, with --at (repeatable)', gathered, [])
@@ -159,9 +159,9 @@ program
 
 program
   .command('compare')
-  .description('Shows by requests what a client would notice of a change; fails if something breaks.')
+  .description('Shows by requests what a change breaks. Fails if a client would break.')
   .argument('<old>', 'an intake, or one at a revision: git:HEAD~1:path/intake.ts')
-  .argument('<new>', 'the same as it is to be')
+  .argument('<new>', 'the new version')
   .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei compare git:HEAD~1:intake.ts intake.ts')
   .action(async (before: string, after: string, { format }: { format: string }) => {
@@ -171,7 +171,7 @@ program
 
 program
   .command('advise')
-  .description('Says what a careful colleague would of the declaration; each can be answered in it with a reason.')
+  .description('Reviews the declaration. You can answer each piece of advice with a reason.')
   .argument('[intake]', intakeArgument)
   .option('--samples <samples...>', 'sample books, to find rules that no sample breaks', [])
   .option('--services <module>', servicesOption)
@@ -189,11 +189,11 @@ program
 
 program
   .command('desk')
-  .description('Starts a page on 127.0.0.1 to compose samples and to understand their verdicts.')
+  .description('Opens a page on 127.0.0.1 to compose samples and to see their verdicts.')
   .argument('[intake]', intakeArgument)
-  .argument('[samples...]', 'sample books, which it may write to: files, folders or globs')
+  .argument('[samples...]', 'sample books that it can write to: files, folders or globs')
   .option('--services <module>', servicesOption)
-  .option('--port <port>', 'the port that it listens on, instead of a free one', portOf)
+  .option('--port <port>', 'the port, in place of a free one', portOf)
   .option('-o, --out <folder>', 'build it as files that judge in the browser, without a server')
   .addHelpText('after', '\nExample: yosei desk intake.ts samples --services services.ts')
   .action(
@@ -212,8 +212,19 @@ program
   )
 
 program
+  .command('explain')
+  .description('Explains a code: when it comes, its words, its status, and an example. Lists all codes without one.')
+  .argument('[code]', 'such as above_max')
+  .addOption(formatOption())
+  .addHelpText('after', '\nExample: yosei explain above_max')
+  .action(async (code: string | undefined, options: { format: string }) => {
+    const { explain } = await import('./explain.js')
+    await print(`${explain(code, options)}\n`)
+  })
+
+program
   .command('completion')
-  .description('Prints what lets a shell complete the commands and their options.')
+  .description('Prints the completion of commands and options for a shell.')
   .argument('<shell>', 'bash, zsh or fish')
   .addHelpText('after', '\nExample: source <(yosei completion bash)')
   .action(async (shell: string) => {

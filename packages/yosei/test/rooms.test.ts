@@ -20,6 +20,7 @@ const rooms = [
   'write',
   'answer',
   'adapt',
+  'reference',
   'outline',
   'probe',
   '.',

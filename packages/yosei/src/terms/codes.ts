@@ -1,4 +1,4 @@
-/** The codes of errors that the library tells by itself: every language has words for each. Those of users are any text. */
+/** The codes of the library. Every language has words for each. Your own codes can be any text. */
 export type Code =
   | 'missing'
   | 'null_not_allowed'
