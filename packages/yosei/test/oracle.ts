@@ -575,14 +575,14 @@ const isWrongAbove = ({ errors }: World, path: Path) => errors.some(({ path: wro
 const none = (val: Val | undefined) => val === undefined || val.is === 'null'
 /** What the docs do not decide. */
 export class Undecided extends Error {}
-
 const isTime = (val: Val | undefined) => isDate(val) || (val?.is === 'scalar' && val.read instanceof Date)
 const isDate = (val: Val | undefined) => val?.is === 'scalar' && typeof val.read === 'string' && typeof val.rank === 'number' && Number.isNaN(Number(val.read))
 const measureOf = (val: Val & { is: 'scalar' }) => (isTime(val) ? 'time' : typeof val.read === 'number' && typeof val.json === 'string' ? 'duration' : typeof val.rank)
+const areMixed = (a: Val | undefined, b: Val | undefined): boolean => a?.is === 'scalar' && b?.is === 'scalar' ? measureOf(a) !== measureOf(b) : a?.is === 'object' && b?.is === 'object' ? Object.keys(a.fields).some((name) => areMixed(a.fields[name], b.fields[name])) : a?.is === 'list' && b?.is === 'list' && a.items.some((one, index) => areMixed(one, b.items[index]))
 function order(a: Val | undefined, b: Val | undefined): number {
   if ([a, b].some((val) => val && (kept.has(val) || JSON.stringify(val, (_, one) => (typeof one === 'bigint' ? String(one) : one)).includes('"is":"raw"')))) throw new Undecided()
-  // Nor does the order of what is measured in two ways mean anything, as branches of a union may have it.
-  if (a?.is === 'scalar' && b?.is === 'scalar' && measureOf(a) !== measureOf(b)) throw new Undecided()
+  // Nor does the order of what is measured in two ways mean anything, as branches of a union may have it, at any depth.
+  if (areMixed(a, b)) throw new Undecided()
   if (a?.is === 'scalar' && b?.is === 'scalar') return typeof a.rank !== typeof b.rank ? Number.NaN : a.rank < b.rank ? -1 : a.rank > b.rank ? 1 : 0
   return a && b && keyOf(a) === keyOf(b) ? 0 : Number.NaN
 }
