@@ -8,11 +8,16 @@ import { parseSync } from '@swc/core'
 import { globSync } from 'tinyglobby'
 
 const root = import.meta.dirname
-const manifests = ['.', ...globSync('packages/*/package.json').map(dirname), 'examples/observatory'].map((folder) => ({
-  folder: resolve(root, folder),
-  ...JSON.parse(readFileSync(join(root, folder, 'package.json'), 'utf8')),
-}))
-const files = globSync('{packages,examples,test,docs}/**/*.{ts,tsx,js}', { cwd: root, ignore: '**/node_modules/**' })
+const manifests = ['.', ...globSync('packages/*/package.json').map(dirname), 'examples/observatory', 'site'].map(
+  (folder) => ({
+    folder: resolve(root, folder),
+    ...JSON.parse(readFileSync(join(root, folder, 'package.json'), 'utf8')),
+  }),
+)
+const files = globSync('{packages,examples,test,docs,site}/**/*.{ts,tsx,js}', {
+  cwd: root,
+  ignore: '**/node_modules/**',
+})
   .filter((file) => !/(?:^|\/)(?:node_modules|dist|made|\.tmp-[^/]*)\//.test(file))
   .concat(globSync('*.js', { cwd: root }))
   .map((file) => resolve(root, file))
@@ -89,7 +94,7 @@ for (const { file, imports } of modules.values())
 
 /** Files that a package gives to others, or that are run by their names. */
 const isEntry = ({ file, text }) =>
-  /\/(?:test|bench|attack|mutants|docs)\/|\.config\.[jt]s$|\/page\/|\/page-lean\.ts$|^[^/]*\.js$/.test(
+  /\/(?:test|bench|attack|mutants|docs|site\/examples)\/|\.config\.[jt]s$|\/page\/|\/page-lean\.ts$|^[^/]*\.js$/.test(
     `/${relative(root, file)}`,
   ) ||
   manifests.some(({ folder, exports: given = {}, bin = {}, main = '', imports: own = {} }) =>

@@ -37,14 +37,33 @@ const narrow = 900
 const longestFragment = 60_000
 const never: readonly FieldError[] = []
 
-export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Catalogue }) {
+/** Where the page keeps what a reload brings back: the fragment of its address, if nothing else is given. */
+export interface Keeper {
+  read(): string
+  write(fragment: string): void
+}
+const address: Keeper = {
+  read: () => location.hash.slice(1),
+  write: (fragment) =>
+    window.history.replaceState(null, '', fragment.length < longestFragment ? `#${fragment}` : location.pathname),
+}
+
+interface AppProps {
+  readonly bench: Bench
+  readonly catalogue: Catalogue
+  readonly keeper?: Keeper
+  /** Whether the rail is folded away at first. */
+  readonly isFolded?: boolean
+}
+
+export function App({ bench, catalogue: first, keeper = address, isFolded = false }: AppProps) {
   const [catalogue, setCatalogue] = useState(first)
   const [shelf, setShelf] = useState<Shelf>()
   const [history, setHistory] = useState<History>()
   const [sheet, setSheet] = useState<Sheet>()
   const [judged, setJudged] = useState<Judged>()
   const [stop, setStop] = useState<Stop>()
-  const [isRail, setRail] = useState(() => window.innerWidth > narrow)
+  const [isRail, setRail] = useState(() => !isFolded && window.innerWidth > narrow)
   const [isPalette, setPalette] = useState(false)
   const [isSaving, setSaving] = useState(false)
   const [isSending, setSending] = useState(false)
@@ -127,16 +146,16 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
   // What the address says, or the first sample, or the first endpoint.
   useEffect(() => {
     const start = async () => {
-      const shared = await sharedIn(location.hash.slice(1))
+      const shared = await sharedIn(keeper.read())
       const [sample] = first.books.flatMap(({ samples }) => samples)
       if (shared && first.endpoints.some(({ name }) => name === shared.endpoint)) await openShared(shared)
       else if (sample) await openSample(sample.id)
       else if (first.endpoints[0]) await openEndpoint(first.endpoints[0].name)
     }
     start().catch(away)
-  }, [first, openShared, openSample, openEndpoint, away])
+  }, [first, openShared, openSample, openEndpoint, away, keeper])
   useWindow('hashchange', async () => {
-    const shared = await sharedIn(location.hash.slice(1))
+    const shared = await sharedIn(keeper.read())
     if (shared) await openShared(shared).catch(away)
   })
 
@@ -320,10 +339,10 @@ export function App({ bench, catalogue: first }: { bench: Bench; catalogue: Cata
         draft: own,
         ...(state.opened ? { opened: state.opened } : {}),
       })
-      window.history.replaceState(null, '', fragment.length < longestFragment ? `#${fragment}` : location.pathname)
+      keeper.write(fragment)
     }, 250)
     return () => clearTimeout(timer)
-  }, [safe, state])
+  }, [safe, state, keeper])
 
   const samples = useMemo(
     () => new Map(catalogue.books.flatMap((book) => book.samples.map((one): [string, SampleEntry] => [one.id, one]))),
