@@ -195,7 +195,7 @@ const session = record({
   note: words({ length: [0, 500], optional: true, nullable: true }),
 })
 
-/** Who asks, where an endpoint speaks of it. */
+/** Who asks, if an endpoint speaks of it. */
 const who = record({ team: slug, role: choice(['team', 'operator']) })
 
 const telescope = record({ id: slug, aperture: number() })

@@ -6,18 +6,18 @@ import { cursorOf, observatory, refusals, type Services, type Stored } from './i
 export interface About {
   readonly journal?: Journal
   readonly turns?: TurnStore
-  /** The clock; that of the machine where it is not said. */
+  /** The clock; that of the machine by default. */
   readonly now?: () => Date
 }
 type Booked = { readonly window?: { readonly opens: Date; readonly closes: Date } }
 
-/** What is told of a session. */
+/** What is reported of a session. */
 function told({ sessionId, telescope, team, night, state, booked }: Stored) {
   const { window } = (booked ?? {}) as Booked
   return { sessionId, telescope, team, night, state, ...(window ? { window } : {}) }
 }
 const tagOf = (version: number) => ({ headers: { etag: `"${version}"` } })
-/** The version that a client means (RFC 9110, section 13.1.1): none where it means any, one that never is for an odd tag. */
+/** The version that a client means (RFC 9110, section 13.1.1): none if it means any, one that never is for an odd tag. */
 const versionIn = (match: string | undefined) =>
   match === undefined || match === '*' ? undefined : Number(/^"(\d{1,9})"$/.exec(match)?.[1] ?? -1)
 

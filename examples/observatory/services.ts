@@ -34,7 +34,7 @@ export default function makeServices(): Services {
   ]
   const earlier = new Map<string, Earlier>()
   const find = (sessionId: string) => booked.find((one) => one.sessionId === sessionId)
-  /** What is there, where it is of the version that is meant. */
+  /** What is there, if it is of the version that is meant. */
   const meant = (sessionId: string, version: number | undefined) => {
     const one = find(sessionId)
     return one && (version ?? one.version) === one.version ? one : undefined

@@ -15,7 +15,7 @@ import { declaredIn } from './declaration.ts'
 import '../../packages/yosei-desk/page/desk.css'
 import './playground.css'
 
-/** What the page around this frame is told, and tells: the declaration, and the request as the desk keeps it. */
+/** What this frame and the page around it send each other: the declaration, and the request as the desk keeps it. */
 interface Kept {
   readonly source: string
   readonly request: string

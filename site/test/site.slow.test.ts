@@ -131,7 +131,7 @@ test('the playground judges a declaration as it is typed, in a frame without ori
   await frame.getByText('Short').first().waitFor()
   await frame.getByText('must have at least 5 characters').or(frame.getByText('is not known here')).first().waitFor()
 
-  // What makes no sense is told, and the last declaration still judges.
+  // What makes no sense is reported, and the last declaration still judges.
   await editor.evaluate((one) => (one as HTMLElement).focus())
   await page.keyboard.press('Control+End')
   await page.keyboard.insertText('} ')

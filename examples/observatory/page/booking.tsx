@@ -86,7 +86,7 @@ function Booking() {
       JSON.stringify(valueAt(values, address)) === JSON.stringify(valueAt(late.of, address))
     return Object.fromEntries(Object.entries(late.faults).filter(([address]) => isSame(address)))
   }, [late, values])
-  /** What is told of a field: its own faults once it was left, or the form was sent. */
+  /** What is reported of a field: its own faults once it was left, or the form was sent. */
   const faultsAt = useCallback(
     (address: string, isLeft: boolean): readonly string[] => [
       ...(isLeft || isSent ? (own[address] ?? []) : []),

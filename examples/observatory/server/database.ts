@@ -8,9 +8,9 @@ export interface Database {
   close(): Promise<void>
 }
 export interface DatabaseOptions {
-  /** `postgres://…`; in this process where it is not said. */
+  /** `postgres://…`; in this process by default. */
   readonly url?: string | undefined
-  /** Where what is in this process is kept; in memory where it is not said. */
+  /** Where what is in this process is kept; in memory by default. */
   readonly folder?: string | undefined
 }
 

@@ -41,7 +41,7 @@ function takenBy(error: unknown): 'night' | 'quota' | 'key' {
   throw error
 }
 
-/** The first slot that a team has left in a night: none where its quota is spent. */
+/** The first slot that a team has left in a night: none if its quota is spent. */
 const freeSlot = (team: string, night: string, but = 'null') => `(
   select min(slot) from generate_series(1, ${quota}) slot where not exists (
     select from sessions taken where taken.team = ${team} and taken.night = ${night}::date and taken.slot = slot.slot

@@ -16,9 +16,9 @@ import { type Seeded, seed, servicesOver } from './services.ts'
 import { Watched } from './watched.ts'
 
 export interface StartOptions {
-  /** `postgres://…`; a database in this process where it is not said. */
+  /** `postgres://…`; a database in this process by default. */
   readonly databaseUrl?: string | undefined
-  /** `redis://…`, for several processes; turns are in memory where it is not said. */
+  /** `redis://…`, for several processes; turns are in memory by default. */
   readonly redisUrl?: string | undefined
   /** Where the database of this process is kept. */
   readonly folder?: string | undefined

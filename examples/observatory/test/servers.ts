@@ -33,7 +33,7 @@ async function untilItAnswers(what: string, ask: () => Promise<unknown>): Promis
 const ended = (child: ChildProcess) =>
   child.exitCode === null && child.signalCode === null ? new Promise((done) => child.once('exit', done)) : undefined
 
-/** Where PostgreSQL's programs are, where it is installed. */
+/** Where PostgreSQL's programs are, if it is installed. */
 function binaries(): string | undefined {
   const versions = existsSync('/usr/lib/postgresql') ? readdirSync('/usr/lib/postgresql').sort().reverse() : []
   return versions
@@ -45,7 +45,7 @@ const isRoot = process.getuid?.() === 0
 const asUser = (command: string, args: readonly string[]): [string, string[]] =>
   isRoot ? ['runuser', ['-u', 'postgres', '--', command, ...args]] : [command, [...args]]
 
-/** @returns `undefined` where it is not installed. */
+/** @returns `undefined` if it is not installed. */
 export async function startPostgres(): Promise<Started | undefined> {
   const bin = binaries()
   if (!bin) return undefined
@@ -90,7 +90,7 @@ export async function startPostgres(): Promise<Started | undefined> {
   }
 }
 
-/** @returns `undefined` where it is not installed. */
+/** @returns `undefined` if it is not installed. */
 export async function startRedis(): Promise<Started | undefined> {
   if (spawnSync('redis-server', ['--version']).status !== 0) return undefined
   const port = await freePort()

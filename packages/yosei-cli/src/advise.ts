@@ -43,7 +43,7 @@ export interface Advice {
   readonly mend: string
 }
 
-/** @param untripped The demands that no sample has tripped, where there are samples. */
+/** @param untripped The demands that no sample has tripped, if there are samples. */
 export function adviceFor(app: Intake, untripped: readonly Demanded[]): Advice[] {
   return Object.entries(outline(app).endpoints).flatMap(([name, endpoint]) => {
     const found: Advice[] = []
@@ -65,7 +65,7 @@ export function adviceFor(app: Intake, untripped: readonly Demanded[]): Advice[]
   })
 }
 
-/** Rules are told by what they are and what they read. */
+/** Rules are reported by what they are and what they read. */
 const isRule = ({ what, isImplied }: Demanded) =>
   !isImplied && /^[a-zA-Z]+ \S*\b(?:path|query|header|cookie|body|who)\b/.test(what) && !what.startsWith('lookup ')
 

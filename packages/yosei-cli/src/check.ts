@@ -66,7 +66,7 @@ async function whoIn(app: Intake, file: string, { message, who }: Sample, now: o
   throw new Failure(`${file}:${line}: ${error?.address.replace(/^body/, 'who')} ${error?.message}`)
 }
 
-/** Who is asking, from JSON, as an endpoint declares it; or what is wrong with that. */
+/** The caller, from JSON, as an endpoint declares it; or what is wrong with that. */
 export function readWho(
   app: Intake,
   name: string | undefined,
@@ -75,7 +75,7 @@ export function readWho(
 ): { readonly who: unknown } | { readonly error: FieldError | undefined } {
   const declared = (app.endpoints[name ?? ''] as { who?: Field } | undefined)?.who
   if (!declared || json === null) return { who: json }
-  // Who writes the book may be told what it should say.
+  // Who writes the book may be reported what it should say.
   const body: Field = { ...declared, secret: false } as never
   const read = judgeParts(endpoint('POST /', { body, unlisted: { body: 'keep' } }), { body: json }, now)
   return read.outcome === 'accepted' ? { who: read.input.body } : { error: (read as Rejected).errors[0] }

@@ -32,7 +32,7 @@ export type Change = keyof typeof changes
 export interface Difference {
   readonly endpoint: string
   readonly change: Change
-  /** Where it is seen: of a rejection its address and code, else the address that is read differently. */
+  /** If it is seen: of a rejection its address and code, else the address that is read differently. */
   readonly address: string
   readonly code: string
   /** The words of the error; or what was read before, and what now. */
@@ -105,7 +105,7 @@ function isSame(a: Endpoint, b: Endpoint): boolean {
   return one !== undefined && one === other
 }
 
-/** A declaration as text; none where it has functions. */
+/** A declaration as text; none if it has functions. */
 function sourceOf(endpoint: Endpoint): string | undefined {
   let hasFunctions = false
   const text = JSON.stringify(endpoint, (name, value: unknown) => {

@@ -76,7 +76,7 @@ export class Coverage {
   }
 }
 
-/** What was told in a table, where addresses have names of their own. */
+/** What was reported in a table, if addresses have names of their own. */
 function inTables(covered: ReadonlyMap<string, Covered>, address: string, code: string): Covered | undefined {
   const came = parseAddress(address) ?? []
   for (const one of covered.values()) {

@@ -16,7 +16,7 @@ export interface Arrived {
 }
 
 export interface ServerOptions {
-  /** Header fields that every request has, where it has none of the name. */
+  /** Header fields that every request has, if it has none of the name. */
   readonly headers: readonly (readonly [name: string, value: string])[]
   /** Milliseconds. */
   readonly timeout: number
@@ -56,7 +56,7 @@ export class Server {
   /**
    * Sends a message; what comes back, or why nothing did.
    *
-   * @throws Failure if no server is there.
+   * @throws Failure if no server answers.
    */
   async send({ method, target, headers, body }: Message): Promise<Arrived | string> {
     const own = headers.filter(([name]) => !ofTheWire.has(name))

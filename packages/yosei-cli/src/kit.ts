@@ -6,6 +6,7 @@ import {
   isWritable,
   readBook,
   readHar,
+  revised,
   type Sample,
   verdictOf,
   withRequest,
@@ -41,6 +42,8 @@ export const kit: Kit = {
   },
   blockOf,
   verdictOf,
+  revised: (app, page, sample, verdict, decisions) =>
+    revised(page, sample as Sample, verdict, decisions, (address) => isShown(app, verdict.endpoint, address)),
   withVerdicts: (page, changes) => withVerdicts(page, changes as Parameters<typeof withVerdicts>[1]),
   withRequest: (page, sample, message) => withRequest(page, sample as Sample, message),
   isWritable,

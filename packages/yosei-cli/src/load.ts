@@ -122,7 +122,7 @@ const transform: JitiOptions['transform'] & {} = ({ source, filename = '', async
   }),
 })
 
-/** What came of a text is kept for the next time, where it can be; until the text changes. */
+/** What came of a text is kept for the next time, if it can be; until the text changes. */
 function keptFor(filename: string, text: string, make: () => string): string {
   const file = keptAt(filename)
   if (file === undefined) return make()
@@ -146,7 +146,7 @@ function keptFor(filename: string, text: string, make: () => string): string {
 }
 
 /**
- * In the nearest `node_modules`, which nobody else writes to. Nowhere for what lies in a hidden folder: `compare` checks out
+ * In the nearest `node_modules`, which no other writes to. Nowhere for what lies in a hidden folder: `compare` checks out
  * a revision to one of its own each time.
  */
 function keptAt(filename: string): string | undefined {

@@ -2,7 +2,7 @@
 import { type Endpoint, formatAddress, type Intake, isSecretAt, type Message } from 'yosei'
 import { masked } from './book/index.js'
 
-/** The target of a request to an endpoint, without the values of secrets, and of names that nobody declared. */
+/** The target of a request to an endpoint, without the values of secrets, and of undeclared names. */
 export function maskedTarget(app: Intake, name: string | undefined, target: string): string {
   const [path = '', ...query] = target.split('?')
   const endpoint = app.endpoints[name ?? '']

@@ -1,7 +1,7 @@
 /** Coverage as a table with bars, what was never tripped below its endpoint. */
 import type { Demanded } from 'yosei/probe'
 import type { Coverage } from './coverage.js'
-import { bar, pc, plural, shorten, visible, width } from './terminal.js'
+import { bar, pc, shorten, visible, width } from './terminal.js'
 
 export function coverageText(coverage: Coverage): string {
   const rows = coverage.rows()
@@ -13,7 +13,7 @@ export function coverageText(coverage: Coverage): string {
   })
   const sum = (of: 'tripped' | 'all') => rows.reduce((all, row) => all + row[of], 0)
   const [tripped, all] = [sum('tripped'), sum('all')]
-  const whole = `${pc.bold(percent(tripped, all).trim())} tripped: ${tripped} of ${plural(all, 'demand')}`
+  const whole = `${pc.bold(percent(tripped, all).trim())} covered: ${tripped} of ${all} limits and rules`
   return [...lines, '', whole].join('\n')
 }
 

@@ -63,7 +63,7 @@ export async function runDesk({ intake, samples, services, port, out }: DeskOpti
 /** How long a server may take, in milliseconds. */
 const timeout = 10_000
 
-/** @throws Error if the address is none, no server is there, or the draft is no message. */
+/** @throws Error if the address is none, no server answers, or the draft is no message. */
 async function send({ draft, base, times }: SendOrder, app: Intake | undefined): Promise<readonly Sent[]> {
   const message = messageOf(draft)
   if ('reason' in message) throw new Failure(`line ${message.line}: ${message.reason}`)

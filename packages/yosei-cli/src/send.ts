@@ -1,4 +1,4 @@
-/** The command `send`: samples at a running server, its answers held against the books. */
+/** The command `send`: samples at a running server, its answers compared with the books. */
 import { setTimeout as sleep } from 'node:timers/promises'
 import type { Message } from 'yosei'
 import type { Sample } from './book/index.js'

@@ -16,7 +16,7 @@ interface Said {
 }
 
 /**
- * What was said on the command line, and for the rest what the package says; that is told.
+ * What was said on the command line, and for the rest what the package says; that is reported.
  *
  * @param needsSome Whether nothing can be done where samples are asked for and there are none.
  *

@@ -165,7 +165,7 @@ class Counting {
   }
 }
 
-/** Counts one more of its kind; `false` where there are too many kinds. */
+/** Counts one more of its kind; `false` if there are too many kinds. */
 function add(
   rows: Map<string, Row>,
   key: readonly string[],

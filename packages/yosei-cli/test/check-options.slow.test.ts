@@ -217,7 +217,7 @@ test('says what no sample has tripped, and fails below a share', () => {
   expect(run()).toMatchObject({
     status: 0,
     stdout: expect.stringMatching(
-      /put {2}█+\S* +67 % {2}4 of 6\n {4}statuses {2}415\n {4}body {2}missing\n\n67 % tripped: 4 of 6 demands/,
+      /put {2}█+\S* +67 % {2}4 of 6\n {4}statuses {2}415\n {4}body {2}missing\n\n67 % covered: 4 of 6 limits and rules/,
     ),
   })
   expect(run('--least', '66').status).toBe(0)

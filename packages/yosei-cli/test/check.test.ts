@@ -20,7 +20,7 @@ export default intake({ identify: () => undefined, endpoints: { put: endpoint('P
   expect(yoseiWith({ 'intake.ts': guarded, 'b.md': page }, ['check', 'intake.ts', 'b.md'])).toMatchObject({ status: 0 })
   for (const [who, told] of [
     ['{"role":"king"}', /^yosei: b\.md:2: who\.role must be one of clerk, guest/],
-    ['{role}', /^yosei: b\.md:2: who is asking is given as JSON on one line/],
+    ['{role}', /^yosei: b\.md:2: the caller must be JSON on one line/],
   ] as const)
     expect(yoseiWith({ 'intake.ts': guarded, 'b.md': said(who) }, ['check', 'intake.ts', 'b.md'])).toMatchObject({
       status: 2,

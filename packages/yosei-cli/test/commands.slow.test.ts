@@ -134,7 +134,7 @@ export default intake({ endpoints: { book: endpoint('POST /nights/{night}', { pa
       status: 2,
       stdout: '',
       stderr: expect.stringMatching(
-        /^yosei: http:\/\/127\.0\.0\.1:\d+: no server is there \(ECONNREFUSED\); start it, or correct the address\n$/,
+        /^yosei: http:\/\/127\.0\.0\.1:\d+: no server answers \(ECONNREFUSED\); start it, or correct the address\n$/,
       ),
     })
     expect(await run('nowhere', 'b.md')).toMatchObject({
@@ -393,6 +393,7 @@ test('usage errors name what was meant; completion, versions and closed pipes', 
     'compare',
     'advise',
     'desk',
+    'explain',
     'completion',
   ])
   for (const shell of ['bash', 'zsh', 'fish']) {
@@ -412,7 +413,18 @@ test('usage errors name what was meant; completion, versions and closed pipes', 
     { cwd: root, encoding: 'utf8' },
   )
   expect(completed.trim()).toBe('--format')
-  for (const command of ['check', 'try', 'send', 'probe', 'compare', 'advise', 'tally', 'show', 'completion'])
+  for (const command of [
+    'check',
+    'try',
+    'send',
+    'probe',
+    'compare',
+    'advise',
+    'tally',
+    'show',
+    'explain',
+    'completion',
+  ])
     expect(yosei([command, '--help']).stdout).toContain('Example: ')
   expect(
     execFileSync('bash', ['-c', `node packages/yosei-cli/bin/yosei.js check ${observatory.join(' ')} | head -1`], {

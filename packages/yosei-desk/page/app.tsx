@@ -19,6 +19,7 @@ import { curlOf, fetchOf, fragmentOf, pasted, type Shared, sharedIn, writeOf } f
 import { above, changeOf, notesOf, partsOf, statusOf } from './model/verdicts.ts'
 import type { Action } from './palette.tsx'
 import { Rail } from './rail.tsx'
+import type { Save } from './saving.tsx'
 import { Sending } from './sending.tsx'
 import { Station, type Stop, Way } from './way.tsx'
 
@@ -236,7 +237,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
     [sheet, text, blamed],
   )
   const notes = useMemo(() => notesOf(scene, judged), [scene, judged])
-  // What could not be told is being written: only values are hidden from who writes them.
+  // What could not be reported is being written: only values are hidden from who writes them.
   const secrets = useMemo(
     () => (scene ? hiddenIn(scene).flatMap(({ slice, isUntold }) => (isUntold ? [] : [slice])) : []),
     [scene],
@@ -359,19 +360,21 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
     if (made && endpoint) go(made, state?.opened, endpoint).catch(away)
     else setNotice('no accepted request can be made of this declaration; open a sample instead')
   }
-  const save = (file: string, title: string, replaces: string | undefined): Promise<void> => {
-    const saved = saveNow(file, title, replaces)
+  const save: Save = (file, title, replaces, decisions) => {
+    const saved = saveNow(file, title, replaces, decisions)
     saving.current = saved.catch(() => undefined)
     return saved
   }
-  const saveNow = async (file: string, title: string, replaces: string | undefined) => {
-    if (!draft || !safe || !bench.save) return
-    const { id, stamp } = await bench.save({
+  const saveNow: Save = async (file, title, replaces, decisions) => {
+    if (!draft || !safe || !bench.save) return undefined
+    const made = await bench.save({
       draft: { ...draft, message: safe.message },
       file,
       title,
-      ...(replaces === undefined ? {} : { replaces, read: asRead.current.get(replaces) ?? '' }),
+      ...(replaces === undefined ? {} : { replaces, read: asRead.current.get(replaces) ?? '', decisions }),
     })
+    if ('open' in made) return made.open
+    const { id, stamp } = made
     asRead.current.set(id, (await bench.sample(id)).message)
     const next = await bench.catalogue()
     revision.current = next.revision
@@ -380,6 +383,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
     setHistory((now) => now && { ...now, now: { ...now.now, opened: id } })
     const isOther = judged && stamp.status !== statusOf(judged)
     setNotice(`saved into ${file} as ${stamp.status}${isOther ? ': what was left out makes the difference' : ''}`)
+    return undefined
   }
   const paste = async (content: string) => {
     const message = pasted(content)

@@ -58,7 +58,7 @@ interface AboutProps {
   readonly isSending: boolean
   readonly onChange: (more: Partial<Draft>, what: string) => void
   readonly onFill: (which: 'smallest' | 'fullest') => void
-  /** Where it can be sent, and saved. */
+  /** If it can be sent, and saved. */
   readonly onSend: (() => void) | undefined
   readonly onSave: (() => void) | undefined
 }

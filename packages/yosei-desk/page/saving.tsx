@@ -1,15 +1,23 @@
 /** Keeps the request as a sample. */
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 import { Dialog, Modal, ModalOverlay } from 'react-aria-components'
-import type { Catalogue, SampleEntry } from '../src/terms.ts'
+import type { Catalogue, Decision, OpenLine, SampleEntry } from '../src/terms.ts'
 import { Trouble } from './model/bench.ts'
+
+/** Saves, or gives the lines of the book that need a decision first: then nothing was saved. */
+export type Save = (
+  file: string,
+  title: string,
+  replaces: string | undefined,
+  decisions: readonly Decision[],
+) => Promise<readonly OpenLine[] | undefined>
 
 interface SavingProps {
   readonly catalogue: Catalogue
   readonly opened: SampleEntry | undefined
   /** The request as it would be saved. */
   readonly mine: string
-  readonly onSave: (file: string, title: string, replaces: string | undefined) => Promise<void>
+  readonly onSave: Save
   /** The request of a sample as the book has it now; `undefined` if there is none. */
   readonly onCompare: (id: string) => Promise<string | undefined>
   readonly onClose: () => void
@@ -18,6 +26,8 @@ export default function Saving({ catalogue: { books }, opened, mine, onSave, onC
   const [isNew, setNew] = useState(!opened)
   const [trouble, setTrouble] = useState<string>()
   const [theirs, setTheirs] = useState<string>()
+  const [open, setOpen] = useState<readonly OpenLine[]>([])
+  const isBusy = useRef(false)
   const failed = async (error: Error) => {
     setTrouble(error.message)
     if (!(error instanceof Trouble && error.code === 'conflict') || !opened) return
@@ -37,7 +47,15 @@ export default function Saving({ catalogue: { books }, opened, mine, onSave, onC
               const said = new FormData(event.currentTarget)
               const file = isNew ? String(said.get('file')) : (own?.file ?? '')
               const title = isNew ? String(said.get('title')) : (opened?.title ?? '')
-              onSave(file, title, isNew ? undefined : opened?.id).then(onClose, failed)
+              // A second click would save it twice.
+              if (isBusy.current) return
+              isBusy.current = true
+              const decisions = isNew ? [] : open.map((_, index) => String(said.get(`line${index}`)) as Decision)
+              onSave(file, title, isNew ? undefined : opened?.id, decisions)
+                .then((asked) => (asked ? setOpen(asked) : onClose()), failed)
+                .finally(() => {
+                  isBusy.current = false
+                })
             }}
           >
             {opened && (
@@ -75,7 +93,31 @@ export default function Saving({ catalogue: { books }, opened, mine, onSave, onC
                 </label>
               </>
             )}
-            <p className="hint">Its verdict is written beside it; secrets are left out.</p>
+            {!isNew && open.length > 0 && (
+              <fieldset className="open-lines">
+                <legend>These lines of the book do not hold any more:</legend>
+                {open.map(({ was, now }, index) => (
+                  <label key={`${was} ${now}`}>
+                    <code>{was ?? '(new)'}</code>
+                    <select name={`line${index}`} aria-label={`what becomes of ${was ?? now}`} defaultValue="" required>
+                      <option value="" disabled>
+                        choose
+                      </option>
+                      <option value="keep">
+                        {was === undefined ? 'leave it out: the sample fails' : 'keep it: the sample fails'}
+                      </option>
+                      {now !== undefined && <option value="take">{`write: ${now.replaceAll('\n', '; ')}`}</option>}
+                      {was !== undefined &&
+                        was.split('\n').length === 1 &&
+                        !/^\s*(?:accepted|pending|\d{3})\s*$/.test(was) && <option value="remove">remove it</option>}
+                    </select>
+                  </label>
+                ))}
+              </fieldset>
+            )}
+            <p className="hint">
+              Its verdict is written beside it; secrets are left out. Lines that still hold stay as they are.
+            </p>
             {trouble && (
               <p className="bad" role="alert">
                 {trouble}

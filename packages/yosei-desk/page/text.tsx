@@ -11,7 +11,7 @@ interface Reading {
   isFirst: boolean
   isHead: boolean
 }
-/** RFC 9112: a request line, header fields, and a body, of which JSON is told apart. */
+/** RFC 9112: a request line, header fields, and a body, with JSON in colours. */
 const language = StreamLanguage.define<Reading>({
   startState: () => ({ isFirst: true, isHead: true }),
   blankLine(state) {

@@ -1,5 +1,5 @@
 /** The desk's own intake: what the page asks, and from where it may. */
-import { endpoint, type Head, intake, integer, record, refuse, text } from 'yosei'
+import { choice, endpoint, type Head, intake, integer, list, record, refuse, text } from 'yosei'
 
 const draft = record({
   message: text({ length: [0, 10_000_000] }),
@@ -36,6 +36,7 @@ export const api = intake({
         title: text({ length: [1, 200] }),
         replaces: text({ optional: true }),
         read: text({ length: [0, 10_000_000], keepEmpty: true, optional: true }),
+        decisions: list(choice(['keep', 'take', 'remove']), { length: [0, 1000], optional: true }),
       }),
     }),
     judge: endpoint('POST /api/judgements', { body: draft }),

@@ -162,7 +162,7 @@ async function aboutOf({ app, makeServices, kit }: Matter, { now, who }: Draft, 
   const services = makeServices ? { services: await makeServices() } : {}
   if (who === undefined || who.trim() === '') return { ...clock, ...services }
   const read = kit.readWho(app, endpoint, jsonOf(who), clock)
-  // Where it is nobody that the endpoint declares, that is told, and nobody asks.
+  // If it is nobody that the endpoint declares, that is reported, and nobody asks.
   if ('error' in read)
     throw new RangeError(`who asks: ${read.error?.address.replace(/^body\.?/, '')} ${read.error?.message}`)
   return { ...clock, ...services, who: read.who }
@@ -220,7 +220,7 @@ async function judged(matter: Matter, draft: Draft): Promise<Judged> {
     ...(turn ? { turn: { of: turn.of, key: turn.by.map((address) => valueAt(input, address)) } } : {}),
   }
 }
-/** Readers and services make what they like: what JSON cannot say of it, or takes long to, is told so. */
+/** Readers and services make what they like: what JSON cannot say, or says slowly, is replaced by a note. */
 function asJson(value: unknown): unknown {
   if (value === undefined) return undefined
   try {

@@ -12,7 +12,7 @@ import type { Kit } from './kit.js'
 import { pageFolder } from './page-folder.js'
 import { alone, putFile } from './put.js'
 import { savedPage } from './save.js'
-import type { Bench, Saved, SaveOrder, SendOrder, Sent } from './terms.js'
+import type { Bench, Saved, SaveOrder, SendOrder, Sent, Undecided } from './terms.js'
 
 export { buildDesk } from './build.js'
 export type { AnyVerdict, BookSample, Kit } from './kit.js'
@@ -59,7 +59,7 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
     matter = next
     for (const wake of waiting) wake()
   }
-  /** What is read anew; where it cannot be any more, what was there stays. */
+  /** What is read anew; if it cannot be any more, what was there stays. */
   const reload = async (isModule: boolean): Promise<void> => {
     const revision = (matter.revision ?? 0) + 1
     const { app, makeServices, books, broken } = matter
@@ -83,13 +83,13 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
 
   let saving: Promise<unknown> = Promise.resolve()
   /** One after the other: each begins with what the one before has written. */
-  function save(order: SaveOrder): Promise<Saved> {
+  function save(order: SaveOrder): Promise<Saved | Undecided> {
     if (!files.includes(order.file)) throw new RangeError(`${order.file}: this book was not given to the desk`)
     const saved = saving.then(() => alone(order.file, () => saveNow(order)))
     saving = saved.catch(() => undefined)
     return saved
   }
-  async function saveNow(order: SaveOrder): Promise<Saved> {
+  async function saveNow(order: SaveOrder): Promise<Saved | Undecided> {
     const { file, replaces, read } = order
     const page = readFileSync(file, 'utf8')
     const index = replaces === undefined ? undefined : Number(/#(\d+)$/.exec(replaces)?.[1]) - 1
@@ -101,7 +101,9 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
       renew({ ...matter, books: booksNow(), revision: (matter.revision ?? 0) + 1 })
       throw new Conflict(`${file} has another request there by now`)
     }
-    const { page: whole, saved } = await savedPage(matter, page, order, index)
+    const made = await savedPage(matter, page, order, index)
+    if ('open' in made) return made
+    const { page: whole, saved } = made
     putFile(file, whole)
     renew({ ...matter, books: booksNow(), revision: (matter.revision ?? 0) + 1 })
     return saved
@@ -163,7 +165,7 @@ class Conflict extends RangeError {}
 const defined = <T extends object>(one: T): { [K in keyof T]: Exclude<T[K], undefined> } =>
   Object.fromEntries(Object.entries(one).filter(([, value]) => value !== undefined)) as never
 
-/** An error with words for people is told at a place. */
+/** An error with words for people is reported at a place. */
 async function told<T>(ask: () => T | Promise<T>, at: string) {
   try {
     return await ask()

@@ -1,6 +1,6 @@
 /** What the command knows of sample books and of servers, and the desk is given. It runs in a browser too. */
 import type { FieldError, Intake, Message, Verdict } from 'yosei'
-import type { Covered } from './terms.js'
+import type { Covered, Decision, OpenLine } from './terms.js'
 
 export type AnyVerdict =
   | Verdict
@@ -16,7 +16,7 @@ export interface BookSample {
 export interface Kit {
   /** @throws Error with the line where a book is malformed. */
   readBook(page: string): readonly BookSample[]
-  /** What of a verdict is not as the sample says; `undefined` where it says nothing. */
+  /** What of a verdict is not as the sample says; `undefined` if it says nothing. */
   faultsOf(app: Intake, sample: BookSample, verdict: AnyVerdict): readonly string[] | undefined
   readWho(
     app: Intake,
@@ -28,6 +28,14 @@ export interface Kit {
   /** A sample as it stands in a book. */
   blockOf(title: string, message: Message, verdict: readonly string[], settings: readonly string[]): string
   verdictOf(verdict: AnyVerdict): readonly string[]
+  /** The lines of a sample's verdict block for a new verdict: those that hold stay; each open one needs a decision. */
+  revised(
+    app: Intake,
+    page: string,
+    sample: BookSample,
+    verdict: AnyVerdict,
+    decisions: readonly Decision[],
+  ): { readonly lines: readonly string[]; readonly open: readonly OpenLine[] }
   /** A page in which samples have these verdicts. */
   withVerdicts(
     page: string,

@@ -4,23 +4,24 @@ import type { Message } from 'yosei'
 import { type Matter, stampOf, verdictOn } from './bench.js'
 import { draftOf, messageOf } from './draft.js'
 import type { BookSample } from './kit.js'
-import type { Saved, SaveOrder } from './terms.js'
+import type { Saved, SaveOrder, Undecided } from './terms.js'
 
 /** Stands where a secret was. */
 const masked = '(secret)'
 
 /**
  * The page of a book with the draft as a sample: at its end, or in place of the one with an index. Its verdict is the one
- * that the sample gets as it is written. Secrets are left out, but for those that the book has already.
+ * that the sample gets as it is written; in place, lines of the verdict that still hold stay. If others need a decision,
+ * there is no page. Secrets are left out, but for those that the book has already.
  *
  * @throws RangeError if it cannot be written down.
  */
 export async function savedPage(
   matter: Matter,
   page: string,
-  { draft, title, file }: SaveOrder,
+  { draft, title, file, decisions = [] }: SaveOrder,
   replaced: number | undefined,
-): Promise<{ readonly page: string; readonly saved: Saved }> {
+): Promise<{ readonly page: string; readonly saved: Saved } | Undecided> {
   const { kit } = matter
   const message = messageOf(draft)
   if ('reason' in message)
@@ -59,7 +60,12 @@ export async function savedPage(
   })
   const asked = written({ ...message, headers, body: unmasked(message.body, old?.message.body) })
   const verdict = await verdictOn(matter, draftOf(at(asked)))
-  const whole = kit.withVerdicts(asked, [{ sample: at(asked), verdict: kit.verdictOf(verdict) }])
+  // What somebody has asserted, and what still holds, is not written anew.
+  const { lines, open } = old
+    ? kit.revised(matter.app, asked, at(asked), verdict, decisions)
+    : { lines: kit.verdictOf(verdict), open: [] }
+  if (open.length > decisions.length) return { open }
+  const whole = kit.withVerdicts(asked, [{ sample: at(asked), verdict: lines }])
   return { page: whole, saved: { id: `${file}#${index + 1}`, stamp: stampOf(matter, at(whole), verdict) } }
 }
 

@@ -8,9 +8,9 @@ export interface Draft {
    * surrogate U+DC00 plus the byte.
    */
   readonly message: string
-  /** The clock of the judgement, RFC 3339; that of the machine where it is not said. */
+  /** The clock of the judgement, RFC 3339; that of the machine by default. */
   readonly now?: string
-  /** Who is asking, as JSON; where it is not said, services are asked, or nobody is. */
+  /** The caller, as JSON; by default, services are asked, or nobody is. */
   readonly who?: string
 }
 
@@ -51,7 +51,7 @@ export interface Stamp {
   /** A status, or `accepted`, or `pending`. */
   readonly status: string
   readonly isGood: boolean
-  /** What is not as its book says; `undefined` where that says nothing. */
+  /** What is not as its book says; `undefined` if that says nothing. */
   readonly faults?: readonly string[]
 }
 export interface Covered {
@@ -71,7 +71,7 @@ export interface Sheet {
   readonly outline: EndpointOutline
   /** The base of the intake's paths. */
   readonly base: string
-  /** Accepted requests, where some can be made. */
+  /** Accepted requests, if some can be made. */
   readonly smallest?: Draft
   readonly fullest?: Draft
 }
@@ -110,6 +110,17 @@ export interface Answer {
   readonly body: string
 }
 
+/** Lines of a verdict block that a changed request does not meet any more, and those that it would meet. */
+export interface OpenLine {
+  readonly was?: string
+  readonly now?: string
+}
+/** What becomes of open lines: they stay, and the sample fails; they are replaced; or they go. */
+export type Decision = 'keep' | 'take' | 'remove'
+/** Nothing was saved: each of these needs a decision. */
+export interface Undecided {
+  readonly open: readonly OpenLine[]
+}
 export interface SaveOrder {
   readonly draft: Draft
   readonly file: string
@@ -118,6 +129,8 @@ export interface SaveOrder {
   readonly replaces?: string
   /** That sample's request as it was when it was opened. */
   readonly read?: string
+  /** Of each open line, in their order. */
+  readonly decisions?: readonly Decision[]
 }
 export interface Saved {
   readonly id: string
@@ -131,7 +144,7 @@ export interface SendOrder {
   readonly times: number
 }
 export interface Sent {
-  /** None where nothing came. */
+  /** None if nothing came. */
   readonly status?: number
   readonly trouble?: string
   /** In milliseconds. */
@@ -151,7 +164,7 @@ export interface Bench {
   answer(draft: Draft, wishes: Wishes): Promise<Answer>
   /** Recordings in a HAR, as drafts. */
   recorded(har: string): Promise<readonly Draft[]>
-  readonly save?: (order: SaveOrder) => Promise<Saved>
+  readonly save?: (order: SaveOrder) => Promise<Saved | Undecided>
   readonly send?: (order: SendOrder) => Promise<readonly Sent[]>
   /** Waits for a revision after this one, for a while. */
   readonly changed?: (revision: number) => Promise<number>

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs'
 import { type Browser, chromium } from 'playwright-core'
 
-/** The system's Chromium where there is one, else the one that a package ships. */
+/** The system's Chromium if there is one, else the one that a package ships. */
 export async function launch(): Promise<Browser> {
   const args = [
     '--no-sandbox',

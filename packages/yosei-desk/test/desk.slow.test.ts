@@ -329,6 +329,10 @@ describe('over the observatory', () => {
     const before = book()
     await page.keyboard.press('Control+s')
     await page.getByRole('dialog').getByRole('button', { name: 'save', exact: true }).click()
+    // Of another outcome, the block as a whole is asked.
+    await page.getByRole('dialog').getByRole('combobox').selectOption('take')
+    expect(book()).toBe(before)
+    await page.getByRole('dialog').getByRole('button', { name: 'save', exact: true }).click()
     await notice(page, /saved into samples\/book-a-session\.md as accepted/)
     const [old, now] = [before.split('\n'), book().split('\n')]
     const changed = now.filter((line) => !old.includes(line))
@@ -355,6 +359,40 @@ describe('over the observatory', () => {
     expect(book()).toBe(changed_)
     await page.keyboard.press('Escape')
     folder.write('samples/book-a-session.md', now.join('\n'))
+  })
+
+  test('assertions that hold stay as they were written; for each other the page asks, and a double click saves once', async () => {
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    await control(page, 'body.price').fill('99.00')
+    await control(page, 'body.target.name').fill('Heron Nebula')
+    await becomes(page, 'accepted')
+    const before = book()
+    await page.keyboard.press('Control+s')
+    const save = page.getByRole('dialog').getByRole('button', { name: 'save', exact: true })
+    await save.dblclick()
+    const choices = page.getByRole('dialog').getByRole('combobox')
+    await choices.nth(1).waitFor()
+    expect(await choices.count()).toBe(2)
+    expect(await page.getByRole('dialog').locator('.open-lines code').allTextContents()).toEqual([
+      'body.target.name = "Lantern Nebula"',
+      'body.price = "1250.50"',
+    ])
+    expect(book()).toBe(before)
+    await choices.nth(0).selectOption('take')
+    await choices.nth(1).selectOption('remove')
+    await save.dblclick()
+    await notice(page, /saved into samples\/book-a-session\.md as accepted/)
+    const [old, now] = [before.split('\n'), book().split('\n')]
+    expect(now.filter((line) => !old.includes(line)).filter((line) => / = /.test(line))).toEqual([
+      'body.target.name = "Heron Nebula"',
+    ])
+    expect(old.filter((line) => !now.includes(line)).filter((line) => / = /.test(line))).toEqual([
+      'body.target.name = "Lantern Nebula"',
+      'body.price = "1250.50"',
+    ])
+    expect(now.length).toBe(old.length - 1)
+    folder.write('samples/book-a-session.md', before)
   })
 
   test('a change of the module on disk is judged at once, and one that does not load keeps the work', async () => {
@@ -406,7 +444,7 @@ describe('over the observatory', () => {
     await page.keyboard.press('Control+Enter')
     await page.getByRole('textbox', { name: 'server' }).fill('http://127.0.0.1:1')
     await page.locator('.sending button[type=submit]').click()
-    await page.locator('.sending', { hasText: 'no server is there' }).waitFor()
+    await page.locator('.sending', { hasText: 'no server answers' }).waitFor()
     await page
       .getByRole('textbox', { name: 'server' })
       .fill(`http://127.0.0.1:${(server.address() as AddressInfo).port}`)
@@ -640,7 +678,7 @@ test('the static build judges in the browser; what cannot run there is said', as
     const over = folder.yosei(['desk', 'intake.ts', '-o', 'samples'])
     expect([over.status, over.stderr]).toEqual([
       2,
-      expect.stringContaining('samples: has files of its own; name a new folder'),
+      expect.stringContaining('samples: has other files; name a new folder'),
     ])
     expect(folder.yosei(['desk', 'intake.ts', '-o', 'out']).status).toBe(0)
     folder.write('services.ts', "import { readFileSync } from 'node:fs'\nexport default () => ({ read: readFileSync })")

@@ -10,7 +10,7 @@ import { createBench } from '../dist/bench.js'
 import { startDesk } from '../dist/desk.js'
 import { putFile } from '../dist/put.js'
 import { savedPage } from '../dist/save.js'
-import type { Draft } from '../src/terms.js'
+import type { Decision, Draft } from '../src/terms.js'
 
 const app = intake({
   endpoints: {
@@ -23,9 +23,14 @@ const app = intake({
   },
   identify: () => ({ role: 'clerk' }),
 })
-const save = (page: string, draft: Draft, more: { title?: string; at?: number } = {}) => {
+const save = (page: string, draft: Draft, more: { title?: string; at?: number; decisions?: Decision[] } = {}) => {
   const matter = { app, books: [{ file: 'a.md', page }], kit, makeServices: () => ({}) }
-  return savedPage(matter, page, { draft, file: 'a.md', title: more.title ?? 'New' }, more.at)
+  return savedPage(
+    matter,
+    page,
+    { draft, file: 'a.md', title: more.title ?? 'New', decisions: more.decisions ?? [] },
+    more.at,
+  )
 }
 const put = (body: string, ...headers: string[]) =>
   ['PUT /things/1 HTTP/1.1', 'Content-Type: application/json', ...headers, '', body].join('\n')
@@ -119,12 +124,69 @@ const rows: [what: string, page: string, draft: Draft, more: { title?: string; a
     `${book}\n## New\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
   ],
 ]
+const made = (one: Awaited<ReturnType<typeof save>>) => {
+  if ('open' in one) throw new Error(`undecided: ${JSON.stringify(one.open)}`)
+  return one
+}
 test.each(rows)('%s', async (_, page, draft, more, after) => {
-  const { page: came, saved } = await save(page, draft, more)
+  const { page: came, saved } = made(await save(page, draft, more))
   expect(came).toBe(after)
   const samples = readBook(came)
   expect(saved.id).toBe(`a.md#${(more.at ?? samples.length - 1) + 1}`)
   expect(saved.stamp.faults).toEqual([])
+})
+
+describe('in place, with assertions that somebody wrote', () => {
+  const asserting = (...lines: string[]) =>
+    `# Things\n\n${fenced('book', 'now: 2031-03-01T12:00:00Z')}\n\n${fenced('http', put('{"name":"a"}'))}\n\n${fenced('verdict', lines.join('\n'))}\n`
+  const page = asserting('accepted', '  body.name   =  "a"', '', 'path.id = 1', 'header.key = "x"')
+  const to = (message: string, decisions: Decision[], from = page) => save(from, { message, now }, { at: 0, decisions })
+  const named = (name: string) => put(`{"name":"${name}"}`)
+  const block = (came: string) => /```verdict\n([\s\S]*)\n```\n$/.exec(came)?.[1]?.split('\n')
+
+  test('what still holds stays byte for byte; what does not is asked, and nothing is saved before', async () => {
+    const book = asserting('accepted', '  body.name   =  "a"', '', 'path.id = 1')
+    expect(block(made(await to(put('{"name":"a","code":"x"}'), [], book)).page)).toEqual([
+      'accepted',
+      '  body.name   =  "a"',
+      '',
+      'path.id = 1',
+    ])
+    expect(await to(named('b'), [], book)).toEqual({ open: [{ was: '  body.name   =  "a"', now: 'body.name = "b"' }] })
+  })
+  test.each<[Decision, string[]]>([
+    ['keep', ['accepted', '  body.name   =  "a"', '', 'path.id = 1', 'header.key = "x"']],
+    ['take', ['accepted', 'body.name = "b"', '', 'path.id = 1', 'header.key = "x"']],
+    ['remove', ['accepted', '', 'path.id = 1', 'header.key = "x"']],
+  ])('%s', async (decision, lines) => {
+    // A secret that is not there any more: what it would be now is not said.
+    expect(await to(named('b'), [])).toMatchObject({ open: [{}, { was: 'header.key = "x"' }] })
+    const { page: came, saved } = made(await to(named('b'), [decision, 'keep']))
+    expect(block(came)).toEqual(lines)
+    expect(saved.stamp.faults?.length).toBe(decision === 'keep' ? 2 : 1)
+  })
+  test('another outcome is one question about the whole block', async () => {
+    const before = ['accepted', '  body.name   =  "a"', '', 'path.id = 1', 'header.key = "x"']
+    expect(await to(named(''), [])).toEqual({ open: [{ was: before.join('\n'), now: '422\nbody.name too_short' }] })
+    expect(block(made(await to(named(''), ['take'])).page)).toEqual(['422', 'body.name too_short'])
+    expect(block(made(await to(named(''), ['keep'])).page)).toEqual(before)
+  })
+  test('of errors those that do not come any more are asked, and those that are new', async () => {
+    const book = asserting('422', 'body.name', 'body.code  wrong_type')
+    expect(await to(named(''), [], book)).toEqual({ open: [{ was: 'body.code  wrong_type' }] })
+    expect(block(made(await to(named(''), ['remove'], book)).page)).toEqual(['422', 'body.name'])
+    expect(await to(put('{"name":"","code":5}'), [], asserting('422', 'body.name too_short'))).toEqual({
+      open: [{ now: 'body.code wrong_type' }],
+    })
+    const others = asserting('422', 'body.name too_short', '…')
+    expect(block(made(await to(put('{"name":"","code":5}'), [], others)).page)).toEqual([
+      '422',
+      'body.name too_short',
+      '…',
+    ])
+    const any = asserting('422')
+    expect(block(made(await to(named('too long'), [], any)).page)).toEqual(['422'])
+  })
 })
 
 const refused: [draft: Draft, at: number | undefined, words: RegExp][] = [
@@ -142,7 +204,7 @@ const refused: [draft: Draft, at: number | undefined, words: RegExp][] = [
     /the clock .* is no date-time; write it as 2031-03-01T12:00:00Z/,
   ],
   [{ message: put('{}'), now: 'March 1, 2031' }, undefined, /is no date-time/],
-  [{ message: put('{}') }, 0, /its clock and who asks are set by the book/],
+  [{ message: put('{}') }, 0, /its clock and caller are set by the book/],
 ]
 test.each(refused)('%j is not saved', async (draft, at, words) => {
   await expect(save(book, draft, at === undefined ? {} : { at })).rejects.toThrow(words)

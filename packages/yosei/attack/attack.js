@@ -1,5 +1,5 @@
 /**
- * Attacks the library for as long as it is told: node attack.js [--seconds 60]. Each round compares the two engines with
+ * Attacks the library for as long as it is reported: node attack.js [--seconds 60]. Each round compares the two engines with
  * an oracle and with each other on declarations, rules and values made at random, sends spoiled messages, uploads and connections that
  * break off to a server, and measures how every reader of text grows. Prints what was tried; exits with 1 at the first
  * throw, hang or difference. The generators are those of the tests.
@@ -136,7 +136,7 @@ const exchange = (raw, letGo) =>
   })
 
 const rounds = [
-  /** What the engines say, and what a judge says that was written from the docs: the smallest difference is told. */
+  /** What the engines say, and what a judge says that was written from the docs: the smallest difference is reported. */
   function oracle() {
     const numRuns = 200
     const agree = fc.property(cases, (one) => differences(one).length === 0)

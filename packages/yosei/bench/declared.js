@@ -35,7 +35,7 @@ const now = Date.UTC(2031, 2, 1, 12)
 /** The clock of all that is measured. */
 export const clock = new Date(now)
 
-/** Gathers errors, and is nothing where there are none. */
+/** Gathers errors, and is nothing if there are none. */
 class Errors {
   all
   tell(address, code) {

@@ -25,7 +25,7 @@ const root = fileURLToPath(new URL('../../../', import.meta.url))
 const bound = 0.88
 const only = values.only.split(',')
 
-/** The suites that are asked, where they run the line: what serves, probes, or could take for ever, has some of its own. */
+/** The suites that are asked, if they run the line: what serves, probes, or could take for ever, has some of its own. */
 const suitesFor = (file) =>
   values.suites?.split(',') ?? [
     ...(/^probe\//.test(file)
@@ -171,7 +171,7 @@ function mutant() {
   }
 }
 
-/** The changes that an earlier run said were not noticed, where their lines are still there. */
+/** The changes that an earlier run said were not noticed, if their lines are still there. */
 function survivorsOf(log) {
   const told = /survived(?: \(no test runs it\))?: (\S+):(\d+)\n {2}- (.*)\n {2}\+ (.*)/g
   return [...log.matchAll(told)].flatMap(([, file, line, text, changed]) => {

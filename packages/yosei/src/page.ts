@@ -1,5 +1,5 @@
 /**
- * For pages, where every byte counts: declarations as they are everywhere, and `judgeParts` by the interpreter. What a
+ * For pages, if every byte counts: declarations as they are everywhere, and `judgeParts` by the interpreter. What a
  * page leaves out by taking this subpath is the code that is made for endpoints, the check whether declarations make
  * sense, which the service that shares them has made, and serving. Verdicts, limits and messages are the same.
  */

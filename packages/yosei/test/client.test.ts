@@ -245,7 +245,7 @@ describe('an answer that is a trap', () => {
       more()
     })
     await expect(client(app, { base, bytes: '1MB' }).listNights({})).rejects.toThrow(
-      'the answer has more than 1MB: let the client take more with { bytes: … }',
+      'the answer has more than 1MB: allow more with { bytes: … }',
     )
     expect(sent).toBeLessThan(4e7)
   })

@@ -1,5 +1,5 @@
 /**
- * The code that is made for an endpoint: what can get into it, what it is held against, and what runs where it may not
+ * The code that is made for an endpoint: what can get into it, what it is compared with, and what runs if it may not
  * be made.
  */
 import { spawnSync } from 'node:child_process'
@@ -340,7 +340,7 @@ describe('what is right is never interpreted, in what the bench measures', () =>
     const { read, judge, placed } = compiled(node, node.bodies[0])
     const { walk, ...rest } = startRun(clock.getTime())
     const run = { ...rest, walk, interpreter: { ...rest.interpreter, interpret: isInterpreted } }
-    // What is wrong with a scalar is told at a path that is put there.
+    // What is wrong with a scalar is reported at a path that is put there.
     Object.defineProperty(run, 'path', { get: () => walk, set: isInterpreted })
     const sent = { path, query, header, body }
     const input = read(path, query, header, undefined, body, run as never, true, true)

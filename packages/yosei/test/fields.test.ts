@@ -1,6 +1,6 @@
 // biome-ignore-all format: a table reads as a table
 /**
- * Every kind, with every option, from text, from JSON, and from JSON with `coerce`: what is read, or what is told and
+ * Every kind, with every option, from text, from JSON, and from JSON with `coerce`: what is read, or what is reported and
  * where.
  */
 import { describe, expect, test } from '@jest/globals'

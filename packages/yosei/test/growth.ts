@@ -212,7 +212,7 @@ async function timeOf(work: () => unknown, enough = 0): Promise<number> {
 }
 
 /**
- * How often longer four times as much takes, where it takes long enough to be measured: 4 where time grows with the
+ * How often longer four times as much takes, if it takes long enough to be measured: 4 where time grows with the
  * text, 16 where it grows with its square. Measured again where it looks like more, since a machine may have been busy.
  */
 export async function growthOf(work: (size: number) => unknown, [small, large] = [10_000, 40_000]): Promise<number> {

@@ -147,7 +147,7 @@ afterAll(() => server.close())
 
 const utf8 = (value: string) => Buffer.from(value).toString('latin1')
 
-/** A message as it is sent: lines of the head, and a body whose length is told where nothing is said of it. */
+/** A message as it is sent: lines of the head, and a body whose length is reported by default of it. */
 function rawOf(message: string | readonly [head: string, body: string | Uint8Array]): Buffer {
   const [head, body] = typeof message === 'string' ? [message, ''] : message
   const content = bytes(body)
@@ -243,7 +243,7 @@ type Row = readonly [
   wanted: string,
   otherwise?: { readonly fetch?: string; readonly why?: string; readonly end?: boolean },
 ]
-/** `fetch` is what a Request makes of it in process, where that loses something on the way, and `why`. */
+/** `fetch` is what a Request makes of it in process, if that loses something on the way, and `why`. */
 const none = 'no Request can be made of it'
 const table120: Row[] = [
   // paths
@@ -351,7 +351,7 @@ const table120: Row[] = [
   // turns
   ['POST /api/turns/busy', '409|path.how busy|retry-after=5'],
   ['POST /api/turns/full', '503|path.how busy|retry-after=5'],
-  // who is asking
+  // the caller
   ['GET /api/items\nAuthorization: Bearer wrong', '401|header.authorization unknown_key|www-authenticate=Bearer'],
   [[`POST /api/items\n${json}\nAuthorization: Bearer barred`, '{'], '403|header.authorization barred'],
   ['GET /api/items\nAuthorization: Bearer broken', '503|retry-after=5'],

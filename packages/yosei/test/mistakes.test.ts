@@ -1,5 +1,5 @@
 // biome-ignore-all format: a table reads line by line
-/** Declarations as they are mistaken in JavaScript, where no compiler says so: each is told where it is made, with the mend. */
+/** Declarations as they are mistaken in JavaScript, if no compiler says so: each is reported where it is made, with the mend. */
 import { expect, test } from '@jest/globals'
 import * as yosei from 'yosei'
 import { gate, listen } from 'yosei/node'

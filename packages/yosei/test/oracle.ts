@@ -1,7 +1,7 @@
 // biome-ignore-all format: tables read line by line
 /**
  * A third judge, written from the docs alone: it shares nothing with the engines but the tables of texts below. It says
- * what an input is accepted as, or which codes are told at which addresses.
+ * what an input is accepted as, or which codes are reported at which addresses.
  */
 import * as yosei from 'yosei'
 
@@ -72,7 +72,7 @@ const numbers = { '0': 0, '1': 1, '5': 5, '-1': -1, '10': 10, '20': 20 }
 const rounded = 9007199254740992
 const numeric = [[0, 0], [-0, 0], [1, 1], [5, 5], [-1, -1], [10, 10], [20, 20]] as const
 const decimals = { '0': self, '1': self, '1.0': self, '1.00': self, '1.5': self, '5': self, '-1': self, '10': self, '20': self, '0.3': self }
-/** One more than a float has: its place among the others is told by the next that there is. */
+/** One more than a float has: its place among the others is reported by the next that there is. */
 const ranked = (read: unknown) => (String(read) === '9007199254740993' ? 9007199254740994 : Number(read))
 const big = { rank: ranked as never, json: String as never }
 
@@ -414,7 +414,7 @@ const declares = (form: Spec, name: string): boolean =>
 
 interface Tag {
   readonly name: string
-  /** The values by which a branch is told. */
+  /** The values by which a branch is reported. */
   of(branch: Spec): readonly unknown[]
 }
 /** The field whose required, uncoerced, disjoint constants tell all branches apart that take objects. */
@@ -514,7 +514,7 @@ interface World {
   readonly input: Val
   readonly sent: unknown
   readonly errors: readonly { readonly path: Path; readonly code: string }[]
-  /** Whether a text at a path came as text, where an empty one is none; and whether its field keeps it. */
+  /** Whether a text at a path came as text, if an empty one is none; and whether its field keeps it. */
   readonly isText: (path: Path) => boolean
   readonly keeps: (path: Path) => boolean
 }

@@ -129,7 +129,7 @@ const shop = intake({
 test('everything that is declared is broken at its address, and nothing else is told', async () => {
   const { all, wrong, rejected, unprobed } = await tried(shop)
   expect(wrong).toEqual([])
-  // What a branch of a union has wrong is told there only where no other branch is closer.
+  // What a branch of a union has wrong is reported there only where no other branch is closer.
   expect(unprobed.filter((one) => !one.startsWith('body.either'))).toEqual([])
   const demanded = demandsOf(shop).map(({ address, code }) => `${address} ${code}`)
   const untold = demanded.filter(

@@ -1,5 +1,5 @@
 // biome-ignore-all format: a table reads line by line
-/** How far rules reach: into whatever holds a record, to other fields' values, and what their functions are told. */
+/** How far rules reach: into whatever holds a record, to other fields' values, and what their functions are reported. */
 import { expect, test } from '@jest/globals'
 import { decimal, either, endpoint, type Field, instant, intake, integer, judge, judgeParts, later, list, outline, readAs, record, table, tagged, text } from 'yosei'
 

@@ -437,7 +437,7 @@ function near(field: Field, depth = 5): fc.Arbitrary<unknown> {
   return fc.oneof({ weight: 6, arbitrary: fc.constant(undefined).chain(right) }, wild)
 }
 
-/** Declarations beside values that come close to them: what both engines are held against each other with. */
+/** Declarations beside values that come close to them: what both engines are compared with each other with. */
 /** An empty text never comes in a query, so none may be declared there. */
 const isOfEmpty = (field: Field) => {
   const { value, values = [value] } = field as { value?: unknown; values?: readonly unknown[] }

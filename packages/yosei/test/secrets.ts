@@ -1,4 +1,4 @@
-/** Secrets of every kind, the places where they may stand, and everything that is told of a request. */
+/** Secrets of every kind, the places if they may stand, and everything that is reported of a request. */
 import { inspect } from 'node:util'
 import {
   answer,
@@ -116,7 +116,7 @@ export const kinds: { readonly [kind: string]: readonly [Field, ...values: unkno
   file: [file({ ...secret, bytes: 3 }), word],
 }
 
-/** Where it may stand: what declares it there, and the body that puts a value there. */
+/** If it may stand: what declares it there, and the body that puts a value there. */
 export const places: { readonly [name: string]: readonly [(field: Field) => Field, (value: unknown) => unknown] } = {
   'a body': [(field) => field, (value) => value],
   'a record': [(a) => record({ a, b: integer({ optional: true }) }), (a) => ({ a, b: 'x' })],
@@ -150,7 +150,7 @@ export const places: { readonly [name: string]: readonly [(field: Field) => Fiel
 export const written = (value: unknown) =>
   JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? String(one) : one))
 
-/** Everything that is told of a request anywhere. */
+/** Everything that is reported of a request anywhere. */
 export async function outputs(declared: ReturnType<typeof endpoint>, message: object): Promise<string[]> {
   const events: JournalEvent[] = []
   const app = intake({ endpoints: { it: declared }, journal: { write: (event) => void events.push(event) } })

@@ -403,7 +403,7 @@ describe('serve', () => {
       })
       const app = intake({ engine, endpoints: { put }, journal: { write: (event) => void events.push(event) } })
       expect((await serve(app, { put: () => 1 })(post({ n: 1 }, {}, '/'))).status).toBe(500)
-      expect(String(events[0]?.cause)).toContain('gave a promise, which nobody waits for')
+      expect(String(events[0]?.cause)).toContain('gave a promise, which is not awaited')
     }
   })
   test('judge says what body it takes', async () => {

@@ -97,7 +97,7 @@ test('a declaration that makes no sense, and a function that fails, are thrown',
       return (error as Error).message
     }
   }
-  const limits = 'the lower limit 5 leaves nothing below the upper limit 1. Swap or mend them.'
+  const limits = 'the lower limit 5 leaves nothing below the upper limit 1. Swap or correct them.'
   expect(wrong(integer({ min: 5, max: 1 }))).toBe(`judgeValue(): ${limits}`)
   expect(wrong(record({ a: list(integer({ min: 5, max: 1 })) }))).toBe(`judgeValue(), a[]: ${limits}`)
   expect(wrong(record({ a: text(), b: integer() }, { rules: (on) => [on.ascending('a', 'b' as never)] }))).toMatch(

@@ -1,4 +1,4 @@
-/** Who is asking: declared, checked, looked at before the body comes and by rules, and shown in no output. */
+/** The caller: declared, checked, looked at before the body comes and by rules, and shown in no output. */
 import { expect, test } from '@jest/globals'
 import {
   choice,

@@ -1,4 +1,4 @@
-/** Every error that a client meets, as it is told in English and in German: words.txt is read by people. */
+/** Every error that a client meets, as it is reported in English and in German: words.txt is read by people. */
 import { readFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'

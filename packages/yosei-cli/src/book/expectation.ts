@@ -54,11 +54,11 @@ function readValue(text: string, line: number) {
   throw new BookError(line, `"${text}" asserts nothing; write an address, =, and a JSON value: query.limit = 20`)
 }
 
-/** What a verdict lacks of an expectation, in lines; none where it is as expected. */
+/** What a verdict lacks of an expectation, in lines; none if it is as expected. */
 export function compare(
   expectation: Expectation,
   verdict: AnyVerdict,
-  /** Whether the value at an address may be told. */
+  /** Whether the value at an address may be reported. */
   isShown: (address: string) => boolean = () => true,
 ): string[] {
   if (
@@ -100,6 +100,14 @@ export function errorFaults(
     ...missing.map(({ address, code }) => `wanted ${address}${code ? ` ${code}` : ''}, but it did not come`),
     ...(others ? [] : came.map(({ address, code }) => `${address} ${code} came, but was not wanted`)),
   ]
+}
+
+/** The value at an address of an accepted input, as a line of a book has it; `undefined` if there is none. */
+export function valueShown(verdict: AnyVerdict, address: string): string | undefined {
+  const path = parseAddress(address)
+  if (verdict.outcome === 'rejected' || !path) return undefined
+  const value = valueAt(verdict.input, path)
+  return value === undefined ? undefined : JSON.stringify(value)
 }
 
 const valueAt = (root: unknown, path: Path) =>

@@ -45,7 +45,7 @@ function treeFrom(json: string): Node | undefined {
 }
 
 /**
- * The line that holds the value that an error speaks of, without what is secret; `undefined` where there is no such line
+ * The line that holds the value that an error speaks of, without what is secret; `undefined` if there is no such line
  * that can be printed.
  *
  * @param isShown Whether the value at an address may be printed.
@@ -163,7 +163,7 @@ function nodeAt(root: Node, path: readonly (string | number)[]): Node {
   return root
 }
 
-/** The offset, from the start of the request line, of a query's pair; of the query where there is none of that name. */
+/** The offset, from the start of the request line, of a query's pair; of the query if there is none of that name. */
 function offsetInQuery([name, index = 0]: readonly (string | number)[], { method, target }: Sample['message']): number {
   const start = target.indexOf('?') + 1
   let at = method.length + 1 + start

@@ -8,15 +8,15 @@ import { pageOf } from './page.js'
 export interface Sample {
   readonly title: string
   readonly message: Message
-  /** The clock of the judgement, where the book sets one. */
+  /** The clock of the judgement, if the book sets one. */
   readonly now?: Date
   /** Of what a journal has kept: its errors. */
   readonly kept?: readonly { readonly address: string; readonly code: string }[]
-  /** Who is asking, as JSON, where the book says it, and the line of that. */
+  /** The caller, as JSON, where the book says it, and the line of that. */
   readonly who?: { readonly json: unknown; readonly line: number }
   readonly expectation?: Expectation
   readonly places: Places
-  /** The blocks that it stands in, where it comes from a book. */
+  /** The blocks that it stands in, if it comes from a book. */
   readonly blocks?: Blocks
 }
 /** Lines of a book, from 1. */

@@ -47,7 +47,7 @@ const linesOf = ({ method, target, headers, body }: Message): string[] => [
 
 const capitals = (name: string) => name.replace(/(^|-)[a-z]/g, (one) => one.toUpperCase())
 
-/** JSON is laid out for people, where that says the same. */
+/** JSON is laid out for people, if that says the same. */
 function laidOut(body: string, headers: Message['headers']): string {
   const type = headers.find(([name]) => name === 'content-type')?.[1] ?? ''
   if (!/^application\/(?:json|[^;]*\+json)/.test(type) || body.length < 80) return body

@@ -255,7 +255,7 @@ function filledPath({ ledger, outline, base, text }: Scene, name: string, raw: s
   })
 }
 
-/** With the media type of the body that is meant, where the message has none. */
+/** With the media type of the body that is meant, if the message has none. */
 function withType(text: string, { pieces, mediaType, syntax }: Ledger): string {
   if (!pieces || mediaType === undefined || pieces.headers.some(({ name }) => name === 'content-type')) return text
   const type = syntax === 'parts' ? `${mediaType}; boundary=part` : mediaType.replace('/*', '/octet-stream')

@@ -4,7 +4,7 @@ import type { Draft } from '../../src/terms.ts'
 export interface State {
   readonly endpoint: string
   readonly draft: Draft
-  /** The sample that was opened, where it is one's. */
+  /** The sample that was opened, if it is one's. */
   readonly opened?: string | undefined
 }
 export interface History {

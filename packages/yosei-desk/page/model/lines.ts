@@ -87,7 +87,7 @@ const deepest = 60
 /** So many lines are drawn up: what a message has beyond them stands in its text. */
 export const mostLines = 20_000
 
-/** The values of a JSON text, as far as they can be told. */
+/** The values of a JSON text, as far as they can be reported. */
 export function treeOf(json: string): Node | undefined {
   // Its parser goes as deep as the text does.
   let depth = 0
@@ -125,7 +125,7 @@ class Walk {
       element: undefined,
       adds: undefined,
       ...about,
-      // What is not told apart may be what a secret in it was meant to be.
+      // What is not distinguished may be what a secret in it was meant to be.
       isSecret: isSecret || (!isHead && field !== undefined && holdsSecret(field, this.#outline)),
     })
   }

@@ -31,11 +31,11 @@ export interface Pieces {
   readonly strays: readonly Slice[]
   /** Behind the last header field. */
   readonly headEnd: number
-  /** Nothing where there is none. */
+  /** Nothing if there is none. */
   readonly body: Slice
 }
 
-/** @returns `undefined` where there is no request line. */
+/** @returns `undefined` if there is no request line. */
 export function takeApart(text: string): Pieces | undefined {
   const line = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+) (\S+)(?: HTTP\/1\.[01])?(?=\r?\n|$)/.exec(text)
   if (!line) return undefined
@@ -95,7 +95,7 @@ export function decoded(text: string): string {
     return text
   }
 }
-/** Percent-encoded where it has to be (RFC 3986, section 3.4). */
+/** Percent-encoded if it has to be (RFC 3986, section 3.4). */
 export const encoded = (text: string): string =>
   encodeURIComponent(wellFormed(text)).replace(/%(?:3A|2C|2F|40)/g, (one) => decodeURIComponent(one))
 const wellFormed = (text: string) => text.replace(/[\uD800-\uDFFF]/gu, '\uFFFD')

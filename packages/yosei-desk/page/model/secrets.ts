@@ -8,7 +8,7 @@ import { boundaryOf, cut, encoded, pairsIn, put, type Slice } from './message.ts
 export interface Hidden {
   readonly slice: Slice
   readonly codec: Codec
-  /** Whether more than a value is meant, since what is in it could not be told. */
+  /** Whether more than a value is meant, since what is in it could not be reported. */
   readonly isUntold: boolean
 }
 
@@ -59,7 +59,7 @@ export function hiddenIn({ text, ledger, outline }: Scene): readonly Hidden[] {
   })
 }
 
-/** Where a body begins to speak of a secret: behind its name, or at once where it has none, or is written with escapes. */
+/** Where a body begins to speak of a secret: behind its name, or at once if it has none, or is written with escapes. */
 function firstMention(body: string, outline: Scene['outline']): number | undefined {
   const places = [...secretNames(outline)].flatMap((name) => {
     const at = name === '' ? 0 : body.indexOf(name)
@@ -131,7 +131,7 @@ export function withoutSecrets(scene: Scene, isWithoutFiles = false): string {
 const written = (word: string, codec: Codec) =>
   codec === 'json' ? JSON.stringify(word) : codec === 'percent' ? encoded(word) : word
 
-/** The text with the secrets that another one has at the same lines, where they were left out. */
+/** The text with the secrets that another one has at the same lines, if they were left out. */
 export function withSecretsOf(scene: Scene, other: Scene): string {
   const known = new Map(other.ledger.lines.map((line) => [line.address, line]))
   const masked = scene.ledger.lines.filter(

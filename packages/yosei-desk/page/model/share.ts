@@ -18,7 +18,7 @@ export async function fragmentOf(shared: Shared): Promise<string> {
     .replaceAll('=', '')
 }
 
-/** @returns `undefined` where the fragment is none of this page's. */
+/** @returns `undefined` if the fragment is none of this page's. */
 export async function sharedIn(fragment: string): Promise<Shared | undefined> {
   try {
     const text = atob(fragment.replaceAll('-', '+').replaceAll('_', '/'))

@@ -5,7 +5,7 @@ import { rawAt, type Scene, shownText } from './edits.ts'
 import { cut } from './message.ts'
 import { withoutSecrets } from './secrets.ts'
 
-/** What is told at each line. */
+/** What is reported at each line. */
 export interface Notes {
   readonly readings: ReadonlyMap<string, Reading>
   readonly faults: ReadonlyMap<string, readonly FieldError[]>
@@ -33,7 +33,7 @@ export function changeOf(old: Judged, now: Judged): string {
     : `judged again after a change on disk: ${all.join(', ')}`
 }
 
-/** Readings and faults at the lines that there are; a fault at no line is told at the one above it. */
+/** Readings and faults at the lines that there are; a fault at no line is reported at the one above it. */
 export function notesOf(scene: Scene | undefined, judged: Judged | undefined): Notes {
   const readings = new Map<string, Reading>(judged?.readings.map((one) => [one.address, one]))
   const faults = new Map<string, FieldError[]>()

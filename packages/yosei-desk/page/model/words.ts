@@ -1,7 +1,7 @@
 /** A declared field in words: what it takes, and what becomes of it where it is left out. */
 import type { FieldOutline } from '../../src/terms.ts'
 
-/** Options that are told by the words below, or elsewhere on the page. */
+/** Options that are reported by the words below, or elsewhere on the page. */
 const untold = new Set([
   'kind',
   'need',

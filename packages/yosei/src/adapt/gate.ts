@@ -210,7 +210,7 @@ export function gate<A extends Intake | Endpoint>(of: A, ...[options]: Gating<A>
   }
 }
 
-/** How a request goes through; `undefined` where it does not, since it has been answered or its client has gone. */
+/** How a request goes through; `undefined` if it does not, since it has been answered or its client has gone. */
 export type Pass = (
   request: FrameworkRequest,
   response: ServerResponse,
@@ -313,7 +313,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       }
     }
 
-    /** The endpoint of a target, where requests of it are only watched. */
+    /** The endpoint of a target, if requests of it are only watched. */
     function observedAt(target: string): EndpointNode | undefined {
       const found = endpointFor(app, { ...incoming.message, target: targetFor(originForm(target)) }, folds)
       return found?.mode === 'observe' ? found : undefined
@@ -362,7 +362,7 @@ function soloOf(endpoint: EndpointNode): IntakeNode {
   return intakeNode(declareIntake({ endpoints: { [name]: endpoint } }))
 }
 
-/** Does what is due when a response has ended or its client has gone, also where that was before. */
+/** Does what is due when a response has ended or its client has gone, also if that was before. */
 function whenClosed(response: ServerResponse, work: () => void): void {
   if (response.closed) work()
   else response.once('close', work)

@@ -171,7 +171,7 @@ export class NodeBody implements BodySource {
     }
   }
 
-  /** A client that asked whether it may send is told so when its body is wanted (RFC 9110, section 10.1.1). */
+  /** A client that asked whether it may send gets its answer when its body is wanted (RFC 9110, section 10.1.1). */
   #start(): void {
     if (this.#isAsking) this.#response.writeContinue()
   }

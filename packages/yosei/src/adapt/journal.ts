@@ -19,7 +19,7 @@ export interface JournalLimits {
  * A journal that writes newline-delimited JSON, to a file or a stream.
  *
  * @throws Error if pino is not installed.
- * @param to The path of a file, or a stream; standard output where nothing is said.
+ * @param to The path of a file, or a stream; standard output by default.
  * @example
  * const app = intake({ endpoints, journal: ndjsonJournal('journal.ndjson') })
  */

@@ -61,7 +61,7 @@ export async function listen(handle: Handle, options: ListenOptions = {}): Promi
     Math.max(service.app.limits[limit], ...limits.map((one) => one[limit]))
   const receive = largest('receive')
   const server = createServer({
-    // The endpoint's own limits are told with their place; this one ends what is beyond all of them.
+    // The endpoint's own limits are reported with their place; this one ends what is beyond all of them.
     maxHeaderSize: largest('uri') + largest('headers') + 1024,
     requireHostHeader: false,
     headersTimeout: receive,

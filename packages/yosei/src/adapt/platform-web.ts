@@ -1,4 +1,4 @@
-/** What a platform with the web's interfaces does for the library, where Node does not. */
+/** What a platform with the web's interfaces does for the library, if Node does not. */
 import { uploadOf } from '../kinds/upload.js'
 import {
   type Arrived,

@@ -21,7 +21,7 @@ export function send(reply: Reply, response: ServerResponse): Promise<void> | un
   }
   const length = Buffer.byteLength(body)
   lines.push('content-length', String(length))
-  // What has a byte a character is ASCII, which Node writes faster when it is told.
+  // What has a byte a character is ASCII, which Node writes faster if it knows.
   const encoding = length === body.length ? 'latin1' : 'utf8'
   response.writeHead(status, lines)
   if (headers.connection === 'close' && !response.req.complete) linger(response, body, encoding)

@@ -106,7 +106,7 @@ export interface Service {
 export type Handle = (request: Request) => Promise<Response>
 
 const services = new WeakMap<Handle, Service>()
-/** The service behind a handle; `undefined` where `serve` did not make it. */
+/** The service behind a handle; `undefined` if `serve` did not make it. */
 export const serviceOf = (handle: Handle): Service | undefined => services.get(handle)
 
 /**
@@ -139,7 +139,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   checkOptions(options, serveOptions, 'serve', report)
   checkPairs(app, handlers)
   const ready = prepare(app, platform)
-  // Who serves without waiting for it is told by the first request that needs it.
+  // Who serves without waiting for it is reported by the first request that needs it.
   ready.catch(() => undefined)
   return {
     app,
@@ -352,7 +352,7 @@ export const contextFor = (
 
 const overtime = /* @__PURE__ */ Symbol('over its time')
 
-/** The stage that handles. The turn, where there is one, ends when the handler has settled, and only then. */
+/** The stage that handles. The turn, if there is one, ends when the handler has settled, and only then. */
 export function runHandler(
   judged: AcceptedJudgement,
   handler: (input: unknown, context: Context<Endpoint, unknown>) => unknown,

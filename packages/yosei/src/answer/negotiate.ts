@@ -4,7 +4,7 @@ import { weightOf } from '../grammar/accept.js'
 export const forms = ['application/problem+json', 'text/html', 'text/plain'] as const
 export type Form = (typeof forms)[number]
 
-/** The form that the client likes best; the problem document where it has no wish, or an odd one. */
+/** The form that the client likes best; the problem document if it has no wish, or an odd one. */
 export function chooseForm(accept: string | undefined): Form {
   if (accept === undefined || accept === '*/*' || accept === 'application/json') return forms[0]
   // A problem document is JSON: who takes JSON takes it.

@@ -42,7 +42,7 @@ export function answer(
   return new Response(body as string, { status, headers })
 }
 
-/** The languages of an answer: English too, where a language that is not shipped whole has no word of its own. */
+/** The languages of an answer: English too, if a language that is not shipped whole has no word of its own. */
 function writtenIn(language: string, { faults, house }: Rejection): string {
   const words = house?.languages
   if (language === 'en' || faults.length === 0) return language

@@ -79,9 +79,9 @@ type Fixed<T> = T extends Date | string | number | bigint | boolean | null | und
     : T extends object
       ? { readonly [K in keyof T]: Fixed<T[K]> }
       : T
-/** Who is asking, as a declared field gives it. */
+/** The caller, as a declared field gives it. */
 type Who<W> = W extends Field ? Fixed<Out<W>> | (W['need'] extends 'required' ? never : undefined) : unknown
-/** The input with who is asking, where that is declared: what rules, lookups and turns can speak of. */
+/** The input with the caller, if that is declared: what rules, lookups and turns can speak of. */
 export type WithWho<I, W> = W extends Field ? Flat<I & { who: Who<W> }> : I
 /** What is known before the body comes. */
 export type HeadOf<I> = Omit<I, 'body'>
@@ -112,11 +112,11 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly cookie: RecordNode
   /** Empty where no body is taken. */
   readonly bodies: readonly BodyNode[]
-  /** The endpoint as it was declared, where this is that one with what it shares. */
+  /** The endpoint as it was declared, if this is that one with what it shares. */
   readonly origin?: EndpointNode
-  /** Who is asking. */
+  /** The caller. */
   readonly who?: Node
-  /** What must hold of who is asking, before the body comes. */
+  /** What must hold of the caller, before the body comes. */
   readonly may?: AnyCondition
   /** What a success gives. */
   readonly gives?: Node

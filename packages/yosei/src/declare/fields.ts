@@ -158,7 +158,7 @@ export interface TableOptions<T> extends Common<T> {
   /** As for a text's pattern. */
   trusted?: boolean | undefined
 }
-/** How a value is read to another, and what is told where it can't be. */
+/** How a value is read to another, and what is reported where it can't be. */
 export interface ReadAs<B, T> {
   /** The code of the error if the function throws or gives `undefined`. */
   code: string

@@ -75,7 +75,7 @@ interface Shared<Who, Services> {
   turns?: TurnStore | undefined
 }
 
-/** What `identify` may give, where the endpoints declare `Who`. */
+/** What `identify` may give, if the endpoints declare `Who`. */
 type Known<Who> = unknown extends Who ? unknown : Who | Refused | undefined | null | false
 /** What has to be known for all endpoints. */
 type WhoFor<E extends Endpoints> =
@@ -132,7 +132,7 @@ export function intakeNode(intake: Intake): IntakeNode {
 /**
  * Gathers the endpoints of a service.
  *
- * @throws DeclarationError if two endpoints match the same requests, and nothing tells them apart.
+ * @throws DeclarationError if two endpoints match the same requests, and nothing distinguishes them.
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */

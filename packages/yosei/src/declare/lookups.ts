@@ -32,7 +32,7 @@ interface About<Who, Found> {
   readonly signal: AbortSignal
   /** The clock of the judgement. */
   readonly now: Date
-  /** Who is asking, as `identify` said. */
+  /** The caller, as `identify` said. */
   readonly who: Who
   /** What the lookups found that this one follows, by the names that it gives them. */
   readonly found: Found
@@ -89,7 +89,7 @@ export interface LookupMaker<T> extends ConditionMaker<T> {
     when?: W
     /** Time for the answer; 2s by default. */
     within?: Span | undefined
-    /** The field that what was found is put into, where it was not sent. */
+    /** The field that what was found is put into, if it was not sent. */
     fill?: A | undefined
   }): Lookup<
     Services,

@@ -74,7 +74,7 @@ function placeIn(root: Node): Placed {
 }
 
 /**
- * Every rule once, where it first applies, for a declaration to be held against.
+ * Every rule once, if it first applies, for a declaration to be compared with.
  *
  * @throws DeclarationError if a rule stands behind a reader, whose values have no addresses.
  */

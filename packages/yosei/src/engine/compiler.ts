@@ -28,7 +28,7 @@ import type { Reader } from './parts.js'
 import type { RuleJudge } from './rules.js'
 
 /**
- * The function that reads an endpoint's parts; `undefined` where a policy forbids code from text (CSP without
+ * The function that reads an endpoint's parts; `undefined` if a policy forbids code from text (CSP without
  * 'unsafe-eval').
  */
 export function compileEndpoint(
@@ -40,7 +40,7 @@ export function compileEndpoint(
   return made(emitEndpoint(endpoint, body, only), functionName(endpoint), { interpreted }) as Reader | undefined
 }
 
-/** The function that judges an endpoint's rules; `undefined` where there are none, or code may not be made. */
+/** The function that judges an endpoint's rules; `undefined` if there are none, or code may not be made. */
 export function compileRules(
   endpoint: EndpointNode,
   body: BodyNode | undefined,
@@ -50,7 +50,7 @@ export function compileRules(
   return made(emitRules(endpoint, body, placed), `${functionName(endpoint)}-rules`) as RuleJudge | undefined
 }
 
-/** Says of who is asking whether that is as declared; `undefined` where code cannot say it, or may not be made. */
+/** Says of the caller whether that is as declared; `undefined` if code cannot say it, or may not be made. */
 export function compileWho(endpoint: EndpointNode): ((who: unknown, run: Run) => boolean) | undefined {
   const code = endpoint.who && emitHolds(endpoint.who)
   return code && (made(code, `${functionName(endpoint)}-who`) as ((who: unknown, run: Run) => boolean) | undefined)
@@ -102,7 +102,7 @@ function within<T>(run: Run, path: Steps, inside: () => T): T {
 const slow = (run: Run, node: Node, value: unknown, source: Source, path: Steps): unknown =>
   within(run, path, () => readNode(node, value, source, run))
 
-/** A scalar has nothing below it, so its path can stand as it is while something is told of it. */
+/** A scalar has nothing below it, so its path can stand as it is while something is reported of it. */
 const wholePath = ({ path: outer }: Run, path: Steps): Steps => (outer.length === 0 ? path : [...outer, ...path])
 
 /** The interpreter for a scalar, without what holds for every kind. */
@@ -126,7 +126,7 @@ function slowScalar(
   return made
 }
 
-/** The same for an instant: where reading it has said why it cannot be read, that is told, and it is not read again. */
+/** The same for an instant: where reading it has said why it cannot be read, that is reported, and it is not read again. */
 function slowInstant(
   run: Run,
   read: ScalarKind<Node>['readScalar'],

@@ -195,7 +195,7 @@ function termsOf(
       (shape.unlisted ?? unlisted?.[holder[0] === 'body' ? 'body' : 'query']) === 'keep'
     return haveNames(shapes) && !shapes.some(isKept)
   }
-  /** A chain of names from what is known to stand there; `undefined` where it goes through something else. */
+  /** A chain of names from what is known to stand there; `undefined` if it goes through something else. */
   const chain = (from: Path, start: string, steps: Path): string | undefined => {
     let code = start
     for (let at = 0; at < steps.length; at++) {
@@ -411,7 +411,7 @@ function passes(writer: Writer, field: Node, value: string, isExact: boolean): s
   return `(${made.isRead} ? ${made.test} : fits(run, ${writer.bind(field)}, ${value}))`
 }
 
-/** The same of a value that lies in another, where it may be absent or null. */
+/** The same of a value that lies in another, if it may be absent or null. */
 function passesBelow(writer: Writer, field: Node, value: string, isExact: boolean): string | undefined {
   const test = passes(writer, field, value, isExact)
   const open = [
@@ -421,7 +421,7 @@ function passesBelow(writer: Writer, field: Node, value: string, isExact: boolea
   return test && `(${[...open, test].join(' || ')})`
 }
 
-/** Writes whether a value that a service made is what a field declares; `undefined` where code cannot say it. */
+/** Writes whether a value that a service made is what a field declares; `undefined` if code cannot say it. */
 export function emitHolds(field: Node): Code | undefined {
   const writer = createWriter()
   const test = passes(writer, field, 'value', false)

@@ -81,7 +81,7 @@ function absent(node: Node, run: Run, noted = false): unknown {
   const defaulted = node.need === 'defaulted'
   const read = defaulted ? defaultOf(node, run) : undefined
   if (!noted) note(run, defaulted ? 'default' : 'as is', undefined, read)
-  // Of a choice it is told what would be right.
+  // Of a choice it is reported what would be right.
   if (node.need === 'required')
     reportOther(run, node, 'missing', undefined, node.kind === 'choice' ? node.values : undefined)
   return read
@@ -130,7 +130,7 @@ export function defaultOf(node: Node, run: Run, below: Path = none): unknown {
 }
 
 /**
- * What a service puts in itself, held against what is declared at its path, and as it would be read.
+ * What a service puts in itself, compared with what is declared at its path, and as it would be read.
  *
  * @throws TypeError if the field does not take it: that is a bug of the service, and never passed on.
  */

@@ -7,7 +7,7 @@ import { isEmpty } from '../terms/own.js'
 import { type Part, type Parts, partNames } from '../terms/parts.js'
 
 /**
- * Reads the parts of a request, and tells the run what is wrong. `hasBody` is false where there is none to read;
+ * Reads the parts of a request, and tells the run what is wrong. `hasBody` is false if there is none to read;
  * `parsed` is true where the library has parsed all that was sent itself, so that it is plain data.
  */
 export type Reader = (

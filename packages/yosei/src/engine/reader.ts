@@ -11,14 +11,14 @@ export interface Compiled {
   /** Its rules, each where it applies. */
   readonly placed: Placed
   readonly read: Reader
-  /** Judges the rules, where there are any and code may be made for them. */
+  /** Judges the rules, if there are any and code may be made for them. */
   readonly judge: RuleJudge | undefined
 }
 
 const whoTest = oncePerBody((endpoint) => ({
   holds: endpoint.engine === 'interpreted' ? undefined : compileWho(endpoint),
 }))
-/** Whether who is asking is as declared, where code says it; where not, the interpreter tells. */
+/** Whether the caller is as declared, if code says it; where not, the interpreter tells. */
 export const whoHolds = (endpoint: EndpointNode, who: unknown, run: Run): boolean =>
   whoTest(endpoint, undefined).holds?.(who, run) ?? false
 

@@ -26,7 +26,7 @@ export type RuleJudge = (judging: Judging) => void
 /** What rules are judged on, wherever they lie. */
 export interface Judging extends Pick<RuleInput, 'root' | 'sent' | 'input' | 'accept' | 'run'> {
   readonly placed: Placed
-  /** Whether somebody has said who is asking: where not, rules that look at it do not run. */
+  /** Whether the caller is known: if not, rules that read it do not run. */
   readonly isKnown: boolean
   /** How many faults there were before: they keep rules from being judged. */
   readonly found: number
@@ -273,7 +273,7 @@ function makeInterpreter(judging: Judging): Interpreter {
 type Visit = (record: RecordNode, declared: Path, place: Path) => void
 
 /**
- * The records with rules in a value, where only the value tells what was chosen. What a program has put into many
+ * The records with rules in a value, if only the value tells what was chosen. What a program has put into many
  * places is looked at once.
  */
 function eachRecord(top: Node, whole: unknown, base: Path, start: Path, run: Run, visit: Visit): void {

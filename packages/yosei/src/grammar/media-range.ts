@@ -2,7 +2,7 @@
 
 const range = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+)\/([!#$%&'*+.^_`|~0-9A-Za-z-]+)$/
 
-/** `undefined` where the text is no range. A subtype may be `*`, and a type too where the subtype is. */
+/** `undefined` if the text is no range. A subtype may be `*`, and a type too where the subtype is. */
 export function readMediaRange(text: string): { readonly type: string } | undefined {
   const found = range.exec(text.trim())
   if (!found || (found[1] === '*' && found[2] !== '*')) return undefined

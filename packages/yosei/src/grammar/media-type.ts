@@ -13,7 +13,7 @@ const parameter = /* @__PURE__ */ new RegExp(
   'y',
 )
 
-/** `undefined` where the text is no media type. */
+/** `undefined` if the text is no media type. */
 export function readMediaType(text: string): MediaType | undefined {
   const found = start.exec(text)
   if (!found) return undefined
@@ -22,7 +22,7 @@ export function readMediaType(text: string): MediaType | undefined {
 }
 
 /**
- * Parameters to the end of a text (RFC 9110, section 5.6.6), names in lower case; `undefined` where they are none.
+ * Parameters to the end of a text (RFC 9110, section 5.6.6), names in lower case; `undefined` if they are none.
  *
  * @param escapes What a backslash escapes in a quoted string.
  */

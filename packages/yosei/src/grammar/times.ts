@@ -167,7 +167,7 @@ export function readTimeOfDay(text: string): number | Unread {
 /** A time of a day in its one form, `HH:MM:SS`. */
 export const writeTimeOfDay = (text: string): string => (text.length === 5 ? `${text}:00` : text)
 
-/** An instant as its RFC 3339 text in UTC, with a fraction only where it has one. */
+/** An instant as its RFC 3339 text in UTC, with a fraction only if it has one. */
 export const writeInstant = (instant: Date): string =>
   // A reader of one's own may make a Date that is none.
   Number.isNaN(instant.getTime()) ? 'no date' : instant.toISOString().replace('.000Z', 'Z')
@@ -255,7 +255,7 @@ function monthsLater(time: number, months: number): number {
   return date.getTime()
 }
 
-/** So many months of a calendar limit; `undefined` where it is none. */
+/** So many months of a calendar limit; `undefined` if it is none. */
 function monthsOf(limit: string): number | undefined {
   const [, sign, count, unit] = calendar.exec(limit) ?? []
   if (unit === undefined || unit === 'd') return undefined
@@ -278,7 +278,7 @@ const firstDay = -62_167_219_200_000
 const lastDay = 253_402_214_400_000
 
 /**
- * A declared day as its text; `+2d`, `-6mo` and `+1y` count from the day that `now` is in `zone`. `undefined` where it is
+ * A declared day as its text; `+2d`, `-6mo` and `+1y` count from the day that `now` is in `zone`. `undefined` if it is
  * none.
  */
 export function readDeclaredDay(declared: string, now: number, zone = 'UTC'): string | undefined {

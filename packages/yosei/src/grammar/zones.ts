@@ -97,8 +97,8 @@ function readOffset(format: Intl.DateTimeFormat, instant: number): number {
 }
 
 /**
- * The instant at which the clocks of a zone show a time, given as if it were UTC: the first, where they show it twice;
- * `undefined` where they skip it.
+ * The instant at which the clocks of a zone show a time, given as if it were UTC: the first, if they show it twice;
+ * `undefined` if they skip it.
  */
 export function instantShown(zone: string, shown: number): number | undefined {
   for (const offset of offsetsAround(zone, shown)) if (offsetAt(zone, shown - offset) === offset) return shown - offset

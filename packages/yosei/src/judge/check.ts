@@ -34,13 +34,13 @@ export interface CheckInput {
   /** The declaration of the body for the media type that was sent. */
   readonly body: BodyNode | undefined
   readonly sent: Parts
-  /** Who is asking, where somebody has said it. */
+  /** The caller, if it is known. */
   readonly asker?: Asker | undefined
   /** All header fields that were sent, also those that are not declared. */
   readonly headers: readonly (readonly [name: string, value: string])[]
-  /** The parts that are judged: all of them where nothing is said. */
+  /** The parts that are judged: all of them by default. */
   readonly only: readonly Part[] | undefined
-  /** Reads all parts and judges their rules fast, where code may be made. */
+  /** Reads all parts and judges their rules fast, if code may be made. */
   readonly engine: Engine | undefined
   /** Whether the body is read as text, as a form gives it. */
   readonly form: boolean | undefined
@@ -156,7 +156,7 @@ const inLine = (fault: Fault, lines: NonNullable<Run['lines']>): Fault =>
     ? { ...fault, place: lines.placeOf(fault.path.slice(1)) }
     : fault
 
-/** What is told while parts are read comes as they are declared, but for what is only found at the end of a value. */
+/** What is reported while parts are read comes as they are declared, but for what is only found at the end of a value. */
 const cameInOrder = (faults: readonly Fault[]) =>
   faults.every(({ stage, code }) => stage === 'shape' && code !== 'unlisted' && code !== 'repeated')
 
@@ -165,7 +165,7 @@ function tellSteps({ trace, faults }: Run): void {
     trace?.steps.push({ stage, outcome: faults.some((fault) => fault.stage === stage) ? 'failed' : 'passed' })
 }
 
-/** Whether there is a body to read; where there is none or too many, that is told. */
+/** Whether there is a body to read; if there is none or too many, that is reported. */
 function takesBody({ sent, body }: CheckInput, run: Run): boolean {
   const wrong = bodyFaults(sent.body, body)
   for (const { below = [], ...fault } of wrong) addFault(run, { path: ['body', ...below], stage: 'read', ...fault })

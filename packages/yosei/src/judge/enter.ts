@@ -26,7 +26,7 @@ function storeOf(app: IntakeNode): TurnStore {
   return shared
 }
 
-/** `undefined` where an endpoint takes no turn and asks nothing. Whoever is let in has to release the turn. */
+/** `undefined` if an endpoint takes no turn and asks nothing. Whoever is let in has to release the turn. */
 export function enter(
   judged: AcceptedJudgement,
   services: unknown,

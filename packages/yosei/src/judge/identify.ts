@@ -1,4 +1,4 @@
-/** The stage that asks who is asking, from the head alone. */
+/** The stage that asks the caller, from the head alone. */
 
 import { challengeOf, type HeaderFields } from '../declare/intake.js'
 import { type AnyMessage, fieldOf, lowerCase } from '../read/message.js'

@@ -100,7 +100,7 @@ export function newId(): string {
   return source.randomUUID()
 }
 
-/** The request's id: the trace of W3C's Trace Context where it has one, or a new one; a UUID in either case. */
+/** The request's id: the trace of W3C's Trace Context if it has one, or a new one; a UUID in either case. */
 export function idOf(headers: readonly (readonly [name: string, value: string])[]): string {
   let parent: string | undefined
   for (const [name, value] of headers) if (name === 'traceparent') parent = value

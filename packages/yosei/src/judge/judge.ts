@@ -118,7 +118,7 @@ interface AtHand {
   readonly received?: Received | undefined
   readonly now?: Date | undefined
   readonly trace?: boolean
-  /** Who is asking, where somebody has said it. */
+  /** The caller, if it is known. */
   readonly asker?: Asker | undefined
 }
 

@@ -179,7 +179,7 @@ const valueIn = (answer: Answer) => (answer.outcome === 'found' ? answer.value :
 
 const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
 
-/** What a lookup is told besides: its signal is made when it looks at it. */
+/** What a lookup is reported besides: its signal is made when it looks at it. */
 class Question {
   readonly #own: LateSignal
   readonly #run: Run

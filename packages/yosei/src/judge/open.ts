@@ -25,7 +25,7 @@ export interface Opened {
   readonly destination: Destination
   /** The raw segments of the path's parameters. */
   readonly segments: readonly string[]
-  /** The raw query; `undefined` where there is none. */
+  /** The raw query; `undefined` if there is none. */
   readonly query: string | undefined
   readonly head: Preview
   /** The declaration that the body has to meet. */
@@ -63,7 +63,7 @@ function routesOf(app: IntakeNode): Routes {
   return routes
 }
 
-/** The endpoint that a request means; `undefined` where there is none. */
+/** The endpoint that a request means; `undefined` if there is none. */
 export function endpointFor(app: IntakeNode, message: AnyMessage, folds: boolean): EndpointNode | undefined {
   const [path = '', ...query] = message.target.split('?')
   const found = match(routesOf(app), message.method, path, folds)

@@ -37,7 +37,7 @@ type TellFailure = (app: IntakeNode | undefined, rejection: Rejection) => void
 export const ownWords: WordsFor = (language, own) =>
   catalogueFor(language === undefined ? 'en' : chooseLanguage(language, ['en', ...Object.keys(own ?? {})]), own)
 
-/** Judges parts by an engine; interpreted where there is none: see `judgeParts`. */
+/** Judges parts by an engine; interpreted if there is none: see `judgeParts`. */
 export function judgePartsBy<E extends Endpoint>(
   engine: CheckInput['engine'],
   endpoint: E,

@@ -37,7 +37,7 @@ const addressIn = (path: Path) => formatAddress(['body', ...path])
 const writtenIn = (rounded: readonly Rounded[]) =>
   new Map(rounded.map(({ path, written }) => [addressIn(path), written]))
 
-/** The values of a body; what is to be told besides of how they were sent is kept by the run. */
+/** The values of a body; what is to be reported besides of how they were sent is kept by the run. */
 function bodyOf(body: unknown, run: Run): unknown {
   if (body instanceof Inexact) {
     run.rounded = writtenIn(body.rounded)

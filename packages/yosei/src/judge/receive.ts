@@ -36,13 +36,13 @@ export async function prepare({ endpoints }: IntakeNode, { prepareForms }: Platf
 /** A body that could not be had. */
 export interface Unreceived {
   readonly failure: StatusName
-  /** None where it was not the request's. */
+  /** None if it was not the request's. */
   readonly fault: Pick<Fault, 'code' | 'limit' | 'variant' | 'path'> | undefined
   readonly headers: { readonly [name: string]: string }
   readonly cause?: unknown
 }
 
-/** What came of a body. `value` is `undefined` where there was none. */
+/** What came of a body. `value` is `undefined` if there was none. */
 export interface Received {
   readonly value: unknown
   /** Whether somebody else parsed it: it may be anything then. */
@@ -70,7 +70,7 @@ export const misplaced = (): Unreceived => ({
 export const takenOver = ({ body }: Opened, received: Received | Unreceived): Received | Unreceived =>
   body && 'value' in received && syntaxOf(body).isWhole && !isUpload(received.value) ? misplaced() : received
 
-/** The body of a request that was had at once, or `undefined` where it has to be waited for. */
+/** The body of a request that was had at once, or `undefined` if it has to be waited for. */
 export function receiveNow(opened: Opened): Received | Unreceived | undefined {
   const { message, head, body } = opened
   const { body: sent } = message

@@ -24,7 +24,7 @@ const refusals = new WeakMap<Refused, readonly Refusing[]>()
  * other. A handler, `identify` and `ask` of a lookup can return it, or throw it out of a transaction. The first of
  * several decides the status. A rejected verdict, as from `judgeMerged`, is answered as it is.
  *
- * @typeParam E The endpoint: `at` is held against its fields then.
+ * @typeParam E The endpoint: `at` is compared with its fields then.
  * @example
  * return refuse<typeof bookSession>({ status: 409, code: 'slot_taken', message: 'is taken', at: 'body.window' })
  */

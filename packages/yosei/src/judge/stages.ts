@@ -48,7 +48,7 @@ export interface Judged {
   /** The parts as they were sent. */
   readonly sent?: Parts
   readonly who?: unknown
-  /** Removes the files that came with the request. They are gone already where it was rejected. */
+  /** Removes the files that came with the request. They are gone already if it was rejected. */
   readonly dispose?: (() => Promise<void>) | undefined
 }
 
@@ -93,7 +93,7 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
 }
 
 const nobody: Asker = { who: undefined }
-/** Where an intake has no way to know who is asking, it is who the caller says. */
+/** Where an intake has no way to know the caller, it is who the caller says. */
 const givenAsker = ({ who }: StageOptions): Asker => (who === undefined ? nobody : { who })
 
 async function identifyFirst(opened: Opened, run: Run, options: StageOptions): Promise<Judged> {

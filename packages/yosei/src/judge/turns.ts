@@ -49,7 +49,7 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
       if (line.holder || line.waiting.size > 0) {
         if (wait <= 0) return 'busy'
         if (line.waiting.size >= waiters) return 'full'
-        // Whoever holds it ends the line, where nobody waits any more.
+        // Whoever holds it ends the line, if nobody waits any more.
         if (!(await waitFor(line, wait, options.signal))) return 'busy'
       }
       const holder: Holder = { lease: undefined }

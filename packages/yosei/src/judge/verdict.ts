@@ -26,9 +26,9 @@ export interface Rejection {
   readonly house: House | undefined
   /** The most bytes of an answer to it. */
   readonly room: number
-  /** What was thrown, where it was not the request's fault. */
+  /** What was thrown, if it was not the request's fault. */
   readonly cause: unknown
-  /** What failed, where no field says it. */
+  /** What failed, if no field says it. */
   readonly failure: StatusName | undefined
 }
 
@@ -47,7 +47,7 @@ interface About {
   readonly failure?: StatusName
 }
 
-/** The most bytes of an answer to a request of so many: what is told must not outgrow what was sent. */
+/** The most bytes of an answer to a request of so many: what is reported must not outgrow what was sent. */
 export const roomFor = (bytes: number): number => Math.min(32_000 + 4 * bytes, 256_000)
 
 /** Makes the rejection of a request with these faults, in this order. */

@@ -1,4 +1,4 @@
-/** Who is asking, to those that judge: what an endpoint declares of it, and what it asks of it before the body comes. */
+/** The caller, to those that judge: what an endpoint declares of it, and what it asks of it before the body comes. */
 
 import type { EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
@@ -15,12 +15,12 @@ import { type Part, type Parts, partNames } from '../terms/parts.js'
 import type { Opened } from './open.js'
 import { partsOf } from './read.js'
 
-/** Who is asking, where somebody has said it: nobody, perhaps. */
+/** The caller, if it is known. */
 export interface Asker {
   readonly who: unknown
 }
 
-/** What rules, lookups and turns see: the input, with who is asking where the endpoint declares that. */
+/** What rules, lookups and turns see: the input, with the caller where the endpoint declares that. */
 export function withWho(endpoint: EndpointNode, parts: Parts, asker: Asker | undefined): Parts {
   if (!endpoint.who || !asker) return parts
   // Spelt out: a spread takes longer than most rules.
@@ -41,7 +41,7 @@ export function checkWho({ destination, run }: Opened, { who }: Asker): void {
 
 const nothing: Parts = {}
 const partsRead = new WeakMap<AnyCondition, readonly Exclude<Part, 'body'>[]>()
-/** The parts of the head that a condition reads: most look at who is asking alone. */
+/** The parts of the head that a condition reads: most look at the caller alone. */
 function partsReadBy(may: AnyCondition): readonly Exclude<Part, 'body'>[] {
   const known = partsRead.get(may)
   if (known) return known
@@ -52,7 +52,7 @@ function partsReadBy(may: AnyCondition): readonly Exclude<Part, 'body'>[] {
 }
 
 /**
- * Whether `may` holds. What it reads of the head and is wrong is told later, with all else; nobody is turned away for
+ * Whether `may` holds. What it reads of the head and is wrong is reported later, with all else; nobody is turned away for
  * it here.
  */
 export function mayEnter(opened: Opened, asker: Asker): boolean {

@@ -23,7 +23,7 @@ export const choiceWords = {
   'form.choice': 'one of {value}',
 }
 
-/** Each value by itself, where JSON is read, and by its text, where text is; an empty text counts as not sent. */
+/** Each value by itself, if JSON is read, and by its text, if text is; an empty text counts as not sent. */
 function valuesBySent({ values }: ChoiceNode, source: Source): ReadonlyMap<unknown, string | number> {
   const own = source === 'text' ? [] : values.map((one) => [one, one] as const)
   const texts = source === 'json' ? [] : values.map((one) => [String(one), one] as const)

@@ -2,7 +2,7 @@
 import { put } from '../terms/own.js'
 import { element } from './run.js'
 
-/** A deep copy of what JSON was parsed to; `undefined` where it nests deeper than `depth`. */
+/** A deep copy of what JSON was parsed to; `undefined` if it nests deeper than `depth`. */
 export function copyTree(value: unknown, depth: number): unknown {
   if (typeof value !== 'object' || value === null) return value
   if (depth === 0) return undefined
@@ -26,7 +26,7 @@ export function copyTree(value: unknown, depth: number): unknown {
 }
 
 /**
- * A deep copy; `undefined` where the value nests deeper than `depth`, or holds itself. What is met twice is copied
+ * A deep copy; `undefined` if the value nests deeper than `depth`, or holds itself. What is met twice is copied
  * once.
  */
 export function copyJson(value: unknown, depth: number, copies = new Map<object, unknown>()): unknown {

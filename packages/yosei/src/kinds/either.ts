@@ -1,4 +1,4 @@
-/** A union: by the constants that its branches require, where those tell them apart; else by trial, in order. */
+/** A union: by the constants that its branches require, if those distinguish them; else by trial, in order. */
 import type { Declared } from '../terms/declared.js'
 import { aListOfFields, required } from '../terms/option-types.js'
 import { isPlain, property } from './code.js'
@@ -69,7 +69,7 @@ export const either: KindOf<EitherNode> = {
     }
     return value
   },
-  // Which branch it is cannot be told from here, and one of them may be a secret. Names that any declares are declared.
+  // Which branch it is cannot be reported from here, and one of them may be a secret. Names that any declares are declared.
   mask(node, value, below, hides) {
     if (hides(node)) return undefined
     if (typeof value !== 'object' || value === null) return shorten(value)
@@ -99,7 +99,7 @@ export const eitherSound: SoundOf<EitherNode> = {
 }
 
 /**
- * The branch that the value names, where they can be told apart; else the first that takes it. If none does, the branch
+ * The branch that the value names, if they can be distinguished; else the first that takes it. If none does, the branch
  * speaks whose constants match; then the one that declares most of the names sent; then the one with the fewest errors,
  * the deepest, the first. A value that has none of the constants is wrong at their field.
  */
@@ -238,7 +238,7 @@ export const eitherCode: CodeOf<EitherNode> = {
   },
 }
 
-/** What is right of each branch, where all are scalars: `undefined` where one is not, or has more to say. */
+/** What is right of each branch, if all are scalars: `undefined` if one is not, or has more to say. */
 function scalarTests(
   { writer, read, place, test }: EmitContext,
   { branches }: EitherNode,

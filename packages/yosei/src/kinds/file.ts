@@ -42,7 +42,7 @@ export const fileSound: SoundOf<FileNode> = {
   },
 }
 
-/** A declared size is told as it is declared. */
+/** A declared size is reported as it is declared. */
 export const sizeVariant = (size: Size | undefined) => (typeof size === 'string' ? 'size' : 'bytes')
 
 function read(node: FileNode, value: unknown, _: Source, run: Run): unknown {

@@ -54,7 +54,7 @@ export interface KindOf<N extends Declared> {
   readonly words?: Catalogue
   readonly shape: Shape
   children(node: N): readonly Child[]
-  /** Whether it has a value that ends, where `ends` says so of what it holds. */
+  /** Whether it has a value that ends, if `ends` says so of what it holds. */
   hasEnd(node: N, ends: (child: Node) => boolean): boolean
   /** What its values are compared as; nothing of what only stands for others. */
   measures(node: N): readonly Measure[]
@@ -66,7 +66,7 @@ export interface KindOf<N extends Declared> {
   takesNull(node: N): boolean
   /** The JSON form of a value, as a client sends it. What is in that form already stays as it is. */
   encode(node: N, value: unknown, encoder: Encoder): unknown
-  /** What of a value may be written down: nothing, where nobody has said that it is no secret. */
+  /** What of a value may be written down: nothing, if nobody has said that it is no secret. */
   mask(
     node: N,
     value: unknown,
@@ -128,9 +128,9 @@ export interface Held extends Test {
 export interface Test {
   /** A line before the test. */
   readonly prepare?: string
-  /** `undefined` where the interpreter looks at every value. */
+  /** `undefined` if the interpreter looks at every value. */
   readonly test?: string
-  /** What is read, where it is not what was sent. */
+  /** What is read, if it is not what was sent. */
   readonly value?: string
   /** What came of reading a value that the test does not take. */
   readonly tried?: string
@@ -176,7 +176,7 @@ export interface Fault {
   readonly code: string
   /** The code by which catalogues word it, if they have no words for its own. */
   readonly saidAs?: string | undefined
-  /** Where it is in a body of lines. */
+  /** If it is in a body of lines. */
   readonly place?: { readonly line: number; readonly column: number } | undefined
   /** The status that its rule gives it. */
   readonly status?: number | undefined
@@ -184,7 +184,7 @@ export interface Fault {
   readonly node?: Node | undefined
   /** The limit that failed. */
   readonly limit?: unknown
-  /** What was sent, where it may be echoed; or the kind of it, where that is what is wrong. */
+  /** What was sent, if it may be echoed; or the kind of it, if that is what is wrong. */
   readonly sent?: unknown
   /**
    * Chooses between the ways in which a catalogue words one code, `wrong_type.instant`: the node's kind if nothing is
@@ -204,7 +204,7 @@ export interface Fault {
 }
 
 /**
- * Where values come from: JSON with types of its own; JSON in which text is read as well; or text alone, where an empty
+ * Where values come from: JSON with types of its own; JSON in which text is read as well; or text alone, if an empty
  * text counts as not sent.
  */
 export type Source = 'json' | 'coerced' | 'text'
@@ -222,7 +222,7 @@ export interface Run {
   stage: 'shape' | 'rules'
   /** The clock of the judgement, in milliseconds since 1970: see `clock`. */
   now: number | undefined
-  /** Who is asking, where the endpoint declares that and somebody has said it. */
+  /** The caller, if the endpoint declares it and it is known. */
   who: unknown
   faults: Fault[]
   /** Faults beyond the most that are kept. */
@@ -235,7 +235,7 @@ export interface Run {
   path: (string | number)[]
   /** The path of the walk itself, which goes on. */
   readonly walk: (string | number)[]
-  /** Readings and steps, where they were asked for. */
+  /** Readings and steps, if they were asked for. */
   readonly trace: { readings: Reading[]; readonly steps: Passed[] } | undefined
   /** What happens to unlisted names where a record does not say. */
   unlisted: 'refuse' | 'drop' | 'keep'
@@ -269,7 +269,7 @@ export interface Run {
   masked: Path[]
   /** By their addresses: numbers as they were written that have lost digits since. */
   rounded: ReadonlyMap<string, string> | undefined
-  /** Objects that declarations which hold themselves have read, where a program may have put one into many places. */
+  /** Objects that declarations which hold themselves have read, if a program may have put one into many places. */
   met: Map<unknown, Map<object, { readonly read: unknown } | undefined>> | undefined
 }
 

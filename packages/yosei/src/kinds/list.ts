@@ -25,7 +25,7 @@ export interface ListNode extends Declared {
   readonly distinct?: boolean | string
   readonly style?: 'form' | 'spaceDelimited' | 'pipeDelimited'
   readonly explode?: boolean
-  /** Whether a body of it comes in lines, where no media type is said. */
+  /** Whether a body of it comes in lines, if no media type is said. */
   readonly lines?: boolean
 }
 
@@ -122,7 +122,7 @@ function readElements(item: Below, node: ListNode, sent: unknown, run: Run): unk
 }
 
 const isJoined = ({ explode, style = 'form' }: ListNode) => (explode === undefined ? style !== 'form' : !explode)
-/** Whether an empty value between two separators is told as such. */
+/** Whether an empty value between two separators is reported as such. */
 const mindsGaps = (node: ListNode) => isJoined(node) && node.item.need === 'required' && !keepsEmpty(node.item)
 
 export function reportCount(node: Node & { readonly length?: Bounds }, count: number, run: Run): void {

@@ -55,7 +55,7 @@ export function leadsTo(step: string | number, key: string | number): boolean {
   return step === key || (typeof step === 'number' && typeof key === 'number' && (step === EACH || key === EACH))
 }
 
-/** What stands there, where it can be one thing alone. */
+/** What stands there, if it can be one thing alone. */
 function onlyShape(nodes: readonly Node[]): Shape | undefined {
   const [only] = nodes
   if (only === undefined || nodes.length > 1) return undefined
@@ -71,7 +71,7 @@ export function nodesBelow(nodes: readonly Node[], key: string | number): readon
   return [...new Set(nodes.flatMap((node) => shapesOf(node).flatMap((shape) => step(shape, key))))]
 }
 
-/** The nodes at a path; none where the path leaves what is declared. */
+/** The nodes at a path; none if the path leaves what is declared. */
 export const nodesAt = (root: Node, path: Path): readonly Node[] => path.reduce<readonly Node[]>(nodesBelow, [root])
 
 /** The shapes of what may stand at a path: of unions their branches. */
@@ -124,7 +124,7 @@ interface Ranked<T> {
 interface Order {
   readonly root: Node
   readonly sent: unknown
-  /** The ranks along paths that never change, where it does not depend on what was sent. */
+  /** The ranks along paths that never change, if it does not depend on what was sent. */
   readonly known: WeakMap<Path, readonly number[]>
   /** The ranks of names in objects that were sent. */
   readonly asSent: Ranks
@@ -187,7 +187,7 @@ function declaredRank(nodes: readonly Node[], key: string | number): number | un
   return shape?.kind === 'record' ? (ranksOf(shape.fields, ranks).get(key) ?? last) : undefined
 }
 
-/** The branch of a tagged union that was sent, where the name is not its tag. */
+/** The branch of a tagged union that was sent, if the name is not its tag. */
 function chosen(node: Node, key: string, sent: unknown): Node {
   const branch = node.kind === 'tagged' && node.tag !== key ? branchOf(node, sent) : undefined
   return branch ? chosen(branch, key, sent) : node

@@ -71,7 +71,7 @@ function applyReader(node: ReadAsNode, base: unknown, sent: unknown, run: Run): 
   return settleRead(node, callReader(node, base, run), base, sent, run)
 }
 
-/** What the reader makes of it; `undefined` where it throws: that may tell of the inside, so its code alone is told. */
+/** What the reader makes of it; `undefined` if it throws: that may tell of the inside, so its code alone is reported. */
 export function callReader(node: ReadAsNode, base: unknown, run: Run): unknown {
   try {
     return node.read(base as never, asking(run))

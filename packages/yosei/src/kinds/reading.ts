@@ -85,7 +85,7 @@ export function take(run: Run, { faults, beyond, readings }: Try): void {
 /**
  * Reads a value by a declaration that holds itself. What a program hands over may hold one object in many places, and
  * so stand for far more than it is: what was right of it once is right, and what was wrong is not looked at again when
- * more is wrong than anybody is told.
+ * more is wrong than anybody is reported.
  */
 export function readOnce(run: Run, by: unknown, value: unknown, read: () => unknown): unknown {
   if (!run.met || typeof value !== 'object' || value === null) return read()

@@ -173,7 +173,7 @@ function pairsTold({ fields }: RecordNode, value: unknown, source: Source, { pat
   return { hint: 'pairs', about: { mend: `${name}${[...deeper, first].map((key) => `[${key}]`).join('')}=…` } }
 }
 
-/** Deals with the names that are not declared: each is told, kept or dropped. */
+/** Deals with the names that are not declared: each is reported, kept or dropped. */
 export function keepOrReport(node: RecordNode, sent: object, read: object, implied: readonly string[], run: Run): void {
   const unlisted = node.unlisted ?? run.unlisted
   if (unlisted === 'drop') return

@@ -99,7 +99,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
   }
 }
 
-/** What a function of a declaration is told besides values. */
+/** What a function of a declaration is reported besides values. */
 export const asking = (run: Run): Asking => new Told(run)
 
 /** Most functions never look at the clock: its Date is made when they do. */
@@ -119,12 +119,12 @@ class Told implements Asking {
 /** A number as it was written, if reading it lost digits. */
 export const writtenAt = (run: Run): string | undefined => run.rounded?.get(formatAddress(run.path))
 
-/** Tells an error of the value where the walk is, and nothing of the value. */
+/** Reports an error of the value where the walk is, and nothing of the value. */
 export function report(run: Run, node: Node, code: Code, limit?: unknown, variant?: string): undefined {
   addFault(run, { path: pathOf(run), stage: 'shape', code, node, limit, variant })
 }
 
-/** Tells an error of a scalar, with what was sent unless it is secret. Of a container nothing that was sent is told. */
+/** Reports an error of a scalar, with what was sent unless it is secret. Of a container nothing that was sent is reported. */
 export function reportSent(
   run: Run,
   node: Node,
@@ -151,10 +151,10 @@ export function withoutText(cause: unknown, who: string): Error {
 
 const pathOf = (run: Run) => (run.path === run.walk ? run.path.slice() : run.path)
 
-/** A name that came with a request, as it is told: inside a secret not at all. */
+/** A name that came with a request, as it is reported: inside a secret not at all. */
 export const nameTold = (run: Run, name: string): string | number => (run.secrecy > 0 ? EACH_NAME : name)
 
-/** Tells an error of a scalar that must be what is declared: of a secret not what that is. */
+/** Reports an error of a scalar that must be what is declared: of a secret not what that is. */
 export function reportOther(
   run: Run,
   node: Node,
@@ -169,14 +169,14 @@ export function reportOther(
     : reportSent(run, node, code, value, declared, variant, hint)
 }
 
-/** Tells an error of what lies below the value where the walk is, or one with more to say. */
+/** Reports an error of what lies below the value where the walk is, or one with more to say. */
 export function reportBelow(run: Run, node: Node, code: Code, below: Path, more: Partial<Fault> = {}): undefined {
   addFault(run, { path: [...run.path, ...below], stage: 'shape', code, node, ...more })
 }
 
 const typeOf = (value: unknown) => (Array.isArray(value) ? 'list' : value === null ? 'null' : typeof value)
 
-/** Notes a reading, where they were asked for. A secret is noted without its value. */
+/** Notes a reading, if they were asked for. A secret is noted without its value. */
 export function note(run: Run, how: Reading['how'], sent: unknown, read: unknown): void {
   if (!run.trace) return
   const shown = (value: unknown) => (run.secrecy > 0 && value !== undefined ? masked : value)

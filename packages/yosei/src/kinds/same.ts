@@ -15,7 +15,7 @@ type Same = (value: unknown) => string
 
 const known = new WeakMap<Node, Same>()
 
-/** How values are told apart that were read by one of some declarations. */
+/** How values are distinguished that were read by one of some declarations. */
 export function sameAs(nodes: readonly Node[]): Same {
   const [only] = nodes
   if (!only) return canonical

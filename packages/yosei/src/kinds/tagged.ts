@@ -1,4 +1,4 @@
-/** A union told apart by the text in `tag`. A branch does not declare the tag itself: the key implies it. */
+/** A union distinguished by the text in `tag`. A branch does not declare the tag itself: the key implies it. */
 import type { Declared } from '../terms/declared.js'
 import { aText, fields, required } from '../terms/option-types.js'
 import { choose, isPlain, property } from './code.js'

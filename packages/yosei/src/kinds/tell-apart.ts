@@ -6,7 +6,7 @@ import { type KindTable, kindOf, type Node } from './kind.js'
 import type { Source } from './run.js'
 import { formsOf } from './shape.js'
 
-/** A union of branches, with how its branches are told apart once that was asked. */
+/** A union of branches, with how its branches are distinguished once that was asked. */
 type Branches = readonly Node[]
 
 export interface Apart {
@@ -23,7 +23,7 @@ export interface Apart {
 
 const known = new WeakMap<Branches, Apart | false>()
 
-/** How the branches that take objects are told apart; `undefined` where they cannot be, or are fewer than two. */
+/** How the branches that take objects are distinguished; `undefined` if they cannot be, or are fewer than two. */
 export function tellApart(branches: Branches, kinds: KindTable): Apart | undefined {
   let found = known.get(branches)
   if (found === undefined) {
@@ -34,12 +34,12 @@ export function tellApart(branches: Branches, kinds: KindTable): Apart | undefin
 }
 
 /**
- * Whether the field tells, where values are read from such a source: what is read from text may be meant as another
+ * Whether the field tells, if values are read from such a source: what is read from text may be meant as another
  * type.
  */
 export const tellsIn = ({ areTexts }: Apart, source: Source): boolean => source === 'json' || areTexts
 
-/** The branch that an object names, where the branches can be told apart. */
+/** The branch that an object names, if the branches can be distinguished. */
 export function namedBranch(branches: Branches, value: unknown, source: Source, kinds: KindTable): Node | undefined {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined
   const apart = tellApart(branches, kinds)
@@ -79,7 +79,7 @@ const takes = (shapes: readonly string[], form: Node, kinds: KindTable) => shape
 const namesOf = (form: Node): readonly string[] =>
   form.kind === 'record' ? Object.keys(form.fields) : form.kind === 'tagged' ? [form.tag] : []
 
-/** The values that a form must have under a name; `undefined` where anything may stand there. */
+/** The values that a form must have under a name; `undefined` if anything may stand there. */
 function valuesOf(form: Node, name: string, coerced = false): readonly unknown[] | undefined {
   if (form.kind === 'tagged') return form.tag === name ? Object.keys(form.branches) : undefined
   if (form.kind !== 'record' || !Object.hasOwn(form.fields, name)) return undefined

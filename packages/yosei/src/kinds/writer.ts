@@ -14,7 +14,7 @@ export interface Writer {
   line(text: string): void
   /** Writes a line that opens a block, the block, and the line that closes it. */
   block(opening: string, inside: () => void, closing?: string): void
-  /** The lines that something writes, which stand nowhere yet; `undefined` where it says that it could not. */
+  /** The lines that something writes, which stand nowhere yet; `undefined` if it says that it could not. */
   aside(write: () => boolean): readonly string[] | undefined
   /** A variable name that is not used yet. */
   name(letter: string): string

@@ -113,7 +113,7 @@ function toldOf(rule: AnyRule, root: Node): object {
 
 const pathOf = (address: string) => parseAddress(address) as Path
 
-/** A condition on a secret, without what the secret is held against. */
+/** A condition on a secret, without what the secret is compared with. */
 function concealed(of: unknown, root: Node): JsonObject | undefined {
   if (typeof of !== 'object' || of === null || !('condition' in of && 'address' in of)) return undefined
   const { condition, address } = of as { condition: string; address: string }
@@ -184,7 +184,7 @@ function wordsOf(rule: AnyRule, root: Node): string {
     isSecret: (address) => isSecret(root, pathOf(address)),
   })
   const words = `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
-  // Of a condition on a secret not even the words are told.
+  // Of a condition on a secret not even the words are reported.
   const during = (rule.during ?? []).filter(
     (one) => !addressesIn(one).some((address) => isSecret(root, pathOf(address))),
   )

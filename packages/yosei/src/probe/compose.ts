@@ -44,7 +44,7 @@ export interface Said {
   readonly texts?: readonly (readonly [address: string, text: string])[]
 }
 
-/** The parts of a message as it was sent; `undefined` where no endpoint is meant, or its body has to be waited for. */
+/** The parts of a message as it was sent; `undefined` if no endpoint is meant, or its body has to be waited for. */
 export function sentIn(
   app: IntakeNode,
   message: Message<string | null>,

@@ -25,9 +25,9 @@ export interface Demand {
   readonly code: Code | (string & {})
   /** What of the declaration it is: `max 10`. */
   readonly what: string
-  /** Where it is told, from where the value stands. */
+  /** If it is reported, from where the value stands. */
   readonly below?: Path
-  /** Whether it is told at a name that came. */
+  /** Whether it is reported at a name that came. */
   readonly isNamed?: boolean
   /** Whether it is of the kind itself, and nobody has said it: a value of that kind does not break it. */
   readonly isOfKind?: boolean
@@ -243,10 +243,10 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
     // Many that are the same would seldom be let pass by rules.
     const counted = (count: number) => (making: Making) =>
       elementsOf(node, sane(count), count > 1 ? { ...making, pick: making.random } : making)
-    // Without elements, nothing is sent where there is nothing but text.
+    // Without elements, nothing is sent if there is nothing but text.
     const isLow = low > (around.source === 'text' ? 1 : 0)
     const repeated = (making: Making) => {
-      if (high < 2) throw new Unmakeable('it takes no two elements')
+      if (high < 2) throw new Unmakeable('it does not allow two elements')
       const [first, second, ...rest] = elementsOf(node, Math.max(low, 2), making) as [unknown, unknown, ...unknown[]]
       const shape = sentShape(node.item)
       if (by !== undefined && shape.kind === 'record' && valueAt(first, [by]) === undefined)
@@ -375,7 +375,7 @@ const holdsOtherwise = anywhere((node) => node.kind === 'readAs' || Boolean(node
 /** Whether something there is not read as it is sent: what is the same is not known then. */
 export const isReadOtherwise = (node: Node): boolean => holdsOtherwise(node, childrenOf)
 
-/** A name that nobody declares. */
+/** An undeclared name. */
 export const stray = 'unlistedName'
 /** One more than is made may break a limit. */
 const sane = (count: number): number => {
@@ -388,7 +388,7 @@ function tooMany(node: Kinds['list'], high: number, making: Making): unknown[] {
     return elementsOf(node, sane(high + 1), making)
   } catch (error) {
     if (!(error instanceof Unmakeable) || high > mostElements) throw error
-    // There are not so many different ones: some are there again, which is told as well.
+    // There are not so many different ones: some are there again, which is reported as well.
     return Array.from({ length: high + 1 }, () => make(node.item, making))
   }
 }
@@ -453,7 +453,7 @@ const isNullable = (node: Node): boolean =>
   Boolean(node.nullable) ||
   (node.kind === 'later' ? isNullable(resolve(node)) : node.kind === 'readAs' && isNullable(node.base))
 
-/** A null is refused where nobody says that it may be. */
+/** A null is refused if nothing says that it may be. */
 export function demandsOfNull(field: Node, shape: Node, around: Around): readonly Demand[] {
   const mayBeNull =
     readOnlyOf(field) ||

@@ -1,4 +1,4 @@
-/** Probes judged, and held against what must come. */
+/** Probes judged, and compared with what must come. */
 import { judge } from '../adapt/judge.js'
 import type { JudgeOptions } from '../judge/judge.js'
 import type { Intake } from '../terms/endpoint.js'

@@ -98,7 +98,7 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
     return writeDuration(between(pick, low / 1000, (max === undefined ? low + 3_600_000 : readSpan(max)) / 1000) * 1000)
   },
   choice: ({ values }, { pick, source }) => {
-    // An empty text counts as not sent where there is nothing but text.
+    // An empty text counts as not sent if there is nothing but text.
     const sendable = source === 'text' ? values.filter((value) => value !== '') : values
     if (sendable.length === 0) throw new Unmakeable('nothing of it can be sent')
     return oneOf(pick, sendable)
@@ -148,7 +148,7 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
 
 const day = 86_400_000
 
-/** An empty text counts as not sent where there is nothing but text. */
+/** An empty text counts as not sent if there is nothing but text. */
 export const shortest = ({ keepEmpty }: TextNode, source: Source): number => (source === 'text' && !keepEmpty ? 1 : 0)
 
 /**
@@ -169,7 +169,7 @@ export function make(node: Node, making: Making): unknown {
   }
 }
 
-/** Where the values of a node come from, where those about it come from a source. */
+/** Where the values of a node come from, if those about it come from a source. */
 export const sourceAt = ({ coerce }: Node, around: Source): Source =>
   coerce === undefined || around === 'text' ? around : coerce ? 'coerced' : 'json'
 
@@ -213,7 +213,7 @@ function firstMade(
   throw why
 }
 
-/** So many elements of a list, different where they must be. */
+/** So many elements of a list, different if they must be. */
 export function elementsOf({ item, distinct }: ListNode, count: number, making: Making): unknown[] {
   const elements: unknown[] = []
   const seen = new Set<string>()
@@ -229,7 +229,7 @@ export function elementsOf({ item, distinct }: ListNode, count: number, making: 
         const own = make(shape.fields[distinct] as Node, { ...making, pick: making.random })
         made = { ...(made as object), [distinct]: own }
       } else made = make(item, { ...making, pick: making.random })
-    if (distinct && seen.has(keyOf(made))) throw new Unmakeable(`it takes no ${count} different elements`)
+    if (distinct && seen.has(keyOf(made))) throw new Unmakeable(`it does not allow ${count} different elements`)
     seen.add(distinct ? keyOf(made) : '')
     elements.push(made)
   }
@@ -253,7 +253,7 @@ export function entriesOf({ names, value }: TableNode, count: number, making: Ma
   for (let index = 0, tries = 0; index < count; ) {
     const name = textOf(named, index === 0 ? () => 0 : making.random, 1)
     if (Object.hasOwn(made, name)) {
-      if (++tries > 100 + count) throw new Unmakeable(`it takes no ${count} different names`)
+      if (++tries > 100 + count) throw new Unmakeable(`it does not allow ${count} different names`)
       continue
     }
     put(made, name, make(value, making))
@@ -262,7 +262,7 @@ export function entriesOf({ names, value }: TableNode, count: number, making: Ma
   return made
 }
 
-/** The least and greatest that limits let be, where a value of their kind has the next smaller by `unit`. */
+/** The least and greatest that limits let be, if a value of their kind has the next smaller by `unit`. */
 function numberOf(node: Limits<number>, isWhole: boolean, pick: Pick): number {
   const { min, above, max, below, step } = node
   const unit = step ?? (isWhole ? 1 : 0)

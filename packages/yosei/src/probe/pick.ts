@@ -34,7 +34,7 @@ export function reasonOf(error: unknown): string {
   throw error
 }
 
-/** What comes of some work; `undefined` where a value for it could not be made. */
+/** What comes of some work; `undefined` if a value for it could not be made. */
 export function tried<T>(work: () => T): T | undefined {
   try {
     return work()

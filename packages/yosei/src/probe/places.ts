@@ -126,7 +126,7 @@ function* below(spot: Spot, above: ReadonlySet<Node>, need: typeof demandsOfNeed
 const isPlainList = (shape: Node) =>
   shape.kind === 'list' && !['record', 'table', 'tagged', 'list', 'tuple'].includes(sentShape(shape.item).kind)
 
-/** The path at which something below a place is told. */
+/** The path at which something below a place is reported. */
 export const toldPath = ({ path: declared, secretFrom }: Place, { below = [], isNamed }: Demand, path: Path): Path => [
   ...path.map((key, index) => (declared[index] === EACH_NAME && index >= secretFrom ? EACH_NAME : key)),
   ...(isNamed && secretFrom < Number.POSITIVE_INFINITY ? below.map(() => EACH_NAME) : below),

@@ -79,7 +79,7 @@ const typed = (message: Message<string | null>, { mediaType }: BodyNode): Messag
     ? message
     : { ...message, headers: [...message.headers, ['content-type', mediaType]] }
 
-/** Who is asking has to be known, and to be let in. */
+/** The caller has to be known, and to be let in. */
 export function demandsOnWho(
   app: IntakeNode,
   { open, may }: EndpointNode,

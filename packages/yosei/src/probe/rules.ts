@@ -43,7 +43,7 @@ interface About {
 }
 
 interface Tries<R> {
-  /** The codes that it tells: its own where it has one. */
+  /** The codes that it tells: its own if it has one. */
   readonly codes: (rule: R) => readonly string[]
   edits(rule: R, about: About): Iterable<Edit>
 }

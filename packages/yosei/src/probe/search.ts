@@ -24,7 +24,7 @@ type Held = readonly Path[]
 const touches = (path: Path, held: Held) =>
   held.some((one) => one.slice(0, path.length).join('\n') === path.slice(0, one.length).join('\n'))
 
-/** The tree with a change; `undefined` where it touches what has to stay, or cannot be. */
+/** The tree with a change; `undefined` if it touches what has to stay, or cannot be. */
 export function changed(trial: Trial, tree: Tree, edit: Edit, held: Held): Tree | undefined {
   let made: unknown = tree
   for (const [path, value] of edit) {
@@ -50,7 +50,7 @@ export function changed(trial: Trial, tree: Tree, edit: Edit, held: Held): Tree 
   return made as Tree
 }
 
-/** The tree with a demand broken at its place, in ways that are told at the address; judged where only that can tell. */
+/** The tree with a demand broken at its place, in ways that are reported at the address; judged where only that can tell. */
 export function* spoilt(
   trial: Trial,
   tree: Tree,
@@ -129,7 +129,7 @@ export function broken(trial: Trial, tree: Tree, spot: Spot, isMeant: (came: Cam
   return second
 }
 
-/** The same request with nothing wrong; `undefined` where it is not found. What is at the held paths stays. */
+/** The same request with nothing wrong; `undefined` if it is not found. What is at the held paths stays. */
 export function mended(
   trial: Trial,
   tree: Tree,
@@ -168,7 +168,7 @@ export function mended(
   return came ? now : undefined
 }
 
-/** A change after which a condition on who is asking, and on the head, does not hold; or after which it does. */
+/** A change after which a condition on the caller, and on the head, does not hold; or after which it does. */
 export function turned(
   trial: Trial,
   tree: Tree,

@@ -52,7 +52,7 @@ const takers: { readonly [K in Kind]: (node: Kinds[K], around: Around) => readon
   file: none,
 }
 
-/** What a node takes besides, and null where that may be. */
+/** What a node takes besides, and null if that may be. */
 export function takenBy(node: Node, around: Around): readonly Taken[] {
   const own = (takers[node.kind] as (node: Node, around: Around) => readonly Taken[])(node, around)
   const isNull = node.nullable && around.source !== 'text'

@@ -7,7 +7,7 @@ import { type TextNode, tidied } from '../kinds/text.js'
 import type { Bounds } from '../terms/declared.js'
 import { between, least, oneOf, type Pick, Unmakeable } from './pick.js'
 
-/** Texts of each format, the shorter first; one that is none; and one of a length, where the format has such. */
+/** Texts of each format, the shorter first; one that is none; and one of a length, if the format has such. */
 interface FormatTexts {
   readonly right: readonly string[]
   readonly wrong: string
@@ -142,7 +142,7 @@ function ofPattern(node: TextNode, pattern: RegExp, pick: Pick, bounds: Bounds):
 }
 
 interface Walks {
-  /** The characters of each atom that are written: letters and digits first, where there are some. */
+  /** The characters of each atom that are written: letters and digits first, if there are some. */
   readonly written: readonly (readonly Ranges[])[]
   readonly before: readonly (readonly number[])[]
   readonly reader: PatternReader
@@ -203,7 +203,7 @@ function laidOut({ follow, last, mayBeEmpty }: PatternReader, [low, high]: Bound
   return { layers, lengths }
 }
 
-/** Letters or digits where there are some, else what can be read: by how plain they are. */
+/** Letters or digits if there are some, else what can be read: by how plain they are. */
 function writtenOf(ranges: Ranges): readonly Ranges[] {
   const within = (from: number, to: number) =>
     ranges.flatMap(([low, high]) =>
@@ -253,7 +253,7 @@ export function mismatchOf(node: TextNode, pattern: RegExp, given: string): stri
   throw new Unmakeable('every text that was tried matches its pattern')
 }
 
-/** A text that is too short, or too long: of the pattern where there is such a one. */
+/** A text that is too short, or too long: of the pattern if there is such a one. */
 export function textOfLength(node: TextNode, length: number): string {
   if (length > longest) throw new Unmakeable(`more than ${longest} characters are not made`)
   const found = textWithin(node, least, [length, length])

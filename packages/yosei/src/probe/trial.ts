@@ -18,13 +18,13 @@ import { isNeeded, type Making, make } from './make.js'
 import type { Pick as Picking } from './pick.js'
 import { isThere, reach, type Step } from './ways.js'
 
-/** What is sent, by part, and who is asking. */
+/** What is sent, by part, and the caller. */
 export type Tree = Parts
 
 /** A request as it goes out, and who sends it. */
 export interface Outgoing {
   readonly message: Message<string | null>
-  /** Who is asking, as the endpoint reads it, and as JSON. */
+  /** The caller, as the endpoint reads it, and as JSON. */
   readonly who?: { readonly read: unknown; readonly json: unknown }
 }
 
@@ -78,7 +78,7 @@ export class Trial {
     return part === 'body' && this.body ? sourceOf(this.body, this.endpoint.coerce) : 'text'
   }
 
-  /** What goes out; `undefined` where something in it cannot be sent where it is. */
+  /** What goes out; `undefined` if something in it cannot be sent where it is. */
   outgoing(tree: Tree): Outgoing | undefined {
     const wire = this.#wireOf(tree)
     return wire && { message: this.#messageOf(tree, wire), ...this.#whoOf(tree) }

@@ -13,7 +13,7 @@ import type { Trial } from './trial.js'
 
 const day = 86_400_000
 
-/** What the declaration at a path takes, and what lies at the literals that it is held against. */
+/** What the declaration at a path takes, and what lies at the literals that it is compared with. */
 export function valuesAt(trial: Trial, path: Path, literals: readonly unknown[]): unknown[] {
   const values: unknown[] = []
   for (const literal of literals) {

@@ -76,7 +76,7 @@ function nameIn(node: Node & { readonly kind: 'table' }, into: string | number, 
   return Object.keys(one)[0] as string
 }
 
-/** The way to a place in a value, whose unions are as they are there; `undefined` where nothing is declared there. */
+/** The way to a place in a value, whose unions are as they are there; `undefined` if nothing is declared there. */
 export function wayTo(
   node: Node,
   path: Path,

@@ -10,7 +10,7 @@ export type Telling<T> =
   | { readonly part: 'header' | 'query'; readonly name: string; readonly values: ReadonlyMap<string, T> }
   | { readonly part: 'body'; readonly bodies: readonly (readonly [mediaType: string, T])[] }
 
-/** What tells some endpoints apart; `undefined` where nothing does. */
+/** What tells some endpoints apart; `undefined` if nothing does. */
 export function tellEndpoints<T extends { readonly endpoint: EndpointNode }>(
   all: readonly T[],
 ): Telling<T> | undefined {

@@ -26,7 +26,7 @@ interface Form {
 interface Failed {
   readonly failed: unknown
 }
-/** A file that has more bytes than its field takes; one of several where it has an index. */
+/** A file that has more bytes than its field takes; one of several if it has an index. */
 interface Oversized {
   readonly oversized: Path
   readonly limit: Size
@@ -59,7 +59,7 @@ export function boundaryIn(contentType: string): { readonly boundary: string; re
     : undefined
 }
 
-/** The limit of a declared file; `undefined` where the field is none. */
+/** The limit of a declared file; `undefined` if the field is none. */
 function fileLimit(field: Node, most: number): Size | undefined {
   const shape = sentShape(field)
   if (shape.kind === 'list') return fileLimit(shape.item, most)

@@ -92,7 +92,7 @@ const deepest = 256
 
 const number = /-?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y
 
-/** Where the value at a path begins in a JSON text; of what is not there, where that begins which should hold it. */
+/** Where the value at a path begins in a JSON text; of what is not there, if that begins which should hold it. */
 export function placeIn(text: string, path: Path): number {
   let found = 0
   const way: (string | number)[] = []
@@ -186,7 +186,7 @@ const scalar = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false|null/y
 const plainCharacters = /[^"\\\u0000-\u001f]+/y
 const escaped = /\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4})/y
 
-/** Where a string stops being one, from its opening mark on: at its closing mark, where it is sound. */
+/** Where a string stops being one, from its opening mark on: at its closing mark, if it is sound. */
 function stringEnd(text: string, at: number): number {
   let end = at + 1
   for (;;) {

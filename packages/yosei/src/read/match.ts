@@ -17,7 +17,7 @@ export interface Destination {
   /** The header field that tells it from others of its method and path, for `Vary`. */
   readonly vary?: string
 }
-/** Several endpoints of one method and path, and what tells them apart. */
+/** Several endpoints of one method and path, and what distinguishes them. */
 export interface Crossing {
   readonly telling: Telling<Destination>
 }
@@ -80,7 +80,7 @@ export function layRoutes(app: {
   return root
 }
 
-/** The junction behind a segment, made where there is none. */
+/** The junction behind a segment, made if there is none. */
 function goOn(at: Junction, segment: Segment): Junction {
   const next = junction()
   if (typeof segment === 'string') {
@@ -141,7 +141,7 @@ export function withoutSlashes(path: string): string {
 }
 
 /**
- * Goes on from where a segment of the path starts; one past its end where it has ended.
+ * Goes on from where a segment of the path starts; one past its end if it has ended.
  */
 function descend(
   at: Junction,

@@ -9,12 +9,12 @@ import { joinBytes } from './message.js'
 /** A part: its header fields, and its text. */
 export interface FormPart {
   readonly name: string
-  /** Of a file; empty where it has none. */
+  /** Of a file; empty if it has none. */
   readonly filename: string | undefined
   /** Whether it says that its file has no name. */
   readonly isNameless: boolean
   isEmpty: boolean
-  /** `type/subtype`, or `undefined` where nothing is said. */
+  /** `type/subtype`, or `undefined` if nothing is said. */
   readonly type: string | undefined
   /** As far as it has come; of a file nothing. */
   text: string

@@ -34,7 +34,7 @@ export interface Written {
   readonly body: string | Blob
   /** What the request has to say itself of the body. */
   readonly type?: string
-  /** The values to judge, where the body is no text. */
+  /** The values to judge, if the body is no text. */
   readonly values?: unknown
   /** Those of them that are JSON. */
   readonly json?: readonly Path[]
@@ -46,16 +46,16 @@ export interface BodySyntax {
   takes(mediaType: string): boolean
   /** What of a declaration it cannot carry, and the mend. */
   mistake(node: Node): readonly [what: string, mend: string] | undefined
-  /** The part that its fields are checked as, where it carries texts by name. */
+  /** The part that its fields are checked as, if it carries texts by name. */
   readonly textPart: 'form' | 'multipart' | undefined
   /** Whether its parts are taken as they stream in, the files to a temporary place. */
   readonly isStreamed: boolean
   readonly hasCharset: boolean
   /** Whether its value is the text or the bytes themselves. */
   readonly isWhole: boolean
-  /** The most bytes that such a body may have, where `limit` is that of bodies. */
+  /** The most bytes that such a body may have, if `limit` is that of bodies. */
   most(node: Node, limit: number): number
-  /** The field that a body over its limit is told at, where it can only be that, and its own limit. */
+  /** The field that a body over its limit is reported at, if it can only be that, and its own limit. */
   blamed(node: Node): { readonly path: Path; readonly limit: Size } | undefined
   /** The value of a body that is not empty. */
   read(body: string | Uint8Array, node: Node, options: ReadOptions): unknown
@@ -71,7 +71,7 @@ export interface BodySyntax {
 const nobody = () => undefined
 
 const counting = new WeakMap<Node, ((read: number) => boolean) | undefined>()
-/** Of which numbers each digit counts that was written: those at a limit of a declaration, all where it has a step. */
+/** Of which numbers each digit counts that was written: those at a limit of a declaration, all if it has a step. */
 function digitsThatCount(top: Node): ((read: number) => boolean) | undefined {
   if (counting.has(top)) return counting.get(top)
   const limits = new Set<number>()

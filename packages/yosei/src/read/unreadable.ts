@@ -9,7 +9,7 @@ interface ReadFault {
   readonly about?: { readonly [name: string]: unknown }
   /** Where in the body it is. */
   readonly below?: Path
-  /** `read` where nothing is said. */
+  /** `read` by default. */
   readonly stage?: 'shape'
 }
 /** A body that could not be read, and why. */

@@ -41,7 +41,7 @@ export function pathValues(parameters: readonly Carried[], segments: readonly st
   return values
 }
 
-/** How a list's elements are joined in one value; `undefined` where the name is repeated instead. */
+/** How a list's elements are joined in one value; `undefined` if the name is repeated instead. */
 function separatorOf(node: ListNode | TupleNode): RegExp | undefined {
   const { style = 'form', explode = style === 'form' } = node as Partial<ListNode>
   return explode ? undefined : separators[style].read
@@ -57,8 +57,8 @@ function stepsIn(name: string): readonly string[] | undefined {
 }
 
 /**
- * The pairs of a query or a form, with `+` for a blank; `undefined` where there are none. Names that cannot be decoded
- * are told.
+ * The pairs of a query or a form, with `+` for a blank; `undefined` if there are none. Names that cannot be decoded
+ * are reported.
  */
 export function pairValues(query: string, declared: RecordNode, reportMalformed: () => void): Values | undefined {
   if (query === '') return undefined

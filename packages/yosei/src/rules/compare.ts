@@ -141,7 +141,7 @@ function faultsOf(
   return faults
 }
 
-/** What is told where one of the two, or something else, is blamed: the other, and what was sent if it is no secret. */
+/** What is reported where one of the two, or something else, is blamed: the other, and what was sent if it is no secret. */
 function faultAt(
   given: Comparing<string>,
   path: Path,
@@ -156,7 +156,7 @@ function faultAt(
   const other = at === 0 ? 1 : 0
   const spoken = (one: 0 | 1) => told(values[one], () => about[one].measures)
   const place = new Place(other === 0 ? first : second)
-  // Of what is the same as a secret, nothing is told that would not be told of the secret.
+  // Of what is the same as a secret, nothing is reported that would not be reported of the secret.
   const isSameAsSecret = saidAs === 'equal_not_allowed' && about.some(({ isSecret }) => isSecret)
   const isTold = (one: 0 | 1) => !about[one].isSecret && !isSameAsSecret
   return faultOf(given, path, {

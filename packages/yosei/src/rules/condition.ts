@@ -51,7 +51,7 @@ export interface ConditionOf<C extends Condition> {
   ): C
   /** The clause that a message ends with. */
   words(condition: C, say: Say, clause: (condition: AnyCondition) => string): string
-  /** The clause that says that it does not hold, where the catalogue has a short one. */
+  /** The clause that says that it does not hold, if the catalogue has a short one. */
   negated(condition: C, say: Say): string | undefined
 }
 

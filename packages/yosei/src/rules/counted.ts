@@ -28,7 +28,7 @@ export interface Counted<R extends string> extends Rule {
 /** Some addresses; last, options. */
 export type Counting<T> = (...given: readonly [...Reads<T>] | readonly [...Reads<T>, Blame<T>]) => Rule
 
-/** @param codeFor The code of the error where so many of all were sent; `undefined` where that is right. */
+/** @param codeFor The code of the error where so many of all were sent; `undefined` if that is right. */
 export const counting = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
   rule: R,
   code: Code,

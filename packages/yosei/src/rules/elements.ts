@@ -10,7 +10,7 @@ function inList(address: string): { readonly list: Path; readonly rest: Path } |
   return at < 0 ? undefined : { list: path.slice(0, at), rest: path.slice(at + 1) }
 }
 
-/** The list of some addresses, where it is one and the same. */
+/** The list of some addresses, if it is one and the same. */
 export function listOfAll(addresses: readonly string[]): string | undefined {
   const lists = new Set(addresses.map((address) => inList(address)).map((one) => one && formatAddress(one.list)))
   const [list] = lists
@@ -42,7 +42,7 @@ export interface Element {
   readonly values: readonly unknown[]
 }
 
-/** The elements of the list that some addresses share, where the rule is judged: those that it speaks of, and can read. */
+/** The elements of the list that some addresses share, if the rule is judged: those that it speaks of, and can read. */
 export function elementsOf(
   addresses: readonly string[],
   { input, scope, isWrong, speaksOf }: RuleInput,

@@ -105,7 +105,7 @@ export const fitsInService: RuleInService<Fits> = {
   sentence: ({ blames }) => ({ code: 'rule', variant: 'fits', at: blames }),
 }
 
-/** What the field finds wrong. What is a secret where it was read stays one; a rule inside may speak of it elsewhere. */
+/** What the field finds wrong. What is a secret if it was read stays one; a rule inside may speak of it elsewhere. */
 function faultsAt(path: Path, field: Node, value: unknown, { root, sent, fit }: RuleInput): readonly Fault[] {
   const given = valueAt(sent, path)
   if (isSecret(root, path)) return fit(field, value, given, true)

@@ -181,7 +181,7 @@ function variantOf(side: '' | 'first' | 'neither', isTime: boolean, isZero: bool
 const amountOfLimit = (limit: number | string): number => (typeof limit === 'number' ? limit : readSpan(limit))
 const timed: readonly Measure[] = [...areTimes, 'duration']
 
-/** The second without the first, as a decimal; of times in milliseconds. `undefined` where they have no distance. */
+/** The second without the first, as a decimal; of times in milliseconds. `undefined` if they have no distance. */
 function distanceOf(a: unknown, b: unknown, measures: readonly Measure[]): string | undefined {
   const [low, high] = [a, b].map((value) => amountOf(value, measures))
   if (low === undefined || high === undefined) return undefined

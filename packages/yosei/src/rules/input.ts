@@ -33,7 +33,7 @@ export interface RuleInput {
   /** What does not depend on the element that a rule is judged at: worked out once for all of them. */
   readonly known: Map<unknown, unknown>
   readonly run: Run
-  /** What its own function has said already, where code has called it. */
+  /** What its own function has said already, if code has called it. */
   readonly own?: { readonly result: unknown } | undefined
 }
 
@@ -65,7 +65,7 @@ export interface Scope {
   readonly declared: Path
   /** The same with indices. */
   readonly concrete: Path
-  /** What has been worked out for this place, where it is the same in every judgement. */
+  /** What has been worked out for this place, if it is the same in every judgement. */
   readonly fixed?: Map<unknown, unknown> | undefined
 }
 export const everywhere: Scope = { base: [], declared: [], concrete: [] }
@@ -98,7 +98,7 @@ function placed(address: string, { base, declared, concrete, fixed }: Scope): Pa
   return fixed ? Object.freeze(path) : path
 }
 
-/** How far several paths go together, to the last `[]` or `{}` on that way; empty where there is none. */
+/** How far several paths go together, to the last `[]` or `{}` on that way; empty if there is none. */
 export function listsShared(paths: readonly Path[]): Path {
   const [first = []] = paths
   const parts = first.findIndex((key, index) => !paths.every((path) => path[index] === key))

@@ -85,7 +85,7 @@ export function aboutAt(root: Node, base: Path, address: string, path: Path): Ab
 /** A value as a client writes it. */
 export const toldAt = (root: Node, path: Path, value: unknown): unknown =>
   value instanceof Date ? writeInstant(value) : told(value, () => measuresAt(root, path))
-/** The same for the words of an error, where it is known what is declared there. */
+/** The same for the words of an error, if it is known what is declared there. */
 export const told = (value: unknown, measures: () => readonly Measure[]): unknown =>
   value instanceof Date
     ? new Moment(value)
@@ -95,7 +95,7 @@ export const told = (value: unknown, measures: () => readonly Measure[]): unknow
 
 export type { Measure }
 
-/** Below, at or above zero as `a` comes before, with or after `b`; NaN where they have no order and differ. */
+/** Below, at or above zero as `a` comes before, with or after `b`; NaN if they have no order and differ. */
 export type Order = (a: unknown, b: unknown) => number
 
 /** How values at a path compare with others: texts by what they stand for. */

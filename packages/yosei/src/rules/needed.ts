@@ -39,7 +39,7 @@ export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
   readonly when: AnyCondition
 }
 
-/** What the words speak of: made when they are, since many errors are told by code alone. */
+/** What the words speak of: made when they are, since many errors are reported by code alone. */
 class During {
   readonly #condition: AnyCondition
   readonly #place: Pick<RuleInput, 'root' | 'scope' | 'input'>

@@ -1,4 +1,4 @@
-/** Another field's value, where a condition takes one. */
+/** Another field's value, if a condition takes one. */
 
 import { Place } from '../kinds/run.js'
 import { type Address, type Path, parseAddress } from '../terms/address.js'

@@ -47,7 +47,7 @@ export interface Rules {}
 export type RuleName = keyof Rules
 export type AnyRule = Rules[RuleName]
 
-/** Where an error can be told: at every address of an input `T`, but for those of who is asking. */
+/** Where an error can be reported: at every address of an input `T`, but for those of the caller. */
 export type Blamable<T> = Exclude<Address<T>, 'who' | `who.${string}`>
 /** Own words for a rule's error, and another place for it. */
 export interface Blame<T> {
@@ -94,9 +94,9 @@ interface AboutAddresses {
   isSecret(address: string): boolean
 }
 
-/** What is told of a rule that does not hold, where it is judged at one place alone: what can be is made beforehand. */
+/** What is reported of a rule that does not hold, if it is judged at one place alone: what can be is made beforehand. */
 interface Report<R extends Rule> {
-  /** What it needs to know, as code; `undefined` where its code does not say for certain that it does not hold. */
+  /** What it needs to know, as code; `undefined` if its code does not say for certain that it does not hold. */
   values(rule: R, terms: Terms): readonly string[] | undefined
   at(rule: R, root: Node, scope: Scope): (input: Parts, ...values: unknown[]) => readonly Fault[]
 }
@@ -105,7 +105,7 @@ export interface RuleOf<R extends Rule> {
   /** The English of its errors, if no kind of field has it. */
   readonly words: Catalogue
   make(...given: never[]): R
-  /** The addresses by whose common lists it is judged, element by element; none where it looks at lists as a whole. */
+  /** The addresses by whose common lists it is judged, element by element; none if it looks at lists as a whole. */
   each(rule: R): readonly string[]
   /** The addresses that it waits for, until all of them are present. */
   waits(rule: R): readonly string[]
@@ -135,7 +135,7 @@ export interface RuleInService<R extends Rule> {
   /** What makes no sense about it, and the mend. */
   mistake(rule: R, measuresOf: (address: string) => readonly Measure[]): Mistake | undefined
   /**
-   * Whether it certainly holds, as code; what comes of its own function, where it has one, is kept by `own`. `undefined`
+   * Whether it certainly holds, as code; what comes of its own function, if it has one, is kept by `own`. `undefined`
    * where it is interpreted.
    */
   code(rule: R, terms: Terms): string | undefined

@@ -50,7 +50,7 @@ export interface RuleMaker<T>
 /** The types stand in `RuleMaker`, where none may be missing; at run time one maker serves every endpoint. */
 export const ruleMaker = on as RuleMaker<unknown> & { readonly [R in RuleName]: RuleMaker<unknown>[R] }
 
-/** The addresses that a rule names, for a declaration to be held against. */
+/** The addresses that a rule names, for a declaration to be compared with. */
 export const addressesOf = (rule: AnyRule): readonly string[] => [
   ...new Set([...rule.reads, ...rule.blames, ...ruleOf(rule).names(rule), ...(rule.during ?? []).flatMap(addressesIn)]),
 ]
@@ -65,7 +65,7 @@ export interface PlacedRule {
   readonly declared: Path
   /** The branch of a union that must be chosen there. */
   readonly guards: readonly { readonly path: Path; readonly value: string }[]
-  /** Where it is judged, if that is one place alone. */
+  /** The place at which it is judged, if that is one place. */
   readonly scope: Scope | undefined
 }
 

@@ -7,7 +7,7 @@ import type { Path } from '../terms/address.js'
 export type Sort = 'number' | 'text' | 'instant' | 'other'
 
 /**
- * Expressions are `undefined` where code cannot say it, so that the rule is interpreted. Values are those of the element
+ * Expressions are `undefined` if code cannot say it, so that the rule is interpreted. Values are those of the element
  * that the rule is judged at.
  */
 export interface Terms {

@@ -25,7 +25,7 @@ export function valuesHold(
       if (isNone(value)) return false
       return given.some((other) => {
         if (!isPath(other)) return test(order(value, other.value))
-        // Of the same element, where both lie in it; else of the element that is blamed, or of any.
+        // Of the same element, if both lie in it; else of the element that is blamed, or of any.
         const shared = stepsShared(other, place)
         const blamed = farSteps[far.indexOf(other)] ?? []
         return concrete(input, other, shared.length < blamed.length ? blamed : shared).some((there) => {

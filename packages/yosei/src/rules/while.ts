@@ -25,7 +25,7 @@ export const during = { make: (when: AnyCondition, rules: During['rules']): Duri
 
 /** The rules themselves, each with the conditions that it is inside of. */
 export function unfolded(rules: unknown, outer: readonly AnyCondition[] = []): readonly AnyRule[] {
-  // What is no list of rules is told where the endpoint is held to making sense.
+  // What is no list of rules is reported where the endpoint is held to making sense.
   if (!Array.isArray(rules)) return rules as readonly AnyRule[]
   return (rules as During['rules']).flatMap((one): readonly AnyRule[] => {
     if (one?.rule !== 'while') return outer.length === 0 ? [one as AnyRule] : [{ ...(one as AnyRule), during: outer }]

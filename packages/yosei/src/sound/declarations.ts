@@ -92,7 +92,7 @@ export const group: typeof declareGroup = (shared, endpoints) => {
 /**
  * Gathers the endpoints of a service.
  *
- * @throws DeclarationError if two endpoints match the same requests, and nothing tells them apart.
+ * @throws DeclarationError if two endpoints match the same requests, and nothing distinguishes them.
  * @example
  * export default intake({ endpoints: { bookSession, listSessions }, base: '/api/v1', limits: { body: '64kB' } })
  */

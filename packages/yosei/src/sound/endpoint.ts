@@ -153,7 +153,7 @@ function checkMade(signature: string, { rules, lookups, may }: EndpointNode): vo
 }
 const madeOptions: AnyOptions = { rules: listOf(aRule), may: aCondition, lookups: byName(aLookup) }
 
-/** Who is asking is a secret, and never blamed; what is asked of it before the body comes looks at nothing else. */
+/** The caller is a secret, and never blamed; what is asked of it before the body comes looks at nothing else. */
 function checkWho(
   signature: string,
   { who, may, open, rules, lookups }: EndpointNode,

@@ -126,7 +126,7 @@ const codesOf: { readonly [K in Node['kind']]: readonly Code[] | 'any' } = {
   later: 'any',
   readAs: 'any',
 }
-/** Codes that are told at any field: by how it was sent, or by a rule. */
+/** Codes that are reported at any field: by how it was sent, or by a rule. */
 const anywhereTold: readonly Code[] = [
   'missing',
   'null_not_allowed',

@@ -147,12 +147,12 @@ export const formatAddress = (path: Path): string => joined(path, writeName)
 export const foldAddress = (address: string): string =>
   address.replace(/("(?:[^"\\]|\\.)*")|\[\d+\]/g, (_, quoted?: string) => quoted ?? '[]')
 
-/** A longer name is told shortened, so that what a client reads of its mistakes cannot outgrow what it sent. */
+/** A longer name is reported shortened, so that what a client reads of its mistakes cannot outgrow what it sent. */
 const longestTold = 64
 const isLong = (key: string | number) => typeof key === 'string' && key.length > longestTold
 
 /**
- * The address of a path as a client is told it: a name of more than 64 characters is shortened in its middle, with its
+ * The address of a path as a client is reported it: a name of more than 64 characters is shortened in its middle, with its
  * length and a digest that keeps addresses apart. It is a label then, and not to be split again.
  */
 export const tellAddress = (path: Path): string =>
@@ -205,7 +205,7 @@ export function parseAddress(address: string): Path | undefined {
 }
 
 /**
- * The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. None where a name is told
+ * The JSON Pointer (RFC 6901) of a path inside the body; the whole body is the empty pointer. None if a name is reported
  * shortened, or is a secret.
  */
 export function formatPointer(path: Path): string | undefined {

@@ -13,7 +13,7 @@ export interface EndpointTypes {
   readonly filled: string
   /** What the lookups ask. */
   readonly services: unknown
-  /** Who is asking. */
+  /** The caller. */
   readonly who: unknown
   /** What a success gives, as JSON. */
   readonly gives: unknown

@@ -7,9 +7,9 @@ export class DeclarationError extends Error {
   readonly what: string
   /** What to do. */
   readonly mend: string
-  /** The address of the field, where it is in one. */
+  /** The address of the field, if it is in one. */
   readonly address: string | undefined
-  /** The option, where it is in one. */
+  /** The option, if it is in one. */
   readonly option: string | undefined
 
   constructor(where: string, what: string, mend: string, { address, option }: MistakenPlace = {}) {
@@ -42,7 +42,7 @@ export function returned<V>(where: string, option: keyof typeof returns, value: 
   return value
 }
 
-/** A mistake that is made inside is told with the place that it has outside. */
+/** A mistake that is made inside is reported with the place that it has outside. */
 export function placed<T>(where: string, work: () => T): T {
   try {
     return work()

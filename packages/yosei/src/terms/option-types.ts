@@ -94,7 +94,7 @@ export const aField = taken('a field', 'text()', isField)
 export const fields = taken(
   'fields by their names',
   '{ name: text() }',
-  // What is no field is told with its own place.
+  // What is no field is reported with its own place.
   (value) => isPlain(value) && !isText(value.kind),
 )
 export const aListOfFields = taken('a list of fields', '[text(), integer()]', (value) => Array.isArray(value))
@@ -130,14 +130,14 @@ export const eitherOf = /* @__NO_SIDE_EFFECTS__ */ (a: OptionType, b: OptionType
 })
 export const byName = /* @__NO_SIDE_EFFECTS__ */ ({ what, example, takes }: OptionType): OptionType =>
   taken(`${what} for each name`, `{ name: ${example} }`, (value) => isPlain(value) && Object.values(value).every(takes))
-/** An object with options of its own, whose mistakes are told at them. */
+/** An object with options of its own, whose mistakes are reported at them. */
 export const withOptions = /* @__NO_SIDE_EFFECTS__ */ (options: AnyOptions): OptionType => ({
   what: 'an object',
   example: `{ ${Object.keys(options)[0]}: … }`,
   takes: isPlain,
   options,
 })
-/** An object whose own options are looked at by whoever reads it. */
+/** An object whose own options are looked at by the code that reads it. */
 export const anObject = /* @__NO_SIDE_EFFECTS__ */ (example: string): OptionType => taken('an object', example, isPlain)
 
 /** A value as a mistake tells it. Long texts are not repeated. */

@@ -1,4 +1,4 @@
-/** The parts of a request, in the order in which their errors are told. */
+/** The parts of a request, in the order in which their errors are reported. */
 export const partNames = ['path', 'query', 'header', 'cookie', 'body'] as const
 /** The parts of a request. */
 export type Part = (typeof partNames)[number]

@@ -1,4 +1,4 @@
-/** Every status that a rejection can have (RFC 9110, section 15), where it comes from, and what goes with it. */
+/** Every status that a rejection can have (RFC 9110, section 15), if it comes from, and what goes with it. */
 
 import { mistake } from './mistake.js'
 import { nearestOf } from './nearest.js'
@@ -89,7 +89,7 @@ export function statusFor(name: StatusName, statuses: Statuses | undefined, code
   return statuses?.[name] ?? status
 }
 
-/** @throws DeclarationError if a failure of one side would be told as the other's (RFC 9110, section 15). */
+/** @throws DeclarationError if a failure of one side would be reported as the other's (RFC 9110, section 15). */
 export function checkStatuses(where: string, statuses: Statuses = {}): void {
   const { codes = {}, ...names } = statuses
   for (const [name, status] of Object.entries(names)) {

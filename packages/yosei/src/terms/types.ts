@@ -86,7 +86,7 @@ export type NeedOf<O> = 'default' extends keyof O
   : true extends May<O, 'optional', true> | May<O, 'readOnly', true> | May<O, 'readOnly', 'drop'>
     ? 'optional'
     : 'required'
-/** `null` where the options `O` let it be. */
+/** `null` if the options `O` let it be. */
 export type Null<O> = true extends May<O, 'nullable', true> ? null : never
 
 export type OutTuple<I extends readonly Field[]> = { -readonly [K in keyof I]: Out<I[K]> }

@@ -114,7 +114,7 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(spoken())):
   return fill(wording.text(`hint.${fault.hint}`) ?? '{message}', { message: whole, mend: wording.write(mend) })
 }
 
-/** Own words without the clauses that speak of what was sent, where that is not told. */
+/** Own words without the clauses that speak of what was sent, if that is not told. */
 function withoutSent(words: string): string {
   if (!words.includes('{sent')) return words
   return words
@@ -124,7 +124,7 @@ function withoutSent(words: string): string {
     .trim()
 }
 
-/** What a hint goes into; `undefined` where there is nothing to say. */
+/** What a hint goes into; `undefined` if there is nothing to say. */
 function hinted({ hint, sent, node, about }: Fault): string | undefined {
   if (hint !== 'written') return String(about?.mend ?? '')
   return typeof sent === 'string' && node

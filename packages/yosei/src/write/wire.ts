@@ -18,7 +18,7 @@ export interface Wire {
   readonly parts: Parts
   readonly target: string
   readonly headers: readonly (readonly [name: string, value: string])[]
-  /** `undefined` where no body goes out. */
+  /** `undefined` if no body goes out. */
   readonly body: Written | undefined
   /** What cannot be sent where it is. */
   readonly faults: readonly Fault[]
@@ -93,7 +93,7 @@ export function wireOf(
 /** RFC 3986, section 5.2.4: such a segment is taken out of the path. */
 const isDots = (text: string | undefined) => text === '.' || text === '..'
 
-/** What is received of a body that is no text; `undefined` where the text says it. */
+/** What is received of a body that is no text; `undefined` if the text says it. */
 export const receivedOf = (written: Written | undefined): Received | undefined =>
   written?.values === undefined ? undefined : { value: written.values, ...(written.json ? { json: written.json } : {}) }
 

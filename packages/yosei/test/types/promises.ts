@@ -1,11 +1,11 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
-/** Who is asking, services, what is found and what is filled: none is typed as something that it may not be. */
+/** The caller, services, what is found and what is filled: none is typed as something that it may not be. */
 import { type Accepted, allOptional, type Context, choice, either, endpoint, type Field, type FoundBy, type Gives, group, type Handlers, instant, intake, integer, judge, judgeMerged, later, list, type Out, readAs, record, refuse, serve, table, tagged, text, type WhoOf } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
 
-// Who is asking.
+// The caller.
 const who = record({ role: choice(['clerk', 'guest']), teams: list(text()), since: instant() })
 const free = record({ role: choice(['clerk', 'guest']) }, { optional: true })
 const body = record({ n: integer(), m: integer({ optional: true }), name: text(), slug: text({ optional: true }), rows: list(record({ a: integer(), b: integer({ optional: true }) })) })
@@ -70,9 +70,9 @@ serve(app, { guarded: () => 1, openTo: () => 1 }, { services: { db: services.db,
 serve(app, { guarded: () => 1, openTo: () => 1 }, { services: { nothing: 1 } })
 // @ts-expect-error identify gives something else
 intake({ endpoints: { guarded }, identify: () => ({ role: 'king', teams: [], since: new Date() }) })
-// @ts-expect-error an instant of who is asking is no text
+// @ts-expect-error an instant of the caller is no text
 intake({ endpoints: { guarded }, identify: () => ({ role: 'clerk' as const, teams: [], since: '2031-01-01' }) })
-// @ts-expect-error a misspelt name of who is asking
+// @ts-expect-error a misspelt name of the caller
 endpoint('GET /x', { who, may: (on) => on.is('who.rol', 'clerk') })
 // @ts-expect-error a value that it cannot have
 endpoint('GET /x', { who, may: (on) => on.is('who.role', 'king') })
@@ -80,7 +80,7 @@ endpoint('GET /x', { who, may: (on) => on.is('who.role', 'king') })
 endpoint('POST /x', { who, body, may: (on) => on.sent('body.n') })
 // @ts-expect-error the caller never has an error
 endpoint('POST /x', { who, body, rules: (on) => [on.equal('body.name', 'who.role', { blames: ['who.role'] })] })
-// @ts-expect-error nobody has declared who is asking
+// @ts-expect-error nobody has declared the caller
 endpoint('GET /x', { rules: (on) => [on.sent('who.role') as never] })
 // @ts-expect-error nobody may be there at an open endpoint
 serve(intake({ endpoints: { openTo }, identify: () => ({ role: 'clerk' as const }) }), { openTo: (_, { who }) => who.role })
@@ -138,7 +138,7 @@ endpoint('POST /x', { body, rules: (on) => [on.apart('body.rows[].a', 'body.name
 endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.name', { atMost: 1 })] })
 const unset: { limits: undefined; open: undefined; body: undefined; base: undefined; now: undefined } = { limits: undefined, open: undefined, body: undefined, base: undefined, now: undefined }
 intake({ endpoints: { x: endpoint('GET /x', { limits: { body: unset.body }, open: unset.open, rules: undefined, title: undefined }) }, limits: unset.limits, base: unset.base, statuses: { body: undefined } })
-// Other values, tables, sums, and what functions are told.
+// Other values, tables, sums, and what functions are reported.
 const priced = record({ rates: table(record({ low: integer(), name: text() })), grid: list(list(integer())), rows: list(record({ n: integer(), m: integer(), label: text(), at: instant() })), top: integer(), label: text(), at: instant() })
 endpoint('POST /x', { who: record({ role: text() }), body: priced, rules: (on) => [
   on.needed('body.label', on.all(on.above('body.rates{}.low', on.other('body.top')), on.is('body.label', on.other('body.rows[].label')), on.in('body.rows[].n', [1, on.other('body.rows[].m')]), on.below('body.at', on.other('body.rows[].at')))),
