@@ -1,6 +1,6 @@
 /** What is sent, in the control that its kind has. */
 import { parseDate } from '@internationalized/date'
-import { lazy, Suspense, useId, useRef, useState } from 'react'
+import { type ChangeEvent, lazy, type ReactNode, Suspense, useId, useRef, useState } from 'react'
 import { bytesOf, loneByte } from '../src/bytes.ts'
 import { leaf, shownText } from './model/edits.ts'
 import type { Line } from './model/lines.ts'
@@ -42,29 +42,58 @@ export function Control(props: ControlProps) {
   const isLong = text.includes('\n') || text.length > 120
   return (
     <>
-      {isLong && !line.isSecret ? (
-        <textarea
-          {...common}
-          value={text}
-          rows={Math.min(12, text.split('\n').length + 1)}
-          onChange={(event) => props.onType(event.target.value)}
-        />
-      ) : (
-        <input
-          {...common}
-          type={line.isSecret ? 'password' : 'text'}
-          inputMode={field.kind === 'integer' || field.kind === 'number' ? 'decimal' : 'text'}
-          value={raw === 'null' && line.codec === 'json' ? '' : text}
-          placeholder={line.slice ? (raw === 'null' ? 'null' : text === '' ? 'empty' : undefined) : placeholderOf(line)}
-          onChange={(event) => props.onType(event.target.value)}
-        />
-      )}
+      <Typed text={raw === 'null' && line.codec === 'json' && !isLong ? '' : text} onType={props.onType}>
+        {(typed) =>
+          isLong && !line.isSecret ? (
+            <textarea {...common} {...typed} rows={Math.min(12, text.split('\n').length + 1)} />
+          ) : (
+            <input
+              {...common}
+              {...typed}
+              type={line.isSecret ? 'password' : 'text'}
+              inputMode={field.kind === 'integer' || field.kind === 'number' ? 'decimal' : 'text'}
+              placeholder={
+                line.slice ? (raw === 'null' ? 'null' : text === '' ? 'empty' : undefined) : placeholderOf(line)
+              }
+            />
+          )
+        }
+      </Typed>
       <TypeMark line={line} raw={raw} kind={field.kind} />
       {isTime && !line.isSecret && (
         <DayButton line={line} text={text} isDay={field.kind === 'day'} onType={props.onType} />
       )}
     </>
   )
+}
+
+interface TypedProps {
+  readonly value: string
+  onChange(event: ChangeEvent<HTMLInputElement | HTMLTextAreaElement>): void
+  onBlur(): void
+}
+/**
+ * What is typed stays while it is typed: a message drops blanks at the ends of a header field, and the next word would
+ * follow without one.
+ */
+function Typed({
+  text,
+  onType,
+  children,
+}: {
+  text: string
+  onType: (value: string) => void
+  children: (typed: TypedProps) => ReactNode
+}) {
+  const [typed, setTyped] = useState<string>()
+  return children({
+    value: typed !== undefined && typed.trim() === text.trim() ? typed : text,
+    onChange({ target: { value } }) {
+      setTyped(value)
+      onType(value)
+    },
+    onBlur: () => setTyped(undefined),
+  })
 }
 
 function placeholderOf({ field, part }: Line): string {

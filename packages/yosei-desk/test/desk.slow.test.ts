@@ -361,6 +361,22 @@ describe('over the observatory', () => {
     folder.write('samples/book-a-session.md', now.join('\n'))
   })
 
+  test('blanks that are typed into a header field stay, also in a secret', async () => {
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    const key = control(page, 'header.authorization')
+    await key.fill('')
+    await key.pressSequentially('Bearer nebula-key')
+    expect(await key.inputValue()).toBe('Bearer nebula-key')
+    await becomes(page, 'accepted')
+    const team = control(page, 'header.x-team')
+    await team.fill('')
+    await team.pressSequentially('two words ')
+    expect(await team.inputValue()).toBe('two words ')
+    await team.blur()
+    expect(await team.inputValue()).toBe('two words')
+  })
+
   test('assertions that hold stay as they were written; for each other the page asks, and a double click saves once', async () => {
     await openSample(page, 'A whole booking', 'book-a-session.md#1')
     await becomes(page, 'accepted')
