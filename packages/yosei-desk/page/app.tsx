@@ -236,7 +236,9 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
     () => (sheet && text !== undefined ? sceneOf(sheet.outline, sheet.base, text, blamed) : undefined),
     [sheet, text, blamed],
   )
-  const notes = useMemo(() => notesOf(scene, judged), [scene, judged])
+  /** The verdict on what stands there: none if that could not be judged. */
+  const current = trouble === undefined ? judged : undefined
+  const notes = useMemo(() => notesOf(scene, current), [scene, current])
   // What could not be reported is being written: only values are hidden from who writes them.
   const secrets = useMemo(
     () => (scene ? hiddenIn(scene).flatMap(({ slice, isUntold }) => (isUntold ? [] : [slice])) : []),
@@ -495,7 +497,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
     async () => (menu && endpoint !== undefined ? bench.probes(endpoint, foldedAddress(menu.line.path)) : []),
     [bench, menu, endpoint],
   )
-  const faults = judged?.errors ?? never
+  const faults = current?.errors ?? never
 
   return (
     <div className="desk" data-rail={isRail || undefined}>
@@ -514,7 +516,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
           title={entry?.title ?? endpoint ?? catalogue.title}
           entry={entry}
           sample={opened?.title}
-          judged={judged}
+          judged={current}
           isRail={isRail}
           keys={keyOf('K')}
           onRail={() => setRail((now) => !now)}
@@ -538,16 +540,18 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
         </p>
         {judged && scene && draft && (
           <>
-            <Way judged={judged} outline={scene.outline} open={stop} onOpen={setStop} />
+            {current && <Way judged={current} outline={scene.outline} open={stop} onOpen={setStop} />}
             {stop === 'message' && (
               <Suspense fallback={null}>
                 <Text text={draft.message} secrets={secrets} onChange={(message) => edit(message, 'text')} />
               </Suspense>
             )}
-            {stop === 'answer' && (
-              <Answer bench={bench} draft={draft} judged={judged} languages={catalogue.languages} />
+            {stop === 'answer' && current && (
+              <Answer bench={bench} draft={draft} judged={current} languages={catalogue.languages} />
             )}
-            {stop !== undefined && stop !== 'message' && stop !== 'answer' && <Station at={stop} judged={judged} />}
+            {stop !== undefined && stop !== 'message' && stop !== 'answer' && current && (
+              <Station at={stop} judged={current} />
+            )}
             {isSending && (
               <Sending
                 bench={bench}

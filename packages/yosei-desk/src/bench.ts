@@ -157,8 +157,10 @@ const probeDraft = ({ message, now, who }: Exclude<Probe, { outcome: 'unprobed' 
 
 /** What `judge` takes besides the message. */
 async function aboutOf({ app, makeServices, kit }: Matter, { now, who }: Draft, endpoint: string | undefined) {
-  const time = now === undefined ? Number.NaN : Date.parse(now)
-  const clock = Number.isNaN(time) ? {} : { now: new Date(time) }
+  // By another clock than the one that stands there, a verdict would be of something else.
+  if (now !== undefined && now !== '' && Number.isNaN(Date.parse(now)))
+    throw new RangeError(`clock: ${JSON.stringify(now)} is no date-time; write it as 2031-03-01T12:00:00Z`)
+  const clock = now === undefined || now === '' ? {} : { now: new Date(now) }
   const services = makeServices ? { services: await makeServices() } : {}
   if (who === undefined || who.trim() === '') return { ...clock, ...services }
   const read = kit.readWho(app, endpoint, jsonOf(who), clock)

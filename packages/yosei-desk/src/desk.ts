@@ -60,17 +60,25 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
     for (const wake of waiting) wake()
   }
   /** What is read anew; if it cannot be any more, what was there stays. */
-  const reload = async (isModule: boolean): Promise<void> => {
-    const revision = (matter.revision ?? 0) + 1
-    const { app, makeServices, books, broken } = matter
+  const reloadNow = async (isModule: boolean): Promise<void> => {
+    const known = matter
+    const next = () => (matter.revision ?? 0) + 1
     try {
-      const now = booksNow()
       // What the desk has written itself is known.
-      if (!isModule && broken === undefined && now.every(({ page }, index) => page === books[index]?.page)) return
-      renew({ ...(await load()), books: now, kit, revision })
+      if (!isModule && known.broken === undefined && booksNow().every(({ page }, at) => page === known.books[at]?.page))
+        return
+      const loaded = await load()
+      renew({ ...loaded, books: booksNow(), kit, revision: next() })
     } catch (error) {
-      renew({ app, makeServices, books, kit, revision, broken: firstLine(error) })
+      const { app, makeServices, books } = matter
+      renew({ app, makeServices, books, kit, revision: next(), broken: firstLine(error) })
     }
+  }
+  let reloading: Promise<void> = Promise.resolve()
+  /** One after the other: of two at once, the one that began first could end last, and bring back what was before. */
+  const reload = (isModule: boolean): Promise<void> => {
+    reloading = reloading.then(() => reloadNow(isModule))
+    return reloading
   }
   async function changeWithin(milliseconds: number, signal: AbortSignal): Promise<void> {
     const gone = new AbortController()

@@ -361,6 +361,17 @@ describe('over the observatory', () => {
     folder.write('samples/book-a-session.md', now.join('\n'))
   })
 
+  test('there is no verdict while the clock is none', async () => {
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    await page.getByLabel('clock').fill('2031-03-01T12')
+    await page.getByRole('alert').filter({ hasText: 'clock: "2031-03-01T12" is no date-time' }).waitFor()
+    expect(await page.locator('header').first().textContent()).not.toMatch(/accepted|422/)
+    await page.getByLabel('clock').fill('2031-03-01T12:00:00Z')
+    await becomes(page, 'accepted')
+    expect(await page.getByRole('alert').count()).toBe(0)
+  })
+
   test('blanks that are typed into a header field stay, also in a secret', async () => {
     await openSample(page, 'A whole booking', 'book-a-session.md#1')
     await becomes(page, 'accepted')
