@@ -30,7 +30,7 @@ export default function Palette({ actions, onClose }: { actions: readonly Action
             <div className="scrolling" tabIndex={0} role="group" aria-label="Found">
               <Menu
                 items={actions}
-                renderEmptyState={() => 'nothing of that name'}
+                renderEmptyState={() => 'Nothing matches.'}
                 onAction={(key) => {
                   onClose()
                   actions.find(({ id }) => id === key)?.do()

@@ -5,7 +5,7 @@ import type { Catalogue, EndpointEntry, SampleEntry, Shelf } from '../src/terms.
 
 type Row =
   | { readonly kind: 'tag'; readonly key: string; readonly name: string }
-  | { readonly kind: 'endpoint'; readonly key: string; readonly one: EndpointEntry }
+  | { readonly kind: 'endpoint'; readonly key: string; readonly one: EndpointEntry; readonly isFound: boolean }
   | { readonly kind: 'sample'; readonly key: string; readonly one: SampleEntry }
 
 interface RailProps {
@@ -21,10 +21,7 @@ export const Rail = memo(function Rail({ catalogue, shelf, endpoint, opened, onE
   const [search, setSearch] = useState('')
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set())
   const wanted = useDeferredValue(search)
-  const rows = useMemo(
-    () => rowsOf(catalogue, shelf, wanted.trim().toLowerCase(), folded),
-    [catalogue, shelf, wanted, folded],
-  )
+  const rows = useMemo(() => rowsOf(catalogue, shelf, wanted, folded), [catalogue, shelf, wanted, folded])
   const scroll = useRef<HTMLDivElement>(null)
   const virtual = useVirtualizer({
     count: rows.length,
@@ -50,7 +47,9 @@ export const Rail = memo(function Rail({ catalogue, shelf, endpoint, opened, onE
         spellCheck={false}
         onKeyDown={(event) => {
           if (event.key !== 'Enter') return
-          const first = rows.find(({ kind }) => kind !== 'tag')
+          const first = rowsOf(catalogue, shelf, event.currentTarget.value, folded).find(
+            (row) => row.kind === 'sample' || (row.kind === 'endpoint' && row.isFound),
+          )
           if (first?.kind === 'endpoint') onEndpoint(first.one.name)
           else if (first?.kind === 'sample') onSample(first.one.id)
         }}
@@ -63,7 +62,7 @@ export const Rail = memo(function Rail({ catalogue, shelf, endpoint, opened, onE
         aria-label="Found: arrow keys choose"
         onKeyDown={byArrows}
       >
-        {rows.length === 0 && <p className="hint">nothing of that name</p>}
+        {rows.length === 0 && <p className="hint">Nothing matches.</p>}
         <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {virtual.getVirtualItems().map(({ index, start, key }) => {
             const row = rows[index] as Row
@@ -119,12 +118,20 @@ function byArrows(event: KeyboardEvent<HTMLElement>): void {
   event.preventDefault()
 }
 
+/** Every word of a search is found in the texts, in any order. */
+const hasAll = (words: readonly string[], ...texts: readonly (string | undefined)[]) => {
+  const text = texts.join(' ').toLowerCase()
+  return words.every((word) => text.includes(word))
+}
+
+/** What a search finds, or everything: what is found by its title stands before what is found by its address. */
 function rowsOf(
   { endpoints, books }: Catalogue,
   shelf: Shelf | undefined,
   search: string,
   folded: ReadonlySet<string>,
 ): Row[] {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean)
   const samples = books.flatMap((book) => book.samples)
   const of = new Map<string, SampleEntry[]>()
   const loose: SampleEntry[] = []
@@ -133,35 +140,34 @@ function rowsOf(
     if (name === undefined) loose.push(one)
     else if (!of.get(name)?.push(one)) of.set(name, [one])
   }
-  const has = (...texts: (string | undefined)[]) =>
-    search === '' || texts.some((text) => text?.toLowerCase().includes(search))
-  const byTag = new Map<string, EndpointEntry[]>()
+  const rowsOfSamples = (all: readonly SampleEntry[]) => all.map((one): Row => ({ kind: 'sample', key: one.id, one }))
+  const byTag = new Map<string, { isByTitle: boolean; rows: Row[] }[]>()
   for (const one of endpoints) {
+    const titles = [one.title, one.name]
+    const texts = [...titles, one.method, one.template]
+    const isFound = hasAll(words, ...texts)
+    const own = of.get(one.name) ?? []
+    const found = isFound
+      ? own
+      : own.filter(({ id, title }) => hasAll(words, title, shelf?.stamps[id]?.status, ...texts))
+    if (!isFound && found.length === 0) continue
+    const isByTitle = hasAll(words, ...titles) || found.some(({ title }) => hasAll(words, title))
+    const below = folded.has(one.name) && words.length === 0 ? [] : found
+    const rows: Row[] = [{ kind: 'endpoint', key: `endpoint ${one.name}`, one, isFound }, ...rowsOfSamples(below)]
     const tag = one.tags[0] ?? ''
-    if (!byTag.get(tag)?.push(one)) byTag.set(tag, [one])
+    if (!byTag.get(tag)?.push({ isByTitle, rows })) byTag.set(tag, [{ isByTitle, rows }])
   }
   const rows: Row[] = []
-  for (const [tag, all] of byTag) {
-    const inside = all.flatMap((one): Row[] => {
-      const isMeant = has(one.name, one.title, one.template, `${one.method} ${one.template}`)
-      const own = (of.get(one.name) ?? []).filter(({ id, title }) => isMeant || has(title, shelf?.stamps[id]?.status))
-      if (!isMeant && own.length === 0) return []
-      const below = folded.has(one.name) && search === '' ? [] : own
-      return [
-        { kind: 'endpoint', key: `endpoint ${one.name}`, one },
-        ...below.map((sample) => ({ kind: 'sample' as const, key: sample.id, one: sample })),
-      ]
-    })
-    if (inside.length > 0 && (tag !== '' || byTag.size > 1))
-      rows.push({ kind: 'tag', key: `tag ${tag}`, name: tag === '' ? 'without a tag' : tag })
-    rows.push(...inside)
-  }
-  const others = shelf ? loose.filter(({ id, title }) => has(title, shelf.stamps[id]?.status)) : []
-  if (others.length > 0)
-    rows.push(
-      { kind: 'tag', key: 'tag none', name: 'of no endpoint' },
-      ...others.map((one) => ({ kind: 'sample' as const, key: one.id, one })),
-    )
+  const hasTags = endpoints.some(({ tags }) => (tags[0] ?? '') !== '')
+  for (const isByTitle of [true, false])
+    for (const [tag, groups] of byTag) {
+      if (groups.some((group) => group.isByTitle) !== isByTitle) continue
+      if (hasTags) rows.push({ kind: 'tag', key: `tag ${tag}`, name: tag === '' ? 'without a tag' : tag })
+      const byTitle = groups.filter((group) => group.isByTitle)
+      rows.push(...[...byTitle, ...groups.filter((group) => !group.isByTitle)].flatMap((group) => group.rows))
+    }
+  const others = shelf ? loose.filter(({ id, title }) => hasAll(words, title, shelf.stamps[id]?.status)) : []
+  if (others.length > 0) rows.push({ kind: 'tag', key: 'tag none', name: 'of no endpoint' }, ...rowsOfSamples(others))
   return rows
 }
 

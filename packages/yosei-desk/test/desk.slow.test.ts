@@ -127,6 +127,20 @@ describe('over the observatory', () => {
     expect(await page.locator('.sample em').count()).toBe(0)
   })
 
+  test.each([
+    ['session  BOOK', 'Book an observing session'],
+    ['a night that is booked', 'A night that is booked, for a team that has had its share'],
+    // Samples of /sessions with “that” in their titles stand higher, and are found by their address.
+    ['that sessions', 'Sessions that do not fit together'],
+    ['post weather', 'Send weather, a reading a line'],
+  ])('a search for “%s”, then Enter, opens “%s”', async (words, title) => {
+    const search = page.getByRole('searchbox')
+    await search.fill(words)
+    await search.press('Enter')
+    await page.locator('.title, h1', { hasText: title }).first().waitFor()
+    await search.fill('')
+  })
+
   test('one keystroke is read, judged and undone in its line; the way and the answer tell the rest', async () => {
     await openSample(page, 'A whole booking', 'book-a-session.md#1')
     await becomes(page, 'accepted')
