@@ -236,3 +236,30 @@ test('so is a form in parts', async () => {
   await serve(app, { put: () => { throw new Error('inside') } })(new Request('http://kr.example/', { method: 'POST', body: form }))
   expect(await judge(app, events[0]?.input ?? '')).toMatchObject({ outcome: 'accepted', input: { body: { n: 5, many: ['a', 'b'], deep: { a: [1] } } } })
 })
+
+test('an answer says each message as the verdict does, whatever it quotes', async () => {
+  const odd = { optional: true } as const
+  const body = record({
+    a: text(odd), b: text(odd), c: text(odd), 'x"\\': list(record({ 'n"': integer(), 'm"': integer() })), opens: instant(), closes: instant(),
+    d: either([constant('y"\\'), choice(['p,"', 'q']), integer(), record({ 'e"': integer() })]),
+  })
+  const app = intake({ endpoints: { post: endpoint('POST /', { body, rules: (on) => [
+    on.absent('body.c', on.any(on.not(on.all(on.is('body.a', 'q"\\'), on.in('body.b', ['z"', 'é,"']))), on.is('body.b', 'v'))),
+    on.needed('body.a', on.not(on.is('body.b', 'w"\\'))),
+    // Types write names without quotes.
+    on.sumWithin('body["x\\"\\\\"][]["n\\""]' as never, { atMost: 5, times: 'body["x\\"\\\\"][]["m\\""]' as never }),
+    on.gap('body.opens', 'body.closes', { atLeast: '90m' }),
+  ] }) } })
+  const sent = { c: 'm', 'x"\\': [{ 'n"': 2, 'm"': 3 }], opens: '2031-03-01T00:00:00Z', closes: '2031-03-01T01:00:00Z', d: true }
+  const verdict = await judge(app, { method: 'POST', target: '/', headers: [['content-type', 'application/json']], body: JSON.stringify(sent) })
+  const messages = verdict.outcome === 'rejected' ? verdict.errors.map(({ address, message }) => [address, message]) : []
+  expect(messages.map(([, message]) => message)).toEqual([
+    'must be sent when body.b is not w"\\',
+    'must not be sent when not (body.a is q"\\ and body.b is z" or "é,\\"") or body.b is v',
+    'must add up to at most 5; body["x\\"\\\\"][]["n\\""] × body["x\\"\\\\"][]["m\\""] adds up to 6',
+    'must be at least 1 hour 30 minutes after body.opens ("2031-03-01T00:00:00Z"); "2031-03-01T01:00:00Z" was sent',
+    'must be y"\\, one of "p,\\"", q, a whole number, or an object with e"',
+  ])
+  const { fields } = (await answer(verdict as never).json()) as Enveloped['problem']
+  expect(Object.entries(fields).flatMap(([address, all]) => all.map(({ detail }) => [address, detail]))).toEqual(messages)
+})

@@ -13,10 +13,10 @@ import {
   type Test,
 } from './kind.js'
 import { valueUnder } from './list.js'
+import { alternatives, Phrase, quoted, type Speech } from './phrase.js'
 import { attemptOnce, readNode, take } from './reading.js'
 import {
   countFaults,
-  Forms,
   isNamed,
   type Named,
   note,
@@ -145,6 +145,23 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   }
   take(run, closest)
   return taken && took(run, node, taken.branch, closest.read)
+}
+
+/** What a union takes: its forms, each once. */
+class Forms extends Phrase {
+  constructor(readonly nodes: readonly Node[]) {
+    super()
+  }
+  words(speech: Speech): string {
+    const forms = this.nodes.map((node) => {
+      if (node.title !== undefined) return speech.show(node.title)
+      const names =
+        node.kind === 'record' ? Object.keys(node.fields).filter((name) => node.fields[name]?.need === 'required') : []
+      const value = node.kind === 'constant' ? [node.value] : node.kind === 'choice' ? node.values : names
+      return speech.say(names.length > 0 ? 'form.names' : `form.${node.kind}`, { value: quoted(value) }) || node.kind
+    })
+    return alternatives([...new Set(forms)].slice(0, 12), speech, ',')
+  }
 }
 
 /** Notes the branch that read a value, if rules of its records ask for it. */

@@ -5,41 +5,9 @@ import type { Asking } from '../terms/asking.js'
 import type { Code } from '../terms/codes.js'
 import type { Reading } from '../terms/verdict.js'
 import type { Fault, Hint, Interpreter, Node, Run } from './kind.js'
+import { Unshown } from './phrase.js'
 
 export type { Fault, Run, Source, Try } from './kind.js'
-
-/** What a union takes, in a fault, put into words when those are asked for. */
-export class Forms {
-  constructor(readonly nodes: readonly Node[]) {}
-}
-
-/** Stands for the address of a path in the words of an error, and perhaps the value there: written when they are. */
-export class Place {
-  constructor(
-    readonly path: Path,
-    readonly value?: unknown,
-  ) {}
-}
-
-/** Stands for a span of time, in milliseconds, in the words of an error. */
-export class Milliseconds {
-  constructor(readonly count: number) {}
-}
-
-/** Stands for what a sum adds up: each a factor. */
-export class Added {
-  constructor(readonly factors: readonly Place[]) {}
-}
-
-/** Stands for an instant that was read, in the words of an error: written when they are. */
-export class Moment {
-  constructor(readonly instant: Date) {}
-}
-
-/** Stands for a value that may not be echoed. */
-export class Unshown {
-  constructor(readonly kind: string) {}
-}
 
 /** Stands where a secret was. */
 export const masked = '(secret)'

@@ -1,6 +1,6 @@
 /** No two elements' spans overlap. Blames the one that begins later. */
 import { overlapWords } from '../catalogue/english.js'
-import { Place } from '../kinds/run.js'
+import { Place } from '../kinds/phrase.js'
 import type { Address } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
 import type { AlikeTo } from './compare.js'

@@ -2,7 +2,8 @@
 
 import type { Said } from '../catalogue/english.js'
 import type { Node } from '../kinds/kind.js'
-import { type Fault, Place } from '../kinds/run.js'
+import { Place } from '../kinds/phrase.js'
+import type { Fault } from '../kinds/run.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Catalogue } from '../terms/hooks.js'

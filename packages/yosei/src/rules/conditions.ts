@@ -1,6 +1,6 @@
 /** What conditions are made with, and what is asked of any of them. */
 
-import { Place } from '../kinds/run.js'
+import { Place } from '../kinds/phrase.js'
 import { valueAt } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'
 import type { AboveMaker } from './above.js'

@@ -1,7 +1,7 @@
 /** What rules have in common that count how many of some fields were sent. */
 
 import type { Said } from '../catalogue/english.js'
-import { Place } from '../kinds/run.js'
+import { Place } from '../kinds/phrase.js'
 import { firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Catalogue } from '../terms/hooks.js'

@@ -1,6 +1,6 @@
 /** No two elements of a list have all of some values the same. Blames the later element. */
 import { nodesAt } from '../kinds/locate.js'
-import { Place } from '../kinds/run.js'
+import { Place } from '../kinds/phrase.js'
 import { sameAs } from '../kinds/same.js'
 import type { Address } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'

@@ -3,7 +3,7 @@ import { gapWords } from '../catalogue/english.js'
 import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
 import { readDay, readInstant, readTime, readTimeOfDay, writeDuration } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
-import { Milliseconds, Place } from '../kinds/run.js'
+import { Phrase, Place, type Speech } from '../kinds/phrase.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
@@ -169,6 +169,28 @@ export const gapInService: RuleInService<Gap> = {
     )
     return { code: 'rule', variant, about: { first: low, other: high, least, most }, at: blames }
   },
+}
+
+const units = [
+  ['d', 86_400_000],
+  ['h', 3_600_000],
+  ['m', 60_000],
+  ['s', 1000],
+] as const
+/** A span of time: `14 days`, `1 hour 30 minutes`. */
+class Milliseconds extends Phrase {
+  constructor(readonly count: number) {
+    super()
+  }
+  words({ say }: Speech): string {
+    let rest = this.count
+    const said = units.flatMap(([unit, length]) => {
+      const count = unit === 's' ? rest / length : Math.floor(rest / length)
+      rest -= count * length
+      return count === 0 ? [] : [say(`span.${unit}`, { count: String(count) })]
+    })
+    return said.join(' ')
+  }
 }
 
 /** `zeroFirstTime`: the first is blamed, both are times, and the limit is none. */

@@ -1,7 +1,7 @@
 /** Each element of a list comes after the one before it. Blames the later one. */
 import { orderWords } from '../catalogue/english.js'
 import { isSecret } from '../kinds/locate.js'
-import { Place } from '../kinds/run.js'
+import { Place } from '../kinds/phrase.js'
 import type { Address } from '../terms/address.js'
 import { aFlag, anAddress, merged } from '../terms/option-types.js'
 import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'

@@ -5,7 +5,7 @@ import { readInstant, readTime, writeDuration, writeInstant } from '../grammar/t
 import { measuresOf } from '../kinds/brought.js'
 import type { Measure, Node } from '../kinds/kind.js'
 import { isSecret, nodesAt, shapesAt } from '../kinds/locate.js'
-import { Moment } from '../kinds/run.js'
+import { Moment } from '../kinds/phrase.js'
 import { sameAs } from '../kinds/same.js'
 import type { Path } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'

@@ -1,5 +1,6 @@
 /** A condition does not hold. */
 
+import { Said } from '../kinds/phrase.js'
 import { aCondition } from '../terms/option-types.js'
 import type { AnyCondition, Condition, ConditionInService, ConditionOf } from './condition.js'
 
@@ -21,7 +22,7 @@ export const not: ConditionOf<{ readonly condition: 'not'; readonly of: AnyCondi
     return (blamed) => !held(blamed)
   },
   told: (given, _, told) => ({ ...given, of: told(given.of) }),
-  words: ({ of }, say, clause) => say('when.not', { value: clause(of) }),
+  words: ({ of }, say, clause) => say('when.not', { value: new Said(clause(of)) }),
   negated: () => undefined,
 }
 

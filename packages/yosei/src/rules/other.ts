@@ -1,6 +1,6 @@
 /** Another field's value, if a condition takes one. */
 
-import { Place } from '../kinds/run.js'
+import { Place } from '../kinds/phrase.js'
 import { type Address, type Path, parseAddress } from '../terms/address.js'
 import { isPlain } from '../terms/option-types.js'
 import type { One } from './condition.js'

@@ -3,8 +3,8 @@
 import { sumWords } from '../catalogue/english.js'
 import { compareDecimals, isDecimal, productOf, sumOf } from '../grammar/numbers.js'
 import { isSecret, shapesAt } from '../kinds/locate.js'
+import { Phrase, Place, type Speech } from '../kinds/phrase.js'
 import { quote } from '../kinds/quote.js'
-import { Added, Place } from '../kinds/run.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
@@ -85,11 +85,23 @@ const someLimits: OptionType = /* @__PURE__ */ merged(withOptions(limitOptions),
   example: "{ atMost: 'body.most' }",
 })
 
-/** What is added up, if the place of the error does not say it: the address of a field of each element, or two of them. */
-const addedBy = (paths: readonly Path[]) =>
-  paths.length === 1 && typeof paths[0]?.at(-1) === 'number'
-    ? undefined
-    : new Added(paths.map((path) => new Place(path)))
+/** What a sum is, and what adds up to it, unless the place of the error says that: `body.lines[].price × quantity`. */
+class Added extends Phrase {
+  constructor(
+    readonly factors: readonly Path[],
+    readonly sum: unknown,
+  ) {
+    super()
+  }
+  words({ say, address }: Speech): string {
+    const { factors, sum } = this
+    if (factors.length === 1 && typeof factors[0]?.at(-1) === 'number') return say('sum.it', { sum })
+    const [first = '', ...others] = factors.map(address)
+    const record = first.slice(0, first.lastIndexOf('.') + 1)
+    const rest = others.map((other) => (record !== '' && other.startsWith(record) ? other.slice(record.length) : other))
+    return say('sum.added', { addresses: [first, ...rest].join(' × '), sum })
+  }
+}
 
 /** The limits that are addresses. */
 const others = (rule: Pick<SumWithin, LimitName>): readonly string[] =>
@@ -147,7 +159,8 @@ export const sumWithin: RuleOf<SumWithin> = {
     const sum = sumOf(whole.map((term) => term.map(decimalAt).reduce(productOf)))
     const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
     const told = (decimal: string | undefined) => toldAt(root, declaredAt(rule.address, scope), decimal)
-    const added = addedBy([rule.address, ...(rule.times === undefined ? [] : [rule.times])].map(at))
+    const factors = [rule.address, ...(rule.times === undefined ? [] : [rule.times])].map(at)
+    const added = isHidden ? {} : { sum: told(sum), added: new Added(factors, told(sum)) }
     return judged.flatMap((name) => {
       const given = rule[name]
       const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
@@ -159,7 +172,7 @@ export const sumWithin: RuleOf<SumWithin> = {
         saidAs: limits[name].code,
         variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
         limit: isHidden && far ? undefined : told(limit),
-        about: { ...(isHidden ? {} : { sum: told(sum) }), ...(far ? { other: new Place(far) } : {}), added },
+        about: { ...added, ...(far ? { other: new Place(far) } : {}) },
       }
       return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((path) => faultOf(rule, path, rest)))
     })

@@ -7,8 +7,8 @@
 import { spoken } from '../catalogue/spoken.js'
 import { mendNumber } from '../grammar/numbers.js'
 import { writeInstant } from '../grammar/times.js'
-import type { Node } from '../kinds/kind.js'
-import { Added, type Fault, Forms, Milliseconds, Moment, Place, Unshown } from '../kinds/run.js'
+import { alternatives, Moment, Phrase, Place, quoted, Said, type Speech, Unshown } from '../kinds/phrase.js'
+import type { Fault } from '../kinds/run.js'
 import { conditionOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { type Path, tellAddress } from '../terms/address.js'
@@ -87,7 +87,6 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(spoken())):
           ? fill(wording.text(`sent.quoted.${typeof fault.sent}`) ?? '{sent}', { sent: quote(fault.sent, wording) })
           : quote(fault.sent, wording)
   const values = about ? shown(about, wording) : {}
-  if (about?.forms instanceof Forms) values.forms = wordForms(about.forms.nodes, wording)
   if (limit !== undefined)
     values.limit = show(Array.isArray(limit) || isQuoted ? quoted(limit, isQuoted) : limit, wording)
   values.sent = sent
@@ -95,7 +94,6 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(spoken())):
     const value = quote(about.value, wording)
     if (value !== undefined && 'value' in about) values.other = `${values.other} (${value})`
     if (when) values.when = wordCondition(unless ?? when, wording)
-    if ('sum' in about) values.added = wordAdded(about.added, values.sum, wording)
   }
   // Own words may be the name of a text that the catalogues have in each language.
   if (typeof own === 'string') {
@@ -132,43 +130,6 @@ function hinted({ hint, sent, node, about }: Fault): string | undefined {
     : undefined
 }
 
-/** What a union takes: its forms, each once. */
-function wordForms(nodes: readonly Node[], wording: Wording): string {
-  const forms = nodes.map((node) => {
-    if (node.title !== undefined) return wording.write(node.title)
-    const names =
-      node.kind === 'record' ? Object.keys(node.fields).filter((name) => node.fields[name]?.need === 'required') : []
-    const value = node.kind === 'constant' ? [node.value] : node.kind === 'choice' ? node.values : names
-    const text = wording.text(names.length > 0 ? 'form.names' : `form.${node.kind}`)
-    return fill(text ?? node.kind, { value: show(quoted(value), wording) })
-  })
-  return joined([...new Set(forms)].slice(0, 12), ',', wording)
-}
-
-/** `a or b`; `a, b, or c`. */
-function joined(each: readonly string[], beforeLast: string, wording: Wording): string {
-  const or = wording.text('when.any') ?? ', '
-  return each.length < 3 ? each.join(or) : `${each.slice(0, -1).join(', ')}${beforeLast}${or}${each.at(-1)}`
-}
-
-/** What a sum is, and what adds up to it: `body.lines[].price × quantity`. */
-function wordAdded(added: unknown, sum: string | undefined, wording: Wording): string {
-  if (!(added instanceof Added)) return fill(wording.text('sum.it') ?? '', { sum })
-  const { factors } = added
-  const [first = '', ...others] = factors.map(({ path }) => wording.address(path))
-  const record = first.slice(0, first.lastIndexOf('.') + 1)
-  const rest = others.map((other) => (record !== '' && other.startsWith(record) ? other.slice(record.length) : other))
-  return fill(wording.text('sum.added') ?? '', { addresses: wording.write([first, ...rest].join(' × ')), sum })
-}
-
-/** Values as a list can have them: a text in quotes where it would be lost, or taken for two, without them. */
-const quoted = (values: unknown, areAll = false): unknown =>
-  Array.isArray(values)
-    ? values.map((one) => quoted(one, areAll))
-    : typeof values === 'string' && (areAll || /^$|,|^\s|\s$/.test(values))
-      ? JSON.stringify(values)
-      : values
-
 /** What a rule waits for not to hold, if that has no short clause of its own: `must be sent unless …`. */
 function unlessOf(when: AnyCondition, code: string, wording: Wording): AnyCondition | undefined {
   if (when.condition !== 'not' || wording.text(code, 'unless') === wording.text(code)) return undefined
@@ -183,18 +144,15 @@ const bounded = (text: string) => (text.length > longestWords ? `${text.slice(0,
 
 /** A condition as the clause that a message ends with. */
 function wordCondition(condition: AnyCondition, wording: Wording): string {
+  const speech = speechOf(wording)
   const say = (key: string, about: { readonly [name: string]: unknown }) =>
-    fill(wording.text(key) ?? '', {
-      ...shown(about, wording),
-      ...(Array.isArray(about.value) ? { value: oneOf(about.value) } : {}),
-    })
+    speech.say(key, Array.isArray(about.value) ? { ...about, value: new Said(oneOf(about.value)) } : about)
   const oneOf = (values: readonly unknown[]) =>
     values.length > mostListed
-      ? show(quoted(values), wording)
-      : joined(
-          values.map((one) => show(quoted(one), wording)),
-          '',
-          wording,
+      ? speech.show(quoted(values))
+      : alternatives(
+          values.map((one) => speech.show(quoted(one))),
+          speech,
         )
   const clause = (one: AnyCondition): string => {
     const inner = one.condition === 'not' ? conditionOf(one.of).negated(one.of, say) : undefined
@@ -267,6 +225,12 @@ export function fill(template: string, values: Readonly<Values>): string {
   return text
 }
 
+const speechOf = (wording: Wording): Speech => ({
+  say: (key, values) => fill(wording.text(key) ?? '', shown(values, wording)),
+  show: (value) => show(value, wording),
+  address: wording.address,
+})
+
 function show(value: unknown, wording: Wording): string {
   if (typeof value === 'number') return String(value)
   if (value instanceof Date) return writeInstant(value)
@@ -274,28 +238,11 @@ function show(value: unknown, wording: Wording): string {
     const [address, there] = [wording.write(wording.address(value.path)), quote(value.value, wording)]
     return value.value === undefined || there === undefined ? address : `${address} (${there})`
   }
-  if (value instanceof Milliseconds) return wordSpan(value, wording)
+  if (value instanceof Phrase) return value.words(speechOf(wording))
   if (value instanceof Moment) return writeInstant(value.instant)
   if (Array.isArray(value)) return listed(value, wording)
   // What was sent may have a `toString` of its own.
   return typeof value === 'object' && value !== null ? '…' : wording.write(bounded(String(value)))
-}
-
-const units = [
-  ['d', 86_400_000],
-  ['h', 3_600_000],
-  ['m', 60_000],
-  ['s', 1000],
-] as const
-/** `14 days`, `1 hour 30 minutes`. */
-function wordSpan({ count: milliseconds }: Milliseconds, wording: Wording): string {
-  let rest = milliseconds
-  const said = units.flatMap(([unit, length]) => {
-    const count = unit === 's' ? rest / length : Math.floor(rest / length)
-    rest -= count * length
-    return count === 0 ? [] : [fill(wording.text(`span.${unit}`) ?? '', { count: String(count) })]
-  })
-  return said.join(' ')
 }
 
 /** A message lists so many values, and counts the rest. */
