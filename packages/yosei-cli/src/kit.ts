@@ -15,6 +15,7 @@ import {
 import { readWho } from './check.js'
 import { Coverage } from './coverage.js'
 import { isShown, withoutSecrets } from './masked.js'
+import { nearestEndpoint } from './nearest.js'
 
 export const kit: Kit = {
   readBook,
@@ -48,5 +49,6 @@ export const kit: Kit = {
   withRequest: (page, sample, message) => withRequest(page, sample as Sample, message),
   isWritable,
   readHar,
+  nearestEndpoint,
   withoutSecrets,
 }

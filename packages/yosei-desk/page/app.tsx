@@ -401,8 +401,8 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
   const actionsNow = (): Action[] => [
     { id: 'smallest', label: 'Fill: the smallest accepted request', do: () => fill('smallest') },
     { id: 'fullest', label: 'Fill: the fullest accepted request', do: () => fill('fullest') },
-    { id: 'next', label: 'Go to the next fault', keys: 'F8', do: () => toFault(1) },
-    { id: 'previous', label: 'Go to the previous fault', keys: 'Shift F8', do: () => toFault(-1) },
+    { id: 'next', label: 'Go to the next error', keys: 'F8', do: () => toFault(1) },
+    { id: 'previous', label: 'Go to the previous error', keys: 'Shift F8', do: () => toFault(-1) },
     { id: 'undo', label: 'Undo', keys: keyOf('Z'), do: () => step(undone) },
     { id: 'redo', label: 'Redo', keys: keyOf('Shift Z'), do: () => step(redone) },
     { id: 'message', label: 'Show the message', do: () => setStop('message') },
@@ -513,8 +513,13 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
       )}
       <main>
         <Masthead
-          title={entry?.title ?? endpoint ?? catalogue.title}
-          entry={entry}
+          title={
+            current?.unmatched
+              ? `No endpoint has ${current.unmatched.request}`
+              : (entry?.title ?? endpoint ?? catalogue.title)
+          }
+          about={current?.unmatched ? current.unmatched.nearest : entry && `${entry.method} ${entry.template}`}
+          isNearest={current?.unmatched !== undefined}
           sample={opened?.title}
           judged={current}
           isRail={isRail}

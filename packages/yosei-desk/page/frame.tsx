@@ -1,12 +1,14 @@
 /** What stands around the ledger: above it the verdict, the clock and who asks; below it the line that has the focus. */
-import type { Draft, EndpointEntry, Judged } from '../src/terms.ts'
+import type { Draft, Judged } from '../src/terms.ts'
 import type { Line } from './model/lines.ts'
 import { isJson, statusOf, summaryOf } from './model/verdicts.ts'
 import { wordsOf } from './model/words.ts'
 
 interface MastheadProps {
   readonly title: string
-  readonly entry: EndpointEntry | undefined
+  /** Method and template of the endpoint, or of the nearest if there is none. */
+  readonly about: string | undefined
+  readonly isNearest: boolean
   readonly sample: string | undefined
   readonly judged: Judged | undefined
   readonly isRail: boolean
@@ -14,7 +16,7 @@ interface MastheadProps {
   readonly onRail: () => void
   readonly onActions: () => void
 }
-export function Masthead({ title, entry, sample, judged, isRail, keys, onRail, onActions }: MastheadProps) {
+export function Masthead({ title, about, isNearest, sample, judged, isRail, keys, onRail, onActions }: MastheadProps) {
   return (
     <header className="masthead">
       <button
@@ -31,11 +33,8 @@ export function Masthead({ title, entry, sample, judged, isRail, keys, onRail, o
       <div className="title">
         <h1>{title}</h1>
         <p>
-          {entry && (
-            <code>
-              {entry.method} {entry.template}
-            </code>
-          )}
+          {isNearest && about !== undefined && <span>the nearest is</span>}
+          {about !== undefined && <code>{about}</code>}
           {sample !== undefined && <span>{sample}</span>}
         </p>
       </div>
@@ -122,7 +121,7 @@ export function Footnote({ line, rules }: { line: Line | undefined; rules: reado
           ))}
         </>
       ) : (
-        <span>A line that has the focus is told here; Shift F10 says what can be done to it.</span>
+        <span>Focus a line to read about it. Shift F10 opens its menu.</span>
       )}
     </footer>
   )

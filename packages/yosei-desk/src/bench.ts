@@ -208,7 +208,7 @@ async function judged(matter: Matter, draft: Draft): Promise<Judged> {
   }
   if (verdict.outcome === 'rejected') {
     const { outcome, stage, status, errors, more } = verdict
-    return { ...told, outcome, stage, status, errors, more }
+    return { ...told, ...(stage === 'match' ? unmatchedIn(matter, draft) : {}), outcome, stage, status, errors, more }
   }
   const { success, turn } = matter.app.endpoints[endpoint ?? ''] as { success?: number; turn?: Turn }
   const input = asJson(matter.kit.withoutSecrets(matter.app, endpoint, verdict.input, []))
@@ -222,6 +222,14 @@ async function judged(matter: Matter, draft: Draft): Promise<Judged> {
     ...(turn ? { turn: { of: turn.of, key: turn.by.map((address) => valueAt(input, address)) } } : {}),
   }
 }
+function unmatchedIn({ app, kit }: Matter, draft: Draft): Pick<Judged, 'unmatched'> {
+  const message = messageOf(draft)
+  if ('reason' in message) return {}
+  const { method, target } = message
+  const nearest = kit.nearestEndpoint(app, method, target)
+  return { unmatched: { request: `${method} ${target.split('?')[0]}`, ...(nearest === undefined ? {} : { nearest }) } }
+}
+
 /** Readers and services make what they like: what JSON cannot say, or says slowly, is replaced by a note. */
 function asJson(value: unknown): unknown {
   if (value === undefined) return undefined

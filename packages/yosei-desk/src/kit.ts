@@ -45,5 +45,7 @@ export interface Kit {
   withRequest(page: string, sample: BookSample, message: Message): string
   isWritable(message: Message): boolean
   readHar(text: string): Iterable<BookSample>
+  /** Method and template of the endpoint that was probably meant. */
+  nearestEndpoint(app: Intake, method: string, target: string): string | undefined
   withoutSecrets(app: Intake, endpoint: string | undefined, value: unknown, path: readonly string[]): unknown
 }

@@ -88,6 +88,8 @@ export interface Judged {
   readonly endpoint?: string
   /** Of an acceptance the one that the endpoint declares for success. */
   readonly status?: number
+  /** What no endpoint has, and the endpoint that was probably meant. */
+  readonly unmatched?: { readonly request: string; readonly nearest?: string }
   /** Where a rejected one stopped. */
   readonly stage?: string
   readonly errors: readonly FieldError[]

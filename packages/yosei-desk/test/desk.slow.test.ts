@@ -141,6 +141,28 @@ describe('over the observatory', () => {
     await search.fill('')
   })
 
+  test('a request that no endpoint has is named, with the nearest that there is', async () => {
+    const head = async () => [await page.locator('h1').textContent(), await page.locator('.title code').textContent()]
+    const summary = () => page.locator('.verdict span').textContent()
+    await openSample(page, 'A path that does not exist', 'list-sessions.md#16')
+    await becomes(page, '404')
+    expect([...(await head()), await summary()]).toEqual([
+      'No endpoint has GET /session',
+      'GET /sessions',
+      'no endpoint has this path',
+    ])
+    await openSample(page, 'A method that the path does not take', 'list-sessions.md#15')
+    await becomes(page, '405')
+    expect([...(await head()), await summary()]).toEqual([
+      'No endpoint has PUT /sessions',
+      'GET /sessions',
+      'no endpoint has this method here',
+    ])
+    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await becomes(page, 'accepted')
+    expect(await head()).toEqual(['Book an observing session', 'POST /telescopes/{telescopeId}/sessions'])
+  })
+
   test('one keystroke is read, judged and undone in its line; the way and the answer tell the rest', async () => {
     await openSample(page, 'A whole booking', 'book-a-session.md#1')
     await becomes(page, 'accepted')

@@ -17,7 +17,9 @@ export function summaryOf(judged: Judged): string {
   if (judged.outcome === 'accepted') return 'every field and rule holds'
   if (judged.outcome === 'pending') return `not asked: ${judged.unasked.join(', ')}`
   const count = judged.errors.length + judged.more
-  return count === 1 ? '1 fault' : `${count} faults`
+  if (count > 0) return count === 1 ? '1 error' : `${count} errors`
+  if (judged.unmatched) return `no endpoint has this ${judged.status === 405 ? 'method here' : 'path'}`
+  return `stopped at “${judged.stage}”`
 }
 
 /** What became of the same request after a change on disk. */
