@@ -124,7 +124,10 @@ const hasAll = (words: readonly string[], ...texts: readonly (string | undefined
   return words.every((word) => text.includes(word))
 }
 
-/** What a search finds, or everything: what is found by its title stands before what is found by its address. */
+/**
+ * What a search finds, or everything: titles with the text as it was typed stand first, then titles with its words, then
+ * what is found by its address.
+ */
 function rowsOf(
   { endpoints, books }: Catalogue,
   shelf: Shelf | undefined,
@@ -132,6 +135,7 @@ function rowsOf(
   folded: ReadonlySet<string>,
 ): Row[] {
   const words = search.toLowerCase().split(/\s+/).filter(Boolean)
+  const ranked = [[words.join(' ')], words]
   const samples = books.flatMap((book) => book.samples)
   const of = new Map<string, SampleEntry[]>()
   const loose: SampleEntry[] = []
@@ -141,7 +145,7 @@ function rowsOf(
     else if (!of.get(name)?.push(one)) of.set(name, [one])
   }
   const rowsOfSamples = (all: readonly SampleEntry[]) => all.map((one): Row => ({ kind: 'sample', key: one.id, one }))
-  const byTag = new Map<string, { isByTitle: boolean; rows: Row[] }[]>()
+  const byTag = new Map<string, { rank: number; rows: Row[] }[]>()
   for (const one of endpoints) {
     const titles = [one.title, one.name]
     const texts = [...titles, one.method, one.template]
@@ -151,20 +155,21 @@ function rowsOf(
       ? own
       : own.filter(({ id, title }) => hasAll(words, title, shelf?.stamps[id]?.status, ...texts))
     if (!isFound && found.length === 0) continue
-    const isByTitle = hasAll(words, ...titles) || found.some(({ title }) => hasAll(words, title))
+    const isBy = (some: readonly string[]) => hasAll(some, ...titles) || found.some(({ title }) => hasAll(some, title))
+    const rank = ranked.findIndex(isBy)
     const below = folded.has(one.name) && words.length === 0 ? [] : found
     const rows: Row[] = [{ kind: 'endpoint', key: `endpoint ${one.name}`, one, isFound }, ...rowsOfSamples(below)]
     const tag = one.tags[0] ?? ''
-    if (!byTag.get(tag)?.push({ isByTitle, rows })) byTag.set(tag, [{ isByTitle, rows }])
+    if (!byTag.get(tag)?.push({ rank, rows })) byTag.set(tag, [{ rank, rows }])
   }
   const rows: Row[] = []
   const hasTags = endpoints.some(({ tags }) => (tags[0] ?? '') !== '')
-  for (const isByTitle of [true, false])
+  for (const rank of [0, 1, -1])
     for (const [tag, groups] of byTag) {
-      if (groups.some((group) => group.isByTitle) !== isByTitle) continue
-      if (hasTags) rows.push({ kind: 'tag', key: `tag ${tag}`, name: tag === '' ? 'without a tag' : tag })
-      const byTitle = groups.filter((group) => group.isByTitle)
-      rows.push(...[...byTitle, ...groups.filter((group) => !group.isByTitle)].flatMap((group) => group.rows))
+      const own = groups.filter((group) => group.rank === rank)
+      if (own.length > 0 && hasTags)
+        rows.push({ kind: 'tag', key: `tag ${tag} ${rank}`, name: tag === '' ? 'without a tag' : tag })
+      rows.push(...own.flatMap((group) => group.rows))
     }
   const others = shelf ? loose.filter(({ id, title }) => hasAll(words, title, shelf.stamps[id]?.status)) : []
   if (others.length > 0) rows.push({ kind: 'tag', key: 'tag none', name: 'of no endpoint' }, ...rowsOfSamples(others))
