@@ -1,5 +1,5 @@
 /**
- * Finds what nobody uses: exports that no other file imports, packages that no file names, and packages that a file
+ * Finds what is not used: exports that no other file imports, packages that no file names, and packages that a file
  * imports and its package.json does not list. Exits with 1 if there are any.
  */
 import { readFileSync } from 'node:fs'
@@ -108,7 +108,8 @@ const isEntry = ({ file, text }) =>
 for (const one of modules.values()) {
   const uses = used.get(one.file)
   if (isEntry(one) || uses.has('*')) continue
-  for (const name of one.exports) if (!uses.has(name)) found.push(`${relative(root, one.file)}: nobody imports ${name}`)
+  for (const name of one.exports)
+    if (!uses.has(name)) found.push(`${relative(root, one.file)}: no file imports ${name}`)
 }
 const scripts = [
   ...manifests.map(({ scripts }) => JSON.stringify(scripts ?? {})),
@@ -126,7 +127,7 @@ for (const manifest of manifests)
     )
     const bins = name.replace(/^@[^/]+\//, '')
     if (!isType && !isPeer && !named.get(manifest).has(name) && !new RegExp(`\\b${bins}\\b`).test(scripts))
-      found.push(`${relative(root, manifest.folder) || '.'}/package.json: nobody uses ${name}`)
+      found.push(`${relative(root, manifest.folder) || '.'}/package.json: no file uses ${name}`)
   }
 
 for (const line of found) console.log(line)

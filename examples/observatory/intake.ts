@@ -28,7 +28,7 @@ import {
   timeOfDay,
 } from 'yosei'
 
-/** Who asks: somebody of a team, or an operator of the observatory. */
+/** The caller: a member of a team, or an operator of the observatory. */
 export interface Caller {
   readonly team: string
   readonly role: 'team' | 'operator'
@@ -45,7 +45,7 @@ export interface Stored {
   readonly version: number
 }
 export type State = 'booked' | 'observing' | 'done' | 'clouded-out'
-/** What somebody asks a list for. */
+/** What a caller asks a list for. */
 interface Wanted {
   readonly telescope?: readonly string[] | undefined
   readonly night?: string | undefined

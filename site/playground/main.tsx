@@ -82,9 +82,13 @@ function Playground({ first }: { first: Kept }) {
   }
 
   useEffect(() => {
+    // A declaration may wait for something: one that was typed later is what stands there.
+    let latest = 0
     const read = async (source: string) => {
+      const own = ++latest
       try {
         const bench = await benchOf(source)
+        if (own !== latest) return
         if (changing.current) changing.current.change(bench)
         else {
           changing.current = new Changing(bench)
@@ -92,6 +96,7 @@ function Playground({ first }: { first: Kept }) {
         }
         setTrouble(undefined)
       } catch (error) {
+        if (own !== latest) return
         const { message } = error as Error
         if (changing.current) changing.current.change(undefined, message)
         setTrouble(message)

@@ -123,13 +123,22 @@ test('the playground judges a declaration as it is typed, in a frame without ori
   for (let line = 0; line < 8; line++) await page.keyboard.press('ArrowDown')
   expect(await editor.textContent()).toContain('name: text({ length: [1, 60]')
   await frame.getByText('[1, 60]').first().waitFor()
-  await editor.evaluate((one) => (one as HTMLElement).focus())
-  await page.keyboard.press('Control+a')
-  await page.keyboard.insertText(
-    "import { endpoint, record, text } from 'yosei'\nendpoint('POST /orders', { title: 'Short', body: record({ name: text({ length: [5, 60] }) }) })\n",
-  )
+  const type = async (source: string) => {
+    await editor.evaluate((one) => (one as HTMLElement).focus())
+    await page.keyboard.press('Control+a')
+    await page.keyboard.insertText(`import { endpoint, record, text } from 'yosei'\n${source}\n`)
+  }
+  const short = "endpoint('POST /orders', { title: 'Short', body: record({ name: text({ length: [5, 60] }) }) })"
+  await type(short)
   await frame.getByText('Short').first().waitFor()
   await frame.getByText('must have at least 5 characters').or(frame.getByText('is not known here')).first().waitFor()
+
+  // What was typed last stays, also if a declaration before it takes longer.
+  await type("await new Promise((done) => setTimeout(done, 1000))\nendpoint('GET /late', { title: 'Late' })")
+  await page.waitForTimeout(400)
+  await type(short)
+  await page.waitForTimeout(1500)
+  expect(await frame.locator('h1').textContent()).toBe('Short')
 
   // What makes no sense is reported, and the last declaration still judges.
   await editor.evaluate((one) => (one as HTMLElement).focus())

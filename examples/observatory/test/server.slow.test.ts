@@ -390,7 +390,7 @@ describe('three processes over one PostgreSQL and one Redis', () => {
       true,
       [],
     ])
-    // Turns of the process that was killed end with their lease; what nobody had booked by then can be booked.
+    // Turns of the process that was killed end with their lease; what was not booked by then can be booked.
     const left = await openDatabase({ url: postgres.url })
     const night = evening(20).toISOString().slice(0, 10)
     const rows = () =>

@@ -99,7 +99,7 @@ function* requestsFrom(from: Intake, to: Intake): Generator<GoodProbe | BadProbe
   }
 }
 
-/** Whether two declarations are the same; of functions nobody knows what they close over. */
+/** Whether two declarations are the same; what functions close over is not known. */
 function isSame(a: Endpoint, b: Endpoint): boolean {
   const [one, other] = [sourceOf(a), sourceOf(b)]
   return one !== undefined && one === other

@@ -1,4 +1,4 @@
-/** The files that somebody names. */
+/** The files that a user names. */
 import { realpathSync, statSync } from 'node:fs'
 import { globSync } from 'tinyglobby'
 import { Failure } from './failure.js'

@@ -39,7 +39,7 @@ export function isShown(app: Intake, name: string | undefined, address: string):
 
 const secretHeaders = new Set(['authorization', 'proxy-authorization', 'cookie'])
 
-/** The value of a header field: those that nobody declared are let by, but for those that say who asks. */
+/** The value of a header field: fields that are not declared pass, unless they identify the caller. */
 export function maskedHeader(app: Intake, name: string | undefined, [field, value]: readonly [string, string]): string {
   const { header } = (app.endpoints[name ?? ''] ?? {}) as { header?: { readonly fields: object } }
   const isDeclared = header !== undefined && Object.hasOwn(header.fields, field)

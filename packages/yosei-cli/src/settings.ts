@@ -20,7 +20,7 @@ interface Said {
  *
  * @param needsSome Whether nothing can be done where samples are asked for and there are none.
  *
- * @throws Failure if nobody says it.
+ * @throws Failure if neither does.
  */
 export function settled(said: Said, needsSome = true): Settings {
   const needsSamples = said.samples !== undefined && said.samples.length === 0

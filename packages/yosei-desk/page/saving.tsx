@@ -1,7 +1,7 @@
 /** Keeps the request as a sample. */
 import { useRef, useState } from 'react'
 import { Dialog, Modal, ModalOverlay } from 'react-aria-components'
-import type { Catalogue, Decision, OpenLine, SampleEntry } from '../src/terms.ts'
+import type { Catalogue, Decided, Decision, OpenLine, SampleEntry } from '../src/terms.ts'
 import { Trouble } from './model/bench.ts'
 
 /** Saves, or gives the lines of the book that need a decision first: then nothing was saved. */
@@ -9,7 +9,7 @@ export type Save = (
   file: string,
   title: string,
   replaces: string | undefined,
-  decisions: readonly Decision[],
+  decisions: readonly Decided[],
 ) => Promise<readonly OpenLine[] | undefined>
 
 interface SavingProps {
@@ -50,7 +50,9 @@ export default function Saving({ catalogue: { books }, opened, mine, onSave, onC
               // A second click would save it twice.
               if (isBusy.current) return
               isBusy.current = true
-              const decisions = isNew ? [] : open.map((_, index) => String(said.get(`line${index}`)) as Decision)
+              const decisions = isNew
+                ? []
+                : open.map((line, index) => ({ ...line, decision: said.get(`line${index}`) as Decision }))
               onSave(file, title, isNew ? undefined : opened?.id, decisions)
                 .then((asked) => (asked ? setOpen(asked) : onClose()), failed)
                 .finally(() => {
@@ -97,7 +99,7 @@ export default function Saving({ catalogue: { books }, opened, mine, onSave, onC
               <fieldset className="open-lines">
                 <legend>These lines of the book do not hold any more:</legend>
                 {open.map(({ was, now }, index) => (
-                  <label key={`${was} ${now}`}>
+                  <label key={`${index} ${was} ${now}`}>
                     <code>{was ?? '(new)'}</code>
                     <select name={`line${index}`} aria-label={`what becomes of ${was ?? now}`} defaultValue="" required>
                       <option value="" disabled>

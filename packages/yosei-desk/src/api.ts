@@ -36,7 +36,14 @@ export const api = intake({
         title: text({ length: [1, 200] }),
         replaces: text({ optional: true }),
         read: text({ length: [0, 10_000_000], keepEmpty: true, optional: true }),
-        decisions: list(choice(['keep', 'take', 'remove']), { length: [0, 1000], optional: true }),
+        decisions: list(
+          record({
+            was: text({ length: [0, 10_000_000], keepEmpty: true, optional: true }),
+            now: text({ length: [0, 10_000_000], keepEmpty: true, optional: true }),
+            decision: choice(['keep', 'take', 'remove']),
+          }),
+          { length: [0, 1000], optional: true },
+        ),
       }),
     }),
     judge: endpoint('POST /api/judgements', { body: draft }),

@@ -164,7 +164,7 @@ async function aboutOf({ app, makeServices, kit }: Matter, { now, who }: Draft, 
   const services = makeServices ? { services: await makeServices() } : {}
   if (who === undefined || who.trim() === '') return { ...clock, ...services }
   const read = kit.readWho(app, endpoint, jsonOf(who), clock)
-  // If it is nobody that the endpoint declares, that is reported, and nobody asks.
+  // If the endpoint does not take this caller, that is reported, and nothing is judged.
   if ('error' in read)
     throw new RangeError(`who asks: ${read.error?.address.replace(/^body\.?/, '')} ${read.error?.message}`)
   return { ...clock, ...services, who: read.who }

@@ -39,7 +39,7 @@ export function textOf(bytes: Uint8Array): string {
   }
 }
 
-/** The text of a file: where it is none, line ends are bytes like others, which nobody rewrites. */
+/** The text of a file. If a file is not text, line ends are bytes like others, and stay. */
 export function fileText(bytes: Uint8Array): string {
   const text = textOf(bytes)
   return loneByte.test(text) ? text.replace(/[\r\n]/g, (one) => String.fromCharCode(0xdc00 + one.charCodeAt(0))) : text

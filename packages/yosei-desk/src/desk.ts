@@ -16,7 +16,7 @@ import type { Bench, Saved, SaveOrder, SendOrder, Sent, Undecided } from './term
 
 export { buildDesk } from './build.js'
 export type { AnyVerdict, BookSample, Kit } from './kit.js'
-export type { Covered, SendOrder, Sent } from './terms.js'
+export type { Covered, Decision, OpenLine, SendOrder, Sent } from './terms.js'
 
 export interface DeskOptions {
   /** Loads the intake, and what makes services for it; throws where it cannot, with words for people. */

@@ -60,11 +60,18 @@ export async function savedPage(
   })
   const asked = written({ ...message, headers, body: unmasked(message.body, old?.message.body) })
   const verdict = await verdictOn(matter, draftOf(at(asked)))
-  // What somebody has asserted, and what still holds, is not written anew.
+  // Assertions that still hold are not written again.
   const { lines, open } = old
-    ? kit.revised(matter.app, asked, at(asked), verdict, decisions)
+    ? kit.revised(
+        matter.app,
+        asked,
+        at(asked),
+        verdict,
+        decisions.map(({ decision }) => decision),
+      )
     : { lines: kit.verdictOf(verdict), open: [] }
-  if (open.length > decisions.length) return { open }
+  // The book may have changed since it was asked: a decision is of the line that it was made for, and of no other.
+  if (!open.every(({ was, now }, at) => decisions[at]?.was === was && decisions[at]?.now === now)) return { open }
   const whole = kit.withVerdicts(asked, [{ sample: at(asked), verdict: lines }])
   return { page: whole, saved: { id: `${file}#${index + 1}`, stamp: stampOf(matter, at(whole), verdict) } }
 }

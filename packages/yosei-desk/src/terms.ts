@@ -10,7 +10,7 @@ export interface Draft {
   readonly message: string
   /** The clock of the judgement, RFC 3339; that of the machine by default. */
   readonly now?: string
-  /** The caller, as JSON; by default, services are asked, or nobody is. */
+  /** The caller, as JSON. By default, services identify the caller. */
   readonly who?: string
 }
 
@@ -119,6 +119,10 @@ export interface OpenLine {
 }
 /** What becomes of open lines: they stay, and the sample fails; they are replaced; or they go. */
 export type Decision = 'keep' | 'take' | 'remove'
+/** A line that was asked about, and the answer. */
+export interface Decided extends OpenLine {
+  readonly decision: Decision
+}
 /** Nothing was saved: each of these needs a decision. */
 export interface Undecided {
   readonly open: readonly OpenLine[]
@@ -131,8 +135,8 @@ export interface SaveOrder {
   readonly replaces?: string
   /** That sample's request as it was when it was opened. */
   readonly read?: string
-  /** Of each open line, in their order. */
-  readonly decisions?: readonly Decision[]
+  /** Of each open line, in their order. If others are open by now, nothing is saved. */
+  readonly decisions?: readonly Decided[]
 }
 export interface Saved {
   readonly id: string

@@ -355,7 +355,7 @@ test.each(edits)('%s', (_, message, address, act, after) => {
   expect(act(now, lineAt(now, address))).toBe(after)
 })
 
-test('lines stand in the order of the declaration, those that nobody declared behind them', () => {
+test('lines stand in the order of the declaration, those that are not declared behind them', () => {
   const { lines: all } = scene(json('{"zz":1,"name":"a","pay":{"by":"card","q":1},"lines":[{"sku":"a"}]}')).ledger
   const under = (start: string) =>
     all.flatMap(({ address, times }) => (address.startsWith(start) ? [`${address}${times > 0 ? '' : '?'}`] : []))
@@ -489,7 +489,7 @@ test('bytes are the same again, whatever they are', () => {
     fc.property(fc.uint8Array({ maxLength: 60 }), (bytes) => {
       expect([...bytesOf(textOf(bytes))]).toEqual([...bytes])
       expect([...bytesOf(fileText(bytes))]).toEqual([...bytes])
-      // A file that is no text has no line ends that somebody could rewrite.
+      // A file that is no text has no line ends that could be rewritten.
       if (textOf(bytes).match(/[\uDC80-\uDCFF]/) && !/[\uD800-\uDBFF]/.test(textOf(bytes)))
         expect(fileText(bytes)).not.toMatch(/[\r\n]/)
     }),

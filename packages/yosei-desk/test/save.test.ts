@@ -10,7 +10,7 @@ import { createBench } from '../dist/bench.js'
 import { startDesk } from '../dist/desk.js'
 import { putFile } from '../dist/put.js'
 import { savedPage } from '../dist/save.js'
-import type { Decision, Draft } from '../src/terms.js'
+import type { Decided, Decision, Draft, Undecided } from '../src/terms.js'
 
 const app = intake({
   endpoints: {
@@ -23,7 +23,7 @@ const app = intake({
   },
   identify: () => ({ role: 'clerk' }),
 })
-const save = (page: string, draft: Draft, more: { title?: string; at?: number; decisions?: Decision[] } = {}) => {
+const save = (page: string, draft: Draft, more: { title?: string; at?: number; decisions?: Decided[] } = {}) => {
   const matter = { app, books: [{ file: 'a.md', page }], kit, makeServices: () => ({}) }
   return savedPage(
     matter,
@@ -55,7 +55,7 @@ const rows: [what: string, page: string, draft: Draft, more: { title?: string; a
     `${book}\n## Two things\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
   ],
   [
-    'at the end, by another clock and somebody else',
+    'at the end, by another clock and another caller',
     book,
     { message: put('{"name":"b"}'), now: '2032-01-01T00:00:00Z', who: '{\n"role": "boss"\n}' },
     {},
@@ -136,11 +136,15 @@ test.each(rows)('%s', async (_, page, draft, more, after) => {
   expect(saved.stamp.faults).toEqual([])
 })
 
-describe('in place, with assertions that somebody wrote', () => {
+describe('in place, with assertions that were written by hand', () => {
   const asserting = (...lines: string[]) =>
     `# Things\n\n${fenced('book', 'now: 2031-03-01T12:00:00Z')}\n\n${fenced('http', put('{"name":"a"}'))}\n\n${fenced('verdict', lines.join('\n'))}\n`
   const page = asserting('accepted', '  body.name   =  "a"', '', 'path.id = 1', 'header.key = "x"')
-  const to = (message: string, decisions: Decision[], from = page) => save(from, { message, now }, { at: 0, decisions })
+  const to = async (message: string, decisions: Decision[], from = page, asked = from) => {
+    const { open = [] } = (await save(asked, { message, now }, { at: 0 })) as Partial<Undecided>
+    const decided = decisions.map((decision, index) => ({ ...open[index], decision }))
+    return save(from, { message, now }, { at: 0, decisions: decided })
+  }
   const named = (name: string) => put(`{"name":"${name}"}`)
   const block = (came: string) => /```verdict\n([\s\S]*)\n```\n$/.exec(came)?.[1]?.split('\n')
 
@@ -164,6 +168,13 @@ describe('in place, with assertions that somebody wrote', () => {
     const { page: came, saved } = made(await to(named('b'), [decision, 'keep']))
     expect(block(came)).toEqual(lines)
     expect(saved.stamp.faults?.length).toBe(decision === 'keep' ? 2 : 1)
+  })
+  test('a decision is of the line that was asked, also if the book changes meanwhile', async () => {
+    const since = asserting('accepted', '  body.name   =  "a"', 'body.name = "c"')
+    expect(await to(named('b'), ['remove', 'remove'], since, page)).toMatchObject({
+      open: [{}, { was: 'body.name = "c"' }],
+    })
+    expect(block(made(await to(named('b'), ['remove', 'remove'], since)).page)).toEqual(['accepted'])
   })
   test('another outcome is one question about the whole block', async () => {
     const before = ['accepted', '  body.name   =  "a"', '', 'path.id = 1', 'header.key = "x"']

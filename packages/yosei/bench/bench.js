@@ -270,6 +270,11 @@ for (const count of [1, 1000, 10_000])
   const handle = serve(plain, { put: ({ body: { a } }) => ({ isOne: a === 1 }) })
   const request = () =>
     new Request('http://observatory.example/x', { method: 'POST', headers: pieces.headers, body: pieces.body })
+  const rejecting = serve(plain, { put: () => undefined })
+  const naming = ([part, ...names]) => (part === 'body' ? ['order', ...names].join('.') : String(names[0]))
+  const rejectingByNames = serve(intake({ endpoints: plain.endpoints, naming }), { put: () => undefined })
+  const wrong = () =>
+    new Request('http://observatory.example/x', { method: 'POST', headers: pieces.headers, body: '{"a":"x","b":1}' })
   const times = await interleave(
     {
       'JSON.parse of 0.7 kB': async () => do_not_optimize(JSON.parse(json)),
@@ -279,6 +284,8 @@ for (const count of [1, 1000, 10_000])
       'judge without services': async () => do_not_optimize(await judge(plain, pieces, { services })),
       'judge with identify': async () => do_not_optimize(await judge(known, pieces, { services })),
       'judge with who and may': async () => do_not_optimize(await judge(entering, pieces, { services })),
+      rejected: async () => do_not_optimize(await (await rejecting(wrong())).text()),
+      'rejected, with naming': async () => do_not_optimize(await (await rejectingByNames(wrong())).text()),
       bare: async () => do_not_optimize(await Promise.all([services.one(1), services.one('x'), services.one(1)])),
       serve: async () => do_not_optimize(await (await handle(request())).text()),
       'read and answered': async () => {
@@ -298,6 +305,7 @@ for (const count of [1, 1000, 10_000])
   note('judge with identify − without ÷ JSON.parse of 0.7 kB', times, 'identify', 'JSON.parse of 0.7 kB')
   note('judge with who and may − without ÷ JSON.parse of 0.7 kB', times, 'who', 'JSON.parse of 0.7 kB')
   note('judge of 100 lines ÷ JSON.parse of each', times, 'judge of lines', 'JSON.parse of lines', 1.75)
+  note('serve of three errors, with naming ÷ without', times, 'rejected, with naming', 'rejected')
   note('serve ÷ read and answered', times, 'serve', 'read and answered', 1.25)
   figures['lookups and serve'] = {
     bytes: pieces.body.length,

@@ -76,7 +76,7 @@ const sent = {
   'texts that repeat': (count) => ({ texts: many(count, (index) => `t${index % 3}`) }),
   'names of a table': (count) => ({ names: Object.fromEntries(many(count, (index) => [`k${index}`, index])) }),
   'names of a table, wrong': (count) => ({ names: Object.fromEntries(many(count, (index) => [`k${index}`, 'x'])) }),
-  'names that nobody declared': (count) => Object.fromEntries(many(count, (index) => [`rowz${index}`, index])),
+  'names that are not declared': (count) => Object.fromEntries(many(count, (index) => [`rowz${index}`, index])),
   'unions by their tags': (count) => ({ tags: many(count, () => ({ k: 'x', n: 1 })) }),
   'elements that are none': (count) => ({ rows: many(count, () => 'x') }),
   'values of any kind': (count) => ({ any: many(count, (index) => ({ [`k${index % 9}`]: [index] })) }),

@@ -130,7 +130,7 @@ const lines = chunks.flatMap((chunk) => {
   })
 })
 
-/** Lines whose changes nobody can see: they make something faster, or are never read. */
+/** Lines whose changes cannot be seen: they make something faster, or are never read. */
 const unseen = [
   /\b(?:known|copies|fixed|kept|reads|paths|variants|templates|found)\??\.set\(\w+, \w+\)/, // What was worked out is worked out again.
   /\.size <=? (?:\d|most)/, // One more or less in what is kept to spare work.

@@ -935,7 +935,7 @@ describe('turns', () => {
   })
 })
 
-test('where nobody says where failures go, they are told on standard error, with their cause', () => {
+test('if no one says where failures go, they are written to standard error, with their cause', () => {
   const told = jest.spyOn(console, 'error').mockImplementation(() => undefined)
   const broken = new Error('inside')
   const rule = endpoint('GET /', {

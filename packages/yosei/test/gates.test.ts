@@ -289,7 +289,7 @@ describe('no spelling of a target gets by a gate', () => {
   })
 })
 
-describe('bodies that somebody else has read', () => {
+describe('bodies that other code has read', () => {
   const notes = {
     put: endpoint('POST /notes', { body: record({ n: integer() }) }),
     keep: endpoint('POST /files', { body: { 'application/octet-stream': file() } }),

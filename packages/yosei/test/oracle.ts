@@ -527,7 +527,7 @@ function places({ input }: World, path: Path): Path[] {
   const keys = path[each] === EACH ? (holder?.is === 'list' ? [...holder.items.keys()] : []) : holder?.is === 'object' ? Object.keys(holder.fields) : []
   return keys.flatMap((key) => places({ input } as World, [...path.slice(0, each), key, ...path.slice(each + 1)]))
 }
-/** The places of lists on a path that could not be read, so that nobody knows what is in them. */
+/** The places of lists on a path that could not be read, so that it is not known what is in them. */
 function unread(world: World, path: Path): Path[] {
   const each = path.findIndex(isEach)
   if (each < 0) return []

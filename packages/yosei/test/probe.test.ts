@@ -373,3 +373,18 @@ test.each(Object.entries(limits))(
     expect([spoilt > 0, wrong.length > 0]).toEqual([true, true])
   },
 )
+
+// Counted by ways, they would have more places than can be listed.
+test('twelve records that hold each other are named, shown and probed', async () => {
+  const records: Field[] = []
+  const fields = Object.fromEntries(
+    Array.from({ length: 12 }, (_, index) => [`f${index}`, later(() => records[index] as Field, { optional: true })]),
+  )
+  for (let count = 0; count < 12; count++) records.push(record({ v: integer({ max: 5, optional: true }), ...fields }))
+  const post = endpoint('POST /', { body: records[0] as Field })
+  const app = intake({ endpoints: { post }, naming: (path) => path.join('/') })
+  const { wrong } = await tried(app)
+  expect(wrong).toEqual([])
+  expect(demandsOf(app).filter(({ code }) => code === 'above_max').length).toBeGreaterThan(12)
+  expect(() => intake({ endpoints: { post }, naming: ([part]) => String(part) })).toThrow('the same name "body"')
+})

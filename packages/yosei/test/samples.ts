@@ -471,7 +471,7 @@ const shown = (value: unknown) =>
   )
 const clock = new Date('2031-03-01T12:00:00Z')
 
-/** Code that does not parse would never be run: its endpoint is interpreted then, and nobody sees it. */
+/** Code that does not parse would never be run: its endpoint is interpreted then, and it is not seen. */
 export const parseCode = (put: unknown): unknown => new Function(`"use strict"\n${codeOf(put as Endpoint)}`)
 
 /** What each engine says of each of the values. */

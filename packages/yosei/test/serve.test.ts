@@ -303,10 +303,10 @@ describe('serve', () => {
     })
   })
   test.each([
-    ['undefined is nobody', { identify: () => undefined }, {}, 401, 'header.authorization not_known', 'Bearer'],
+    ['undefined is no caller', { identify: () => undefined }, {}, 401, 'header.authorization not_known', 'Bearer'],
     ['nor is null', { identify: async () => null }, {}, 401, 'header.authorization not_known', 'Bearer'],
     ['nor is false', { identify: () => false }, {}, 401, 'header.authorization not_known', 'Bearer'],
-    ['zero is somebody', { identify: () => 0 }, {}, 200, '', null],
+    ['zero is a caller', { identify: () => 0 }, {}, 200, '', null],
     ['an open endpoint takes everybody', { identify: () => undefined }, { open: true }, 200, '', null],
     ['an open intake as well', { identify: () => null, open: true }, {}, 200, '', null],
     [
@@ -606,7 +606,7 @@ describe('serve', () => {
     expect(await judge(app, events[0]?.input ?? '', { services: {} })).toMatchObject({ status: 500, stage })
   })
   test('files are there until the handler is done, and gone then', async () => {
-    // Others of this process go when nobody holds them any more.
+    // Others of this process go when they are not held any more.
     const uploads = uploadsFromNow()
     const left = () => uploads().length
     const form = endpoint('POST /plates', {

@@ -218,7 +218,7 @@ overRedis('over Redis, in four processes', () => {
     await client.set(key, '9000000000000000')
     expect(await fence()).toBe(9000000000000001n)
   })
-  test('where Redis does not answer, nobody waits for ever, and the first is told before the second can be let in', async () => {
+  test('if Redis does not answer, no request waits for ever, and the first is answered before the second can be let in', async () => {
     await client.set('room', '1000')
     const store = redisTurns(client as never, { within: '300ms' })
     const options = { wait: 1000, lease: 600, waiters: 9, signal: new AbortController().signal }

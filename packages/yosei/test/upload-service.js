@@ -1,4 +1,4 @@
-/** A service that takes files, in a process whose limits somebody else has set. Tells its port on standard output. */
+/** A service that takes files, in a process whose limits the caller has set. Tells its port on standard output. */
 import { endpoint, file, intake, record, serve } from 'yosei'
 import { listen } from 'yosei/node'
 

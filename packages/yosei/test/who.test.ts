@@ -124,10 +124,16 @@ test.each<[string, unknown, string, unknown, unknown]>([
     undefined,
     '400 path.id must be a whole number; "x" was sent, and 2 more errors',
   ],
-  ['is nobody', undefined, 'PUT /things/1', undefined, '401 header.authorization must carry valid credentials'],
-  ['is nobody where that may be', undefined, 'GET /open', undefined, null],
-  ['is looked at where nobody may be', { role: 'guest' }, 'GET /open', undefined, '422 path is not accepted'],
-  ['is nobody, and may not', undefined, 'GET /few', undefined, '401 header.authorization must carry valid credentials'],
+  ['is no caller', undefined, 'PUT /things/1', undefined, '401 header.authorization must carry valid credentials'],
+  ['is no caller where none need be', undefined, 'GET /open', undefined, null],
+  ['is checked where none need be', { role: 'guest' }, 'GET /open', undefined, '422 path is not accepted'],
+  [
+    'is no caller where one must be',
+    undefined,
+    'GET /few',
+    undefined,
+    '401 header.authorization must carry valid credentials',
+  ],
   ['is not what is declared', { ...clerk, role: 'xyzzy' }, 'PUT /things/1', undefined, '500'],
   ['has a text for an instant', { ...clerk, since: 'xyzzy' }, 'PUT /things/1', undefined, '500'],
   [
@@ -230,7 +236,7 @@ test('is found out by header fields, as they were sent', async () => {
   }
 })
 
-test('is told in no verdict, trace or outline, and what reads it did not run where nobody has said it', async () => {
+test('is shown in no verdict, trace or outline, and its reader does not run if there is no caller', async () => {
   const message = { method: 'PUT', target: '/things/1?team=dog', headers: {}, body: '' }
   const verdict = await judge(app, message, { trace: true })
   expect(verdict).toMatchObject({ outcome: 'pending', unasked: ['identify', 'since'] })
@@ -252,7 +258,7 @@ test('is told in no verdict, trace or outline, and what reads it did not run whe
 
 test.each<[string, () => unknown, string]>([
   [
-    'nobody says it',
+    'it is not given',
     () => intake({ endpoints: { a: endpoint('GET /', { who }) } }),
     'intake, a: it declares the caller, and the intake has no identify',
   ],
@@ -262,7 +268,7 @@ test.each<[string, () => unknown, string]>([
     'GET /, who: the endpoint is open',
   ],
   [
-    'nobody declares it',
+    'it is not declared',
     () => endpoint('GET /', { may: (on) => on.sent('who.role' as never) }),
     'GET /, may: who.role is not declared',
   ],

@@ -122,7 +122,7 @@ function markInBody(
 type Span = readonly [from: number, to: number]
 
 /**
- * From where to where values stand in a text that nobody may read. What holds nothing else is one of them, since its
+ * From where to where values stand in a text that may not be read. What holds nothing else is one of them, since its
  * names may be secret as well.
  */
 function secretsIn(

@@ -1,16 +1,9 @@
 /** The verdict block of a sample whose request has changed: what still holds stays as it was written. */
+import type { Decision, OpenLine } from 'yosei-desk'
 import { type AnyVerdict, compare, readExpectation, valueShown } from './expectation.js'
 import { pageOf, prefixOf } from './page.js'
 import type { Sample } from './read.js'
 import { verdictOf } from './write.js'
-
-/** Lines that do not hold any more, and those that would; a line that only came has no `was`. */
-export interface OpenLine {
-  readonly was?: string
-  readonly now?: string
-}
-/** What becomes of open lines: they stay and fail, are replaced, or go. */
-export type Decision = 'keep' | 'take' | 'remove'
 
 export interface Revised {
   /** The lines of the block, by the decisions. */

@@ -15,7 +15,7 @@ export interface Line {
   readonly part: Part
   readonly depth: number
   readonly label: string
-  /** What is declared; nothing for a name that nobody declared. */
+  /** What is declared; nothing for a name that is not declared. */
   readonly field: FieldOutline | undefined
   /** A head stands over the lines of what it holds. */
   readonly isHead: boolean
@@ -58,7 +58,7 @@ export function ledgerOf(outline: EndpointOutline, base: string, text: string, b
   return { pieces, lines: walk.lines, mediaType, syntax }
 }
 
-/** Header fields that have a line though nobody declared them. */
+/** Header fields that have a line although they are not declared. */
 const headersOf = ({ body }: EndpointOutline, blamed: readonly string[]): string[] => [
   ...(Object.keys(body).length > 0 ? ['content-type'] : []),
   ...blamed.flatMap((address) => /^header\.([A-Za-z0-9_$-]+)$/.exec(address)?.[1] ?? []),

@@ -92,7 +92,7 @@ export function writeOf(endpoint: string, origin: string, parts: { readonly [par
   return `write(${endpoint}, ${JSON.stringify(origin)}, ${JSON.stringify(told, null, 2)})`
 }
 
-/** A request that somebody pasted: a command for curl, or a message. */
+/** A request that was pasted: a command for curl, or a message. */
 export function pasted(text: string): string | undefined {
   const trimmed = text.trim()
   if (/^curl\s/.test(trimmed)) return fromCurl(trimmed)

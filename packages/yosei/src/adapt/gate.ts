@@ -81,7 +81,7 @@ interface Passed {
   readonly progress: Progress
   readonly services: unknown
   readonly response: ServerResponse
-  /** Whether the turn ends when somebody says so who knows the handler's promise, and not with the response. */
+  /** Whether the turn ends when whoever knows the handler's promise says so, and not with the response. */
   isHeld: boolean
 }
 const passed = new WeakMap<IncomingMessage, Passed>()
@@ -283,7 +283,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       const vary = opened?.destination.vary
       if (vary !== undefined && verdict.outcome === 'accepted') response.appendHeader('vary', vary)
       if (response.closed) {
-        // The client has gone meanwhile: nobody waits for what a handler would do.
+        // The client has gone: no answer of a handler would reach it.
         turn?.release()
         return undefined
       }

@@ -167,7 +167,7 @@ function collectParts(parser: Busboy, reader: PartReader, terms: FormTerms, file
     if (!isUnchosen(part)) arrived.push({ name, value: text, ...(type ? { type } : {}) })
   })
   parser.on('file', (_, stream) => {
-    // A form that breaks off breaks its file, whether somebody reads that already or not.
+    // A form that breaks off breaks its file, whether that is being read already or not.
     stream.on('error', () => undefined)
     const part = next()
     const { name, filename = '', type } = part
@@ -272,7 +272,7 @@ class TemporaryFiles {
   })
 
   write(stream: Readable, limit: Size, place: Path, done: (path: string, size: number) => void): void {
-    // Nobody waits for it while the form is still coming, so it never rejects.
+    // It is not awaited while the form is still coming, so it never rejects.
     this.#written.push(this.#write(stream, limit, place, done).then(isTrue, isFalse))
   }
 

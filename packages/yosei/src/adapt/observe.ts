@@ -40,7 +40,7 @@ export async function watch(
 
 /**
  * What comes of a body within its limits, put back before the stream has ended: who reads it behind the gate reads it
- * as if nobody had.
+ * as if it were new.
  */
 function peek(request: IncomingMessage, { body: most, receive }: SettledLimits): Promise<Uint8Array | null> {
   return new Promise((resolve) => {

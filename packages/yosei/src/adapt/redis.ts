@@ -97,7 +97,7 @@ export function redisTurns(
           )
         }
       } catch (error) {
-        // What was asked may still be done when Redis is back: nobody holds it then.
+        // What was asked may still be done when Redis is back: no process holds it then.
         send(releaseScript).catch(() => undefined)
         throw error
       } finally {
@@ -107,7 +107,7 @@ export function redisTurns(
   }
 }
 
-/** A client that has lost its connection may keep commands until it has another: nobody waits for that. */
+/** A client that has lost its connection may keep commands until it has another: do not wait for that. */
 async function inTime<T>(answer: Promise<T>, milliseconds: number): Promise<T> {
   let timer: ReturnType<typeof setTimeout> | undefined
   const late = new Promise<never>((_, refuse) => {

@@ -34,7 +34,7 @@ export function send(reply: Reply, response: ServerResponse): Promise<void> | un
 const lingering = { milliseconds: 500, bytes: 1_000_000 }
 
 /**
- * Answers a client that is still sending, and then closes: at once, what it had sent and nobody read would reset the
+ * Answers a client that is still sending, and then closes: at once, what it had sent and was not read would reset the
  * answer.
  */
 function linger(response: ServerResponse, body: string, encoding: BufferEncoding): void {

@@ -87,7 +87,7 @@ type Serving<Asked, Services> = unknown extends Asked
 export interface Incoming {
   readonly message: AnyMessage
   readonly signal: LateSignal
-  /** What somebody else has read of its body already. */
+  /** What other code has read of its body already. */
   readonly received?: Received | Unreceived | undefined
   /** The request as fetch has it. */
   request(): Request
@@ -433,7 +433,7 @@ function refusedReply(refusals: readonly Refusing[], opened: Opened, progress: P
 const isPromise = (value: unknown): value is Promise<unknown> =>
   typeof value === 'object' && value !== null && typeof (value as { then?: unknown }).then === 'function'
 
-/** What a promise comes to, or that it takes too long. It is not given up: somebody may still wait for it. */
+/** What a promise comes to, or that it takes too long. It is not given up: other code may still wait for it. */
 function inTime(promise: Promise<unknown>, milliseconds: number): Promise<unknown> {
   return new Promise((resolve, reject) => {
     const deadline = startDeadline(milliseconds, () => resolve(overtime))

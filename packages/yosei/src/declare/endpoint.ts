@@ -71,7 +71,7 @@ type SentInput<P, Q, H, C, B> = Flat<{
   body: InBody<B>
 }>
 
-/** What is somebody else's, and not to be changed. */
+/** What belongs to other code, and must not be changed. */
 type Fixed<T> = T extends Date | string | number | bigint | boolean | null | undefined
   ? T
   : T extends readonly (infer E)[]

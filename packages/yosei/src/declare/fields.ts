@@ -205,7 +205,7 @@ export function text<const O extends TextOptions = {}>(
 ): Field<string | Null<O>, string | Null<O>, NeedOf<O>> {
   const { pattern, format } = options ?? {}
   if (!pattern && format !== 'card-number') return make({ text: textKind }, options)
-  // The number of a card is nobody's to tell, whatever else is said.
+  // The number of a card is never shown, whatever else is declared.
   const secret = format === 'card-number' ? { secret: true } : {}
   return make({ text: textKind }, {
     ...options,

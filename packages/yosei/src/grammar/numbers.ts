@@ -232,7 +232,7 @@ export function isMultipleOf(text: string, step: string): boolean {
   return rest === 0n
 }
 
-/** How a number is written that somebody wrote in another way: `.5`, `1,5`, `+5`, ` 05`; `undefined` if it is none. */
+/** How to write a number that was written in another way: `.5`, `1,5`, `+5`, ` 05`; `undefined` if it is none. */
 export function mendNumber(text: string, isWhole: boolean): string | undefined {
   if (text.length > 40) return undefined
   const [, sign = '', whole = '', fraction = ''] = /^\s*([+-]?)(\d*)(?:[.,](\d*))?\s*$/.exec(text) ?? []

@@ -91,7 +91,7 @@ interface AtomSet {
 /** From one of a set to one of the next, by their places in them, in so many ways. */
 type Step = readonly [from: number, to: number, ways: number]
 
-/** Where nothing more is needed, the search has matched, and never comes back: nobody is there twice. */
+/** If nothing more is needed, the search has matched and never comes back: no state is there twice. */
 function waysInto({ ends }: AtomSet, into: readonly Step[], ways: readonly number[]): number[] {
   const reached = ends.map(() => 0)
   for (const [from, to, more] of into) reached[to] = (reached[to] as number) + (ways[from] as number) * more

@@ -49,7 +49,7 @@ export interface CheckInput {
   readonly parsed: boolean
   /** What the client would rather read. */
   readonly accept: string | undefined
-  /** Whether what was found wrong was so before, and nobody's mistake now. */
+  /** Whether what was found wrong was wrong before, so that this request is not to blame. */
   readonly isSettled?: ((path: Path, code: string) => boolean) | undefined
   /** The most errors that are listed. */
   readonly errors: number

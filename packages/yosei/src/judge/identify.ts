@@ -11,7 +11,7 @@ import { retryAfter } from './statuses.js'
 import { type Rejection, reject, rejectFailed, thrown } from './verdict.js'
 import { type Asker, checkWho, mayEnter } from './who.js'
 
-/** Who it is, or why nobody may go on. */
+/** Who the caller is, or why the request stops. */
 export type Identified = Asker | { readonly rejected: Rejection }
 
 export async function identify(opened: Opened, services: unknown, signal: LateSignal): Promise<Identified> {

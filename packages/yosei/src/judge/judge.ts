@@ -63,8 +63,8 @@ export async function judgeOn<E extends Endpoints>(
   const { verdict, dispose } = judged
   if (verdict.outcome === 'rejected') return told(intakeNode(app), verdict, judged)
   if (dispose) unheld.register(verdict.input as object, dispose)
-  const unasked = intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : nobody
-  if (unasked === nobody && isEmpty(judged.opened?.destination.endpoint.lookups)) return verdict as Verdict<E>
+  const unasked = intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : allAsked
+  if (unasked === allAsked && isEmpty(judged.opened?.destination.endpoint.lookups)) return verdict as Verdict<E>
   return (await settleLookups(judged as AcceptedJudgement, unasked, services, signal)) as Verdict<E>
 }
 
@@ -74,9 +74,9 @@ function told(app: IntakeNode, rejection: Rejection, judged: Judged): Rejected {
   return verdictOf(rejection)
 }
 
-const nobody: readonly string[] = []
+const allAsked: readonly string[] = []
 
-/** The verdict after the lookups: pending where somebody could not be asked. */
+/** The verdict after the lookups: pending if a service could not be asked. */
 async function settleLookups(
   judged: AcceptedJudgement,
   unasked: readonly string[],
@@ -98,7 +98,7 @@ async function settleLookups(
 }
 
 /**
- * Removes the files of a request when nobody holds its input any more: who asks for a verdict alone never says that it
+ * Removes the files of a request when its input is not held any more: code that asks for a verdict alone never says that it
  * is done.
  */
 const unheld = /* @__PURE__ */ new FinalizationRegistry<() => Promise<void>>(

@@ -35,7 +35,7 @@ export function absentIn({ destination, body }: Opened, sent: Parts): string[] {
   return found
 }
 
-/** The request as an HTTP/1.1 message. What is not declared is left out: nobody has said that it is no secret. */
+/** The request as an HTTP/1.1 message. What is not declared is left out: it may be a secret. */
 export function writeMasked(opened: Opened, sent: Parts): string {
   const { destination, message, body } = opened
   const { endpoint } = destination

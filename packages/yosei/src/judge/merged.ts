@@ -39,7 +39,7 @@ export function judgeMergedBy<E extends Endpoint>(
   const now = options.now?.getTime()
   const change = known(body.node, encode(body.node, patch, now), true)
   const whole = merged(body.node, known(body.node, encode(body.node, stored, now), false), change)
-  // What the clock alone has made wrong of what nobody changes is nobody's mistake.
+  // If the clock alone has made wrong what the request does not change, the request is not to blame.
   const isSettled = (path: Path, code: string) =>
     (code === 'too_early' || code === 'too_late') && path[0] === 'body' && !isTouched(change, path.slice(1))
   return judgePartsBy(

@@ -45,7 +45,7 @@ export interface Unreceived {
 /** What came of a body. `value` is `undefined` if there was none. */
 export interface Received {
   readonly value: unknown
-  /** Whether somebody else parsed it: it may be anything then. */
+  /** Whether other code parsed it: it may be anything then. */
   readonly isForeign?: boolean
   /** Where it carries JSON among texts. */
   readonly json?: readonly Path[]
@@ -53,10 +53,10 @@ export interface Received {
   dispose?(): Promise<void>
 }
 
-/** A body that somebody else has parsed. */
+/** A body that other code has parsed. */
 export const foreign = (value: unknown): Received => ({ value, isForeign: true })
 
-/** A body that somebody else has read, and that is not there any more: a mistake of the service. */
+/** A body that other code has read, and that is not there any more: a mistake of the service. */
 export const misplaced = (): Unreceived => ({
   failure: 'failure',
   fault: undefined,
@@ -66,7 +66,7 @@ export const misplaced = (): Unreceived => ({
   ),
 })
 
-/** What somebody else has read, unless it cannot be what this body is: a text and a file are no parsed values. */
+/** What other code has read, unless it cannot be what this body is: a text and a file are no parsed values. */
 export const takenOver = ({ body }: Opened, received: Received | Unreceived): Received | Unreceived =>
   body && 'value' in received && syntaxOf(body).isWhole && !isUpload(received.value) ? misplaced() : received
 

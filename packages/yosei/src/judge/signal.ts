@@ -2,7 +2,7 @@ import { startDeadline } from '../read/deadline.js'
 import { late } from '../terms/late.js'
 
 /**
- * A signal that is made when somebody listens: most handlers never do, and making one costs as much as a small
+ * A signal that is made when code listens: most handlers never do, and making one costs as much as a small
  * judgement.
  */
 export class LateSignal<S = unknown> {
@@ -11,7 +11,7 @@ export class LateSignal<S = unknown> {
   #controller: AbortController | undefined
   #gone: { readonly reason: unknown } | undefined
 
-  /** @param listen Finds out of `source`, from the time when somebody listens here, whether the client has gone. */
+  /** @param listen Finds out of `source`, from the time when code listens here, whether the client has gone. */
   constructor(listen?: Listen<S>, source?: S) {
     this.#listen = listen
     this.#source = source
@@ -40,7 +40,7 @@ export const longestTimer = 2 ** 31 - 1
 
 /**
  * Asks the outside world. It has so many milliseconds; its signal fires when they are over, and when the client goes.
- * Neither signal is made before somebody looks at it.
+ * Neither signal is made before code looks at it.
  *
  * @throws what it threw, or that it took too long.
  */

@@ -19,7 +19,7 @@ import type { Asker } from './who.js'
 
 export interface StageOptions {
   readonly services?: unknown
-  /** How `who` comes: `identify` is asked, it is given, or nobody says. */
+  /** How `who` comes: `identify` is asked, it is given, or it is not known. */
   readonly identity: 'asked' | 'given' | 'unsaid'
   readonly who?: unknown
   readonly now?: Date | undefined
@@ -29,7 +29,7 @@ export interface StageOptions {
   readonly platform: Platform
   /** Whether the path is matched as routers do: see `match`. */
   readonly folds?: boolean
-  /** A body that was read already, by somebody else. */
+  /** A body that other code has read already. */
   readonly received?: Received | Unreceived | undefined
 }
 
@@ -59,7 +59,7 @@ const byAddress = (errors: NonNullable<StageOptions['kept']>): ReadonlyMap<strin
 }
 
 /**
- * What a request comes to: at once, unless there is somebody to ask or something to wait for. It neither throws nor
+ * What a request comes to: at once, unless there is a service to ask or something to wait for. It neither throws nor
  * rejects: where a stage fails, that is the verdict.
  */
 export function judgeStages(app: IntakeNode, message: AnyMessage, options: StageOptions): Judged | Promise<Judged> {
@@ -92,9 +92,9 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
   }
 }
 
-const nobody: Asker = { who: undefined }
+const noCaller: Asker = { who: undefined }
 /** Where an intake has no way to know the caller, it is who the caller says. */
-const givenAsker = ({ who }: StageOptions): Asker => (who === undefined ? nobody : { who })
+const givenAsker = ({ who }: StageOptions): Asker => (who === undefined ? noCaller : { who })
 
 async function identifyFirst(opened: Opened, run: Run, options: StageOptions): Promise<Judged> {
   return goOn(await identify(opened, options.services, options.signal), opened, run, options)

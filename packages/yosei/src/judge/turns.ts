@@ -49,13 +49,13 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
       if (line.holder || line.waiting.size > 0) {
         if (wait <= 0) return 'busy'
         if (line.waiting.size >= waiters) return 'full'
-        // Whoever holds it ends the line, if nobody waits any more.
+        // Whoever holds it ends the line, if no request waits any more.
         if (!(await waitFor(line, wait, options.signal))) return 'busy'
       }
       const holder: Holder = { lease: undefined }
       line.holder = holder
-      // A timer, not a time: where nothing of the process could run, the turn could not be renewed either, and ends for
-      // nobody. Timers fire in the order in which they are due, so a renewal that was due comes first.
+      // A timer, not a time: if nothing of the process could run, the turn could not be renewed either, and must not
+      // end. Timers fire in the order in which they are due, so a renewal that was due comes first.
       const begin = () => {
         clearTimeout(holder.lease)
         holder.lease = setTimeout(() => end(id, line, holder), Math.min(lease, longestTimer))
@@ -90,7 +90,7 @@ function waitFor(line: Line, wait: number, signal: AbortSignal): Promise<boolean
       resolve(came)
     }
     const come = () => {
-      // Nobody may step in between now and when the one who waited goes on.
+      // No other request may step in between now and when the one who waited goes on.
       line.holder = reserved
       end(true)
     }
@@ -145,7 +145,7 @@ export async function takeTurn(
 }
 
 /**
- * A store has this long to let go of a turn: nobody's answer waits longer. What cannot be released ends with its lease.
+ * A store has this long to let go of a turn: no answer waits longer. What cannot be released ends with its lease.
  */
 const releaseWithin = 1000
 

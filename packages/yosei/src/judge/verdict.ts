@@ -83,7 +83,7 @@ export function reject(endpoint: string | undefined, faults: readonly Fault[], a
 /** What was thrown: also `undefined` is a failure. */
 export const thrown = (cause: unknown): unknown => cause ?? new Error(`${cause} was thrown`)
 
-/** The rejection of a request that something failed on which was not its fault: told to nobody but the journal. */
+/** The rejection of a request that something failed on which was not its fault: reported to the journal alone. */
 export function rejectFailed(
   endpoint: string | undefined,
   cause: unknown,

@@ -52,7 +52,7 @@ function partsReadBy(may: AnyCondition): readonly Exclude<Part, 'body'>[] {
 }
 
 /**
- * Whether `may` holds. What it reads of the head and is wrong is reported later, with all else; nobody is turned away for
+ * Whether `may` holds. What it reads of the head and is wrong is reported later, with all else; no request is turned away for
  * it here.
  */
 export function mayEnter(opened: Opened, asker: Asker): boolean {

@@ -66,7 +66,7 @@ export interface KindOf<N extends Declared> {
   takesNull(node: N): boolean
   /** The JSON form of a value, as a client sends it. What is in that form already stays as it is. */
   encode(node: N, value: unknown, encoder: Encoder): unknown
-  /** What of a value may be written down: nothing, if nobody has said that it is no secret. */
+  /** What of a value may be written down: nothing, if it may be a secret. */
   mask(
     node: N,
     value: unknown,
@@ -169,7 +169,7 @@ export interface Count {
 /** JSON text where a value needs no quotes; how a number is written; how a plus is; a record that goes by names. */
 export type Hint = 'quotes' | 'written' | 'plus' | 'pairs'
 
-/** One thing found wrong. Its words are made only when somebody asks for them. */
+/** One thing found wrong. Its words are made only when they are asked for. */
 export interface Fault {
   readonly path: Path
   readonly stage: Stage

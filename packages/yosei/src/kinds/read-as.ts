@@ -55,7 +55,7 @@ export const readAsSound: SoundOf<ReadAsNode> = {
 }
 
 function read(node: ReadAsNode, value: unknown, source: Source, run: Run): unknown {
-  // Only what takes a value away is null here: nobody reads it.
+  // Only what takes a value away is null here: it is not read.
   if (value === null && node.nullable) {
     note(run, 'as is', null, null)
     return null

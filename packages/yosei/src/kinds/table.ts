@@ -22,7 +22,7 @@ export interface TableNode extends Declared {
   readonly value: Node
   readonly length?: Bounds
   readonly names?: RegExp
-  /** Whether nobody need look how long the pattern of names takes. */
+  /** Whether the time that the pattern of names takes is not checked. */
   readonly trusted?: boolean
 }
 

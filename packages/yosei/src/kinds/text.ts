@@ -18,7 +18,7 @@ export interface TextNode extends Declared {
   readonly kind: 'text'
   readonly length?: Bounds
   readonly pattern?: RegExp
-  /** Whether nobody need look how long the pattern takes. */
+  /** Whether the time that the pattern takes is not checked. */
   readonly trusted?: boolean
   readonly format?: Format
   readonly tidy?: readonly Tidying[]

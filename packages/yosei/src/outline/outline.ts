@@ -120,7 +120,7 @@ function concealed(of: unknown, root: Node): JsonObject | undefined {
   return isSecret(root, pathOf(address)) ? { condition, address } : undefined
 }
 
-/** What a field says of its values, which nobody says of a secret. */
+/** What a field says of its values: of a secret nothing. */
 const ofValues = /* @__PURE__ */ new Set(['default', 'examples', 'value', 'values', 'titles', 'branches'])
 
 /** Outlines fields; declarations that hold themselves stand there once, and are referred to by name. */

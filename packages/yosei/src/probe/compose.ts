@@ -1,4 +1,4 @@
-/** Requests of which somebody says a part, and the declaration the rest. */
+/** Requests of which the user gives a part, and the declaration the rest. */
 import type { EndpointNode } from '../declare/endpoint.js'
 import { type IntakeNode, intakeNode } from '../declare/intake.js'
 import { faultsOf, startRun } from '../engine/interpret.js'

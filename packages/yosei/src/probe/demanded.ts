@@ -37,7 +37,7 @@ export function demandsOf(app: Intake): readonly Demanded[] {
     const found = new Map<string, Demanded>()
     const add = (address: string, code: string, what: string, status: number, isImplied: boolean) => {
       const key = `${address} ${code}`
-      // What somebody has said comes before what goes without saying.
+      // What is declared comes before what goes without saying.
       if (!found.has(key) || (found.get(key)?.isImplied && !isImplied))
         found.set(key, { endpoint, address, code, what, status, isImplied })
     }

@@ -29,7 +29,7 @@ export interface Demand {
   readonly below?: Path
   /** Whether it is reported at a name that came. */
   readonly isNamed?: boolean
-  /** Whether it is of the kind itself, and nobody has said it: a value of that kind does not break it. */
+  /** Whether it is of the kind itself, and is not declared: a value of that kind does not break it. */
   readonly isOfKind?: boolean
   /** Whether only the judgement can tell that a value breaks it. */
   readonly isOpen?: boolean

@@ -24,7 +24,14 @@ export interface Place {
   readonly demands: readonly Demand[]
 }
 
-/** Declarations that hold themselves have no end: each is looked into once on a way. */
+/** Declarations that hold themselves have no end: each is looked into once on a way, and so many times in all. */
+const mostTimes = 20
+interface Above {
+  readonly held: ReadonlySet<Node>
+  readonly times: Map<Node, number>
+}
+const nothingAbove = (): Above => ({ held: new Set(), times: new Map() })
+
 export function* placesIn(endpoint: EndpointNode, body: BodyNode | undefined): Generator<Place> {
   const syntax = body && syntaxOf(body)
   const refusing = endpoint.unlisted
@@ -34,7 +41,7 @@ export function* placesIn(endpoint: EndpointNode, body: BodyNode | undefined): G
     // What is not declared in a path has no place there.
     const demands = part === 'path' ? [] : demandsOn(endpoint[part], around)
     yield { ...place, demands }
-    yield* below(place, new Set(), part === 'path' ? () => [] : demandsOfNeed)
+    yield* below(place, nothingAbove(), part === 'path' ? () => [] : demandsOfNeed)
   }
   if (!body || !syntax) return
   const around: Around = { source: sourceOf(body, endpoint.coerce), unlisted: refusing?.body ?? 'refuse' }
@@ -50,7 +57,7 @@ export function* placesIn(endpoint: EndpointNode, body: BodyNode | undefined): G
     node: body.node,
     around,
   }
-  for (const place of from(spot, new Set(), need, syntax.textPart === 'multipart'))
+  for (const place of from(spot, nothingAbove(), need, syntax.textPart === 'multipart'))
     yield areLines && place.path.length === 1 ? { ...place, demands: place.demands.filter(isOfLines) } : place
 }
 
@@ -58,7 +65,7 @@ const everyPlace = { isSure: true, secretFrom: Number.POSITIVE_INFINITY }
 
 /** The places of a field that stands alone, such as one that a rule holds another against. */
 export const placesOfField = (node: Node): Generator<Place> =>
-  from({ ...everyPlace, path: [], way: [], node, around: { source: 'json', unlisted: 'keep' } }, new Set(), [])
+  from({ ...everyPlace, path: [], way: [], node, around: { source: 'json', unlisted: 'keep' } }, nothingAbove(), [])
 
 /** Lines are always a list, and without any there is no body. */
 const isOfLines = ({ code, what }: Demand) =>
@@ -67,7 +74,7 @@ const isOfLines = ({ code, what }: Demand) =>
 type Spot = Omit<Place, 'demands'>
 
 /** A place, and all below it. `holdsJson`: what it holds by name is JSON, where it is no scalar. */
-function* from(outer: Spot, above: ReadonlySet<Node>, first: readonly Demand[], holdsJson = false): Generator<Place> {
+function* from(outer: Spot, above: Above, first: readonly Demand[], holdsJson = false): Generator<Place> {
   const { node, around } = outer
   const spot = node.secret ? { ...outer, secretFrom: Math.min(outer.secretFrom, outer.path.length) } : outer
   // What the server sets is not looked at.
@@ -78,8 +85,12 @@ function* from(outer: Spot, above: ReadonlySet<Node>, first: readonly Demand[], 
   const own = { ...around, source: sourceAt(node, around.source) }
   if (node.kind === 'later') {
     const held = resolve(node)
-    if (above.has(held)) yield { ...spot, demands: first }
-    else yield* from({ ...spot, node: held }, new Set(above).add(held), first, holdsJson)
+    const times = above.times.get(held) ?? 0
+    if (above.held.has(held) || times === mostTimes) yield { ...spot, demands: first }
+    else {
+      above.times.set(held, times + 1)
+      yield* from({ ...spot, node: held }, { ...above, held: new Set(above.held).add(held) }, first, holdsJson)
+    }
     return
   }
   if (node.kind === 'readAs') {
@@ -104,7 +115,7 @@ function* from(outer: Spot, above: ReadonlySet<Node>, first: readonly Demand[], 
   yield* below({ ...spot, around: own }, above, node.kind === 'record' ? demandsOfNeed : demandsOfNull, holdsJson)
 }
 
-function* below(spot: Spot, above: ReadonlySet<Node>, need: typeof demandsOfNeed, holdsJson = false): Generator<Place> {
+function* below(spot: Spot, above: Above, need: typeof demandsOfNeed, holdsJson = false): Generator<Place> {
   for (const [step, child] of childrenOf(spot.node)) {
     if (step === undefined) continue
     const shape = sentShape(child)

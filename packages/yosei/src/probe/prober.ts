@@ -265,7 +265,7 @@ export class Prober {
     }
   }
 
-  /** What only somebody outside can say. */
+  /** What only a service can say. */
   *#outside(): Generator<Probe> {
     const because = 'it needs a service'
     for (const { status: _, ...about } of outsideOf(this.#trial.endpoint)) yield this.#unprobed({ ...about, because })

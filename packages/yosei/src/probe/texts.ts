@@ -225,7 +225,7 @@ const shortEnough = 12
 /** A text that is all right but for the pattern. */
 export function mismatchOf(node: TextNode, pattern: RegExp, given: string): string {
   const [low, longest] = node.length ?? [1, Number.POSITIVE_INFINITY]
-  // Nobody knows how long a trusted pattern takes on what it does not match.
+  // It is not known how long a trusted pattern takes on what it does not match.
   const high = node.trusted ? Math.min(longest, shortEnough) : longest
   const right = node.trusted ? given.slice(0, shortEnough) : given
   const candidates = function* () {

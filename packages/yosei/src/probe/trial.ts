@@ -109,7 +109,7 @@ export class Trial {
     const { method } = this.endpoint
     const whole = this.app.base + target
     const isForm = this.body && syntaxOf(this.body).textPart === 'multipart'
-    // A file of which nobody says what it is, is what the body is.
+    // A file without a declared type has the type of the body.
     const isUnknown = body?.body instanceof Blob && body.body.type === unknownType
     const type = isForm ? formType : isUnknown ? oneIn(this.body?.mediaType ?? unknownType) : undefined
     const typed = headers.map(([name, value]) => [name, name === 'content-type' ? (type ?? value) : value] as const)

@@ -51,7 +51,7 @@ export function reach(node: Node, way: readonly Step[], value: unknown, making: 
   return held
 }
 
-/** Whether a value has something at the end of a way; of unions that are tried nobody knows. */
+/** Whether a value has something at the end of a way; of unions that are tried it is not known. */
 export function isThere(node: Node, way: readonly Step[], value: unknown): boolean {
   if (node.kind === 'later') return isThere(resolve(node), way, value)
   if (node.kind === 'readAs') return isThere(node.base, way, value)

@@ -68,7 +68,7 @@ export interface BodySyntax {
   note(node: Node, value: unknown, pairs: (values: object) => string, contentType: string): string
 }
 
-const nobody = () => undefined
+const noBlame = () => undefined
 
 const counting = new WeakMap<Node, ((read: number) => boolean) | undefined>()
 /** Of which numbers each digit counts that was written: those at a limit of a declaration, all if it has a step. */
@@ -103,7 +103,7 @@ const json: BodySyntax = {
   hasCharset: true,
   isWhole: false,
   most: (_, limit) => limit,
-  blamed: nobody,
+  blamed: noBlame,
   read: (body, node, { uniqueNames }) =>
     asText(body, (text) => {
       const read = readJson(text)
@@ -155,7 +155,7 @@ export function readPart(text: string, node: Node, options: ReadOptions): unknow
   return read instanceof Inexact ? read.value : read
 }
 const asIs: ReadOptions = { contentType: '', uniqueNames: false }
-/** An address with more steps than any declaration has tells nobody more. */
+/** An address with more steps than any declaration has says nothing more. */
 const deepestTold = 64
 
 const form: BodySyntax = {
@@ -166,7 +166,7 @@ const form: BodySyntax = {
   hasCharset: true,
   isWhole: false,
   most: (_, limit) => limit,
-  blamed: nobody,
+  blamed: noBlame,
   read: (body, node) =>
     asText(body, (text) => {
       let broken = false
@@ -268,7 +268,7 @@ const text: BodySyntax = {
   hasCharset: true,
   isWhole: true,
   most: (_, limit) => limit,
-  blamed: nobody,
+  blamed: noBlame,
   read: (body) => asText(body, (text) => text),
   write: (_, value, mediaType) => ({
     body: String(value),
@@ -289,7 +289,7 @@ const raw: BodySyntax = {
   hasCharset: false,
   isWhole: true,
   most: (node, limit) => fileBytes(sentShape(node), limit) - partHeader,
-  blamed: nobody,
+  blamed: noBlame,
   read: (body, _, { contentType }) =>
     uploadOf('', contentType, typeof body === 'string' ? new TextEncoder().encode(body) : body),
   write(_, value, mediaType) {

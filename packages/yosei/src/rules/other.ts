@@ -38,7 +38,7 @@ export const othersIn = (values: readonly unknown[]): readonly string[] =>
 /** A value for words: an address in place of what stands there. */
 export const named = (value: unknown): unknown => (isOther(value) ? value.other : value)
 
-/** As somebody sees it who looks from the outside of the record whose rule it is. */
+/** As it is seen from outside of the record whose rule it is. */
 export const toldOther = ({ other }: Other, at: (address: string) => Path, value: (path: Path) => unknown): Other => {
   const path = at(other)
   return { other: new Place(path, value(path)) } as unknown as Other

@@ -192,7 +192,7 @@ function checkWho(
 }
 
 /**
- * An object that was not sent, and that nobody says what makes it the same as another: it cannot be compared, be a key, or
+ * An object that was not sent, and that has no way to say what makes it the same as another: it cannot be compared, be a key, or
  * be asked about.
  */
 function checkIdentities(signature: string, node: EndpointNode, root: Node, rules: readonly PlacedRule[]): void {

@@ -6,5 +6,5 @@ export interface Asking<W = unknown> {
   readonly who: W | undefined
 }
 
-/** Who may be asking at an endpoint whose input is `T`; of a record that any endpoint may have, nobody knows. */
+/** Who may be asking at an endpoint whose input is `T`; of a record that any endpoint may have, that is not known. */
 export type WhoIn<T> = T extends { path: unknown; query: unknown; who: infer W } ? W : unknown

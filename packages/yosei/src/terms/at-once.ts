@@ -1,6 +1,6 @@
 /** Functions that must give their value at once. */
 
-/** A value, unless it is a promise: nobody would wait for it, so it would count as any object does. */
+/** A value, unless it is a promise: it would not be awaited, so it would count as any object does. */
 export function atOnce<T>(value: T, who: string): T {
   if (typeof value === 'object' && value !== null && typeof (value as { then?: unknown }).then === 'function')
     throw new TypeError(`${who} gave a promise, which is not awaited: return the value at once, or use a lookup`)

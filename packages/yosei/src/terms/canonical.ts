@@ -33,7 +33,7 @@ function isPlain(value: object): boolean {
 }
 
 let count = 0
-/** Of what nobody has said anything else, each is the same as itself alone. */
+/** If nothing else is declared, each is the same as itself alone. */
 function itself(value: object): string {
   const name = `!${++count}`
   identities.set(value, () => name)

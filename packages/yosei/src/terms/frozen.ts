@@ -1,5 +1,5 @@
 /**
- * A private copy that nobody can change: of lists and plain objects to their depth. What is frozen already stays
+ * A private copy that cannot be changed: of lists and plain objects to their depth. What is frozen already stays
  * itself.
  */
 export function frozen<T>(value: T): T {

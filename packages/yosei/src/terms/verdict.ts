@@ -86,7 +86,7 @@ export interface PendingVerdict<N, I> extends Traced {
   /** The names of the lookups that did not run. */
   readonly unasked: readonly string[]
 }
-/** Only an endpoint that asks somebody can be pending. */
+/** Only an endpoint that asks a service can be pending. */
 type MaybePending<N, E> = IsAsking<TypesOf<E>> extends false ? never : PendingVerdict<N, TypesOf<E>['input']>
 type IsAsking<T extends EndpointTypes> = unknown extends T['found']
   ? true

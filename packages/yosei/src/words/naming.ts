@@ -25,11 +25,18 @@ const steps = new Map<unknown, string | number>([
   [EACH_NAME, 'name'],
 ])
 
-/** The paths of all that is declared below a node: of each list one element, of each table one name. */
-export function* pathsBelow(node: Node, path: Path, above: ReadonlySet<Node> = new Set()): Generator<Path> {
-  if (above.has(node)) return
-  yield path
-  const inside = new Set([...above, node])
-  for (const [step, child] of childrenOf(node))
-    yield* pathsBelow(child, step === undefined ? path : [...path, steps.get(step) ?? step], inside)
+/** Declarations that hold each other have more paths than can be listed: those nearest to the root are looked at. */
+const mostPaths = 10_000
+
+/** The paths of what is declared below a node: of each list one element, of each table one name. */
+export function pathsBelow(node: Node, path: Path): Path[] {
+  const all = [{ node, path, above: new Set([node]) }]
+  for (const { node, path, above } of all)
+    for (const [step, child] of childrenOf(node)) {
+      if (above.has(child)) continue
+      if (all.length === mostPaths) return all.map((one) => one.path)
+      const below = step === undefined ? path : [...path, steps.get(step) ?? step]
+      all.push({ node: child, path: below, above: new Set([...above, child]) })
+    }
+  return all.map((one) => one.path)
 }

@@ -80,9 +80,9 @@ endpoint('GET /x', { who, may: (on) => on.is('who.role', 'king') })
 endpoint('POST /x', { who, body, may: (on) => on.sent('body.n') })
 // @ts-expect-error the caller never has an error
 endpoint('POST /x', { who, body, rules: (on) => [on.equal('body.name', 'who.role', { blames: ['who.role'] })] })
-// @ts-expect-error nobody has declared the caller
+// @ts-expect-error the caller is not declared
 endpoint('GET /x', { rules: (on) => [on.sent('who.role') as never] })
-// @ts-expect-error nobody may be there at an open endpoint
+// @ts-expect-error an open endpoint may have no caller
 serve(intake({ endpoints: { openTo }, identify: () => ({ role: 'clerk' as const }) }), { openTo: (_, { who }) => who.role })
 // @ts-expect-error a place where nothing is declared
 refuse<typeof guarded>({ status: 409, code: 'x', message: 'y', at: 'body.rows[3].z' })
