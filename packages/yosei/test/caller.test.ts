@@ -192,7 +192,7 @@ describe('addresses are called as the house calls them', () => {
   test('what makes no sense is a mistake of the declaration; what it cannot name keeps its address', async () => {
     const bad = (naming: never) => () => intake({ endpoints: { send }, naming })
     expect(bad(((path: string[]) => path.at(-1)) as never)).toThrow('intake, send, naming: it gives no text for query.ids[0]')
-    expect(bad((([part]: string[]) => part) as never)).toThrow('it gives query.ids and query.ids[0] the same name "query"')
+    expect(bad((([part]: string[]) => part) as never)).toThrow('it gives query.ids and query.limit the same name "query"')
     expect(bad((() => { throw new Error('inside') }) as never)).toThrow('it gives no text for path')
     expect(bad(5 as never)).toThrow('naming takes a function')
     const odd = serve(intake({ endpoints: { send }, naming: (path) => { if (path.includes('lime')) throw new Error('inside'); return naming(path) } }), { send: () => 1 })
