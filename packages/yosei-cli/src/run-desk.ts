@@ -2,9 +2,8 @@
 import { readFileSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import type { Intake } from 'yosei'
+import type { BrokenMessage, Intake, Message } from 'yosei'
 import { buildDesk, type SendOrder, type Sent, startDesk } from 'yosei-desk'
-import { messageOf } from 'yosei-desk/bench'
 import { Failure } from './failure.js'
 import { Server } from './http.js'
 import { kit } from './kit.js'
@@ -51,7 +50,7 @@ export async function runDesk({ intake, samples, services, port, out }: DeskOpti
   }
   const modules = [intake, ...(services === undefined ? [] : [services])]
   const { url, close } = await failing(
-    startDesk({ load, files, modules, kit, send: (order) => send(order, app), port }),
+    startDesk({ load, files, modules, kit, send: (message, to) => send(message, to, app), port }),
   )
   await print(`The desk: ${pc.bold(url)}  ${pc.gray('(Ctrl-C ends it)')}\n`)
   await new Promise<void>((end) => {
@@ -64,8 +63,11 @@ export async function runDesk({ intake, samples, services, port, out }: DeskOpti
 const timeout = 10_000
 
 /** @throws Error if the address is none, no server answers, or the draft is no message. */
-async function send({ draft, base, times }: SendOrder, app: Intake | undefined): Promise<readonly Sent[]> {
-  const message = messageOf(draft)
+async function send(
+  message: Message | BrokenMessage,
+  { base, times }: Omit<SendOrder, 'draft'>,
+  app: Intake | undefined,
+): Promise<readonly Sent[]> {
   if ('reason' in message) throw new Failure(`line ${message.line}: ${message.reason}`)
   const server = new Server(base, { headers: [], timeout, app }, times)
   const came: Sent[] = []

@@ -196,13 +196,17 @@ const needText = ({ need, default: value, computed, readOnly }: FieldOutline): s
 
 /** What is said already, or of what lies below. */
 const saidElsewhere = new Set(
-  'kind need nullable secret default computed readOnly title description examples deprecated name messages fields item value items branches base rules tag titles read code message key write advice'.split(
+  'kind need nullable secret default computed readOnly title description examples deprecated name messages fields item value items branches base rules tag titles read code message key write advice relative'.split(
     ' ',
   ),
 )
+const moments: { readonly [limit: string]: string | undefined } = { from: 'not before', until: 'not after' }
 function limitsText(of: FieldOutline): string {
   const limits = Object.entries(of).flatMap(([name, value]) => {
     if (saidElsewhere.has(name) && !(name === 'value' && of.kind === 'constant')) return []
+    const moment = moments[name]
+    if (moment !== undefined && (of.kind === 'instant' || of.kind === 'day'))
+      return [`${moment} ${of.relative?.[name as 'from' | 'until'] ?? value}`]
     if (name === 'length' && Array.isArray(value)) return [`length ${value[0]}–${value[1] ?? ''}`]
     if (value === true) return [name]
     if (Array.isArray(value)) return [`${name === 'values' ? '' : `${name} `}${value.join(' | ')}`]

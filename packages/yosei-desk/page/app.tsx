@@ -1,53 +1,45 @@
 /** The desk. */
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import type { FieldError } from 'yosei'
-import { fileText } from '../src/bytes.ts'
-import type { Bench, Catalogue, Draft, Judged, SampleEntry, Sheet, Shelf } from '../src/terms.ts'
+import type { Bench, Caller, Catalogue, Draft, SampleEntry, Shelf } from '../src/terms.ts'
+import { type ActionsOf, actionsOf } from './actions.ts'
 import { Answer } from './answer.tsx'
-import { choicesOf, exampleAt, probed } from './choices.ts'
+import { choicesOf, probed } from './choices.ts'
 import { Compared, type Other } from './compared.tsx'
-import { About, Footnote, Masthead } from './frame.tsx'
-import { useRevisions, useWindow } from './hooks.ts'
-import { type Acts, Ledger } from './ledger.tsx'
-import { foldedAddress, rulesByAddress } from './model/declared.ts'
-import { leftOut, type Scene, sceneOf, sendRaw, typed, withElement, withFile, withName } from './model/edits.ts'
+import { About, Footnote, Masthead, type Notice, Notices } from './frame.tsx'
+import { useHeight, useRevisions, useWindow } from './hooks.ts'
+import { Ledger } from './ledger.tsx'
+import { asCaller, callerOf } from './model/callers.ts'
+import { foldedAddress, rulesByAddress, unmatched } from './model/declared.ts'
+import { sceneOf } from './model/edits.ts'
 import { changed, type History, redone, undone } from './model/history.ts'
 import type { Line } from './model/lines.ts'
-import { cut } from './model/message.ts'
-import { hiddenIn, withoutSecrets, withSecretsOf } from './model/secrets.ts'
-import { curlOf, fetchOf, fragmentOf, pasted, type Shared, sharedIn, writeOf } from './model/share.ts'
-import { above, changeOf, notesOf, partsOf, statusOf } from './model/verdicts.ts'
-import type { Action } from './palette.tsx'
+import { hiddenIn, secretTexts, withoutSecrets } from './model/secrets.ts'
+import { fragmentOf, pasted } from './model/share.ts'
+import { startOf } from './model/start.ts'
+import { above, notesOf } from './model/verdicts.ts'
 import { Rail } from './rail.tsx'
-import type { Save } from './saving.tsx'
+import type { Wanted } from './saving.tsx'
 import { Sending } from './sending.tsx'
+import { useActs } from './use-acts.ts'
+import { useJudged } from './use-judged.ts'
+import { address, type Keeper, useRequest } from './use-request.ts'
+import { useSaving } from './use-saving.ts'
 import { Station, type Stop, Way } from './way.tsx'
+
+export type { Keeper } from './use-request.ts'
 
 const Text = lazy(() => import('./text.tsx'))
 const LineMenu = lazy(() => import('./menu.tsx'))
 const Palette = lazy(() => import('./palette.tsx'))
 const Saving = lazy(() => import('./saving.tsx'))
+const Renaming = lazy(() => import('./saving.tsx').then(({ Renaming }) => ({ default: Renaming })))
 
-/** Where a copied request goes when no server is named. */
-const somewhere = 'http://127.0.0.1:8080'
 const isApple = /Mac|iPhone|iPad/.test(navigator.userAgent)
 const keyOf = (key: string) => `${isApple ? '⌘' : 'Ctrl '}${key}`
 /** Up to here the rail lies above the ledger, and goes when it has been used. */
 const narrow = 900
-/** What is longer, addresses do not carry: then a reload begins anew. */
-const longestFragment = 60_000
 const never: readonly FieldError[] = []
-
-/** Where the page keeps what a reload brings back: the fragment of its address, if nothing else is given. */
-export interface Keeper {
-  read(): string
-  write(fragment: string): void
-}
-const address: Keeper = {
-  read: () => location.hash.slice(1),
-  write: (fragment) =>
-    window.history.replaceState(null, '', fragment.length < longestFragment ? `#${fragment}` : location.pathname),
-}
 
 interface AppProps {
   readonly bench: Bench
@@ -60,184 +52,77 @@ interface AppProps {
 export function App({ bench, catalogue: first, keeper = address, isFolded = false }: AppProps) {
   const [catalogue, setCatalogue] = useState(first)
   const [shelf, setShelf] = useState<Shelf>()
-  const [history, setHistory] = useState<History>()
-  const [sheet, setSheet] = useState<Sheet>()
-  const [judged, setJudged] = useState<Judged>()
   const [stop, setStop] = useState<Stop>()
   const [isRail, setRail] = useState(() => !isFolded && window.innerWidth > narrow)
-  const [isPalette, setPalette] = useState(false)
-  const [isSaving, setSaving] = useState(false)
-  const [isSending, setSending] = useState(false)
+  const [over, setOver] = useState<'palette' | 'saving' | 'renaming'>()
   const [base, setBase] = useState('')
+  /** How often sending was asked for; 0 if it is closed. */
+  const [sending, setSending] = useState(0)
   const [other, setOther] = useState<Other>()
+  const [callers, setCallers] = useState<readonly Caller[]>([])
+  const [notice, setNotice] = useState<Notice>()
+  const [focused, setFocused] = useState<string>()
+  const [isInLedger, setInLedger] = useState(false)
   const [menu, setMenu] = useState<{ line: Line; button: HTMLElement }>()
   const [rawLines, setRawLines] = useState<ReadonlySet<string>>(new Set())
   const [kept, setKept] = useState<ReadonlyMap<string, string>>(new Map())
-  const [focused, setFocused] = useState<string>()
-  const [notice, setNotice] = useState<string>()
-  /** Why what is on the page could not be judged. */
-  const [trouble, setTrouble] = useState<string>()
-  const sheets = useRef(new Map<string, Sheet>())
-  const reach = useRef<((address: string) => void) | null>(null)
+  const reach = useRef<((address: string, isBelow?: boolean) => void) | null>(null)
+  const shelfNow = useRef(shelf)
+  shelfNow.current = shelf
+
+  const tell = useCallback((text: string) => setNotice({ text }), [])
+  const onOther = useCallback(() => {
+    setRawLines(new Set())
+    setKept(new Map())
+    setOther(undefined)
+  }, [])
+  const request = useRequest({ bench, catalogue, keeper, shelf: shelfNow, onOther, tell })
+  const { history, setHistory, sheet, go, openEndpoint, openSample, away } = request
   const state = history?.now
   const endpoint = state?.endpoint
-
-  /** The request of each sample as it was when it was opened. */
-  const asRead = useRef(new Map<string, string>())
-  const turn = useRef(0)
-  /** Puts a request on the page. */
-  const go = useCallback(
-    async (draft: Draft, opened?: string, known?: string) => {
-      const own = ++turn.current
-      const name = known ?? (await bench.judge(draft)).endpoint ?? first.endpoints[0]?.name
-      // What was chosen later is what is meant.
-      if (name === undefined || own !== turn.current) return
-      setRawLines(new Set())
-      setKept(new Map())
-      setOther(undefined)
-      setHistory((now) =>
-        now
-          ? changed(now, { endpoint: name, draft, opened }, '', Date.now())
-          : { now: { endpoint: name, draft, opened }, past: [], future: [] },
-      )
-    },
-    [bench, first],
-  )
-  const sheetOf = useCallback(
-    async (name: string) => {
-      const known = sheets.current.get(name) ?? (await bench.sheet(name))
-      sheets.current.set(name, known)
-      return known
-    },
-    [bench],
-  )
-  const openEndpoint = useCallback(
-    async (name: string) => {
-      const { smallest, outline } = await sheetOf(name)
-      await go(
-        smallest ?? { message: `${outline.method} ${outline.template.replace(/\{[^}]+\}/g, 'x')} HTTP/1.1` },
-        undefined,
-        name,
-      )
-    },
-    [sheetOf, go],
-  )
-  const openSample = useCallback(
-    async (id: string) => {
-      const sample = await bench.sample(id)
-      asRead.current.set(id, sample.message)
-      await go(sample, id)
-    },
-    [bench, go],
-  )
-  const away = useCallback((error: Error) => setNotice(error.message), [])
-
-  /** What an address says; secrets that it leaves out are those of the sample that was opened. */
-  const openShared = useCallback(
-    async ({ endpoint: name, draft, opened }: Shared) => {
-      const { outline, base } = await sheetOf(name)
-      const sample = opened === undefined ? undefined : await bench.sample(opened).catch(() => undefined)
-      if (opened !== undefined && sample) asRead.current.set(opened, sample.message)
-      const sceneOfText = (message: string) => sceneOf(outline, base, message)
-      const message = sample ? withSecretsOf(sceneOfText(draft.message), sceneOfText(sample.message)) : draft.message
-      await go({ ...draft, message, ...(sample?.who ? { who: sample.who } : {}) }, sample && opened, name)
-    },
-    [bench, go, sheetOf],
-  )
-  // What the address says, or the first sample, or the first endpoint.
-  useEffect(() => {
-    const start = async () => {
-      const shared = await sharedIn(keeper.read())
-      const [sample] = first.books.flatMap(({ samples }) => samples)
-      if (shared && first.endpoints.some(({ name }) => name === shared.endpoint)) await openShared(shared)
-      else if (sample) await openSample(sample.id)
-      else if (first.endpoints[0]) await openEndpoint(first.endpoints[0].name)
-    }
-    start().catch(away)
-  }, [first, openShared, openSample, openEndpoint, away, keeper])
-  useWindow('hashchange', async () => {
-    const shared = await sharedIn(keeper.read())
-    if (shared) await openShared(shared).catch(away)
-  })
+  const draft = state?.draft
+  const { judged, isOld, trouble, known } = useJudged(bench, draft, catalogue.revision, setHistory, tell)
+  /** The verdict on what stands there: none if that could not be judged. */
+  const current = trouble === undefined ? judged : undefined
 
   const isShown = judged !== undefined
   useEffect(() => {
     if (isShown) bench.shelf().then(setShelf, away)
   }, [bench, away, catalogue, isShown])
   useEffect(() => {
-    if (endpoint === undefined) return
+    if (endpoint === undefined || !isShown) return
     let isCurrent = true
-    sheetOf(endpoint).then((came) => isCurrent && setSheet(came), away)
+    bench.callers(endpoint).then((came) => isCurrent && setCallers(came), away)
     return () => {
       isCurrent = false
     }
-  }, [endpoint, sheetOf, catalogue, away])
-
-  const chooseEndpoint = useCallback(
-    (name: string) => {
-      if (window.innerWidth <= narrow) setRail(false)
-      openEndpoint(name).catch(away)
-    },
-    [openEndpoint, away],
-  )
-  const chooseSample = useCallback(
-    (id: string) => {
-      if (window.innerWidth <= narrow) setRail(false)
-      openSample(id).catch(away)
-    },
-    [openSample, away],
-  )
-  const draft = state?.draft
-  const before = useRef<{ judged: Judged; revision: number; draft: Draft }>(undefined)
-  useEffect(() => {
-    if (!draft) return
-    let isCurrent = true
-    bench.judge(draft).then(
-      (came) => {
-        if (!isCurrent) return
-        setJudged(came)
-        setTrouble(undefined)
-        const last = before.current
-        before.current = { judged: came, revision: catalogue.revision, draft }
-        if (last && last.revision !== catalogue.revision && last.draft === draft) setNotice(changeOf(last.judged, came))
-        // The ledger follows the request to the endpoint that it means.
-        if (came.endpoint !== undefined)
-          setHistory((now) =>
-            now && now.now.draft === draft && now.now.endpoint !== came.endpoint
-              ? { ...now, now: { ...now.now, endpoint: came.endpoint as string } }
-              : now,
-          )
-      },
-      (error: Error) => isCurrent && setTrouble(error.message),
-    )
-    return () => {
-      isCurrent = false
-    }
-  }, [bench, draft, catalogue])
+  }, [bench, away, endpoint, catalogue, isShown])
 
   /** Of what is on the page. */
   const revision = useRef(first.revision)
-  const saving = useRef<Promise<unknown>>(undefined)
+  const working = useRef<Promise<unknown>>(undefined)
   useRevisions(bench, first.revision, async (now) => {
     // What is being saved from here is no news.
-    await saving.current
+    await working.current
     if (now === revision.current) return
     revision.current = now
     const next = await bench.catalogue()
-    sheets.current.clear()
+    request.sheets.current.clear()
     setCatalogue(next)
-    setNotice(next.broken === undefined ? 'judged again: something changed on disk' : undefined)
+    setNotice(next.broken === undefined ? { text: 'judged again: something changed on disk' } : undefined)
   })
 
   const blamed = useMemo(() => judged?.errors.map(({ address }) => address) ?? [], [judged])
   const text = draft?.message
+  const isUnmatched = current?.unmatched !== undefined
   // Until the sheet of another endpoint has come, the one before stays: what has the focus keeps it.
   const scene = useMemo(
-    () => (sheet && text !== undefined ? sceneOf(sheet.outline, sheet.base, text, blamed) : undefined),
-    [sheet, text, blamed],
+    () =>
+      sheet && text !== undefined
+        ? sceneOf(isUnmatched ? unmatched : sheet.outline, sheet.base, text, blamed)
+        : undefined,
+    [sheet, text, blamed, isUnmatched],
   )
-  /** The verdict on what stands there: none if that could not be judged. */
-  const current = trouble === undefined ? judged : undefined
   const notes = useMemo(() => notesOf(scene, current), [scene, current])
   // What could not be reported is being written: only values are hidden from who writes them.
   const secrets = useMemo(
@@ -246,89 +131,70 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
   )
 
   /** Changes the message; what is changed says whether typing goes on. */
-  const edit = useCallback((message: string, what: string) => {
-    setHistory((now) => now && changed(now, { ...now.now, draft: { ...now.now.draft, message } }, what, Date.now()))
-  }, [])
+  const edit = useCallback(
+    (message: string, what: string) => {
+      setHistory((now) => now && changed(now, { ...now.now, draft: { ...now.now.draft, message } }, what, Date.now()))
+    },
+    [setHistory],
+  )
   const about = (more: Partial<Draft>, what: string) =>
     setHistory((now) => {
       if (!now) return now
-      const next = { ...now.now.draft, ...more }
-      const { message, now: clock, who } = next
+      const { message, now: clock, who } = { ...now.now.draft, ...more }
       const own: Draft = { message, ...(clock ? { now: clock } : {}), ...(who ? { who } : {}) }
       return changed(now, { ...now.now, draft: own }, what, Date.now())
     })
-  const latest = useRef<{ scene: Scene | undefined; sheet: Sheet | undefined; kept: ReadonlyMap<string, string> }>(
-    undefined,
-  )
-  latest.current = { scene, sheet, kept }
-
-  const acts = useMemo<Acts>(() => {
-    const on = (line: Line, what: string, by: (scene: Scene, line: Line) => string) => {
-      const now = latest.current?.scene
-      // The line as it stands now: what was drawn may be a keystroke old.
-      const own = now?.ledger.lines.find(({ address }) => address === line.address) ?? line
-      if (now) edit(by(now, own), what)
-    }
-    return {
-      type: (line, value) => on(line, `type ${line.address}`, (now, own) => typed(now, own, value)),
-      raw: (line, raw) => on(line, `raw ${line.address}`, (now, own) => sendRaw(now, own, raw)),
-      leave: (line) => on(line, '', leftOut),
-      strike(line) {
-        const now = latest.current?.scene
-        if (now && line.slice) {
-          const raw = cut(now.text, line.slice)
-          setKept((all) => new Map(all).set(line.address, raw))
-        }
-        on(line, '', leftOut)
-      },
-      restore(line) {
-        const raw = latest.current?.kept.get(line.address) ?? ''
-        setKept((all) => {
-          const next = new Map(all)
-          next.delete(line.address)
-          return next
-        })
-        on(line, '', (now, own) => sendRaw(now, own, raw))
-      },
-      async file(line, file) {
-        const content = fileText(new Uint8Array(await file.arrayBuffer()))
-        on(line, '', (now, own) => withFile(now, own, file.name, file.type, content))
-      },
-      addElement: (line) =>
-        on(line, '', (now, own) => withElement(now, own, exampleAt(latest.current?.sheet, [...own.path, 0]))),
-      addName: (line, name) => {
-        on(line, '', (now, own) => withName(now, own, name))
-      },
-      menu: (line, button) => setMenu({ line, button }),
-      focus: (line) => setFocused(line.address),
-    }
-  }, [edit])
+  const asks = (caller: Caller | undefined) => {
+    if (!scene) return
+    about({ message: asCaller(scene, caller, callers), who: caller?.who ?? '' }, '')
+  }
+  const { acts, coming } = useActs({
+    bench,
+    scene,
+    sheet,
+    kept,
+    setKept,
+    edit,
+    tell,
+    onMenu: (line, button) => setMenu({ line, button }),
+    onFocus(line) {
+      setInLedger(line !== undefined)
+      if (line) setFocused(line.address)
+    },
+  })
+  // A new line has the focus as soon as it is there.
+  useEffect(() => {
+    const wanted = coming.current
+    if (wanted === undefined || !scene?.ledger.lines.some((line) => line.address === wanted)) return
+    coming.current = undefined
+    reach.current?.(wanted, true)
+  }, [scene, coming])
 
   const step = useCallback(
     (by: (history: History) => History | undefined) => setHistory((now) => (now && by(now)) ?? now),
-    [],
+    [setHistory],
   )
-  const faulty = useMemo(
-    () => scene?.ledger.lines.filter(({ address }) => notes.faults.has(address)).map(({ address }) => address) ?? [],
-    [scene, notes],
-  )
+  /** Goes to the next line with a fault, above or below the one that has the focus. */
   const toFault = useCallback(
-    (by: number) => {
-      if (faulty.length === 0) return
-      const here = faulty.indexOf(focused ?? '')
-      const next = here < 0 ? (by > 0 ? 0 : faulty.length - 1) : (here + by + faulty.length) % faulty.length
-      reach.current?.(faulty[next] as string)
+    (by: 1 | -1) => {
+      const lines = scene?.ledger.lines ?? []
+      const faulty = lines.flatMap((line, at) => (notes.faults.has(line.address) ? [at] : []))
+      const here = lines.findIndex((line) => line.address === focused)
+      const next =
+        by > 0 ? (faulty.find((at) => at > here) ?? faulty[0]) : (faulty.findLast((at) => at < here) ?? faulty.at(-1))
+      const line = next === undefined ? undefined : lines[next]
+      if (line) reach.current?.(line.address)
     },
-    [faulty, focused],
+    [scene, notes, focused],
   )
 
   // Nothing leaves the page before the sheet of its endpoint has said what is a secret.
   const safe = useMemo(
     () =>
-      scene && scene.outline.name === endpoint && scene.ledger.pieces
+      scene && (isUnmatched || scene.outline.name === endpoint) && scene.ledger.pieces
         ? { message: withoutSecrets(scene), shared: withoutSecrets(scene, true) }
         : undefined,
-    [scene, endpoint],
+    [scene, endpoint, isUnmatched],
   )
   // The address of the page brings it back, secrets and files apart.
   useEffect(() => {
@@ -352,100 +218,76 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
     [catalogue],
   )
   const opened = state?.opened === undefined ? undefined : samples.get(state.opened)
-  const copy = (what: string, content: string) =>
-    navigator.clipboard.writeText(content).then(() => setNotice(`copied ${what}, without secrets`), away)
-  const origin = base === '' ? somewhere : base.replace(/\/+$/, '')
-  const compareWith = async (one: SampleEntry) =>
-    setOther({ title: one.title, judged: await bench.judge(await bench.sample(one.id)) })
   const fill = (which: 'smallest' | 'fullest') => {
-    const made = sheet?.[which]
-    if (made && endpoint) go(made, state?.opened, endpoint).catch(away)
-    else setNotice('no accepted request can be made of this declaration; open a sample instead')
+    const make = async () => {
+      const made = sheet && (await startOf(bench, sheet, which, shelf))
+      if (made && endpoint) await go(made, state?.opened, endpoint)
+      else tell('no accepted request can be made of this declaration; open a sample instead')
+    }
+    make().catch(away)
   }
-  const save: Save = (file, title, replaces, decisions) => {
-    const saved = saveNow(file, title, replaces, decisions)
-    saving.current = saved.catch(() => undefined)
-    return saved
-  }
-  const saveNow: Save = async (file, title, replaces, decisions) => {
-    if (!draft || !safe || !bench.save) return undefined
-    const made = await bench.save({
-      draft: { ...draft, message: safe.message },
-      file,
-      title,
-      ...(replaces === undefined ? {} : { replaces, read: asRead.current.get(replaces) ?? '', decisions }),
-    })
-    if ('open' in made) return made.open
-    const { id, stamp } = made
-    asRead.current.set(id, (await bench.sample(id)).message)
-    const next = await bench.catalogue()
-    revision.current = next.revision
-    if (before.current) before.current = { ...before.current, revision: next.revision }
-    setCatalogue(next)
-    setHistory((now) => now && { ...now, now: { ...now.now, opened: id } })
-    const isOther = judged && stamp.status !== statusOf(judged)
-    setNotice(`saved into ${file} as ${stamp.status}${isOther ? ': what was left out makes the difference' : ''}`)
-    return undefined
-  }
+  const books = useSaving({
+    bench,
+    draft,
+    message: safe?.message,
+    judged,
+    opened: state?.opened,
+    asRead: request.asRead,
+    working,
+    setNotice,
+    async onChanged(now, openedNow) {
+      revision.current = now.revision
+      known(now.revision)
+      setCatalogue(now)
+      setHistory((one) => one && { ...one, now: { ...one.now, opened: openedNow } })
+    },
+  })
   const paste = async (content: string) => {
+    setNotice(undefined)
     const message = pasted(content)
     if (message !== undefined) return go({ message, ...(draft?.now ? { now: draft.now } : {}) })
     const trimmed = content.trim()
-    if (!trimmed.startsWith('{'))
-      return setNotice('no request was pasted: a curl command, a message, or a HAR entry is one')
+    if (!trimmed.startsWith('{')) return tell('no request was pasted: a curl command, a message, or a HAR entry is one')
     const har = /"log"\s*:/.test(trimmed.slice(0, 200)) ? trimmed : `{"log":{"version":"1.2","entries":[${trimmed}]}}`
     const [entry] = await bench.recorded(har)
     if (entry) await go(entry)
   }
+  const send = () => setSending((now) => now + 1)
+  const save = () => {
+    if (!bench.save) return
+    if (catalogue.books.length > 0) setOver('saving')
+    else tell('no sample book was given: start the desk with one, as in yosei desk intake.ts samples/book.md')
+  }
 
-  const actionsNow = (): Action[] => [
-    { id: 'smallest', label: 'Fill: the smallest accepted request', do: () => fill('smallest') },
-    { id: 'fullest', label: 'Fill: the fullest accepted request', do: () => fill('fullest') },
-    { id: 'next', label: 'Go to the next error', keys: 'F8', do: () => toFault(1) },
-    { id: 'previous', label: 'Go to the previous error', keys: 'Shift F8', do: () => toFault(-1) },
-    { id: 'undo', label: 'Undo', keys: keyOf('Z'), do: () => step(undone) },
-    { id: 'redo', label: 'Redo', keys: keyOf('Shift Z'), do: () => step(redone) },
-    { id: 'message', label: 'Show the message', do: () => setStop('message') },
-    { id: 'answer', label: 'Show the answer', do: () => setStop('answer') },
-    ...(bench.save ? [{ id: 'save', label: 'Save as a sample', keys: keyOf('S'), do: () => setSaving(true) }] : []),
-    ...(bench.send
-      ? [{ id: 'send', label: 'Send to a server', keys: keyOf('Enter'), do: () => setSending(true) }]
-      : []),
-    { id: 'copy-message', label: 'Copy as message', do: () => copy('the message', safe?.message ?? '') },
-    { id: 'copy-curl', label: 'Copy as curl', do: () => copy('a curl command', curlOf(safe?.message ?? '', origin)) },
-    { id: 'copy-fetch', label: 'Copy as fetch', do: () => copy('a fetch call', fetchOf(safe?.message ?? '', origin)) },
-    {
-      id: 'copy-write',
-      label: 'Copy as write(…)',
-      do: () => scene && copy('a write call', writeOf(scene.outline.name, origin, partsOf(scene, judged))),
-    },
-    {
-      id: 'paste',
-      label: 'Open what is on the clipboard: curl, HAR entry, message',
-      do: () => navigator.clipboard.readText().then(paste).catch(away),
-    },
-    {
-      id: 'rail',
-      label: isRail ? 'Fold the rail away' : 'Show the rail',
-      keys: keyOf('B'),
-      do: () => setRail((now) => !now),
-    },
-    ...[...samples.values()]
-      .filter(({ id }) => id !== state?.opened && shelf?.stamps[id]?.endpoint === endpoint)
-      .slice(0, 100)
-      .map((one) => ({
-        id: `compare ${one.id}`,
-        label: `Compare with: ${one.title}`,
-        do: () => compareWith(one).catch(away),
-      })),
-    ...catalogue.endpoints
-      .slice(0, 200)
-      .map(({ name, title }) => ({
-        id: `open ${name}`,
-        label: `Open: ${title ?? name}`,
-        do: () => openEndpoint(name).catch(away),
-      })),
-  ]
+  const actions: ActionsOf = {
+    bench,
+    catalogue,
+    scene,
+    judged,
+    safe,
+    base,
+    isRail,
+    keyOf,
+    opened,
+    others: [...samples.values()].filter(
+      ({ id }) => id !== state?.opened && endpoint !== undefined && shelf?.stamps[id]?.endpoint === endpoint,
+    ),
+    tell,
+    away,
+    fill,
+    toFault,
+    undo: () => step(undone),
+    redo: () => step(redone),
+    show: setStop,
+    save,
+    send,
+    paste: () => navigator.clipboard.readText().then(paste).catch(away),
+    rail: () => setRail((now) => !now),
+    compare: async ({ id, title }) => setOther({ title, judged: await bench.judge(await bench.sample(id)) }),
+    rename: () => setOver('renaming'),
+    remove: () => books.remove().catch(away),
+    open: (name) => openEndpoint(name).catch(away),
+  }
   useWindow('keydown', (event) => {
     const { key, shiftKey, altKey } = event
     const isCommand = isApple ? event.metaKey : event.ctrlKey
@@ -454,19 +296,19 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
       act()
     }
     const low = key.toLowerCase()
-    if (isCommand && low === 'k') does(() => setPalette(true))
-    else if (isCommand && low === 's') does(() => bench.save && setSaving(true))
+    if (isCommand && low === 'k') does(() => setOver('palette'))
+    else if (isCommand && low === 's') does(save)
     else if (isCommand && low === 'z') does(() => step(shiftKey ? redone : undone))
     else if (isCommand && low === 'y') does(() => step(redone))
-    else if (isCommand && low === 'b') does(() => setRail((now) => !now))
-    else if (isCommand && key === 'Enter' && bench.send) does(() => setSending(true))
+    else if (isCommand && low === 'b') does(actions.rail)
+    else if (isCommand && key === 'Enter' && bench.send) does(send)
     else if (key === 'F8') does(() => toFault(shiftKey ? -1 : 1))
     else if ((key === 'F10' && shiftKey) || key === 'ContextMenu') {
       const button = (event.target as HTMLElement).closest('.line')?.querySelector<HTMLElement>('.more')
       if (button) does(() => button.click())
     } else if (altKey && (key === 'ArrowDown' || key === 'ArrowUp') && focused !== undefined && scene) {
       const { lines } = scene.ledger
-      const here = lines.findIndex(({ address }) => address === focused)
+      const here = lines.findIndex((line) => line.address === focused)
       const next = lines[here + (key === 'ArrowDown' ? 1 : -1)]
       if (next) does(() => reach.current?.(next.address))
     }
@@ -483,21 +325,33 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
 
   // What had the focus may be gone: what holds it has it then.
   useEffect(() => {
-    if (!scene || focused === undefined || document.activeElement !== document.body) return
-    const known = new Set(scene.ledger.lines.map(({ address }) => address))
+    if (!scene || focused === undefined || !isInLedger || document.activeElement !== document.body) return
+    const lines = new Set(scene.ledger.lines.map((line) => line.address))
     let near = focused
-    while (near !== '' && !known.has(near)) near = above(near)
+    while (near !== '' && !lines.has(near)) near = above(near)
     if (near !== '') reach.current?.(near)
-  }, [scene, focused])
+  }, [scene, focused, isInLedger])
 
+  const top = useRef<HTMLDivElement>(null)
+  useHeight(top, '--top')
+  const clock = useMemo(() => {
+    const date = new Date(draft?.now ?? Date.now())
+    return Number.isNaN(date.getTime()) ? new Date() : date
+  }, [draft?.now])
   const rules = useMemo(() => (sheet ? rulesByAddress(sheet.outline) : undefined), [sheet])
-  const line = scene?.ledger.lines.find(({ address }) => address === focused)
+  const line = isInLedger ? scene?.ledger.lines.find((one) => one.address === focused) : undefined
   const entry = catalogue.endpoints.find(({ name }) => name === endpoint)
   const probesAt = useCallback(
     async () => (menu && endpoint !== undefined ? bench.probes(endpoint, foldedAddress(menu.line.path)) : []),
     [bench, menu, endpoint],
   )
+  const choose = (open: (name: string) => Promise<void>) => (name: string) => {
+    if (window.innerWidth <= narrow) setRail(false)
+    setNotice(undefined)
+    open(name).catch(away)
+  }
   const faults = current?.errors ?? never
+  const close = () => setOver(undefined)
 
   return (
     <div className="desk" data-rail={isRail || undefined}>
@@ -507,29 +361,34 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
           shelf={shelf}
           endpoint={endpoint}
           opened={state?.opened}
-          onEndpoint={chooseEndpoint}
-          onSample={chooseSample}
+          onEndpoint={choose(openEndpoint)}
+          onSample={choose(openSample)}
         />
       )}
       <main>
-        <Masthead
-          title={
-            current?.unmatched
-              ? `No endpoint has ${current.unmatched.request}`
-              : (entry?.title ?? endpoint ?? catalogue.title)
-          }
-          about={current?.unmatched ? current.unmatched.nearest : entry && `${entry.method} ${entry.template}`}
-          isNearest={current?.unmatched !== undefined}
-          sample={opened?.title}
-          judged={current}
-          isRail={isRail}
-          keys={keyOf('K')}
-          onRail={() => setRail((now) => !now)}
-          onActions={() => setPalette(true)}
-        />
-        {trouble !== undefined && (
+        <div className="top" ref={top}>
+          <Masthead
+            title={
+              current?.unmatched
+                ? `No endpoint has ${current.unmatched.request}`
+                : (entry?.title ?? endpoint ?? catalogue.title)
+            }
+            about={current?.unmatched ? current.unmatched.nearest : entry && `${entry.method} ${entry.template}`}
+            isNearest={isUnmatched}
+            sample={opened?.title}
+            judged={current}
+            isOld={isOld}
+            isRail={isRail}
+            keys={keyOf('K')}
+            onRail={actions.rail}
+            onActions={() => setOver('palette')}
+          />
+          {current && scene && <Way judged={current} outline={scene.outline} open={stop} onOpen={setStop} />}
+          <Notices notice={notice} onClose={() => setNotice(undefined)} />
+        </div>
+        {trouble !== undefined && trouble.at !== 'now' && trouble.at !== 'who' && (
           <p className="notice bad" role="alert">
-            {trouble}
+            {trouble.message}
           </p>
         )}
         {catalogue.broken !== undefined && (
@@ -537,15 +396,8 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
             {catalogue.broken} <small>What was there before still judges.</small>
           </p>
         )}
-        <p className="notice" role="status" hidden={notice === undefined}>
-          {notice}
-          <button type="button" className="quiet" onClick={() => setNotice(undefined)} aria-label="put the notice away">
-            ×
-          </button>
-        </p>
         {judged && scene && draft && (
           <>
-            {current && <Way judged={current} outline={scene.outline} open={stop} onOpen={setStop} />}
             {stop === 'message' && (
               <Suspense fallback={null}>
                 <Text text={draft.message} secrets={secrets} onChange={(message) => edit(message, 'text')} />
@@ -557,14 +409,15 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
             {stop !== undefined && stop !== 'message' && stop !== 'answer' && current && (
               <Station at={stop} judged={current} />
             )}
-            {isSending && (
+            {sending > 0 && (
               <Sending
                 bench={bench}
                 draft={draft}
                 judged={judged}
                 base={base}
+                asked={sending}
                 onBase={setBase}
-                onClose={() => setSending(false)}
+                onClose={() => setSending(0)}
               />
             )}
             {other && (
@@ -578,11 +431,15 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
             <About
               draft={draft}
               hasWho={scene.outline.who !== undefined}
-              isSending={isSending}
+              callers={callers}
+              caller={callerOf(scene, draft, callers)}
+              trouble={trouble}
+              isSending={sending > 0}
               onChange={about}
+              onCaller={asks}
               onFill={fill}
-              onSend={bench.send && (() => setSending((now) => !now))}
-              onSave={bench.save && (() => setSaving(true))}
+              onSend={bench.send && (() => setSending((now) => (now > 0 ? 0 : 1)))}
+              onSave={bench.save && save}
             />
             {faults.some(({ address }) => address === '') && (
               <ul className="whole">
@@ -597,7 +454,16 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
                 “message”, or undo.
               </p>
             )}
-            <Ledger scene={scene} notes={notes} rawLines={rawLines} leftOut={kept} acts={acts} reach={reach} />
+            <Ledger
+              scene={scene}
+              notes={notes}
+              rawLines={rawLines}
+              leftOut={kept}
+              clock={clock}
+              isOld={isOld}
+              acts={acts}
+              reach={reach}
+            />
           </>
         )}
         <Footnote line={line} rules={line && rules?.get(foldedAddress(line.path))} />
@@ -613,32 +479,32 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
             onClose={() => setMenu(undefined)}
           />
         )}
-        {isPalette && <Palette actions={actionsNow()} onClose={() => setPalette(false)} />}
-        {isSaving && catalogue.books.length > 0 && (
+        {over === 'palette' && <Palette actions={actionsOf(actions)} onClose={close} />}
+        {over === 'saving' && (
           <Saving
             catalogue={catalogue}
             opened={opened}
             mine={safe?.message ?? ''}
-            onSave={save}
+            onPreview={async (wanted: Wanted) => {
+              const { open, lines } = await books.preview(wanted)
+              const before = request.asRead.current.get(wanted.replaces ?? '')
+              const own = sheet && before !== undefined ? [sceneOf(sheet.outline, sheet.base, before)] : []
+              const hidden = [...own, ...(scene ? [scene] : [])].flatMap(secretTexts)
+              const veiled = (one: string) => hidden.reduce((now, secret) => now.replaceAll(secret, '••••••'), one)
+              return { open, lines: lines.map(({ is, text }) => ({ is, text: veiled(text) })) }
+            }}
+            onSave={books.save}
             onCompare={async (id) => {
               const there = await bench.sample(id).catch(() => undefined)
               return there && sheet
                 ? withoutSecrets(sceneOf(sheet.outline, sheet.base, there.message), true)
                 : there && '(a request)'
             }}
-            onClose={() => setSaving(false)}
+            onClose={close}
           />
         )}
-        {isSaving && catalogue.books.length === 0 && <NoBooks onClose={() => setSaving(false)} tell={setNotice} />}
+        {over === 'renaming' && opened && <Renaming title={opened.title} onRename={books.rename} onClose={close} />}
       </Suspense>
     </div>
   )
-}
-
-function NoBooks({ tell, onClose }: { tell: (text: string) => void; onClose: () => void }) {
-  useEffect(() => {
-    tell('no sample book was given: start the desk with one, as in yosei desk intake.ts samples/book.md')
-    onClose()
-  }, [tell, onClose])
-  return null
 }

@@ -53,7 +53,7 @@ export function choicesOf(
     label,
     do: () => edit(sendRaw(scene, line, by), ''),
   })
-  const text = shownText(raw, codec)
+  const text = shownText(raw, line)
   const number = /^-?(?:0|[1-9]\d*)(?:\.\d+)?$/.test(text) ? text : '1'
   return [
     ...(line.isHead && codec !== 'json'

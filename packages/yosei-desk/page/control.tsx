@@ -1,9 +1,9 @@
 /** What is sent, in the control that its kind has. */
-import { parseDate } from '@internationalized/date'
-import { type ChangeEvent, lazy, type ReactNode, Suspense, useId, useRef, useState } from 'react'
-import { bytesOf, loneByte } from '../src/bytes.ts'
+import { type ChangeEvent, type KeyboardEvent, lazy, type ReactNode, Suspense, useId, useRef, useState } from 'react'
+import { bytesOf, fileMark, loneByte } from '../src/bytes.ts'
 import { leaf, shownText } from './model/edits.ts'
 import type { Line } from './model/lines.ts'
+import { isOutOfRange } from './model/range.ts'
 
 const Days = lazy(() => import('./days.tsx'))
 
@@ -15,6 +15,8 @@ export interface ControlProps {
   readonly isRaw: boolean
   readonly isFaulty: boolean
   readonly describedBy: string
+  /** The day that limits count from, and calendars open at. */
+  readonly clock: Date
   readonly onType: (value: string) => void
   readonly onRaw: (raw: string) => void
   readonly onLeave: () => void
@@ -22,7 +24,8 @@ export interface ControlProps {
 }
 
 export function Control(props: ControlProps) {
-  const { sent: raw, line, isRaw, id, isFaulty, describedBy } = props
+  const { sent: raw, line, isRaw, id, isFaulty, describedBy, clock } = props
+  const [isShown, setShown] = useState(false)
   const field = leaf(line.field)
   const common = {
     id,
@@ -33,7 +36,7 @@ export function Control(props: ControlProps) {
     autoComplete: 'off',
   } as const
   if (isRaw || (line.codec === 'json' && /^[[{]/.test(raw))) return <Raw {...props} common={common} raw={raw} />
-  const text = shownText(raw, line.codec)
+  const text = shownText(raw, line)
   if (field.kind === 'flag') return <Flag {...props} text={text} raw={raw} />
   if (field.kind === 'choice' && field.values)
     return <Choice {...props} common={common} text={text} values={field.values} />
@@ -42,7 +45,11 @@ export function Control(props: ControlProps) {
   const isLong = text.includes('\n') || text.length > 120
   return (
     <>
-      <Typed text={raw === 'null' && line.codec === 'json' && !isLong ? '' : text} onType={props.onType}>
+      <Typed
+        text={raw === 'null' && line.codec === 'json' && !isLong ? '' : text}
+        onType={props.onType}
+        onLeave={line.slice && line.part !== 'path' ? props.onLeave : undefined}
+      >
         {(typed) =>
           isLong && !line.isSecret ? (
             <textarea {...common} {...typed} rows={Math.min(12, text.split('\n').length + 1)} />
@@ -50,7 +57,7 @@ export function Control(props: ControlProps) {
             <input
               {...common}
               {...typed}
-              type={line.isSecret ? 'password' : 'text'}
+              type={line.isSecret && !isShown ? 'password' : 'text'}
               inputMode={field.kind === 'integer' || field.kind === 'number' ? 'decimal' : 'text'}
               placeholder={
                 line.slice ? (raw === 'null' ? 'null' : text === '' ? 'empty' : undefined) : placeholderOf(line)
@@ -59,10 +66,19 @@ export function Control(props: ControlProps) {
           )
         }
       </Typed>
-      <TypeMark line={line} raw={raw} kind={field.kind} />
-      {isTime && !line.isSecret && (
-        <DayButton line={line} text={text} isDay={field.kind === 'day'} onType={props.onType} />
+      {line.isSecret && (
+        <button
+          type="button"
+          className="quiet"
+          aria-pressed={isShown}
+          aria-label={`show ${line.address}`}
+          onClick={() => setShown((now) => !now)}
+        >
+          {isShown ? 'hide' : 'show'}
+        </button>
       )}
+      <TypeMark line={line} raw={raw} kind={field.kind} />
+      {isTime && !line.isSecret && <DayButton line={line} text={text} clock={clock} onType={props.onType} />}
     </>
   )
 }
@@ -70,6 +86,7 @@ export function Control(props: ControlProps) {
 interface TypedProps {
   readonly value: string
   onChange(event: ChangeEvent<HTMLInputElement | HTMLTextAreaElement>): void
+  onKeyDown(event: KeyboardEvent<HTMLInputElement | HTMLTextAreaElement>): void
   onBlur(): void
 }
 /**
@@ -79,10 +96,13 @@ interface TypedProps {
 function Typed({
   text,
   onType,
+  onLeave,
   children,
 }: {
   text: string
   onType: (value: string) => void
+  /** If it can be left out: Backspace does, when there is nothing left to take away. */
+  onLeave: (() => void) | undefined
   children: (typed: TypedProps) => ReactNode
 }) {
   const [typed, setTyped] = useState<string>()
@@ -91,6 +111,12 @@ function Typed({
     onChange({ target: { value } }) {
       setTyped(value)
       onType(value)
+    },
+    onKeyDown(event) {
+      if (event.key !== 'Backspace' || event.repeat || event.currentTarget.value !== '' || !onLeave) return
+      event.preventDefault()
+      setTyped(undefined)
+      onLeave()
     },
     onBlur: () => setTyped(undefined),
   })
@@ -223,9 +249,9 @@ function Choice({
 
 function FileControl({ common, line, text, onFile, onType }: ControlProps & { common: Common; text: string }) {
   const input = useRef<HTMLInputElement>(null)
-  const bytes = bytesOf(text).length
+  const bytes = Number(fileMark.exec(text)?.[2] ?? bytesOf(text).length)
   const told = line.slice ? [line.file?.name, line.file?.type, `${bytes} bytes`].filter(Boolean).join(', ') : 'not sent'
-  const isWritten = text.length < 200 && !loneByte.test(text)
+  const isWritten = text.length < 200 && !loneByte.test(text) && !fileMark.test(text)
   const { 'aria-label': label, ...others } = common
   return (
     <span className="file">
@@ -255,23 +281,18 @@ function FileControl({ common, line, text, onFile, onType }: ControlProps & { co
 function DayButton({
   line,
   text,
-  isDay,
+  clock,
   onType,
 }: {
   line: Line
   text: string
-  isDay: boolean
+  clock: Date
   onType: (value: string) => void
 }) {
   const [isOpen, setOpen] = useState(false)
   const button = useRef<HTMLButtonElement>(null)
   const [, day, rest = 'T00:00:00Z'] = /^(\d{4}-\d\d-\d\d)(.*)$/.exec(text) ?? []
-  let value: ReturnType<typeof parseDate> | undefined
-  try {
-    value = day === undefined ? undefined : parseDate(day)
-  } catch {
-    value = undefined
-  }
+  const isDay = leaf(line.field).kind === 'day'
   return (
     <>
       <button
@@ -290,7 +311,9 @@ function DayButton({
         <Suspense fallback={null}>
           <Days
             anchor={button}
-            value={value}
+            value={day}
+            clock={clock}
+            isOut={(one) => isOutOfRange(one, leaf(line.field), clock)}
             onClose={() => setOpen(false)}
             onChoose={(chosen) => {
               onType(isDay ? chosen : `${chosen}${rest || 'T00:00:00Z'}`)

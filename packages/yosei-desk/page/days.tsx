@@ -1,5 +1,5 @@
 /** A calendar to choose a day from. */
-import type { CalendarDate } from '@internationalized/date'
+import { type CalendarDate, parseDate } from '@internationalized/date'
 import type { RefObject } from 'react'
 import {
   Button,
@@ -14,11 +14,18 @@ import {
 
 interface DaysProps {
   readonly anchor: RefObject<HTMLElement | null>
-  readonly value: CalendarDate | undefined
+  /** As `2031-03-01`. */
+  readonly value: string | undefined
+  readonly clock: Date
+  /** Whether a day is out of the field's range: it can be chosen all the same. */
+  readonly isOut: (day: string) => boolean
   readonly onChoose: (day: string) => void
   readonly onClose: () => void
 }
-export default function Days({ anchor, value, onChoose, onClose }: DaysProps) {
+export default function Days({ anchor, value, clock, isOut, onChoose, onClose }: DaysProps) {
+  const chosen = dateOf(value)
+  const today = dateOf(clock.toISOString().slice(0, 10))
+  const hasOut = chosen !== undefined && isOut(chosen.toString())
   return (
     <Popover triggerRef={anchor} isOpen onOpenChange={(isOpen) => !isOpen && onClose()} placement="bottom end">
       <Dialog aria-label="Calendar">
@@ -26,7 +33,8 @@ export default function Days({ anchor, value, onChoose, onClose }: DaysProps) {
           <Calendar
             aria-label="Day"
             autoFocus
-            defaultValue={value ?? null}
+            defaultValue={chosen ?? null}
+            defaultFocusedValue={chosen ?? today ?? null}
             onChange={(day) => onChoose(day.toString())}
           >
             <header>
@@ -34,10 +42,31 @@ export default function Days({ anchor, value, onChoose, onClose }: DaysProps) {
               <Heading />
               <Button slot="next">›</Button>
             </header>
-            <CalendarGrid>{(date) => <CalendarCell date={date} />}</CalendarGrid>
+            <CalendarGrid>
+              {(date) => (
+                <CalendarCell
+                  date={date}
+                  className={({ defaultClassName = '' }) =>
+                    isOut(date.toString()) ? `${defaultClassName} out` : defaultClassName
+                  }
+                />
+              )}
+            </CalendarGrid>
+            <p className="hint">
+              {hasOut ? 'This day is out of range. ' : ''}
+              <s>Struck</s> days are out of range.
+            </p>
           </Calendar>
         </I18nProvider>
       </Dialog>
     </Popover>
   )
+}
+
+function dateOf(day: string | undefined): CalendarDate | undefined {
+  try {
+    return day === undefined ? undefined : parseDate(day)
+  } catch {
+    return undefined
+  }
 }

@@ -1,5 +1,5 @@
 /** What the page listens to. */
-import { useEffect, useRef } from 'react'
+import { type RefObject, useEffect, useRef } from 'react'
 import type { Bench } from '../src/terms.ts'
 
 /** Listens to the whole window, always with what was given last. */
@@ -45,4 +45,17 @@ export function useRevisions(bench: Bench, first: number, changed: (revision: nu
       isOver = true
     }
   }, [bench, first])
+}
+
+/** Keeps the height of an element in a property of the document's style. */
+export function useHeight(element: RefObject<HTMLElement | null>, property: string): void {
+  useEffect(() => {
+    const { current } = element
+    if (!current) return
+    const observer = new ResizeObserver(() =>
+      document.documentElement.style.setProperty(property, `${current.offsetHeight}px`),
+    )
+    observer.observe(current)
+    return () => observer.disconnect()
+  }, [element, property])
 }

@@ -20,21 +20,26 @@ export interface Acts {
   addName(line: Line, name: string): void
   menu(line: Line, button: HTMLElement): void
   focus(line: Line): void
+  /** No line has the focus any more. */
+  blur(): void
 }
 interface LedgerProps {
   readonly scene: Scene
   readonly notes: Notes
   readonly rawLines: ReadonlySet<string>
   readonly leftOut: ReadonlyMap<string, string>
+  readonly clock: Date
+  /** Whether what is wrong, and what is read, is of an earlier text. */
+  readonly isOld: boolean
   readonly acts: Acts
-  /** Scrolls to a line, so that it can be focused. */
-  readonly reach: RefObject<((address: string) => void) | null>
+  /** Scrolls to a line and focuses it; of a head, on request the first line below it. */
+  readonly reach: RefObject<((address: string, isBelow?: boolean) => void) | null>
 }
 const none: readonly FieldError[] = []
 /** So many lines are drawn whole; of more, those that are seen. */
 const mostWhole = 120
 
-export function Ledger({ scene, notes, rawLines, leftOut, acts, reach }: LedgerProps) {
+export function Ledger({ scene, notes, rawLines, leftOut, clock, isOld, acts, reach }: LedgerProps) {
   const { lines } = scene.ledger
   const isLong = lines.length > mostWhole
   const list = useRef<HTMLDivElement>(null)
@@ -67,10 +72,18 @@ export function Ledger({ scene, notes, rawLines, leftOut, acts, reach }: LedgerP
     overscan: 12,
     getItemKey: (index) => lines[index]?.address ?? index,
   })
-  reach.current = (address) => {
+  reach.current = (address, isBelow = false) => {
     const index = lines.findIndex((one) => one.address === address)
-    if (isLong && index >= 0) virtual.scrollToIndex(index, { align: 'center' })
-    requestAnimationFrame(() => requestAnimationFrame(() => focusOn(address)))
+    const isFirst = (one: Line, at: number) => at >= index && !one.isHead && one.address.startsWith(address)
+    const wanted = isBelow && lines[index]?.isHead ? lines.findIndex(isFirst) : index
+    const line = lines[wanted < 0 ? index : wanted]
+    if (!line) return
+    if (isLong) virtual.scrollToIndex(lines.indexOf(line), { align: 'center' })
+    // A line far away is drawn some frames later.
+    const look = (frames: number) => {
+      if (!focusOn(line.address) && frames > 0) requestAnimationFrame(() => look(frames - 1))
+    }
+    requestAnimationFrame(() => look(60))
   }
   const row = (line: Line) => (
     <Row
@@ -81,11 +94,21 @@ export function Ledger({ scene, notes, rawLines, leftOut, acts, reach }: LedgerP
       reading={notes.readings.get(line.address)}
       isRaw={rawLines.has(line.address)}
       kept={leftOut.get(line.address)}
+      clock={clock}
       acts={acts}
     />
   )
   return (
-    <div className="ledger" role="table" aria-label="The request, field by field" aria-rowcount={lines.length + 1}>
+    <div
+      className="ledger"
+      role="table"
+      aria-label="The request, field by field"
+      aria-rowcount={lines.length + 1}
+      data-old={isOld || undefined}
+      onBlur={({ currentTarget, relatedTarget }) => {
+        if (!currentTarget.contains(relatedTarget)) acts.blur()
+      }}
+    >
       <div role="rowgroup" className="ledger-head">
         <div role="row">
           {['address', 'sent', 'read as', 'what is wrong'].map((name) => (
@@ -121,13 +144,14 @@ export function Ledger({ scene, notes, rawLines, leftOut, acts, reach }: LedgerP
 
 /** The id of a line's control. */
 const idOf = (address: string) => `at-${address}`
-const focusOn = (address: string) => {
+const focusOn = (address: string): boolean => {
   const row = document.querySelector(`[data-address="${CSS.escape(address)}"]`)
   const control = row?.querySelector<HTMLElement>(
     '.sent input:not([hidden]):not([type="radio"]:not(:checked)), .sent select, .sent textarea, .sent button',
   )
   control?.focus({ preventScroll: true })
   row?.scrollIntoView({ block: 'center' })
+  return row !== null
 }
 
 interface RowProps {
@@ -137,9 +161,10 @@ interface RowProps {
   readonly reading: Reading | undefined
   readonly isRaw: boolean
   readonly kept: string | undefined
+  readonly clock: Date
   readonly acts: Acts
 }
-const Row = memo(function Row({ line, sent, faults, reading, isRaw, kept, acts }: RowProps) {
+const Row = memo(function Row({ line, sent, faults, reading, isRaw, kept, clock, acts }: RowProps) {
   const { address, depth, label, field, isHead, times, part } = line
   const noteId = `note-${address}`
   const isLeft = kept !== undefined && !line.slice
@@ -149,7 +174,7 @@ const Row = memo(function Row({ line, sent, faults, reading, isRaw, kept, acts }
       : field === undefined && depth > 0 && line.element === undefined && part !== 'header'
         ? 'undeclared'
         : ''
-  const isSection = depth === 0 && isHead
+  const isSection = depth === 0 && (isHead || part === 'path')
   return (
     <div
       role="row"
@@ -187,6 +212,7 @@ const Row = memo(function Row({ line, sent, faults, reading, isRaw, kept, acts }
             isRaw={isRaw}
             isFaulty={faults.length > 0}
             describedBy={noteId}
+            clock={clock}
             onType={(value) => acts.type(line, value)}
             onRaw={(raw) => acts.raw(line, raw)}
             onLeave={() => acts.leave(line)}
@@ -197,6 +223,7 @@ const Row = memo(function Row({ line, sent, faults, reading, isRaw, kept, acts }
           <button
             type="button"
             className="quiet more"
+            title="what can be done to this line"
             aria-label={`more for ${address}`}
             aria-haspopup="menu"
             tabIndex={-1}
@@ -230,6 +257,7 @@ function isSameRow(one: RowProps, two: RowProps): boolean {
     one.isRaw === two.isRaw &&
     one.kept === two.kept &&
     one.acts === two.acts &&
+    one.clock.getTime() === two.clock.getTime() &&
     a.address === b.address &&
     a.field === b.field &&
     a.isHead === b.isHead &&

@@ -1,6 +1,6 @@
 /** The rail: endpoints with their samples, what becomes of each, and how much of each endpoint they try. */
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { type KeyboardEvent, memo, useDeferredValue, useMemo, useRef, useState } from 'react'
+import { type KeyboardEvent, memo, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react'
 import type { Catalogue, EndpointEntry, SampleEntry, Shelf } from '../src/terms.ts'
 
 type Row =
@@ -30,6 +30,16 @@ export const Rail = memo(function Rail({ catalogue, shelf, endpoint, opened, onE
     overscan: 15,
     getItemKey: (index) => rows[index]?.key ?? index,
   })
+  // What is open is in view, however it came there.
+  const shown = useRef<string>(undefined)
+  useEffect(() => {
+    const wanted = opened ?? (endpoint === undefined ? undefined : `endpoint ${endpoint}`)
+    if (wanted === undefined || wanted === shown.current) return
+    const index = rows.findIndex(({ key }) => key === wanted)
+    if (index < 0) return
+    shown.current = wanted
+    virtual.scrollToIndex(index, { align: 'auto' })
+  }, [opened, endpoint, rows, virtual])
   const fold = (name: string) =>
     setFolded((now) => {
       const next = new Set(now)

@@ -1,65 +1,109 @@
-/** Keeps the request as a sample. */
-import { useRef, useState } from 'react'
+/** Keeps the request as a sample. What would change in the book stands there before it is written. */
+import { type FormEvent, useEffect, useRef, useState } from 'react'
 import { Dialog, Modal, ModalOverlay } from 'react-aria-components'
-import type { Catalogue, Decided, Decision, OpenLine, SampleEntry } from '../src/terms.ts'
+import type { Catalogue, Decided, Decision, OpenLine, Preview, SampleEntry } from '../src/terms.ts'
 import { Trouble } from './model/bench.ts'
 
-/** Saves, or gives the lines of the book that need a decision first: then nothing was saved. */
-export type Save = (
-  file: string,
-  title: string,
-  replaces: string | undefined,
-  decisions: readonly Decided[],
-) => Promise<readonly OpenLine[] | undefined>
-
+/** What is asked to be saved. */
+export interface Wanted {
+  readonly file: string
+  readonly title: string
+  readonly replaces: string | undefined
+  readonly decisions: readonly Decided[]
+}
 interface SavingProps {
   readonly catalogue: Catalogue
   readonly opened: SampleEntry | undefined
   /** The request as it would be saved. */
   readonly mine: string
-  readonly onSave: Save
+  /** What it would change, secrets hidden. */
+  readonly onPreview: (wanted: Wanted) => Promise<Preview>
+  /** Saves, or gives the lines of the book that need a decision first: then nothing was saved. */
+  readonly onSave: (wanted: Wanted) => Promise<readonly OpenLine[] | undefined>
   /** The request of a sample as the book has it now; `undefined` if there is none. */
   readonly onCompare: (id: string) => Promise<string | undefined>
   readonly onClose: () => void
 }
-export default function Saving({ catalogue: { books }, opened, mine, onSave, onCompare, onClose }: SavingProps) {
+/** Milliseconds without a key, before a preview is asked for. */
+const pause = 250
+
+export default function Saving(props: SavingProps) {
+  const { catalogue, opened, mine, onPreview, onSave, onCompare, onClose } = props
+  const { books } = catalogue
+  const own = opened && books.find(({ samples }) => samples.includes(opened))
   const [isNew, setNew] = useState(!opened)
+  const [title, setTitle] = useState(opened ? `${opened.title}, again` : '')
+  const [file, setFile] = useState(own?.file ?? books[0]?.file ?? '')
+  const [isSame, setSame] = useState(false)
+  const [decisions, setDecisions] = useState<ReadonlyMap<string, Decision>>(new Map())
+  const [preview, setPreview] = useState<Preview>()
   const [trouble, setTrouble] = useState<string>()
   const [theirs, setTheirs] = useState<string>()
-  const [open, setOpen] = useState<readonly OpenLine[]>([])
   const isBusy = useRef(false)
+  const isConflict = useRef(false)
+
+  const decidedAmong = (open: readonly OpenLine[]): readonly Decided[] =>
+    open.map((line) => ({ ...line, decision: decisions.get(keyOf(line)) ?? 'keep' }))
+  const wanted: Wanted = {
+    file: isNew ? file : (own?.file ?? ''),
+    title: isNew ? title : (opened?.title ?? ''),
+    replaces: isNew ? undefined : opened?.id,
+    decisions: isNew ? [] : decidedAmong(preview?.open ?? []),
+  }
   const failed = async (error: Error) => {
     setTrouble(error.message)
+    setPreview(undefined)
     if (!(error instanceof Trouble && error.code === 'conflict') || !opened) return
+    isConflict.current = true
     setTheirs((await onCompare(opened.id)) ?? 'no request')
     // What stands there stays.
     setNew(true)
   }
-  const own = opened && books.find(({ samples }) => samples.includes(opened))
+  const latest = useRef({ wanted, onPreview, failed })
+  latest.current = { wanted, onPreview, failed }
+  const asked = JSON.stringify(wanted)
+  useEffect(() => {
+    let isCurrent = true
+    const look = async () => {
+      const { wanted, onPreview, failed } = latest.current
+      if (wanted.title.trim() === '') return setPreview(undefined)
+      try {
+        const came = await onPreview(wanted)
+        if (!isCurrent) return
+        setPreview(came)
+        // What another desk has written stays beside this until one is saved.
+        if (!isConflict.current) setTrouble(undefined)
+      } catch (error) {
+        if (isCurrent) await failed(error as Error)
+      }
+    }
+    const timer = setTimeout(look, pause)
+    return () => {
+      isCurrent = false
+      clearTimeout(timer)
+    }
+  }, [asked])
+
+  const titles = new Set(books.find((book) => book.file === file)?.samples.map((one) => plain(one.title)))
+  const isTaken = isNew && titles.has(plain(title))
+  const open = isNew ? [] : (preview?.open ?? [])
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    // A second click would save it twice.
+    if (isBusy.current) return
+    isBusy.current = true
+    onSave(wanted)
+      .then((undecided) => (undecided ? setPreview({ lines: [], open: undecided }) : onClose()), failed)
+      .finally(() => {
+        isBusy.current = false
+      })
+  }
   return (
     <ModalOverlay isOpen isDismissable onOpenChange={(isOpen) => !isOpen && onClose()} className="veil">
       <Modal className="dialog">
         <Dialog aria-label="Save as a sample">
           <h2>Save as a sample</h2>
-          <form
-            onSubmit={(event) => {
-              event.preventDefault()
-              const said = new FormData(event.currentTarget)
-              const file = isNew ? String(said.get('file')) : (own?.file ?? '')
-              const title = isNew ? String(said.get('title')) : (opened?.title ?? '')
-              // A second click would save it twice.
-              if (isBusy.current) return
-              isBusy.current = true
-              const decisions = isNew
-                ? []
-                : open.map((line, index) => ({ ...line, decision: said.get(`line${index}`) as Decision }))
-              onSave(file, title, isNew ? undefined : opened?.id, decisions)
-                .then((asked) => (asked ? setOpen(asked) : onClose()), failed)
-                .finally(() => {
-                  isBusy.current = false
-                })
-            }}
-          >
+          <form onSubmit={submit}>
             {opened && (
               <fieldset>
                 <label>
@@ -76,50 +120,49 @@ export default function Saving({ catalogue: { books }, opened, mine, onSave, onC
                 <label>
                   heading
                   <input
-                    name="title"
                     required
                     maxLength={200}
-                    autoFocus
-                    defaultValue={opened ? `${opened.title}, again` : ''}
+                    autoFocus={!opened}
+                    value={title}
+                    onChange={(event) => setTitle(event.target.value)}
                   />
                 </label>
                 <label>
                   book
-                  <select name="file" defaultValue={own?.file}>
-                    {books.map(({ file, title }) => (
-                      <option key={file} value={file}>
-                        {title}
+                  <select value={file} onChange={(event) => setFile(event.target.value)}>
+                    {books.map((book) => (
+                      <option key={book.file} value={book.file}>
+                        {book.title}
                       </option>
                     ))}
                   </select>
                 </label>
+                {isTaken && (
+                  <label>
+                    <input
+                      type="checkbox"
+                      required
+                      checked={isSame}
+                      onChange={(event) => setSame(event.target.checked)}
+                    />
+                    <span>The book has a sample of this heading. Save another one beside it.</span>
+                  </label>
+                )}
               </>
             )}
-            {!isNew && open.length > 0 && (
+            {open.length > 0 && (
               <fieldset className="open-lines">
                 <legend>These lines of the book do not hold any more:</legend>
-                {open.map(({ was, now }, index) => (
-                  <label key={`${index} ${was} ${now}`}>
-                    <code>{was ?? '(new)'}</code>
-                    <select name={`line${index}`} aria-label={`what becomes of ${was ?? now}`} defaultValue="" required>
-                      <option value="" disabled>
-                        choose
-                      </option>
-                      <option value="keep">
-                        {was === undefined ? 'leave it out: the sample fails' : 'keep it: the sample fails'}
-                      </option>
-                      {now !== undefined && <option value="take">{`write: ${now.replaceAll('\n', '; ')}`}</option>}
-                      {was !== undefined &&
-                        was.split('\n').length === 1 &&
-                        !/^\s*(?:accepted|pending|\d{3})\s*$/.test(was) && <option value="remove">remove it</option>}
-                    </select>
-                  </label>
+                {open.map((line) => (
+                  <Question
+                    key={keyOf(line)}
+                    line={line}
+                    decision={decisions.get(keyOf(line))}
+                    onDecide={(decision) => setDecisions((now) => new Map(now).set(keyOf(line), decision))}
+                  />
                 ))}
               </fieldset>
             )}
-            <p className="hint">
-              Its verdict is written beside it; secrets are left out. Lines that still hold stay as they are.
-            </p>
             {trouble && (
               <p className="bad" role="alert">
                 {trouble}
@@ -129,16 +172,122 @@ export default function Saving({ catalogue: { books }, opened, mine, onSave, onC
               <div className="both">
                 <section aria-label="in the book now">
                   <h3>in the book now</h3>
-                  <pre>{theirs}</pre>
+                  <pre tabIndex={0}>{theirs}</pre>
                 </section>
                 <section aria-label="yours">
                   <h3>yours</h3>
-                  <pre>{mine}</pre>
+                  <pre tabIndex={0}>{mine}</pre>
                 </section>
               </div>
             )}
+            {preview && (
+              <section className="preview" aria-label="what changes in the book">
+                <h3>{preview.lines.length === 0 ? 'Nothing changes in the book.' : 'This changes in the book:'}</h3>
+                {preview.lines.length > 0 && (
+                  <pre tabIndex={0}>
+                    {preview.lines.map(({ is, text }, index) => (
+                      <span key={index} className={is === 'new' ? 'good' : 'bad'}>
+                        {`${is === 'new' ? '+' : '−'} ${text}\n`}
+                      </span>
+                    ))}
+                  </pre>
+                )}
+              </section>
+            )}
+            <p className="hint">Its verdict is written beside it. Secrets are left out.</p>
             <p className="choices">
               <button type="submit">save</button>
+              <button type="button" className="quiet" onClick={onClose}>
+                not now
+              </button>
+            </p>
+          </form>
+        </Dialog>
+      </Modal>
+    </ModalOverlay>
+  )
+}
+
+const keyOf = ({ was, now }: OpenLine) => JSON.stringify([was, now])
+/** As headings are compared: without marks, and without the number that a namesake gets. */
+const plain = (title: string) =>
+  title
+    .trim()
+    .replace(/^#{1,6}\s+/, '')
+    .replace(/ \(\d+\)$/, '')
+
+function Question({
+  line: { was, now },
+  decision,
+  onDecide,
+}: {
+  line: OpenLine
+  decision: Decision | undefined
+  onDecide: (decision: Decision) => void
+}) {
+  const isAssertion = was !== undefined && !was.includes('\n') && !/^\s*(?:accepted|pending|\d{3})\s*$/.test(was)
+  return (
+    <label>
+      <code>{was ?? '(new)'}</code>
+      <select
+        aria-label={`what becomes of ${was ?? now}`}
+        value={decision ?? ''}
+        required
+        onChange={(event) => onDecide(event.target.value as Decision)}
+      >
+        <option value="" disabled>
+          choose
+        </option>
+        <option value="keep">
+          {was === undefined ? 'leave it out: the sample fails' : 'keep it: the sample fails'}
+        </option>
+        {now !== undefined && <option value="take">{`write: ${now.replaceAll('\n', '; ')}`}</option>}
+        {isAssertion && <option value="remove">remove it</option>}
+      </select>
+    </label>
+  )
+}
+
+/** Gives a sample another heading. */
+export function Renaming({
+  title: first,
+  onRename,
+  onClose,
+}: {
+  title: string
+  onRename: (title: string) => Promise<void>
+  onClose: () => void
+}) {
+  const [title, setTitle] = useState(first)
+  const [trouble, setTrouble] = useState<string>()
+  return (
+    <ModalOverlay isOpen isDismissable onOpenChange={(isOpen) => !isOpen && onClose()} className="veil">
+      <Modal className="dialog">
+        <Dialog aria-label="Rename the sample">
+          <h2>Rename the sample</h2>
+          <form
+            onSubmit={(event) => {
+              event.preventDefault()
+              onRename(title).then(onClose, (error: Error) => setTrouble(error.message))
+            }}
+          >
+            <label>
+              heading
+              <input
+                required
+                maxLength={200}
+                autoFocus
+                value={title}
+                onChange={(event) => setTitle(event.target.value)}
+              />
+            </label>
+            {trouble && (
+              <p className="bad" role="alert">
+                {trouble}
+              </p>
+            )}
+            <p className="choices">
+              <button type="submit">rename</button>
               <button type="button" className="quiet" onClick={onClose}>
                 not now
               </button>

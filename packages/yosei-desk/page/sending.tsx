@@ -1,5 +1,5 @@
 /** The request at a running server: what came, beside the verdict. */
-import { useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import type { Bench, Draft, Judged, Sent } from '../src/terms.ts'
 
 interface SendingProps {
@@ -7,10 +7,18 @@ interface SendingProps {
   readonly draft: Draft
   readonly judged: Judged
   readonly base: string
+  /** Counts how often it was asked for: each time its first field has the focus. */
+  readonly asked: number
   readonly onBase: (base: string) => void
   readonly onClose: () => void
 }
-export function Sending({ bench, draft, judged, base, onBase, onClose }: SendingProps) {
+export function Sending({ bench, draft, judged, base, asked, onBase, onClose }: SendingProps) {
+  const first = useRef<HTMLInputElement>(null)
+  useEffect(() => {
+    if (asked === 0) return
+    first.current?.focus({ preventScroll: true })
+    first.current?.scrollIntoView({ block: 'center' })
+  }, [asked])
   const [times, setTimes] = useState(1)
   const [came, setCame] = useState<readonly Sent[]>()
   const [trouble, setTrouble] = useState<string>()
@@ -42,6 +50,7 @@ export function Sending({ bench, draft, judged, base, onBase, onClose }: Sending
         <label className="wide">
           server{' '}
           <input
+            ref={first}
             value={base}
             onChange={(event) => onBase(event.target.value)}
             placeholder="http://127.0.0.1:8080"
@@ -66,6 +75,9 @@ export function Sending({ bench, draft, judged, base, onBase, onClose }: Sending
           close
         </button>
       </form>
+      {draft.now !== undefined && draft.now !== '' && (
+        <p className="hint">Judged by {draft.now}; the server judges by now.</p>
+      )}
       <div aria-live="polite">
         {trouble && <p className="bad">{trouble}</p>}
         {came && came.length > 1 && <p>{[...counts].map(([status, count]) => `${count} × ${status}`).join(', ')}</p>}

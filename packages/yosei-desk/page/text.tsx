@@ -2,9 +2,19 @@
 import { defaultKeymap } from '@codemirror/commands'
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language'
 import { EditorState, type Range, StateEffect, StateField } from '@codemirror/state'
-import { Decoration, type DecorationSet, EditorView, keymap, WidgetType } from '@codemirror/view'
+import {
+  Decoration,
+  type DecorationSet,
+  EditorView,
+  keymap,
+  MatchDecorator,
+  ViewPlugin,
+  type ViewUpdate,
+  WidgetType,
+} from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { useEffect, useRef } from 'react'
+import { fileMark } from '../src/bytes.ts'
 import type { Slice } from './model/message.ts'
 
 interface Reading {
@@ -44,6 +54,20 @@ const looks = HighlightStyle.define([
   { tag: tags.number, color: 'var(--good)' },
 ])
 
+class FileNote extends WidgetType {
+  constructor(readonly bytes: string) {
+    super()
+  }
+  toDOM() {
+    const note = document.createElement('span')
+    note.className = 'dots'
+    note.textContent = `(a file of ${this.bytes} bytes)`
+    return note
+  }
+  override eq(other: FileNote) {
+    return this.bytes === other.bytes
+  }
+}
 class Dots extends WidgetType {
   toDOM() {
     const dots = document.createElement('span')
@@ -73,6 +97,27 @@ const hidden = StateField.define<DecorationSet>({
   ],
 })
 
+const marks = new MatchDecorator({
+  regexp: new RegExp(fileMark, 'g'),
+  decoration: ([, , bytes = '']) => Decoration.replace({ widget: new FileNote(bytes) }),
+})
+/** Where a mark stands for a file, the file is named. */
+const files = ViewPlugin.define(
+  (view) => {
+    const plugin = {
+      decorations: marks.createDeco(view),
+      update(update: ViewUpdate) {
+        plugin.decorations = marks.updateDeco(update, plugin.decorations)
+      },
+    }
+    return plugin
+  },
+  {
+    decorations: (plugin) => plugin.decorations,
+    provide: (plugin) => EditorView.atomicRanges.of((view) => view.plugin(plugin)?.decorations ?? Decoration.none),
+  },
+)
+
 interface TextProps {
   readonly text: string
   /** Where secrets stand: they are not shown. */
@@ -91,6 +136,7 @@ export default function Text({ text, secrets, onChange }: TextProps) {
         doc: text,
         extensions: [
           hidden,
+          files,
           keymap.of(defaultKeymap),
           language,
           syntaxHighlighting(looks),

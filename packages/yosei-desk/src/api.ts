@@ -1,5 +1,5 @@
 /** The desk's own intake: what the page asks, and from where it may. */
-import { choice, endpoint, type Head, intake, integer, list, record, refuse, text } from 'yosei'
+import { choice, endpoint, file, type Head, intake, integer, list, record, refuse, text } from 'yosei'
 
 const draft = record({
   message: text({ length: [0, 10_000_000] }),
@@ -7,6 +7,21 @@ const draft = record({
   who: text({ length: [0, 10_000], optional: true }),
 })
 const name = text({ length: [1, 1000] })
+const title = text({ length: [1, 200] })
+const content = text({ length: [0, 10_000_000], keepEmpty: true })
+const maybe = text({ length: [0, 10_000_000], keepEmpty: true, optional: true })
+const saving = record({
+  draft,
+  file: name,
+  title,
+  replaces: text({ optional: true }),
+  read: maybe,
+  decisions: list(record({ was: maybe, now: maybe, decision: choice(['keep', 'take', 'remove']) }), {
+    length: [0, 1000],
+    optional: true,
+  }),
+})
+const opened = { id: name, read: content }
 
 export interface Home {
   /** The port that it listens on: known when it does. */
@@ -29,23 +44,17 @@ export const api = intake({
     sheet: endpoint('GET /api/endpoints/{name}', { path: { name } }),
     probes: endpoint('GET /api/endpoints/{name}/probes', { path: { name }, query: { address: name } }),
     sample: endpoint('GET /api/samples', { query: { id: name } }),
-    save: endpoint('POST /api/samples', {
-      body: record({
-        draft,
-        file: name,
-        title: text({ length: [1, 200] }),
-        replaces: text({ optional: true }),
-        read: text({ length: [0, 10_000_000], keepEmpty: true, optional: true }),
-        decisions: list(
-          record({
-            was: text({ length: [0, 10_000_000], keepEmpty: true, optional: true }),
-            now: text({ length: [0, 10_000_000], keepEmpty: true, optional: true }),
-            decision: choice(['keep', 'take', 'remove']),
-          }),
-          { length: [0, 1000], optional: true },
-        ),
-      }),
+    callers: endpoint('GET /api/endpoints/{name}/callers', { path: { name } }),
+    keep: endpoint('PUT /api/files/{id}', {
+      path: { id: text({ pattern: /^[\w-]+$/, length: [1, 100] }) },
+      body: { 'application/octet-stream': file({ bytes: '100MB' }) },
+      limits: { body: '100MB' },
     }),
+    save: endpoint('POST /api/samples', { body: saving }),
+    preview: endpoint('POST /api/previews', { body: saving }),
+    rename: endpoint('POST /api/renamings', { body: record({ ...opened, title }) }),
+    remove: endpoint('POST /api/removals', { body: record(opened) }),
+    undo: endpoint('POST /api/undoings', { body: record({ change: name }) }),
     judge: endpoint('POST /api/judgements', { body: draft }),
     answer: endpoint('POST /api/answers', {
       body: record({ draft, accept: text({ length: [0, 200] }), language: text({ length: [0, 100] }) }),

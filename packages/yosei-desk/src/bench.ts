@@ -3,10 +3,12 @@ import { answer, foldAddress, type Intake, judge, type Message, outline, parseAd
 import { type Probe, probesOf } from 'yosei/probe'
 import { draftOf, messageOf, writtenMessage } from './draft.js'
 import type { AnyVerdict, BookSample, Kit } from './kit.js'
+import { secretHeaders } from './secret.js'
 import type {
   Answer,
   Bench,
   BookEntry,
+  Caller,
   Draft,
   EndpointEntry,
   EndpointOutline,
@@ -31,13 +33,16 @@ export interface Matter {
   readonly makeServices?: (() => unknown) | undefined
   readonly books: readonly Book[]
   readonly kit: Kit
+  /** What marks in messages stand for, by their names. */
+  readonly files?: Map<string, Uint8Array>
   readonly revision?: number
   readonly broken?: string | undefined
 }
 
 /** @throws Error if a book cannot be read. */
-export function createBench(matter: Matter): Bench {
-  const { app, books, kit, revision = 0, broken } = matter
+export function createBench(given: Matter): Bench {
+  const { app, books, kit, files = new Map<string, Uint8Array>(), revision = 0, broken } = given
+  const matter = { ...given, files }
   // Plain JSON to its users; here its shape is known.
   const outlined = outline(app)
   const samples = new Map<string, BookSample>()
@@ -64,6 +69,7 @@ export function createBench(matter: Matter): Bench {
       .map(({ message }) => message)
       .filter(({ method }) => method === outlined.endpoints[endpoint]?.method)
       .slice(0, mostLike)
+  const isSecretIn = (name: string, header: string) => Boolean(outlineOf(name).header[header]?.secret)
   const probes = new Map<string, readonly Probe[]>()
   const probesIn = (endpoint: string): readonly Probe[] => {
     outlineOf(endpoint)
@@ -115,6 +121,42 @@ export function createBench(matter: Matter): Bench {
         return [{ what: probe.what, address: probe.address, code: probe.code, draft: probeDraft(probe) }]
       })
     },
+    async callers(name) {
+      const headers = identifyingHeaders(outlineOf(name))
+      const callers = new Map<string, Caller>()
+      for (const sample of samples.values()) {
+        const own = sample.message.headers.filter(([header]) => headers.includes(header))
+        const who = sample.who && JSON.stringify(sample.who.json)
+        const key = JSON.stringify([own, who])
+        if (callers.size === mostCallers || callers.has(key)) continue
+        if (who === undefined && !own.some(([header]) => secretHeaders.has(header) || isSecretIn(name, header)))
+          continue
+        // Whoever is not let in is not somebody.
+        const verdict = await verdictOn(matter, draftOf(sample))
+        if (verdict.outcome === 'rejected' && early.has(verdict.stage)) continue
+        const shown = own.filter(([header]) => !secretHeaders.has(header) && !isSecretIn(name, header))
+        const label = [...shown.map(([, value]) => value), ...(who === undefined ? [] : [who])].join(', ')
+        callers.set(key, {
+          label: label === '' ? `as in “${sample.title}”` : label,
+          headers: own,
+          ...(who === undefined ? {} : { who }),
+        })
+      }
+      return [...callers.values()]
+    },
+    async keep(id, file) {
+      const bytes = new Uint8Array(await file.arrayBuffer())
+      files.delete(id)
+      let sum = bytes.length
+      for (const { length } of files.values()) sum += length
+      // The oldest go first; a page brings one again that it still needs.
+      for (const [old, { length }] of files) {
+        if (sum <= mostBytes) break
+        files.delete(old)
+        sum -= length
+      }
+      files.set(id, bytes)
+    },
     judge: (draft) => judged(matter, draft),
     async answer(draft, wishes) {
       return answerTo(await verdictOn(matter, draft), wishes)
@@ -129,6 +171,20 @@ export function createBench(matter: Matter): Bench {
 const longestHold = 20
 /** More samples tell probes nothing new. */
 const mostLike = 40
+const mostCallers = 20
+/** Of all files that are kept. */
+const mostBytes = 200_000_000
+
+/** Stages that no unknown caller comes past. */
+const early = new Set<string | undefined>(['match', 'admit', 'identify'])
+/** The header fields that say who asks: secrets, and what a rule compares with the caller. */
+function identifyingHeaders({ header, rules }: EndpointOutline): readonly string[] {
+  const secret = Object.entries(header).flatMap(([name, field]) => (field.secret ? [name] : []))
+  const compared = rules
+    .filter(({ rule, reads }) => rule === 'equal' && reads.some((address) => address.startsWith('who.')))
+    .flatMap(({ reads }) => reads.flatMap((address) => /^header\.(.+)$/.exec(address)?.[1] ?? []))
+  return [...secretHeaders, ...secret, ...compared]
+}
 
 const entryOf = ({ name, method, template, title, tags }: EndpointOutline): EndpointEntry => ({
   name,
@@ -155,18 +211,30 @@ const probeDraft = ({ message, now, who }: Exclude<Probe, { outcome: 'unprobed' 
   ...(who ? { who: JSON.stringify(who.json) } : {}),
 })
 
+/** What stands beside the message makes no sense, so that there is nothing to judge. */
+export class Misplaced extends RangeError {
+  constructor(
+    readonly at: 'now' | 'who',
+    message: string,
+  ) {
+    super(message)
+  }
+}
+
 /** What `judge` takes besides the message. */
 async function aboutOf({ app, makeServices, kit }: Matter, { now, who }: Draft, endpoint: string | undefined) {
   // By another clock than the one that stands there, a verdict would be of something else.
   if (now !== undefined && now !== '' && Number.isNaN(Date.parse(now)))
-    throw new RangeError(`clock: ${JSON.stringify(now)} is no date-time; write it as 2031-03-01T12:00:00Z`)
+    throw new Misplaced('now', `${JSON.stringify(now)} is not a date-time; write it as 2031-03-01T12:00:00Z`)
   const clock = now === undefined || now === '' ? {} : { now: new Date(now) }
   const services = makeServices ? { services: await makeServices() } : {}
   if (who === undefined || who.trim() === '') return { ...clock, ...services }
-  const read = kit.readWho(app, endpoint, jsonOf(who), clock)
+  const json = jsonOf(who)
+  if (json === undefined) throw new Misplaced('who', 'is not JSON; write it as {"name": "a value"}')
+  const read = kit.readWho(app, endpoint, json, clock)
   // If the endpoint does not take this caller, that is reported, and nothing is judged.
   if ('error' in read)
-    throw new RangeError(`who asks: ${read.error?.address.replace(/^body\.?/, '')} ${read.error?.message}`)
+    throw new Misplaced('who', `${read.error?.address.replace(/^body\.?/, '')} ${read.error?.message}`.trim())
   return { ...clock, ...services, who: read.who }
 }
 
@@ -180,7 +248,7 @@ function jsonOf(text: string): unknown {
 
 export async function verdictOn(matter: Matter, draft: Draft): Promise<AnyVerdict> {
   const { app } = matter
-  const message = messageOf(draft)
+  const message = messageOf(draft, matter.files)
   const request = 'reason' in message ? draft.message : message
   const endpoint = draft.who === undefined ? undefined : ((await judge(app, request)) as { endpoint?: string }).endpoint
   const about = await aboutOf(matter, draft, endpoint)
@@ -222,8 +290,8 @@ async function judged(matter: Matter, draft: Draft): Promise<Judged> {
     ...(turn ? { turn: { of: turn.of, key: turn.by.map((address) => valueAt(input, address)) } } : {}),
   }
 }
-function unmatchedIn({ app, kit }: Matter, draft: Draft): Pick<Judged, 'unmatched'> {
-  const message = messageOf(draft)
+function unmatchedIn({ app, kit, files }: Matter, draft: Draft): Pick<Judged, 'unmatched'> {
+  const message = messageOf(draft, files)
   if ('reason' in message) return {}
   const { method, target } = message
   const nearest = kit.nearestEndpoint(app, method, target)

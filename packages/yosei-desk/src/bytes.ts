@@ -10,6 +10,10 @@ export function bytesOf(text: string): Uint8Array {
   const all = pieces.map((piece) =>
     loneByte.test(piece) ? Uint8Array.of(piece.charCodeAt(0) & 0xff) : encoder.encode(piece),
   )
+  return joined(all)
+}
+
+function joined(all: readonly Uint8Array[]): Uint8Array {
   const bytes = new Uint8Array(all.reduce((sum, { length }) => sum + length, 0))
   let at = 0
   for (const one of all) {
@@ -43,4 +47,35 @@ export function textOf(bytes: Uint8Array): string {
 export function fileText(bytes: Uint8Array): string {
   const text = textOf(bytes)
   return loneByte.test(text) ? text.replace(/[\r\n]/g, (one) => String.fromCharCode(0xdc00 + one.charCodeAt(0))) : text
+}
+
+/**
+ * Stands for a file that is not part of the text: its name among the kept files, and how many bytes it has. It begins
+ * and ends with noncharacters (Unicode, section 23.7), which no text needs.
+ */
+export const markOf = (id: string, bytes: number): string => `\uFDD0${id}:${bytes}\uFDD1`
+export const fileMark = /\uFDD0([\w-]+):(\d+)\uFDD1/
+
+/** A file that a text speaks of is not here any more. */
+export class FileGone extends RangeError {
+  readonly code = 'file_gone'
+  constructor(readonly id: string) {
+    super('a file that was chosen is not here any more; choose it again')
+  }
+}
+
+/**
+ * The bytes of a text in which marks stand for files.
+ *
+ * @throws FileGone
+ */
+export function withFiles(text: string, files: ReadonlyMap<string, Uint8Array>): Uint8Array {
+  const all = text.split(/(\uFDD0[\w-]+:\d+\uFDD1)/).map((piece) => {
+    const id = fileMark.exec(piece)?.[1]
+    if (id === undefined) return bytesOf(piece)
+    const file = files.get(id)
+    if (!file) throw new FileGone(id)
+    return file
+  })
+  return joined(all)
 }

@@ -3,16 +3,16 @@ import { readFileSync, watch } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { basename, dirname } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
-import { refuse, serve } from 'yosei'
+import { type BrokenMessage, type Message, refuse, serve } from 'yosei'
 import { listen } from 'yosei/node'
 import { api } from './api.js'
-import { type Book, createBench, type Matter } from './bench.js'
-import { draftOf } from './draft.js'
+import { type Book, createBench, type Matter, Misplaced } from './bench.js'
+import { booksAt, Conflict } from './books.js'
+import { FileGone } from './bytes.js'
+import { messageOf } from './draft.js'
 import type { Kit } from './kit.js'
 import { pageFolder } from './page-folder.js'
-import { alone, putFile } from './put.js'
-import { savedPage } from './save.js'
-import type { Bench, Saved, SaveOrder, SendOrder, Sent, Undecided } from './terms.js'
+import type { Bench, SendOrder, Sent } from './terms.js'
 
 export { buildDesk } from './build.js'
 export type { AnyVerdict, BookSample, Kit } from './kit.js'
@@ -26,7 +26,8 @@ export interface DeskOptions {
   /** Modules that are loaded again when they change. */
   readonly modules: readonly string[]
   readonly kit: Kit
-  readonly send: (order: SendOrder) => Promise<readonly Sent[]>
+  /** Sends a message to a server. */
+  readonly send: (message: Message | BrokenMessage, to: Omit<SendOrder, 'draft'>) => Promise<readonly Sent[]>
   /** A free one where it is 0, or not said. */
   readonly port?: number | undefined
 }
@@ -50,7 +51,8 @@ const types: { readonly [ending: string]: string } = {
 export async function startDesk({ load, files, modules, kit, send, port = 0 }: DeskOptions): Promise<Desk> {
   const home = { port: 0 }
   const booksNow = (): Book[] => files.map((file) => ({ file, page: readFileSync(file, 'utf8') }))
-  let matter: Matter = { ...(await load()), books: booksNow(), kit, revision: 1 }
+  const kept = new Map<string, Uint8Array>()
+  let matter: Matter = { ...(await load()), books: booksNow(), kit, files: kept, revision: 1 }
   let bench: Bench = createBench(matter)
   const waiting = new Set<() => void>()
 
@@ -68,10 +70,10 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
       if (!isModule && known.broken === undefined && booksNow().every(({ page }, at) => page === known.books[at]?.page))
         return
       const loaded = await load()
-      renew({ ...loaded, books: booksNow(), kit, revision: next() })
+      renew({ ...loaded, books: booksNow(), kit, files: kept, revision: next() })
     } catch (error) {
       const { app, makeServices, books } = matter
-      renew({ app, makeServices, books, kit, revision: next(), broken: firstLine(error) })
+      renew({ app, makeServices, books, kit, files: kept, revision: next(), broken: firstLine(error) })
     }
   }
   let reloading: Promise<void> = Promise.resolve()
@@ -89,33 +91,11 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
   }
   const stopWatching = watchFiles(files, modules, reload)
 
-  let saving: Promise<unknown> = Promise.resolve()
-  /** One after the other: each begins with what the one before has written. */
-  function save(order: SaveOrder): Promise<Saved | Undecided> {
-    if (!files.includes(order.file)) throw new RangeError(`${order.file}: this book was not given to the desk`)
-    const saved = saving.then(() => alone(order.file, () => saveNow(order)))
-    saving = saved.catch(() => undefined)
-    return saved
-  }
-  async function saveNow(order: SaveOrder): Promise<Saved | Undecided> {
-    const { file, replaces, read } = order
-    const page = readFileSync(file, 'utf8')
-    const index = replaces === undefined ? undefined : Number(/#(\d+)$/.exec(replaces)?.[1]) - 1
-    if (index !== undefined && !replaces?.startsWith(`${file}#`))
-      throw new RangeError(`${replaces} is no sample of ${file}`)
-    const there = index === undefined ? undefined : kit.readBook(page)[index]
-    if (index !== undefined && (!there || draftOf(there).message !== read)) {
-      // Who compares sees what is there now.
-      renew({ ...matter, books: booksNow(), revision: (matter.revision ?? 0) + 1 })
-      throw new Conflict(`${file} has another request there by now`)
-    }
-    const made = await savedPage(matter, page, order, index)
-    if ('open' in made) return made
-    const { page: whole, saved } = made
-    putFile(file, whole)
-    renew({ ...matter, books: booksNow(), revision: (matter.revision ?? 0) + 1 })
-    return saved
-  }
+  const books = booksAt(
+    files,
+    () => matter,
+    () => renew({ ...matter, books: booksNow(), revision: (matter.revision ?? 0) + 1 }),
+  )
 
   const handle = serve(
     api,
@@ -146,11 +126,19 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
       sheet: ({ path: { name } }) => told(() => bench.sheet(name), 'path.name'),
       probes: ({ path: { name }, query: { address } }) => told(() => bench.probes(name, address), 'path.name'),
       sample: ({ query: { id } }) => told(() => bench.sample(id), 'query.id'),
-      save: ({ body }) => told(() => save(defined(body)), 'body'),
+      callers: ({ path: { name } }) => told(() => bench.callers(name), 'path.name'),
+      async keep({ path: { id }, body }) {
+        await bench.keep(id, new Blob([(await body.bytesNow()) as BlobPart]))
+      },
+      save: ({ body }) => told(() => books.save(defined(body)), 'body'),
+      preview: ({ body }) => told(() => books.preview(defined(body)), 'body'),
+      rename: ({ body }) => told(() => books.rename(body), 'body'),
+      remove: ({ body }) => told(() => books.remove(body), 'body'),
+      undo: ({ body: { change } }) => told(() => books.undo(change), 'body.change'),
       judge: ({ body }) => told(() => bench.judge(defined(body)), 'body'),
       answer: ({ body: { draft, ...wishes } }) => told(() => bench.answer(defined(draft), wishes), 'body'),
       recorded: ({ body: { har } }) => told(() => bench.recorded(har), 'body.har'),
-      send: ({ body }) => told(() => send({ ...body, draft: defined(body.draft) }), 'body.base'),
+      send: ({ body: { draft, ...where } }) => told(() => send(messageOf(defined(draft), kept), where), 'body.base'),
     },
     { services: { home } },
   )
@@ -166,9 +154,6 @@ export async function startDesk({ load, files, modules, kit, send, port = 0 }: D
   }
 }
 
-/** A book is not what it was when its sample was opened. */
-class Conflict extends RangeError {}
-
 /** What is not there is left out. */
 const defined = <T extends object>(one: T): { [K in keyof T]: Exclude<T[K], undefined> } =>
   Object.fromEntries(Object.entries(one).filter(([, value]) => value !== undefined)) as never
@@ -179,8 +164,9 @@ async function told<T>(ask: () => T | Promise<T>, at: string) {
     return await ask()
   } catch (error) {
     if (!(error instanceof Error)) throw error
-    const code = error instanceof Conflict ? 'conflict' : 'not_done'
-    return refuse({ status: error instanceof RangeError ? 409 : 422, code, message: firstLine(error), at })
+    const code = error instanceof Conflict || error instanceof FileGone ? error.code : 'not_done'
+    const place = error instanceof Misplaced ? `body.${error.at}` : at
+    return refuse({ status: error instanceof RangeError ? 409 : 422, code, message: firstLine(error), at: place })
   }
 }
 

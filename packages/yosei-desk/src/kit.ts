@@ -43,6 +43,16 @@ export interface Kit {
   ): string
   /** A page in which a sample has this request. */
   withRequest(page: string, sample: BookSample, message: Message): string
+  /**
+   * A page in which the heading of a sample has these words.
+   *
+   * @throws RangeError if no heading is of this sample alone.
+   */
+  withTitle(page: string, sample: BookSample, title: string): string
+  /** A page without a sample. */
+  without(page: string, sample: BookSample): string
+  /** A title without marks of headings. */
+  plainTitle(title: string): string
   isWritable(message: Message): boolean
   readHar(text: string): Iterable<BookSample>
   /** Method and template of the endpoint that was probably meant. */

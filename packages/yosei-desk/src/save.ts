@@ -4,15 +4,25 @@ import type { Message } from 'yosei'
 import { type Matter, stampOf, verdictOn } from './bench.js'
 import { draftOf, messageOf } from './draft.js'
 import type { BookSample } from './kit.js'
-import type { Saved, SaveOrder, Undecided } from './terms.js'
+import type { Decision, OpenLine, Saved, SaveOrder } from './terms.js'
 
 /** Stands where a secret was. */
 const masked = '(secret)'
 
+/** A page, and whether all its lines are decided. */
+export interface Made {
+  readonly page: string
+  readonly saved: Omit<Saved, 'change'>
+  /** The lines that need a decision. */
+  readonly open: readonly OpenLine[]
+  /** Whether each has one. Until then each stays. */
+  readonly isDecided: boolean
+}
+
 /**
  * The page of a book with the draft as a sample: at its end, or in place of the one with an index. Its verdict is the one
- * that the sample gets as it is written; in place, lines of the verdict that still hold stay. If others need a decision,
- * there is no page. Secrets are left out, but for those that the book has already.
+ * that the sample gets as it is written; in place, lines of the verdict that still hold stay. Secrets are left out, but for
+ * those that the book has already.
  *
  * @throws RangeError if it cannot be written down.
  */
@@ -21,9 +31,9 @@ export async function savedPage(
   page: string,
   { draft, title, file, decisions = [] }: SaveOrder,
   replaced: number | undefined,
-): Promise<{ readonly page: string; readonly saved: Saved } | Undecided> {
-  const { kit } = matter
-  const message = messageOf(draft)
+): Promise<Made> {
+  const { kit, files } = matter
+  const message = messageOf(draft, files)
   if ('reason' in message)
     throw new RangeError(`line ${message.line}: ${message.reason}; only a request message can be kept in a book`)
   const samples = kit.readBook(page)
@@ -48,7 +58,7 @@ export async function savedPage(
     if (!kit.isWritable(text)) throw new RangeError('it cannot be written down: it is no text, or too large')
     if (old) return kit.withRequest(page, old, text)
     const end = /\r\n/.test(page) ? '\r\n' : '\n'
-    const block = kit.blockOf(title.replace(/\s+/g, ' ').trim() || 'Untitled', text, ['accepted'], settings)
+    const block = kit.blockOf(kit.plainTitle(title) || 'Untitled', text, ['accepted'], settings)
     return `${page}${page === '' || page.endsWith('\n') ? '' : end}${page === '' ? '' : end}${block.replaceAll('\n', end)}${end}`
   }
   const at = (whole: string) => kit.readBook(whole)[index] as BookSample
@@ -61,19 +71,15 @@ export async function savedPage(
   const asked = written({ ...message, headers, body: unmasked(message.body, old?.message.body) })
   const verdict = await verdictOn(matter, draftOf(at(asked)))
   // Assertions that still hold are not written again.
-  const { lines, open } = old
-    ? kit.revised(
-        matter.app,
-        asked,
-        at(asked),
-        verdict,
-        decisions.map(({ decision }) => decision),
-      )
-    : { lines: kit.verdictOf(verdict), open: [] }
+  const revised = (by: readonly Decision[]) =>
+    old ? kit.revised(matter.app, asked, at(asked), verdict, by) : { lines: kit.verdictOf(verdict), open: [] }
+  const { open } = revised([])
   // The book may have changed since it was asked: a decision is of the line that it was made for, and of no other.
-  if (!open.every(({ was, now }, at) => decisions[at]?.was === was && decisions[at]?.now === now)) return { open }
+  const isDecided = open.every(({ was, now }, at) => decisions[at]?.was === was && decisions[at]?.now === now)
+  const { lines } = revised(isDecided ? decisions.map(({ decision }) => decision) : [])
   const whole = kit.withVerdicts(asked, [{ sample: at(asked), verdict: lines }])
-  return { page: whole, saved: { id: `${file}#${index + 1}`, stamp: stampOf(matter, at(whole), verdict) } }
+  const saved = { id: `${file}#${index + 1}`, stamp: stampOf(matter, at(whole), verdict) }
+  return { page: whole, saved, open, isDecided }
 }
 
 const isInstant = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/i

@@ -5,7 +5,7 @@ import type { EndpointOutline, FieldError, FieldOutline, Reading, RuleOutline, S
 export interface Draft {
   /**
    * A request message (RFC 9112) as text, its lines ended by LF. A byte that is part of no character is the lone
-   * surrogate U+DC00 plus the byte.
+   * surrogate U+DC00 plus the byte. For a large file stands a mark.
    */
   readonly message: string
   /** The clock of the judgement, RFC 3339; that of the machine by default. */
@@ -102,6 +102,14 @@ export interface Judged {
   /** The values that a turn is taken by. */
   readonly turn?: { readonly of: string; readonly key: readonly unknown[] }
 }
+/** Somebody whom samples speak for. */
+export interface Caller {
+  readonly label: string
+  /** The header fields that say who it is. */
+  readonly headers: readonly (readonly [name: string, value: string])[]
+  /** The caller as JSON, if a book says it. */
+  readonly who?: string
+}
 export interface Wishes {
   readonly accept: string
   readonly language: string
@@ -141,6 +149,18 @@ export interface SaveOrder {
 export interface Saved {
   readonly id: string
   readonly stamp: Stamp
+  /** What it can be taken back by. */
+  readonly change: string
+}
+/** What becomes of a book: its lines that go, and those that come, in their order. */
+export interface Preview {
+  readonly open: readonly OpenLine[]
+  readonly lines: readonly { readonly is: 'gone' | 'new'; readonly text: string }[]
+}
+/** A sample, and its request as it was when it was opened. */
+export interface SampleOrder {
+  readonly id: string
+  readonly read: string
 }
 export interface SendOrder {
   readonly draft: Draft
@@ -166,11 +186,21 @@ export interface Bench {
   sheet(endpoint: string): Promise<Sheet>
   /** At an address, with `[]` for each element. */
   probes(endpoint: string, address: string): Promise<readonly ProbeEntry[]>
+  /** Those that samples of an endpoint speak for. */
+  callers(endpoint: string): Promise<readonly Caller[]>
+  /** Keeps a file, so that a mark in a message can stand for it. */
+  keep(id: string, file: Blob): Promise<void>
   judge(draft: Draft): Promise<Judged>
   answer(draft: Draft, wishes: Wishes): Promise<Answer>
   /** Recordings in a HAR, as drafts. */
   recorded(har: string): Promise<readonly Draft[]>
   readonly save?: (order: SaveOrder) => Promise<Saved | Undecided>
+  /** What `save` would write. */
+  readonly preview?: (order: SaveOrder) => Promise<Preview>
+  /** Each gives what it can be taken back by. */
+  readonly rename?: (order: SampleOrder & { readonly title: string }) => Promise<{ readonly change: string }>
+  readonly remove?: (order: SampleOrder) => Promise<{ readonly change: string }>
+  readonly undo?: (change: string) => Promise<unknown>
   readonly send?: (order: SendOrder) => Promise<readonly Sent[]>
   /** Waits for a revision after this one, for a while. */
   readonly changed?: (revision: number) => Promise<number>

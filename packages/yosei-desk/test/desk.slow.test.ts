@@ -235,7 +235,7 @@ describe('over the observatory', () => {
     await page.keyboard.press('Enter')
     await becomes(page, '422')
     expect(await told(page)).toEqual(['body.nott unlisted'])
-    await page.getByRole('button', { name: 'fullest' }).click()
+    await page.getByRole('button', { name: 'fill with everything' }).click()
     await page.waitForFunction(() => document.querySelectorAll('[data-absent] input').length < 6)
   })
 
@@ -404,7 +404,8 @@ describe('over the observatory', () => {
     await openSample(page, 'A whole booking', 'book-a-session.md#1')
     await becomes(page, 'accepted')
     await page.getByLabel('clock').fill('2031-03-01T12')
-    await page.getByRole('alert').filter({ hasText: 'clock: "2031-03-01T12" is no date-time' }).waitFor()
+    await page.locator('.about').getByRole('alert').filter({ hasText: '"2031-03-01T12" is not a date-time' }).waitFor()
+    expect(await page.getByLabel('clock').getAttribute('aria-invalid')).toBe('true')
     expect(await page.locator('header').first().textContent()).not.toMatch(/accepted|422/)
     await page.getByLabel('clock').fill('2031-03-01T12:00:00Z')
     await becomes(page, 'accepted')

@@ -7,6 +7,7 @@ import {
   bigInteger,
   choice,
   constant,
+  duration,
   either,
   endpoint,
   file,
@@ -19,6 +20,7 @@ import {
   number,
   outline,
   type RecordField,
+  readAs,
   record,
   table,
   tagged,
@@ -32,12 +34,13 @@ import {
   sendRaw,
   sentTwice,
   typed,
-  withElement,
   withFile,
   withName,
 } from '../page/model/edits.ts'
+import { withElement } from '../page/model/elements.ts'
 import { changed, type History, redone, undone } from '../page/model/history.ts'
 import type { Line } from '../page/model/lines.ts'
+import { isOutOfRange } from '../page/model/range.ts'
 import { withoutSecrets, withSecretsOf } from '../page/model/secrets.ts'
 import { curlOf, fetchOf, fragmentOf, pasted, sharedIn, writeOf } from '../page/model/share.ts'
 import { wordsOf } from '../page/model/words.ts'
@@ -133,7 +136,7 @@ const edits: [what: string, message: string, address: string, act: Act, after: s
     `${head} HTTP/1.1`,
     'path.shop',
     type('a b/c?'),
-    'POST /v1/shops/a%20b/c%3F/orders/7.json HTTP/1.1',
+    'POST /v1/shops/a%20b%2Fc%3F/orders/7.json HTTP/1.1',
   ],
   ['a path that is another', 'POST /else HTTP/1.1', 'path.id', type('9'), 'POST /v1/shops/x/orders/9.json HTTP/1.1'],
   ['a query that is there', `${head}?limit=5&x=1 HTTP/1.1`, 'query.limit', type('6'), `${head}?limit=6&x=1 HTTP/1.1`],
@@ -556,7 +559,16 @@ const fields: [field: unknown, words: string][] = [
   [text({ length: [2, 40], pattern: /^a/, optional: true }), 'text, 2 to 40 characters, like /^a/, may be left out'],
   [list(text(), { length: [1, 5], distinct: true }), 'list, 1 to 5 elements, all different'],
   [choice(['a', 'b'], { nullable: true }), 'choice, one of a, b, may be null'],
-  [instant({ from: '+36h' }), 'instant, not before +36h'],
+  [instant({ from: '+36h' }), 'instant, not before 36 hours from now'],
+  [duration({ default: 300_000, max: '2h' }), 'duration, to 2h, PT5M by default'],
+  [
+    choice(['a', 'b', 'c', 'd', 'e', 'f', 'g', 'h', 'i', 'j', 'k', 'l', 'm', 'n']),
+    'choice, one of a, b, c, d, e, f, g, h, i, j, k, l, and 2 more',
+  ],
+  [
+    readAs(text({ length: [8, 13], examples: ['05:35:17.3'] }), (sent) => sent, { code: 'odd' }),
+    'text, 8 to 13 characters, such as 05:35:17.3',
+  ],
   [text({ secret: true }), 'text, secret'],
 ]
 test.each(fields)('%j in words', (field, words) => {
@@ -564,6 +576,44 @@ test.each(fields)('%j in words', (field, words) => {
     body: { [type: string]: { fields: { x: FieldOutline } } }
   }
   expect(wordsOf(body['application/json']?.fields.x as FieldOutline)).toBe(words)
+})
+
+const stock = endpoint('POST /stock', {
+  query: { sizes: list(choice(['s', 'm', 'l'])) },
+  body: record({
+    shelves: list(record({ code: text(), kind: choice(['wet', 'dry']) }), { distinct: 'code' }),
+    numbers: list(integer({ step: 5 }), { distinct: true }),
+    days: list(instant(), { distinct: true }),
+    mails: list(record({ to: text({ format: 'email' }), kind: choice(['to', 'cc']) })),
+  }),
+  rules: (on) => [on.distinct('body.mails[].to', 'body.mails[].kind')],
+})
+test.each<[address: string, body: string, after: string]>([
+  ['query.sizes', '', 'sizes=s&sizes=m'],
+  ['body.shelves', '{"shelves":[{"code":"A-09","kind":"wet"}]}', '{"code":"A-10","kind":"wet"}]}'],
+  [
+    'body.shelves',
+    '{"shelves":[{"code":"A","kind":"wet"},{"code":"A2","kind":"wet"}]}',
+    '{"code":"A3","kind":"wet"}]}',
+  ],
+  ['body.numbers', '{"numbers":[15,5,10]}', '[15,5,10,20]}'],
+  ['body.days', '{"days":["2031-02-28T10:00:00Z"]}', '"2031-03-01T10:00:00Z"]}'],
+  ['body.mails', '{"mails":[{"to":"ada@kr.example","kind":"to"}]}', '{"to":"ada2@kr.example","kind":"to"}]}'],
+])('a new element of %s does not break what must differ: %s', (address, body, after) => {
+  const message = `POST /stock?sizes=s HTTP/1.1\nContent-Type: application/json\n\n${body}`
+  const own = sceneOf(outline(stock), '', message)
+  expect(withElement(own, lineAt(own, address), undefined)).toContain(after)
+})
+
+test.each<[limits: object, day: string, isOut: boolean]>([
+  [{ from: '+36h' }, '2031-03-02', true],
+  [{ from: '+36h' }, '2031-03-03', false],
+  [{ until: '+1mo' }, '2031-04-01', false],
+  [{ until: '-18y' }, '2013-03-02', true],
+  [{ from: '2031-05-05', until: '2031-05-06' }, '2031-05-07', true],
+  [{}, '1900-01-01', false],
+])('%j leaves out %s: %s', (limits, day, isOut) => {
+  expect(isOutOfRange(day, limits as FieldOutline, new Date('2031-03-01T12:00:00Z'))).toBe(isOut)
 })
 
 test('what is nested deep, or is very much, stays text', () => {

@@ -23,14 +23,11 @@ const app = intake({
   },
   identify: () => ({ role: 'clerk' }),
 })
-const save = (page: string, draft: Draft, more: { title?: string; at?: number; decisions?: Decided[] } = {}) => {
+const save = async (page: string, draft: Draft, more: { title?: string; at?: number; decisions?: Decided[] } = {}) => {
   const matter = { app, books: [{ file: 'a.md', page }], kit, makeServices: () => ({}) }
-  return savedPage(
-    matter,
-    page,
-    { draft, file: 'a.md', title: more.title ?? 'New', decisions: more.decisions ?? [] },
-    more.at,
-  )
+  const order = { draft, file: 'a.md', title: more.title ?? 'New', decisions: more.decisions ?? [] }
+  const { isDecided, open, ...saved } = await savedPage(matter, page, order, more.at)
+  return isDecided ? saved : { open }
 }
 const put = (body: string, ...headers: string[]) =>
   ['PUT /things/1 HTTP/1.1', 'Content-Type: application/json', ...headers, '', body].join('\n')
@@ -51,7 +48,7 @@ const rows: [what: string, page: string, draft: Draft, more: { title?: string; a
     'at the end, with what the book adds',
     book,
     { message: put('{"name":"b"}', 'X-Own: (secret)'), now },
-    { title: ' Two\nthings ' },
+    { title: ' ## Two\nthings ' },
     `${book}\n## Two things\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
   ],
   [
@@ -200,6 +197,52 @@ describe('in place, with assertions that were written by hand', () => {
   })
 })
 
+const sampleIn = (name: string) => `## ${name}\n\nWords.\n\n${old}\n\n${fenced('verdict', 'accepted')}\n`
+const three = ['One', 'Two', 'Three'].map(sampleIn).join('\n')
+const setting = `${fenced('book', 'now: 2031-03-01T12:00:00Z')}\n`
+const bare = `${old}\n\n${fenced('verdict', 'accepted')}\n`
+test.each<[what: string, page: string, at: number, title: string | undefined, after: string | RegExp]>([
+  ['the second', three, 1, undefined, ['One', 'Three'].map(sampleIn).join('\n')],
+  ['the last', three, 2, undefined, ['One', 'Two'].map(sampleIn).join('\n')],
+  [
+    'the last, with CRLF',
+    three.replaceAll('\n', '\r\n'),
+    2,
+    undefined,
+    ['One', 'Two'].map(sampleIn).join('\n').replaceAll('\n', '\r\n'),
+  ],
+  [
+    'one that sets the clock for those after it',
+    `${setting}\n${sampleIn('One').replace('Words.\n', `Words.\n\n${setting}`)}\n${sampleIn('Two')}`,
+    0,
+    undefined,
+    `${setting}\n${setting}\n${sampleIn('Two')}`,
+  ],
+  ['one of two below a heading', `${sampleIn('One')}\n${bare}`, 0, undefined, `## One\n\nWords.\n\n${bare}`],
+  ['the one below the heading of its book', `# Things\n\n${bare}`, 0, undefined, '# Things\n'],
+  ['another heading', three, 1, 'Other', three.replace('## Two', '## Other')],
+  [
+    'another heading, underlined before',
+    three.replace('## Two', 'Two\n---'),
+    1,
+    'Other',
+    three.replace('## Two', '## Other'),
+  ],
+  [
+    'another heading for one of two',
+    `${sampleIn('One')}\n${bare}`,
+    0,
+    'Other',
+    /several samples stand below this heading/,
+  ],
+  ['another heading for one without', bare, 0, 'Other', /no heading of its own/],
+])('taken out, or renamed: %s', (_, page, at, title, after) => {
+  const sample = readBook(page)[at] as never
+  const edit = () => (title === undefined ? kit.without(page, sample) : kit.withTitle(page, sample, title))
+  if (after instanceof RegExp) expect(edit).toThrow(after)
+  else expect(edit()).toBe(after)
+})
+
 const refused: [draft: Draft, at: number | undefined, words: RegExp][] = [
   [{ message: 'nothing' }, undefined, /line 1: "nothing" is no request line.*only a request message can be kept/],
   [{ message: put('\uDC80') }, undefined, /it is no text, or too large/],
@@ -225,7 +268,16 @@ test('names that every object has are none of an endpoint, and an odd caller is 
   const bench = createBench({ app, books: [], kit })
   await expect(bench.sheet('constructor')).rejects.toThrow(/constructor: there is none/)
   await expect(bench.probes('__proto__', 'body')).rejects.toThrow(/there is none/)
-  await expect(bench.judge({ message: put('{}'), who: '{"role":1}' })).rejects.toThrow(/^who asks: role must be text/)
+  const rows: [more: Partial<Draft>, at: string, words: RegExp][] = [
+    [{ who: '{"role":1}' }, 'who', /^role must be text/],
+    [{ who: '{team' }, 'who', /^is not JSON; write it as \{"name": "a value"\}/],
+    [{ now: '2031-03-01T12' }, 'now', /"2031-03-01T12" is not a date-time/],
+  ]
+  for (const [more, at, words] of rows)
+    await expect(bench.judge({ message: put('{}'), ...more })).rejects.toMatchObject({
+      at,
+      message: expect.stringMatching(words),
+    })
 })
 
 test('what a reader or a service made may hold itself, or be what JSON cannot say', async () => {

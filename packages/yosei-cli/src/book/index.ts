@@ -1,3 +1,4 @@
+export { plainTitle, without, withTitle } from './edit.js'
 export { BookError } from './error.js'
 export { readLine } from './events.js'
 export { type AnyVerdict, compare, type Expectation, errorFaults } from './expectation.js'

@@ -1,9 +1,9 @@
 /** Sample books: Markdown pages whose fenced blocks hold request messages and the verdicts that they must get. */
-import MarkdownIt, { type Env, type Token } from 'markdown-it'
+import type { Token } from 'markdown-it'
 import { type Message, parseMessage } from 'yosei'
+import { parsed, textOf } from './blocks.js'
 import { BookError } from './error.js'
 import { type Expectation, readExpectation } from './expectation.js'
-import { pageOf } from './page.js'
 
 export interface Sample {
   readonly title: string
@@ -21,7 +21,8 @@ export interface Sample {
 }
 /** Lines of a book, from 1. */
 interface Blocks {
-  /** The last line of its request, with the fence. */
+  /** The first and the last line of its request, with the fences. */
+  readonly start: number
   readonly end: number
   /** The first and last line of its verdict, with the fences. */
   readonly verdict?: readonly [first: number, last: number]
@@ -48,25 +49,18 @@ interface Setting {
   readonly headers: readonly { readonly name: string; readonly value: string; readonly place: Place }[]
 }
 
-/** Its blocks alone are read, and the text of headings: nothing else says anything. */
-const pages = new MarkdownIt('commonmark', { maxNesting: 100 })
-pages.core.ruler.disable(['inline', 'text_join'])
-
 /**
  * Reads the samples of a book.
  *
  * @throws BookError if a block is malformed.
  */
 export function readBook(page: string): Sample[] {
-  // It reads the same however its lines end.
-  const markdown = pageOf(page).lines.join('').replace(/\r\n?/g, '\n')
-  const lines = markdown.split('\n')
+  const { tokens, lines, references } = parsed(page)
   const samples: { heading: string; sample: Sample; answered: boolean }[] = []
   let heading = 'Untitled'
   let setting: Setting = { headers: [] }
   let isHeading = false
-  const references: Env = {}
-  for (const token of pages.parse(markdown, references)) {
+  for (const token of tokens) {
     if (isHeading) heading = textOf(token, references)
     isHeading = token.type === 'heading_open'
     if (token.type !== 'fence') continue
@@ -83,7 +77,7 @@ export function readBook(page: string): Sample[] {
         )
       last.sample = {
         ...last.sample,
-        blocks: { end: last.sample.blocks?.end ?? 0, verdict: [block.line, block.last] },
+        blocks: { start: 0, end: 0, ...last.sample.blocks, verdict: [block.line, block.last] },
         expectation: readExpectation(
           block.lines.map(({ text, place }) => ({ text, line: place.line })),
           block.line,
@@ -97,16 +91,6 @@ export function readBook(page: string): Sample[] {
     const number = namesakes.findIndex((one) => one.sample === sample) + 1
     return namesakes.length === 1 ? sample : { ...sample, title: `${heading} (${number})` }
   })
-}
-
-/** The text of a heading without its marks. */
-function textOf({ content }: Token, references: Env): string {
-  const pieces: Token[] = []
-  pages.inline.parse(content, pages, references, pieces)
-  return pieces
-    .filter(({ type }) => type !== 'image')
-    .map(({ type, content }) => (type === 'softbreak' ? '\n' : content))
-    .join('')
 }
 
 interface Block {
@@ -205,6 +189,6 @@ function readSample(title: string, { line, last, lines }: Block, { now, who, hea
       headers: [...own, ...added],
       body: lines.slice(written.headers.length + 2).map(({ place }) => place),
     },
-    blocks: { end: last },
+    blocks: { start: line, end: last },
   }
 }

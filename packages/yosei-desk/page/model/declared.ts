@@ -2,10 +2,23 @@
 import { foldAddress, formatAddress, type Path } from 'yosei'
 import type { EndpointOutline, FieldOutline, RuleOutline } from '../../src/terms.ts'
 
-export const foldedAddress = (path: Path): string => foldAddress(formatAddress(path))
+/** For a request that no endpoint takes: nothing is declared. */
+export const unmatched: EndpointOutline = {
+  name: '',
+  method: '',
+  template: '',
+  tags: [],
+  success: 200,
+  path: {},
+  query: {},
+  header: {},
+  cookie: {},
+  body: {},
+  rules: [],
+  lookups: {},
+}
 
-/** Header fields that say who asks, and that no output shows. */
-export const secretHeaders = new Set(['authorization', 'proxy-authorization', 'cookie'])
+export const foldedAddress = (path: Path): string => foldAddress(formatAddress(path))
 
 export const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)
 

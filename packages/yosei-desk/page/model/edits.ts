@@ -6,7 +6,7 @@ import type { EndpointOutline, FieldOutline } from '../../src/terms.ts'
 import { entryOf } from './declared.ts'
 
 import { type Ledger, type Line, ledgerOf, treeOf } from './lines.ts'
-import { boundaryOf, cut, decoded, encoded, put, type Slice } from './message.ts'
+import { boundaryOf, cut, decoded, encoded, plainlyDecoded, put, type Slice, segmentEncoded } from './message.ts'
 
 /** What the page is about: the text, and how it is read. */
 export interface Scene {
@@ -26,8 +26,8 @@ export const sceneOf = (outline: EndpointOutline, base: string, text: string, bl
 export const rawAt = (text: string, { slice }: Line): string => (slice ? cut(text, slice) : '')
 
 /** A value as a person reads and types it. */
-export function shownText(raw: string, codec: Line['codec']): string {
-  if (codec === 'percent') return decoded(raw)
+export function shownText(raw: string, { codec, part }: Pick<Line, 'codec' | 'part'>): string {
+  if (codec === 'percent') return part === 'path' || part === 'cookie' ? plainlyDecoded(raw) : decoded(raw)
   if (codec !== 'json' || !raw.startsWith('"')) return raw
   try {
     return JSON.parse(raw) as string
@@ -42,8 +42,9 @@ const bare = new Set(['integer', 'number', 'flag', 'bigInteger', 'anything', 'co
 
 /** What a person typed, as the message carries it. */
 function rawOf({ codec, field, slice, part }: Line, typed: string, text: string): string {
-  if (codec === 'percent') return encoded(typed)
-  if (codec === 'plain') return part === 'header' ? typed.replace(/\r?\n/g, ' ') : typed
+  if (codec === 'percent') return part === 'path' ? segmentEncoded(typed) : encoded(typed)
+  if (codec === 'plain')
+    return part === 'header' ? typed.replace(/\r?\n/g, ' ') : part === 'path' ? typedPath(typed) : typed
   if (codec === 'part') return typed
   const kind = leaf(field).kind
   const before = slice ? cut(text, slice) : ''
@@ -52,6 +53,8 @@ function rawOf({ codec, field, slice, part }: Line, typed: string, text: string)
   const isExact = kind !== 'bigInteger' || Number.isSafeInteger(Number(typed))
   return isBare && isExact && literal.test(typed) ? typed : JSON.stringify(typed)
 }
+/** A path as it was typed; what would end it is encoded. */
+const typedPath = (path: string) => path.replace(/[\s?#]/g, (one) => encodeURIComponent(one))
 /** A field of these values alone is sent in quotes. */
 function quoted(field: FieldOutline | undefined): boolean {
   const { kind, values = [], value } = leaf(field)
@@ -138,26 +141,6 @@ export function moved(scene: Scene, line: Line, by: number): string {
   return put(put(text, second.whole, a), first.whole, b)
 }
 
-/** Adds an element to a list: as the last one is, or as an example has it. */
-export function withElement(scene: Scene, head: Line, example: string | undefined): string {
-  const { ledger, text } = scene
-  const elements = ledger.lines.filter(({ path, element }) => element && isRightBelow(path, head.path))
-  const last = elements.at(-1)
-  const raw = last?.slice ? cut(text, last.slice) : (example ?? blankOf(leaf(head.field).item))
-  const path = [...head.path, elements.length]
-  return inserted(
-    scene,
-    {
-      ...head,
-      path,
-      slice: undefined,
-      isHead: false,
-      codec: head.part === 'body' && head.codec === 'plain' ? 'json' : head.codec,
-    },
-    raw,
-  )
-}
-
 /** Adds a name that may be declared or not. */
 export function withName(scene: Scene, head: Line, name: string): string {
   const value = entryOf(leaf(head.field))
@@ -177,11 +160,11 @@ export function withName(scene: Scene, head: Line, name: string): string {
   )
 }
 
-const isRightBelow = (path: Path, parent: Path) =>
+export const isRightBelow = (path: Path, parent: Path) =>
   path.length === parent.length + 1 && parent.every((step, index) => path[index] === step)
 
 /** Something of the kind, for a person to go on with. */
-function blankOf(field: FieldOutline | undefined): string {
+export function blankOf(field: FieldOutline | undefined): string {
   const one = leaf(field)
   if (one.kind === 'record' || one.kind === 'table' || one.kind === 'tagged') return '{}'
   if (one.kind === 'list' || one.kind === 'tuple') return '[]'
@@ -191,7 +174,7 @@ function blankOf(field: FieldOutline | undefined): string {
   return first === undefined ? '""' : JSON.stringify(first)
 }
 
-function inserted(scene: Scene, line: Line, raw: string): string {
+export function inserted(scene: Scene, line: Line, raw: string): string {
   const { text, ledger, outline, base } = scene
   const { pieces, syntax } = ledger
   const { part, path } = line
@@ -270,7 +253,7 @@ function withBody({ text, ledger: { pieces } }: Scene, body: string): string {
 }
 
 /** JSON with a value in place of another, of nothing, or gone; every character that is not its own stays. */
-function jsonWith(json: string, path: Path, raw: string | undefined, order: readonly string[]): string {
+export function jsonWith(json: string, path: Path, raw: string | undefined, order: readonly string[]): string {
   if (json.trim() === '') return raw === undefined ? json : `{\n  ${nested(path, raw).slice(1, -1).trim()}\n}`
   let container = treeOf(json)
   for (const [depth, step] of path.entries()) {

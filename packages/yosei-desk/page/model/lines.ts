@@ -1,8 +1,9 @@
 /** The ledger: a line for each declared field in the order of the declaration, and for all else that is sent. */
 import { type Node, parseTree } from 'jsonc-parser'
 import { formatAddress, type Path } from 'yosei'
+import { secretHeaders } from '../../src/secret.ts'
 import type { EndpointOutline, FieldOutline } from '../../src/terms.ts'
-import { entryOf, holdsSecret, isSecret, isSecretPair, secretHeaders } from './declared.ts'
+import { entryOf, holdsSecret, isSecret, isSecretPair } from './declared.ts'
 import { boundaryOf, cut, decoded, type Pair, type Pieces, pairsIn, partsIn, type Slice, takeApart } from './message.ts'
 
 type Part = 'path' | 'query' | 'header' | 'cookie' | 'body'
@@ -150,8 +151,10 @@ class Walk {
 
   path(base: string, pieces: Pieces | undefined): void {
     const { path, template } = this.#outline
+    // A path that holds a secret is shown by its parameters alone.
+    if (Object.values(path).some(isSecret)) this.#head('path')
+    else this.#add(['path'], 0, { codec: 'plain', field: undefined, slice: pieces?.path })
     if (Object.keys(path).length === 0) return
-    this.#head('path')
     const names: string[] = []
     const pattern = `${base}${template}`.replace(/\{([^}]+)\}|([^{]+)/g, (_, name?: string, literal?: string) => {
       if (name === undefined) return (literal ?? '').replace(/[.*+?^${}()|[\]\\]/g, '\\$&')

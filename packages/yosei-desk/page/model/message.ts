@@ -88,16 +88,21 @@ export function pairsIn(text: string, { from, to }: Slice): Pair[] {
 }
 
 /** As a form or a query is decoded; what cannot be, stays. */
-export function decoded(text: string): string {
+export const decoded = (text: string): string => percentDecoded(text.replaceAll('+', ' ')) ?? text
+/** As a path or a cookie is decoded: `+` is a character like others. */
+export const plainlyDecoded = (text: string): string => percentDecoded(text) ?? text
+function percentDecoded(text: string): string | undefined {
   try {
-    return decodeURIComponent(text.replaceAll('+', ' '))
+    return decodeURIComponent(text)
   } catch {
-    return text
+    return undefined
   }
 }
 /** Percent-encoded if it has to be (RFC 3986, section 3.4). */
-export const encoded = (text: string): string =>
-  encodeURIComponent(wellFormed(text)).replace(/%(?:3A|2C|2F|40)/g, (one) => decodeURIComponent(one))
+export const encoded = (text: string): string => segmentEncoded(text).replaceAll('%2F', '/')
+/** So that it stays one segment of a path (RFC 3986, section 3.3). */
+export const segmentEncoded = (text: string): string =>
+  encodeURIComponent(wellFormed(text)).replace(/%(?:3A|2C|40)/g, (one) => decodeURIComponent(one))
 const wellFormed = (text: string) => text.replace(/[\uD800-\uDFFF]/gu, '\uFFFD')
 
 /** A part of a form with files. */

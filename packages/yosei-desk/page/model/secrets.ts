@@ -1,6 +1,7 @@
 /** What of a message may be a secret: it is shown as dots, and left out of what leaves the page. */
+import { secretHeaders } from '../../src/secret.ts'
 import type { FieldOutline } from '../../src/terms.ts'
-import { entryOf, holdsSecret, isSecretPair, secretHeaders } from './declared.ts'
+import { entryOf, holdsSecret, isSecretPair } from './declared.ts'
 import { leaf, rawAt, type Scene, shownText } from './edits.ts'
 import { type Codec, cookiesIn, type Ledger, mostLines } from './lines.ts'
 import { boundaryOf, cut, encoded, pairsIn, put, type Slice } from './message.ts'
@@ -38,7 +39,7 @@ export function hiddenIn({ text, ledger, outline }: Scene): readonly Hidden[] {
   for (const { name, value } of pieces.query) if (isSecretPair(name, outline.query, outline)) add(value, 'percent')
   for (const stray of pieces.strays) add(stray, 'plain', true)
   const isIn = (fields: Scene['outline']['path']) => Object.values(fields).some((field) => holdsSecret(field, outline))
-  const isMatched = lines.some(({ part, slice }) => part === 'path' && slice)
+  const isMatched = lines.some(({ part, slice, depth }) => part === 'path' && depth > 0 && slice)
   if (isIn(outline.path) && !isMatched) add(pieces.path, 'plain', true)
   if (isIn(outline.body)) {
     if (syntax === 'form') {
@@ -131,13 +132,24 @@ export function withoutSecrets(scene: Scene, isWithoutFiles = false): string {
 const written = (word: string, codec: Codec) =>
   codec === 'json' ? JSON.stringify(word) : codec === 'percent' ? encoded(word) : word
 
+/** The addresses of secrets that were left out. */
+export const secretsLeftOut = (scene: Scene): readonly string[] => maskedIn(scene).map(({ address }) => address)
+const maskedIn = ({ ledger, text }: Scene) =>
+  ledger.lines.filter(
+    (line) => line.isSecret && !line.isHead && line.slice && shownText(rawAt(text, line), line) === mask,
+  )
+
+/** The texts that no output shows. */
+export const secretTexts = (scene: Scene): readonly string[] =>
+  hiddenIn(scene).flatMap(({ slice, codec }) => {
+    const raw = cut(scene.text, slice)
+    return [raw, codec === 'json' ? raw.replace(/^"|"$/g, '') : raw].filter((one) => one.length > 2)
+  })
+
 /** The text with the secrets that another one has at the same lines, if they were left out. */
 export function withSecretsOf(scene: Scene, other: Scene): string {
   const known = new Map(other.ledger.lines.map((line) => [line.address, line]))
-  const masked = scene.ledger.lines.filter(
-    (line) => line.isSecret && !line.isHead && line.slice && shownText(rawAt(scene.text, line), line.codec) === mask,
-  )
-  return masked
+  return maskedIn(scene)
     .sort((a, b) => (b.slice as Slice).from - (a.slice as Slice).from)
     .reduce((text, { address, slice }) => {
       const own = known.get(address)?.slice

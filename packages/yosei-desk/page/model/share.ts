@@ -1,4 +1,5 @@
 /** What is on the page as the fragment of its address, and as text for other programs. */
+import { fileMark } from '../../src/bytes.ts'
 import type { Draft } from '../../src/terms.ts'
 import { cut, takeApart } from './message.ts'
 
@@ -53,7 +54,10 @@ interface Request {
   readonly body: string
 }
 const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/
-function requestIn(message: string, origin: string): Request | undefined {
+/** Large files have no place in a text that is copied. */
+export const withoutFiles = (text: string): string => text.replace(new RegExp(fileMark, 'g'), '(file)')
+function requestIn(given: string, origin: string): Request | undefined {
+  const message = withoutFiles(given)
   const pieces = takeApart(message)
   if (!pieces || !token.test(pieces.method) || pieces.headers.some(({ name }) => !token.test(name))) return undefined
   const { method, target, headers, body } = pieces

@@ -18,7 +18,7 @@ export function summaryOf(judged: Judged): string {
   if (judged.outcome === 'pending') return `not asked: ${judged.unasked.join(', ')}`
   const count = judged.errors.length + judged.more
   if (count > 0) return count === 1 ? '1 error' : `${count} errors`
-  if (judged.unmatched) return `no endpoint has this ${judged.status === 405 ? 'method here' : 'path'}`
+  if (judged.unmatched) return noEndpoint(judged)
   return `stopped at “${judged.stage}”`
 }
 
@@ -40,7 +40,7 @@ export function notesOf(scene: Scene | undefined, judged: Judged | undefined): N
   const readings = new Map<string, Reading>(judged?.readings.map((one) => [one.address, one]))
   const faults = new Map<string, FieldError[]>()
   const known = new Set(scene?.ledger.lines.map(({ address }) => address))
-  for (const error of judged?.errors ?? []) {
+  for (const error of [...(judged?.errors ?? []), ...unmatchedIn(judged)]) {
     let address = error.address
     while (address !== '' && !known.has(address)) address = above(address)
     if (address === '' && error.address !== '') address = error.address.split(/[.[]/)[0] ?? ''
@@ -48,6 +48,15 @@ export function notesOf(scene: Scene | undefined, judged: Judged | undefined): N
   }
   return { readings, faults }
 }
+
+/** That no endpoint takes a path is reported there. */
+function unmatchedIn(judged: Judged | undefined): readonly FieldError[] {
+  if (!judged?.unmatched) return []
+  const { nearest } = judged.unmatched
+  const message = nearest === undefined ? noEndpoint(judged) : `${noEndpoint(judged)}; the nearest is ${nearest}`
+  return [{ part: 'path', address: 'path', code: String(judged.status), message, stage: 'match' }]
+}
+const noEndpoint = ({ status }: Judged) => `no endpoint has this ${status === 405 ? 'method here' : 'path'}`
 
 /** The address that holds this one; nothing above a part. */
 export const above = (address: string): string => formatAddress((parseAddress(address) ?? []).slice(0, -1))
@@ -68,7 +77,7 @@ export function partsOf(scene: Scene, judged: Judged | undefined): { readonly [p
     Object.fromEntries(
       scene.ledger.lines.flatMap((line) =>
         line.part === name && line.path.length === 2 && line.slice && !line.isSecret
-          ? [[line.label, shownText(rawAt(scene.text, line), line.codec)]]
+          ? [[line.label, shownText(rawAt(scene.text, line), line)]]
           : [],
       ),
     )

@@ -31,6 +31,8 @@ const untold = new Set([
   'lines',
   'names',
   'deprecated',
+  'relative',
+  'write',
 ])
 const spelled: { readonly [option: string]: (limit: string) => string } = {
   min: (limit) => `from ${limit}`,
@@ -52,23 +54,41 @@ const spelled: { readonly [option: string]: (limit: string) => string } = {
 }
 
 export function wordsOf(field: FieldOutline): string {
-  const base = field.base ? { ...field.base, ...field, kind: field.base.kind } : field
-  const words: string[] = [base.kind === 'readAs' ? 'text' : spaced(base.kind)]
+  const base = whole(field)
+  const words: string[] = [spaced(base.kind)]
   for (const [option, limit] of Object.entries(base)) {
     if (untold.has(option) || limit === false || limit === undefined) continue
-    if (option === 'length') words.push(lengthOf(limit, base.kind))
+    const relative = option === 'from' || option === 'until' ? base.relative?.[option] : undefined
+    if (relative !== undefined) words.push(spelled[option]?.(relative) ?? '')
+    else if (option === 'length') words.push(lengthOf(limit, base.kind))
     else
       words.push(
         spelled[option]?.(told(limit)) ?? (limit === true ? spaced(option) : `${spaced(option)} ${told(limit)}`),
       )
   }
-  if (base.values) words.push(`one of ${base.values.map(String).join(', ')}`)
+  if (base.values) words.push(`one of ${listed(base.values)}`)
   if (base.kind === 'constant') words.push(JSON.stringify(base.value))
   if (base.nullable) words.push('may be null')
   if (base.need === 'optional') words.push('may be left out')
-  if (base.need === 'defaulted') words.push(base['computed'] ? 'has a default' : `${told(base['default'])} by default`)
+  if (base.need === 'defaulted') words.push(base.computed ? 'has a default' : `${told(base.default)} by default`)
+  if (base.examples?.length) words.push(`such as ${told(base.examples[0])}`)
   if (base.secret) words.push('secret')
   return words.filter((one) => one !== '').join(', ')
+}
+
+/** What a reader takes is what its own base takes, with the words of both. */
+export const whole = (field: FieldOutline): FieldOutline => {
+  if (!field.base) return field
+  const base = whole(field.base)
+  return { ...base, ...field, kind: base.kind }
+}
+
+/** So many choices are named. */
+const mostNamed = 12
+const listed = (values: readonly unknown[]): string => {
+  const more = values.length - mostNamed
+  const named = values.slice(0, mostNamed).map(String).join(', ')
+  return more > 0 ? `${named}, and ${more} more` : named
 }
 
 const told = (limit: unknown): string =>

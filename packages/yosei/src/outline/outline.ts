@@ -2,6 +2,7 @@
 
 import { type EndpointNode, endpointNode, rootOf } from '../declare/endpoint.js'
 import { intakeNode, isIntake } from '../declare/intake.js'
+import { encode } from '../engine/interpret.js'
 import { writeInstant } from '../grammar/times.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
@@ -132,9 +133,15 @@ function outliner() {
     if (node.kind === 'later') return { ...plain(node), ...(isHidden ? {} : { of: reference(resolve(node)) }) }
     const hides = isHidden || Boolean(node.secret)
     const children = new Set<unknown>(childrenOf(node).map(([, child]) => child))
-    const shown = hides ? Object.fromEntries(Object.entries(node).filter(([name]) => !ofValues.has(name))) : node
+    const shown = hides
+      ? Object.fromEntries(Object.entries(node).filter(([name]) => !ofValues.has(name)))
+      : asSent(node)
     const kind: KindName = node.kind
-    const whole = { kind, ...plain(shown, (value) => (children.has(value) ? field(value as Node, hides) : undefined)) }
+    const whole = {
+      kind,
+      ...plain(shown, (value) => (children.has(value) ? field(value as Node, hides) : undefined)),
+      ...relativeOf(node),
+    }
     return node.kind === 'record' && node.rules
       ? { ...whole, rules: outlineRules(node.rules as readonly AnyRule[], node) }
       : whole
@@ -153,6 +160,36 @@ function outliner() {
   }
 
   return { field, definitions }
+}
+
+/** A field whose default is in the form that is sent: `PT5M`, and not its milliseconds. */
+const asSent = (node: Node): Node =>
+  node.default === undefined || typeof node.default === 'function'
+    ? node
+    : { ...node, default: encode(node, node.default) }
+
+const units: { readonly [unit: string]: string } = {
+  ms: 'millisecond',
+  s: 'second',
+  m: 'minute',
+  h: 'hour',
+  d: 'day',
+  mo: 'month',
+  y: 'year',
+}
+
+/** The limits that count from now, in words: `36 hours from now`, `18 years ago`. */
+function relativeOf(node: Node): JsonObject {
+  if (node.kind !== 'instant' && node.kind !== 'day') return {}
+  const words = (['from', 'until'] as const).flatMap((name): [string, Json][] => {
+    const limit = node[name]
+    const [, sign, count, unit] = /^([+-])(\d+(?:\.\d+)?)(ms|s|m|h|d|mo|y)$/.exec(String(limit)) ?? []
+    if (count === undefined || unit === undefined) return []
+    const span = `${count} ${units[unit]}${count === '1' ? '' : 's'}`
+    const now = node.kind === 'day' ? 'today' : 'now'
+    return [[name, Number(count) === 0 ? now : sign === '-' ? `${span} ago` : `${span} from ${now}`]]
+  })
+  return words.length === 0 ? {} : { relative: Object.fromEntries(words) }
 }
 
 const mapValues = <T>(values: { readonly [name: string]: T }, map: (value: T) => Json): JsonObject =>

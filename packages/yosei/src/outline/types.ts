@@ -37,8 +37,10 @@ export interface FieldOutline extends Omit<Declared, 'default' | 'examples' | 'm
   readonly kind: KindName
   /** Example values. */
   readonly examples?: readonly Json[]
-  /** A function makes it if `computed` stands there instead. */
+  /** In the form that is sent. A function makes it if `computed` stands there instead. */
   readonly default?: Json
+  /** Of a time, the limits that count from now, in words: `36 hours from now`. */
+  readonly relative?: { readonly from?: string; readonly until?: string }
   /** Whether a function makes the default. */
   readonly computed?: true
   /** Of a record. */
