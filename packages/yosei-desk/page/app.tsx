@@ -162,14 +162,6 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
       if (line) setFocused(line.address)
     },
   })
-  // A new line has the focus as soon as it is there.
-  useEffect(() => {
-    const wanted = coming.current
-    if (wanted === undefined || !scene?.ledger.lines.some((line) => line.address === wanted)) return
-    coming.current = undefined
-    reach.current?.(wanted, true)
-  }, [scene, coming])
-
   const step = useCallback(
     (by: (history: History) => History | undefined) => setHistory((now) => (now && by(now)) ?? now),
     [setHistory],
@@ -323,14 +315,18 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
     }
   })
 
-  // What had the focus may be gone: what holds it has it then.
+  // A new line has the focus as soon as it is there. If the one that had it is gone, what holds it has it then.
   useEffect(() => {
-    if (!scene || focused === undefined || !isInLedger || document.activeElement !== document.body) return
+    if (!scene) return
     const lines = new Set(scene.ledger.lines.map((line) => line.address))
+    const wanted = coming.current
+    coming.current = undefined
+    if (wanted !== undefined && lines.has(wanted)) return reach.current?.(wanted, true)
+    if (focused === undefined || !isInLedger || document.activeElement !== document.body) return
     let near = focused
     while (near !== '' && !lines.has(near)) near = above(near)
     if (near !== '') reach.current?.(near)
-  }, [scene, focused, isInLedger])
+  }, [scene, coming, focused, isInLedger])
 
   const top = useRef<HTMLDivElement>(null)
   useHeight(top, '--top')
@@ -429,6 +425,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
               />
             )}
             <About
+              key={state?.opened ?? endpoint}
               draft={draft}
               hasWho={scene.outline.who !== undefined}
               callers={callers}

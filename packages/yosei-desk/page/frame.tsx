@@ -102,7 +102,7 @@ interface AboutProps {
 export function About(props: AboutProps) {
   const { draft, hasWho, callers, caller, trouble, isSending, onChange, onCaller, onFill, onSend, onSave } = props
   const [isJson, setJson] = useState(false)
-  const chosen = caller !== undefined ? String(caller) : draft.who !== undefined || isJson ? 'json' : ''
+  const chosen = isJson ? 'json' : caller !== undefined ? String(caller) : draft.who !== undefined ? 'json' : ''
   const wrong = (at: string) =>
     trouble?.at === at ? (
       <p className="bad" role="alert" id={`wrong-${at}`}>

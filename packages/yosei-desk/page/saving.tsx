@@ -145,7 +145,7 @@ export default function Saving(props: SavingProps) {
                       checked={isSame}
                       onChange={(event) => setSame(event.target.checked)}
                     />
-                    <span>The book has a sample of this heading. Save another one beside it.</span>
+                    <span>The book has a sample called that. Save another one beside it.</span>
                   </label>
                 )}
               </>

@@ -69,7 +69,6 @@ export function createBench(given: Matter): Bench {
       .map(({ message }) => message)
       .filter(({ method }) => method === outlined.endpoints[endpoint]?.method)
       .slice(0, mostLike)
-  const isSecretIn = (name: string, header: string) => Boolean(outlineOf(name).header[header]?.secret)
   const probes = new Map<string, readonly Probe[]>()
   const probesIn = (endpoint: string): readonly Probe[] => {
     outlineOf(endpoint)
@@ -122,25 +121,25 @@ export function createBench(given: Matter): Bench {
       })
     },
     async callers(name) {
-      const headers = identifyingHeaders(outlineOf(name))
+      const secret = secretHeadersOf(outlineOf(name))
+      const compared = new Set(comparedHeaders(outlineOf(name)))
+      const named = new Set(Object.values(outlined.endpoints).flatMap(comparedHeaders))
       const callers = new Map<string, Caller>()
       for (const sample of samples.values()) {
-        const own = sample.message.headers.filter(([header]) => headers.includes(header))
+        const isIn = (set: ReadonlySet<string>) => sample.message.headers.filter(([header]) => set.has(header))
         const who = sample.who && JSON.stringify(sample.who.json)
-        const key = JSON.stringify([own, who])
-        if (callers.size === mostCallers || callers.has(key)) continue
-        if (who === undefined && !own.some(([header]) => secretHeaders.has(header) || isSecretIn(name, header)))
-          continue
+        const headers = [...isIn(compared), ...isIn(secret)]
+        const key = JSON.stringify([isIn(secret), who])
+        const known = callers.get(key)
+        if (known ? known.headers.length >= headers.length : callers.size === mostCallers) continue
+        if (who === undefined && isIn(secret).length === 0) continue
         // Whoever is not let in is not somebody.
         const verdict = await verdictOn(matter, draftOf(sample))
-        if (verdict.outcome === 'rejected' && early.has(verdict.stage)) continue
-        const shown = own.filter(([header]) => !secretHeaders.has(header) && !isSecretIn(name, header))
-        const label = [...shown.map(([, value]) => value), ...(who === undefined ? [] : [who])].join(', ')
-        callers.set(key, {
-          label: label === '' ? `as in “${sample.title}”` : label,
-          headers: own,
-          ...(who === undefined ? {} : { who }),
-        })
+        if (verdict.outcome === 'rejected' && (early.has(verdict.stage) || known)) continue
+        const words = isIn(named).map(([, value]) => value)
+        if (who !== undefined) words.push(who)
+        const label = words.length === 0 ? (known?.label ?? `as in “${sample.title}”`) : words.join(', ')
+        callers.set(key, { label, headers, ...(who === undefined ? {} : { who }) })
       }
       return [...callers.values()]
     },
@@ -177,14 +176,14 @@ const mostBytes = 200_000_000
 
 /** Stages that no unknown caller comes past. */
 const early = new Set<string | undefined>(['match', 'admit', 'identify'])
-/** The header fields that say who asks: secrets, and what a rule compares with the caller. */
-function identifyingHeaders({ header, rules }: EndpointOutline): readonly string[] {
-  const secret = Object.entries(header).flatMap(([name, field]) => (field.secret ? [name] : []))
-  const compared = rules
+/** The header fields that say who asks. */
+const secretHeadersOf = ({ header }: EndpointOutline): ReadonlySet<string> =>
+  new Set([...secretHeaders, ...Object.entries(header).flatMap(([name, field]) => (field.secret ? [name] : []))])
+/** The header fields that a rule compares with the caller. */
+const comparedHeaders = ({ rules }: EndpointOutline): readonly string[] =>
+  rules
     .filter(({ rule, reads }) => rule === 'equal' && reads.some((address) => address.startsWith('who.')))
     .flatMap(({ reads }) => reads.flatMap((address) => /^header\.(.+)$/.exec(address)?.[1] ?? []))
-  return [...secretHeaders, ...secret, ...compared]
-}
 
 const entryOf = ({ name, method, template, title, tags }: EndpointOutline): EndpointEntry => ({
   name,

@@ -1,12 +1,17 @@
-/** Requests to begin with: as small or as full as they were made, but with values that a person would send. */
+/** Requests to begin with: with values that somebody has sent before, so that they are not rejected for made-up ones. */
 import type { Bench, Draft, Sheet, Shelf } from '../../src/terms.ts'
 import { leaf, rawAt, type Scene, sceneOf, sendRaw, shownText, typed } from './edits.ts'
 import type { Line } from './lines.ts'
 
 /** So many samples are looked at. */
 const most = 6
+/** So many times what is wrong is left out of a full request. */
+const mostTimes = 4
 
-/** @param which How much of the endpoint is filled in. */
+/**
+ * @param which How much of the endpoint is filled in.
+ * @returns `undefined` if no accepted request can be made, and there is no sample.
+ */
 export async function startOf(
   bench: Bench,
   { outline, base, ...made }: Sheet,
@@ -16,51 +21,93 @@ export async function startOf(
   const good = Object.entries(shelf?.stamps ?? {}).filter(([, { isGood }]) => isGood)
   const idsOf = (isOwn: boolean) =>
     good.flatMap(([id, stamp]) => ((stamp.endpoint === outline.name) === isOwn ? [id] : []))
-  const [own, others] = await Promise.all(
-    [idsOf(true), idsOf(false)].map((ids) => Promise.all(ids.slice(0, most).map((id) => bench.sample(id)))),
-  )
-  const sample = own?.[0]
+  const samplesOf = (ids: readonly string[]) => Promise.all(ids.slice(0, most).map((id) => bench.sample(id)))
+  const [own, others] = [await samplesOf(idsOf(true)), await samplesOf(idsOf(false))]
   const draft = made[which]
-  if (!draft) return sample
-  const known = [...(own ?? []), ...(others ?? [])].map(({ message }) => sceneOf(outline, base, message))
-  const { now = draft.now, who = draft.who } = sample ?? {}
-  const likely: Draft = {
-    message: withKnown(sceneOf(outline, base, draft.message), known.slice(0, own?.length), known),
-    ...(now === undefined ? {} : { now }),
-    ...(who === undefined ? {} : { who }),
+  const sceneOfDraft = ({ message }: Draft) => sceneOf(outline, base, message)
+  const [sample] = own
+  const known = own.map(sceneOfDraft)
+  const all = [...known, ...others.map(sceneOfDraft)]
+  const isTried = async (message: string, about: Draft) =>
+    (await isAccepted(bench, { ...about, message })) ? { ...about, message } : undefined
+  if (draft && sample && which === 'smallest') {
+    const likely = withCaller(withKnown(sceneOfDraft(draft), known, all), sceneOfDraft(sample))
+    return (await isTried(likely.text, sample)) ?? sample
   }
-  const usual = which === 'smallest' ? [likely, sample, draft] : [likely, draft, sample]
-  for (const one of usual) if (one && (await isGoodDraft(bench, one))) return one
-  return draft
+  if (draft && sample) {
+    const full = withKnown(sceneOfDraft(draft), known, all)
+    const without = new Set<string>()
+    for (let times = 0; times < mostTimes; times++) {
+      const message = withMissing(sceneOfDraft(sample), full, without)
+      const { outcome, errors } = await bench.judge({ ...sample, message })
+      if (outcome !== 'rejected') return { ...sample, message }
+      // What is wrong is left out.
+      for (const { address } of errors) without.add(address)
+    }
+    return (await isAccepted(bench, draft)) ? draft : sample
+  }
+  if (!draft) return sample
+  return (await isTried(withKnown(sceneOfDraft(draft), known, all).text, draft)) ?? draft
 }
 
-const isGoodDraft = (bench: Bench, draft: Draft): Promise<boolean> =>
+const isAccepted = (bench: Bench, draft: Draft): Promise<boolean> =>
   bench.judge(draft).then(
     ({ outcome }) => outcome !== 'rejected',
     () => false,
   )
 
+/** Changes a scene line by line: each change sees what the one before has made. */
+const changedBy = (scene: Scene, lines: readonly Line[], by: (now: Scene, line: Line) => string): Scene =>
+  lines.reduce((now, { address }) => {
+    const line = now.ledger.lines.find((one) => one.address === address)
+    return line ? sceneOf(scene.outline, scene.base, by(now, line)) : now
+  }, scene)
+const isSent = ({ isHead, slice, depth }: Line) => !isHead && slice !== undefined && depth > 0
+const at = ({ ledger }: Scene, address: string) => ledger.lines.find((one) => one.address === address && isSent(one))
+
 /** The request with the values that samples of the endpoint have at the same lines, or others under the same names. */
-function withKnown(scene: Scene, own: readonly Scene[], all: readonly Scene[]): string {
-  const isLike = (one: Line, line: Line) =>
-    one.slice !== undefined && !one.isHead && one.codec === line.codec && one.depth > 0
-  return scene.ledger.lines
-    .filter(({ isHead, slice, depth }) => !isHead && slice && depth > 0)
-    .reduce((text, line) => {
-      const now = sceneOf(scene.outline, scene.base, text)
-      const here = now.ledger.lines.find(({ address }) => address === line.address)
-      if (!here) return text
-      for (const other of own) {
-        const found = other.ledger.lines.find((one) => one.address === line.address && isLike(one, line))
-        if (found) return sendRaw(now, here, rawAt(other.text, found))
-      }
-      for (const other of all) {
-        const found = other.ledger.lines.find((one) => one.label === line.label && isLike(one, line))
-        if (found && isMadeUp(scene, line)) return sendRaw(now, here, rawAt(other.text, found))
-      }
-      return isMadeUp(scene, line) && isFree(line) ? typed(now, here, line.label) : text
-    }, scene.text)
+function withKnown(scene: Scene, own: readonly Scene[], all: readonly Scene[]): Scene {
+  // A media type says how the body is written that stands there.
+  const lines = scene.ledger.lines.filter((line) => isSent(line) && line.address !== 'header.content-type')
+  return changedBy(scene, lines, (now, line) => {
+    for (const other of own) {
+      const found = at(other, line.address)
+      if (found) return sendRaw(now, line, rawAt(other.text, found))
+    }
+    if (!isMadeUp(now, line)) return now.text
+    for (const other of all) {
+      const found = other.ledger.lines.find(
+        (one) => one.label === line.label && one.codec === line.codec && isSent(one),
+      )
+      if (found) return sendRaw(now, line, rawAt(other.text, found))
+    }
+    return isFree(line) ? typed(now, line, line.label) : now.text
+  })
 }
+
+/** The request with the header fields that say who asks in another. */
+function withCaller(scene: Scene, other: Scene): Scene {
+  const wanted = other.ledger.lines.filter((line) => line.part === 'header' && line.isSecret && isSent(line))
+  return wanted.reduce((now, line) => {
+    const here = sceneOf(now.outline, now.base, now.text, [line.address])
+    const own = here.ledger.lines.find((one) => one.address === line.address)
+    return own ? sceneOf(now.outline, now.base, sendRaw(here, own, rawAt(other.text, line))) : now
+  }, scene)
+}
+
+/** The request with all that another has and it has not, but for some addresses and what they hold. */
+const withMissing = (scene: Scene, other: Scene, without: ReadonlySet<string>): string =>
+  changedBy(
+    scene,
+    scene.ledger.lines.filter(
+      ({ slice, field, address }) =>
+        slice === undefined && field !== undefined && ![...without].some((one) => address.startsWith(one)),
+    ),
+    (now, line) => {
+      const found = other.ledger.lines.find(({ address, slice }) => address === line.address && slice !== undefined)
+      return found && !line.slice ? sendRaw(now, line, rawAt(other.text, found)) : now.text
+    },
+  ).text
 
 /** Whether a value was made of one letter, for want of an example. */
 const isMadeUp = (scene: Scene, line: Line) => /^(.)\1*$/.test(shownText(rawAt(scene.text, line), line))
