@@ -4,12 +4,11 @@
  * books say.
  */
 import { spawn, spawnSync } from 'node:child_process'
-import { readdirSync, readFileSync } from 'node:fs'
+import { readdirSync, readFileSync, rmSync } from 'node:fs'
 import { createServer } from 'node:http'
-import { gzipSync } from 'node:zlib'
 import { createJiti } from 'jiti'
-import { build } from 'vite'
 import { listenerOf } from 'yosei/node'
+import { freePort } from './port.js'
 
 const shell = process.platform === 'win32'
 const run = (command, ...args) => {
@@ -21,19 +20,27 @@ const about = [file('intake.ts'), file('samples'), '--services', file('services.
 const load = (name) => createJiti(import.meta.url, { fsCache: false }).import(name)
 
 run('npm', 'run', '--silent', 'build')
-await buildPages()
+// In a process of its own, since what builds pages keeps its memory.
+run(process.execPath, file('page/build.js'))
 run('npx', '--no', 'yosei', 'desk', ...about, '-o', file('dist/desk'))
 run('npx', '--no', 'yosei', 'check', ...about)
 
 const { start } = await load('./server/start.ts')
-const { url, close } = await start({ journal: file('dist/journal.ndjson') })
-if (process.argv.includes('--once')) process.exitCode = await once()
+const isOnce = process.argv.includes('--once')
+const port = isOnce ? 0 : await freePort()
+rmSync(file('dist/database'), { recursive: true, force: true })
+const { url, close } = await start({ journal: file('dist/journal.ndjson'), folder: file('dist/database'), port })
+if (isOnce) process.exitCode = await once()
 else {
   console.log(`\nThe booking page: ${url}/`)
   console.log(`The operators' page: ${url}/operator`)
   console.log(`The desk without a server, as for a documentation: ${url}/desk/`)
   console.log(`The API: try  curl -i '${url}/sessions?limit=500'  (also ${url}/health and ${url}/metrics)`)
-  const desk = spawn('npx', ['--no', 'yosei', 'desk', ...about], { stdio: ['ignore', 'inherit', 'inherit'], shell })
+  const deskPort = String(await freePort(port + 1))
+  const desk = spawn('npx', ['--no', 'yosei', 'desk', ...about, '--port', deskPort], {
+    stdio: ['ignore', 'inherit', 'inherit'],
+    shell,
+  })
   const end = async () => {
     desk.kill()
     await close()
@@ -41,23 +48,6 @@ else {
   }
   for (const signal of ['SIGINT', 'SIGTERM']) process.once(signal, end)
   desk.once('exit', end)
-}
-
-/** Builds the pages, and says how large they are. */
-async function buildPages() {
-  const { output } = await build({ configFile: file('page/vite.config.ts') })
-  const chunks = output.filter(({ type }) => type === 'chunk')
-  const sum = (numbers) => numbers.reduce((all, one) => all + one, 0)
-  const size = (bytes) => `${(bytes / 1000).toFixed(0)} kB`
-  const modules = chunks.flatMap((chunk) => Object.entries(chunk.modules))
-  const whole = sum(modules.map(([, { renderedLength }]) => renderedLength))
-  const own = sum(
-    modules.flatMap(([id, { renderedLength }]) => (/packages.yosei.dist/.test(id) ? [renderedLength] : [])),
-  )
-  const [plain, zipped] = [(code) => code.length, (code) => gzipSync(code).length].map((of) =>
-    size(sum(chunks.map(({ code }) => of(code)))),
-  )
-  console.log(`The pages: ${plain}, ${zipped} gzipped; Yosei is ${((100 * own) / whole).toFixed(0)} % of that`)
 }
 
 /** @returns The exit code. */

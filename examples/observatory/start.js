@@ -1,8 +1,9 @@
 /**
- * Starts the observatory: node examples/observatory/start.js. Its settings are in the environment: PORT, DATABASE_URL,
- * REDIS_URL, DATA (the folder of the database in this process), JOURNAL.
+ * Starts the observatory: node examples/observatory/start.js. Its settings are in the environment: PORT (4210, or the next
+ * that is free), DATABASE_URL, REDIS_URL, DATA (the folder of the database in this process), JOURNAL.
  */
 import { createJiti } from 'jiti'
+import { freePort } from './port.js'
 
 const { start } = await createJiti(import.meta.url, { fsCache: false }).import('./server/start.ts')
 const { PORT, DATABASE_URL, REDIS_URL, DATA, JOURNAL } = process.env
@@ -11,7 +12,7 @@ const settings = {
   redisUrl: REDIS_URL,
   folder: DATA,
   journal: JOURNAL,
-  port: PORT === undefined ? undefined : Number(PORT),
+  port: PORT === undefined ? await freePort() : Number(PORT),
 }
 const { url, close } = await start(settings).catch((error) => {
   console.error(`The observatory could not start: ${error.message || error.code}`)

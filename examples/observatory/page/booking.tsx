@@ -5,14 +5,27 @@ import { createRoot } from 'react-dom/client'
 import { type Call, client } from 'yosei/client'
 import { FieldControl, type FormApi } from './field.tsx'
 import { Night, type Window } from './night.tsx'
-import { app, blank, type bookSession, judged, nightOf, parts, type Values, valueAt } from './outline.ts'
+import {
+  app,
+  blank,
+  type bookSession,
+  inWords,
+  judged,
+  labelAt,
+  nightOf,
+  parts,
+  type Values,
+  valueAt,
+} from './outline.ts'
 import { Sessions } from './sessions.tsx'
 import './page.css'
 
 export type Faults = { readonly [address: string]: readonly string[] }
 type Told = { readonly [address: string]: readonly { readonly message: string }[] }
 const messagesOf = (told: Told): Faults =>
-  Object.fromEntries(Object.entries(told).map(([address, errors]) => [address, errors.map(({ message }) => message)]))
+  Object.fromEntries(
+    Object.entries(told).map(([address, errors]) => [address, errors.map(({ message }) => inWords(message))]),
+  )
 const minutes = (time: Date) => `${time.toISOString().slice(0, 16)}:00Z`
 
 function Booking() {
@@ -25,7 +38,27 @@ function Booking() {
   /** What only the server knew, and of which values: it stays until they change. */
   const [late, setLate] = useState<{ readonly faults: Faults; readonly of: Values }>()
   const [isSent, setSent] = useState(false)
+  const [isUnderWay, setUnderWay] = useState(false)
+  const isBusy = useRef(false)
+  /** Counts what was not booked: after each the summary has the focus. */
+  const [rejections, setRejections] = useState(0)
   const [done, setDone] = useState<string>()
+  /** The same values are the same attempt, however often they are sent. */
+  const attempt = useRef({ of: '', key: '' })
+  const keyOf = (of: Values): string => {
+    const text = JSON.stringify(of)
+    if (attempt.current.of !== text) attempt.current = { of: text, key: crypto.randomUUID() }
+    return attempt.current.key
+  }
+  const [telescopes, setTelescopes] = useState<readonly string[]>([])
+  useEffect(() => {
+    observatory.listTelescopes({}).then(
+      (answer) => {
+        if (answer.outcome === 'accepted') setTelescopes(answer.value.telescopes.map(({ id }) => id))
+      },
+      () => undefined,
+    )
+  }, [observatory])
   const [changes, setChanges] = useState(0)
   const summary = useRef<HTMLDivElement>(null)
 
@@ -34,18 +67,23 @@ function Booking() {
     validators: {
       // The form's own checks are those of the intake, and come at the addresses that it has.
       onChange: ({ value }) => {
-        const verdict = judged(value)
+        const verdict = judged(value, attempt.current.key || firstKey)
         return verdict.outcome === 'rejected' ? { fields: messagesOf(verdict.errorsByField) as object } : undefined
       },
     },
-    onSubmitInvalid: () => setSent(true),
+    onSubmitInvalid() {
+      setSent(true)
+      setRejections((count) => count + 1)
+    },
     onSubmit: async ({ value }) => {
       setSent(true)
-      const verdict = judged(value)
+      const verdict = judged(value, keyOf(value))
       if (verdict.outcome === 'rejected') return
+      setUnderWay(true)
       const answer = await (observatory.bookSession as Call<typeof bookSession>)(verdict.input as never).catch(
         () => undefined,
       )
+      setUnderWay(false)
       if (answer?.outcome === 'accepted') {
         const { sessionId, night } = answer.value
         setLate(undefined)
@@ -59,6 +97,7 @@ function Booking() {
         return
       }
       setDone(undefined)
+      setRejections((count) => count + 1)
       setLate({
         of: value,
         faults: answer
@@ -74,10 +113,17 @@ function Booking() {
   // Its fields go by their addresses, which are texts here.
   const fields = form as unknown as FormApi
   const [values, setValues] = useState<Values>(form.state.values)
-  useEffect(() => form.store.subscribe(() => setValues(form.state.values)).unsubscribe, [form])
+  useEffect(
+    () =>
+      form.store.subscribe(() => {
+        setValues(form.state.values)
+        keep(form.state.values)
+      }).unsubscribe,
+    [form],
+  )
 
   const own = useMemo((): Faults => {
-    const verdict = judged(values)
+    const verdict = judged(values, firstKey)
     return verdict.outcome === 'rejected' ? messagesOf(verdict.errorsByField) : {}
   }, [values])
   const remote = useMemo((): Faults => {
@@ -97,8 +143,8 @@ function Booking() {
   const all = Object.entries({ ...(isSent ? own : {}), ...remote })
   const hasFaults = isSent && all.length > 0
   useEffect(() => {
-    if (hasFaults) summary.current?.focus()
-  }, [form.state.submissionAttempts, late])
+    if (rejections > 0) summary.current?.focus()
+  }, [rejections])
 
   const window_: Window = {
     opens: String(valueAt(values, 'body.window.opens') ?? ''),
@@ -112,7 +158,16 @@ function Booking() {
         <h1>Observatory</h1>
         <label>
           your key
-          <input value={key} onChange={(event) => setKey(event.target.value)} spellCheck={false} autoComplete="off" />
+          <input
+            id="header.authorization"
+            value={key}
+            onChange={(event) => {
+              setKey(event.target.value)
+              setLate(undefined)
+            }}
+            spellCheck={false}
+            autoComplete="off"
+          />
         </label>
         <a href="operator">operators</a>
       </header>
@@ -122,7 +177,12 @@ function Booking() {
           aria-label="Book a session"
           onSubmit={(event) => {
             event.preventDefault()
-            form.handleSubmit()
+            // A second click books nothing more.
+            if (isBusy.current) return
+            isBusy.current = true
+            form.handleSubmit().finally(() => {
+              isBusy.current = false
+            })
           }}
         >
           <h2>Book a session</h2>
@@ -131,7 +191,12 @@ function Booking() {
             <ul>
               {all.map(([address, messages]) => (
                 <li key={address}>
-                  {address === '' ? '' : <a href={`#${address}`}>{address}</a>} {messages.join('; ')}
+                  {address !== '' && (
+                    <a href={`#${address}`} onClick={() => document.getElementById(address)?.focus()}>
+                      {labelAt(address)}
+                    </a>
+                  )}{' '}
+                  {messages.join('; ')}
                 </li>
               ))}
             </ul>
@@ -145,13 +210,14 @@ function Booking() {
               field={field}
               faultsAt={faultsAt}
               values={values}
+              choices={{ 'path.telescopeId': telescopes }}
             />
           ))}
           <p className="done" role="status">
             {done}
           </p>
-          <button type="submit" className="main">
-            Book
+          <button type="submit" className="main" aria-disabled={isUnderWay}>
+            {isUnderWay ? 'Booking …' : 'Book'}
           </button>
         </form>
         <div className="aside">
@@ -162,22 +228,43 @@ function Booking() {
             window={window_}
             changes={changes}
             onChange={(edge, time) => {
-              fields.setFieldValue(`body.window.${edge}`, minutes(time))
-              fields.setFieldMeta(`body.window.${edge}`, (meta) => ({ ...meta, isBlurred: true, isTouched: true }))
+              for (const [name, moved] of Object.entries(pushed(window_, edge, time))) {
+                fields.setFieldValue(`body.window.${name}`, minutes(moved))
+                fields.setFieldMeta(`body.window.${name}`, (meta) => ({ ...meta, isBlurred: true, isTouched: true }))
+              }
             }}
           />
-          <Sessions observatory={observatory} changes={changes} />
+          <Sessions observatory={observatory} changes={changes} telescopes={telescopes} />
         </div>
       </main>
     </>
   )
 }
 
-/** An evening in a week, so that the night has something to show. */
+/** An edge where it was moved to, and the other one if it lay in the way. */
+function pushed(now: Window, edge: 'opens' | 'closes', time: Date): { readonly [edge: string]: Date } {
+  const [opens, closes] = [Date.parse(now.opens), Date.parse(now.closes)]
+  if (edge === 'opens' && time.getTime() >= closes) return { opens: time, closes: new Date(time.getTime() + shortest) }
+  if (edge === 'closes' && time.getTime() <= opens) return { opens: new Date(time.getTime() - shortest), closes: time }
+  return { [edge]: time }
+}
+/** Of a window whose one edge pushes the other, in milliseconds. */
+const shortest = 300_000
+
+/** Until the first is sent, any key is as good. */
+const firstKey = 'not-sent-yet'
+
+const stored = 'booking'
+/** A reload brings the form back, but for its secrets. */
+function keep(values: Values): void {
+  const { doorCode: _, ...body } = values['body'] as { readonly [name: string]: unknown }
+  sessionStorage.setItem(stored, JSON.stringify({ ...values, body }))
+}
+/** What the form had before a reload; else an evening in a week, so that the night has something to show. */
 function first(): Values {
   const opens = new Date(Math.floor(Date.now() / 86_400_000 + 4) * 86_400_000 + 79_200_000)
   const values = blank() as { [part: string]: { [name: string]: unknown } }
-  return {
+  const made = {
     ...values,
     path: { telescopeId: 'kr-2' },
     header: { ...values['header'], 'x-team': 'nebula' },
@@ -185,7 +272,9 @@ function first(): Values {
       ...values['body'],
       window: { opens: minutes(opens), closes: minutes(new Date(opens.getTime() + 3 * 3_600_000)) },
     },
-  } as Values
+  }
+  const kept = JSON.parse(sessionStorage.getItem(stored) ?? '{}') as { readonly body?: object }
+  return { ...made, ...kept, body: { ...made.body, ...kept.body } } as unknown as Values
 }
 
 createRoot(document.getElementById('root') as HTMLElement).render(<Booking />)

@@ -1,6 +1,17 @@
 /** A field of the form, by its kind: all that it says comes from the declaration. */
 import type { ReactNode } from 'react'
-import { blankOf, branchOf, type Field, helpOf, labelOf, shapeOf, type Value, type Values, valueAt } from './outline.ts'
+import {
+  blankOf,
+  branchOf,
+  type Field,
+  helpOf,
+  labelAt,
+  labelOf,
+  shapeOf,
+  type Value,
+  type Values,
+  valueAt,
+} from './outline.ts'
 
 /** What is used of the form library: fields by their addresses. */
 export interface FormApi {
@@ -22,6 +33,8 @@ export interface FieldProps {
   readonly field: Field
   readonly values: Values
   readonly faultsAt: (address: string, isLeft: boolean) => readonly string[]
+  /** What the server has for fields of some addresses, to choose from. */
+  readonly choices: { readonly [address: string]: readonly string[] }
 }
 
 export function FieldControl(props: FieldProps) {
@@ -71,7 +84,7 @@ export function FieldControl(props: FieldProps) {
                 <button
                   type="button"
                   onClick={() => api.removeValue(index)}
-                  aria-label={`take out ${address}[${index}]`}
+                  aria-label={`take out ${labelAt(`${address}[${index}]`)}`}
                 >
                   −
                 </button>
@@ -93,6 +106,7 @@ export function FieldControl(props: FieldProps) {
       {(api) => {
         const told = faultsAt(address, api.state.meta.isBlurred)
         const text = String(api.state.value ?? '')
+        const choices = field.kind === 'choice' ? (field.values ?? []).map(String) : (props.choices[address] ?? [])
         const common = {
           id: address,
           'aria-invalid': told.length > 0 || undefined,
@@ -103,10 +117,10 @@ export function FieldControl(props: FieldProps) {
         return (
           <div className="field" data-address={address}>
             <label htmlFor={address}>{labelOf(name, given)}</label>
-            {field.kind === 'choice' ? (
+            {choices.length > 0 ? (
               <select {...common} value={text} onChange={set}>
                 {text === '' && <option value="">choose</option>}
-                {(field.values ?? []).map((one) => (
+                {[...choices, ...(text === '' || choices.includes(text) ? [] : [text])].map((one) => (
                   <option key={one}>{one}</option>
                 ))}
               </select>

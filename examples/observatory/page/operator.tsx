@@ -17,6 +17,8 @@ const groupings = {
   code: (_: JournalEvent, __: string, code: string) => code,
   status: ({ status }: JournalEvent) => String(status),
 } as const
+/** So many rejections are kept here, and so many rows shown. */
+const [mostKept, mostRows] = [5000, 20]
 /** The chart has so many bars of so many milliseconds. */
 const [bars, span] = [60, 10_000]
 
@@ -27,9 +29,17 @@ function Operator() {
   const [by, setBy] = useState<keyof typeof groupings>('error')
   const [trouble, setTrouble] = useState<string>()
   const [now, setNow] = useState(Date.now)
+  /** How many came that are not kept here. */
+  const [dropped, setDropped] = useState(0)
   const after = useRef(0)
   useEffect(() => {
     let isOver = false
+    const clear = () => {
+      after.current = 0
+      setEvents([])
+      setTurns([])
+      setDropped(0)
+    }
     const look = async () => {
       while (!isOver) {
         try {
@@ -39,13 +49,19 @@ function Operator() {
           if (isOver) return
           if (response.ok) {
             const came = (await response.json()) as { next: number; events: JournalEvent[]; turns: Turn[] }
+            const isAnew = came.next < after.current
+            const missed = came.next - (isAnew ? 0 : after.current) - came.events.length
             after.current = came.next
-            if (came.events.length > 0) setEvents((all) => [...all, ...came.events].slice(-5000))
+            if (missed > 0) setDropped((count) => count + missed)
+            if (came.events.length > 0) setEvents((all) => [...all, ...came.events])
             setTurns(came.turns)
             setTrouble(undefined)
-          } else setTrouble('this key is no operator’s')
+          } else {
+            clear()
+            setTrouble('This key is not an operator’s: it shows nothing.')
+          }
         } catch {
-          setTrouble('the observatory does not answer')
+          setTrouble('The observatory does not answer.')
         }
         setNow(Date.now())
         await new Promise((wake) => setTimeout(wake, 500))
@@ -57,18 +73,35 @@ function Operator() {
     }
   }, [key])
 
-  const rows = useMemo(() => {
-    const counts = new Map<string, number>()
-    for (const event of events)
+  useEffect(() => {
+    if (events.length <= mostKept) return
+    setDropped((count) => count + events.length - mostKept)
+    setEvents(events.slice(-mostKept))
+  }, [events])
+
+  const all = useMemo(() => {
+    const counts = new Map<string, { rejections: number; errors: number }>()
+    for (const event of events) {
+      const inEvent = new Set<string>()
       for (const { address, code } of event.errors.length > 0
         ? event.errors
         : [{ address: '', code: String(event.status) }]) {
         const name = groupings[by](event, foldAddress(address), code)
-        counts.set(name, (counts.get(name) ?? 0) + 1)
+        const count = counts.get(name) ?? { rejections: 0, errors: 0 }
+        counts.set(name, count)
+        count.errors += event.errors.length > 0 ? 1 : 0
+        if (!inEvent.has(name)) count.rejections++
+        inEvent.add(name)
       }
-    return [...counts].sort(([a, one], [b, two]) => two - one || a.localeCompare(b)).slice(0, 20)
+    }
+    return [...counts].sort(([a, one], [b, two]) => two.rejections - one.rejections || a.localeCompare(b))
   }, [events, by])
-  const most = rows[0]?.[1] ?? 1
+  const rows = all.slice(0, mostRows)
+  const most = rows[0]?.[1].rejections ?? 1
+  const left = [
+    ...(all.length > rows.length ? [`${all.length - rows.length} rarer ones are not shown`] : []),
+    ...(dropped > 0 ? [`${dropped} older rejections are not counted here; the file of the journal has them`] : []),
+  ]
   const chart = Array.from({ length: bars }, (_, index) => {
     const from = Math.floor(now / span - bars + 1 + index) * span
     return events.filter(({ time }) => Date.parse(time) >= from && Date.parse(time) < from + span).length
@@ -128,18 +161,30 @@ function Operator() {
             </select>
           </h2>
           <table className="tally">
+            {rows.length > 0 && (
+              <thead>
+                <tr>
+                  <th scope="col">rejections</th>
+                  <th scope="col">errors</th>
+                  <td />
+                  <th scope="col">{by}</th>
+                </tr>
+              </thead>
+            )}
             <tbody>
-              {rows.map(([name, count]) => (
+              {rows.map(([name, { rejections, errors }]) => (
                 <tr key={name}>
-                  <td>{count}</td>
+                  <td>{rejections}</td>
+                  <td>{errors}</td>
                   <td>
-                    <span className="bar" style={{ width: `${(100 * count) / most}%` }} />
+                    <span className="bar" style={{ width: `${(100 * rejections) / most}%` }} />
                   </td>
                   <th scope="row">{name}</th>
                 </tr>
               ))}
             </tbody>
           </table>
+          {left.length > 0 && <p className="help">{left.join('; ')}.</p>}
           {rows.length === 0 && (
             <p className="help">Nothing was rejected since this page was opened, nor in the memory of the server.</p>
           )}

@@ -1,6 +1,7 @@
 /** The list of sessions, its filters in the address bar. */
 import { useEffect, useState } from 'react'
 import type { Observatory } from './night.tsx'
+import { inWords } from './outline.ts'
 
 const filters = ['telescope', 'night', 'state', 'sort'] as const
 type Filter = (typeof filters)[number]
@@ -8,10 +9,10 @@ type Filters = { readonly [F in Filter]: string }
 const inAddress = (): Filters => {
   const query = new URLSearchParams(location.search)
   return {
-    telescope: query.get('telescope') ?? '',
-    night: query.get('night') ?? '',
-    state: query.get('state') ?? '',
-    sort: query.get('sort') ?? '',
+    telescope: query.get('telescope')?.trim() ?? '',
+    night: query.get('night')?.trim() ?? '',
+    state: query.get('state')?.trim() ?? '',
+    sort: query.get('sort')?.trim() ?? '',
   }
 }
 interface Row {
@@ -21,20 +22,24 @@ interface Row {
   readonly night: string
 }
 
-export function Sessions({ observatory, changes }: { observatory: Observatory; changes: number }) {
+interface SessionsProps {
+  readonly observatory: Observatory
+  readonly changes: number
+  /** To choose from. */
+  readonly telescopes: readonly string[]
+}
+export function Sessions({ observatory, changes, telescopes }: SessionsProps) {
   const [wanted, setWanted] = useState(inAddress)
   const [rows, setRows] = useState<readonly Row[]>([])
   const [faults, setFaults] = useState<{ readonly [address: string]: string }>({})
   const [hasMore, setMore] = useState(false)
   useEffect(() => {
     const said = filters.filter((one) => wanted[one] !== '')
-    const query = new URLSearchParams(said.map((one) => [one, wanted[one]]))
-    history.replaceState(null, '', `${location.pathname}${query.size > 0 ? `?${query}` : ''}${location.hash}`)
     let isCurrent = true
     const { telescope, sort, ...others } = Object.fromEntries(said.map((one) => [one, wanted[one]])) as Partial<Filters>
     const sent = {
       ...others,
-      ...(telescope ? { telescope: telescope.split(',') } : {}),
+      ...(telescope ? { telescope: telescope.split(',').map((one) => one.trim()) } : {}),
       ...(sort ? { sort: [sort] } : {}),
       limit: 12,
     }
@@ -44,7 +49,7 @@ export function Sessions({ observatory, changes }: { observatory: Observatory; c
         if (answer.outcome === 'rejected')
           return setFaults(
             Object.fromEntries(
-              answer.errors.map(({ address, message }) => [address.replace(/^query\.(\w+).*/, '$1'), message]),
+              answer.errors.map(({ address, message }) => [address.replace(/^query\.(\w+).*/, '$1'), inWords(message)]),
             ),
           )
         setFaults({})
@@ -57,21 +62,30 @@ export function Sessions({ observatory, changes }: { observatory: Observatory; c
       isCurrent = false
     }
   }, [observatory, wanted, changes])
-  const set = (filter: Filter) => (event: { target: { value: string } }) =>
-    setWanted({ ...wanted, [filter]: event.target.value })
+  useEffect(() => {
+    const back = () => setWanted(inAddress())
+    window.addEventListener('popstate', back)
+    return () => window.removeEventListener('popstate', back)
+  }, [])
+  /** Each filter is a step that one can go back. */
+  const set = (filter: Filter) => (event: { target: { value: string } }) => {
+    const next = { ...wanted, [filter]: event.target.value }
+    const query = new URLSearchParams(filters.filter((one) => next[one] !== '').map((one) => [one, next[one]]))
+    history.pushState(null, '', `${location.pathname}${query.size > 0 ? `?${query}` : ''}`)
+    setWanted(next)
+  }
   return (
     <section className="sessions" aria-label="Sessions">
       <h2>Sessions</h2>
       <div className="filters">
         <label>
           telescope{' '}
-          <input
-            value={wanted.telescope}
-            onChange={set('telescope')}
-            placeholder="all"
-            aria-describedby="filter-faults"
-            spellCheck={false}
-          />
+          <select value={wanted.telescope} onChange={set('telescope')} aria-describedby="filter-faults">
+            <option value="">all</option>
+            {[...new Set([...telescopes, wanted.telescope])].map(
+              (one) => one !== '' && <option key={one}>{one}</option>,
+            )}
+          </select>
         </label>
         <label>
           night <input type="date" value={wanted.night} onChange={set('night')} aria-describedby="filter-faults" />

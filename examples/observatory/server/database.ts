@@ -1,4 +1,9 @@
 /** PostgreSQL: in this process where no server is named (PGlite), else over a pool of connections. The same SQL for both. */
+import { execFile } from 'node:child_process'
+import { existsSync, mkdirSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { promisify } from 'node:util'
 import { PGlite } from '@electric-sql/pglite'
 import { Pool } from 'pg'
 import { migrations } from './schema.ts'
@@ -22,7 +27,14 @@ export async function openDatabase({ url, folder }: DatabaseOptions): Promise<Da
 }
 
 async function embedded(folder: string | undefined): Promise<Database> {
-  const lite = await PGlite.create(folder)
+  if (folder !== undefined && !existsSync(join(folder, 'PG_VERSION'))) {
+    mkdirSync(dirname(folder), { recursive: true })
+    const maker = fileURLToPath(new URL('./make-database.js', import.meta.url))
+    // Its memory goes with its process.
+    await promisify(execFile)(process.execPath, [maker, folder])
+  }
+  const startParams = [...PGlite.defaultStartParams, '-c', 'shared_buffers=16MB']
+  const lite = await PGlite.create({ ...(folder === undefined ? {} : { dataDir: folder }), startParams })
   return {
     rows: async <T>(sql: string, values: readonly unknown[] = []) =>
       values.length > 0 ? (await lite.query<T>(sql, [...values])).rows : ((await lite.exec(sql)).at(-1)?.rows as T[]),
