@@ -1,7 +1,7 @@
 /** What an operator wants to see: events of the journal, turns that are held, and how many requests came to what. */
 import type { Journal, JournalEvent, TurnStore } from 'yosei'
 
-/** So many events are kept for whoever looks. */
+/** So many events are kept for the page of operators. */
 const most = 5000
 
 export class Watched {

@@ -95,7 +95,7 @@ export function createBench(given: Matter): Bench {
       const stamps: { [sample: string]: Stamp } = {}
       let since = performance.now()
       for (const [id, sample] of samples) {
-        // Whoever asks meanwhile is not kept waiting.
+        // Other requests are not kept waiting.
         if (performance.now() - since > longestHold) {
           await new Promise((next) => setTimeout(next))
           since = performance.now()
@@ -133,7 +133,7 @@ export function createBench(given: Matter): Bench {
         const known = callers.get(key)
         if (known ? known.headers.length >= headers.length : callers.size === mostCallers) continue
         if (who === undefined && isIn(secret).length === 0) continue
-        // Whoever is not let in is not somebody.
+        // A caller that is not let in is no choice.
         const verdict = await verdictOn(matter, draftOf(sample))
         if (verdict.outcome === 'rejected' && (early.has(verdict.stage) || known)) continue
         const words = isIn(named).map(([, value]) => value)

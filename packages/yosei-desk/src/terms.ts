@@ -102,7 +102,7 @@ export interface Judged {
   /** The values that a turn is taken by. */
   readonly turn?: { readonly of: string; readonly key: readonly unknown[] }
 }
-/** Somebody whom samples speak for. */
+/** A caller of a sample. */
 export interface Caller {
   readonly label: string
   /** The header fields that say who it is. */

@@ -1,4 +1,4 @@
-/** Requests to begin with: with values that somebody has sent before, so that they are not rejected for made-up ones. */
+/** Requests to begin with: with values of accepted samples, so that made-up ones do not reject them. */
 import type { Bench, Draft, Sheet, Shelf } from '../../src/terms.ts'
 import { leaf, rawAt, type Scene, sceneOf, sendRaw, shownText, typed } from './edits.ts'
 import type { Line } from './lines.ts'
