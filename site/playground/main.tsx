@@ -58,13 +58,17 @@ class Changing {
     judge: (draft) => this.#bench.judge(draft),
     answer: (draft, wishes) => this.#bench.answer(draft, wishes),
     recorded: (har) => this.#bench.recorded(har),
+    callers: (name) => this.#bench.callers(name),
+    keep: (id, file) => this.#bench.keep(id, file),
     changed: async (after) => {
       if (this.#revision === after) await new Promise<void>((wake) => this.#wakes.push(wake))
       return this.#revision
     },
   }
 }
-const benchOf = async (source: string) => createBench({ ...(await declaredIn(source)), books: [], kit })
+/** Files that were chosen stay when the declaration changes. */
+const files = new Map<string, Uint8Array>()
+const benchOf = async (source: string) => createBench({ ...(await declaredIn(source)), books: [], kit, files })
 
 function Playground({ first }: { first: Kept }) {
   const host = useRef<HTMLDivElement>(null)

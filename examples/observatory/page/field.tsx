@@ -151,7 +151,7 @@ export function FieldControl(props: FieldProps) {
               />
             )}
             <p className="help" id={`${address}-help`}>
-              {helpOf(given)}
+              {address in props.choices ? '' : helpOf(given)}
             </p>
             <Faults at={address} told={told} />
           </div>

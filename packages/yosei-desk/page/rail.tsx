@@ -56,7 +56,7 @@ export const Rail = memo(function Rail({ catalogue, shelf, endpoint, opened, onE
         aria-label="Search endpoints and samples"
         spellCheck={false}
         onKeyDown={(event) => {
-          if (event.key !== 'Enter') return
+          if (event.key !== 'Enter' || event.ctrlKey || event.metaKey || event.currentTarget.value.trim() === '') return
           const first = rowsOf(catalogue, shelf, event.currentTarget.value, folded).find(
             (row) => row.kind === 'sample' || (row.kind === 'endpoint' && row.isFound),
           )

@@ -1,4 +1,5 @@
 /** The way of the request: how far it came, and where it stopped. */
+import { useEffect, useRef } from 'react'
 import type { Step } from 'yosei'
 import type { EndpointOutline, Judged } from '../src/terms.ts'
 import { shownValue } from './model/words.ts'
@@ -26,6 +27,12 @@ export function Way({ judged, outline, open, onOpen }: WayProps) {
       : outcome === 'pending'
         ? stations.indexOf('lookups')
         : stations.length - 1
+  // On a low screen the way is one line that scrolls: the end of it is in view.
+  const list = useRef<HTMLOListElement>(null)
+  useEffect(() => {
+    const reached = list.current?.children[end + 1]
+    if (list.current && reached instanceof HTMLElement) list.current.scrollLeft = reached.offsetLeft - 60
+  }, [end])
   const stop = (name: Stop, label: string, state: string, said: string) => (
     <li key={name} data-state={state}>
       <button
@@ -40,7 +47,7 @@ export function Way({ judged, outline, open, onOpen }: WayProps) {
     </li>
   )
   return (
-    <ol className="way" aria-label="The way of the request">
+    <ol ref={list} className="way" aria-label="The way of the request">
       {stop('message', 'message', 'passed', 'as it is sent')}
       {stations.map((name, index) => {
         const isNone =
