@@ -6,9 +6,9 @@
 import { spawn, spawnSync } from 'node:child_process'
 import { readdirSync, readFileSync, rmSync } from 'node:fs'
 import { createServer } from 'node:http'
+import { createServer as createListener } from 'node:net'
 import { createJiti } from 'jiti'
 import { listenerOf } from 'yosei/node'
-import { freePort } from './port.js'
 
 const shell = process.platform === 'win32'
 const run = (command, ...args) => {
@@ -27,20 +27,28 @@ run('npx', '--no', 'yosei', 'check', ...about)
 
 const { start } = await load('./server/start.ts')
 const isOnce = process.argv.includes('--once')
-const port = isOnce ? 0 : await freePort()
+// Ports that stay from one start to the next, so that a tab that is open still works.
+const port = isOnce ? 0 : 4210
 rmSync(file('dist/database'), { recursive: true, force: true })
-const { url, close } = await start({ journal: file('dist/journal.ndjson'), folder: file('dist/database'), port })
+const { url, close } = await start({
+  journal: file('dist/journal.ndjson'),
+  folder: file('dist/database'),
+  port,
+  orNext: true,
+})
 if (isOnce) process.exitCode = await once()
 else {
   console.log(`\nThe booking page: ${url}/`)
   console.log(`The operators' page: ${url}/operator`)
   console.log(`The desk without a server, as for a documentation: ${url}/desk/`)
   console.log(`The API: try  curl -i '${url}/sessions?limit=500'  (also ${url}/health and ${url}/metrics)`)
-  const deskPort = String(await freePort(port + 1))
-  const desk = spawn('npx', ['--no', 'yosei', 'desk', ...about, '--port', deskPort], {
-    stdio: ['ignore', 'inherit', 'inherit'],
-    shell,
-  })
+  const deskPort = await freePort(Number(new URL(url).port) + 1)
+  // Not by npx, which does not pass signals on.
+  const desk = spawn(
+    process.execPath,
+    ['packages/yosei-cli/bin/yosei.js', 'desk', ...about, '--port', String(deskPort)],
+    { stdio: ['ignore', 'inherit', 'inherit'] },
+  )
   const end = async () => {
     desk.kill()
     await close()
@@ -48,6 +56,18 @@ else {
   }
   for (const signal of ['SIGINT', 'SIGTERM']) process.once(signal, end)
   desk.once('exit', end)
+}
+
+/** The first port from this one on that nothing listens on; 0 if there is none. */
+async function freePort(from) {
+  for (let port = from; port < from + 100; port++) {
+    const isFree = await new Promise((known) => {
+      const listener = createListener().once('error', () => known(false))
+      listener.listen(port, '127.0.0.1', () => listener.close(() => known(true)))
+    })
+    if (isFree) return port
+  }
+  return 0
 }
 
 /** @returns The exit code. */

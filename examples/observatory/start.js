@@ -3,7 +3,6 @@
  * that is free), DATABASE_URL, REDIS_URL, DATA (the folder of the database in this process), JOURNAL.
  */
 import { createJiti } from 'jiti'
-import { freePort } from './port.js'
 
 const { start } = await createJiti(import.meta.url, { fsCache: false }).import('./server/start.ts')
 const { PORT, DATABASE_URL, REDIS_URL, DATA, JOURNAL } = process.env
@@ -12,7 +11,8 @@ const settings = {
   redisUrl: REDIS_URL,
   folder: DATA,
   journal: JOURNAL,
-  port: PORT === undefined ? await freePort() : Number(PORT),
+  port: PORT === undefined ? 4210 : Number(PORT),
+  orNext: PORT === undefined,
 }
 const { url, close } = await start(settings).catch((error) => {
   console.error(`The observatory could not start: ${error.message || error.code}`)

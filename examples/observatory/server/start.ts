@@ -24,7 +24,10 @@ export interface StartOptions {
   readonly folder?: string | undefined
   /** The file of the journal. */
   readonly journal?: string | undefined
+  /** Any that is free by default. */
   readonly port?: number | undefined
+  /** Whether the next free port will do if this one is taken. */
+  readonly orNext?: boolean
 }
 export interface Observatory {
   readonly url: string
@@ -41,7 +44,7 @@ const types: { readonly [ending: string]: string } = {
 const policy = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:"
 
 export async function start(options: StartOptions = {}): Promise<Observatory> {
-  const { databaseUrl, redisUrl, folder, journal, port = 0 } = options
+  const { databaseUrl, redisUrl, folder, journal, port = 0, orNext = false } = options
   const database = await openDatabase({ url: databaseUrl, folder })
   await seed(database, firstSessions())
   const services = servicesOver(database)
@@ -100,7 +103,21 @@ export async function start(options: StartOptions = {}): Promise<Observatory> {
       () => response.writeHead(500).end(),
     )
   })
-  await new Promise<void>((listening, failed) => server.once('error', failed).listen(port, '127.0.0.1', listening))
+  const listen = (own: number) =>
+    new Promise<void>((listening, failed) => {
+      server.once('error', failed).listen(own, '127.0.0.1', () => {
+        server.off('error', failed)
+        listening()
+      })
+    })
+  // Others may start at the same moment: that a port is free is known when it is taken.
+  for (let own = port, tries = orNext ? 100 : 1; tries > 0; own++, tries--)
+    try {
+      await listen(own)
+      break
+    } catch (error) {
+      if (tries === 1 || (error as { code?: string }).code !== 'EADDRINUSE') throw error
+    }
   return {
     url: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
     async close() {
