@@ -130,6 +130,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => within(readAs(text(), (x: string) => x)), "readAs needs code. Write code: '…'."],
   [() => within(readAs(text(), (x: string) => x, { code: 'x', mesage: 'y' })), "readAs has no option mesage. Write message: '…'."],
   [() => within(readAs('text', (x: string) => x, { code: 'x' })), "base takes a field, and not 'text'"],
+  [() => within(readAs(text(), (x: string) => x, { code: 'x', readOnly: true })), 'it has readOnly, but reads what its base has read. Give readOnly to the base.'],
   [() => within(readAs(text(), (x: string) => x, 'odd')), "readAs(): its options are 'odd'"],
   [() => within(anything({ kind_: 1 })), 'anything has no option kind_'],
   [() => at(y.timeOfDay({ from: '25:00' })), '"25:00" is no time of a day'],

@@ -23,6 +23,7 @@ const rooms = [
   'reference',
   'outline',
   'probe',
+  'describe',
   '.',
 ]
 const source = join(dirname(fileURLToPath(import.meta.url)), '../src')

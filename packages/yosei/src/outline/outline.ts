@@ -102,7 +102,7 @@ const outlineRules = (rules: readonly AnyRule[], root: Node): Json =>
   rules.map((rule) => ({
     ...plain(toldOf(rule, root), (one) => concealed(one, root)),
     waits: ruleOf(rule).waits(rule),
-    words: wordsOf(rule, root),
+    words: ruleWords(rule, root),
   }))
 
 /** A rule without the field that a secret must fit: that may say what the secret is. */
@@ -215,7 +215,7 @@ function toJson(value: unknown, child: (value: unknown) => JsonObject | undefine
 }
 
 /** A rule as the sentence that its error would be. */
-function wordsOf(rule: AnyRule, root: Node): string {
+export function ruleWords(rule: AnyRule, root: Node): string {
   const { code, variant, about, at } = ruleInService(rule).sentence(rule, {
     isTime: (address) => measuresAt(root, pathOf(address)).some((measure) => areTimes.includes(measure)),
     isSecret: (address) => isSecret(root, pathOf(address)),
