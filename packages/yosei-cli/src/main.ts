@@ -4,6 +4,7 @@ import { Command, CommanderError, InvalidArgumentError, Option } from 'commander
 import { Failure } from './failure.js'
 import type { ProbeOptions } from './probe.js'
 import type { RunOptions } from './run-check.js'
+import type { ExportOptions } from './run-export.js'
 import type { SendOptions } from './send.js'
 import { named, settled } from './settings.js'
 import { type Grouping, groupings, tally } from './tally.js'
@@ -167,6 +168,22 @@ program
   .action(async (before: string, after: string, { format }: { format: string }) => {
     const { runCompare } = await import('./run-compare.js')
     process.exitCode = await runCompare(before, after, format)
+  })
+
+program
+  .command('export')
+  .description('Writes a description for others: OpenAPI, or JSON Schemas of the bodies.')
+  .argument('[intake]', intakeArgument)
+  .addOption(
+    new Option('--to <what>', 'what to write').choices(['openapi', 'openapi-3.0', 'json-schema']).default('openapi'),
+  )
+  .option('--yaml', 'write YAML in place of JSON; a file that ends in .yaml has it anyway')
+  .option('-o, --out <file>', 'write into this file')
+  .option('--check <file>', 'fail if this file is not what would be written, and print the difference')
+  .addHelpText('after', '\nExample: yosei export intake.ts -o openapi.yaml')
+  .action(async (file: string | undefined, options: ExportOptions) => {
+    const [{ loadIntake }, { runExport }] = await Promise.all([import('./load.js'), import('./run-export.js')])
+    process.exitCode = await runExport(await loadIntake(settled({ intake: file }).intake), options)
   })
 
 program

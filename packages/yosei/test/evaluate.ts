@@ -15,6 +15,20 @@ function isMultiple(value: number, step: number): boolean {
   return (a.whole * 10n ** BigInt(scale - a.scale)) % (b.whole * 10n ** BigInt(scale - b.scale)) === 0n
 }
 
+/** `uri` is none: the specification's own schemas have it where references stand. */
+const known: ReadonlySet<string> = new Set([
+  'date-time',
+  'date',
+  'time',
+  'email',
+  'ipv4',
+  'ipv6',
+  'uri-reference',
+  'uuid',
+  'regex',
+  'hostname',
+])
+
 const isObject = (value: unknown): value is { readonly [name: string]: unknown } =>
   typeof value === 'object' && value !== null && !Array.isArray(value)
 const types: { readonly [type: string]: (value: unknown) => boolean } = {
@@ -33,6 +47,7 @@ export function takes(schema: Schema, value: unknown, root: Schema = schema): bo
   const names = isObject(value) ? Object.keys(value) : []
   const own = (schema['properties'] ?? {}) as { readonly [name: string]: Schema }
   const has = (name: string) => names.includes(name)
+  const patterns = Object.keys(schema['patternProperties'] ?? {}).map((one) => new RegExp(one, 'u'))
   const all = (keyword: string) => schema[keyword] as readonly Schema[]
   const count = typeof value === 'string' ? [...value].length : 0
   const rules: { readonly [keyword: string]: (limit: never) => boolean } = {
@@ -49,14 +64,19 @@ export function takes(schema: Schema, value: unknown, root: Schema = schema): bo
     enum: (limit: readonly unknown[]) => limit.some((one) => isDeepStrictEqual(one, value)),
     minimum: (limit: number) => typeof value !== 'number' || value >= limit,
     maximum: (limit: number) => typeof value !== 'number' || value <= limit,
-    exclusiveMinimum: (limit: number) => typeof value !== 'number' || value > limit,
-    exclusiveMaximum: (limit: number) => typeof value !== 'number' || value < limit,
+    // In draft 4 it says of the minimum that it is none of them.
+    exclusiveMinimum: (limit: number | boolean) =>
+      typeof value !== 'number' || (limit === true ? value > Number(schema['minimum']) : value > Number(limit)),
+    exclusiveMaximum: (limit: number | boolean) =>
+      typeof value !== 'number' || (limit === true ? value < Number(schema['maximum']) : value < Number(limit)),
     multipleOf: (limit: number) => typeof value !== 'number' || isMultiple(value, limit),
     minLength: (limit: number) => typeof value !== 'string' || count >= limit,
     maxLength: (limit: number) => typeof value !== 'string' || count <= limit,
     pattern: (limit: string) => typeof value !== 'string' || new RegExp(limit, 'u').test(value),
     format: (limit: never) =>
-      typeof value !== 'string' || judgeValue(text({ format: limit }), value).outcome === 'accepted',
+      typeof value !== 'string' ||
+      !known.has(limit) ||
+      judgeValue(text({ format: limit }), value).outcome === 'accepted',
     minItems: (limit: number) => !Array.isArray(value) || value.length >= limit,
     maxItems: (limit: number) => !Array.isArray(value) || value.length <= limit,
     uniqueItems: () =>
@@ -72,7 +92,20 @@ export function takes(schema: Schema, value: unknown, root: Schema = schema): bo
     properties: () =>
       !isObject(value) || names.every((name) => !Object.hasOwn(own, name) || below(own[name], value[name])),
     additionalProperties: (limit: Schema) =>
-      !isObject(value) || names.every((name) => Object.hasOwn(own, name) || below(limit, value[name])),
+      !isObject(value) ||
+      names.every(
+        (name) => Object.hasOwn(own, name) || patterns.some((one) => one.test(name)) || below(limit, value[name]),
+      ),
+    // Those of the specification's own schemas: 3.0 is of draft 4, and schemas inside of 3.1 may be any.
+    $dynamicRef: () => true,
+    patternProperties: (limit: { readonly [pattern: string]: Schema }) =>
+      !isObject(value) ||
+      Object.entries(limit).every(([pattern, one]) =>
+        names.every((name) => !new RegExp(pattern, 'u').test(name) || below(one, value[name])),
+      ),
+    dependentSchemas: (limit: { readonly [name: string]: Schema }) =>
+      Object.entries(limit).every(([name, one]) => !has(name) || below(one, value)),
+    contains: (limit: Schema) => !Array.isArray(value) || value.some((one) => below(limit, one)),
     propertyNames: (limit: Schema) => names.every((name) => below(limit, name)),
     minProperties: (limit: number) => !isObject(value) || names.length >= limit,
     maxProperties: (limit: number) => !isObject(value) || names.length <= limit,
@@ -80,19 +113,36 @@ export function takes(schema: Schema, value: unknown, root: Schema = schema): bo
     anyOf: () => all('anyOf').some((one) => below(one, value)),
     oneOf: () => all('oneOf').filter((one) => below(one, value)).length === 1,
     not: (limit: Schema) => !below(limit, value),
-    if: (limit: Schema) => !below(limit, value) || below(schema['then'] ?? true, value),
+    if: (limit: Schema) =>
+      below(limit, value) ? below(schema['then'] ?? true, value) : below(schema['else'] ?? true, value),
   }
   const notes = new Set([
-    '$schema',
-    '$defs',
-    'title',
-    'description',
-    'default',
-    'examples',
-    'deprecated',
-    'readOnly',
-    'writeOnly',
-    'then',
+    ...[
+      '$schema',
+      '$id',
+      'id',
+      '$comment',
+      '$defs',
+      'definitions',
+      '$anchor',
+      '$dynamicAnchor',
+      'components',
+      'then',
+      'else',
+    ],
+    ...[
+      'title',
+      'description',
+      'default',
+      'examples',
+      'example',
+      'deprecated',
+      'readOnly',
+      'writeOnly',
+      'contentMediaType',
+    ],
+    // What others have looked at is not known here: those of the specification are judged a little less strictly.
+    'unevaluatedProperties',
   ])
   return Object.entries(schema).every(([keyword, limit]) => {
     const rule = rules[keyword]

@@ -102,11 +102,7 @@ test.each<[rule: string, rules: Rules, isSaid: boolean]>([
   ['equal', (on) => [on.equal('b', 'c')], false],
   ['needed, inside', (on) => [on.needed('in.a', on.sent('b'))], false],
   ['suits', (on) => [on.needed('a', on.suits('b', text({ length: [2, 9] })))], false],
-  [
-    'check',
-    (on) => [on.check({ reads: ['a'], code: 'odd', message: 'must not be 7', holds: ({ a }) => a !== 7 })],
-    false,
-  ],
+  ['check', (on) => [on.check({ reads: ['a'], code: 'odd', message: 'must not be 7', holds: (a) => a !== 7 })], false],
 ])('%s', (_, rules, isSaid) => {
   const field = record(fields, { rules })
   const { schema, unsaid } = writeJsonSchema(field)

@@ -22,9 +22,10 @@ import type { JournalEvent } from '../terms/hooks.js'
 import { late } from '../terms/late.js'
 import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
-import { aFunction, anything, checkOptions, isPlain, type Options, oneOf, shown } from '../terms/option-types.js'
+import { aFunction, anything, aText, checkOptions, isPlain, type Options, oneOf, shown } from '../terms/option-types.js'
 import { statusFor } from '../terms/statuses.js'
 import { languageFor } from '../words/languages.js'
+import { describing } from './described.js'
 
 /** What a handler gets in addition to the input. */
 export interface Context<E, Services> {
@@ -69,6 +70,8 @@ export interface ServeOptions<Services> {
   options?: 'answer' | 'pass' | undefined
   /** Whether what a handler threw is thrown on, after it was journalled: for what a service considers fatal. */
   letThrough?: ((error: unknown) => boolean) | undefined
+  /** The path at which the service describes itself by OpenAPI: `/openapi.json`. By default it does not. */
+  openapi?: `/${string}` | undefined
 }
 
 const serveOptions: Options<ServeOptions<unknown>> = {
@@ -76,6 +79,7 @@ const serveOptions: Options<ServeOptions<unknown>> = {
   now: aFunction('() => new Date()'),
   options: oneOf('answer', 'pass'),
   letThrough: aFunction('(error) => false'),
+  openapi: aText,
 }
 
 /** The services are required where a lookup or `identify` asks them. */
@@ -138,6 +142,10 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   if (!isPlain(handlers)) report(`the handlers are ${shown(handlers)}`, 'Write them as { name: (input, context) => … }')
   checkOptions(options, serveOptions, 'serve', report)
   checkPairs(app, handlers)
+  const { openapi } = options
+  if (openapi !== undefined && !/^\/[^?#\s]*$/.test(openapi))
+    report(`openapi is ${shown(openapi)}`, 'Write a path: /openapi.json', 'openapi')
+  const described = openapi === undefined ? undefined : describing(app, openapi)
   const ready = prepare(app, platform)
   // Who serves without waiting for it is reported by the first request that needs it.
   ready.catch(() => undefined)
@@ -157,6 +165,8 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     process(incoming) {
       const { message, signal, received } = incoming
       const progress: Progress = { app, message, since: Date.now(), id: undefined }
+      const description = described?.(message)
+      if (description) return description.catch((error) => failed(error, progress))
       const fail = (error: unknown) => failed(error, progress)
       const go = (judged: Judged) => {
         try {

@@ -439,7 +439,9 @@ export function readAs(
   const same = { ...(readOnly ? { readOnly } : {}), ...(secret ? { secret } : {}) }
   const options = about ?? {}
   if (!isPlain(options)) mistake('readAs()', `its options are ${shown(options)}`, "Write them as { code: '…' }")
-  const odd = ['optional', 'default', 'readOnly'].find((option) => (options as { [option: string]: unknown })[option] !== undefined)
+  const odd = ['optional', 'default', 'readOnly'].find(
+    (option) => (options as { [option: string]: unknown })[option] !== undefined,
+  )
   if (odd !== undefined)
     mistake('readAs()', `it has ${odd}, but reads what its base has read`, `Give ${odd} to the base`, { option: odd })
   bring({ readAs: readAsKind })

@@ -1,5 +1,6 @@
 /** Declarations as JSON Schema. */
 
+import { type IntakeNode, isIntake } from '../declare/intake.js'
 import { encode } from '../engine/interpret.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
@@ -8,9 +9,12 @@ import type { RecordNode } from '../kinds/record.js'
 import { resolve } from '../kinds/resolve.js'
 import { holdsSecret, sentShape } from '../kinds/shape.js'
 import type { TaggedNode } from '../kinds/tagged.js'
-import { ruleWords } from '../outline/outline.js'
+import { relativeOf, ruleWords } from '../outline/outline.js'
+import { isJson } from '../read/media.js'
+import { addressesIn } from '../rules/conditions.js'
 import type { AnyRule } from '../rules/rule.js'
 import { EACH, EACH_NAME, formatAddress, type Path, parseAddress } from '../terms/address.js'
+import type { Intake } from '../terms/endpoint.js'
 import type { Field } from '../terms/types.js'
 import { readSpan } from '../terms/units.js'
 import { schemaOfRule } from './rules.js'
@@ -35,24 +39,38 @@ export interface WrittenSchema {
 }
 
 /**
- * A field as a JSON Schema (2020-12). All that the field takes, the schema takes. What the vocabulary cannot say stands
+ * A field as a JSON Schema (2020-12), or the JSON bodies of an intake, each under the name of its endpoint in `$defs`. All that the field takes, the schema takes. What the vocabulary cannot say stands
  * in words, and is listed.
  *
  * @example
  * writeJsonSchema(record({ name: text({ length: [1, 40] }) })).schema
  */
-export function writeJsonSchema(of: Field, { as = 'sent' }: JsonSchemaOptions = {}): WrittenSchema {
+export function writeJsonSchema(of: Field | Intake, { as = 'sent' }: JsonSchemaOptions = {}): WrittenSchema {
+  if (isIntake(of)) return schemaOfBodies(of, as)
   const writer = new SchemaWriter(as)
   const schema = writer.schema(of as unknown as Node, [])
   const definitions = writer.definitions()
   return {
-    schema: {
-      $schema: 'https://json-schema.org/draft/2020-12/schema',
-      ...schema,
-      ...(Object.keys(definitions).length > 0 ? { $defs: definitions } : {}),
-    },
+    schema: { $schema, ...schema, ...(Object.keys(definitions).length > 0 ? { $defs: definitions } : {}) },
     unsaid: writer.unsaid,
   }
+}
+
+const $schema = 'https://json-schema.org/draft/2020-12/schema'
+
+function schemaOfBodies({ endpoints }: IntakeNode, as: 'sent' | 'read'): WrittenSchema {
+  const unsaid: Unsaid[] = []
+  const $defs: { [name: string]: JsonSchema } = {}
+  for (const [name, { bodies, rules, unlisted, coerce }] of Object.entries(endpoints))
+    for (const { mediaType, node } of bodies.filter((body) => isJson(body.mediaType))) {
+      const own = Object.hasOwn($defs, name) ? `${name} ${mediaType}` : name
+      const around = { unlisted: unlisted?.body ?? 'refuse', coerce: Boolean(coerce) } as const
+      const writer = new SchemaWriter(as, around, (made) => `#/$defs/${own}.${made}`)
+      $defs[own] = writer.body(node, rules)
+      for (const [made, schema] of Object.entries(writer.definitions())) $defs[`${own}.${made}`] = schema
+      unsaid.push(...writer.unsaid.map(({ address, words }) => ({ address: `${own}: ${address}`, words })))
+    }
+  return { schema: { $schema, $defs }, unsaid }
 }
 
 /** What is said of a value: what is sent, what is read, or both in one, as a description of an API has it. */
@@ -157,11 +175,11 @@ export class SchemaWriter {
     this.#words = outer
     const coerced = this.#coerced(node, own, path, words)
     this.#coerce = outerCoerce
-    const schema = node.nullable && node.kind !== 'later' ? orNull(coerced) : coerced
-    return {
-      ...annotations(node, words, this.side),
-      ...(node.nullable && node.kind === 'later' ? orNull(schema) : schema),
-    }
+    const whole = node.nullable ? orNull(coerced) : coerced
+    const about = annotations(node, words, this.side)
+    // What a reader is made of has words of its own.
+    const told = [about['description'], whole['description']].filter((one) => one !== undefined)
+    return { ...about, ...whole, ...(told.length > 0 ? { description: told.join('\n\n') } : {}) }
   }
   #own(node: Node, path: Path): JsonSchema {
     return (writings[node.kind] as Writing<Node>)(node, this, path)
@@ -228,6 +246,22 @@ export class SchemaWriter {
     return said.length > 0 ? { allOf: said } : {}
   }
 
+  /** A body with the rules of its endpoint that read nothing else. */
+  body(node: Node, rules: readonly AnyRule[]): JsonSchema {
+    const schema = this.schema(node, ['body'])
+    const outer = this.#words
+    this.#words = []
+    const { allOf = [] } = this.rules(rules.filter(isOfBody), node, ['body'], ['body'])
+    const told = [schema['description'], ...new Set(this.#words)].filter((one) => one !== undefined)
+    this.#words = outer
+    const all = [...((schema['allOf'] ?? []) as readonly unknown[]), ...(allOf as readonly unknown[])]
+    return {
+      ...schema,
+      ...(told.length > 0 ? { description: told.join('\n\n') } : {}),
+      ...(all.length > 0 ? { allOf: all } : {}),
+    }
+  }
+
   tagged({ tag, branches }: TaggedNode, path: Path, tags: readonly (readonly [string, string])[] = []): JsonSchema {
     return {
       oneOf: Object.entries(branches).map(([value, branch]) => {
@@ -235,11 +269,15 @@ export class SchemaWriter {
         const implied = [...tags, [tag, value] as const]
         return shape.kind === 'tagged'
           ? this.tagged(shape, path, implied)
-          : this.record(shape as RecordNode, path, implied)
+          : { title: value, ...this.record(shape as RecordNode, path, implied) }
       }),
     }
   }
 }
+
+/** Whether a rule is about a body, and about nothing else. */
+export const isOfBody = ({ reads, blames, during = [] }: AnyRule): boolean =>
+  [...reads, ...blames, ...during.flatMap(addressesIn)].every((address) => /^body\b/.test(address))
 
 /** Whether a value must be there: what is made later says so itself. */
 const needOf = (node: Node): Node['need'] =>
@@ -302,7 +340,7 @@ const limited = ({ min, max, above, below, step }: Limits<number>): JsonSchema =
   ...(step === undefined ? {} : { multipleOf: step }),
 })
 /** Limits that stand beside a text. */
-function leaveLimits(node: object, names: readonly string[], writer: SchemaWriter, path: Path): void {
+function leaveLimits(node: Node, names: readonly string[], writer: SchemaWriter, path: Path): void {
   const words: { readonly [name: string]: string } = {
     min: 'At least',
     max: 'At most',
@@ -313,10 +351,11 @@ function leaveLimits(node: object, names: readonly string[], writer: SchemaWrite
     from: 'Not before',
     until: 'Not after',
   }
+  const relative: { readonly [name: string]: string | undefined } = { ...relativeOf(node) }
   for (const name of names) {
-    const limit = (node as { readonly [name: string]: unknown })[name]
+    const limit = (node as unknown as { readonly [name: string]: unknown })[name]
     if (limit === undefined) continue
-    const shown = limit instanceof Date ? limit.toISOString() : String(limit)
+    const shown = relative[name] ?? (limit instanceof Date ? limit.toISOString() : String(limit))
     writer.leave(path, `${words[name]} ${shown}.`)
   }
 }
@@ -391,14 +430,15 @@ const writings: { readonly [K in Kind]: Writing<Kinds[K]> } = {
     leaveLimits(node, ['from', 'until'], writer, path)
     return { type: 'string', pattern: timeOfDayPattern }
   },
-  duration({ min, max }, writer, path) {
+  duration(node, writer, path) {
+    const { min, max } = node
     if (writer.side === 'read')
       return {
         type: 'integer',
         minimum: min === undefined ? 0 : readSpan(min),
         maximum: max === undefined ? safe : readSpan(max),
       }
-    leaveLimits({ min, max }, ['min', 'max'], writer, path)
+    leaveLimits(node, ['min', 'max'], writer, path)
     writer.leave(path, 'An ISO 8601 duration within the range of safe integers, in milliseconds.')
     return { type: 'string', pattern: durationPattern }
   },
@@ -451,16 +491,13 @@ const writings: { readonly [K in Kind]: Writing<Kinds[K]> } = {
     return {}
   },
   file({ bytes, types }, writer, path) {
-    writer.leave(
-      path,
-      [
-        'A file',
-        ...(types ? [`of ${types.join(', ')}`] : []),
-        ...(bytes === undefined ? [] : [`up to ${bytes}`]),
-        'not JSON.',
-      ].join(', '),
-    )
-    return {}
+    const words = [
+      'A file',
+      ...(types ? [`of ${types.join(', ')}`] : []),
+      ...(bytes === undefined ? [] : [`up to ${bytes}`]),
+    ]
+    writer.leave(path, `${words.join(', ')}.`)
+    return writer.side === 'both' ? { contentMediaType: 'application/octet-stream' } : {}
   },
 }
 /** Kinds whose values are the same just when their JSON is. */

@@ -140,7 +140,7 @@ function outliner() {
     const whole = {
       kind,
       ...plain(shown, (value) => (children.has(value) ? field(value as Node, hides) : undefined)),
-      ...relativeOf(node),
+      ...relativeIn(node),
     }
     return node.kind === 'record' && node.rules
       ? { ...whole, rules: outlineRules(node.rules as readonly AnyRule[], node) }
@@ -179,9 +179,9 @@ const units: { readonly [unit: string]: string } = {
 }
 
 /** The limits that count from now, in words: `36 hours from now`, `18 years ago`. */
-function relativeOf(node: Node): JsonObject {
+export function relativeOf(node: Node): { readonly from?: string; readonly until?: string } {
   if (node.kind !== 'instant' && node.kind !== 'day') return {}
-  const words = (['from', 'until'] as const).flatMap((name): [string, Json][] => {
+  const words = (['from', 'until'] as const).flatMap((name): [string, string][] => {
     const limit = node[name]
     const [, sign, count, unit] = /^([+-])(\d+(?:\.\d+)?)(ms|s|m|h|d|mo|y)$/.exec(String(limit)) ?? []
     if (count === undefined || unit === undefined) return []
@@ -189,7 +189,11 @@ function relativeOf(node: Node): JsonObject {
     const now = node.kind === 'day' ? 'today' : 'now'
     return [[name, Number(count) === 0 ? now : sign === '-' ? `${span} ago` : `${span} from ${now}`]]
   })
-  return words.length === 0 ? {} : { relative: Object.fromEntries(words) }
+  return Object.fromEntries(words)
+}
+const relativeIn = (node: Node): JsonObject => {
+  const relative = relativeOf(node)
+  return Object.keys(relative).length === 0 ? {} : { relative }
 }
 
 const mapValues = <T>(values: { readonly [name: string]: T }, map: (value: T) => Json): JsonObject =>

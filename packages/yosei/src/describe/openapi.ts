@@ -1,0 +1,236 @@
+/** An intake as an OpenAPI description: what is taken, and each status that can come back. */
+import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
+import { rootOf } from '../declare/endpoint.js'
+import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
+import type { Node } from '../kinds/kind.js'
+import { sentShape } from '../kinds/shape.js'
+import { ruleWords } from '../outline/outline.js'
+import { type Demanded, demandsOf } from '../probe/demanded.js'
+import { isLines } from '../read/media.js'
+import type { AnyRule } from '../rules/rule.js'
+import type { Intake } from '../terms/endpoint.js'
+import type { Field } from '../terms/types.js'
+import { examplesOf } from './examples.js'
+import { type Around, isOfBody, SchemaWriter } from './json-schema.js'
+import { asOpenApi30 } from './openapi-30.js'
+import { problemSchema, responsesOf } from './responses.js'
+import type { Unsaid } from './schema.js'
+
+export type { JsonSchema, Unsaid } from './schema.js'
+
+/** Options of `writeOpenApi`. */
+export interface OpenApiOptions {
+  /** The version of the specification: `3.1` by default. */
+  readonly version?: '3.1' | '3.0'
+  /** Names of fields: each stands once among the components. A field that has `name` has that without it. */
+  readonly names?: { readonly [name: string]: Field }
+  /** Where the service is: URLs, or paths. By default the `base` of the intake. */
+  readonly servers?: readonly string[]
+}
+/** A description, and what it does not say. */
+export interface WrittenOpenApi {
+  /** The description, as plain JSON. */
+  readonly document: OpenApi
+  /** Demands that OpenAPI cannot say. They stand in words in the description. */
+  readonly unsaid: readonly (Unsaid & { readonly endpoint: string })[]
+}
+/** A description of an API, as plain JSON. */
+export interface OpenApi {
+  readonly openapi: string
+  readonly info: { readonly title: string; readonly version: string }
+  readonly paths: { readonly [path: string]: { readonly [method: string]: unknown } }
+  readonly [name: string]: unknown
+}
+
+/**
+ * Describes an intake by OpenAPI: parameters, bodies, security, and each status that an endpoint can answer with, with
+ * its codes, its addresses, and an example that was made by judging a request.
+ *
+ * @example
+ * const { document } = await writeOpenApi(app)
+ */
+export async function writeOpenApi(app: Intake, options: OpenApiOptions = {}): Promise<WrittenOpenApi> {
+  const { version = '3.1', names = {}, servers } = options
+  const node = intakeNode(app)
+  const known = new Map(Object.entries(names).map(([name, field]) => [field as unknown, name]))
+  const demands = new Map<string, Demanded[]>()
+  for (const demand of demandsOf(app)) {
+    const own = demands.get(demand.endpoint)
+    if (own) own.push(demand)
+    else demands.set(demand.endpoint, [demand])
+  }
+  const document = new Description(node, known, demands)
+  for (const [name, endpoint] of Object.entries(node.endpoints))
+    document.add(name, endpoint, await examplesOf(app, name))
+  const whole = document.whole(servers)
+  return { document: version === '3.0' ? asOpenApi30(whole) : whole, unsaid: document.unsaid }
+}
+
+const componentNames = /^[A-Za-z0-9._-]+$/
+
+class Description {
+  readonly unsaid: (Unsaid & { readonly endpoint: string })[] = []
+  readonly #paths: { [path: string]: { [method: string]: object } } = {}
+  readonly #writers = new Map<string, SchemaWriter>()
+  readonly #shared = new Map<string, object>()
+
+  constructor(
+    readonly app: IntakeNode,
+    readonly names: ReadonlyMap<unknown, string>,
+    readonly demands: ReadonlyMap<string, readonly Demanded[]>,
+  ) {}
+
+  /** Fields that are written alike share their definitions. */
+  #writer(around: Around): SchemaWriter {
+    const key = JSON.stringify(around)
+    const known = this.#writers.get(key)
+    if (known) return known
+    const mark = this.#writers.size === 0 ? '' : `.${this.#writers.size + 1}`
+    const named = (node: Node) => this.names.get(node) ?? node.name
+    const writer = new SchemaWriter(
+      'both',
+      around,
+      (name) => `#/components/schemas/${name}`,
+      (node) => {
+        const name = named(node)
+        return name !== undefined && componentNames.test(name) ? `${name}${mark}` : undefined
+      },
+    )
+    this.#writers.set(key, writer)
+    return writer
+  }
+
+  add(name: string, endpoint: EndpointNode, examples: ReadonlyMap<number, unknown>): void {
+    const { method, template, title, description, tags, rules, gives, success, open } = endpoint
+    const around = { unlisted: endpoint.unlisted?.body ?? 'refuse', coerce: Boolean(endpoint.coerce) } as const
+    const writer = this.#writer(around)
+    const before = writer.unsaid.length
+    const parameters = this.#parameters(endpoint, writer)
+    const said = new Set<AnyRule>()
+    const bodies = endpoint.bodies.map((body) => this.#body(endpoint, body, writer, said))
+    const others = rules.filter((rule) => rule.rule !== 'fill' && !said.has(rule))
+    const words = others.map((rule) => ruleWords(rule, rootOf(endpoint)))
+    this.unsaid.push(
+      ...writer.unsaid.slice(before).map((one) => ({ ...one, endpoint: name })),
+      ...words.map((one) => ({ endpoint: name, address: '', words: `${one}.` })),
+    )
+    const about = [
+      ...(description === undefined ? [] : [description]),
+      ...(words.length === 0 ? [] : [`Rules:\n\n${words.map((one) => `- ${one}`).join('\n')}`]),
+    ]
+    const given = gives && writer.schema(gives, [])
+    const operation = {
+      operationId: name,
+      ...(title === undefined ? {} : { summary: title }),
+      ...(about.length === 0 ? {} : { description: about.join('\n\n') }),
+      ...(tags.length === 0 ? {} : { tags: [...tags] }),
+      ...(parameters.length === 0 ? {} : { parameters }),
+      ...(bodies.length === 0
+        ? {}
+        : {
+            requestBody: {
+              required: endpoint.bodies.some(({ node }) => node.need === 'required'),
+              content: Object.fromEntries(bodies),
+            },
+          }),
+      responses: {
+        [success]: {
+          description: 'Accepted.',
+          ...(given ? { content: { 'application/json': { schema: given } } } : {}),
+        },
+        ...responsesOf(this.app, endpoint, this.demands.get(name) ?? [], examples, this.#shared),
+      },
+      ...(this.app.identify ? { security: open ? [{}, { caller: [] }] : [{ caller: [] }] } : {}),
+    }
+    const path = template === '' ? '/' : template
+    this.#paths[path] = { ...this.#paths[path], [method.toLowerCase()]: operation }
+  }
+
+  #parameters({ path, query, header, cookie }: EndpointNode, writer: SchemaWriter): object[] {
+    const all = [
+      ...Object.entries(path.fields).map(([name, field]) => ({ place: 'path', name, field }) as const),
+      ...Object.entries(query.fields).map(([name, field]) => ({ place: 'query', name, field }) as const),
+      ...Object.entries(header.fields).map(([name, field]) => ({ place: 'header', name, field }) as const),
+      ...Object.entries(cookie.fields).map(([name, field]) => ({ place: 'cookie', name, field }) as const),
+    ]
+    return all.flatMap(({ place, name, field }) => {
+      // These are said elsewhere: by the bodies, and by the security (OpenAPI, section 4.8.12.2).
+      if (place === 'header' && ['accept', 'content-type', 'authorization'].includes(name)) return []
+      const schema = writer.schema(field, [place, name])
+      const { title: _, description, deprecated, ...rest } = schema
+      return [
+        {
+          name,
+          in: place,
+          ...(field.title === undefined && description === undefined
+            ? {}
+            : { description: [field.title, description].filter((one) => one !== undefined).join('. ') }),
+          required: place === 'path' || field.need === 'required',
+          ...(deprecated ? { deprecated } : {}),
+          ...styleOf(place, field),
+          schema: rest,
+        },
+      ]
+    })
+  }
+
+  #body({ rules }: EndpointNode, body: BodyNode, writer: SchemaWriter, said: Set<AnyRule>): readonly [string, object] {
+    const { mediaType, node } = body
+    for (const rule of rules.filter(isOfBody)) said.add(rule)
+    const whole = writer.body(node, rules)
+    return [
+      mediaType,
+      {
+        schema: isLines(mediaType) ? { ...whole, description: 'One element a line.' } : whole,
+        ...encodingOf(mediaType, sentShape(node)),
+      },
+    ]
+  }
+
+  whole(servers: readonly string[] | undefined): OpenApi {
+    const { app } = this
+    const urls = servers ?? [app.base === '' ? '/' : app.base]
+    const schemas = Object.assign({}, ...[...this.#writers.values()].map((writer) => writer.definitions()))
+    const { header, scheme } = challengeOf(app)
+    return {
+      openapi: '3.1.0',
+      info: { title: app.title ?? 'Service', version: app.version ?? '1' },
+      servers: urls.map((url) => ({ url })),
+      paths: this.#paths,
+      components: {
+        schemas: { ...schemas, Problem: problemSchema(app) },
+        responses: Object.fromEntries(this.#shared),
+        ...(app.identify
+          ? {
+              securitySchemes: {
+                caller:
+                  header === 'authorization'
+                    ? { type: 'http', scheme: scheme.toLowerCase() }
+                    : { type: 'apiKey', in: 'header', name: header },
+              },
+            }
+          : {}),
+      },
+    }
+  }
+}
+
+/** How a parameter is written (OpenAPI, section 4.8.12.3). */
+function styleOf(place: 'path' | 'query' | 'header' | 'cookie', field: Node): object {
+  const shape = sentShape(field)
+  if (place !== 'query') return {}
+  if (shape.kind === 'record' || shape.kind === 'table') return { style: 'deepObject', explode: true }
+  if (shape.kind !== 'list') return {}
+  const { style = 'form', explode = style === 'form' } = shape
+  return { style, explode }
+}
+
+function encodingOf(mediaType: string, shape: Node): object {
+  if (shape.kind !== 'record') return {}
+  const files = Object.entries(shape.fields).flatMap(([name, field]): [string, object][] => {
+    const own = sentShape(field)
+    const inner = own.kind === 'list' ? sentShape(own.item) : own
+    return inner.kind === 'file' && inner.types ? [[name, { contentType: inner.types.join(', ') }]] : []
+  })
+  return mediaType === 'multipart/form-data' && files.length > 0 ? { encoding: Object.fromEntries(files) } : {}
+}
