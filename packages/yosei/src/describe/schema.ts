@@ -11,6 +11,17 @@ export interface Unsaid {
   readonly words: string
 }
 
+/** A description of an API, as plain JSON. */
+export interface OpenApi {
+  /** The version of the specification. */
+  readonly openapi: string
+  /** The title and the version of the service. */
+  readonly info: { readonly title: string; readonly version: string }
+  /** The operations, by path and method. */
+  readonly paths: { readonly [path: string]: { readonly [method: string]: unknown } }
+  readonly [name: string]: unknown
+}
+
 /** `null` is a value too. */
 export function orNull(schema: JsonSchema): JsonSchema {
   const { type, enum: values, const: value } = schema
