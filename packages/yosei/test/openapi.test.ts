@@ -277,6 +277,31 @@ describe('what is answered is what is described', () => {
   })
 })
 
+test('an envelope has a schema of its own', async () => {
+  const schema = {
+    type: 'object',
+    properties: { errors: { type: 'array', items: { type: 'string' } } },
+    required: ['errors'],
+  }
+  const envelope = {
+    write: ({ errors }: { errors: readonly { code: string }[] }) => ({
+      body: { errors: errors.map(({ code }) => code) },
+    }),
+    read: () => [],
+    schema,
+  }
+  const put = endpoint('PUT /', { body: record({ a: integer() }) })
+  const written = await writeOpenApi(intake({ endpoints: { put }, envelope }))
+  const { components, paths } = written.document as unknown as {
+    components: { schemas: object }
+    paths: { '/': { put: Operation } }
+  }
+  expect(components.schemas).toEqual({ Problem: schema })
+  expect(paths['/'].put.responses['422']?.content).toEqual({
+    'application/json': { schema: { $ref: '#/components/schemas/Problem' }, example: { errors: ['null_not_allowed'] } },
+  })
+})
+
 test('a service describes itself at a path, with a tag', async () => {
   const list = endpoint('GET /a', { query: { n: integer() } })
   const handle = serve(

@@ -8,7 +8,7 @@ import type { JsonSchema } from './schema.js'
 /** What a rejection looks like: a problem document (RFC 9457), or what the envelope says. */
 export function problemSchema({ envelope }: IntakeNode): JsonSchema {
   if (envelope !== undefined) {
-    const { schema } = envelope as { readonly schema?: JsonSchema }
+    const schema = typeof envelope === 'function' ? undefined : envelope.schema
     return schema ?? { description: 'A rejection, in the shape of this service.' }
   }
   const error = {

@@ -136,6 +136,7 @@ const intakeOptions: Options<IntakeDeclaration<{}>> = /* @__PURE__ */ merged(
       withOptions({
         write: required(aFunction('(rejection, problem) => ({ body: problem })')),
         read: required(aFunction('(body) => body.errors')),
+        schema: anObject("{ type: 'object' }"),
       }),
     ),
     journal: withMethod('write', 'loggerJournal(logger)'),

@@ -43,6 +43,8 @@ export interface Envelope {
   write: WriteEnvelope
   /** The errors in a body that `write` made, JSON parsed; `undefined` if it is none. */
   read: (body: unknown) => readonly EnvelopedError[] | undefined
+  /** Describes the bodies that `write` makes, as JSON Schema: for the OpenAPI description. */
+  schema?: { readonly [keyword: string]: unknown } | undefined
 }
 
 /**
