@@ -39,7 +39,9 @@ export async function runExport(app: Intake, options: ExportOptions): Promise<nu
   const { to, yaml = false, out, check } = options
   const isYaml = yaml || /\.ya?ml$/.test(out ?? check ?? '')
   const { document, unsaid } = await writings[to](app)
-  const text = isYaml ? stringify(document, { lineWidth: 120 }) : `${JSON.stringify(document, null, 2)}\n`
+  const text = isYaml
+    ? stringify(document, { lineWidth: 120, aliasDuplicateObjects: false })
+    : `${JSON.stringify(document, null, 2)}\n`
   if (check !== undefined) return checked(check, text)
   if (out === undefined) await print(text)
   else {

@@ -5,6 +5,7 @@ import { beforeAll, describe, expect, test } from '@jest/globals'
 import {
   anything,
   choice,
+  constant,
   endpoint,
   type Field,
   file,
@@ -115,7 +116,7 @@ const app = intake({
   },
 })
 type Operation = { [name: string]: never } & {
-  parameters: { name: string; in: string; style?: string; explode?: boolean; schema: object }[]
+  parameters: { name: string; in: string; required: boolean; style?: string; explode?: boolean; schema: object }[]
   responses: {
     [status: string]: {
       $ref?: string
@@ -277,6 +278,53 @@ describe('what is answered is what is described', () => {
   })
 })
 
+test('what OpenAPI has one place for loses nothing', async () => {
+  const loop: Field = record({ next: later(() => loop, { optional: true }) }, { name: 'a b' })
+  const inner = record({ n: integer({ min: 1, max: 5 }) }, { name: 'Problem' })
+  const endpoints = {
+    plain: endpoint('POST /notes', {
+      header: { 'x-kind': constant('plain') },
+      query: { a: flag({ optional: true }) },
+      body: { 'text/plain': text({ length: [1, 9] }) },
+    }),
+    rich: endpoint('POST /notes', {
+      header: { 'x-kind': constant('rich') },
+      body: { 'application/json': record({ loop, inner, free: record({ inner }, { coerce: true }) }) },
+      success: 202,
+    }),
+    find: endpoint('QUERY /notes', { query: {} }),
+  }
+  const written = await writeOpenApi(intake({ endpoints }))
+  const { paths, components } = written.document as unknown as {
+    paths: { [path: string]: { [method: string]: Operation } }
+    components: { schemas: { [name: string]: { properties?: { n?: object } } } }
+  }
+  expect(Object.keys(paths['/notes'] ?? {})).toEqual(['post'])
+  const post = paths['/notes']?.['post']
+  if (!post) throw new Error('there is no operation')
+  const { parameters, requestBody, responses } = post
+  expect(parameters.map(({ name, required }) => [name, required] as unknown)).toEqual([
+    ['a', false],
+    ['x-kind', true],
+  ])
+  expect(Object.keys(requestBody.content)).toEqual(['application/json', 'text/plain'])
+  expect(Object.keys(responses).filter((status) => status < '300')).toEqual(['200', '202'])
+  expect(
+    written.unsaid.filter(({ address }) => address === '').map(({ endpoint, words }) => `${endpoint}: ${words}`),
+  ).toEqual([
+    'rich: It shares method and path with plain: OpenAPI has one operation for both.',
+    'find: OpenAPI has no method QUERY.',
+  ])
+  // One that is parsed from text too is another, and no name is taken from the specification's own.
+  expect(Object.keys(components.schemas)).toEqual(['a_b', 'Problem-2', 'Problem-3', 'Problem'])
+  expect(
+    [components.schemas['Problem-2'], components.schemas['Problem-3']].map((one) =>
+      JSON.stringify(one?.properties?.n).includes('anyOf'),
+    ),
+  ).toEqual([false, true])
+  expect(takes(openapiV31 as never, JSON.parse(JSON.stringify(written.document)))).toBe(true)
+})
+
 test('an envelope has a schema of its own', async () => {
   const schema = {
     type: 'object',
@@ -298,7 +346,7 @@ test('an envelope has a schema of its own', async () => {
   }
   expect(components.schemas).toEqual({ Problem: schema })
   expect(paths['/'].put.responses['422']?.content).toEqual({
-    'application/json': { schema: { $ref: '#/components/schemas/Problem' }, example: { errors: ['null_not_allowed'] } },
+    'application/json': { schema: { $ref: '#/components/schemas/Problem' }, example: { errors: ['unlisted'] } },
   })
 })
 

@@ -5,20 +5,30 @@ import { answer } from '../answer/problem.js'
 import type { EndpointNode } from '../declare/endpoint.js'
 import { type IntakeNode, intakeNode } from '../declare/intake.js'
 import type { LookupNode } from '../declare/lookups.js'
+import type { Demanded } from '../probe/demanded.js'
 import { type GoodProbe, type Probe, probesOf } from '../probe/probe.js'
 import type { Intake } from '../terms/endpoint.js'
 import type { Verdict } from '../terms/verdict.js'
 
 /** The body of an answer, for each status of an endpoint that a request without services can come to. */
-export async function examplesOf(given: Intake, endpoint: string): Promise<ReadonlyMap<number, unknown>> {
+export async function examplesOf(
+  given: Intake,
+  endpoint: string,
+  demands: readonly Demanded[],
+): Promise<ReadonlyMap<number, unknown>> {
   // What is tried here is no caller's request.
   const app = { ...intakeNode(given), journal: { write: () => undefined } } as unknown as Intake
   const found = new Map<number, unknown>()
+  const telling = new Set<number>()
   const keep = async (verdict: Verdict) => {
-    if (verdict.outcome !== 'rejected' || found.has(verdict.status)) return
+    if (verdict.outcome !== 'rejected' || telling.has(verdict.status)) return
+    const { status, errors } = verdict
+    // An error at a field tells more than one at a whole part.
+    if (errors.some(({ address }) => isField(address))) telling.add(status)
+    else if (found.has(status)) return
     const response = answer(verdict, { headers: { accept: 'application/json' } })
     const body = (await response.json()) as { readonly instance?: string }
-    found.set(verdict.status, body.instance === undefined ? body : { ...body, instance: exampleId })
+    found.set(status, body.instance === undefined ? body : { ...body, instance: exampleId })
   }
   const judged = async (
     of: Intake,
@@ -33,21 +43,30 @@ export async function examplesOf(given: Intake, endpoint: string): Promise<Reado
     } as never).catch(() => undefined)
     if (verdict) await keep(verdict as Verdict)
   }
-  let good: GoodProbe | undefined
-  for (const probe of probesOf(app, { endpoint })) {
-    if (probe.outcome === 'unprobed') continue
-    if (probe.outcome === 'accepted') good ??= probe
-    else await judged(app, probe)
-  }
-  if (!good) return found
   const node = intakeNode(app)
   const own = node.endpoints[endpoint]
   if (!own) return found
-  const { who: _, ...unknown } = good
-  if (node.identify) await judged(replacing(node, { ...own, lookups: {} }, { identify: () => undefined }), unknown, {})
+  const asked = demands.filter(({ what }) => !what.startsWith('lookup '))
+  const atField = new Set(asked.flatMap(({ address, status }) => (isField(address) ? [status] : [])))
+  const isEnough = ({ status }: Demanded) => telling.has(status) || (found.has(status) && !atField.has(status))
+  let good: GoodProbe | undefined
+  for (const probe of probesOf(app, { endpoint })) {
+    if (probe.outcome === 'rejected') await judged(app, probe)
+    else if (probe.outcome === 'accepted' && !good) {
+      good = probe
+      const { who: _, ...unknown } = good
+      if (node.identify)
+        await judged(replacing(node, { ...own, lookups: {} }, { identify: () => undefined }), unknown, {})
+    }
+    // One of each status is enough.
+    if (good && asked.every(isEnough)) break
+  }
+  if (!good) return found
   for (const name of Object.keys(own.lookups)) await judged(replacing(node, refusing(own, name)), good, {})
   return found
 }
+const isField = (address: string) => address.includes('.')
+
 /** Of each request another; an example does not change from one writing to the next. */
 const exampleId = 'urn:uuid:00000000-0000-4000-8000-000000000000'
 

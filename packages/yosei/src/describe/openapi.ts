@@ -53,12 +53,61 @@ export async function writeOpenApi(app: Intake, options: OpenApiOptions = {}): P
   }
   const document = new Description(node, known, demands)
   for (const [name, endpoint] of Object.entries(node.endpoints))
-    document.add(name, endpoint, await examplesOf(app, name))
+    document.add(name, endpoint, await examplesOf(app, name, demands.get(name) ?? []))
   const whole = document.whole(servers)
   return { document: version === '3.0' ? asOpenApi30(whole) : whole, unsaid: document.unsaid }
 }
 
 const componentNames = /^[A-Za-z0-9._-]+$/
+
+/** Methods that a path can have (OpenAPI, section 4.8.9). */
+const operationMethods: ReadonlySet<string> = new Set([
+  'get',
+  'put',
+  'post',
+  'delete',
+  'options',
+  'head',
+  'patch',
+  'trace',
+])
+
+interface Parameter {
+  readonly name: string
+  readonly in: string
+  readonly required: boolean
+}
+interface Operation {
+  readonly operationId: string
+  readonly description?: string
+  readonly parameters?: readonly Parameter[]
+  readonly requestBody?: { readonly required: boolean; readonly content: object }
+  readonly responses: object
+}
+/** Two endpoints of one method and path, which a header field, a query or a media type distinguishes. */
+function together(one: Operation, two: Operation): Operation {
+  const keyOf = ({ name, in: place }: Parameter) => `${place} ${name}`
+  const [a, b] = [one.parameters ?? [], two.parameters ?? []]
+  const both = [...a, ...b.filter((each) => !a.some((known) => keyOf(known) === keyOf(each)))]
+  // What only one of them asks for can be left out.
+  const isInBoth = (each: Parameter) =>
+    [a, b].every((all) => all.some((known) => keyOf(known) === keyOf(each) && known.required))
+  const words = `Also the endpoint ${two.operationId}, which ${one.operationId} does not describe in full.`
+  return {
+    ...one,
+    description: [one.description, words].filter((each) => each !== undefined).join('\n\n'),
+    ...(both.length > 0 ? { parameters: both.map((each) => ({ ...each, required: isInBoth(each) })) } : {}),
+    ...(one.requestBody || two.requestBody
+      ? {
+          requestBody: {
+            required: Boolean(one.requestBody?.required && two.requestBody?.required),
+            content: { ...two.requestBody?.content, ...one.requestBody?.content },
+          },
+        }
+      : {}),
+    responses: { ...two.responses, ...one.responses },
+  }
+}
 
 class Description {
   readonly unsaid: (Unsaid & { readonly endpoint: string })[] = []
@@ -87,6 +136,7 @@ class Description {
         const name = named(node)
         return name !== undefined && componentNames.test(name) ? `${name}${mark}` : undefined
       },
+      new Set(['Problem']),
     )
     this.#writers.set(key, writer)
     return writer
@@ -111,7 +161,7 @@ class Description {
       ...(words.length === 0 ? [] : [`Rules:\n\n${words.map((one) => `- ${one}`).join('\n')}`]),
     ]
     const given = gives && writer.schema(gives, [])
-    const operation = {
+    const operation: Operation = {
       operationId: name,
       ...(title === undefined ? {} : { summary: title }),
       ...(about.length === 0 ? {} : { description: about.join('\n\n') }),
@@ -135,10 +185,20 @@ class Description {
       ...(this.app.identify ? { security: open ? [{}, { caller: [] }] : [{ caller: [] }] } : {}),
     }
     const path = template === '' ? '/' : template
-    this.#paths[path] = { ...this.#paths[path], [method.toLowerCase()]: operation }
+    const own = method.toLowerCase()
+    const other = this.#paths[path]?.[own] as Operation | undefined
+    if (!operationMethods.has(own)) this.#leave(name, `OpenAPI has no method ${method}.`)
+    else if (other === undefined) this.#paths[path] = { ...this.#paths[path], [own]: operation }
+    else {
+      this.#leave(name, `It shares method and path with ${other.operationId}: OpenAPI has one operation for both.`)
+      this.#paths[path] = { ...this.#paths[path], [own]: together(other, operation) }
+    }
+  }
+  #leave(endpoint: string, words: string): void {
+    this.unsaid.push({ endpoint, address: '', words })
   }
 
-  #parameters({ path, query, header, cookie }: EndpointNode, writer: SchemaWriter): object[] {
+  #parameters({ path, query, header, cookie }: EndpointNode, writer: SchemaWriter): Parameter[] {
     const all = [
       ...Object.entries(path.fields).map(([name, field]) => ({ place: 'path', name, field }) as const),
       ...Object.entries(query.fields).map(([name, field]) => ({ place: 'query', name, field }) as const),

@@ -54,7 +54,8 @@ type Writing<N> = (node: N, writer: SchemaWriter, path: Path) => JsonSchema
 /** Writes the schemas of one document: what holds itself, or has a name, stands once. */
 export class SchemaWriter {
   readonly unsaid: Unsaid[] = []
-  readonly #made = new Map<Node, string>()
+  /** By the name, and by whether text is parsed inside. */
+  readonly #made = new Map<Node, Map<boolean, string>>()
   readonly #schemas = new Map<string, JsonSchema>()
   #words: string[] = []
   /** Whether text is parsed inside what is being written. */
@@ -62,13 +63,15 @@ export class SchemaWriter {
 
   /**
    * @param reference Where a definition is found by its name.
-   * @param isShared Whether a record that has a name stands among the definitions.
+   * @param nameOf The name of a field that stands among the definitions, if it does.
+   * @param reserved Names that others have there.
    */
   constructor(
     readonly side: Side,
     readonly around: Around = usual,
     readonly reference: (name: string) => string = (name) => `#/$defs/${name}`,
     readonly nameOf: (node: Node) => string | undefined = () => undefined,
+    readonly reserved: ReadonlySet<string> = new Set(),
   ) {
     this.#coerce = around.coerce
   }
@@ -93,15 +96,17 @@ export class SchemaWriter {
 
   /** A reference to what a node is, which stands among the definitions. */
   refer(node: Node, path: Path): JsonSchema {
-    return this.#referred(node, this.nameOf(node) ?? node.name ?? 'value', path)
+    const name = this.nameOf(node) ?? node.name ?? 'value'
+    // A name that a reference can have as it is (OpenAPI, section 4.8.7.1).
+    return this.#referred(node, name.replace(/[^A-Za-z0-9._-]/g, '_'), path)
   }
   #referred(node: Node, wanted: string, path: Path): JsonSchema {
-    const known = this.#made.get(node)
+    const names = this.#made.get(node) ?? new Map<boolean, string>()
+    const known = names.get(this.#coerce)
     if (known !== undefined) return { $ref: this.reference(known) }
     let name = wanted
-    const taken = new Set(this.#made.values())
-    for (let number = 2; taken.has(name); number++) name = `${wanted}-${number}`
-    this.#made.set(node, name)
+    for (let number = 2; this.#schemas.has(name) || this.reserved.has(name); number++) name = `${wanted}-${number}`
+    this.#made.set(node, names.set(this.#coerce, name))
     this.#schemas.set(name, {})
     this.#schemas.set(name, this.#whole(node, path))
     return { $ref: this.reference(name) }
