@@ -22,6 +22,7 @@ import {
   table,
   tagged,
   text,
+  tuple,
 } from 'yosei'
 import { type OpenApi, writeOpenApi } from 'yosei/openapi'
 import { requestsOf } from 'yosei/probe'
@@ -323,6 +324,35 @@ test('what OpenAPI has one place for loses nothing', async () => {
     ),
   ).toEqual([false, true])
   expect(takes(openapiV31 as never, JSON.parse(JSON.stringify(written.document)))).toBe(true)
+})
+
+test('what 3.0 has no keyword for stands in words', async () => {
+  const body = record(
+    {
+      a: integer({ optional: true }),
+      b: table(flag(), { names: /^[a-z]+$/ }),
+      c: tuple([flag(), integer()]),
+      d: integer({ above: 3, nullable: true }),
+    },
+    { rules: (on) => [on.needed('a', on.is('d', 5)), on.together('a', 'd')] },
+  )
+  const app = intake({ endpoints: { put: endpoint('PUT /', { body }) } })
+  const [newer, older] = [await writeOpenApi(app), await writeOpenApi(app, { version: '3.0' })]
+  expect(newer.unsaid).toEqual([])
+  expect(older.unsaid.map(({ address, words }) => `${address} ${words}`)).toEqual([
+    'body.b Names are like /^[a-z]+$/.',
+    'body.c A value of its own for each of 2 places.',
+    'body A must be sent when d is 5.',
+    'body It needs all of a, d, or none of them.',
+  ])
+  const { paths } = older.document as unknown as { paths: { '/': { put: Operation } } }
+  const schema = paths['/'].put.requestBody.content['application/json']?.schema ?? {}
+  const { properties, description } = schema as { properties: { [name: string]: object }; description: string }
+  expect([properties['c'], properties['d']]).toEqual([
+    { description: 'A value of its own for each of 2 places.', type: 'array', items: {}, minItems: 2, maxItems: 2 },
+    { type: 'integer', nullable: true, minimum: 3, exclusiveMinimum: true, maximum: 9007199254740991 },
+  ])
+  expect(description).toBe('A must be sent when d is 5.\n\nIt needs all of a, d, or none of them.')
 })
 
 test('an envelope has a schema of its own', async () => {

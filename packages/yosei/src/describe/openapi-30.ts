@@ -51,7 +51,7 @@ const same: ReadonlySet<string> = new Set([
 ])
 const lists = ['allOf', 'anyOf', 'oneOf'] as const
 
-/** What 3.0 has no keyword for is left out: the schema takes more then, and its words stand in the description. */
+/** What 3.0 has no keyword for is left out: the writer has put it into words. */
 function schema30(schema: Json): Json {
   const made: { [keyword: string]: unknown } = {}
   for (const [keyword, value] of Object.entries(schema)) if (same.has(keyword)) made[keyword] = value

@@ -14,7 +14,7 @@ import { examplesOf } from './examples.js'
 import { asOpenApi30 } from './openapi-30.js'
 import { problemSchema, responsesOf } from './responses.js'
 import type { OpenApi, Unsaid } from './schema.js'
-import { type Around, isOfBody, SchemaWriter } from './writer.js'
+import { type Around, type Dialect, isOfBody, SchemaWriter } from './writer.js'
 
 export type { JsonSchema, OpenApi, Unsaid } from './schema.js'
 
@@ -51,7 +51,7 @@ export async function writeOpenApi(app: Intake, options: OpenApiOptions = {}): P
     if (own) own.push(demand)
     else demands.set(demand.endpoint, [demand])
   }
-  const document = new Description(node, known, demands)
+  const document = new Description(node, known, demands, version === '3.0' ? 'openapi-3.0' : '2020-12')
   for (const [name, endpoint] of Object.entries(node.endpoints))
     document.add(name, endpoint, await examplesOf(app, name, demands.get(name) ?? []))
   const whole = document.whole(servers)
@@ -119,6 +119,7 @@ class Description {
     readonly app: IntakeNode,
     readonly names: ReadonlyMap<unknown, string>,
     readonly demands: ReadonlyMap<string, readonly Demanded[]>,
+    readonly dialect: Dialect,
   ) {}
 
   /** Fields that are written alike share their definitions. */
@@ -137,6 +138,7 @@ class Description {
         return name !== undefined && componentNames.test(name) ? `${name}${mark}` : undefined
       },
       new Set(['Problem']),
+      this.dialect,
     )
     this.#writers.set(key, writer)
     return writer

@@ -19,6 +19,11 @@ import { type JsonSchema, orNull, type Unsaid } from './schema.js'
 /** What is said of a value: what is sent, what is read, or both in one, as a description of an API has it. */
 export type Side = 'sent' | 'read' | 'both'
 
+/** JSON Schema 2020-12, or what OpenAPI 3.0 has of it. */
+export type Dialect = '2020-12' | 'openapi-3.0'
+/** Keywords of rules that the older dialect lacks. */
+const newer = /"(?:if|dependentRequired)":/
+
 /** Settings that records and scalars have from what is around them. */
 export interface Around {
   readonly unlisted: 'refuse' | 'drop' | 'keep'
@@ -65,6 +70,7 @@ export class SchemaWriter {
    * @param reference Where a definition is found by its name.
    * @param nameOf The name of a field that stands among the definitions, if it does.
    * @param reserved Names that others have there.
+   * @param dialect What the older one has no keyword for stands in words.
    */
   constructor(
     readonly side: Side,
@@ -72,6 +78,7 @@ export class SchemaWriter {
     readonly reference: (name: string) => string = (name) => `#/$defs/${name}`,
     readonly nameOf: (node: Node) => string | undefined = () => undefined,
     readonly reserved: ReadonlySet<string> = new Set(),
+    readonly dialect: Dialect = '2020-12',
   ) {
     this.#coerce = around.coerce
   }
@@ -187,7 +194,8 @@ export class SchemaWriter {
         isSecret: (address) => isSecret(root, (parseAddress(address) ?? []).slice(base.length)),
         isFilled: (address) => filled.has(address),
       })
-      if (schema) return [schema]
+      const isSayable = this.dialect === '2020-12' || !newer.test(JSON.stringify(schema))
+      if (schema && isSayable) return [schema]
       this.leave(path, sentence(ruleWords(rule, root)))
       return []
     })
@@ -407,15 +415,18 @@ const writings: { readonly [K in Kind]: Writing<Kinds[K]> } = {
       ...(distinct === true ? { uniqueItems: true } : {}),
     }
   },
-  tuple: ({ items }, writer, path) => ({
-    type: 'array',
-    prefixItems: items.map((item, index) => writer.schema(item, [...path, index])),
-    items: false,
-    minItems: items.length,
-  }),
+  tuple({ items }, writer, path) {
+    if (writer.dialect === 'openapi-3.0') writer.leave(path, `A value of its own for each of ${items.length} places.`)
+    return {
+      type: 'array',
+      prefixItems: items.map((item, index) => writer.schema(item, [...path, index])),
+      items: false,
+      minItems: items.length,
+    }
+  },
   record: (node, writer, path) => writer.record(node, path),
   table({ value, length, names }, writer, path) {
-    const source = names && patternOf(names)
+    const source = names && writer.dialect === '2020-12' ? patternOf(names) : undefined
     if (names && source === undefined) writer.leave(path, `Names are like ${names}.`)
     return {
       type: 'object',

@@ -92,7 +92,11 @@ export const countingInService = /* @__NO_SIDE_EFFECTS__ */ <R extends string>(
     const count = sent.map((one) => `(${one} ? 1 : 0)`).join(' + ')
     return `${absent} || ${terms.writer.bind(codeFor)}(${count || '0'}, ${reads.length}) === undefined`
   },
-  sentence: ({ reads, blames }) => ({ ...said, about: { addresses: reads }, at: blames }),
+  sentence({ reads, blames }) {
+    // Fields of one record have it for their parent, which has no address inside of itself.
+    const isOfRecord = blames[0] === reads[0] && reads.every((address) => parseAddress(address)?.length === 1)
+    return { ...said, about: { addresses: reads }, at: isOfRecord ? ['it'] : blames }
+  },
 })
 
 /** The longest address that all of them lie in; if they share no part, the first of them, or the list that it leads into. */
