@@ -481,6 +481,11 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
           <Saving
             catalogue={catalogue}
             opened={opened}
+            usual={
+              catalogue.books.find((book) =>
+                book.samples.some(({ id }) => endpoint !== undefined && shelf?.stamps[id]?.endpoint === endpoint),
+              )?.file
+            }
             mine={safe?.message ?? ''}
             onPreview={async (wanted: Wanted) => {
               const { open, lines } = await books.preview(wanted)

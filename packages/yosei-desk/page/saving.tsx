@@ -14,6 +14,8 @@ export interface Wanted {
 interface SavingProps {
   readonly catalogue: Catalogue
   readonly opened: SampleEntry | undefined
+  /** The book that has samples of the endpoint, if there is one. */
+  readonly usual: string | undefined
   /** The request as it would be saved. */
   readonly mine: string
   /** What it would change, secrets hidden. */
@@ -28,12 +30,12 @@ interface SavingProps {
 const pause = 250
 
 export default function Saving(props: SavingProps) {
-  const { catalogue, opened, mine, onPreview, onSave, onCompare, onClose } = props
+  const { catalogue, opened, usual, mine, onPreview, onSave, onCompare, onClose } = props
   const { books } = catalogue
   const own = opened && books.find(({ samples }) => samples.includes(opened))
   const [isNew, setNew] = useState(!opened)
   const [title, setTitle] = useState(opened ? `${opened.title}, again` : '')
-  const [file, setFile] = useState(own?.file ?? books[0]?.file ?? '')
+  const [file, setFile] = useState(own?.file ?? usual ?? books[0]?.file ?? '')
   const [isSame, setSame] = useState(false)
   const [decisions, setDecisions] = useState<ReadonlyMap<string, Decision>>(new Map())
   const [preview, setPreview] = useState<Preview>()

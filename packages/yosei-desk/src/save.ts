@@ -47,11 +47,8 @@ export async function savedPage(
   const isSet = sameTime(now, draft.now) && (who ?? '') === asking
   if (old && !isSet)
     throw new RangeError('its clock and caller are set by the book for all samples after it; save it as a new one')
-  const settings = isSet
-    ? []
-    : [...(draft.now ? [`now: ${draft.now}`] : []), ...(asking === '' ? [] : [`who: ${asking}`])]
   const index = replaced ?? samples.length
-  const written = (one: Message) => {
+  const written = (one: Message, settings: readonly string[]) => {
     const text = { ...one, body: typeof one.body === 'string' ? one.body.replaceAll('\r\n', '\n') : one.body }
     if (/[\u0000]/.test(`${title}${draft.message}`))
       throw new RangeError('it cannot be written down: a book reads U+0000 as another character')
@@ -63,12 +60,19 @@ export async function savedPage(
   }
   const at = (whole: string) => kit.readBook(whole)[index] as BookSample
   // What the book adds to a message that has no header fields is what it adds to all.
-  const added = new Map(at(written({ ...message, headers: [] })).message.headers)
+  const added = new Map(at(written({ ...message, headers: [] }, [])).message.headers)
+  const isAdded = ([name, value]: readonly [string, string]) =>
+    added.has(name) && (value === masked || value === added.get(name))
+  // A block of settings ends those before it: what the request has of theirs is set again.
+  const again = message.headers.filter(isAdded).map(([name]) => `header: ${name}: ${added.get(name)}`)
+  const settings = isSet
+    ? []
+    : [...(draft.now ? [`now: ${draft.now}`] : []), ...(asking === '' ? [] : [`who: ${asking}`]), ...again]
   const headers = message.headers.flatMap(([name, value]): [string, string][] => {
-    if (added.has(name) && (value === masked || value === added.get(name))) return []
+    if (isAdded([name, value])) return []
     return [[name, value === masked ? (headerIn(old, name) ?? value) : value]]
   })
-  const asked = written({ ...message, headers, body: unmasked(message.body, old?.message.body) })
+  const asked = written({ ...message, headers, body: unmasked(message.body, old?.message.body) }, settings)
   const verdict = await verdictOn(matter, draftOf(at(asked)))
   // Assertions that still hold are not written again.
   const revised = (by: readonly Decision[]) =>

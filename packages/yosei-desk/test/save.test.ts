@@ -59,6 +59,13 @@ const rows: [what: string, page: string, draft: Draft, more: { title?: string; a
     `${book}\n## New\n\n${fenced('book', 'now: 2032-01-01T00:00:00Z\nwho: {"role":"boss"}')}\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
   ],
   [
+    'at the end, by another clock, with what the book set before',
+    book,
+    { message: put('{"name":"b"}', 'X-Own: (secret)'), now: '2032-01-01T00:00:00Z' },
+    {},
+    `${book}\n## New\n\n${fenced('book', 'now: 2032-01-01T00:00:00Z\nheader: x-own: 1')}\n\n${fenced('http', put('{"name":"b"}'))}\n\n${fenced('verdict', 'accepted')}\n`,
+  ],
+  [
     'in place, its secrets as they were',
     book,
     { message: put('{"name":"too long","code":"(secret)"}', 'Key: (secret)', 'X-Own: 1'), now },
