@@ -128,7 +128,7 @@ test('a session is booked; what only the server knows lands at its field, and st
   expect(await faultsAt(page, 'body.window').textContent()).toBe('lies in a night that is booked already')
   await fillAll(page, 20)
   expect(await faultsAt(page, 'body.window').textContent()).toBe('')
-  await page.getByLabel('your key').fill('nobody-key')
+  await page.getByLabel('your key').fill('unknown-key')
   await send(page)
   await summary.getByRole('link', { name: 'Your key' }).click()
   await page.waitForFunction(() => document.activeElement?.id === 'header.authorization')

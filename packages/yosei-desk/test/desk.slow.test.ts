@@ -495,7 +495,7 @@ describe('over the observatory', () => {
     await page.locator('.sending').getByRole('button', { name: 'close' }).click()
   })
 
-  test('who asks is one place: somebody of the samples, or JSON, whose message stands there', async () => {
+  test('the caller is one place: a caller of the samples, or JSON with its errors below it', async () => {
     await openSample(page, 'A whole booking', 'book-a-session.md#1')
     await becomes(page, 'accepted')
     const who = page.getByLabel('who asks')
@@ -670,7 +670,7 @@ describe('over the observatory', () => {
     folder.write('samples/book-a-session.md', before)
   })
 
-  test('an endpoint begins as somebody would book, as little or with everything; a link says what it leaves out', async () => {
+  test('an endpoint begins with values that it accepts, as few or as many as there are; a link says what it leaves out', async () => {
     const fresh = await open(url)
     await fresh.waitForFunction(() => document.querySelectorAll('.stamp:not(:empty)').length > 3)
     await fresh.locator('.sample[aria-current]').waitFor()

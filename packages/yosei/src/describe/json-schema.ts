@@ -26,8 +26,8 @@ export interface WrittenSchema {
 }
 
 /**
- * A field as a JSON Schema (2020-12), or the JSON bodies of an intake, each under the name of its endpoint in `$defs`. All that the field takes, the schema takes. What the vocabulary cannot say stands
- * in words, and is listed.
+ * A field as a JSON Schema (2020-12), or the JSON bodies of an intake, each under the name of its endpoint in `$defs`.
+ * All that the field takes, the schema takes. What the vocabulary cannot say stands in words, and is listed.
  *
  * @example
  * writeJsonSchema(record({ name: text({ length: [1, 40] }) })).schema
