@@ -41,7 +41,7 @@ afterAll(async () => {
 
 async function open(path: string, { dark = false, width = 1280 } = {}): Promise<Page> {
   const page = await browser.newPage({ viewport: { width, height: 800 }, colorScheme: dark ? 'dark' : 'light' })
-  page.setDefaultTimeout(20_000)
+  page.setDefaultTimeout(30_000)
   page.on('pageerror', (error) => void odd.push(`${path}: ${error}`))
   page.on('request', (request) => {
     if (!/^(?:data|blob):/.test(request.url()) && !request.url().startsWith(url))

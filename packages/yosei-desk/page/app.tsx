@@ -49,6 +49,8 @@ interface AppProps {
   readonly isFolded?: boolean
 }
 
+const none: readonly Caller[] = []
+
 export function App({ bench, catalogue: first, keeper = address, isFolded = false }: AppProps) {
   const [catalogue, setCatalogue] = useState(first)
   const [shelf, setShelf] = useState<Shelf>()
@@ -59,7 +61,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
   /** How often sending was asked for; 0 if it is closed. */
   const [sending, setSending] = useState(0)
   const [other, setOther] = useState<Other>()
-  const [callers, setCallers] = useState<readonly Caller[]>([])
+  const [came, setCallers] = useState<{ readonly endpoint: string; readonly callers: readonly Caller[] }>()
   const [notice, setNotice] = useState<Notice>()
   const [focused, setFocused] = useState<string>()
   const [isInLedger, setInLedger] = useState(false)
@@ -81,6 +83,9 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
   const state = history?.now
   const endpoint = state?.endpoint
   const draft = state?.draft
+  /** What is known of the endpoint itself: nothing as long as what stands here is of the one before. */
+  const ownSheet = sheet?.outline.name === endpoint ? sheet : undefined
+  const callers = (ownSheet && came?.endpoint === endpoint && came?.callers) || none
   const { judged, isOld, trouble, known } = useJudged(bench, draft, catalogue.revision, setHistory, tell)
   /** The verdict on what stands there: none if that could not be judged. */
   const current = trouble === undefined ? judged : undefined
@@ -92,7 +97,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
   useEffect(() => {
     if (endpoint === undefined || !isShown) return
     let isCurrent = true
-    bench.callers(endpoint).then((came) => isCurrent && setCallers(came), away)
+    bench.callers(endpoint).then((callers) => isCurrent && setCallers({ endpoint, callers }), away)
     return () => {
       isCurrent = false
     }
@@ -145,7 +150,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
       return changed(now, { ...now.now, draft: own }, what, Date.now())
     })
   const asks = (caller: Caller | undefined) => {
-    if (!scene) return
+    if (!scene || !ownSheet) return
     about({ message: asCaller(scene, caller, callers), who: caller?.who ?? '' }, '')
   }
   const { acts, coming } = useActs({
@@ -212,8 +217,9 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
   const opened = state?.opened === undefined ? undefined : samples.get(state.opened)
   const fill = (which: 'smallest' | 'fullest') => {
     const make = async () => {
-      const made = sheet && (await startOf(bench, sheet, which, shelf))
-      if (made && endpoint) await go(made, state?.opened, endpoint)
+      if (!ownSheet || !endpoint) return
+      const made = await startOf(bench, ownSheet, which, shelf)
+      if (made) await go(made, state?.opened, endpoint)
       else tell('no accepted request can be made of this declaration; open a sample instead')
     }
     make().catch(away)
@@ -477,7 +483,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
           />
         )}
         {over === 'palette' && <Palette actions={actionsOf(actions)} onClose={close} />}
-        {over === 'saving' && (
+        {over === 'saving' && ownSheet && (
           <Saving
             catalogue={catalogue}
             opened={opened}
@@ -490,7 +496,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
             onPreview={async (wanted: Wanted) => {
               const { open, lines } = await books.preview(wanted)
               const before = request.asRead.current.get(wanted.replaces ?? '')
-              const own = sheet && before !== undefined ? [sceneOf(sheet.outline, sheet.base, before)] : []
+              const own = before === undefined ? [] : [sceneOf(ownSheet.outline, ownSheet.base, before)]
               const hidden = [...own, ...(scene ? [scene] : [])].flatMap(secretTexts)
               const veiled = (one: string) => hidden.reduce((now, secret) => now.replaceAll(secret, '••••••'), one)
               return { open, lines: lines.map(({ is, text }) => ({ is, text: veiled(text) })) }
@@ -498,9 +504,7 @@ export function App({ bench, catalogue: first, keeper = address, isFolded = fals
             onSave={books.save}
             onCompare={async (id) => {
               const there = await bench.sample(id).catch(() => undefined)
-              return there && sheet
-                ? withoutSecrets(sceneOf(sheet.outline, sheet.base, there.message), true)
-                : there && '(a request)'
+              return there && withoutSecrets(sceneOf(ownSheet.outline, ownSheet.base, there.message), true)
             }}
             onClose={close}
           />

@@ -53,7 +53,7 @@ async function open(url: string, options: { dark?: boolean; width?: number } = {
     permissions: ['clipboard-read', 'clipboard-write'],
   })
   const page = await context.newPage()
-  page.setDefaultTimeout(15_000)
+  page.setDefaultTimeout(30_000)
   page.on('pageerror', (error) => {
     throw error
   })
@@ -499,7 +499,8 @@ describe('over the observatory', () => {
     await openSample(page, 'A whole booking', 'book-a-session.md#1')
     await becomes(page, 'accepted')
     const who = page.getByLabel('who asks')
-    expect(await who.evaluate((one: HTMLSelectElement) => one.selectedOptions[0]?.textContent)).toBe('nebula')
+    const chosen = (name: string) => who.locator('option:checked', { hasText: name }).waitFor({ state: 'attached' })
+    await chosen('nebula')
     await who.selectOption('comet')
     await page.waitForFunction(() => document.querySelector<HTMLInputElement>('#at-header\\.x-team')?.value === 'comet')
     expect(await control(page, 'header.authorization').inputValue()).toBe('Bearer comet-key')
@@ -513,6 +514,26 @@ describe('over the observatory', () => {
     await who.selectOption('as the request says')
     await becomes(page, '(?:401|422)')
     expect(await row(page, 'header.authorization').getAttribute('data-absent')).toBe('true')
+  })
+
+  test('callers of one endpoint are never offered for another', async () => {
+    const late = await open(url)
+    await openSample(late, 'A whole booking', 'book-a-session.md#1')
+    await late.getByLabel('who asks').locator('option', { hasText: 'nebula' }).waitFor({ state: 'attached' })
+    let go = () => undefined as void
+    const held = new Promise<void>((resolve) => {
+      go = resolve
+    })
+    await late.route('**/callers', async (route) => {
+      await held
+      await route.continue()
+    })
+    await openSample(late, 'Everything left out', 'list-sessions.md#1')
+    await late.locator('h1', { hasText: 'List sessions' }).waitFor()
+    await becomes(late, 'accepted')
+    expect(await late.locator('.about option', { hasText: /nebula|comet/ }).count()).toBe(0)
+    go()
+    await late.close()
   })
 
   test('a path that no endpoint has is reported at the path, and can be mended there', async () => {
