@@ -20,7 +20,8 @@ const here = dirname(fileURLToPath(import.meta.url))
 const read = (file: string) => readFileSync(join(here, file), 'utf8')
 const words = read('words.txt')
 const [rules, conditions] = [Object.keys(rulesInService), Object.keys(conditionsInService)]
-const kinds = Object.keys(everyKind)
+/** What declares each kind. */
+const kinds = Object.keys(everyKind).map((kind) => (kind === 'schema' ? 'readJsonSchema' : kind))
 const isCalled = (name: string) => new RegExp(`\\bon\\.${name}\\(`)
 const isCalledByItself = (name: string) => new RegExp(`\\b(?<!\\.)${name}\\(`)
 const isNamed = (name: string) => new RegExp(`'${name}'`)

@@ -23,6 +23,7 @@ const rooms = [
   'reference',
   'outline',
   'probe',
+  'schema',
   'describe',
   '.',
 ]

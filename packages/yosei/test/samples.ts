@@ -144,6 +144,7 @@ const limited: readonly Field[] = [
   duration({ min: '5m' }),
   integer({ max: -1 }),
   number({ above: 0 }),
+  number({ whole: true, max: 1e20 }),
   number(),
   choice(['', '0', 'true']),
   choice([0, 1.5]),

@@ -19,7 +19,7 @@ import { digits, kinds, marks, outputs, places, secret, written } from './secret
 
 const carried = ['path', 'query', 'header', 'cookie'] as const
 const isScalar = (kind: string) =>
-  !['anything', 'list', 'tuple', 'record', 'table', 'tagged', 'either', 'later', 'file'].includes(kind)
+  !['anything', 'schema', 'list', 'tuple', 'record', 'table', 'tagged', 'either', 'later', 'file'].includes(kind)
 
 test('no kind is forgotten here', () => {
   expect(Object.keys(kinds).sort()).toEqual(Object.keys(every).sort())

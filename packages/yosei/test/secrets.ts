@@ -31,6 +31,7 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
+import { readJsonSchema } from 'yosei/json-schema'
 
 export const secret = { secret: true } as const
 export const word = 'xyzzy'
@@ -63,6 +64,19 @@ export const kinds: { readonly [kind: string]: readonly [Field, ...values: unkno
   choice: [choice([word, 'other'], { ...secret, titles: { [word]: word } } as never), word, `${word}2`, digits],
   constant: [constant(word, secret as never), word, `${word}2`, digits],
   anything: [anything(secret), { [word]: word }, [digits]],
+  schema: [
+    readJsonSchema({
+      writeOnly: true,
+      type: 'object',
+      properties: { a: { const: word }, b: { type: 'string', maxLength: 5 }, c: { enum: [digits] } },
+      additionalProperties: false,
+      if: { required: ['a'] },
+    }),
+    { a: word, b: word, c: digits },
+    { a: `${word}2`, [word]: word, c: word, b: 5 },
+    word,
+    digits,
+  ],
   list: [
     list(text({ length: [1, 5] }), { ...secret, distinct: true } as never),
     [word, word],

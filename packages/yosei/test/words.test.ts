@@ -3,8 +3,11 @@ import { readFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect, test } from '@jest/globals'
-import * as yosei from 'yosei'
+import * as core from 'yosei'
 import { answer, type Endpoint, endpoint, type Field, intake, judge, judgeParts, record } from 'yosei'
+import { readJsonSchema } from 'yosei/json-schema'
+
+const yosei = { ...core, readJsonSchema }
 
 const page = readFileSync(join(dirname(fileURLToPath(import.meta.url)), 'words.txt'), 'utf8')
 const now = new Date('2031-03-01T12:00:00Z')

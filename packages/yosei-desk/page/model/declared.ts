@@ -18,6 +18,9 @@ export const unmatched: EndpointOutline = {
   lookups: {},
 }
 
+/** Whether a field says nothing of what lies below it. */
+export const isFree = ({ kind }: { readonly kind: string }): boolean => kind === 'anything' || kind === 'schema'
+
 export const foldedAddress = (path: Path): string => foldAddress(formatAddress(path))
 
 export const isSecret = (field: FieldOutline | undefined) => Boolean(field?.secret)

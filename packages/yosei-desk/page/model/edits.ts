@@ -3,7 +3,7 @@
 import type { Node } from 'jsonc-parser'
 import type { Path } from 'yosei'
 import type { EndpointOutline, FieldOutline } from '../../src/terms.ts'
-import { entryOf } from './declared.ts'
+import { entryOf, isFree } from './declared.ts'
 
 import { type Ledger, type Line, ledgerOf, treeOf } from './lines.ts'
 import { boundaryOf, cut, decoded, encoded, plainlyDecoded, put, type Slice, segmentEncoded } from './message.ts'
@@ -38,7 +38,7 @@ export function shownText(raw: string, { codec, part }: Pick<Line, 'codec' | 'pa
 
 const literal = /^(?:true|false|null|-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?)$/
 /** Kinds whose values JSON has no quotes around. */
-const bare = new Set(['integer', 'number', 'flag', 'bigInteger', 'anything', 'constant', 'choice', 'either'])
+const bare = new Set(['integer', 'number', 'flag', 'bigInteger', 'anything', 'schema', 'constant', 'choice', 'either'])
 
 /** What a person typed, as the message carries it. */
 function rawOf({ codec, field, slice, part }: Line, typed: string, text: string): string {
@@ -48,7 +48,7 @@ function rawOf({ codec, field, slice, part }: Line, typed: string, text: string)
   if (codec === 'part') return typed
   const kind = leaf(field).kind
   const before = slice ? cut(text, slice) : ''
-  const isBare = bare.has(kind) && !(quoted(field) || (before.startsWith('"') && kind === 'anything'))
+  const isBare = bare.has(kind) && !(quoted(field) || (before.startsWith('"') && isFree({ kind })))
   // A number that JSON would round is sent as text.
   const isExact = kind !== 'bigInteger' || Number.isSafeInteger(Number(typed))
   return isBare && isExact && literal.test(typed) ? typed : JSON.stringify(typed)

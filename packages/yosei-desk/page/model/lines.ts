@@ -3,7 +3,7 @@ import { type Node, parseTree } from 'jsonc-parser'
 import { formatAddress, type Path } from 'yosei'
 import { secretHeaders } from '../../src/secret.ts'
 import type { EndpointOutline, FieldOutline } from '../../src/terms.ts'
-import { entryOf, holdsSecret, isSecret, isSecretPair } from './declared.ts'
+import { entryOf, holdsSecret, isFree, isSecret, isSecretPair } from './declared.ts'
 import { boundaryOf, cut, decoded, type Pair, type Pieces, pairsIn, partsIn, type Slice, takeApart } from './message.ts'
 
 type Part = 'path' | 'query' | 'header' | 'cookie' | 'body'
@@ -454,13 +454,13 @@ class Walk {
           below(name, undefined, property, counts.get(name), isOfUnion)
       return
     }
-    if (node?.type === 'object' && (shape?.kind === 'table' || !shape || shape.kind === 'anything')) {
+    if (node?.type === 'object' && (shape?.kind === 'table' || !shape || isFree(shape))) {
       this.#add(path, depth, { ...about, isHead: true, adds: 'name' })
       const { properties, counts } = propertiesOf(node)
       for (const [name, property] of properties) below(name, entryOf(shape), property, counts.get(name))
       return
     }
-    if (node?.type === 'array' && (shape?.item || shape?.items || !shape || shape.kind === 'anything')) {
+    if (node?.type === 'array' && (shape?.item || shape?.items || !shape || isFree(shape))) {
       const elements = node.children ?? []
       this.#add(path, depth, { ...about, isHead: true, adds: 'element' })
       for (const [index, one] of elements.entries())

@@ -82,6 +82,11 @@ export interface NumberOptions<T = number> extends Common<T> {
   /** A whole multiple of this (JSON Schema's `multipleOf`). */
   step?: T | undefined
 }
+/** Options of `number()`. */
+export interface FloatOptions extends NumberOptions {
+  /** Whole numbers alone, of any size: beyond ±(2^53−1) with the digits that a number keeps. Else `not_whole`. */
+  whole?: boolean | undefined
+}
 export interface DecimalOptions extends Common<string> {
   /** Digits in all, without leading zeros. */
   digits?: number | undefined
@@ -232,8 +237,8 @@ export function bigInteger<const O extends NumberOptions<bigint> = {}>(
 }
 
 /** A finite number; as text by the grammar of JSON numbers (RFC 8259, section 6). */
-export function number<const O extends NumberOptions = {}>(
-  options?: O & NumberOptions,
+export function number<const O extends FloatOptions = {}>(
+  options?: O & FloatOptions,
 ): Field<number | Null<O>, number | Null<O>, NeedOf<O>> {
   return make({ number: numberKind }, options)
 }

@@ -7,6 +7,7 @@ import type { Field } from '../terms/types.js'
 import type { JsonSchema, Unsaid } from './schema.js'
 import { SchemaWriter } from './writer.js'
 
+export { type Note, type ReadSchemaOptions, readJsonSchema } from '../schema/read.js'
 export type { JsonSchema, Unsaid } from './schema.js'
 
 /** Options of `writeJsonSchema`. */

@@ -358,7 +358,7 @@ const writings: { readonly [K in Kind]: Writing<Kinds[K]> } = {
       ...limited(node),
     }
   },
-  number: (node) => ({ type: 'number', ...limited(node) }),
+  number: (node) => ({ type: node.whole ? 'integer' : 'number', ...limited(node) }),
   bigInteger(node, writer, path) {
     leaveLimits(node, ['min', 'max', 'above', 'below', 'step'], writer, path)
     const asText = { type: 'string', pattern: integerPattern, maxLength: 1000 }
@@ -451,6 +451,10 @@ const writings: { readonly [K in Kind]: Writing<Kinds[K]> } = {
   anything(_, writer, path) {
     writer.leave(path, 'Nested to 64 levels at most.')
     return {}
+  },
+  schema({ judge }, writer, path) {
+    writer.leave(path, 'Nested to 64 levels at most.')
+    return judge.document as JsonSchema
   },
   file({ bytes, types }, writer, path) {
     const words = [

@@ -356,6 +356,7 @@ function sortOfShape(shape: Shape): Sort {
     case 'tagged':
     case 'readAs':
     case 'anything':
+    case 'schema':
     case 'file':
       return 'other'
   }

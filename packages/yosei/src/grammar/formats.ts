@@ -1,5 +1,6 @@
 /** The formats of texts, each by the grammar of its own standard. */
 import { bringWords } from '../catalogue/spoken.js'
+import { isALabel, isULabel } from './idna.js'
 import { countries, currencies, ibanLengths } from './registers.js'
 import { readDay, readInstant, readTime, type Unread } from './times.js'
 import { isZoneName } from './zones.js'
@@ -12,23 +13,14 @@ const label = /^[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?$/
 /** Labels of letters, digits and inner hyphens to 63 octets, 253 in all (RFC 1123, section 2.1). */
 const isHostname = (text: string) => text.length <= 253 && text.split('.').every((part) => label.test(part))
 
-/** A host name whose labels may be in any script (RFC 5890): it is one when its ASCII form is. */
+/** A host name whose labels may be in any script (RFC 5890, section 2.3.2.3): 253 octets as it is sent. */
 function isIdnHostname(text: string): boolean {
-  // A character of 253 may be written as four code points, each of two units.
-  if (text.length > 253 * 8) return false
-  const plain = text.normalize('NFC').replaceAll(/[。．｡]/g, '.')
-  if (
-    /[\u0000-\u002c\u002f\u003a-\u0040\u005b-\u0060\u007b-\u007f]/.test(plain) ||
-    plain.startsWith('.') ||
-    plain.endsWith('.')
-  )
-    return false
-  if (isAscii(plain) || plain.length > 1000) return isHostname(plain)
-  try {
-    return isHostname(new URL(`http://${plain}/`).hostname)
-  } catch {
-    return false
-  }
+  const labels = text.replaceAll(/[。．｡]/g, '.').split('.')
+  const isLabel = (one: string) =>
+    isAscii(one)
+      ? label.test(one) && (!/^xn--/i.test(one) || isALabel(one)) && !/^(?!xn)..--/i.test(one)
+      : isULabel(one)
+  return text.length <= 253 && labels.every(isLabel)
 }
 const isAscii = (text: string) => !/[^\u0000-\u007f]/.test(text)
 

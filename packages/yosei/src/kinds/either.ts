@@ -158,7 +158,8 @@ class Forms extends Phrase {
       const names =
         node.kind === 'record' ? Object.keys(node.fields).filter((name) => node.fields[name]?.need === 'required') : []
       const value = node.kind === 'constant' ? [node.value] : node.kind === 'choice' ? node.values : names
-      return speech.say(names.length > 0 ? 'form.names' : `form.${node.kind}`, { value: quoted(value) }) || node.kind
+      const kind = node.kind === 'number' && node.whole ? 'integer' : node.kind
+      return speech.say(names.length > 0 ? 'form.names' : `form.${kind}`, { value: quoted(value) }) || node.kind
     })
     return alternatives([...new Set(forms)].slice(0, 12), speech, ',')
   }
@@ -182,24 +183,28 @@ interface Attempt {
   readonly isMeant: boolean
 }
 
-const isOtherType = (code: string) =>
+/** Whether a code says that a value is of another type altogether. */
+export const isOtherType = (code: string) =>
   ['wrong_type', 'not_constant', 'null_not_allowed', 'no_branch', 'missing'].includes(code)
 
 /** The branch that gives the errors if no branch takes the value. */
-function closestOf(close: readonly Attempt[], value: unknown): Attempt | undefined {
-  const ranks = ({ branch, attempt, isMeant }: Attempt): readonly number[] => [
+const closestOf = (close: readonly Attempt[], value: unknown): Attempt | undefined =>
+  highest(close, ({ branch, attempt, isMeant }) => [
     isMeant ? 1 : 0,
     namesDeclared(branch, value),
     -(attempt.faults.length + attempt.beyond),
     attempt.faults.reduce((deepest, { path }) => Math.max(deepest, path.length), 0),
-  ]
-  let best: { readonly attempt: Attempt; readonly rank: readonly number[] } | undefined
-  for (const attempt of close) {
-    const rank = ranks(attempt)
-    const differs = best?.rank.findIndex((one, index) => one !== rank[index]) ?? 0
-    if (!best || (differs >= 0 && (rank[differs] as number) > (best.rank[differs] as number))) best = { attempt, rank }
+  ])
+
+/** The one of the highest ranks, of which earlier ones count more; among equals the first. */
+export function highest<T>(all: readonly T[], ranksOf: (one: T) => readonly number[]): T | undefined {
+  let best: { readonly one: T; readonly ranks: readonly number[] } | undefined
+  for (const one of all) {
+    const ranks = ranksOf(one)
+    const differs = best?.ranks.findIndex((rank, index) => rank !== ranks[index]) ?? 0
+    if (!best || (differs >= 0 && (ranks[differs] as number) > (best.ranks[differs] as number))) best = { one, ranks }
   }
-  return best?.attempt
+  return best?.one
 }
 
 /** Whether a value has all the constants that one form of a branch requires, and there is one. */

@@ -19,6 +19,7 @@ import { list, listCode, listSound } from './list.js'
 import { integer, integerCode, integerSound, number, numberCode, numberSound } from './number.js'
 import { readAs, readAsCode, readAsSound } from './read-as.js'
 import { record, recordCode, recordSound } from './record.js'
+import { schema, schemaCode, schemaSound } from './schema.js'
 import { table, tableCode, tableSound } from './table.js'
 import { tagged, taggedCode, taggedSound } from './tagged.js'
 import { text, textCode, textSound } from './text.js'
@@ -47,6 +48,7 @@ export const everyKind: KindTable = {
   later,
   readAs,
   anything,
+  schema,
   file,
 }
 
@@ -72,6 +74,7 @@ export const codes: { readonly [K in Kind]: CodeOf<Kinds[K]> } = {
   later: laterCode,
   readAs: readAsCode,
   anything: anythingCode,
+  schema: schemaCode,
   file: fileCode,
 }
 
@@ -97,5 +100,6 @@ export const sounds: { readonly [K in Kind]: SoundOf<Kinds[K]> } = {
   later: laterSound,
   readAs: readAsSound,
   anything: anythingSound,
+  schema: schemaSound,
   file: fileSound,
 }

@@ -2,7 +2,7 @@
 
 import { compareDecimals, isBinary, isMultiple, isMultipleOf, isWhole, widestBinary } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
-import { aNumber, merged, type OptionType } from '../terms/option-types.js'
+import { aFlag, aNumber, merged, type OptionType } from '../terms/option-types.js'
 import type { Hint, Refuse, SoundOf } from './kind.js'
 import { type Run, type Source, writtenAt } from './run.js'
 import {
@@ -24,7 +24,7 @@ import {
 declare module './kind.js' {
   interface Kinds {
     integer: NumberNode<'integer'>
-    number: NumberNode<'number'>
+    number: FloatNode
   }
 }
 export interface Limits<T> {
@@ -37,7 +37,15 @@ export interface Limits<T> {
 export interface NumberNode<K extends 'integer' | 'number'> extends Declared, Limits<number> {
   readonly kind: K
 }
-type AnyNumber = NumberNode<'integer'> | NumberNode<'number'>
+/** A number of any size; perhaps a whole one. */
+export interface FloatNode extends NumberNode<'number'> {
+  readonly whole?: boolean
+}
+type AnyNumber = NumberNode<'integer'> | FloatNode
+
+/** Whether only whole numbers are taken: by the kind, within ±(2^53−1). */
+const isWholeOnly = (node: Pick<FloatNode, 'whole'> & { readonly kind: string }) =>
+  node.kind === 'integer' || Boolean(node.whole)
 
 /** Every limit takes a value of its kind. */
 export const limits = /* @__NO_SIDE_EFFECTS__ */ (one: OptionType) => ({
@@ -87,11 +95,14 @@ const anyNumber = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() 
       const whole = node.kind === 'integer'
       const form = whole ? integerText : numberText
       if (isText(value, source) ? !form.test(value) : typeof value !== 'number')
-        return new Wrong('wrong_type', undefined, { hint: hintFor(value, source, form) })
+        return new Wrong('wrong_type', undefined, {
+          hint: hintFor(value, source, form),
+          ...(isWholeOnly(node) ? { variant: 'integer' } : {}),
+        })
       const read = Number(value) + 0 // −0 becomes 0, as JSON would write it
       if (!Number.isFinite(read) || (whole && Math.abs(read) > Number.MAX_SAFE_INTEGER))
         return new Wrong('out_of_range')
-      return (whole ? fractionIn(read, run) : undefined) ?? read
+      return (isWholeOnly(node) ? fractionIn(read, run) : undefined) ?? read
     },
     checks: (node) => {
       const { step } = node
@@ -110,7 +121,7 @@ export const number = /* @__PURE__ */ anyNumber<'number'>()
 export const integer = /* @__PURE__ */ anyNumber<'integer'>()
 
 /** Whether their options make sense. */
-export const numberSound: SoundOf<NumberNode<'number'>> = { options: limits(aNumber), check: checkLimits }
+export const numberSound: SoundOf<FloatNode> = { options: { ...limits(aNumber), whole: aFlag }, check: checkLimits }
 export const integerSound: SoundOf<NumberNode<'integer'>> = { options: limits(aNumber), check: checkLimits }
 
 /** A number as it was written, if reading it lost digits: fewer than these a number keeps. */
@@ -169,6 +180,7 @@ const codeOf = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() =>
     const tests = boundTests(writer, limits, read)
     const bounded = (min ?? above) !== undefined && (max ?? below) !== undefined
     if (node.kind === 'integer') tests.unshift(`Number.isSafeInteger(${read})`)
+    else if (isWholeOnly(node)) tests.unshift(`Number.isInteger(${read})`)
     else tests.unshift(bounded ? `typeof ${read} === "number"` : `Number.isFinite(${read})`)
     if (step !== undefined)
       tests.push(

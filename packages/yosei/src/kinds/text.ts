@@ -132,7 +132,10 @@ function checkForm(format: Format): Check<string> {
 }
 
 /** A pattern says little to people: the field's examples, or its title, say more. */
-function patternShown({ examples, title }: Pick<TextNode, 'examples' | 'title'>): Partial<Fault> {
+export function patternShown({
+  examples,
+  title,
+}: Pick<TextNode, 'examples' | 'title'>): Pick<Fault, 'variant' | 'about'> {
   const named = title === undefined ? {} : { title }
   if (examples && examples.length > 0)
     return {

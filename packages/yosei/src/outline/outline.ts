@@ -122,7 +122,7 @@ function concealed(of: unknown, root: Node): JsonObject | undefined {
 }
 
 /** What a field says of its values: of a secret nothing. */
-const ofValues = /* @__PURE__ */ new Set(['default', 'examples', 'value', 'values', 'titles', 'branches'])
+const ofValues = /* @__PURE__ */ new Set(['default', 'examples', 'value', 'values', 'titles', 'branches', 'judge'])
 
 /** Outlines fields; declarations that hold themselves stand there once, and are referred to by name. */
 function outliner() {
@@ -163,10 +163,12 @@ function outliner() {
 }
 
 /** A field whose default is in the form that is sent: `PT5M`, and not its milliseconds. */
-const asSent = (node: Node): Node =>
-  node.default === undefined || typeof node.default === 'function'
-    ? node
-    : { ...node, default: encode(node, node.default) }
+const asSent = (node: Node): object =>
+  node.kind === 'schema'
+    ? { ...node, judge: undefined, schema: node.judge.document }
+    : node.default === undefined || typeof node.default === 'function'
+      ? node
+      : { ...node, default: encode(node, node.default) }
 
 const units: { readonly [unit: string]: string } = {
   ms: 'millisecond',

@@ -26,6 +26,7 @@ export type KindName =
   | 'later'
   | 'readAs'
   | 'anything'
+  | 'schema'
   | 'file'
 
 /**
@@ -59,6 +60,8 @@ export interface FieldOutline extends Omit<Declared, 'default' | 'examples' | 'm
   readonly tag?: string
   /** Of a choice. */
   readonly values?: readonly (string | number)[]
+  /** Of what `readJsonSchema` has made: the schema. */
+  readonly schema?: Json
   /** Of a reader: what it reads. */
   readonly base?: FieldOutline
   /** Of a declaration that holds itself: its name among `definitions`. */

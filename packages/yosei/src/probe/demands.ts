@@ -106,8 +106,11 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
   number: (node) => [
     otherType('number', 'x'),
     ...limitsOf(node, (value, by) =>
-      Number((value + by * (node.step ?? 0.001 * Math.max(1, Math.abs(value)))).toPrecision(12)),
+      Number((value + by * (node.step ?? (node.whole ? 1 : 0.001 * Math.max(1, Math.abs(value))))).toPrecision(12)),
     ),
+    ...(node.whole
+      ? [{ ...changed('not_whole', 'whole number', (right) => Number(right) + 0.5), isOfKind: true } as const]
+      : []),
     ...given(node.step, (step) => [
       changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [step / 4, -step / 4], step, node)),
     ]),
@@ -355,6 +358,9 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
     },
   ],
   anything: () => [],
+  schema: () => [
+    { code: 'no_branch', what: 'its JSON Schema', isOpen: true, broken: () => [true, 17.5, 'no such value', [], {}] },
+  ],
   file: ({ bytes, types }) => [
     ...given(bytes, (bytes) => [
       {
@@ -459,6 +465,7 @@ export function demandsOfNull(field: Node, shape: Node, around: Around): readonl
     readOnlyOf(field) ||
     isNullable(field) ||
     shape.kind === 'anything' ||
+    (shape.kind === 'schema' && shape.judge.holds(null)) ||
     shape.kind === 'either' ||
     (shape.kind === 'constant' && shape.value === null)
   return around.source === 'text' || mayBeNull ? [] : [ofKind('null_not_allowed', 'no null', () => null)]

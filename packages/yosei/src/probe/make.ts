@@ -54,7 +54,7 @@ const deepest = 12
 const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
   text: (node, { pick, source }) => textOf(node, pick, shortest(node, source)),
   integer: (node, { pick }) => numberOf(node, true, pick),
-  number: (node, { pick }) => numberOf(node, false, pick),
+  number: (node, { pick }) => numberOf(node, Boolean(node.whole), pick),
   bigInteger: (node, { pick }) => String(bigIntegerOf(node, pick)),
   decimal: ({ min, max, digits, scale }, { pick }) => {
     const places = Math.min(scale ?? 2, digits ?? 2)
@@ -140,6 +140,11 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
     return known.length > 0 ? oneOf(making.pick, known) : make(node.base, making)
   },
   anything: () => 'anything',
+  schema: ({ judge, base, examples = [] }, making) => {
+    const made = [...examples, ...(base ? [make(base, making)] : [])].find((one) => judge.holds(one)) ?? judge.sample()
+    if (made === undefined) throw new Unmakeable('no value of its schema was found')
+    return made
+  },
   file: ({ bytes, types = [unknownType] }, { pick }) => {
     const most = readSize(bytes ?? 10)
     return makeFile(types[0] as string, between(pick, 1, most > largestFile ? 10 : most))

@@ -121,7 +121,7 @@ function* below(spot: Spot, above: Above, need: typeof demandsOfNeed, holdsJson 
     const shape = sentShape(child)
     const isJson =
       holdsJson &&
-      ['record', 'table', 'tagged', 'list', 'tuple', 'either', 'anything'].includes(shape.kind) &&
+      ['record', 'table', 'tagged', 'list', 'tuple', 'either', 'anything', 'schema'].includes(shape.kind) &&
       !isPlainList(shape)
     const around: Around = isJson ? { ...spot.around, source: 'json' } : spot.around
     const way: readonly Step[] = [...spot.way, { into: step === EACH ? 0 : step }]

@@ -49,6 +49,7 @@ const takers: { readonly [K in Kind]: (node: Kinds[K], around: Around) => readon
   later: none,
   readAs: none,
   anything: none,
+  schema: none,
   file: none,
 }
 

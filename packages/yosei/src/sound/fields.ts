@@ -123,6 +123,7 @@ const codesOf: { readonly [K in Node['kind']]: readonly Code[] | 'any' } = {
   tagged: ['not_a_choice', 'unlisted'],
   file: files,
   either: 'any',
+  schema: 'any',
   later: 'any',
   readAs: 'any',
 }

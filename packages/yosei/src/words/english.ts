@@ -14,6 +14,7 @@ import { instantWords } from '../kinds/instant.js'
 import { listWords } from '../kinds/list.js'
 import { numberWords } from '../kinds/number.js'
 import { recordWords } from '../kinds/record.js'
+import { schemaWords } from '../kinds/schema.js'
 import { tableWords } from '../kinds/table.js'
 import { taggedWords } from '../kinds/tagged.js'
 import { textWords } from '../kinds/text.js'
@@ -88,6 +89,7 @@ export const english: Words = /* @__PURE__ */ (() => ({
   ...taggedWords,
   ...eitherWords,
   ...fileWords,
+  ...schemaWords,
   ...wordsOf(formats),
   ...ruleWords,
   ...sentenceWords,

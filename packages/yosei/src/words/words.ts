@@ -8,7 +8,7 @@ import type { Code } from '../terms/codes.js'
 import type { Catalogue } from '../terms/hooks.js'
 
 /** Kinds that are never of another type: what stands behind them, or for them, is. */
-type Worded = Exclude<Kind, 'either' | 'later' | 'readAs' | 'anything'>
+type Worded = Exclude<Kind, 'either' | 'later' | 'readAs' | 'anything' | 'schema'>
 
 export type Words = Catalogue & {
   readonly [K in Code | `wrong_type.${Worded}` | FormatKey | `when.${ConditionName}`]: string

@@ -1,0 +1,51 @@
+/** What the rules of a schema are made with. */
+import type { Format } from '../grammar/formats.js'
+import type { Located } from './documents.js'
+import type { Place } from './place.js'
+
+/** A pattern as it is enforced. */
+export interface Enforced {
+  readonly source: string
+  readonly regExp: RegExp
+  /** The longest text that it is run on. */
+  readonly most: number
+  isMatched(text: string): boolean
+}
+/** What the schemas of named members are: by name, by pattern, and for the others. */
+export interface Members {
+  readonly named: ReadonlyMap<string, Place>
+  readonly patterns: readonly (readonly [pattern: Enforced, place: Place])[]
+  readonly others: Place | undefined
+}
+/** What the schemas of elements are: by their place, and for the others. */
+export interface Elements {
+  readonly leading: readonly Place[]
+  readonly others: Place | undefined
+}
+
+export interface Making {
+  /** The keyword that is read now. */
+  keyword: string
+  /** The keywords that are read. */
+  readonly schema: { readonly [keyword: string]: unknown }
+  /** What messages may show of it. */
+  readonly shown: { readonly title?: string; readonly examples?: readonly unknown[] }
+  /** The pattern and the format that texts must have, as far as they are enforced. */
+  readonly text: { readonly pattern: Enforced | undefined; readonly format: Format | undefined }
+  readonly members: Members
+  readonly elements: Elements
+  /** The place of the schema itself. */
+  self(): Place
+  /** The place of a schema below a keyword. */
+  place(steps: readonly string[], schema: unknown): Place | undefined
+  /** The places of all schemas that the keyword holds. */
+  places(): readonly Place[]
+  placesAt(keyword: string): readonly Place[]
+  namedAt(keyword: string): readonly (readonly [name: string, place: Place])[]
+  /** What a reference leads to. */
+  target(reference: string): Place
+  /** The place of a schema that stands elsewhere. */
+  placeOf(located: Located): Place
+  /** Reports that the keyword holds what it cannot hold. */
+  odd(what: string): undefined
+}

@@ -1,0 +1,413 @@
+/** All schemas that a schema leads to, made ready: references followed, keywords read, each once. */
+import { type Format, formats } from '../grammar/formats.js'
+import { costOf, isSoonDone } from '../grammar/pattern.js'
+import { isNamed } from '../kinds/run.js'
+import { mistake } from '../terms/mistake.js'
+import { shown } from '../terms/option-types.js'
+import { applicators, never, placesOf, unevaluated } from './applicators.js'
+import { assertions, enforced } from './assertions.js'
+import { addressOf, Documents, type Located, pointerOf, type Resource } from './documents.js'
+import type { Elements, Enforced, Making, Members } from './making.js'
+import { metaschemas, vocabularies } from './metaschemas.js'
+import { type Made, Place, type Rule, Scope } from './place.js'
+import { isSchema, type Schema } from './positions.js'
+
+/** Something that a description says and that is not enforced as it stands there. */
+export interface Note {
+  /** The JSON Pointer of it (RFC 6901); behind the address of its document, if that is another. */
+  readonly pointer: string
+  /** What is said there. */
+  readonly what: string
+  /** What becomes of it. */
+  readonly consequence: string
+}
+
+export type Keywords = { readonly [keyword: string]: unknown }
+
+export interface ProgramOptions {
+  readonly documents: { readonly [uri: string]: unknown }
+  readonly formats: 'annotate' | 'assert'
+  readonly note: (note: Note) => void
+  /** What calls it, for errors. */
+  readonly where: string
+}
+
+/** Keywords that stand beside others and are read with them. */
+const readWith: { readonly [keyword: string]: keyof typeof applicators } = {
+  properties: 'members',
+  patternProperties: 'members',
+  additionalProperties: 'members',
+  prefixItems: 'elements',
+  items: 'elements',
+}
+
+/** Keywords that other dialects have, and 2020-12 has not. */
+const older: ReadonlySet<string> = new Set(['additionalItems', '$recursiveRef'])
+
+/** Keywords that name something. */
+const texts: ReadonlySet<string> = new Set(['$id', '$schema', '$anchor', '$dynamicAnchor'])
+
+const nothing: Made = { rules: [], always: [], applied: [], named: [], members: () => [], elements: () => [] }
+
+/** On texts of these lengths a pattern that slows down is tried. */
+const lengths = [10_000, 3000, 1000, 300, 100, 50, 30]
+
+export class Program {
+  readonly #documents: Documents
+  readonly #options: ProgramOptions
+  readonly #places = new Map<Schema, Place[]>()
+  readonly #dialects = new Map<string, ReadonlySet<string> | undefined>()
+  readonly #making = new Map<Place, PlaceMaking>()
+  /** The names under which secrets stand; and whether one stands where no name says so. */
+  readonly secrets = { names: new Set<string>(), isAnywhere: false }
+  /** Whether any reference depends on the way that led to it. */
+  isDynamic = false
+
+  constructor(options: ProgramOptions) {
+    this.#options = options
+    this.#documents = new Documents({ ...metaschemas, ...options.documents })
+  }
+
+  /** Makes a document ready: each schema that its root leads to. */
+  root(schema: Schema, uri: string): Place {
+    const place = this.place(this.#documents.add({ uri, schema }))
+    this.#prepare(place)
+    return place
+  }
+  /** Of one judgement. */
+  scope(): Scope {
+    return new Scope(this.isDynamic ? new Map() : undefined)
+  }
+
+  #prepare(root: Place): void {
+    const due = [root]
+    const seen = new Set<Place>(due)
+    for (let place = due.pop(); place; place = due.pop()) {
+      this.#checkCircle(place)
+      for (const [name, one] of place.named)
+        if (one.isSecret || one.always.some(({ isSecret }) => isSecret)) this.secrets.names.add(name)
+      const anchored = [...place.located.resource.dynamicAnchors.values()].map((one) => this.place(one))
+      for (const one of [...this.#makingOf(place).all(), ...anchored])
+        if (!seen.has(one)) {
+          seen.add(one)
+          due.push(one)
+        }
+    }
+  }
+
+  /** A schema that applies itself to the same value says nothing. */
+  #checkCircle(start: Place): void {
+    const seen = new Set<Place>()
+    const due = [...start.applied]
+    for (let place = due.pop(); place; place = due.pop()) {
+      if (place === start)
+        this.mistake(
+          start.located,
+          'this reference leads back to itself',
+          'Let it lead to a schema that says something',
+        )
+      if (seen.has(place)) continue
+      seen.add(place)
+      due.push(...place.applied)
+    }
+  }
+
+  place(located: Located, isPart = false): Place {
+    const known = this.#places.get(located.schema) ?? []
+    const found = known.find((one) => one.located.resource === located.resource)
+    if (found && typeof located.schema !== 'boolean') {
+      found.isShared ||= !isPart
+      return found
+    }
+    const place: Place = new Place(located, () => this.#made(place))
+    this.#places.set(located.schema, [...known, place])
+    return place
+  }
+
+  /** What some of its keywords say. */
+  part(place: Place, keywords: Keywords): Place {
+    const made = this.place({ ...place.located, schema: keywords })
+    this.#parts.add(made)
+    return made
+  }
+  readonly #parts = new WeakSet<Place>()
+
+  #makingOf(place: Place): PlaceMaking {
+    const made = this.#making.get(place) ?? new PlaceMaking(this, this.#options, place, this.#known(place))
+    this.#making.set(place, made)
+    return made
+  }
+
+  #made(place: Place): Made {
+    const { schema } = place.located
+    if (typeof schema === 'boolean') return { ...nothing, rules: schema ? [] : [never] }
+    const making = this.#makingOf(place)
+    const known = making.schema
+    const made = new Map<string, Rule | undefined>()
+    const add = (keyword: string, make: () => Rule | undefined) => {
+      if (!made.has(keyword)) made.set(keyword, make())
+    }
+    for (const keyword of Object.keys(known)) {
+      const own = Object.hasOwn(readWith, keyword) ? (readWith[keyword] as string) : keyword
+      making.keyword = keyword
+      if (Object.hasOwn(assertions, own))
+        add(own, () => assertions[own as keyof typeof assertions](known[keyword], making))
+      else if (Object.hasOwn(applicators, own))
+        add(own, () => applicators[own as keyof typeof applicators](known[keyword], making))
+      else if (texts.has(keyword) && typeof known[keyword] !== 'string') making.odd('a text')
+      else if (older.has(keyword)) making.leave(`the keyword ${keyword}, which an older dialect has`)
+    }
+    this.isDynamic ||= '$dynamicRef' in known
+    const rules = [...made.values()].filter((rule) => rule !== undefined)
+    const ordered = [...rules.filter(({ isFirst }) => isFirst), ...rules.filter(({ isFirst }) => !isFirst)]
+    const isLast = 'unevaluatedProperties' in known || 'unevaluatedItems' in known
+    const at = (keyword: string) => making.placesAt(keyword)
+    const always = [...at('$ref'), ...at('allOf')]
+    return {
+      rules: isLast ? [unevaluated(making, ordered)] : ordered,
+      always,
+      applied: [...always, ...['anyOf', 'oneOf', 'if', 'then', 'else', 'dependentSchemas', 'dependencies'].flatMap(at)],
+      named: making.namedAt('properties'),
+      members: (name) => placesOf(making.members, name),
+      elements: (index) => [making.elements.leading[index] ?? making.elements.others ?? []].flat(),
+    }
+  }
+
+  /** The keywords of a schema that are read. */
+  keywordsOf(place: Place): Keywords {
+    return typeof place.located.schema === 'boolean' ? {} : this.#makingOf(place).schema
+  }
+  membersOf(place: Place): Members {
+    return this.#makingOf(place).members
+  }
+  elementsOf(place: Place): Elements {
+    return this.#makingOf(place).elements
+  }
+  /** The pattern and the format that texts must have. */
+  textOf(place: Place): { readonly pattern: Enforced | undefined; readonly format: Format | undefined } {
+    return this.#makingOf(place).text
+  }
+
+  /** The keywords of a schema that its dialect knows. */
+  #known({ schema, located }: Place): { readonly [keyword: string]: unknown } {
+    const dialect = this.#dialect(located.resource)
+    if (!dialect) return schema
+    return Object.fromEntries(
+      Object.entries(schema).filter(([keyword]) => vocabularies[keyword]?.some((one) => dialect.has(one)) ?? true),
+    )
+  }
+  /** The vocabularies of a resource; `undefined` if they are those of 2020-12. */
+  #dialect({ schema, uri }: Resource): ReadonlySet<string> | undefined {
+    const named = typeof schema === 'boolean' ? undefined : schema['$schema']
+    if (typeof named !== 'string' || Object.hasOwn(metaschemas, named)) return undefined
+    if (this.#dialects.has(named)) return this.#dialects.get(named)
+    const found = this.#documents.find(named, { uri, schema, anchors: new Map(), dynamicAnchors: new Map() })?.schema
+    const vocabulary = isNamed(found) ? found['$vocabulary'] : undefined
+    const dialect = isNamed(vocabulary) ? new Set(Object.keys(vocabulary)) : undefined
+    this.#dialects.set(named, dialect)
+    if (!found)
+      this.#options.note({
+        pointer: '/$schema',
+        what: `the dialect ${named}, which is not among the documents`,
+        consequence: 'The schema is read as JSON Schema 2020-12',
+      })
+    return dialect
+  }
+  /** Whether a resource says itself that formats are checked. */
+  assertsFormats(resource: Resource): boolean {
+    return this.#dialect(resource)?.has('https://json-schema.org/draft/2020-12/vocab/format-assertion') ?? false
+  }
+
+  /** A schema as a document of its own, with all documents that its references lead to. */
+  documentOf(place: Place): unknown {
+    const { schema, document, pointer } = place.located
+    const reached = new Set([place])
+    for (const one of reached) for (const next of this.#makingOf(one).all()) reached.add(next)
+    const documents = new Set(
+      [...reached].map((one) => one.located.document).filter(({ uri }) => !(uri in metaschemas)),
+    )
+    documents.add(document)
+    if (pointer === '' && documents.size === 1) return schema
+    if (![...reached].some((one) => '$ref' in one.schema || '$dynamicRef' in one.schema)) return schema
+    return {
+      $ref: `${addressOf(document)}#${encodeURI(pointer)}`,
+      $defs: Object.fromEntries(
+        [...documents].map((one) => [
+          addressOf(one),
+          { ...(isNamed(one.schema) ? one.schema : { allOf: [one.schema] }), $id: addressOf(one) },
+        ]),
+      ),
+    }
+  }
+
+  target(reference: string, from: Located): Place {
+    const found = this.#documents.find(reference, from.resource)
+    if (!found)
+      this.mistake(
+        from,
+        `the reference ${reference} leads nowhere`,
+        'Correct it; or give the document that it leads to in options.documents, by its address. Nothing is fetched',
+      )
+    return this.place(found)
+  }
+  below(above: Place, steps: readonly string[], schema: Schema): Place {
+    // A part of a schema leads nowhere that the schema does not.
+    return this.place(this.#documents.below(above.located, steps, schema), this.#parts.has(above))
+  }
+  mistake({ pointer }: Located, what: string, mend: string): never {
+    return mistake(`${this.#options.where}, ${pointer === '' ? 'the root' : pointer}`, what, mend)
+  }
+}
+
+/** What the rules of one place are made with. */
+class PlaceMaking implements Making {
+  keyword = ''
+  readonly #made = new Map<string, Place>()
+  readonly #program: Program
+  readonly #options: ProgramOptions
+  readonly #place: Place
+  constructor(
+    program: Program,
+    options: ProgramOptions,
+    place: Place,
+    readonly schema: { readonly [keyword: string]: unknown },
+  ) {
+    this.#program = program
+    this.#options = options
+    this.#place = place
+  }
+  get #located(): Located {
+    return this.#place.located
+  }
+  /** All places that it leads to. */
+  all(): readonly Place[] {
+    const { always, applied, named } = this.#place
+    void [always, applied, named]
+    return [...this.#made.values()]
+  }
+
+  get shown(): Making['shown'] {
+    const { title, examples } = this.schema
+    return { ...(typeof title === 'string' ? { title } : {}), ...(Array.isArray(examples) ? { examples } : {}) }
+  }
+  #members: Members | undefined
+  get members(): Members {
+    this.#members ??= {
+      named: new Map(this.namedAt('properties')),
+      patterns: this.namedAt('patternProperties').flatMap(([source, place]) => {
+        const pattern = this.pattern(source, 'patternProperties')
+        return pattern ? [[pattern, place] as const] : []
+      }),
+      others: this.place(['additionalProperties'], this.schema['additionalProperties']),
+    }
+    return this.#members
+  }
+  #elements: Elements | undefined
+  get elements(): Elements {
+    this.#elements ??= { leading: this.placesAt('prefixItems'), others: this.place(['items'], this.schema['items']) }
+    return this.#elements
+  }
+  #text: { readonly pattern: Enforced | undefined; readonly format: Format | undefined } | undefined
+  get text() {
+    const { pattern, format } = this.schema
+    this.#text ??= {
+      pattern: pattern === undefined ? undefined : this.pattern(pattern, 'pattern'),
+      format: format === undefined ? undefined : this.format(format),
+    }
+    return this.#text
+  }
+  self(): Place {
+    return this.#place
+  }
+  place(steps: readonly string[], schema: unknown): Place | undefined {
+    if (schema === undefined) return undefined
+    const name = pointerOf(steps)
+    const known = this.#made.get(name)
+    if (known) return known
+    if (!isSchema(schema)) return this.odd('a schema: an object, true or false')
+    const place = this.#program.below(this.#place, steps, schema)
+    this.#made.set(name, place)
+    return place
+  }
+  placesAt(keyword: string): readonly Place[] {
+    const held = this.schema[keyword]
+    if (held === undefined) return []
+    if (keyword === '$ref') return typeof held === 'string' ? [this.target(held)] : []
+    if (!Array.isArray(held)) return this.namedAt(keyword).map(([, place]) => place)
+    return held.flatMap((one, index) => this.place([keyword, String(index)], one) ?? [])
+  }
+  places(): readonly Place[] {
+    const held = this.schema[this.keyword]
+    if (!Array.isArray(held) || held.length === 0) this.odd('a list of schemas')
+    return this.placesAt(this.keyword)
+  }
+  namedAt(keyword: string): readonly (readonly [name: string, place: Place])[] {
+    const held = this.schema[keyword]
+    if (isSchema(held) && ['if', 'then', 'else'].includes(keyword)) {
+      const place = this.place([keyword], held)
+      return place ? [[keyword, place]] : []
+    }
+    if (held === undefined) return []
+    if (!isNamed(held)) return this.odd('schemas by names') ?? []
+    return Object.entries(held).flatMap(([name, one]): (readonly [string, Place])[] => {
+      if (keyword === 'dependencies' && Array.isArray(one)) return []
+      const place = this.place([keyword, name], one)
+      return place ? [[name, place]] : []
+    })
+  }
+  target(reference: string): Place {
+    const known = this.#made.get(reference) ?? this.#program.target(reference, this.#located)
+    this.#made.set(reference, known)
+    return known
+  }
+  placeOf(located: Located): Place {
+    return this.#program.place(located)
+  }
+
+  pattern(source: unknown, keyword = this.keyword): Enforced | undefined {
+    this.keyword = keyword
+    if (typeof source !== 'string') return this.odd('a regular expression as text')
+    let pattern: RegExp
+    try {
+      pattern = new RegExp(source, 'u')
+    } catch {
+      return this.leave(`the pattern ${source}, which is no regular expression (ECMA-262, with the flag u)`)
+    }
+    const cost = costOf(pattern)
+    if (cost.kind === 'linear') return enforced(pattern)
+    if (cost.kind === 'exponential') return this.leave(`the pattern ${source}, which can take exponential time`)
+    if (cost.kind === 'undecided')
+      return this.leave(`the pattern ${source}, whose time cannot be analysed: ${cost.why}`)
+    const { maxLength } = this.schema
+    const most = typeof maxLength === 'number' && this.keyword === 'pattern' ? maxLength : Number.POSITIVE_INFINITY
+    const length = [most, ...lengths].find((one) => one < 1e6 && isSoonDone(cost.automaton, one * 2))
+    if (length === undefined) return this.leave(`the pattern ${source}, which slows down with the length of the text`)
+    if (length < most)
+      this.#note(
+        `the pattern ${source}, which slows down with the length of the text`,
+        `It is checked for texts of up to ${length} characters. Give the text a maxLength, and all are checked`,
+      )
+    return enforced(pattern, length * 2)
+  }
+  format(name: unknown): Format | undefined {
+    if (typeof name !== 'string') return this.odd('the name of a format')
+    if (this.#options.formats !== 'assert' && !this.#program.assertsFormats(this.#located.resource)) return undefined
+    if (Object.hasOwn(formats, name)) return name as Format
+    return this.leave(`the format ${name}, which is not known here`)
+  }
+
+  leave(what: string): undefined {
+    return this.#note(what, 'It is not checked')
+  }
+  #note(what: string, consequence: string): undefined {
+    this.#options.note({ pointer: `${this.#located.pointer}/${this.keyword}`, what, consequence })
+    return undefined
+  }
+  odd(what: string): undefined {
+    return this.#program.mistake(
+      { ...this.#located, pointer: `${this.#located.pointer}/${this.keyword}` },
+      `${this.keyword} is ${shown(this.schema[this.keyword])}`,
+      `Give it ${what}`,
+    )
+  }
+}

@@ -1,0 +1,38 @@
+/** JSON Schemas as fields. */
+import { mistake } from '../terms/mistake.js'
+import { shown } from '../terms/option-types.js'
+import type { Field } from '../terms/types.js'
+import { nameless } from './documents.js'
+import { isSchema, type Schema } from './positions.js'
+import { type Note, Program } from './program.js'
+import { Translator } from './translate.js'
+
+export type { Note } from './program.js'
+
+/** Options of `readJsonSchema`. */
+export interface ReadSchemaOptions {
+  /** Documents that references lead to, by their addresses. Nothing is fetched. Those of 2020-12 itself are known. */
+  readonly documents?: { readonly [uri: string]: unknown }
+  /** Whether `format` is checked; by the standard it is an annotation (2020-12 Validation, section 7.2.1). */
+  readonly formats?: 'annotate' | 'assert'
+  /** Is given what is not enforced as it stands there. */
+  readonly notes?: (note: Note) => void
+}
+
+/**
+ * A JSON Schema (2020-12) as a field. Errors stand at the address of the value, with the codes of fields.
+ *
+ * @throws {DeclarationError} If it is no schema, or a reference leads nowhere.
+ * @example
+ * const target = readJsonSchema<{ name: string }>({ type: 'object', required: ['name'] })
+ */
+export function readJsonSchema<T = unknown>(
+  document: boolean | object,
+  { documents = {}, formats = 'annotate', notes = () => undefined }: ReadSchemaOptions = {},
+): Field<T> {
+  if (!isSchema(document))
+    mistake('readJsonSchema()', `the schema is ${shown(document)}`, 'Give it an object of keywords, true or false')
+  const program = new Program({ documents, formats, note: notes, where: 'readJsonSchema()' })
+  const root = program.root(document as Schema, nameless)
+  return new Translator(program).field(root) as Field<T>
+}

@@ -1,0 +1,431 @@
+/**
+ * Schemas as fields: what records, lists, unions and scalars say becomes those, and is compiled as they are; the rest is
+ * judged by the schema itself. Both take the same values.
+ */
+import {
+  anything,
+  choice,
+  constant,
+  either,
+  flag,
+  later,
+  list,
+  make,
+  number,
+  record,
+  table,
+  text,
+  tuple,
+} from '../declare/fields.js'
+import type { Kind } from '../kinds/kind.js'
+import { fieldNode } from '../kinds/kind.js'
+import { isNamed } from '../kinds/run.js'
+import { schema as schemaKind } from '../kinds/schema.js'
+import type { Bounds } from '../terms/declared.js'
+import { frozen } from '../terms/frozen.js'
+import { fieldOf } from '../terms/standard.js'
+import type { Field, Fields } from '../terms/types.js'
+import { isType, type Type, types } from './assertions.js'
+import { tellingName } from './branches.js'
+import { judgeBy } from './judge.js'
+import type { Place } from './place.js'
+import type { Keywords, Program } from './program.js'
+
+/** What a field says besides what it takes. */
+interface Annotations {
+  readonly optional?: boolean
+  readonly title?: string
+  readonly description?: string
+  readonly examples?: readonly unknown[]
+  readonly deprecated?: boolean
+  readonly secret?: boolean
+  readonly nullable?: boolean
+}
+
+/** The keywords that say something of a value of each type. */
+const saying: { readonly [T in Type]: readonly string[] } = {
+  null: [],
+  boolean: [],
+  integer: ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
+  number: ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
+  string: ['minLength', 'maxLength', 'pattern', 'format'],
+  array: [
+    'items',
+    'prefixItems',
+    'minItems',
+    'maxItems',
+    'uniqueItems',
+    'contains',
+    'minContains',
+    'maxContains',
+    'unevaluatedItems',
+  ],
+  object: [
+    'properties',
+    'patternProperties',
+    'additionalProperties',
+    'propertyNames',
+    'minProperties',
+    'maxProperties',
+    'required',
+    'dependentRequired',
+    'dependentSchemas',
+    'dependencies',
+    'unevaluatedProperties',
+  ],
+}
+/** Of any type. */
+const ofAll = ['$ref', '$dynamicRef', 'allOf', 'anyOf', 'oneOf', 'not', 'if', 'const', 'enum', 'type']
+const everySaying: ReadonlySet<string> = new Set([...Object.values(saying).flat(), ...ofAll])
+
+/** Keywords that narrow what a field takes, and leave it as it is. */
+const besides: ReadonlySet<string> = new Set([
+  'allOf',
+  'anyOf',
+  'oneOf',
+  'not',
+  'if',
+  'then',
+  'else',
+  'dependentRequired',
+  'dependentSchemas',
+  'dependencies',
+  'minProperties',
+  'maxProperties',
+  'propertyNames',
+  'contains',
+  'minContains',
+  'maxContains',
+  'uniqueItems',
+])
+
+/** What an object has, as far as it can be a record. */
+interface Shape {
+  /** Whether it is said that nothing but an object is taken. */
+  readonly isObject: boolean
+  readonly members: ReadonlyMap<string, Place>
+  readonly required: ReadonlySet<string>
+  readonly isClosed: boolean
+}
+
+/** Kinds whose values are the same just when their JSON is. */
+const plainKinds: ReadonlySet<Kind> = new Set<Kind>(['number', 'choice', 'flag', 'constant'])
+
+export class Translator {
+  readonly #program: Program
+  readonly #made = new Map<Place, Field>()
+  readonly #shapes = new Map<Place, Shape | undefined>()
+  readonly #busy = new Set<Place>()
+  constructor(program: Program) {
+    this.#program = program
+  }
+
+  field(place: Place): Field {
+    const known = this.#made.get(place)
+    if (known) return known
+    // A schema that holds itself is made once: inside of it, it stands for itself.
+    if (this.#busy.has(place)) return later(() => this.#made.get(place) as Field<unknown>)
+    this.#busy.add(place)
+    const made = this.#native(place) ?? this.#both(place) ?? this.#judged(place)
+    this.#busy.delete(place)
+    this.#made.set(place, made)
+    return made
+  }
+
+  #judged(place: Place): Field {
+    return make({ schema: schemaKind }, this.#annotations(place), { judge: judgeBy(this.#program, place) })
+  }
+
+  /** A field for what a field can say, and the schema for the rest. */
+  #both(place: Place): Field | undefined {
+    const keywords = this.#program.keywordsOf(place)
+    const isRest = (keyword: string) => besides.has(keyword)
+    const said = Object.keys(keywords).filter((keyword) => everySaying.has(keyword) || isRest(keyword))
+    if (place.located.schema === false || this.#program.isDynamic || said.every(isRest)) return undefined
+    const some = (is: (keyword: string) => boolean) =>
+      this.#program.part(place, Object.fromEntries(Object.entries(keywords).filter(([keyword]) => is(keyword))))
+    const base = this.#native(some((keyword) => !isRest(keyword)))
+    if (!base || fieldNode(base).kind === 'anything') return undefined
+    const judge = judgeBy(this.#program, some(isRest), place)
+    return make({ schema: schemaKind }, this.#annotations(place), { judge, base })
+  }
+
+  #annotations(place: Place): Annotations {
+    const { title, description, examples, deprecated } = this.#program.keywordsOf(place)
+    return {
+      ...(typeof title === 'string' ? { title } : {}),
+      ...(typeof description === 'string' ? { description } : {}),
+      ...(Array.isArray(examples) && examples.length > 0 ? { examples } : {}),
+      ...(deprecated === true ? { deprecated } : {}),
+      ...(place.isSecret ? { secret: true } : {}),
+    }
+  }
+
+  #native(place: Place): Field | undefined {
+    const { schema } = place.located
+    // What a dynamic reference means depends on the way to it: then the whole is judged as one.
+    if (schema === false || this.#program.isDynamic) return undefined
+    const keywords = this.#program.keywordsOf(place)
+    if (isEmpty(keywords)) return undefined
+    const said = Object.keys(keywords).filter((keyword) => everySaying.has(keyword))
+    const own = this.#annotations(place)
+    if (said.length === 0) return anything(own)
+    const saysOnly = (...some: readonly string[]) => said.every((keyword) => some.includes(keyword))
+    if (said.includes('$ref')) {
+      const [target] = place.always
+      return saysOnly('$ref') && target ? again(this.field(target), own) : undefined
+    }
+    if (said.includes('const') || said.includes('enum'))
+      return saysOnly('const', 'enum', 'type') ? this.#values(keywords, own) : undefined
+    const given = typesOf(keywords)
+    for (const keyword of ['anyOf', 'oneOf'] as const)
+      if (said.includes(keyword)) return saysOnly(keyword, 'type') ? this.#union(place, keyword, given, own) : undefined
+    if (said.includes('allOf') && saysOnly('allOf') && place.always.length === 1)
+      return again(this.field(place.always[0] as Place), own)
+    if (said.includes('allOf') || (given?.length === 1 && given[0] === 'object')) {
+      const found = this.#object(place, keywords, said, own)
+      if (found || said.includes('allOf')) return found
+    }
+    if (!given || said.some((keyword) => keyword !== 'type' && ofAll.includes(keyword))) return undefined
+    const nullable = given.includes('null') && given.length > 1
+    const others = given.filter((type) => type !== 'null' || given.length === 1)
+    const branches = others.map((type) =>
+      this.#typed(place, type, keywords, others.length === 1 ? { ...own, ...(nullable ? { nullable } : {}) } : {}),
+    )
+    if (branches.some((one) => one === undefined)) return undefined
+    const [only, ...more] = branches as Field[]
+    return more.length === 0
+      ? only
+      : either([only, ...more] as readonly Field[], { ...own, ...(nullable ? { nullable } : {}) })
+  }
+
+  /** One of some values. */
+  #values(keywords: Keywords, own: Annotations): Field | undefined {
+    const given = typesOf(keywords)
+    const isOfType = (one: unknown) => !given || given.some((type) => types[type](one))
+    const all = Array.isArray(keywords['enum']) ? keywords['enum'] : [keywords['const']]
+    const values = 'const' in keywords ? all.filter((one) => one === keywords['const']) : all
+    const taken = values.filter(isOfType)
+    const others = taken.filter((one) => one !== null)
+    if (taken.length === 0 || taken.some((one) => typeof one === 'object' && one !== null)) return undefined
+    const nullable = others.length > 0 && others.length < taken.length ? { nullable: true } : {}
+    if (others.length < 2) return constant((others[0] ?? null) as string, { ...own, ...nullable })
+    if (new Set(others.map(String)).size < others.length) return undefined
+    return others.every((one) => typeof one === 'string' || typeof one === 'number')
+      ? choice(others as readonly string[], { ...own, ...nullable })
+      : undefined
+  }
+
+  /** A union whose branches are tried in order; of `oneOf` if no value can be of two. */
+  #union(
+    place: Place,
+    keyword: 'anyOf' | 'oneOf',
+    given: readonly Type[] | undefined,
+    own: Annotations,
+  ): Field | undefined {
+    const places = place.applied
+    const all = places.map((one) => typesOf(one.shape) ?? typesOfValues(one.shape))
+    if (given && !all.every((some) => some?.every((type) => given.includes(type)))) return undefined
+    if (keyword === 'oneOf' && !areApart(places, all)) return undefined
+    const isNull = (some: readonly Type[] | undefined) => some?.length === 1 && some[0] === 'null'
+    const branches = places.filter((_, index) => !isNull(all[index])).map((one) => this.field(one))
+    const nullable = branches.length < places.length ? { nullable: true } : {}
+    const [only] = branches
+    if (!only) return undefined
+    return branches.length === 1 ? again(only, { ...own, ...nullable }) : either(branches, { ...own, ...nullable })
+  }
+
+  #typed(place: Place, type: Type, keywords: Keywords, own: Annotations): Field | undefined {
+    const at = (name: string) => (typeof keywords[name] === 'number' ? (keywords[name] as number) : undefined)
+    switch (type) {
+      case 'null':
+        return constant(null, own)
+      case 'boolean':
+        return flag(own)
+      case 'number':
+      case 'integer':
+        return number({
+          ...own,
+          min: at('minimum'),
+          max: at('maximum'),
+          above: at('exclusiveMinimum'),
+          below: at('exclusiveMaximum'),
+          step: at('multipleOf'),
+          whole: type === 'integer' || undefined,
+        })
+      case 'string':
+        return this.#text(place, keywords, own)
+      case 'array':
+        return this.#list(place, keywords, own)
+      case 'object':
+        return this.#object(
+          place,
+          keywords,
+          Object.keys(keywords).filter((one) => saying.object.includes(one)),
+          own,
+        )
+    }
+    return type satisfies never
+  }
+
+  #text(place: Place, keywords: Keywords, own: Annotations): Field | undefined {
+    const { pattern, format } = this.#program.textOf(place)
+    if (keywords['pattern'] !== undefined && pattern && pattern.most < Number.POSITIVE_INFINITY) return undefined
+    return text({
+      ...own,
+      length: boundsOf(keywords, 'minLength', 'maxLength'),
+      ...(pattern ? { pattern: pattern.regExp, trusted: true } : {}),
+      ...(format ? { format } : {}),
+      keepEmpty: true,
+    })
+  }
+
+  #list(place: Place, keywords: Keywords, own: Annotations): Field | undefined {
+    if (['contains', 'unevaluatedItems'].some((keyword) => keyword in keywords)) return undefined
+    const length = boundsOf(keywords, 'minItems', 'maxItems')
+    const { leading, others } = this.#program.elementsOf(place)
+    if (leading.length > 0) {
+      const isFixed =
+        others?.located.schema === false && (length?.[0] ?? 0) >= leading.length && length?.[1] !== undefined
+      return isFixed && length[1] >= leading.length && keywords['uniqueItems'] !== true
+        ? tuple(
+            leading.map((one) => this.field(one)),
+            own,
+          )
+        : undefined
+    }
+    if (others?.located.schema === false) return undefined
+    const item = others ? this.field(others) : anything()
+    const isDistinct = keywords['uniqueItems'] === true
+    const node = fieldNode(item)
+    if (isDistinct && !(plainKinds.has(node.kind) || (node.kind === 'text' && !node.format))) return undefined
+    return list(item, { ...own, length, ...(isDistinct ? { distinct: true } : {}) })
+  }
+
+  #object(place: Place, keywords: Keywords, said: readonly string[], own: Annotations): Field | undefined {
+    const found = this.#table(place, keywords, said, own)
+    if (found) return found
+    const shape = this.#shape(place)
+    if (!shape?.isObject) return undefined
+    const fields: { [name: string]: Field } = {}
+    const names = [...shape.members.keys(), ...[...shape.required].filter((name) => !shape.members.has(name))]
+    // An object of a declaration has its names in order: a name of `Object.prototype` is one too.
+    for (const name of names) {
+      const member = shape.members.get(name)
+      const field = member ? this.field(member) : anything()
+      Object.defineProperty(fields, name, {
+        value: shape.required.has(name) ? field : again(field, { optional: true }),
+        enumerable: true,
+      })
+    }
+    return record(fields as Fields, { ...own, unlisted: shape.isClosed ? 'refuse' : 'keep' })
+  }
+
+  /** Free names, one schema. */
+  #table(place: Place, keywords: Keywords, said: readonly string[], own: Annotations): Field | undefined {
+    const { others, named, patterns } = this.#program.membersOf(place)
+    const isTable = said.every((keyword) =>
+      ['type', 'properties', 'additionalProperties', 'minProperties', 'maxProperties'].includes(keyword),
+    )
+    const length = boundsOf(keywords, 'minProperties', 'maxProperties')
+    const isFree = others === undefined || others.located.schema === true
+    if (!isTable || named.size > 0 || patterns.length > 0 || others?.located.schema === false) return undefined
+    if (isFree && !length) return undefined
+    return table(others ? this.field(others) : anything(), { ...own, length })
+  }
+
+  /** What an object has by its own keywords, and by those that it takes over. */
+  #shape(place: Place): Shape | undefined {
+    if (!this.#shapes.has(place)) this.#shapes.set(place, this.#shapeOf(place))
+    return this.#shapes.get(place)
+  }
+  #shapeOf(place: Place): Shape | undefined {
+    const keywords = this.#program.keywordsOf(place)
+    const allowed = ['type', 'properties', 'required', 'additionalProperties', 'allOf', '$ref']
+    if (place.located.schema === false) return undefined
+    if (Object.keys(keywords).some((keyword) => everySaying.has(keyword) && !allowed.includes(keyword)))
+      return undefined
+    const given = typesOf(keywords)
+    if (given && (given.length !== 1 || given[0] !== 'object')) return undefined
+    const { named, others } = this.#program.membersOf(place)
+    const isOpen = others === undefined || saysNothing(others)
+    if (!isOpen && others.located.schema !== false) return undefined
+    const own = Array.isArray(keywords['required']) ? (keywords['required'] as readonly string[]) : []
+    const above = place.always.map((one) => this.#shape(one))
+    if (above.some((one) => one === undefined)) return undefined
+    const shapes = above as readonly Shape[]
+    // What is closed takes the names of its own schema alone.
+    if (shapes.length > 0 && (!isOpen || shapes.some(({ isClosed }) => isClosed)))
+      if (shapes.length > 1 || named.size > 0 || own.length > 0) return undefined
+    const members = new Map<string, Place>()
+    for (const [name, member] of [...shapes.flatMap((one) => [...one.members]), ...named]) {
+      const known = members.get(name)
+      if (known && !saysNothing(known) && !saysNothing(member) && known !== member) return undefined
+      if (!known || saysNothing(known)) members.set(name, member)
+    }
+    return {
+      isObject: given !== undefined || shapes.some(({ isObject }) => isObject),
+      members,
+      required: new Set([...shapes.flatMap((one) => [...one.required]), ...own]),
+      isClosed: !isOpen || shapes.some(({ isClosed }) => isClosed),
+    }
+  }
+}
+
+/** The same field with other annotations. */
+const again = (field: Field, more: Annotations): Field => {
+  const { optional, ...own } = more
+  if (!optional && Object.keys(own).length === 0) return field
+  const need = optional ? { need: 'optional' as const } : {}
+  return fieldOf(frozen({ ...fieldNode(field), ...own, ...need })) as unknown as Field
+}
+
+const saysNothing = ({ located: { schema } }: Place): boolean =>
+  schema === true || (isNamed(schema) && !Object.keys(schema).some((keyword) => everySaying.has(keyword)))
+
+/** The types that a schema names; `undefined` if it names none. */
+function typesOf({ type }: Keywords): readonly Type[] | undefined {
+  const all = (Array.isArray(type) ? type : type === undefined ? [] : [type]).filter(isType)
+  // A whole number is a number.
+  const plain = all.includes('number') ? all.filter((one) => one !== 'integer') : all
+  return plain.length === 0 ? undefined : [...new Set(plain)]
+}
+function typesOfValues(keywords: Keywords): readonly Type[] | undefined {
+  const values =
+    'const' in keywords ? [keywords['const']] : Array.isArray(keywords['enum']) ? keywords['enum'] : undefined
+  const named = Object.keys(types).filter(isType)
+  return (
+    values && [...new Set(values.flatMap((one) => named.find((type) => type !== 'integer' && types[type](one)) ?? []))]
+  )
+}
+
+/** Whether no value is of two of some schemas: their types differ, or a value that each requires does. */
+function areApart(places: readonly Place[], all: readonly (readonly Type[] | undefined)[]): boolean {
+  const isNumber = (type: Type) => (type === 'integer' ? 'number' : type)
+  const taken = all.flatMap((some) => [...new Set((some ?? []).map(isNumber))])
+  if (all.every((some) => some !== undefined) && new Set(taken).size === taken.length) return true
+  const areObjects = all.every((some) => some?.length === 1 && some[0] === 'object')
+  return areObjects && tellingName(places) !== undefined
+}
+
+/** Whether limits leave nothing between them: then no field would be declared so. */
+const isEmpty = (keywords: Keywords): boolean =>
+  [
+    ['minLength', 'maxLength'],
+    ['minItems', 'maxItems'],
+    ['minProperties', 'maxProperties'],
+    ['minimum', 'maximum'],
+    ['exclusiveMinimum', 'maximum'],
+    ['minimum', 'exclusiveMaximum'],
+    ['exclusiveMinimum', 'exclusiveMaximum'],
+  ].some(([low = '', high = '']) => {
+    const [least, most] = [keywords[low], keywords[high]]
+    const isStrict = low.startsWith('exclusive') || high.startsWith('exclusive')
+    return typeof least === 'number' && typeof most === 'number' && (least > most || (isStrict && least === most))
+  })
+
+function boundsOf(keywords: Keywords, least: string, most: string): Bounds | undefined {
+  const [low, high] = [keywords[least], keywords[most]]
+  if (low === undefined && high === undefined) return undefined
+  return [typeof low === 'number' ? low : 0, typeof high === 'number' ? high : Number.POSITIVE_INFINITY]
+}
