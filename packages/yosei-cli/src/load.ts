@@ -9,13 +9,21 @@ import type { JitiOptions } from 'jiti'
 import type { Intake } from 'yosei'
 import { Failure } from './failure.js'
 
+/** Whether a file is a description of an API, by its name: it is read, and not run. */
+const isDescription = (file: string): boolean => /\.(?:json|ya?ml)$/i.test(file)
+
 interface LoadOptions {
   /** Whether it is read again, though it was loaded before. */
   readonly isFresh?: boolean
 }
 
-/** @throws Failure if there is no such module, it throws, or it exports no intake. */
+/**
+ * The intake of a module, or of a description of an API.
+ *
+ * @throws Failure if there is no such file, it throws, or it is no intake.
+ */
 export async function loadIntake(file: string, options: LoadOptions = {}): Promise<Intake> {
+  if (isDescription(file)) return (await import('./load-description.js')).loadDescription(file)
   const app = await loadDefault(file, 'your intake', options)
   if (!isIntake(app))
     throw new Failure(

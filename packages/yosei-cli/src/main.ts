@@ -17,7 +17,7 @@ const program = new Command('yosei')
   .exitOverride()
   .showHelpAfterError('(see yosei --help)')
 
-const intakeArgument = 'the module whose default export is the intake (TypeScript or JavaScript)'
+const intakeArgument = 'the intake: a module (TypeScript or JavaScript), or an OpenAPI description (.yaml or .json)'
 const servicesOption = 'the module whose default export makes stand-in services, anew for each sample'
 const formatOption = (...formats: string[]) =>
   new Option('--format <format>', 'what to print').choices(['text', 'json', ...formats]).default('text')

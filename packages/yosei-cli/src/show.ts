@@ -149,16 +149,13 @@ function linesOf(name: string, of: FieldOutline, depth: number): Line[] {
   const inside = ([field, one]: [string, FieldOutline]) => linesOf(field, one, depth + 1)
   if (of.base) {
     const [first, ...rest] = linesOf(name, of.base, depth)
-    return first
-      ? [
-          {
-            ...first,
-            kind: `${first.kind}, read on`,
-            limits: [first.limits, `code ${of.code}`].filter(Boolean).join(', '),
-          },
-          ...rest,
-        ]
-      : [own]
+    if (!first) return [own]
+    // What a JSON Schema says besides is told by itself.
+    const about =
+      of.kind === 'schema'
+        ? { kind: first.kind, need: own.need, limits: 'and what its JSON Schema says' }
+        : { kind: `${first.kind}, read on`, need: first.need, limits: `code ${of.code}` }
+    return [{ ...first, ...about, limits: [first.limits, about.limits].filter(Boolean).join(', ') }, ...rest]
   }
   const fields = Object.entries(of.fields ?? {}).flatMap(inside)
   const item = of.item ? elementLines(of.item, `${indent}  []`, depth) : []

@@ -40,3 +40,74 @@ test('what is written is the description; a stale file is shown with its differe
     expect.stringMatching(/^api\.yaml is stale:\n-( +)maximum: 9\n\+\1maximum: 30\n/),
   ])
 })
+
+test.each<[args: string[], status: number, stdout: RegExp, stderr?: RegExp]>([
+  [['show', 'api.yaml', 'add'], 0, /^add {2}POST \/loans\n(?:.*\n)*.*days +number +required +min 1, max 9, whole/],
+  [
+    ['try', 'api.yaml', 'POST', '/loans', '--with', 'body.days=10'],
+    1,
+    /^422 +add\n +body\.days must be at most 9; 10 was sent/m,
+  ],
+  [['probe', 'api.yaml'], 0, /all as they must be/],
+  [['compare', 'api.yaml', 'api.yaml'], 0, /no request was found/],
+  [['check', 'api.yaml', 'book.md'], 0, /1 samples?: 0 accepted, 1 rejected, 1 as expected/],
+  [['show', 'split.json', 'add'], 0, /days +number/, /^split\.json: \/paths\/~1loans\/get\/requestBody: a body of GET/],
+  [
+    ['show', 'lost.yaml'],
+    2,
+    /^$/,
+    /^yosei: lost\.yaml: \/paths\/~1a\/get\/parameters\/0: the reference #\/b leads nowhere/,
+  ],
+  [['show', 'broken.json'], 2, /^$/, /^yosei: broken\.json: could not be read as JSON or YAML: /],
+  [
+    ['show', 'other.json'],
+    2,
+    /^$/,
+    /^yosei: other\.json: this is no description of OpenAPI 3\.1 or 3\.0, but an object/,
+  ],
+  [['show', 'none.yml'], 2, /^$/, /^yosei: none\.yml: there is no such file/],
+])('a description in the place of an intake: %j', (args, status, stdout, stderr = /^$/) => {
+  const { paths } = JSON.parse(described) as { paths: { '/loans': object } }
+  folder.write('api.yaml', described)
+  folder.write('parts.json', described)
+  folder.write(
+    'split.json',
+    JSON.stringify({
+      openapi: '3.1.0',
+      info: {},
+      paths: { '/loans': { $ref: 'parts.json#/paths/~1loans', get: { requestBody: {} } } },
+    }),
+  )
+  folder.write('lost.yaml', 'openapi: 3.1.0\ninfo: {}\npaths: { /a: { get: { parameters: [{ $ref: "#/b" }] } } }\n')
+  folder.write('broken.json', '{')
+  folder.write('other.json', JSON.stringify({ paths }))
+  folder.write(
+    'book.md',
+    '# Loans\n\n```http\nPOST /loans HTTP/1.1\nContent-Type: application/json\n\n{"member":"a"}\n```\n\n```verdict\n422\nbody.days missing\n```\n',
+  )
+  const came = folder.yosei(args)
+  expect(came).toMatchObject({ status, stdout: expect.stringMatching(stdout), stderr: expect.stringMatching(stderr) })
+})
+const described = JSON.stringify({
+  openapi: '3.1.0',
+  info: { title: 'Library', version: '1' },
+  paths: {
+    '/loans': {
+      post: {
+        operationId: 'add',
+        requestBody: {
+          required: true,
+          content: {
+            'application/json': {
+              schema: {
+                type: 'object',
+                properties: { member: { type: 'string' }, days: { type: 'integer', minimum: 1, maximum: 9 } },
+                required: ['member', 'days'],
+              },
+            },
+          },
+        },
+      },
+    },
+  },
+})

@@ -18,7 +18,15 @@ export function unpack(): string | undefined {
     execFileSync('mkdir', ['-p', cache])
     const folder = mkdtempSync(join(cache, 'suite-'))
     try {
-      execFileSync('apt-get', ['download', 'libtest-json-schema-acceptance-perl'], { cwd: folder, stdio: 'pipe' })
+      const download = () =>
+        execFileSync('apt-get', ['download', 'libtest-json-schema-acceptance-perl'], { cwd: folder, stdio: 'pipe' })
+      try {
+        download()
+      } catch {
+        // A new machine has no lists of packages.
+        execFileSync('apt-get', ['update'], { stdio: 'pipe' })
+        download()
+      }
       const [archive] = readdirSync(folder)
       execFileSync('dpkg-deb', ['-x', archive as string, 'all'], { cwd: folder, stdio: 'pipe' })
       renameSync(join(folder, 'all/usr/share/perl5/auto/share/dist/Test-JSON-Schema-Acceptance'), suite)

@@ -133,12 +133,16 @@ class Walk {
   #head(part: Part, about: Partial<Line> = {}): void {
     this.#add([part], 0, { codec: 'plain', field: undefined, isHead: true, ...about })
   }
-  /** What stands for a field: what `later` makes, and what a reader reads. */
+  /** What stands for a field: what `later` makes, and what a reader or a schema reads. */
   #shape(field: FieldOutline): FieldOutline {
     let one: FieldOutline | undefined = field
     for (let step = 0; one && step < 20; step++) {
       const next: FieldOutline | undefined =
-        one.kind === 'later' ? this.#outline.definitions?.[one.of ?? ''] : one.kind === 'readAs' ? one.base : undefined
+        one.kind === 'later'
+          ? this.#outline.definitions?.[one.of ?? '']
+          : one.kind === 'readAs' || one.kind === 'schema'
+            ? one.base
+            : undefined
       if (!next) return one
       one = {
         ...next,

@@ -16,6 +16,7 @@ import { problemSchema, responsesOf } from './responses.js'
 import type { OpenApi, Unsaid } from './schema.js'
 import { type Around, type Dialect, isOfBody, SchemaWriter } from './writer.js'
 
+export { type Note, type ReadOpenApi, type ReadOpenApiOptions, readOpenApi } from '../schema/openapi.js'
 export type { JsonSchema, OpenApi, Unsaid } from './schema.js'
 
 /** Options of `writeOpenApi`. */

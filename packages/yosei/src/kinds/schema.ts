@@ -95,7 +95,12 @@ function readBoth(node: SchemaNode, base: Node, value: unknown, source: Source, 
   if (found.some(({ path, code }) => path.length === run.path.length && isOther(code))) return read
   const isRight = countFaults(run) === before
   const whole = isRight ? read : source === 'json' ? copyJson(value, run.deepest) : undefined
-  if (whole !== undefined && !node.judge.holds(whole)) tell(node, whole, run, found)
+  if (whole === undefined || node.judge.holds(whole)) return read
+  tell(node, whole, run, found)
+  // What is wrong with the value itself comes before what is wrong inside of it.
+  const isOwn = ({ path }: Fault) => path.length === run.path.length
+  const all = run.faults.splice(before)
+  run.faults.push(...all.filter(isOwn), ...all.filter((one) => !isOwn(one)))
   return read
 }
 

@@ -105,11 +105,13 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
   ],
   number: (node) => [
     otherType('number', 'x'),
-    ...limitsOf(node, (value, by) =>
-      Number((value + by * (node.step ?? (node.whole ? 1 : 0.001 * Math.max(1, Math.abs(value))))).toPrecision(12)),
-    ),
+    ...limitsOf(node, (value, by) => {
+      // A whole number so large that the next one is the same goes on by more than one.
+      const least = node.whole ? Math.max(1, Math.ceil(Math.abs(value) * 1e-9)) : 0.001 * Math.max(1, Math.abs(value))
+      return Number((value + by * (node.step ?? least)).toPrecision(12))
+    }),
     ...(node.whole
-      ? [{ ...changed('not_whole', 'whole number', (right) => Number(right) + 0.5), isOfKind: true } as const]
+      ? [{ ...changed('not_whole', 'whole number', (right) => halfBeside(Number(right))), isOfKind: true } as const]
       : []),
     ...given(node.step, (step) => [
       changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [step / 4, -step / 4], step, node)),
@@ -454,6 +456,9 @@ export function demandsOfNeed(field: Node, shape: Node, around: Around): readonl
     ? [one('missing', 'required', () => gone), ...demandsOfNull(field, shape, around)]
     : demandsOfNull(field, shape, around)
 }
+
+/** A number with a fraction, as near as there is one. */
+const halfBeside = (value: number) => Math.max(-(2 ** 51), Math.min(2 ** 51, value)) + 0.5
 
 const isNullable = (node: Node): boolean =>
   Boolean(node.nullable) ||

@@ -163,11 +163,34 @@ const every: Make = (_, making) => {
 /** Whether at least one takes the value. All are asked if it is noted what they have looked at. */
 const some: Make = (_, making) => {
   const places = making.places()
+  const named = namedBy(making)
   const holds: Rule['holds'] = (value, scope, seen) => {
     if (!seen) return places.some((place) => place.holds(value, scope))
     return places.filter((place) => held(place, value, scope, seen)).length > 0
   }
-  return { holds, tell: (value, scope) => (holds(value, scope, undefined) ? [] : closest(places, value, scope)) }
+  return named({ holds, tell: (value, scope) => (holds(value, scope, undefined) ? [] : closest(places, value, scope)) })
+}
+
+/** The branch that an object names is the one that counts (OpenAPI 3.1, section 4.8.25). */
+function namedBy(making: Making): (rule: Rule) => Rule {
+  const found = making.discriminator()
+  if (!found) return (rule) => rule
+  const { name, places } = found
+  const tagOf = (value: unknown) => (isNamed(value) && Object.hasOwn(value, name) ? value[name] : undefined)
+  return (rule) => ({
+    holds(value, scope, seen) {
+      if (!isNamed(value)) return rule.holds(value, scope, seen)
+      return places.get(tagOf(value) as string)?.holds(value, scope, seen) ?? false
+    },
+    tell(value, scope) {
+      if (!isNamed(value)) return rule.tell(value, scope)
+      const tag = tagOf(value)
+      const place = places.get(tag as string)
+      if (place) return place.tell(value, scope)
+      const code = tag === undefined ? 'missing' : tag === null ? 'null_not_allowed' : 'not_a_choice'
+      return [{ path: [name], code, limit: [...places.keys()], sent: tag }]
+    },
+  })
 }
 
 /** Whether a schema takes a value; only then it is noted what it has looked at. */
@@ -181,9 +204,10 @@ function held(place: Place, value: unknown, scope: Scope, seen: Seen | undefined
 
 const onlyOne: Make = (_, making) => {
   const places = making.places()
+  const named = namedBy(making)
   const taking = (value: unknown, scope: Scope, seen?: Seen) =>
     places.filter((place) => held(place, value, scope, seen))
-  return {
+  return named({
     holds: (value, scope, seen) => taking(value, scope, seen).length === 1,
     tell(value, scope) {
       const taken = taking(value, scope)
@@ -192,7 +216,7 @@ const onlyOne: Make = (_, making) => {
       const about = { forms: new Forms(taken.map(({ schema }) => schema)) }
       return [{ path: [], code: 'more_than_one', variant: 'forms', about }]
     },
-  }
+  })
 }
 
 const not: Make = (_, making) => {

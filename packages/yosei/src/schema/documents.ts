@@ -71,6 +71,14 @@ export class Documents {
   add(document: Document): Located {
     return this.#index(document.schema, this.#resourceOf(document), { document, pointer: '' })
   }
+  /** A document that is no schema itself. */
+  open(document: Document): Located {
+    const { uri, schema } = document
+    const resource = this.#resourceOf(document)
+    const known = this.#of(schema)
+    const located: Located = known ?? { schema, resource: { ...resource, uri }, document, pointer: '' }
+    return located
+  }
   #resourceOf({ uri, schema }: Document): Resource {
     const known = this.#resources.get(uri)
     if (known) return known
@@ -104,7 +112,7 @@ export class Documents {
   /** A schema below a located one. */
   below({ pointer, ...above }: Located, steps: readonly string[], schema: Schema): Located {
     const known = typeof schema === 'boolean' ? undefined : this.#located.get(schema)
-    return known ?? { ...above, schema, pointer: pointer + pointerOf(steps) }
+    return known ?? this.#index(schema, above.resource, { ...above, pointer: pointer + pointerOf(steps) })
   }
 
   #resource(uri: string): Resource | undefined {

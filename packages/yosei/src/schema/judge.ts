@@ -7,30 +7,79 @@ import type { Place } from './place.js'
 import type { Program } from './program.js'
 import { samplesOf } from './sample.js'
 
-/** @param whole What the judge stands for, if it judges a part alone. */
-export function judgeBy(program: Program, place: Place, whole = place): SchemaJudge {
-  const holds = (value: unknown) => place.holds(value, program.scope())
-  let document: unknown
-  let sample: { readonly made: unknown } | undefined
-  return {
-    get document() {
-      document ??= program.documentOf(whole)
-      return document
-    },
-    holds,
-    tell(value) {
-      const found = distinct(place.tell(value, program.scope()))
-      // What does not hold is never taken, even if no keyword says why.
-      const told: readonly Finding[] = found.length > 0 ? found : [{ path: [], code: 'no_branch' }]
-      return told.map((one) => (isTold(program, one) ? one : { ...one, sent: undefined, ...hidden(one) }))
-    },
-    meant: (text) => (typeof text === 'string' ? (meanings(place, text).find(holds) ?? text) : text),
-    mask: (value) => masked(program, [place], value),
-    sample() {
-      sample ??= { made: samplesOf(whole).find(holds) }
-      return sample.made
-    },
+/**
+ * @param whole What the judge stands for, if it judges a part alone.
+ * @param carried What is carried by the texts that came, if that is not the value itself.
+ */
+export const judgeBy = (
+  program: Program,
+  place: Place,
+  whole = place,
+  carried: (sent: unknown) => unknown = (sent) => sent,
+): SchemaJudge => new Judge(program, place, whole, carried)
+
+/** A class, since what is declared is copied and frozen, but for instances. */
+class Judge implements SchemaJudge {
+  readonly #program: Program
+  readonly #place: Place
+  readonly #whole: Place
+  readonly #carried: (sent: unknown) => unknown
+  #document: { readonly made: unknown } | undefined
+  #sample: { readonly made: unknown } | undefined
+  constructor(program: Program, place: Place, whole: Place, carried: (sent: unknown) => unknown) {
+    this.#program = program
+    this.#place = place
+    this.#whole = whole
+    this.#carried = carried
   }
+  get document(): unknown {
+    this.#document ??= { made: this.#program.documentOf(this.#whole) }
+    return this.#document.made
+  }
+  holds(value: unknown): boolean {
+    return this.#place.holds(value, this.#program.scope())
+  }
+  tell(value: unknown): readonly Finding[] {
+    const found = inOrder(distinct(this.#place.tell(value, this.#program.scope())))
+    // What does not hold is never taken, even if no keyword says why.
+    const told: readonly Finding[] = found.length > 0 ? found : [{ path: [], code: 'no_branch' }]
+    return told.map((one) => (isTold(this.#program, one) ? one : { ...one, sent: undefined, ...hidden(one) }))
+  }
+  meant(sent: unknown): unknown {
+    return meaning(this.#program, this.#whole, this.#carried(sent))
+  }
+  mask(value: unknown): unknown {
+    return masked(this.#program, [this.#whole], value)
+  }
+  sample(): unknown {
+    this.#sample ??= { made: samplesOf(this.#whole).find((one) => this.holds(one)) }
+    return this.#sample.made
+  }
+}
+
+interface Branch {
+  readonly own: Finding[]
+  readonly below: Map<string | number, Branch>
+}
+/** What holds before what it holds, elements by their place, names as they came. */
+function inOrder(findings: readonly Finding[]): readonly Finding[] {
+  if (findings.length < 2) return findings
+  const root: Branch = { own: [], below: new Map() }
+  for (const finding of findings) {
+    let at = root
+    for (const key of finding.path) {
+      const next = at.below.get(key) ?? { own: [], below: new Map() }
+      at.below.set(key, next)
+      at = next
+    }
+    at.own.push(finding)
+  }
+  const all = ({ own, below }: Branch): readonly Finding[] => {
+    const keys = [...below.keys()]
+    if (keys.every((key) => typeof key === 'number')) keys.sort((a, b) => Number(a) - Number(b))
+    return [...own, ...keys.flatMap((key) => all(below.get(key) as Branch))]
+  }
+  return all(root)
 }
 
 /** Whether what was sent may be shown: not of a secret, nor of what stands in one. */
@@ -39,7 +88,20 @@ const isTold = ({ secrets }: Program, { path }: Finding) =>
 const hidden = ({ code }: Finding): Partial<Finding> =>
   code === 'not_constant' || code === 'not_a_choice' ? { limit: undefined, variant: 'secret' } : {}
 
-/** What a text may stand for, in the order in which the schema names its types; a text, if it names none. */
+/** What texts stand for, where only texts can be sent: each the first meaning that its schema takes. */
+function meaning(program: Program, place: Place | undefined, sent: unknown): unknown {
+  if (Array.isArray(sent)) return sent.map((one, index) => meaning(program, place?.elements(index)[0], one))
+  if (isNamed(sent))
+    return Object.fromEntries(
+      Object.entries(sent).map(([name, one]) => [name, meaning(program, place?.members(name)[0], one)]),
+    )
+  if (typeof sent !== 'string' || !place) return sent
+  const all = meanings(place, sent)
+  // What none of them is right for is told of the first.
+  return all.find((one) => place.holds(one, program.scope())) ?? all[0] ?? sent
+}
+
+/** In the order in which a schema names its types; a text, if it names none. */
 function meanings(place: Place, text: string): readonly unknown[] {
   const given = place.shape['type']
   const named = (Array.isArray(given) ? given : [given]).filter(isType)

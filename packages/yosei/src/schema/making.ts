@@ -17,6 +17,11 @@ export interface Members {
   readonly patterns: readonly (readonly [pattern: Enforced, place: Place])[]
   readonly others: Place | undefined
 }
+/** A member whose text names the schema of an object. */
+export interface Discriminator {
+  readonly name: string
+  readonly places: ReadonlyMap<string, Place>
+}
 /** What the schemas of elements are: by their place, and for the others. */
 export interface Elements {
   readonly leading: readonly Place[]
@@ -32,6 +37,8 @@ export interface Making {
   readonly shown: { readonly title?: string; readonly examples?: readonly unknown[] }
   /** The pattern and the format that texts must have, as far as they are enforced. */
   readonly text: { readonly pattern: Enforced | undefined; readonly format: Format | undefined }
+  /** What names the branch of a union, if the description says so. */
+  discriminator(): Discriminator | undefined
   readonly members: Members
   readonly elements: Elements
   /** The place of the schema itself. */

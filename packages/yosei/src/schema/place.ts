@@ -88,6 +88,7 @@ function recalled<R>(known: Map<Place, Map<unknown, R>>, place: Place, value: un
 
 /** What becomes of a schema. */
 export interface Made {
+  readonly keywords: { readonly [keyword: string]: unknown }
   readonly rules: readonly Rule[]
   readonly always: readonly Place[]
   readonly applied: readonly Place[]
@@ -118,9 +119,9 @@ export class Place {
   get #rules(): readonly Rule[] {
     return this.#all.rules
   }
+  /** Its keywords, as far as they are read. */
   get schema(): { readonly [keyword: string]: unknown } {
-    const { schema } = this.located
-    return typeof schema === 'boolean' ? {} : schema
+    return this.#all.keywords
   }
   /** The schemas that it applies to the same value, whatever the value is. */
   get always(): readonly Place[] {

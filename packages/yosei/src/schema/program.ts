@@ -6,8 +6,9 @@ import { mistake } from '../terms/mistake.js'
 import { shown } from '../terms/option-types.js'
 import { applicators, never, placesOf, unevaluated } from './applicators.js'
 import { assertions, enforced } from './assertions.js'
-import { addressOf, Documents, type Located, pointerOf, type Resource } from './documents.js'
-import type { Elements, Enforced, Making, Members } from './making.js'
+import { keywordsOfApi } from './dialect.js'
+import { addressOf, type Document, Documents, type Located, pointerOf, type Resource } from './documents.js'
+import type { Discriminator, Elements, Enforced, Making, Members } from './making.js'
 import { metaschemas, vocabularies } from './metaschemas.js'
 import { type Made, Place, type Rule, Scope } from './place.js'
 import { isSchema, type Schema } from './positions.js'
@@ -28,6 +29,8 @@ export interface ProgramOptions {
   readonly documents: { readonly [uri: string]: unknown }
   readonly formats: 'annotate' | 'assert'
   readonly note: (note: Note) => void
+  /** Whether schemas say what a client may send to an API (OpenAPI 3.1), or in words of 3.0. */
+  readonly dialect?: '3.0' | '3.1'
   /** What calls it, for errors. */
   readonly where: string
 }
@@ -47,7 +50,15 @@ const older: ReadonlySet<string> = new Set(['additionalItems', '$recursiveRef'])
 /** Keywords that name something. */
 const texts: ReadonlySet<string> = new Set(['$id', '$schema', '$anchor', '$dynamicAnchor'])
 
-const nothing: Made = { rules: [], always: [], applied: [], named: [], members: () => [], elements: () => [] }
+const nothing: Made = {
+  keywords: {},
+  rules: [],
+  always: [],
+  applied: [],
+  named: [],
+  members: () => [],
+  elements: () => [],
+}
 
 /** On texts of these lengths a pattern that slows down is tried. */
 const lengths = [10_000, 3000, 1000, 300, 100, 50, 30]
@@ -74,14 +85,32 @@ export class Program {
     this.#prepare(place)
     return place
   }
+  /** Makes a schema of a document ready. */
+  add(located: Located): Place {
+    const place = this.place(located)
+    this.#prepare(place)
+    return place
+  }
+  /** A document that is no schema, in which schemas stand. */
+  document(document: Document): Located {
+    return this.#documents.open(document)
+  }
+  /** What a reference of a document leads to. */
+  find(reference: string, from: Located): Located {
+    return this.#documents.find(reference, from.resource) ?? this.#nowhere(reference, from)
+  }
+  within(above: Located, steps: readonly string[], schema: Schema): Located {
+    return this.#documents.below(above, steps, schema)
+  }
   /** Of one judgement. */
   scope(): Scope {
     return new Scope(this.isDynamic ? new Map() : undefined)
   }
 
+  readonly #prepared = new Set<Place>()
   #prepare(root: Place): void {
     const due = [root]
-    const seen = new Set<Place>(due)
+    const seen = this.#prepared.add(root)
     for (let place = due.pop(); place; place = due.pop()) {
       this.#checkCircle(place)
       for (const [name, one] of place.named)
@@ -164,6 +193,7 @@ export class Program {
     const at = (keyword: string) => making.placesAt(keyword)
     const always = [...at('$ref'), ...at('allOf')]
     return {
+      keywords: known,
       rules: isLast ? [unevaluated(making, ordered)] : ordered,
       always,
       applied: [...always, ...['anyOf', 'oneOf', 'if', 'then', 'else', 'dependentSchemas', 'dependencies'].flatMap(at)],
@@ -173,6 +203,10 @@ export class Program {
     }
   }
 
+  /** Whether what only the server sets is dropped. */
+  get drops(): boolean {
+    return this.#options.dialect !== undefined
+  }
   /** The keywords of a schema that are read. */
   keywordsOf(place: Place): Keywords {
     return typeof place.located.schema === 'boolean' ? {} : this.#makingOf(place).schema
@@ -189,7 +223,9 @@ export class Program {
   }
 
   /** The keywords of a schema that its dialect knows. */
-  #known({ schema, located }: Place): { readonly [keyword: string]: unknown } {
+  #known({ located }: Place): Keywords {
+    const schema = typeof located.schema === 'boolean' ? {} : located.schema
+    if (this.#options.dialect) return keywordsOfApi(schema, this.#options.dialect)
     const dialect = this.#dialect(located.resource)
     if (!dialect) return schema
     return Object.fromEntries(
@@ -241,18 +277,23 @@ export class Program {
   }
 
   target(reference: string, from: Located): Place {
-    const found = this.#documents.find(reference, from.resource)
-    if (!found)
-      this.mistake(
-        from,
-        `the reference ${reference} leads nowhere`,
-        'Correct it; or give the document that it leads to in options.documents, by its address. Nothing is fetched',
-      )
-    return this.place(found)
+    return this.place(this.find(reference, from))
+  }
+  #nowhere(reference: string, from: Located): never {
+    return this.mistake(
+      from,
+      `the reference ${reference} leads nowhere`,
+      'Correct it; or give the document that it leads to in options.documents, by its address. Nothing is fetched',
+    )
   }
   below(above: Place, steps: readonly string[], schema: Schema): Place {
     // A part of a schema leads nowhere that the schema does not.
     return this.place(this.#documents.below(above.located, steps, schema), this.#parts.has(above))
+  }
+  /** Notes what is left out. */
+  leave(place: Place, keyword: string, what: string, consequence: string): undefined {
+    this.#options.note({ pointer: `${place.located.pointer}/${keyword}`, what, consequence })
+    return undefined
   }
   mistake({ pointer }: Located, what: string, mend: string): never {
     return mistake(`${this.#options.where}, ${pointer === '' ? 'the root' : pointer}`, what, mend)
@@ -315,6 +356,25 @@ class PlaceMaking implements Making {
       format: format === undefined ? undefined : this.format(format),
     }
     return this.#text
+  }
+  discriminator(): Discriminator | undefined {
+    const { discriminator } = this.schema
+    if (!this.#options.dialect || !isNamed(discriminator)) return undefined
+    const { propertyName: name, mapping = {} } = discriminator
+    if (typeof name !== 'string' || !isNamed(mapping)) return undefined
+    const places = new Map<string, Place>()
+    for (const place of [...this.placesAt('oneOf'), ...this.placesAt('anyOf')]) {
+      const { $ref } = place.schema
+      const own = typeof $ref === 'string' ? /[^/]+$/.exec($ref)?.[0] : undefined
+      if (own !== undefined) places.set(own, place)
+    }
+    for (const [value, to] of Object.entries(mapping)) {
+      // A name stands for a schema of the components (OpenAPI 3.1, section 4.8.25).
+      const reference = /[#/]/.test(String(to)) ? String(to) : `#/components/schemas/${to}`
+      const known = /[^/]+$/.exec(reference)?.[0] ?? ''
+      places.set(value, places.get(known) ?? this.target(reference))
+    }
+    return places.size > 0 ? { name, places } : undefined
   }
   self(): Place {
     return this.#place

@@ -32,7 +32,7 @@ import type { Place } from './place.js'
 import type { Keywords, Program } from './program.js'
 
 /** What a field says besides what it takes. */
-interface Annotations {
+export interface Annotations {
   readonly optional?: boolean
   readonly title?: string
   readonly description?: string
@@ -155,10 +155,20 @@ export class Translator {
     return {
       ...(typeof title === 'string' ? { title } : {}),
       ...(typeof description === 'string' ? { description } : {}),
-      ...(Array.isArray(examples) && examples.length > 0 ? { examples } : {}),
+      ...this.#examples(place, examples),
       ...(deprecated === true ? { deprecated } : {}),
       ...(place.isSecret ? { secret: true } : {}),
     }
+  }
+
+  /** Examples, without those that the description of an API contradicts itself by. */
+  #examples(place: Place, examples: unknown): Annotations {
+    if (!Array.isArray(examples) || examples.length === 0) return {}
+    if (!this.#program.drops) return { examples }
+    const right = examples.filter((one) => place.holds(one, this.#program.scope()))
+    if (right.length < examples.length)
+      this.#program.leave(place, 'examples', 'an example, which its own schema rejects', 'It is left out')
+    return right.length > 0 ? { examples: right } : {}
   }
 
   #native(place: Place): Field | undefined {
@@ -169,6 +179,7 @@ export class Translator {
     if (isEmpty(keywords)) return undefined
     const said = Object.keys(keywords).filter((keyword) => everySaying.has(keyword))
     const own = this.#annotations(place)
+    if (keywords['readOnly'] === true && this.#program.drops) return anything({ ...own, readOnly: 'drop' })
     if (said.length === 0) return anything(own)
     const saysOnly = (...some: readonly string[]) => said.every((keyword) => some.includes(keyword))
     if (said.includes('$ref')) {
@@ -225,6 +236,7 @@ export class Translator {
   ): Field | undefined {
     const places = place.applied
     const all = places.map((one) => typesOf(one.shape) ?? typesOfValues(one.shape))
+    if (this.#program.drops && 'discriminator' in this.#program.keywordsOf(place)) return undefined
     if (given && !all.every((some) => some?.every((type) => given.includes(type)))) return undefined
     if (keyword === 'oneOf' && !areApart(places, all)) return undefined
     const isNull = (some: readonly Type[] | undefined) => some?.length === 1 && some[0] === 'null'
@@ -313,12 +325,21 @@ export class Translator {
     for (const name of names) {
       const member = shape.members.get(name)
       const field = member ? this.field(member) : anything()
-      Object.defineProperty(fields, name, {
-        value: shape.required.has(name) ? field : again(field, { optional: true }),
-        enumerable: true,
-      })
+      const optional = member
+        ? (this.#defaulted(member, field) ?? again(field, { optional: true }))
+        : again(field, { optional: true })
+      Object.defineProperty(fields, name, { value: shape.required.has(name) ? field : optional, enumerable: true })
     }
     return record(fields as Fields, { ...own, unlisted: shape.isClosed ? 'refuse' : 'keep' })
+  }
+
+  /** The field with its default, if the description of an API gives one that its schema takes. */
+  #defaulted(place: Place, field: Field): Field | undefined {
+    const { default: value } = this.#program.keywordsOf(place)
+    if (value === undefined || !this.#program.drops) return undefined
+    if (!place.holds(value, this.#program.scope()))
+      return this.#program.leave(place, 'default', 'the default, which its own schema rejects', 'It is left out')
+    return again(field, { default: value })
   }
 
   /** Free names, one schema. */
@@ -373,10 +394,10 @@ export class Translator {
 }
 
 /** The same field with other annotations. */
-const again = (field: Field, more: Annotations): Field => {
+export const again = (field: Field, more: Annotations & { readonly default?: unknown }): Field => {
   const { optional, ...own } = more
   if (!optional && Object.keys(own).length === 0) return field
-  const need = optional ? { need: 'optional' as const } : {}
+  const need = optional ? { need: 'optional' as const } : 'default' in own ? { need: 'defaulted' as const } : {}
   return fieldOf(frozen({ ...fieldNode(field), ...own, ...need })) as unknown as Field
 }
 
@@ -384,7 +405,7 @@ const saysNothing = ({ located: { schema } }: Place): boolean =>
   schema === true || (isNamed(schema) && !Object.keys(schema).some((keyword) => everySaying.has(keyword)))
 
 /** The types that a schema names; `undefined` if it names none. */
-function typesOf({ type }: Keywords): readonly Type[] | undefined {
+export function typesOf({ type }: Keywords): readonly Type[] | undefined {
   const all = (Array.isArray(type) ? type : type === undefined ? [] : [type]).filter(isType)
   // A whole number is a number.
   const plain = all.includes('number') ? all.filter((one) => one !== 'integer') : all

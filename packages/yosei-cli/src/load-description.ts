@@ -1,0 +1,62 @@
+/** Loads a description of an API as an intake: OpenAPI in JSON or YAML, with the files that its references lead to. */
+import { existsSync, readFileSync } from 'node:fs'
+import { resolve } from 'node:path'
+import { fileURLToPath, pathToFileURL } from 'node:url'
+import { parse } from 'yaml'
+import { DeclarationError, type Intake } from 'yosei'
+import { type Note, readOpenApi } from 'yosei/openapi'
+import { Failure } from './failure.js'
+
+/** So many notes are printed. */
+const mostPrinted = 10
+
+/** @throws Failure if there is no such file, or it is no description. */
+export function loadDescription(file: string, print = (text: string) => void process.stderr.write(text)): Intake {
+  const { intake, notes } = readDescription(file)
+  for (const { pointer, what, consequence } of notes.slice(0, mostPrinted))
+    print(`${file}: ${pointer}: ${what}. ${consequence}.\n`)
+  if (notes.length > mostPrinted) print(`${file}: and ${notes.length - mostPrinted} more\n`)
+  return intake
+}
+
+/** The intake of a description, and what is not enforced as it stands there. */
+function readDescription(file: string): { readonly intake: Intake; readonly notes: readonly Note[] } {
+  const address = pathToFileURL(resolve(file)).href
+  const documents: { [uri: string]: unknown } = {}
+  const due = [address]
+  for (let uri = due.pop(); uri !== undefined; uri = due.pop()) {
+    if (Object.hasOwn(documents, uri)) continue
+    documents[uri] = documentAt(fileURLToPath(uri), uri === address ? file : fileURLToPath(uri))
+    due.push(...filesIn(documents[uri], uri))
+  }
+  const { [address]: document, ...others } = documents
+  try {
+    return readOpenApi(document as object, { address, documents: others })
+  } catch (error) {
+    if (!(error instanceof DeclarationError)) throw error
+    throw new Failure(`${file}: ${error.message.replace(/^readOpenApi\(\)(?:, |: )/, '')}`)
+  }
+}
+
+function documentAt(path: string, shown: string): unknown {
+  if (!existsSync(path)) throw new Failure(`${shown}: there is no such file; name the description of your API`)
+  try {
+    return parse(readFileSync(path, 'utf8'))
+  } catch (error) {
+    throw new Failure(`${shown}: could not be read as JSON or YAML: ${(error as Error).message.split('\n')[0]}`)
+  }
+}
+
+/** The files beside it that its references lead to. */
+function filesIn(document: unknown, uri: string): readonly string[] {
+  const found = new Set<string>()
+  JSON.stringify(document, (name, value: unknown) => {
+    if (name === '$ref' && typeof value === 'string' && !value.startsWith('#') && URL.canParse(value, uri)) {
+      const to = new URL(value, uri)
+      to.hash = ''
+      if (to.protocol === 'file:' && existsSync(to)) found.add(to.href)
+    }
+    return value
+  })
+  return [...found]
+}
