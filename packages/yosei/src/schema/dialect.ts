@@ -54,4 +54,4 @@ function sent(schema: Keywords): Keywords {
     ...(Array.isArray(required) ? { required: required.filter((name) => !dropped.includes(name)) } : {}),
   }
 }
-export const serverSet = Object.freeze({ readOnly: true })
+const serverSet = Object.freeze({ readOnly: true })
