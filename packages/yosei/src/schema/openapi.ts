@@ -7,13 +7,14 @@ import { isNamed } from '../kinds/run.js'
 import { schema as schemaKind } from '../kinds/schema.js'
 import { isJson, isLines } from '../read/media.js'
 import { endpoint, intake } from '../sound/declarations.js'
+import { formatAddress } from '../terms/address.js'
 import type { Endpoint, Intake } from '../terms/endpoint.js'
 import { DeclarationError, mistake } from '../terms/mistake.js'
 import { shown } from '../terms/option-types.js'
 import type { Policy } from '../terms/policy.js'
 import { parseTemplate, shapeOf } from '../terms/template.js'
 import type { Field, Fields } from '../terms/types.js'
-import { type Located, nameless, pointerOf } from './documents.js'
+import { type Located, nameless } from './documents.js'
 import { judgeBy } from './judge.js'
 import type { Place } from './place.js'
 import { isSchema } from './positions.js'
@@ -151,14 +152,14 @@ class Reader {
       above.value,
     )
     if (value === undefined) return undefined
-    const located = this.#program.within(above.located, steps, (isSchema(value) ? value : {}) as Json)
+    const located = this.#program.step(above.located, steps, isNamed(value) ? value : {})
     if (!isNamed(value))
       return this.#program.mistake(
         located,
         `an object must stand here, and not ${shown(value)}`,
         'Write it as an object',
       )
-    return this.#led({ value, located: { ...located, pointer: above.located.pointer + pointerOf(steps) } })
+    return this.#led({ value, located })
   }
   /** Follows references. */
   #led(at: At): At {
@@ -185,8 +186,8 @@ class Reader {
     const held = above.value[name]
     return (Array.isArray(held) ? held : []).flatMap((one: unknown, index) => {
       if (!isNamed(one)) return []
-      const located = this.#program.within(above.located, [name, String(index)], one)
-      return [this.#led({ value: one, located: { ...located, pointer: `${above.located.pointer}/${name}/${index}` } })]
+      const located = this.#program.step(above.located, [name, String(index)], one)
+      return [this.#led({ value: one, located })]
     })
   }
 
@@ -364,10 +365,30 @@ class Reader {
         continue
       }
       const place = this.#place(media, 'schema')
-      const field = this.#body(range.type, place, media)
+      const field = again(
+        this.#body(range.type, place, media),
+        isJson(range.type) && place ? this.#examples(media, place) : {},
+      )
       made[range.type] = body.value['required'] === true ? field : again(field, { optional: true })
     }
     return Object.keys(made).length > 0 ? made : undefined
+  }
+  /** Examples of a body, without those that its own schema rejects. */
+  #examples(media: At, place: Place): { readonly examples?: readonly unknown[] } {
+    const named = this.#entries(media, media.value['examples'], 'examples')
+    const all = [
+      ...('example' in media.value ? [['example', media.value['example']] as const] : []),
+      ...named.flatMap(([name, { value }]) =>
+        'value' in value ? [[`examples/${name}`, value['value']] as const] : [],
+      ),
+    ]
+    const right = all.filter(([name, example]) => {
+      if (place.holds(example, this.#program.scope())) return true
+      const [{ path, code } = { path: [], code: 'no_branch' }] = place.tell(example, this.#program.scope())
+      const address = formatAddress(['body', ...path])
+      return this.#note(media, `${name}, which its own schema rejects: ${address} ${code}`, 'It is left out')
+    })
+    return right.length > 0 ? { examples: right.map(([, example]) => example) } : {}
   }
   #body(type: string, place: Place | undefined, media: At): Field {
     const translated = place && this.#translator.field(place)

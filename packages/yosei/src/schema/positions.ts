@@ -34,12 +34,16 @@ export const isSchema = (value: unknown): value is Schema => typeof value === 'b
 
 /** The schemas right below a schema, each with the steps to it. */
 export function schemasIn(schema: Schema): readonly (readonly [steps: readonly string[], schema: Schema])[] {
-  if (typeof schema === 'boolean') return []
-  return Object.entries(positions).flatMap(([keyword, holds]): [readonly string[], Schema][] => {
-    const value = Object.hasOwn(schema, keyword) ? schema[keyword] : undefined
-    if (holds === 'one') return isSchema(value) ? [[[keyword], value]] : []
-    if (!(holds === 'list' ? Array.isArray(value) : isNamed(value))) return []
-    const held = Object.entries(value as { readonly [name: string]: unknown })
-    return held.flatMap(([name, one]): [string[], Schema][] => (isSchema(one) ? [[[keyword, name], one]] : []))
-  })
+  const found: [readonly string[], Schema][] = []
+  if (typeof schema === 'boolean') return found
+  for (const keyword of Object.keys(schema)) {
+    const holds = Object.hasOwn(positions, keyword) ? positions[keyword as keyof typeof positions] : undefined
+    const value = schema[keyword]
+    if (holds === 'one') {
+      if (isSchema(value)) found.push([[keyword], value])
+    } else if (holds !== undefined && (holds === 'list' ? Array.isArray(value) : isNamed(value)))
+      for (const [name, one] of Object.entries(value as { readonly [name: string]: unknown }))
+        if (isSchema(one)) found.push([[keyword, name], one])
+  }
+  return found
 }

@@ -35,6 +35,10 @@ export interface ProgramOptions {
   readonly where: string
 }
 
+/** What patterns cost: descriptions repeat theirs. */
+const costs = new Map<string, ReturnType<typeof costOf>>()
+const mostCosts = 1000
+
 /** Keywords that stand beside others and are read with them. */
 const readWith: { readonly [keyword: string]: keyof typeof applicators } = {
   properties: 'members',
@@ -98,6 +102,10 @@ export class Program {
   /** What a reference of a document leads to. */
   find(reference: string, from: Located): Located {
     return this.#documents.find(reference, from.resource) ?? this.#nowhere(reference, from)
+  }
+  /** What stands below, and is no schema. */
+  step({ pointer, ...above }: Located, steps: readonly string[], value: Schema): Located {
+    return { ...above, schema: value, pointer: pointer + pointerOf(steps) }
   }
   within(above: Located, steps: readonly string[], schema: Schema): Located {
     return this.#documents.below(above, steps, schema)
@@ -433,7 +441,8 @@ class PlaceMaking implements Making {
     } catch {
       return this.leave(`the pattern ${source}, which is no regular expression (ECMA-262, with the flag u)`)
     }
-    const cost = costOf(pattern)
+    const cost = costs.get(source) ?? costOf(pattern)
+    if (costs.size < mostCosts) costs.set(source, cost)
     if (cost.kind === 'linear') return enforced(pattern)
     if (cost.kind === 'exponential') return this.leave(`the pattern ${source}, which can take exponential time`)
     if (cost.kind === 'undecided')
