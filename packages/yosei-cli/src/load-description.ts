@@ -13,8 +13,10 @@ const mostPrinted = 10
 /** @throws Failure if there is no such file, or it is no description. */
 export function loadDescription(file: string, print = (text: string) => void process.stderr.write(text)): Intake {
   const { intake, notes } = readDescription(file)
+  // Files are named as they are from the description.
+  const folder = new URL('.', pathToFileURL(resolve(file))).href
   for (const { pointer, what, consequence } of notes.slice(0, mostPrinted))
-    print(`${file}: ${pointer}: ${what}. ${consequence}.\n`)
+    print(`${file}: ${pointer.replace(folder, '')}: ${what}. ${consequence}.\n`)
   if (notes.length > mostPrinted) print(`${file}: and ${notes.length - mostPrinted} more\n`)
   return intake
 }

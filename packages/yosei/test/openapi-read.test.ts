@@ -285,6 +285,28 @@ test.each<[what: string, paths: Json, notes: readonly Partial<Note>[]]>([
     { '/a': { get: { parameters: [{ name: 'n', in: 'query', schema: { type: 'string', format: 'hull' } }] } } },
     [{ what: 'the format hull, which is not known here' }],
   ],
+  [
+    'a parameter that no query can carry',
+    {
+      '/a': { get: { parameters: [{ name: 'n', in: 'query', schema: { type: 'array', items: { type: 'array' } } }] } },
+    },
+    [{ what: 'the parameter query.n: a query has no way to carry this list', consequence: 'It is not checked' }],
+  ],
+  [
+    'a form that is no object with properties',
+    {
+      '/a': {
+        post: {
+          requestBody: {
+            content: {
+              'application/x-www-form-urlencoded': { schema: { anyOf: [{ type: 'object' }, { type: 'null' }, true] } },
+            },
+          },
+        },
+      },
+    },
+    [{ what: 'the schema of a form, which has no properties', consequence: 'Its parts are not checked' }],
+  ],
 ])('noted and left out: %s', (_, paths, expected) => {
   expect(read(paths).notes).toEqual(expected.map((note) => expect.objectContaining(note)))
 })
@@ -301,6 +323,8 @@ test.each<[document: unknown, message: string]>([
     described({ '/a': { post: { requestBody: { content: { 'application/json': { schema: { $ref: '#/b' } } } } } } }),
     '/paths/~1a/post/requestBody/content/application~1json/schema: the reference #/b leads nowhere',
   ],
+  [described({ '/a': { get: { parameters: {} } } }), '/paths/~1a/get: parameters is an object. Write it as a list'],
+  [described({ '/a': { $ref: '#/paths/~1b' }, '/b': { $ref: '#/paths/~1a' } }), 'this reference leads back to itself'],
   [described({ '/a': { get: 5 } }), '/paths/~1a/get: an object must stand here, and not 5'],
 ])('thrown: %j', (document, message) => {
   expect(() => readOpenApi(document as object)).toThrow(message)

@@ -254,3 +254,29 @@ test('types: what a handler gets is what the caller says', () => {
   // @ts-expect-error A schema is an object, true or false.
   expect(() => readJsonSchema('string')).toThrow('the schema is')
 })
+
+test.each<[schema: object, value: unknown]>([
+  [{ properties: { pin: { writeOnly: true, const: 'hush-1' } }, not: { const: 1 } }, { pin: 'hush-2' }],
+  [{ properties: { pin: { $ref: '#/$defs/a' } }, not: { const: 1 } }, { pin: 'hush-2' }],
+  [{ items: { writeOnly: true, maxLength: 2 }, contains: {} }, ['hush-1']],
+  [{ patternProperties: { '^p': { format: 'password', enum: ['hush-1', 'b'] } } }, { pin: 'hush-2' }],
+  [
+    { additionalProperties: { anyOf: [{ allOf: [{ writeOnly: true }], maxLength: 1 }, { maxLength: 2 }] } },
+    { pin: 'hush-2' },
+  ],
+  [{ allOf: [{ writeOnly: true }], type: 'string', maxLength: 2 }, 'hush-2'],
+])('a secret is not shown, wherever it stands: %j', (schema, value) => {
+  const field = readJsonSchema({
+    ...schema,
+    $defs: { a: { $ref: '#/$defs/b' }, b: { writeOnly: true, pattern: '^x' } },
+  })
+  const verdict = judgeValue(field, value)
+  expect(verdict.outcome).toBe('rejected')
+  expect(JSON.stringify(verdict)).not.toContain('hush')
+})
+test('a note of another document has its address', () => {
+  const notes: Note[] = []
+  const documents = { 'https://example.org/a.json': { $defs: { b: { pattern: '(' } } } }
+  readJsonSchema({ $ref: 'https://example.org/a.json#/$defs/b' }, { documents, notes: (note) => notes.push(note) })
+  expect(notes.map(({ pointer }) => pointer)).toEqual(['https://example.org/a.json#/$defs/b/pattern'])
+})

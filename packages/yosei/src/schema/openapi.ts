@@ -1,5 +1,5 @@
 /** Descriptions of APIs (OpenAPI 3.1 and 3.0) as intakes. */
-import { file, list, make, record, text } from '../declare/fields.js'
+import { anything, file, list, make, record, text } from '../declare/fields.js'
 import type { Head } from '../declare/intake.js'
 import { readMediaRange } from '../grammar/media-range.js'
 import { fieldNode } from '../kinds/kind.js'
@@ -7,10 +7,11 @@ import { isNamed } from '../kinds/run.js'
 import { schema as schemaKind } from '../kinds/schema.js'
 import { isJson, isLines } from '../read/media.js'
 import { endpoint, intake } from '../sound/declarations.js'
-import { formatAddress } from '../terms/address.js'
+import { formatAddress, parseAddress } from '../terms/address.js'
 import type { Endpoint, Intake } from '../terms/endpoint.js'
 import { DeclarationError, mistake } from '../terms/mistake.js'
 import { shown } from '../terms/option-types.js'
+import { put } from '../terms/own.js'
 import type { Policy } from '../terms/policy.js'
 import { parseTemplate, shapeOf } from '../terms/template.js'
 import type { Field, Fields } from '../terms/types.js'
@@ -32,13 +33,14 @@ export interface ReadOpenApiOptions {
   readonly documents?: { readonly [uri: string]: unknown }
   /** The address of the document itself, which relative references are resolved by. */
   readonly address?: string
-  /** What becomes of names that are not described, where the description does not say. By default they stay. */
+  /** What becomes of names that are not described. By default, those of a body stay, and those of a query are dropped. */
   readonly unlisted?: Policy['unlisted']
   /** Says who the caller is. Without it, credentials must be there, and are not verified. */
   readonly identify?: (request: Head, services: never) => unknown
 }
 /** What a description became. */
 export interface ReadOpenApi {
+  /** The endpoints of the description. */
   readonly intake: Intake
   /** What is not enforced as it stands in the description. */
   readonly notes: readonly Note[]
@@ -71,7 +73,12 @@ export function readOpenApi(document: object, options: ReadOpenApiOptions = {}):
 interface At {
   readonly value: Json
   readonly located: Located
+  /** What stood beside the reference that led here, and where. */
+  readonly beside?: { readonly value: Json; readonly located: Located }
 }
+/** Where a name of it stands. */
+const homeOf = ({ located, beside }: At, name: string | undefined): Located =>
+  beside && name !== undefined && Object.hasOwn(beside.value, name) ? beside.located : located
 
 type Part = 'path' | 'query' | 'header' | 'cookie'
 type Carrying = readonly [where: Part, name: string, field: Field]
@@ -101,7 +108,7 @@ class Reader {
     const { info, paths, servers } = this.#root.value
     const { title, version } = info as Json
     const endpoints: { [name: string]: Endpoint } = {}
-    const asked: { [name: string]: Asked } = {}
+    const asked = new Map<string, Asked>()
     const shapes = new Map<string, string>()
     for (const [path, item] of this.#entries(this.#root, paths, 'paths'))
       for (const method of methods) {
@@ -119,11 +126,11 @@ class Reader {
         const { operationId } = operation.value
         const own = typeof operationId === 'string' && operationId !== '' ? operationId : `${method} ${path}`
         const name = Object.hasOwn(endpoints, own) ? `${own} ${method} ${path}` : own
-        endpoints[name] = made
-        asked[name] = this.#asked(operation)
+        put(endpoints, name, made)
+        asked.set(name, this.#asked(operation))
       }
     const { identify } = this.#options
-    const isAsked = Object.values(asked).some((one) => one.alternatives.length > 0)
+    const isAsked = [...asked.values()].some((one) => one.alternatives.length > 0)
     const made = intake({
       endpoints,
       base: this.#base(servers),
@@ -133,15 +140,15 @@ class Reader {
       ...(identify
         ? { identify: identify as never }
         : isAsked
-          ? { identify: ((head: Head) => askedBy(asked[head.endpoint], head)) as never }
+          ? { identify: ((head: Head) => askedBy(asked.get(head.endpoint), head)) as never }
           : {}),
-      ...(isAsked ? { challenge: challengeBy(Object.values(asked)) } : {}),
+      ...(isAsked ? { challenge: challengeBy([...asked.values()]) } : {}),
     })
     return { intake: made as unknown as Intake, notes: this.#notes }
   }
 
   #note({ located }: At, what: string, consequence: string): undefined {
-    this.#notes.push({ pointer: located.pointer, what, consequence })
+    this.#notes.push({ pointer: this.#program.pointerTo(located), what, consequence })
     return undefined
   }
 
@@ -152,7 +159,7 @@ class Reader {
       above.value,
     )
     if (value === undefined) return undefined
-    const located = this.#program.step(above.located, steps, isNamed(value) ? value : {})
+    const located = this.#program.step(homeOf(above, steps[0]), steps, isNamed(value) ? value : {})
     if (!isNamed(value))
       return this.#program.mistake(
         located,
@@ -164,14 +171,16 @@ class Reader {
   /** Follows references. */
   #led(at: At): At {
     let { value, located } = at
+    let beside: At['beside']
     for (let steps = 0; typeof value['$ref'] === 'string'; steps++) {
       if (steps > 100)
         this.#program.mistake(located, 'this reference leads back to itself', 'Let it lead to what it means')
       const { $ref, ...siblings } = value
+      beside ??= { value: siblings, located }
       located = this.#program.find($ref, located)
       value = { ...(isNamed(located.schema) ? located.schema : {}), ...siblings }
     }
-    return { value, located }
+    return beside ? { value, located, beside } : { value, located }
   }
   #entries(above: At, held: unknown, ...steps: readonly string[]): readonly (readonly [name: string, at: At])[] {
     if (held === undefined) return []
@@ -183,10 +192,13 @@ class Reader {
     })
   }
   #list(above: At, name: string): readonly At[] {
-    const held = above.value[name]
-    return (Array.isArray(held) ? held : []).flatMap((one: unknown, index) => {
-      if (!isNamed(one)) return []
-      const located = this.#program.step(above.located, [name, String(index)], one)
+    const held = above.value[name] ?? []
+    if (!Array.isArray(held))
+      return this.#program.mistake(above.located, `${name} is ${shown(held)}`, 'Write it as a list')
+    return held.flatMap((one: unknown, index) => {
+      if (!isNamed(one))
+        return this.#program.mistake(above.located, `${name}/${index} is ${shown(one)}`, 'Write it as an object')
+      const located = this.#program.step(homeOf(above, name), [name, String(index)], one)
       return [this.#led({ value: one, located })]
     })
   }
@@ -215,10 +227,10 @@ class Reader {
       parameters.set(`${at.value['in']} ${at.value['name']}`, at)
     const parts: { [P in Part]: { [name: string]: Field } } = { path: {}, query: {}, header: {}, cookie: {} }
     for (const at of parameters.values())
-      for (const [where, name, field] of this.#parameter(at)) parts[where][name] = field
+      for (const [where, name, field] of this.#parameter(at)) put(parts[where], name, field)
     // A parameter of the path that is not described takes any text.
-    for (const [, name = ''] of path.matchAll(/\{([^{}]+)\}/g)) parts.path[name] ??= text()
     const declared = [...path.matchAll(/\{([^{}]+)\}/g)].map(([, name = '']) => name)
+    for (const name of declared) if (!Object.hasOwn(parts.path, name)) put(parts.path, name, text())
     const named = title ?? summary
     const declaration = {
       ...(typeof named === 'string' ? { title: named } : {}),
@@ -236,14 +248,24 @@ class Reader {
     if (body && !bodies && (method === 'get' || method === 'head'))
       this.#note(body, `a body of ${method.toUpperCase()}, which has no meaning`, 'It is not accepted')
     const signature = `${method.toUpperCase()} ${path}`
-    try {
-      return endpoint(
-        signature as 'GET /',
-        { ...declaration, ...(bodies ? { body: bodies } : {}) } as never,
-      ) as unknown as Endpoint
-    } catch (error) {
-      if (!(error instanceof DeclarationError)) throw error
-      return this.#note(operation, `the operation ${signature}: ${error.what}`, 'It is left out')
+    for (;;) {
+      try {
+        const whole = { ...declaration, ...(bodies ? { body: bodies } : {}) }
+        return endpoint(signature as 'GET /', whole as never) as unknown as Endpoint
+      } catch (error) {
+        if (!(error instanceof DeclarationError)) throw error
+        // What no request can carry as it is described is taken as it comes.
+        const [part, name] = parseAddress(error.address ?? '') ?? []
+        const fields = part === 'query' || part === 'header' || part === 'cookie' ? parts[part] : undefined
+        const form = Object.keys(bodies ?? {}).find((type) => !isJson(type) && !isFree(bodies?.[type]))
+        if (fields && typeof name === 'string' && Object.hasOwn(fields, name) && !isFree(fields[name])) {
+          this.#note(operation, `the parameter ${error.address}: ${error.what}`, 'It is not checked')
+          put(fields, name, anything({ optional: true }))
+        } else if (bodies && form !== undefined && part === 'body') {
+          this.#note(operation, `the body ${form}: ${error.what}`, 'It is not checked')
+          bodies[form] = record({}, { unlisted: 'keep' })
+        } else return this.#note(operation, `the operation ${signature}: ${error.what}`, 'It is left out')
+      }
     }
   }
 
@@ -282,20 +304,16 @@ class Reader {
     const place = this.#ofClient(
       media === undefined ? this.#place(at, 'schema') : this.#place(at, 'content', media, 'schema'),
     )
-    const put = (key: string, field: Field, isKeyNeeded = isNeeded) => {
+    const add = (key: string, field: Field, isKeyNeeded = isNeeded) => {
       const usual = place && key === name ? this.#program.keywordsOf(place)['default'] : undefined
       const isRight = usual !== undefined && place?.holds(usual, this.#program.scope())
       if (usual !== undefined && !isRight) this.#note(at, 'the default, which its own schema rejects', 'It is left out')
       const more = isKeyNeeded ? {} : isRight ? { default: usual } : { optional: true }
       found.push([where, key, again(field, { ...own, ...more })])
     }
-    if (!place) put(name, text({ keepEmpty: true }))
-    else if (media !== undefined)
-      put(
-        name,
-        this.#carriedBy(place, (sent) => parsed(sent)),
-      )
-    else this.#styled(at, name, where, place, put)
+    if (!place) add(name, text({ keepEmpty: true }))
+    else if (media !== undefined) add(name, this.#carriedBy(place, parsed))
+    else this.#styled(at, name, where, place, add)
     return found
   }
 
@@ -314,7 +332,7 @@ class Reader {
     name: string,
     where: Part,
     place: Place,
-    put: (name: string, field: Field, isNeeded?: boolean) => void,
+    add: (name: string, field: Field, isNeeded?: boolean) => void,
   ): void {
     const usual: Style = where === 'query' || where === 'cookie' ? 'form' : 'simple'
     const style = (at.value['style'] ?? usual) as Style
@@ -330,12 +348,12 @@ class Reader {
           : 'value'
     const isPlain = style === usual || style === 'spaceDelimited' || style === 'pipeDelimited'
     if (carries === 'value' && isPlain)
-      put(name, node.kind === 'schema' ? this.#carriedBy(place, (sent) => sent) : field)
-    else if (node.kind === 'list' && where === 'query' && isPlain) put(name, again(field, { style, explode } as object))
-    else if (node.kind === 'list' && style === 'simple') put(name, again(field, { explode: false } as object))
-    else if (where === 'query' && carries === 'object' && style === 'deepObject') put(name, field)
+      add(name, node.kind === 'schema' ? this.#carriedBy(place, (sent) => sent) : field)
+    else if (node.kind === 'list' && where === 'query' && isPlain) add(name, again(field, { style, explode } as object))
+    else if (node.kind === 'list' && style === 'simple') add(name, again(field, { explode: false } as object))
+    else if (where === 'query' && carries === 'object' && style === 'deepObject') add(name, field)
     else if (where === 'query' && node.kind === 'record' && style === 'form' && explode) {
-      for (const [key, one] of Object.entries(node.fields)) put(key, one as unknown as Field, false)
+      for (const [key, one] of Object.entries(node.fields)) add(key, one as unknown as Field, false)
       const needed = Object.entries(node.fields).filter(([, one]) => one.need === 'required')
       if (needed.length > 0)
         this.#note(
@@ -344,7 +362,7 @@ class Reader {
           'Each may be left out',
         )
     } else
-      put(
+      add(
         name,
         this.#carriedBy(place, (sent) => spread(sent, name, style, explode, carries, where)),
       )
@@ -356,10 +374,11 @@ class Reader {
   }
 
   /** The bodies by their media types. */
-  #bodies(body: At): { readonly [mediaType: string]: Field } | undefined {
+  #bodies(body: At): { [mediaType: string]: Field } | undefined {
     const made: { [mediaType: string]: Field } = {}
     for (const [type, media] of this.#entries(body, body.value['content'], 'content')) {
-      const range = readMediaRange(type)
+      // Parameters of a media type, such as a charset, are negotiated and not matched.
+      const range = readMediaRange(type.replace(/\s*;.*$/s, ''))
       if (!range || range.type === '*/*') {
         this.#note(media, `the media type ${type}`, 'Bodies of any other type are rejected')
         continue
@@ -395,44 +414,37 @@ class Reader {
     if (isJson(type)) return translated ?? this.#translator.field(this.#program.add(anyValue(media)))
     if (isLines(type) && translated && fieldNode(translated).kind === 'list')
       return again(translated, { lines: true } as object)
-    if (type === 'multipart/form-data') return this.#form(place, media)
-    if (type === 'application/x-www-form-urlencoded') return translated ?? record({}, { unlisted: 'keep' })
+    if (type === 'multipart/form-data') return this.#form(place, media, true)
+    if (type === 'application/x-www-form-urlencoded') return this.#form(place, media, false)
     if (type.startsWith('text/'))
       return translated && fieldNode(translated).kind === 'text' ? translated : text({ keepEmpty: true })
     if (place && !isBinary(place))
       this.#note(media, `the schema of ${type}`, 'The body is taken as a file, and not checked')
     return file()
   }
-  /** A form with files: what is binary comes as a file. */
-  #form(place: Place | undefined, media: At): Field {
+  /** A form: what is binary comes as a file, if files can come. */
+  #form(place: Place | undefined, media: At, hasFiles: boolean): Field {
     const translated = place && this.#translator.field(place)
     const node = translated && fieldNode(translated)
-    if (!place || node?.kind !== 'record') {
-      if (place)
-        this.#note(
-          media,
-          'the schema of a form, which is more than an object with properties',
-          'Its parts are not checked',
-        )
+    const whole = node?.kind === 'schema' ? node.base : node
+    if (place && whole !== node)
+      this.#note(media, 'what the schema of a form says besides its properties', 'It is not checked')
+    if (!place || whole?.kind !== 'record') {
+      if (place) this.#note(media, 'the schema of a form, which has no properties', 'Its parts are not checked')
       return record({}, { unlisted: 'keep' })
     }
+    const encodings = isNamed(media.value['encoding']) ? media.value['encoding'] : {}
     const fields: { [name: string]: Field } = {}
-    for (const [name, member] of Object.entries(node.fields)) {
-      const [own] = place.members(name)
-      const types = media.value['encoding']
-      const encoding = isNamed(types) && isNamed(types[name]) ? types[name] : {}
-      const given = typeof encoding['contentType'] === 'string' ? encoding['contentType'].split(/\s*,\s*/) : undefined
-      const optional = member.need === 'required' ? {} : { optional: true }
-      const asFile = () => file({ ...(given ? { types: given as readonly `${string}/${string}`[] } : {}) })
-      const isList = own && member.kind === 'list' && own.elements(0).some(isBinary)
-      fields[name] =
-        own && isBinary(own)
-          ? again(asFile(), optional)
-          : isList
-            ? again(list(asFile()), optional)
-            : (member as unknown as Field)
+    for (const [name, member] of Object.entries(whole.fields)) {
+      const [own] = [place, ...place.applied].flatMap((one) => one.members(name))
+      const encoding = Object.hasOwn(encodings, name) && isNamed(encodings[name]) ? encodings[name] : {}
+      const types = typeof encoding['contentType'] === 'string' ? encoding['contentType'].split(/\s*,\s*/) : undefined
+      const binary = file(types ? { types: types as readonly `${string}/${string}`[] } : {})
+      const isList = own?.elements(0).some(isBinary)
+      const made = !hasFiles ? undefined : own && isBinary(own) ? binary : isList ? list(binary) : undefined
+      put(fields, name, made ? again(made, member.need === 'required' ? {} : { optional: true }) : member)
     }
-    return record(fields as Fields, { unlisted: node.unlisted ?? 'keep' })
+    return record(fields as Fields, { unlisted: whole.unlisted ?? 'keep' })
   }
 
   #required(operation: At): { readonly at: At; readonly all: readonly Json[] } {
@@ -478,6 +490,11 @@ class Reader {
   }
 }
 
+/** Whether a field takes what comes. */
+const isFree = (field: Field | undefined): boolean =>
+  field === undefined ||
+  field.kind === 'anything' ||
+  (field.kind === 'record' && Object.keys((field as unknown as { readonly fields: object }).fields).length === 0)
 const anyValue = ({ located }: At): Located => ({ ...located, schema: {} })
 
 const isBinary = (place: Place): boolean => {

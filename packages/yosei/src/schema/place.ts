@@ -116,6 +116,10 @@ export class Place {
     this.#made ??= this.#make(this)
     return this.#made
   }
+  /** Makes its rules, if that was not done. */
+  make(): void {
+    void this.#all
+  }
   get #rules(): readonly Rule[] {
     return this.#all.rules
   }
@@ -133,9 +137,15 @@ export class Place {
   }
   /** Whether no output may show its values: they are only written, or are a password (OpenAPI 3.1, section 4.4.2). */
   get isSecret(): boolean {
-    const { writeOnly, format } = this.schema
-    return writeOnly === true || format === 'password'
+    if (this.#isSecret === undefined) {
+      const { writeOnly, format } = this.schema
+      // While it is looked at, a circle is none.
+      this.#isSecret = writeOnly === true || format === 'password'
+      this.#isSecret ||= this.applied.some(({ isSecret }) => isSecret)
+    }
+    return this.#isSecret
   }
+  #isSecret: boolean | undefined
   /** What it says of a member, and of an element. */
   members(name: string): readonly Place[] {
     return this.#all.members(name)

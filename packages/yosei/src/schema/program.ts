@@ -79,12 +79,19 @@ export class Program {
   isDynamic = false
 
   constructor(options: ProgramOptions) {
-    this.#options = options
+    // A schema that is read in parts is noted once.
+    const noted = new Set<string>()
+    const note = (one: Note) => {
+      const text = `${one.pointer} ${one.what}`
+      if (noted.size < noted.add(text).size) options.note(one)
+    }
+    this.#options = { ...options, note }
     this.#documents = new Documents({ ...metaschemas, ...options.documents })
   }
 
   /** Makes a document ready: each schema that its root leads to. */
   root(schema: Schema, uri: string): Place {
+    this.#main = schema
     const place = this.place(this.#documents.add({ uri, schema }))
     this.#prepare(place)
     return place
@@ -97,6 +104,7 @@ export class Program {
   }
   /** A document that is no schema, in which schemas stand. */
   document(document: Document): Located {
+    this.#main = document.schema
     return this.#documents.open(document)
   }
   /** What a reference of a document leads to. */
@@ -110,6 +118,12 @@ export class Program {
   within(above: Located, steps: readonly string[], schema: Schema): Located {
     return this.#documents.below(above, steps, schema)
   }
+  #main: Schema = true
+  /** A place as it is shown: in another document behind its address. */
+  pointerTo({ document, pointer }: Located, keyword?: string): string {
+    const own = keyword === undefined ? pointer : `${pointer}/${keyword}`
+    return document.schema === this.#main ? own : `${document.uri}#${own}`
+  }
   /** Of one judgement. */
   scope(): Scope {
     return new Scope(this.isDynamic ? new Map() : undefined)
@@ -121,10 +135,13 @@ export class Program {
     const seen = this.#prepared.add(root)
     for (let place = due.pop(); place; place = due.pop()) {
       this.#checkCircle(place)
-      for (const [name, one] of place.named)
-        if (one.isSecret || one.always.some(({ isSecret }) => isSecret)) this.secrets.names.add(name)
       const anchored = [...place.located.resource.dynamicAnchors.values()].map((one) => this.place(one))
-      for (const one of [...this.#makingOf(place).all(), ...anchored])
+      const all = [...this.#makingOf(place).all(), ...anchored]
+      const named = new Set(place.named.map(([, one]) => one))
+      for (const [name, one] of place.named) if (one.isSecret) this.secrets.names.add(name)
+      const isElsewhere = (one: Place) => one.isSecret && !named.has(one) && !place.applied.includes(one)
+      this.secrets.isAnywhere ||= all.some(isElsewhere)
+      for (const one of all)
         if (!seen.has(one)) {
           seen.add(one)
           due.push(one)
@@ -300,11 +317,11 @@ export class Program {
   }
   /** Notes what is left out. */
   leave(place: Place, keyword: string, what: string, consequence: string): undefined {
-    this.#options.note({ pointer: `${place.located.pointer}/${keyword}`, what, consequence })
+    this.#options.note({ pointer: this.pointerTo(place.located, keyword), what, consequence })
     return undefined
   }
-  mistake({ pointer }: Located, what: string, mend: string): never {
-    return mistake(`${this.#options.where}, ${pointer === '' ? 'the root' : pointer}`, what, mend)
+  mistake(located: Located, what: string, mend: string, keyword?: string): never {
+    return mistake(`${this.#options.where}, ${this.pointerTo(located, keyword) || 'the root'}`, what, mend)
   }
 }
 
@@ -328,10 +345,9 @@ class PlaceMaking implements Making {
   get #located(): Located {
     return this.#place.located
   }
-  /** All places that it leads to. */
+  /** All places that it leads to: its rules ask for each when they are made. */
   all(): readonly Place[] {
-    const { always, applied, named } = this.#place
-    void [always, applied, named]
+    this.#place.make()
     return [...this.#made.values()]
   }
 
@@ -469,14 +485,15 @@ class PlaceMaking implements Making {
     return this.#note(what, 'It is not checked')
   }
   #note(what: string, consequence: string): undefined {
-    this.#options.note({ pointer: `${this.#located.pointer}/${this.keyword}`, what, consequence })
+    this.#options.note({ pointer: this.#program.pointerTo(this.#located, this.keyword), what, consequence })
     return undefined
   }
   odd(what: string): undefined {
     return this.#program.mistake(
-      { ...this.#located, pointer: `${this.#located.pointer}/${this.keyword}` },
+      this.#located,
       `${this.keyword} is ${shown(this.schema[this.keyword])}`,
       `Give it ${what}`,
+      this.keyword,
     )
   }
 }

@@ -1,4 +1,5 @@
 /** Values that a schema may take, made from what it says first: the judge looks which of them holds. */
+import { put } from '../terms/own.js'
 import type { Place } from './place.js'
 
 /** Deeper, nothing is made. */
@@ -50,7 +51,7 @@ const makers: { readonly [type: string]: Maker } = {
       const required = one.shape['required']
       for (const name of Array.isArray(required) ? required.map(String) : []) {
         const found = one.members(name).flatMap((member) => samplesOf(member, depth + 1))
-        if (!(name in made) || found.length > 0) made[name] = found[0] ?? 'text'
+        if (!Object.hasOwn(made, name) || found.length > 0) put(made, name, found[0] ?? 'text')
       }
       for (const inner of one.always) look(inner)
     }
