@@ -8,11 +8,13 @@ import { writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { do_not_optimize, measure } from 'mitata'
 import { endpoint, intake, integer, judge, judgeValue, lines, record, serve, text } from 'yosei'
+import { readJsonSchema, writeJsonSchema } from 'yosei/json-schema'
 import { check, compiled, endpointNode, interpretParts, layRoutes, match, startRun } from '../dist/internals.js'
 import { byHand } from './by-hand.js'
 import {
   clock,
   demonstration,
+  jsonBooking,
   kindByHand,
   kindNames,
   kinds,
@@ -242,6 +244,30 @@ for (const count of [1, 1000, 10_000])
     })
     note(`rule ${name}, ${count} ÷ by hand`, times, 'checked', 'by hand', 1.5)
   }
+// A body by its JSON Schema: as declared, as read, and with a keyword that no field has; and one that is judged as a whole.
+{
+  const { schema } = writeJsonSchema(jsonBooking.field)
+  const json = JSON.stringify(jsonBooking.value)
+  const value = JSON.parse(json)
+  const of = (field) => {
+    const solo = endpointNode(endpoint('POST /', { body: field }))
+    const { read } = compiled(solo, solo.bodies[0])
+    if (judgeValue(field, value).outcome !== 'accepted') throw new Error('the body of the schema is rejected')
+    return () => do_not_optimize(read(undefined, undefined, undefined, undefined, value, startRun(), true, true))
+  }
+  const assert = { formats: 'assert' }
+  const times = await interleave({
+    declared: of(jsonBooking.field),
+    read: of(readJsonSchema(schema, assert)),
+    'with not': of(readJsonSchema({ ...schema, not: { required: ['cancelled'] } }, assert)),
+    whole: of(readJsonSchema({ ...schema, unevaluatedProperties: false }, assert)),
+    'JSON.parse': () => do_not_optimize(JSON.parse(json)),
+  })
+  note('JSON Schema of the booking ÷ the same declared', times, 'read', 'declared', 1.15)
+  note('JSON Schema with `not` ÷ declared without', times, 'with not', 'declared')
+  note('JSON Schema with `unevaluatedProperties` ÷ declared', times, 'whole', 'declared')
+}
+
 {
   const body = record({ a: integer(), name: text() })
   const lookups = (on) => ({

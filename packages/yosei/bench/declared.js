@@ -937,3 +937,38 @@ export const rules = [
     },
   ],
 ]
+
+/** A booking whose values stay JSON, as a schema has them; of 0.7 kB. */
+export const jsonBooking = {
+  field: record({
+    target: record({
+      name: text({ length: [1, 80] }),
+      rightAscension: number({ min: 0, below: 24 }),
+      declination: number({ min: -90, max: 90 }),
+    }),
+    window: record({ opens: text({ format: 'date-time' }), closes: text({ format: 'date-time' }) }),
+    contact: text({ format: 'email' }),
+    priority: choice(['low', 'normal', 'high']),
+    exposures: list(
+      record({
+        filter: choice(['clear', 'red', 'green', 'blue']),
+        seconds: integer({ min: 1, max: 3600 }),
+        count: integer({ min: 1, max: 100 }),
+      }),
+      { length: [1, 20] },
+    ),
+    note: text({ length: [0, 500], optional: true }),
+  }),
+  value: {
+    target: { name: 'Heron Cluster', rightAscension: 12.5, declination: -30.25 },
+    window: { opens: '2031-03-01T22:30:00Z', closes: '2031-03-02T02:30:00Z' },
+    contact: 'ada@example.org',
+    priority: 'normal',
+    exposures: Array.from({ length: 12 }, (_, index) => ({
+      filter: ['clear', 'red', 'green', 'blue'][index % 4],
+      seconds: 60 + index,
+      count: 3,
+    })),
+    note: 'Clouds are fine.',
+  },
+}

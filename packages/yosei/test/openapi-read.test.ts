@@ -77,6 +77,20 @@ test('an exploded object stands in the query name by name; JSON in a parameter i
   expect(await said(intake, 'GET /b?point=%7B%22y%22:1%7D HTTP/1.1\n', 'query')).toBe('400 query.point.x missing')
   expect(await said(intake, 'GET /b?point=%7B HTTP/1.1\n', 'query')).toBe('400 query.point wrong_type')
 })
+test('an empty text counts as not sent, but where its schema takes one; a whole number is written without an exponent', async () => {
+  const at = (name: string, schema: object) => ({ name, in: 'query', schema })
+  const parameters = [
+    at('q', { type: 'string' }),
+    at('day', { type: 'string', format: 'date' }),
+    at('n', { type: 'integer' }),
+  ]
+  const { intake } = read({ '/x': { get: { parameters } } })
+  expect(await said(intake, 'GET /x?q=&day=&n= HTTP/1.1\n', 'query')).toEqual({ q: '' })
+  expect(await said(intake, 'GET /x?n=1e3 HTTP/1.1\n', 'query')).toBe('400 query.n wrong_type')
+  expect(await said(intake, 'GET /x?n=12345678901234567890 HTTP/1.1\n', 'query')).toEqual({
+    n: Number('12345678901234567890'),
+  })
+})
 test('errors of a text in a style stand at its parts', async () => {
   const schema = { type: 'array', items: { type: 'integer', maximum: 5 }, contains: { const: 1 } }
   const { intake } = read({ '/x': { get: { parameters: [{ name: 'n', in: 'query', explode: false, schema }] } } })
@@ -99,6 +113,18 @@ describe('bodies', () => {
     for (const body of [{ at: '2031-03-01T22:30:00Z', other: [1] }, { n: 1e20 }, {}])
       expect(await send(app, body)).toEqual(body)
     expect(await send(app, { at: 'now', n: 1.5 })).toBe('422 body.at wrong_format body.n not_whole')
+  })
+  test('names that are not described stay, unless the service is stricter', async () => {
+    const content = {
+      'application/json': {
+        schema: { type: 'object', properties: { a: {}, free: { type: 'object', additionalProperties: true } } },
+      },
+    }
+    const document = described({ '/x': { post: { requestBody: { required: true, content } } } })
+    const body = { a: 1, b: 2, free: { c: 3 } }
+    expect(await send(readOpenApi(document).intake, body)).toEqual(body)
+    const { intake } = readOpenApi(document, { unlisted: { body: 'refuse', query: 'refuse' } })
+    expect(await send(intake, body)).toBe('422 body.b unlisted')
   })
   test('defaults are filled in, what only the server sets is dropped, and secrets are not shown', async () => {
     const app = json({

@@ -93,7 +93,7 @@ const anyNumber = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() 
     measures: () => ['number'],
     parse(node, value, source, run) {
       const whole = node.kind === 'integer'
-      const form = whole ? integerText : numberText
+      const form = isWholeOnly(node) ? integerText : numberText
       if (isText(value, source) ? !form.test(value) : typeof value !== 'number')
         return new Wrong('wrong_type', undefined, {
           hint: hintFor(value, source, form),
@@ -171,7 +171,7 @@ const codeOf = /* @__NO_SIDE_EFFECTS__ */ <K extends 'integer' | 'number'>() =>
   scalarCode<NumberNode<K>>((writer, node, sent, { source }) => {
     const isText = source !== 'json'
     const read = isText ? writer.name('t') : sent
-    const form = node.kind === 'integer' ? integerText : numberText
+    const form = isWholeOnly(node) ? integerText : numberText
     const otherwise = source === 'text' ? 'NaN' : sent
     const number = () =>
       `typeof ${sent} === "string" ? (${writer.bind(form)}.test(${sent}) ? Number(${sent}) : NaN) : ${otherwise}`

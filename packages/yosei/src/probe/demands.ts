@@ -103,7 +103,7 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [1, -1], step, node)),
     ]),
   ],
-  number: (node) => [
+  number: (node, around) => [
     otherType('number', 'x'),
     ...limitsOf(node, (value, by) => {
       // A whole number so large that the next one is the same goes on by more than one.
@@ -111,7 +111,10 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       return Number((value + by * (node.step ?? least)).toPrecision(12))
     }),
     ...(node.whole
-      ? [{ ...changed('not_whole', 'whole number', (right) => halfBeside(Number(right))), isOfKind: true } as const]
+      ? inJson(around, {
+          ...changed('not_whole', 'whole number', (right) => halfBeside(Number(right))),
+          isOfKind: true,
+        })
       : []),
     ...given(node.step, (step) => [
       changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [step / 4, -step / 4], step, node)),

@@ -1,8 +1,9 @@
 /** Judges values by a schema, as a field does: see `SchemaJudge`. */
+import { integerText } from '../kinds/number.js'
 import { isNamed } from '../kinds/run.js'
 import type { Finding, SchemaJudge } from '../kinds/schema.js'
 import { distinct } from './applicators.js'
-import { isType, type Type, types } from './assertions.js'
+import { isType, type Type } from './assertions.js'
 import type { Place } from './place.js'
 import type { Program } from './program.js'
 import { samplesOf } from './sample.js'
@@ -113,7 +114,7 @@ const flags: { readonly [text: string]: boolean } = { true: true, false: false }
 const readers: { readonly [T in Type]?: (text: string) => readonly unknown[] } = {
   string: (text) => [text],
   number: (text) => (isNumber.test(text) ? [Number(text)] : []),
-  integer: (text) => (isNumber.test(text) && types.integer(Number(text)) ? [Number(text)] : []),
+  integer: (text) => (integerText.test(text) ? [Number(text)] : []),
   boolean: (text) => (Object.hasOwn(flags, text) ? [flags[text]] : []),
   null: (text) => (text === 'null' ? [null] : []),
 }

@@ -136,7 +136,7 @@ class Reader {
       base: this.#base(servers),
       ...(typeof title === 'string' ? { title } : {}),
       ...(typeof version === 'string' ? { version } : {}),
-      unlisted: { query: 'drop', ...this.#options.unlisted },
+      unlisted: { query: 'drop', body: 'keep', ...this.#options.unlisted },
       ...(identify
         ? { identify: identify as never }
         : isAsked
@@ -309,7 +309,7 @@ class Reader {
       const isRight = usual !== undefined && place?.holds(usual, this.#program.scope())
       if (usual !== undefined && !isRight) this.#note(at, 'the default, which its own schema rejects', 'It is left out')
       const more = isKeyNeeded ? {} : isRight ? { default: usual } : { optional: true }
-      found.push([where, key, again(field, { ...own, ...more })])
+      found.push([where, where === 'header' ? key.toLowerCase() : key, again(field, { ...own, ...more })])
     }
     if (!place) add(name, text({ keepEmpty: true }))
     else if (media !== undefined) add(name, this.#carriedBy(place, parsed))

@@ -29,10 +29,10 @@ export interface ReadSchemaOptions {
 export function readJsonSchema<T = unknown>(
   document: boolean | object,
   { documents = {}, formats = 'annotate', notes = () => undefined }: ReadSchemaOptions = {},
-): Field<T> {
+): Field<T, T> {
   if (!isSchema(document))
     mistake('readJsonSchema()', `the schema is ${shown(document)}`, 'Give it an object of keywords, true or false')
   const program = new Program({ documents, formats, note: notes, where: 'readJsonSchema()' })
   const root = program.root(document as Schema, nameless)
-  return new Translator(program).field(root) as Field<T>
+  return new Translator(program).field(root) as Field<T, T>
 }

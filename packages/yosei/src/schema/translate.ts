@@ -106,6 +106,8 @@ interface Shape {
   readonly members: ReadonlyMap<string, Place>
   readonly required: ReadonlySet<string>
   readonly isClosed: boolean
+  /** Whether it is said that any other name may be there. */
+  readonly isOpenSaid: boolean
 }
 
 /** Kinds whose values are the same just when their JSON is. */
@@ -288,7 +290,8 @@ export class Translator {
       length: boundsOf(keywords, 'minLength', 'maxLength'),
       ...(pattern ? { pattern: pattern.regExp, trusted: true } : {}),
       ...(format ? { format } : {}),
-      keepEmpty: true,
+      // An empty text is a value where the schema takes it; else it counts as not sent.
+      keepEmpty: place.holds('', this.#program.scope()) || undefined,
     })
   }
 
@@ -330,7 +333,9 @@ export class Translator {
         : again(field, { optional: true })
       Object.defineProperty(fields, name, { value: shape.required.has(name) ? field : optional, enumerable: true })
     }
-    return record(fields as Fields, { ...own, unlisted: shape.isClosed ? 'refuse' : 'keep' })
+    // Where the description of an API does not say, its reader does.
+    const isUnsaid = this.#program.drops && !shape.isClosed && !shape.isOpenSaid
+    return record(fields as Fields, { ...own, unlisted: shape.isClosed ? 'refuse' : isUnsaid ? undefined : 'keep' })
   }
 
   /** The field with its default, if the description of an API gives one that its schema takes. */
@@ -389,6 +394,7 @@ export class Translator {
       members,
       required: new Set([...shapes.flatMap((one) => [...one.required]), ...own]),
       isClosed: !isOpen || shapes.some(({ isClosed }) => isClosed),
+      isOpenSaid: (isOpen && others !== undefined) || shapes.some(({ isOpenSaid }) => isOpenSaid),
     }
   }
 }
