@@ -159,6 +159,27 @@ describe('a machine that can keep no file', () => {
   })
 })
 
+test.each(['compiled', 'interpreted'] as const)('no object is right because it was wrong so often, %s', (engine) => {
+  interface Part {
+    readonly name: number
+    readonly parts: readonly Part[]
+  }
+  const part: Field<Part> = record({ name: integer(), parts: list(later(() => part)) })
+  const parts = list(later(() => part))
+  const body = either([table(list(later(() => part)), { length: [2, 9] }), record({ a: parts })])
+  const { put } = intake({ engine, endpoints: { put: endpoint('PUT /', { body }) } }).endpoints
+  const wrong = { name: 'x', parts: [] }
+  for (const count of [1, 600, 1200, 3000]) {
+    const verdict = judgeParts(put, { body: { a: Array.from({ length: count }, () => wrong) } } as never)
+    const found = verdict.outcome === 'rejected' ? verdict.errors.length + verdict.more : 0
+    expect([verdict.outcome, found, verdict.outcome === 'rejected' && verdict.errors[0]?.address]).toEqual([
+      'rejected',
+      count,
+      'body.a[0].name',
+    ])
+  }
+})
+
 describe.each(['compiled', 'interpreted'] as const)('unions that hold themselves, %s', (engine) => {
   let reads = 0
   const counted = readAs(

@@ -122,7 +122,7 @@ function read(node: EitherNode, value: unknown, source: Source, run: Run): unkno
   let taken: { readonly attempt: Try; readonly branch: Node } | undefined
   for (const branch of branches) {
     const attempt = attemptOnce(tries, branch, value, source, run)
-    if (attempt.faults.length === 0) {
+    if (attempt.faults.length === 0 && attempt.beyond === 0) {
       taken = { attempt, branch }
       break
     }

@@ -270,8 +270,11 @@ export interface Run {
   /** By their addresses: numbers as they were written that have lost digits since. */
   rounded: ReadonlyMap<string, string> | undefined
   /** Objects that declarations which hold themselves have read, if a program may have put one into many places. */
-  met: Map<unknown, Map<object, { readonly read: unknown } | undefined>> | undefined
+  met: Map<unknown, Map<object, Met>> | undefined
 }
+
+/** What was read of an object; or what was wrong with it first, and how deep the walk was. */
+export type Met = { readonly read: unknown } | { readonly fault: Fault; readonly depth: number }
 
 /** What one declaration made of one value at one place. */
 export interface Try {

@@ -1,5 +1,5 @@
 /** Reading what lies below: once for each place where branches of unions meet, and without end never. */
-import type { Node } from './kind.js'
+import type { Met, Node } from './kind.js'
 import { addFault, addReading, countFaults, mostFaults, type Run, type Source, type Try } from './run.js'
 
 /** Reads a value by its declaration. `undefined`: absent, or it could not be read, and then a fault says why. */
@@ -84,21 +84,24 @@ export function take(run: Run, { faults, beyond, readings }: Try): void {
 
 /**
  * Reads a value by a declaration that holds itself. What a program hands over may hold one object in many places, and
- * so stand for far more than it is: what was right of it once is right, and what was wrong is not looked at again when
- * more is wrong than anybody is reported.
+ * so stand for far more than it is: what was right of it once is right. If more is wrong than anybody is reported, what
+ * was wrong with it is not looked at again: its first fault is reported here too, since a union goes by it.
  */
 export function readOnce(run: Run, by: unknown, value: unknown, read: () => unknown): unknown {
   if (!run.met || typeof value !== 'object' || value === null) return read()
-  const values = run.met.get(by) ?? new Map<object, { readonly read: unknown } | undefined>()
+  const values = run.met.get(by) ?? new Map<object, Met>()
   run.met.set(by, values)
   const known = values.get(value)
-  if (known) return known.read
-  if (values.has(value) && run.found > mostFaults) {
-    run.beyond++
+  if (known && 'read' in known) return known.read
+  if (known && run.found > mostFaults) {
+    const { fault, depth } = known
+    addFault(run, { ...fault, path: [...run.path, ...fault.path.slice(depth)] })
     return undefined
   }
-  const before = countFaults(run)
+  const [before, at] = [countFaults(run), run.faults.length]
   const made = read()
-  values.set(value, countFaults(run) === before ? { read: made } : undefined)
+  const fault = run.faults[at]
+  if (countFaults(run) === before) values.set(value, { read: made })
+  else if (fault) values.set(value, { fault, depth: run.path.length })
   return made
 }

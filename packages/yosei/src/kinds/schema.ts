@@ -9,7 +9,8 @@ import { isOtherType } from './either.js'
 import type { CodeOf, KindOf, Node, SoundOf, Source } from './kind.js'
 import { Place, Unshown } from './phrase.js'
 import { readNode } from './reading.js'
-import { addFault, countFaults, type Fault, note, type Run, report } from './run.js'
+import { addFault, countFaults, type Fault, mostFaults, note, type Run, report } from './run.js'
+import { suggest } from './suggest.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -46,6 +47,8 @@ export interface Finding {
   /** What was sent; of a container only its type is told. */
   readonly sent?: unknown
   readonly variant?: string | undefined
+  /** Of a name that is not known, those that are. */
+  readonly names?: readonly string[]
   /** Another place that the words speak of. */
   readonly other?: Path
   readonly about?: { readonly [name: string]: unknown } | undefined
@@ -109,19 +112,33 @@ function tell(node: SchemaNode, value: unknown, run: Run, known: readonly Fault[
     known.some(
       (one) => one.code === code && one.path.length === path.length && one.path.every((key, at) => key === path[at]),
     )
-  for (const { path, other, sent, about, ...finding } of node.judge.tell(value)) {
+  // So many are not reported: they are only counted.
+  if (run.faults.length === mostFaults) {
+    run.found++
+    run.beyond++
+    return
+  }
+  for (const { path, other, sent, about, names, ...finding } of node.judge.tell(value)) {
     if (isKnown([...run.path, ...path], finding.code)) continue
+    const nearest =
+      names && run.suggestions > 0 && run.secrecy === 0 ? suggest(String(path.at(-1)), names, run) : undefined
     const isContainer = typeof sent === 'object' && sent !== null
     const type = Array.isArray(sent) ? 'list' : 'object'
     const shown = run.secrecy > 0 ? undefined : isContainer ? new Unshown(type) : sent
     addFault(run, {
       ...finding,
-      path: [...run.path, ...path],
+      // Names inside of a secret came with the request.
+      path: run.secrecy > 0 ? run.path.slice() : [...run.path, ...path],
       stage: 'shape',
       node,
       ...(run.secrecy > 0 ? { limit: undefined } : {}),
+      ...(nearest === undefined ? {} : { variant: 'near' }),
       sent: isContainer && finding.code !== 'wrong_type' ? undefined : shown,
-      about: other ? { ...about, other: new Place([...run.path, ...other]) } : about,
+      about: other
+        ? { ...about, other: new Place([...run.path, ...other]) }
+        : nearest === undefined
+          ? about
+          : { nearest },
     })
   }
 }

@@ -1,12 +1,11 @@
 /** Keywords that apply other schemas: JSON Schema 2020-12 Core, sections 8.2, 10 and 11. */
 import { isNamed } from '../kinds/run.js'
 import type { Finding } from '../kinds/schema.js'
-import { nearestOf } from '../terms/nearest.js'
 import { isCount, isListOfNames, neededBeside } from './assertions.js'
 import { closest, declares, namesIn } from './branches.js'
 import { Forms } from './forms.js'
 import type { Making, Members } from './making.js'
-import { below, type Place, type Rule, type Scope, Seen } from './place.js'
+import { below, mostFindings, type Place, type Rule, type Scope, Seen } from './place.js'
 
 type Make = (value: unknown, making: Making) => Rule | undefined
 
@@ -54,7 +53,7 @@ function members(_: unknown, making: Making): Rule {
       if (!isNamed(value)) return []
       const declared = [...named.keys()].filter((name) => Object.hasOwn(value, name))
       const order = [...declared, ...Object.keys(value).filter((name) => !named.has(name))]
-      return order.flatMap((name) => {
+      return gathered(order, (name) => {
         const places = placesOf(all, name)
         if (places.length > 0 && places[0] === others && isNone(others)) return [unlisted(name, [...named.keys()])]
         return below(name, distinct(places.flatMap((place) => place.tell(value[name], scope))))
@@ -62,9 +61,16 @@ function members(_: unknown, making: Making): Rule {
     },
   }
 }
-function unlisted(name: string, names: readonly string[]): Finding {
-  const nearest = nearestOf(name, names)
-  return { path: [name], code: 'unlisted', ...(nearest === undefined ? {} : { variant: 'near', about: { nearest } }) }
+const unlisted = (name: string, names: readonly string[]): Finding => ({ path: [name], code: 'unlisted', names })
+
+/** What is wrong with many members or elements, as far as so much is kept. */
+function gathered<K>(keys: Iterable<K>, tell: (key: K) => readonly Finding[]): readonly Finding[] {
+  const found: Finding[] = []
+  for (const key of keys) {
+    if (found.length >= mostFindings) break
+    found.push(...tell(key))
+  }
+  return found
 }
 
 /** The same thing wrong, found by several schemas, is one. */
@@ -91,14 +97,11 @@ function elements(_: unknown, making: Making): Rule {
     },
     tell(value, scope) {
       if (!Array.isArray(value)) return []
+      const tellAll = (indexes: Iterable<number>) =>
+        gathered(indexes, (index) => below(index, placeAt(index)?.tell(value[index], scope) ?? []))
       if (isNone(others) && value.length > leading.length)
-        return [
-          ...value
-            .slice(0, leading.length)
-            .flatMap((one, index) => below(index, placeAt(index)?.tell(one, scope) ?? [])),
-          { path: [], code: 'too_many', limit: leading.length },
-        ]
-      return value.flatMap((one, index) => below(index, placeAt(index)?.tell(one, scope) ?? []))
+        return [...tellAll(leading.keys()), { path: [], code: 'too_many', limit: leading.length }]
+      return tellAll(value.keys())
     },
   }
 }
@@ -141,7 +144,7 @@ function propertyNames(_: unknown, making: Making): Rule | undefined {
     holds: (value, scope) => !isNamed(value) || Object.keys(value).every((name) => place.holds(name, scope)),
     tell: (value, scope) =>
       isNamed(value)
-        ? Object.keys(value).flatMap((name): Finding[] => {
+        ? gathered(Object.keys(value), (name): Finding[] => {
             const [first] = place.tell(name, scope)
             if (!first) return []
             const { code, limit } = first

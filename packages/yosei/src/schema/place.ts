@@ -33,10 +33,11 @@ export class Seen {
  */
 export class Scope {
   readonly #anchors: ReadonlyMap<string, Located> | undefined
-  readonly #inner = new Map<Resource, Scope>()
-  readonly #held = new Map<Place, Map<unknown, boolean>>()
-  readonly #seen = new Map<Place, Map<unknown, Seen | false>>()
-  readonly #told = new Map<Place, Map<unknown, readonly Finding[]>>()
+  #inner: Map<Resource, Scope> | undefined
+  // Made when they are needed: most judgements need none.
+  #held: Known<boolean> | undefined
+  #seen: Known<Seen | false> | undefined
+  #told: Known<readonly Finding[]> | undefined
 
   /** @param anchors By its name, the outermost schema that it names; `undefined` if no reference is dynamic. */
   constructor(anchors?: ReadonlyMap<string, Located>) {
@@ -46,6 +47,7 @@ export class Scope {
   /** What is entered later changes nothing for a name that is known. */
   within(resource: Resource): Scope {
     if (!this.#anchors) return this
+    this.#inner ??= new Map()
     const known = this.#inner.get(resource)
     if (known) return known
     const added = [...resource.dynamicAnchors].filter(([name]) => !this.#anchors?.has(name))
@@ -59,20 +61,26 @@ export class Scope {
 
   /** A value that is asked about while it is looked at leads around in a circle: the rest decides. */
   holds(place: Place, value: unknown, look: () => boolean): boolean {
+    this.#held ??= new Map()
     return recalled(this.#held, place, value, true, look)
   }
   seen(place: Place, value: unknown, look: (own: Seen) => boolean): Seen | false {
+    this.#seen ??= new Map()
     return recalled(this.#seen, place, value, new Seen(), () => {
       const own = new Seen()
       return look(own) && own
     })
   }
   told(place: Place, value: unknown, tell: () => readonly Finding[]): readonly Finding[] {
+    this.#told ??= new Map()
     return recalled(this.#told, place, value, [], tell)
   }
 }
 
-function recalled<R>(known: Map<Place, Map<unknown, R>>, place: Place, value: unknown, meanwhile: R, make: () => R): R {
+/** What is known of a value, by each schema. */
+type Known<R> = Map<Place, Map<unknown, R>>
+
+function recalled<R>(known: Known<R>, place: Place, value: unknown, meanwhile: R, make: () => R): R {
   let values = known.get(place)
   if (!values) {
     values = new Map()
@@ -98,7 +106,7 @@ export interface Made {
 }
 
 /** So many findings of one value are kept. */
-const mostFindings = 1000
+export const mostFindings = 1000
 
 /** A schema at work. */
 export class Place {
