@@ -32,12 +32,22 @@ export async function loadIntake(file: string, options: LoadOptions = {}): Promi
   return app
 }
 
+/** What makes the services of an intake, if any are named. A description asks none, so its callers are asked without. */
+export async function servicesOf(
+  intake: string,
+  services: string | undefined,
+  options: LoadOptions = {},
+): Promise<(() => Promise<unknown>) | undefined> {
+  if (services !== undefined) return loadServices(services, options)
+  return isDescription(intake) ? async () => ({}) : undefined
+}
+
 /**
  * What makes services; it throws a Failure where it cannot.
  *
  * @throws Failure if there is no such module, it throws, or it exports no function.
  */
-export async function loadServices(file: string, options: LoadOptions = {}): Promise<() => Promise<unknown>> {
+async function loadServices(file: string, options: LoadOptions = {}): Promise<() => Promise<unknown>> {
   const make = await loadDefault(file, 'your stand-in services', options)
   if (typeof make !== 'function')
     throw new Failure(`${file}: its default export is no function; end it with: export default () => ({ … })`)

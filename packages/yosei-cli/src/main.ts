@@ -104,17 +104,15 @@ program
   .addOption(formatOption())
   .addHelpText('after', "\nExample: yosei try intake.ts GET '/sessions?limit=5' --with query.state=booked")
   .action(async (...given: [string, string, string | undefined, TryOptions]) => {
-    const [{ loadIntake }, { runTry }] = await Promise.all([import('./load.js'), import('./try.js')])
+    const [{ loadIntake, servicesOf }, { runTry }] = await Promise.all([import('./load.js'), import('./try.js')])
     const [first, second, third, options] = given
     // With two, the intake is the one that the package names.
     const [file, method, target] = third === undefined ? [undefined, first, second] : [first, second, third]
     const { intake, services } = settled({ intake: file, services: options.services })
-    process.exitCode = await runTry(
-      await loadIntake(intake),
-      method,
-      target,
-      services === undefined ? options : { ...options, services },
-    )
+    process.exitCode = await runTry(await loadIntake(intake), method, target, {
+      ...options,
+      makeServices: await servicesOf(intake, services),
+    })
   })
 
 program
@@ -152,9 +150,9 @@ program
   .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei probe intake.ts bookSession --write samples/probes.md')
   .action(async (file: string | undefined, name: string | undefined, options: ProbeOptions & { services?: string }) => {
-    const [{ loadIntake, loadServices }, { runProbe }] = await Promise.all([import('./load.js'), import('./probe.js')])
+    const [{ loadIntake, servicesOf }, { runProbe }] = await Promise.all([import('./load.js'), import('./probe.js')])
     const { intake, endpoint, services } = named(file, name, options.services)
-    const makeServices = services === undefined ? undefined : await loadServices(services)
+    const makeServices = await servicesOf(intake, services)
     process.exitCode = await runProbe(await loadIntake(intake), endpoint, { ...options, makeServices })
   })
 
@@ -195,12 +193,12 @@ program
   .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei advise intake.ts --samples samples')
   .action(async (file: string | undefined, options: { format: string; samples: string[]; services?: string }) => {
-    const [{ loadIntake, loadServices }, { runAdvise }] = await Promise.all([
+    const [{ loadIntake, servicesOf }, { runAdvise }] = await Promise.all([
       import('./load.js'),
       import('./run-advise.js'),
     ])
     const { intake, services } = settled({ intake: file, services: options.services })
-    const makeServices = services === undefined ? undefined : await loadServices(services)
+    const makeServices = await servicesOf(intake, services)
     process.exitCode = await runAdvise(await loadIntake(intake), intake, { ...options, makeServices })
   })
 

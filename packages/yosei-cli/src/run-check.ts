@@ -7,7 +7,7 @@ import { verdictOf, withVerdicts } from './book/index.js'
 import { type Checked, type CheckOptions, type Counts, checkSamples, chooserOf, count, noCounts } from './check.js'
 import type { Coverage } from './coverage.js'
 import { Failure } from './failure.js'
-import { loadIntake, loadServices } from './load.js'
+import { loadIntake, servicesOf } from './load.js'
 import { countsText, junitText, sampleJson, sampleJunit, sampleText } from './print.js'
 import { findSamples, sampleFiles } from './samples.js'
 import { Progress, pc, print } from './terminal.js'
@@ -48,7 +48,7 @@ async function checkOnce(
   const { format, services, quiet, trace, only, write, coverage: wantsCoverage, least } = options
   const app = await loadIntake(file)
   const checking: CheckOptions = {
-    makeServices: services === undefined ? undefined : await loadServices(services),
+    makeServices: await servicesOf(file, services),
     trace,
     only: only && chooserOf(only),
   }
@@ -207,7 +207,7 @@ async function outcomesOf(
   { services, only }: RunOptions,
 ): Promise<Outcomes> {
   const app: Intake = await loadIntake(file, { isFresh: true })
-  const makeServices = services === undefined ? undefined : await loadServices(services, { isFresh: true })
+  const makeServices = await servicesOf(file, services, { isFresh: true })
   const found: Outcomes = new Map()
   for await (const checked of checkSamples(app, findSamples(patterns), { makeServices, only: only && chooserOf(only) }))
     keep(found, checked)

@@ -8,7 +8,7 @@ import { Failure } from './failure.js'
 import { Server } from './http.js'
 import { kit } from './kit.js'
 import { nameOf } from './lines.js'
-import { loadIntake, loadServices } from './load.js'
+import { loadIntake, servicesOf } from './load.js'
 import { sampleFiles } from './samples.js'
 import { pc, print } from './terminal.js'
 
@@ -29,7 +29,7 @@ export async function runDesk({ intake, samples, services, port, out }: DeskOpti
   const load = async () => {
     const loaded = await loadIntake(intake, { isFresh: true })
     app = loaded
-    const makeServices = services === undefined ? undefined : await loadServices(services, { isFresh: true })
+    const makeServices = await servicesOf(intake, services, { isFresh: true })
     return { app: loaded, makeServices }
   }
   const failing = async <T>(done: Promise<T>): Promise<T> => {

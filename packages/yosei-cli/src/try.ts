@@ -7,7 +7,6 @@ import { type AnyVerdict, blockOf, isWritable, markOf, verdictOf } from './book/
 import { readWho } from './check.js'
 import { Failure } from './failure.js'
 import { headerOf } from './http.js'
-import { loadServices } from './load.js'
 import { isShown, maskedHeader, maskedMessage, maskedTarget, withoutSecrets } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
 import { errorLines, laidOut, shownValue, statusText, stepText, traceLines } from './print.js'
@@ -16,6 +15,7 @@ import { pc, print, shorten, visible, width } from './terminal.js'
 export interface TryOptions {
   readonly format: 'text' | 'json'
   readonly services?: string
+  readonly makeServices?: (() => Promise<unknown>) | undefined
   readonly header: readonly string[]
   readonly body?: string
   readonly with: readonly string[]
@@ -33,7 +33,7 @@ export async function runTry(app: Intake, method: string, target: string, option
   const headers = options.header.map(headerOf)
   const composed = await composedOf(app, method.toUpperCase(), target, headers, now, options)
   const { message } = composed
-  const services = options.services === undefined ? undefined : await (await loadServices(options.services))()
+  const services = await options.makeServices?.()
   const isAsked = services !== undefined && headers.some(([name]) => name === 'authorization' || name === 'cookie')
   const who = whoOf(app, composed, isAsked, now, options)
   const about = { now, trace: true, ...(services === undefined ? {} : { services }), ...who }

@@ -117,6 +117,7 @@ describe('bodies', () => {
   test('names that are not described stay, unless the service is stricter', async () => {
     const content = {
       'application/json': {
+        example: { a: 1, b: 2 },
         schema: { type: 'object', properties: { a: {}, free: { type: 'object', additionalProperties: true } } },
       },
     }

@@ -98,6 +98,7 @@ class Reader {
       note: (note) => this.#notes.push(note),
       where: 'readOpenApi()',
       dialect,
+      unlisted: options.unlisted?.body,
     })
     this.#translator = new Translator(this.#program)
     const located = this.#program.document({ uri: options.address ?? nameless, schema: document })
@@ -136,7 +137,7 @@ class Reader {
       base: this.#base(servers),
       ...(typeof title === 'string' ? { title } : {}),
       ...(typeof version === 'string' ? { version } : {}),
-      unlisted: { query: 'drop', body: 'keep', ...this.#options.unlisted },
+      unlisted: { query: 'drop', ...this.#options.unlisted },
       ...(identify
         ? { identify: identify as never }
         : isAsked
@@ -401,6 +402,7 @@ class Reader {
         'value' in value ? [[`examples/${name}`, value['value']] as const] : [],
       ),
     ]
+    if (this.#program.unlisted === 'refuse') return {}
     const right = all.filter(([name, example]) => {
       if (place.holds(example, this.#program.scope())) return true
       const [{ path, code } = { path: [], code: 'no_branch' }] = place.tell(example, this.#program.scope())

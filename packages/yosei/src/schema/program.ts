@@ -31,6 +31,8 @@ export interface ProgramOptions {
   readonly note: (note: Note) => void
   /** Whether schemas say what a client may send to an API (OpenAPI 3.1), or in words of 3.0. */
   readonly dialect?: '3.0' | '3.1'
+  /** What becomes of names that a schema neither lists nor forbids. */
+  readonly unlisted?: 'refuse' | 'drop' | 'keep' | undefined
   /** What calls it, for errors. */
   readonly where: string
 }
@@ -231,6 +233,9 @@ export class Program {
   /** Whether what only the server sets is dropped. */
   get drops(): boolean {
     return this.#options.dialect !== undefined
+  }
+  get unlisted(): 'refuse' | 'drop' | 'keep' {
+    return this.#options.unlisted ?? 'keep'
   }
   /** The keywords of a schema that are read. */
   keywordsOf(place: Place): Keywords {

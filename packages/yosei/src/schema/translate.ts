@@ -167,6 +167,8 @@ export class Translator {
   #examples(place: Place, examples: unknown): Annotations {
     if (!Array.isArray(examples) || examples.length === 0) return {}
     if (!this.#program.drops) return { examples }
+    // They may have names that only the reader refuses.
+    if (this.#program.unlisted === 'refuse') return {}
     const right = examples.filter((one) => place.holds(one, this.#program.scope()))
     if (right.length < examples.length)
       this.#program.leave(place, 'examples', 'an example, which its own schema rejects', 'It is left out')
@@ -333,9 +335,8 @@ export class Translator {
         : again(field, { optional: true })
       Object.defineProperty(fields, name, { value: shape.required.has(name) ? field : optional, enumerable: true })
     }
-    // Where the description of an API does not say, its reader does.
-    const isUnsaid = this.#program.drops && !shape.isClosed && !shape.isOpenSaid
-    return record(fields as Fields, { ...own, unlisted: shape.isClosed ? 'refuse' : isUnsaid ? undefined : 'keep' })
+    const unsaid = shape.isOpenSaid ? 'keep' : this.#program.unlisted
+    return record(fields as Fields, { ...own, unlisted: shape.isClosed ? 'refuse' : unsaid })
   }
 
   /** The field with its default, if the description of an API gives one that its schema takes. */
