@@ -352,6 +352,10 @@ test.each<[document: unknown, message: string]>([
   ],
   [described({ '/a': { get: { parameters: {} } } }), '/paths/~1a/get: parameters is an object. Write it as a list'],
   [described({ '/a': { $ref: '#/paths/~1b' }, '/b': { $ref: '#/paths/~1a' } }), 'this reference leads back to itself'],
+  [
+    described({ '/a': { get: { security: [{ key: [] }] } } }),
+    '/paths/~1a/get: the security scheme key is not described. Describe it in components/securitySchemes',
+  ],
   [described({ '/a': { get: 5 } }), '/paths/~1a/get: an object must stand here, and not 5'],
 ])('thrown: %j', (document, message) => {
   expect(() => readOpenApi(document as object)).toThrow(message)

@@ -1,5 +1,7 @@
 /** What a description asks of callers: that credentials are there (OpenAPI 3.1, section 4.8.27). */
 import type { Head } from '../declare/intake.js'
+import { isNamed } from '../kinds/run.js'
+import type { At, Description, Json } from './description.js'
 
 /** A way to carry credentials. */
 export interface Scheme {
@@ -43,5 +45,60 @@ export function challengeBy(all: readonly Asked[]): { readonly header?: string; 
   return {
     header: name.toLowerCase(),
     scheme: scheme === undefined ? 'ApiKey' : scheme.replace(/^./, (one) => one.toUpperCase()),
+  }
+}
+
+/** The security requirements of operations. */
+export class Security {
+  readonly #description: Description
+  readonly #isVerified: boolean
+  /** @param isVerified Whether the service verifies credentials itself. */
+  constructor(description: Description, isVerified: boolean) {
+    this.#description = description
+    this.#isVerified = isVerified
+  }
+
+  #required(operation: At): { readonly at: At; readonly all: readonly Json[] } {
+    const at = operation.value['security'] === undefined ? this.#description.root : operation
+    const { security } = at.value
+    return { at, all: (Array.isArray(security) ? security : []).filter(isNamed) }
+  }
+  isOpen(operation: At): boolean {
+    const { all } = this.#required(operation)
+    return all.length === 0 || all.some((one) => Object.keys(one).length === 0)
+  }
+  readonly #schemes = new Map<string, Scheme>()
+  /** What an operation asks of its caller. */
+  of(operation: At): Asked {
+    const { at, all } = this.#required(operation)
+    const alternatives = all.map((one) =>
+      Object.keys(one).flatMap((name): Scheme[] => {
+        const known = this.#schemes.get(name)
+        if (known) return [known]
+        const scheme = this.#description.at(this.#description.root, ['components', 'securitySchemes', name])
+        if (!scheme)
+          return this.#description.program.mistake(
+            at.located,
+            `the security scheme ${name} is not described`,
+            'Describe it in components/securitySchemes, or correct the name',
+          )
+        const { type, in: where, name: key, scheme: http } = scheme.value
+        const made: Scheme = {
+          type: String(type),
+          where: where === 'query' || where === 'cookie' ? where : 'header',
+          name: type === 'apiKey' && typeof key === 'string' ? key : 'authorization',
+          scheme: type === 'http' ? String(http) : type === 'apiKey' ? undefined : 'Bearer',
+        }
+        this.#schemes.set(name, made)
+        if (!this.#isVerified)
+          this.#description.note(
+            scheme,
+            `the security scheme ${name}`,
+            `${type === 'mutualTLS' ? 'It is not checked' : 'It must be there, and is not verified'}. Give readOpenApi identify`,
+          )
+        return [made]
+      }),
+    )
+    return { alternatives: this.isOpen(operation) ? [] : alternatives.filter((one) => one.length > 0) }
   }
 }
