@@ -1021,13 +1021,16 @@ test('the static build judges in the browser; what cannot run there is said', as
     })
     await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
     const page = await open(`http://127.0.0.1:${(server.address() as AddressInfo).port}/`)
-    // It asks nothing of a command.
-    await page.getByRole('searchbox').fill('A night that is booked')
-    await sample(page, 'book-a-session.md#16').click()
-    await page.locator('.title', { hasText: 'A night that is booked' }).waitFor()
+    // It asks nothing of a command, so there is no answer to wait for.
+    const openHere = async (title: string, id: string) => {
+      await page.getByRole('searchbox').fill(title)
+      await sample(page, id).click()
+      await page.locator('.title', { hasText: title }).waitFor()
+    }
+    await openHere('A night that is booked', 'book-a-session.md#16')
     await becomes(page, '409')
     expect(await told(page)).toEqual(['body.window night_booked', 'header.x-team quota_spent'])
-    await openSample(page, 'A whole booking', 'book-a-session.md#1')
+    await openHere('A whole booking', 'book-a-session.md#1')
     await becomes(page, 'accepted')
     await control(page, 'body.contact').fill('nobody')
     await becomes(page, '422')
