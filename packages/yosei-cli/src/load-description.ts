@@ -43,9 +43,20 @@ function readDescription(file: string): { readonly intake: Intake; readonly note
 function documentAt(path: string, shown: string): unknown {
   if (!existsSync(path)) throw new Failure(`${shown}: there is no such file; name the description of your API`)
   try {
-    return parse(readFileSync(path, 'utf8'))
+    const text = readFileSync(path, 'utf8')
+    return /\.json$/i.test(path) ? JSON.parse(text) : withoutCircles(parse(text))
   } catch (error) {
     throw new Failure(`${shown}: could not be read as JSON or YAML: ${(error as Error).message.split('\n')[0]}`)
+  }
+}
+
+/** An alias of YAML can lead back to what holds it. */
+function withoutCircles(document: unknown): unknown {
+  try {
+    JSON.stringify(document)
+    return document
+  } catch {
+    throw new Error('an alias leads back to what holds it')
   }
 }
 

@@ -150,7 +150,7 @@ function linesOf(name: string, of: FieldOutline, depth: number): Line[] {
   if (of.base) {
     const [first, ...rest] = linesOf(name, of.base, depth)
     if (!first) return [own]
-    // What a JSON Schema says besides is told by itself.
+    // A JSON Schema says more than its field: it stands in the JSON form.
     const about =
       of.kind === 'schema'
         ? { kind: first.kind, need: own.need, limits: 'and what its JSON Schema says' }

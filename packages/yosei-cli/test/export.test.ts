@@ -65,6 +65,7 @@ test.each<[args: string[], status: number, stdout: RegExp, stderr?: RegExp]>([
     /^$/,
     /^yosei: other\.json: this is no description of OpenAPI 3\.1 or 3\.0, but an object/,
   ],
+  [['show', 'circle.yaml'], 2, /^$/, /^yosei: circle\.yaml: could not be read as JSON or YAML: an alias leads back/],
   [['show', 'none.yml'], 2, /^$/, /^yosei: none\.yml: there is no such file/],
 ])('a description in the place of an intake: %j', (args, status, stdout, stderr = /^$/) => {
   const { paths } = JSON.parse(described) as { paths: { '/loans': object } }
@@ -79,6 +80,7 @@ test.each<[args: string[], status: number, stdout: RegExp, stderr?: RegExp]>([
     }),
   )
   folder.write('lost.yaml', 'openapi: 3.1.0\ninfo: {}\npaths: { /a: { get: { parameters: [{ $ref: "#/b" }] } } }\n')
+  folder.write('circle.yaml', 'openapi: 3.1.0\ninfo: &a { title: x, of: *a }\n')
   folder.write('broken.json', '{')
   folder.write('other.json', JSON.stringify({ paths }))
   folder.write(

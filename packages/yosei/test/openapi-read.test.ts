@@ -313,6 +313,18 @@ test.each<[what: string, paths: Json, notes: readonly Partial<Note>[]]>([
     [{ what: 'the format hull, which is not known here' }],
   ],
   [
+    'the default of a schema that holds itself',
+    {
+      '/a': {
+        post: {
+          requestBody: { content: { 'application/json': { schema: { $ref: '#/paths/~1a/post/x' } } } },
+          x: { type: 'object', properties: { c: { $ref: '#/paths/~1a/post/x', default: {} } } },
+        },
+      },
+    },
+    [{ what: 'the default of a schema that holds itself' }],
+  ],
+  [
     'a parameter that no query can carry',
     {
       '/a': { get: { parameters: [{ name: 'n', in: 'query', schema: { type: 'array', items: { type: 'array' } } }] } },

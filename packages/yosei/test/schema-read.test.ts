@@ -4,6 +4,7 @@ import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { endpoint, type Field, intake, judgeParts, judgeValue, record } from 'yosei'
 import { type Note, readJsonSchema, writeJsonSchema } from 'yosei/json-schema'
+import { requestFor } from 'yosei/probe'
 import { vocabularies } from '../dist/internals.js'
 import { enginePairs } from './samples.ts'
 
@@ -52,6 +53,10 @@ test.each(rowsBelow('These are not enforced, and noted:\n'))('in the docs: %s', 
   expect(notes.at(-1)).toMatchObject({ pointer: `/${Object.keys(read)[0]}`, consequence })
 })
 
+function chain(length: number, link: (to: string) => object): object {
+  const entries = Array.from({ length }, (_, at) => [`n${at}`, link(`#/$defs/n${at + 1}`)])
+  return { $ref: '#/$defs/n0', $defs: Object.fromEntries([...entries, [`n${length}`, { type: 'string' }]]) }
+}
 test.each<[schema: unknown, message: string]>([
   [null, 'readJsonSchema(): the schema is null. Give it an object of keywords, true or false.'],
   [
@@ -68,6 +73,8 @@ test.each<[schema: unknown, message: string]>([
   [{ properties: { a: { $ref: '#/$defs/b' } } }, '/properties/a: the reference #/$defs/b leads nowhere.'],
   [{ $ref: 'https://example.org/a' }, 'Nothing is fetched.'],
   [{ $defs: { a: { anyOf: [{ $ref: '#/$defs/a' }, true] } }, $ref: '#/$defs/a' }, 'leads back to itself'],
+  [chain(300, (to) => ({ $ref: to })), 'references lead through more than 200 schemas'],
+  [chain(300, (to) => ({ type: 'object', properties: { a: { $ref: to } } })), 'references lead through more than 200'],
   [Array.from({ length: 600 }).reduce<object>((not) => ({ not }), {}), 'nests deeper than 500 levels'],
 ])('what makes no sense is thrown, with its place: %j', (schema, message) => {
   expect(() => readJsonSchema(schema as object)).toThrow(message)
@@ -265,6 +272,22 @@ test.each<[schema: object, value: unknown]>([
     { pin: 'hush-2' },
   ],
   [{ allOf: [{ writeOnly: true }], type: 'string', maxLength: 2 }, 'hush-2'],
+  // What the schema says of a secret is one too.
+  [{ writeOnly: true, not: { const: 'hush-1' } }, 'hush-1'],
+  [{ writeOnly: true, contains: { const: 'hush-1' } }, ['a']],
+  [
+    {
+      writeOnly: true,
+      oneOf: [
+        { const: 'hush-1', title: 'hush' },
+        { type: 'string', title: 'hush' },
+      ],
+    },
+    'hush-1',
+  ],
+  [{ writeOnly: true, anyOf: [{ const: 'hush-1' }, { not: { const: 5 } }, false] }, 5],
+  [{ writeOnly: true, type: 'string', pattern: '^y', examples: ['y-hush', 5] }, 'hush-2'],
+  [{ properties: { pin: { writeOnly: true, not: { enum: ['hush-1'] } } }, if: true }, { pin: 'hush-1' }],
 ])('a secret is not shown, wherever it stands: %j', (schema, value) => {
   const field = readJsonSchema({
     ...schema,
@@ -279,4 +302,21 @@ test('a note of another document has its address', () => {
   const documents = { 'https://example.org/a.json': { $defs: { b: { pattern: '(' } } } }
   readJsonSchema({ $ref: 'https://example.org/a.json#/$defs/b' }, { documents, notes: (note) => notes.push(note) })
   expect(notes.map(({ pointer }) => pointer)).toEqual(['https://example.org/a.json#/$defs/b/pattern'])
+})
+
+test('a branch of null alone that takes nothing makes nothing nullable', () => {
+  const field = readJsonSchema({ anyOf: [{ type: 'string' }, { type: 'null', enum: [1] }] })
+  expect(errorsOf(field, null)).toEqual(['no_branch'])
+  expect(judgeValue(readJsonSchema({ anyOf: [{ type: 'string' }, { type: 'null' }] }), null).outcome).toBe('accepted')
+})
+test('a value is made of a schema without asking it in every way', async () => {
+  const both = (to: number) => [{ $ref: `#/$defs/n${to}` }, { $ref: `#/$defs/n${to}`, title: 'x' }]
+  const $defs = Object.fromEntries(Array.from({ length: 60 }, (_, at) => [`n${at}`, { allOf: both(at + 1) }]))
+  const field = readJsonSchema({ $ref: '#/$defs/n0', $defs: { ...$defs, n60: { required: ['a'] } } })
+  const put = endpoint('PUT /', {
+    body: record({ x: field, y: readJsonSchema({ pattern: '^k-[0-9]{3}$', type: 'string', not: { const: '' } }) }),
+  })
+  const app = intake({ endpoints: { put } })
+  const { message } = requestFor(app, { method: 'PUT', target: '/' }, { now: new Date(0) })
+  expect(String(message.body)).toMatch(/"a":.*"k-\d{3}"/)
 })

@@ -153,7 +153,8 @@ class Forms extends Phrase {
     super()
   }
   words(speech: Speech): string {
-    const forms = this.nodes.map((node) => {
+    const forms = this.nodes.map((one) => {
+      const node = one.kind === 'schema' && one.base && one.title === undefined ? one.base : one
       if (node.title !== undefined) return speech.show(node.title)
       const names =
         node.kind === 'record' ? Object.keys(node.fields).filter((name) => node.fields[name]?.need === 'required') : []

@@ -44,7 +44,7 @@ export interface Finding {
   readonly path: Path
   readonly code: Code
   readonly limit?: unknown
-  /** What was sent; of a container only its type is told. */
+  /** What was sent. Of a container, only its type is shown. */
   readonly sent?: unknown
   readonly variant?: string | undefined
   /** Of a name that is not known, those that are. */
@@ -59,6 +59,8 @@ export const schemaWords = {
   'not_allowed_here.value': 'has a value that is not allowed here',
   'not_allowed_here.form': 'must not be {forms}',
   'more_than_one.forms': 'must be only one of these: {forms}',
+  'form.schema': 'a value of another form',
+  'more_than_one.unshown': 'has more than one of the forms that are allowed here',
   'needed.beside': 'must be sent if {other} is sent',
   'too_few.contains': 'must have at least {limit} {limit|element|elements} like this: {forms}',
   'too_many.contains': 'must have at most {limit} {limit|element|elements} like this: {forms}',
@@ -88,12 +90,12 @@ export const schema: KindOf<SchemaNode> = {
   mask: ({ judge, base }, value, below) => (base ? below(base, value) : judge.mask(value)),
 }
 
-/** What both find wrong is told once. */
+/** Reports once what both find wrong. */
 function readBoth(node: SchemaNode, base: Node, value: unknown, source: Source, run: Run): unknown {
   const before = countFaults(run)
   const read = readNode(base, value, source, run)
   const found = run.faults.slice(before)
-  // Of a value of another type nothing else is told.
+  // If the value has another type, nothing else is reported.
   const isOther = (code: string) => isOtherType(code) || code === 'not_whole'
   if (found.some(({ path, code }) => path.length === run.path.length && isOther(code))) return read
   const isRight = countFaults(run) === before
@@ -107,6 +109,24 @@ function readBoth(node: SchemaNode, base: Node, value: unknown, source: Source, 
   return read
 }
 
+/** Variants that show what the schema says of its values, and what is said instead. */
+const unshown: { readonly [variant: string]: string | undefined } = {
+  form: 'value',
+  forms: 'unshown',
+  contains: undefined,
+  examples: undefined,
+  titled: undefined,
+  titledExamples: undefined,
+}
+const ofValues = new Set<Code>(['not_constant', 'not_a_choice'])
+/** The same of a secret: without what was sent, and without what its schema says of values. */
+export function withoutValues({ sent: _, about: __, limit, ...finding }: Finding): Finding {
+  const { code, variant = '' } = finding
+  if (ofValues.has(code) || (code === 'wrong_type' && (variant === 'constant' || variant === 'choice')))
+    return { ...finding, variant: 'secret' }
+  return { ...finding, limit, ...(Object.hasOwn(unshown, variant) ? { variant: unshown[variant] } : {}) }
+}
+
 function tell(node: SchemaNode, value: unknown, run: Run, known: readonly Fault[] = []): void {
   const isKnown = (path: Path, code: Code) =>
     known.some(
@@ -118,20 +138,20 @@ function tell(node: SchemaNode, value: unknown, run: Run, known: readonly Fault[
     run.beyond++
     return
   }
-  for (const { path, other, sent, about, names, ...finding } of node.judge.tell(value)) {
+  for (const one of node.judge.tell(value)) {
+    const { path, other, sent, about, names, ...finding } = run.secrecy > 0 ? withoutValues(one) : one
     if (isKnown([...run.path, ...path], finding.code)) continue
     const nearest =
       names && run.suggestions > 0 && run.secrecy === 0 ? suggest(String(path.at(-1)), names, run) : undefined
     const isContainer = typeof sent === 'object' && sent !== null
     const type = Array.isArray(sent) ? 'list' : 'object'
-    const shown = run.secrecy > 0 ? undefined : isContainer ? new Unshown(type) : sent
+    const shown = isContainer ? new Unshown(type) : sent
     addFault(run, {
       ...finding,
       // Names inside of a secret came with the request.
       path: run.secrecy > 0 ? run.path.slice() : [...run.path, ...path],
       stage: 'shape',
       node,
-      ...(run.secrecy > 0 ? { limit: undefined } : {}),
       ...(nearest === undefined ? {} : { variant: 'near' }),
       sent: isContainer && finding.code !== 'wrong_type' ? undefined : shown,
       about: other

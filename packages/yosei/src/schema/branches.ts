@@ -1,4 +1,4 @@
-/** What is told if no branch takes a value: as unions do, see `either`. */
+/** What is reported if no branch accepts a value. Unions do the same: see `either`. */
 import { highest, isOtherType } from '../kinds/either.js'
 import { isNamed } from '../kinds/run.js'
 import type { Finding } from '../kinds/schema.js'

@@ -1,7 +1,7 @@
 /** Judges values by a schema, as a field does: see `SchemaJudge`. */
 import { integerText } from '../kinds/number.js'
 import { isNamed } from '../kinds/run.js'
-import type { Finding, SchemaJudge } from '../kinds/schema.js'
+import { type Finding, type SchemaJudge, withoutValues } from '../kinds/schema.js'
 import { distinct } from './applicators.js'
 import { isType, type Type } from './assertions.js'
 import type { Place } from './place.js'
@@ -44,7 +44,7 @@ class Judge implements SchemaJudge {
     const found = inOrder(distinct(this.#place.tell(value, this.#program.scope())))
     // What does not hold is never taken, even if no keyword says why.
     const told: readonly Finding[] = found.length > 0 ? found : [{ path: [], code: 'no_branch' }]
-    return told.map((one) => (isTold(this.#program, one) ? one : { ...one, sent: undefined, ...hidden(one) }))
+    return told.map((one) => (isShown(this.#program, one) ? one : withoutValues(one)))
   }
   meant(sent: unknown): unknown {
     return meaning(this.#program, this.#whole, this.#carried(sent))
@@ -84,11 +84,8 @@ function inOrder(findings: readonly Finding[]): readonly Finding[] {
 }
 
 /** Whether what was sent may be shown: not of a secret, nor of what stands in one. */
-const isTold = ({ secrets }: Program, { path }: Finding) =>
+const isShown = ({ secrets }: Program, { path }: Finding) =>
   !secrets.isAnywhere && !path.some((step) => typeof step === 'string' && secrets.names.has(step))
-const hidden = ({ code }: Finding): Partial<Finding> =>
-  code === 'not_constant' || code === 'not_a_choice' ? { limit: undefined, variant: 'secret' } : {}
-
 /** What texts stand for, where only texts can be sent: each the first meaning that its schema takes. */
 function meaning(program: Program, place: Place | undefined, sent: unknown): unknown {
   if (Array.isArray(sent)) return sent.map((one, index) => meaning(program, place?.elements(index)[0], one))
@@ -98,7 +95,7 @@ function meaning(program: Program, place: Place | undefined, sent: unknown): unk
     )
   if (typeof sent !== 'string' || !place) return sent
   const all = meanings(place, sent)
-  // What none of them is right for is told of the first.
+  // If none is right, the first one is reported.
   return all.find((one) => place.holds(one, program.scope())) ?? all[0] ?? sent
 }
 
@@ -138,7 +135,7 @@ function masked(program: Program, places: readonly Place[], value: unknown): unk
         name,
         masked(
           program,
-          [...all].flatMap((place) => place.members(name)),
+          [...all].flatMap((place) => place.declared(name)),
           one,
         ),
       ]),

@@ -158,6 +158,11 @@ export class Place {
   members(name: string): readonly Place[] {
     return this.#all.members(name)
   }
+  /** What it says of a member, but that any may be there. */
+  declared(name: string): readonly Place[] {
+    const isNamed = this.named.some(([own]) => own === name)
+    return this.members(name).filter(({ located }) => isNamed || located.schema !== true)
+  }
   elements(index: number): readonly Place[] {
     return this.#all.elements(index)
   }

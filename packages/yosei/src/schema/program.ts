@@ -69,6 +69,9 @@ const nothing: Made = {
 /** On texts of these lengths a pattern that slows down is tried. */
 const lengths = [10_000, 3000, 1000, 300, 100, 50, 30]
 
+/** Schemas that apply each other to the same value, at most. */
+const deepestApplied = 200
+
 export class Program {
   readonly #documents: Documents
   readonly #options: ProgramOptions
@@ -154,8 +157,15 @@ export class Program {
   /** A schema that applies itself to the same value says nothing. */
   #checkCircle(start: Place): void {
     const seen = new Set<Place>()
-    const due = [...start.applied]
-    for (let place = due.pop(); place; place = due.pop()) {
+    const due = start.applied.map((one): readonly [place: Place, depth: number] => [one, 1])
+    for (let next = due.pop(); next; next = due.pop()) {
+      const [place, depth] = next
+      if (depth > deepestApplied)
+        this.mistake(
+          start.located,
+          `references lead through more than ${deepestApplied} schemas`,
+          'Let them lead through fewer',
+        )
       if (place === start)
         this.mistake(
           start.located,
@@ -164,7 +174,7 @@ export class Program {
         )
       if (seen.has(place)) continue
       seen.add(place)
-      due.push(...place.applied)
+      for (const one of place.applied) due.push([one, depth + 1])
     }
   }
 

@@ -99,6 +99,9 @@ const besides: ReadonlySet<string> = new Set([
   'uniqueItems',
 ])
 
+/** Fields that stand in fields, at most. */
+const deepestField = 200
+
 /** What an object has, as far as it can be a record. */
 interface Shape {
   /** Whether it is said that nothing but an object is taken. */
@@ -127,6 +130,12 @@ export class Translator {
     if (known) return known
     // A schema that holds itself is made once: inside of it, it stands for itself.
     if (this.#busy.has(place)) return later(() => this.#made.get(place) as Field<unknown>)
+    if (this.#busy.size > deepestField)
+      return this.#program.mistake(
+        place.located,
+        `references lead through more than ${deepestField} schemas`,
+        'Let them lead through fewer',
+      )
     this.#busy.add(place)
     const made = this.#native(place) ?? this.#both(place) ?? this.#judged(place)
     this.#busy.delete(place)
@@ -163,10 +172,9 @@ export class Translator {
     }
   }
 
-  /** Examples, without those that the description of an API contradicts itself by. */
+  /** Examples, without those that a schema contradicts itself by. */
   #examples(place: Place, examples: unknown): Annotations {
     if (!Array.isArray(examples) || examples.length === 0) return {}
-    if (!this.#program.drops) return { examples }
     // They may have names that only the reader refuses.
     if (this.#program.unlisted === 'refuse') return {}
     const right = examples.filter((one) => place.holds(one, this.#program.scope()))
@@ -243,8 +251,10 @@ export class Translator {
     if (this.#program.drops && 'discriminator' in this.#program.keywordsOf(place)) return undefined
     if (given && !all.every((some) => some?.every((type) => given.includes(type)))) return undefined
     if (keyword === 'oneOf' && !areApart(places, all)) return undefined
-    const isNull = (some: readonly Type[] | undefined) => some?.length === 1 && some[0] === 'null'
-    const branches = places.filter((_, index) => !isNull(all[index])).map((one) => this.field(one))
+    // A branch of null alone may say more, and take nothing.
+    const isNull = (one: Place, index: number) =>
+      all[index]?.length === 1 && all[index]?.[0] === 'null' && one.holds(null, this.#program.scope())
+    const branches = places.filter((one, index) => !isNull(one, index)).map((one) => this.field(one))
     const nullable = branches.length < places.length ? { nullable: true } : {}
     const [only] = branches
     if (!only) return undefined
@@ -345,6 +355,8 @@ export class Translator {
     if (value === undefined || !this.#program.drops) return undefined
     if (!place.holds(value, this.#program.scope()))
       return this.#program.leave(place, 'default', 'the default, which its own schema rejects', 'It is left out')
+    if (fieldNode(field).kind === 'later')
+      return this.#program.leave(place, 'default', 'the default of a schema that holds itself', 'It is left out')
     return again(field, { default: value })
   }
 

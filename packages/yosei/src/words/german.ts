@@ -301,6 +301,8 @@ export const german: Words = {
   'not_allowed_here.value': 'hat einen Wert, der hier nicht erlaubt ist',
   'not_allowed_here.form': 'darf nicht {forms} sein',
   'more_than_one.forms': 'darf nur eines davon sein: {forms}',
+  'form.schema': 'ein Wert anderer Form',
+  'more_than_one.unshown': 'hat mehr als eine der Formen, die hier erlaubt sind',
   'needed.beside': 'muss gesendet werden, wenn {other} gesendet wird',
   'too_few.contains': 'muss mindestens {limit} {limit|Element|Elemente} dieser Form haben: {forms}',
   'too_many.contains': 'darf höchstens {limit} {limit|Element|Elemente} dieser Form haben: {forms}',
