@@ -12,17 +12,18 @@ const mostPrinted = 10
 
 /** @throws Failure if there is no such file, or it is no description. */
 export function loadDescription(file: string, print = (text: string) => void process.stderr.write(text)): Intake {
-  const { intake, notes } = readDescription(file)
-  // Files are named as they are from the description.
-  const folder = new URL('.', pathToFileURL(resolve(file))).href
-  for (const { pointer, what, consequence } of notes.slice(0, mostPrinted))
-    print(`${file}: ${pointer.replace(folder, '')}: ${what}. ${consequence}.\n`)
-  if (notes.length > mostPrinted) print(`${file}: and ${notes.length - mostPrinted} more\n`)
-  return intake
+  return readDescription(file, readOpenApi, print).intake
 }
 
-/** The intake of a description, and what is not enforced as it stands there. */
-function readDescription(file: string): { readonly intake: Intake; readonly notes: readonly Note[] } {
+/** What becomes of a description, and of the files that its references lead to. Prints what is not enforced. */
+export function readDescription<R extends { readonly notes: readonly Note[] }>(
+  file: string,
+  read: (
+    document: object,
+    options: { readonly address: string; readonly documents: { readonly [uri: string]: unknown } },
+  ) => R,
+  print = (text: string) => void process.stderr.write(text),
+): R {
   const address = pathToFileURL(resolve(file)).href
   const documents: { [uri: string]: unknown } = {}
   const due = [address]
@@ -33,11 +34,20 @@ function readDescription(file: string): { readonly intake: Intake; readonly note
   }
   const { [address]: document, ...others } = documents
   try {
-    return readOpenApi(document as object, { address, documents: others })
+    const made = read(document as object, { address, documents: others })
+    printNotes(file, made.notes, print)
+    return made
   } catch (error) {
     if (!(error instanceof DeclarationError)) throw error
-    throw new Failure(`${file}: ${error.message.replace(/^readOpenApi\(\)(?:, |: )/, '')}`)
+    throw new Failure(`${file}: ${error.message.replace(/^(?:read|adopt)OpenApi\(\)(?:, |: )/, '')}`)
   }
+}
+function printNotes(file: string, notes: readonly Note[], print: (text: string) => void): void {
+  // Files are named as they are from the description.
+  const folder = new URL('.', pathToFileURL(resolve(file))).href
+  for (const { pointer, what, consequence } of notes.slice(0, mostPrinted))
+    print(`${file}: ${pointer.replace(folder, '')}: ${what}. ${consequence}.\n`)
+  if (notes.length > mostPrinted) print(`${file}: and ${notes.length - mostPrinted} more\n`)
 }
 
 function documentAt(path: string, shown: string): unknown {

@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs'
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { Failure } from './failure.js'
 import type { ProbeOptions } from './probe.js'
+import type { AdoptOptions } from './run-adopt.js'
 import type { RunOptions } from './run-check.js'
 import type { ExportOptions } from './run-export.js'
 import type { SendOptions } from './send.js'
@@ -200,6 +201,18 @@ program
     const { intake, services } = settled({ intake: file, services: options.services })
     const makeServices = await servicesOf(intake, services)
     process.exitCode = await runAdvise(await loadIntake(intake), intake, { ...options, makeServices })
+  })
+
+program
+  .command('adopt')
+  .description('Writes an intake module of an OpenAPI description: yours from then on.')
+  .argument('<description>', 'the OpenAPI description: .yaml or .json')
+  .option('-o, --out <path>', 'the module to write, or the folder with --by-tag; by default, it is printed')
+  .option('--by-tag', 'write a module for each tag')
+  .addHelpText('after', '\nExample: yosei adopt api.yaml -o intake.ts')
+  .action(async (file: string, options: AdoptOptions) => {
+    const { runAdopt } = await import('./run-adopt.js')
+    await runAdopt(file, options)
   })
 
 program

@@ -245,12 +245,16 @@ function addressesIn(spec: Spec, start: string): readonly Addressed[] {
   )
   const [measure = 'own', ...more] = measures
   const scalar = forms(spec).find((form) => form.is === 'scalar')?.scalar
-  // The elements of a tuple have places of their own, which the address of a list beside it leads to as well.
-  const isBesideTuple = forms(spec).some((form) => form.is === 'tuple')
+  // What a tuple or a record has at places of its own, the address of a list or a table beside it leads to as well.
+  const has = (...kinds: readonly string[]) => forms(spec).some((form) => kinds.includes(form.is))
+  const besides = [
+    ...(has('tuple') ? [below(start, '[]')] : []),
+    ...(has('record', 'tagged') ? [below(start, '{}')] : []),
+  ]
   return [
     ...(start === '' ? [] : [{ address: start, measure: more.length > 0 ? 'own' : measure, scalar, spec }]),
     ...inside().map((one) =>
-      isBesideTuple && one.address === below(start, '[]') ? { ...one, measure: 'own', scalar: undefined } : one,
+      besides.includes(one.address) ? { ...one, measure: 'own', scalar: undefined } : one,
     ),
   ]
 }

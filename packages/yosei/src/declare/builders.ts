@@ -24,4 +24,4 @@ export {
   timeOfDay,
   tuple,
 } from './fields.js'
-export { adding, allOptional, only, without } from './variants.js'
+export { adding, allOptional, like, only, without } from './variants.js'

@@ -1,4 +1,4 @@
-/** Variants of a record, as new declarations: for creating, changing and searching, from one. */
+/** Variants of a field, as new declarations: of a record for creating, changing and searching. */
 
 import { fieldNode, type Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
@@ -9,19 +9,33 @@ import type { AnyRule } from '../rules/rule.js'
 import { addressesOf } from '../rules/rules.js'
 import { parseAddress } from '../terms/address.js'
 import type { Need } from '../terms/declared.js'
+import { frozen } from '../terms/frozen.js'
 import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import {
   type Options as AllOptions,
   aFlag,
   checkOptions,
+  isField,
   isPlain,
   shown,
   fields as takenFields,
 } from '../terms/option-types.js'
+import { given } from '../terms/own.js'
 import { fieldOf } from '../terms/standard.js'
-import type { Field, Fields, Flat, InFields, OutFields, RecordField } from '../terms/types.js'
-import { make, type Options } from './fields.js'
+import type {
+  Common,
+  Field,
+  Fields,
+  Flat,
+  InFields,
+  NeedOf,
+  Null,
+  Out,
+  OutFields,
+  RecordField,
+} from '../terms/types.js'
+import { make, needOf, type Options } from './fields.js'
 
 type MadeRecord<F extends Fields> = RecordField<F, OutFields<F>, InFields<F>, 'required'>
 /** What a change may be: `nullable` where null removes, `deep` where it goes into records. */
@@ -187,4 +201,39 @@ export function adding<F extends Fields, G extends Fields>(
   if (!takenFields.takes(fields))
     mistake('adding()', `it adds fields, and not ${shown(fields)}`, 'Write { name: text() }')
   return variant(to, { ...to.fields, ...fields })
+}
+
+type Like<F extends Field, O> =
+  F extends RecordField<infer G, infer T, infer I, infer P>
+    ? RecordField<G, T | Null<O>, I | Null<O>, NeedLike<P, O>>
+    : F extends Field<infer T, infer I, infer P>
+      ? Field<T | Null<O>, I | Null<O>, NeedLike<P, O>>
+      : never
+type NeedLike<P extends Need, O> = Extract<keyof O, 'optional' | 'default' | 'readOnly'> extends never ? P : NeedOf<O>
+
+/**
+ * The same field with other options of those that every field has.
+ *
+ * @example
+ * const stop = record({ street: text(), town: text() })
+ * const trip = record({ from: stop, to: like(stop, { optional: true, title: 'Where it ends' }) })
+ */
+export function like<F extends Field, const O extends Common<Out<F>>>(of: F, options: O & Common<Out<F>>): Like<F, O> {
+  if (!isField(of)) mistake('like()', `it makes a field of a field, and not of ${shown(of)}`, 'Give it a field')
+  if (!isPlain(options)) mistake('like()', `its options are ${shown(options)}`, 'Write them as an object: { … }')
+  return another(of, options as Common<unknown>) as Like<F, O>
+}
+function another(of: Field, options: Options): Field {
+  const { need, default: usual, ...own } = fieldNode(of)
+  const more = given(options)
+  const isNew = 'optional' in more || 'default' in more || 'readOnly' in more
+  const kept = need === 'defaulted' && !isNew ? { default: usual } : {}
+  const { optional: _, ...rest } = more
+  // A reader reads what its base has read: what may be left out, may there.
+  if (own.kind === 'readAs') {
+    const base = another(own.base as Field, more)
+    const { default: __, ...annotations } = rest
+    return fieldOf(frozen({ ...own, ...annotations, base, need: base.need })) as unknown as Field
+  }
+  return fieldOf(frozen({ ...own, ...kept, ...rest, need: isNew ? needOf(more) : need })) as unknown as Field
 }

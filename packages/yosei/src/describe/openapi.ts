@@ -16,7 +16,10 @@ import { problemSchema, responsesOf } from './responses.js'
 import type { OpenApi, Unsaid } from './schema.js'
 import { type Around, type Dialect, isOfBody, SchemaWriter } from './writer.js'
 
+export { type Adopted, type AdoptOptions, adoptOpenApi } from '../schema/adopt.js'
 export { type Note, type ReadOpenApi, type ReadOpenApiOptions, readOpenApi } from '../schema/openapi.js'
+export { type Parameter as ParameterDescription, readParameter } from '../schema/parameters.js'
+export { credentials, type SecurityRequirements, type SecurityScheme } from '../schema/security.js'
 export type { JsonSchema, OpenApi, Unsaid } from './schema.js'
 
 /** Options of `writeOpenApi`. */

@@ -452,7 +452,8 @@ const writings: { readonly [K in Kind]: Writing<Kinds[K]> } = {
     writer.leave(path, 'Nested to 64 levels at most.')
     return {}
   },
-  schema({ judge }, writer, path) {
+  schema({ judge, base }, writer, path) {
+    if (base && judge.isRest) return { allOf: [writer.schema(base, path), judge.document as JsonSchema] }
     writer.leave(path, 'Nested to 64 levels at most.')
     return judge.document as JsonSchema
   },

@@ -7,6 +7,7 @@ import { choose } from './code.js'
 import { copyJson } from './copy.js'
 import { isOtherType } from './either.js'
 import type { CodeOf, KindOf, Node, SoundOf, Source } from './kind.js'
+import { isSecret } from './locate.js'
 import { Place, Unshown } from './phrase.js'
 import { readNode } from './reading.js'
 import { addFault, countFaults, type Fault, mostFaults, note, type Run, report } from './run.js'
@@ -28,6 +29,8 @@ export interface SchemaNode extends Declared {
 export interface SchemaJudge {
   /** The schema as a document of its own. */
   readonly document: unknown
+  /** Whether that says only what must hold besides what the field reads. */
+  readonly isRest: boolean
   holds(value: unknown): boolean
   /** All that is wrong with a value that does not hold. */
   tell(value: unknown): readonly Finding[]
@@ -139,7 +142,8 @@ function tell(node: SchemaNode, value: unknown, run: Run, known: readonly Fault[
     return
   }
   for (const one of node.judge.tell(value)) {
-    const { path, other, sent, about, names, ...finding } = run.secrecy > 0 ? withoutValues(one) : one
+    const isHidden = run.secrecy > 0 || (node.base !== undefined && isSecret(node.base, one.path))
+    const { path, other, sent, about, names, ...finding } = isHidden ? withoutValues(one) : one
     if (isKnown([...run.path, ...path], finding.code)) continue
     const nearest =
       names && run.suggestions > 0 && run.secrecy === 0 ? suggest(String(path.at(-1)), names, run) : undefined

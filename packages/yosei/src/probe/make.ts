@@ -141,9 +141,16 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
   },
   anything: () => 'anything',
   schema: ({ judge, base, examples = [] }, making) => {
-    const made = [...examples, ...(base ? [make(base, making)] : [])].find((one) => judge.holds(one)) ?? judge.sample()
-    if (made === undefined) throw new Unmakeable('no value of its schema was found')
-    return made
+    for (const one of examples) if (judge.holds(one)) return one
+    // As asked for, with all that may be left out, and otherwise.
+    const picks = [making.pick, () => 0.99, ...Array.from({ length: 30 }, () => making.random)]
+    for (const pick of base ? picks : []) {
+      const one = make(base as Node, { ...making, pick })
+      if (judge.holds(one)) return one
+    }
+    const sample = judge.isRest ? undefined : judge.sample()
+    if (sample === undefined) throw new Unmakeable('no value of its schema was found')
+    return sample
   },
   file: ({ bytes, types = [unknownType] }, { pick }) => {
     const most = readSize(bytes ?? 10)

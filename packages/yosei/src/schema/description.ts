@@ -28,13 +28,13 @@ export class Description {
 
   constructor(
     document: Document & { readonly schema: Json },
-    options: Omit<ProgramOptions, 'note' | 'where' | 'formats'>,
+    options: Omit<ProgramOptions, 'note' | 'where' | 'formats'> & { readonly where?: string },
   ) {
     this.program = new Program({
+      where: 'readOpenApi()',
       ...options,
       formats: 'assert',
       note: (note) => this.notes.push(note),
-      where: 'readOpenApi()',
     })
     this.translator = new Translator(this.program)
     this.root = { value: document.schema, located: this.program.document(document) }
@@ -71,7 +71,9 @@ export class Description {
       const { $ref, ...siblings } = value
       beside ??= { value: siblings, located }
       located = this.program.find($ref, located)
-      value = { ...(isNamed(located.schema) ? located.schema : {}), ...siblings }
+      const target = isNamed(located.schema) ? located.schema : {}
+      // What many operations refer to stays one value, and is read once.
+      value = Object.keys(siblings).length === 0 ? target : { ...target, ...siblings }
     }
     return beside ? { value, located, beside } : { value, located }
   }

@@ -11,13 +11,15 @@ import { samplesOf } from './sample.js'
 /**
  * @param whole What the judge stands for, if it judges a part alone.
  * @param carried What is carried by the texts that came, if that is not the value itself.
+ * @param isRest Whether the schema only says what must hold besides what a field reads.
  */
 export const judgeBy = (
   program: Program,
   place: Place,
   whole = place,
   carried: (sent: unknown) => unknown = (sent) => sent,
-): SchemaJudge => new Judge(program, place, whole, carried)
+  isRest = false,
+): SchemaJudge => new Judge(program, place, whole, carried, isRest)
 
 /** A class, since what is declared is copied and frozen, but for instances. */
 class Judge implements SchemaJudge {
@@ -27,11 +29,13 @@ class Judge implements SchemaJudge {
   readonly #carried: (sent: unknown) => unknown
   #document: { readonly made: unknown } | undefined
   #sample: { readonly made: unknown } | undefined
-  constructor(program: Program, place: Place, whole: Place, carried: (sent: unknown) => unknown) {
+  readonly isRest: boolean
+  constructor(program: Program, place: Place, whole: Place, carried: (sent: unknown) => unknown, isRest: boolean) {
     this.#program = program
     this.#place = place
     this.#whole = whole
     this.#carried = carried
+    this.isRest = isRest
   }
   get document(): unknown {
     this.#document ??= { made: this.#program.documentOf(this.#whole) }

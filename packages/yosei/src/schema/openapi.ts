@@ -17,7 +17,7 @@ import { type At, Description } from './description.js'
 import { nameless } from './documents.js'
 import { Parameters, type Part } from './parameters.js'
 import type { Note } from './program.js'
-import { type Asked, askedBy, challengeBy, Security } from './security.js'
+import { challengeBy, credentials, Security, type SecurityRequirements, type SecurityScheme } from './security.js'
 
 export type { Note } from './program.js'
 
@@ -49,14 +49,29 @@ const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'tr
  * const { intake, notes } = readOpenApi(JSON.parse(text))
  */
 export function readOpenApi(document: object, options: ReadOpenApiOptions = {}): ReadOpenApi {
+  const { intake, description } = readerOf(document, options, 'readOpenApi()').read()
+  return { intake, notes: description.notes }
+}
+/** @param where What calls it, for errors. */
+export function readerOf(document: object, options: ReadOpenApiOptions, where: string): Reader {
   const version = isNamed(document) ? String(document['openapi']) : ''
   if (!isNamed(document) || !/^3\.[01]\./.test(version) || !isNamed(document['info']))
     mistake(
-      'readOpenApi()',
+      where,
       `this is no description of OpenAPI 3.1 or 3.0, but ${version === '' || version === 'undefined' ? shown(document) : `one of ${version}`}`,
       'Give it the document as an object, with openapi and info',
     )
-  return new Reader(document, version.startsWith('3.0') ? '3.0' : '3.1', options).read()
+  return new Reader(document, version.startsWith('3.0') ? '3.0' : '3.1', options)
+}
+
+/** What came of reading a description. */
+export interface Read {
+  readonly intake: Intake
+  readonly description: Description
+  readonly parameters: Parameters
+  /** How callers can show who they are; and what each endpoint asks of them, by its name. */
+  readonly schemes: ReadonlyMap<string, SecurityScheme>
+  readonly security: ReadonlyMap<string, SecurityRequirements>
 }
 
 class Reader {
@@ -78,11 +93,11 @@ class Reader {
     this.#security = new Security(this.#description, identify !== undefined)
   }
 
-  read(): ReadOpenApi {
+  read(): Read {
     const { info, paths, servers } = this.#description.root.value
     const { title, version } = info as { readonly [name: string]: unknown }
     const endpoints: { [name: string]: Endpoint } = {}
-    const asked = new Map<string, Asked>()
+    const security = new Map<string, SecurityRequirements>()
     const shapes = new Map<string, string>()
     for (const [path, item] of this.#description.entries(this.#description.root, paths, 'paths'))
       for (const method of methods) {
@@ -101,10 +116,11 @@ class Reader {
         const own = typeof operationId === 'string' && operationId !== '' ? operationId : `${method} ${path}`
         const name = Object.hasOwn(endpoints, own) ? `${own} ${method} ${path}` : own
         put(endpoints, name, made)
-        asked.set(name, this.#security.of(operation))
+        security.set(name, this.#security.of(operation))
       }
     const { identify } = this.#options
-    const isAsked = [...asked.values()].some((one) => one.alternatives.length > 0)
+    const { schemes } = this.#security
+    const isAsked = [...security.values()].some((one) => one.length > 0)
     const made = intake({
       endpoints,
       base: this.#base(servers),
@@ -114,11 +130,17 @@ class Reader {
       ...(identify
         ? { identify: identify as never }
         : isAsked
-          ? { identify: ((head: Head) => askedBy(asked.get(head.endpoint), head)) as never }
+          ? { identify: credentials(Object.fromEntries(schemes), Object.fromEntries(security)) as never }
           : {}),
-      ...(isAsked ? { challenge: challengeBy([...asked.values()]) } : {}),
+      ...(isAsked ? { challenge: challengeBy(schemes.values()) } : {}),
     })
-    return { intake: made as unknown as Intake, notes: this.#description.notes }
+    return {
+      intake: made as unknown as Intake,
+      description: this.#description,
+      parameters: this.#parameters,
+      schemes,
+      security,
+    }
   }
 
   /** The path of the first server. */

@@ -3,11 +3,15 @@ import { make, text } from '../declare/fields.js'
 import { fieldNode } from '../kinds/kind.js'
 import { isNamed } from '../kinds/run.js'
 import { schema as schemaKind } from '../kinds/schema.js'
+import { mistake } from '../terms/mistake.js'
 import { shown } from '../terms/option-types.js'
 import type { Field } from '../terms/types.js'
-import type { At, Description, Json } from './description.js'
+import { componentName } from './bundle.js'
+import { type At, Description, type Json } from './description.js'
+import { nameless } from './documents.js'
 import { judgeBy } from './judge.js'
 import type { Place } from './place.js'
+import type { ReadSchemaOptions } from './read.js'
 import { type Carries, carried, type Style } from './styles.js'
 import { again, typesOf } from './translate.js'
 
@@ -27,8 +31,13 @@ export class Parameters {
   of(at: At): readonly Carrying[] {
     const known = this.#known.get(at.value) ?? this.#fieldsOf(at)
     this.#known.set(at.value, known)
+    const [[, , field] = [], ...more] = known
+    const name = componentName(at.located)
+    if (field && more.length === 0 && name !== undefined) this.components.set(field, name)
     return known
   }
+  /** The names of those that are described among the components. */
+  readonly components = new Map<Field, string>()
   #fieldsOf(at: At): readonly Carrying[] {
     const found: Carrying[] = []
     const { name, in: where, required, content, description, deprecated } = at.value
@@ -60,7 +69,7 @@ export class Parameters {
       found.push([where, where === 'header' ? key.toLowerCase() : key, again(field, { ...own, ...more })])
     }
     if (!place) add(name, text({ keepEmpty: true }))
-    else if (media !== undefined) add(name, this.#carriedBy(place, parsed))
+    else if (media !== undefined) add(name, this.#carriedBy(place, parsed, at, media))
     else this.#styled(at, name, where, place, add)
     return found
   }
@@ -112,14 +121,61 @@ export class Parameters {
     } else
       add(
         name,
-        this.#carriedBy(place, (sent) => spread(sent, name, style, explode, carries, where)),
+        this.#carriedBy(place, (sent) => spread(sent, name, style, explode, carries, where), at),
       )
   }
 
-  /** What is read from texts in a way that no field has. */
-  #carriedBy(place: Place, read: (sent: unknown) => unknown): Field {
-    return make({ schema: schemaKind }, {}, { judge: judgeBy(this.#description.program, place, place, read) })
+  /** What is read from texts in a way that no field has; by its style or media type, if that is why. */
+  #carriedBy(place: Place, read: (sent: unknown) => unknown, at?: At, media?: string): Field {
+    const made: Field = make(
+      { schema: schemaKind },
+      {},
+      { judge: judgeBy(this.#description.program, place, place, read) },
+    )
+    if (at) this.carried.set(made, { at, place, media })
+    else this.#description.translator.origins.set(made, place)
+    return made
   }
+  /** The parameters that no builder has, by their fields. */
+  readonly carried = new Map<Field, { readonly at: At; readonly place: Place; readonly media: string | undefined }>()
+}
+
+/** A parameter as OpenAPI describes it (OpenAPI 3.1, section 4.8.12). */
+export interface Parameter {
+  readonly name: string
+  readonly in: Part
+  readonly required?: boolean
+  readonly style?: Style
+  readonly explode?: boolean
+  readonly schema?: object | boolean
+  /** A media type with its schema, in place of a style. */
+  readonly content?: { readonly [mediaType: string]: { readonly schema?: object | boolean } }
+  readonly [keyword: string]: unknown
+}
+/**
+ * A parameter that OpenAPI describes, as a field: for the styles `label` and `matrix`, and for JSON in a parameter.
+ *
+ * @throws {DeclarationError} If it is no parameter, or is carried by several names.
+ * @example
+ * endpoint('GET /loans', {
+ *   query: { filter: readParameter({ name: 'filter', in: 'query', content: { 'application/json': { schema } } }) },
+ * })
+ */
+export function readParameter<const P extends Parameter>(
+  parameter: P,
+  { documents = {}, notes = () => undefined }: Pick<ReadSchemaOptions, 'documents' | 'notes'> = {},
+): Field<unknown, unknown, P extends { readonly required: true } | { readonly in: 'path' } ? 'required' : 'optional'> {
+  if (!isNamed(parameter))
+    mistake('readParameter()', `the parameter is ${shown(parameter)}`, 'Write it as { name, in, schema }')
+  const where = 'readParameter()'
+  const description = new Description({ uri: nameless, schema: parameter }, { documents, dialect: '3.1', where })
+  const [[, , field] = [], ...more] = new Parameters(description).of(description.root)
+  for (const note of description.notes) notes(note)
+  if (!field)
+    mistake(where, 'it is no parameter that can be checked', 'Give it a name, and in: path, query, header or cookie')
+  if (more.length > 0)
+    mistake(where, 'each of its properties is a name in the query', 'Declare them as fields of the query')
+  return field as ReturnType<typeof readParameter<P>>
 }
 
 function parsed(sent: unknown): unknown {

@@ -30,6 +30,7 @@ const positions = {
   properties: 'names',
 } as const satisfies { readonly [keyword: string]: Holds }
 
+export const isList = (value: unknown): value is readonly unknown[] => Array.isArray(value)
 export const isSchema = (value: unknown): value is Schema => typeof value === 'boolean' || isNamed(value)
 
 /** The schemas right below a schema, each with the steps to it. */

@@ -257,6 +257,14 @@ export class Program {
   elementsOf(place: Place): Elements {
     return this.#makingOf(place).elements
   }
+  /** The schema of the names of an object. */
+  namesOf(place: Place): Place | undefined {
+    return this.#makingOf(place).place(['propertyNames'], this.keywordsOf(place)['propertyNames'])
+  }
+  /** What names the branch of a union, if the description says so. */
+  discriminatorOf(place: Place): Discriminator | undefined {
+    return this.#makingOf(place).discriminator()
+  }
   /** The pattern and the format that texts must have. */
   textOf(place: Place): { readonly pattern: Enforced | undefined; readonly format: Format | undefined } {
     return this.#makingOf(place).text

@@ -1,7 +1,7 @@
 /** JSON Schemas as fields. */
 import { mistake } from '../terms/mistake.js'
-import { shown } from '../terms/option-types.js'
-import type { Field } from '../terms/types.js'
+import { isField, shown } from '../terms/option-types.js'
+import type { Field, In, Out } from '../terms/types.js'
 import { nameless } from './documents.js'
 import { isSchema, type Schema } from './positions.js'
 import { type Note, Program } from './program.js'
@@ -17,6 +17,8 @@ export interface ReadSchemaOptions {
   readonly formats?: 'annotate' | 'assert'
   /** Is given what is not enforced as it stands there. */
   readonly notes?: (note: Note) => void
+  /** The field that reads the value. The schema says what must hold besides, for what no rule says. */
+  readonly field?: Field
 }
 
 /**
@@ -26,13 +28,21 @@ export interface ReadSchemaOptions {
  * @example
  * const target = readJsonSchema<{ name: string }>({ type: 'object', required: ['name'] })
  */
-export function readJsonSchema<T = unknown>(
+export function readJsonSchema<F extends Field>(
   document: boolean | object,
-  { documents = {}, formats = 'annotate', notes = () => undefined }: ReadSchemaOptions = {},
-): Field<T, T> {
+  options: ReadSchemaOptions & { readonly field: F },
+): Field<Out<F>, In<F>, F['need']>
+export function readJsonSchema<T = unknown>(document: boolean | object, options?: ReadSchemaOptions): Field<T, T>
+export function readJsonSchema(
+  document: boolean | object,
+  { documents = {}, formats = 'annotate', notes = () => undefined, field }: ReadSchemaOptions = {},
+): Field {
   if (!isSchema(document))
     mistake('readJsonSchema()', `the schema is ${shown(document)}`, 'Give it an object of keywords, true or false')
+  if (field !== undefined && !isField(field))
+    mistake('readJsonSchema()', `its field is ${shown(field)}`, 'Give it a field, such as record({ … })')
   const program = new Program({ documents, formats, note: notes, where: 'readJsonSchema()' })
   const root = program.root(document as Schema, nameless)
-  return new Translator(program).field(root) as Field<T, T>
+  const translator = new Translator(program)
+  return field ? translator.narrowed(field, root) : translator.field(root)
 }

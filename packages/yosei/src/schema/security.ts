@@ -1,10 +1,23 @@
 /** What a description asks of callers: that credentials are there (OpenAPI 3.1, section 4.8.27). */
 import type { Head } from '../declare/intake.js'
 import { isNamed } from '../kinds/run.js'
+import { mistake } from '../terms/mistake.js'
 import type { At, Description, Json } from './description.js'
+import { isList } from './positions.js'
 
-/** A way to carry credentials. */
-export interface Scheme {
+/** A way to carry credentials, as descriptions have it (OpenAPI 3.1, section 4.8.27). */
+export interface SecurityScheme {
+  readonly type: string
+  /** Of an `apiKey`: where it stands, and its name there. */
+  readonly in?: string
+  readonly name?: string
+  /** Of `http`: the scheme of the header field (RFC 9110, section 11.1). */
+  readonly scheme?: string
+}
+/** Alternatives, each with the names of the schemes that it needs (OpenAPI 3.1, section 4.8.30). */
+export type SecurityRequirements = readonly { readonly [scheme: string]: unknown }[]
+
+interface Scheme {
   /** `apiKey`, `http`, `oauth2`, `openIdConnect`, `mutualTLS`. */
   readonly type: string
   readonly where: 'header' | 'query' | 'cookie'
@@ -12,13 +25,53 @@ export interface Scheme {
   /** The scheme of the header field (RFC 9110, section 11.1). */
   readonly scheme: string | undefined
 }
+const schemeOf = ({ type, in: where, name: key, scheme: http }: Partial<SecurityScheme>): Scheme => ({
+  type: String(type),
+  where: where === 'query' || where === 'cookie' ? where : 'header',
+  name: type === 'apiKey' && typeof key === 'string' ? key : 'authorization',
+  scheme: type === 'http' ? String(http) : type === 'apiKey' ? undefined : 'Bearer',
+})
+
+/**
+ * For `identify`: whether a request has the credentials that it needs. It does not verify them.
+ *
+ * @param security What each endpoint needs, by its name; or one list for all.
+ * @example
+ * identify: credentials({ key: { type: 'apiKey', in: 'header', name: 'x-key' } }, [{ key: [] }])
+ */
+export function credentials(
+  schemes: { readonly [name: string]: SecurityScheme },
+  security: SecurityRequirements | { readonly [endpoint: string]: SecurityRequirements },
+): (head: Head) => object | undefined {
+  const known = new Map(Object.entries(schemes).map(([name, scheme]) => [name, schemeOf(scheme)]))
+  const asked = (all: SecurityRequirements): Asked => ({
+    alternatives: all.map((one) =>
+      Object.keys(one).map(
+        (name) =>
+          known.get(name) ??
+          mistake(
+            'credentials()',
+            `${name} is none of its schemes`,
+            `Describe it, or name ${[...known.keys()].join(', ')}`,
+          ),
+      ),
+    ),
+  })
+  if (isList(security)) {
+    const all = asked(security)
+    return (head) => askedBy(all, head)
+  }
+  const byEndpoint = new Map(Object.entries(security).map(([name, all]) => [name, asked(all)]))
+  return (head) => askedBy(byEndpoint.get(head.endpoint), head)
+}
+
 /** Any of the alternatives is enough; of one, all schemes are needed. */
-export interface Asked {
+interface Asked {
   readonly alternatives: readonly (readonly Scheme[])[]
 }
 
 /** The schemes that a request carries all credentials for; nothing, if it does for none. */
-export function askedBy(asked: Asked | undefined, head: Head): object | undefined {
+function askedBy(asked: Asked | undefined, head: Head): object | undefined {
   if (!asked || asked.alternatives.length === 0) return undefined
   const found = asked.alternatives.find((all) => all.every((scheme) => carries(head, scheme)))
   return found && { schemes: found.map(({ type, name }) => ({ type, name })) }
@@ -38,8 +91,8 @@ function carries({ headers, target }: Head, { type, where, name, scheme }: Schem
 }
 
 /** How a client is asked for credentials: by the first scheme that has a header field. */
-export function challengeBy(all: readonly Asked[]): { readonly header?: string; readonly scheme?: string } {
-  const first = all.flatMap(({ alternatives }) => alternatives.flat()).find(({ where }) => where === 'header')
+export function challengeBy(schemes: Iterable<SecurityScheme>): { readonly header?: string; readonly scheme?: string } {
+  const first = [...schemes].map(schemeOf).find(({ where }) => where === 'header')
   if (!first) return {}
   const { name, scheme } = first
   return {
@@ -50,6 +103,8 @@ export function challengeBy(all: readonly Asked[]): { readonly header?: string; 
 
 /** The security requirements of operations. */
 export class Security {
+  /** Those that operations ask for, by their names. */
+  readonly schemes = new Map<string, SecurityScheme>()
   readonly #description: Description
   readonly #isVerified: boolean
   /** @param isVerified Whether the service verifies credentials itself. */
@@ -67,38 +122,30 @@ export class Security {
     const { all } = this.#required(operation)
     return all.length === 0 || all.some((one) => Object.keys(one).length === 0)
   }
-  readonly #schemes = new Map<string, Scheme>()
-  /** What an operation asks of its caller. */
-  of(operation: At): Asked {
+  /** What an operation asks of its caller; nothing if it is open. */
+  of(operation: At): SecurityRequirements {
     const { at, all } = this.#required(operation)
-    const alternatives = all.map((one) =>
-      Object.keys(one).flatMap((name): Scheme[] => {
-        const known = this.#schemes.get(name)
-        if (known) return [known]
-        const scheme = this.#description.at(this.#description.root, ['components', 'securitySchemes', name])
-        if (!scheme)
-          return this.#description.program.mistake(
-            at.located,
-            `the security scheme ${name} is not described`,
-            'Describe it in components/securitySchemes, or correct the name',
-          )
-        const { type, in: where, name: key, scheme: http } = scheme.value
-        const made: Scheme = {
-          type: String(type),
-          where: where === 'query' || where === 'cookie' ? where : 'header',
-          name: type === 'apiKey' && typeof key === 'string' ? key : 'authorization',
-          scheme: type === 'http' ? String(http) : type === 'apiKey' ? undefined : 'Bearer',
-        }
-        this.#schemes.set(name, made)
-        if (!this.#isVerified)
-          this.#description.note(
-            scheme,
-            `the security scheme ${name}`,
-            `${type === 'mutualTLS' ? 'It is not checked' : 'It must be there, and is not verified'}. Give readOpenApi identify`,
-          )
-        return [made]
-      }),
-    )
-    return { alternatives: this.isOpen(operation) ? [] : alternatives.filter((one) => one.length > 0) }
+    for (const name of all.flatMap((one) => Object.keys(one))) this.#add(name, at)
+    return this.isOpen(operation) ? [] : (all as SecurityRequirements)
+  }
+  #add(name: string, at: At): void {
+    if (this.schemes.has(name)) return
+    const scheme = this.#description.at(this.#description.root, ['components', 'securitySchemes', name])
+    if (!scheme) {
+      const what = `the security scheme ${name} is not described`
+      this.#description.program.mistake(
+        at.located,
+        what,
+        'Describe it in components/securitySchemes, or correct the name',
+      )
+    }
+    this.schemes.set(name, scheme.value as Json & SecurityScheme)
+    const isNever = scheme.value['type'] === 'mutualTLS'
+    if (!this.#isVerified)
+      this.#description.note(
+        scheme,
+        `the security scheme ${name}`,
+        `${isNever ? 'It is not checked' : 'It must be there, and is not verified'}. Give identify`,
+      )
   }
 }

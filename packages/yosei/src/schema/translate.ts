@@ -17,17 +17,18 @@ import {
   text,
   tuple,
 } from '../declare/fields.js'
+
+import { like } from '../declare/variants.js'
 import type { Kind } from '../kinds/kind.js'
 import { fieldNode } from '../kinds/kind.js'
 import { isNamed } from '../kinds/run.js'
 import { schema as schemaKind } from '../kinds/schema.js'
 import type { Bounds } from '../terms/declared.js'
-import { frozen } from '../terms/frozen.js'
-import { fieldOf } from '../terms/standard.js'
 import type { Field, Fields } from '../terms/types.js'
 import { isType, type Type, types } from './assertions.js'
 import { tellingName } from './branches.js'
 import { judgeBy } from './judge.js'
+import type { Enforced } from './making.js'
 import type { Place } from './place.js'
 import type { Keywords, Program } from './program.js'
 
@@ -104,8 +105,9 @@ const deepestField = 200
 
 /** What an object has, as far as it can be a record. */
 interface Shape {
-  /** Whether it is said that nothing but an object is taken. */
+  /** Whether it is said that nothing but an object is taken, or null. */
   readonly isObject: boolean
+  readonly takesNull: boolean
   readonly members: ReadonlyMap<string, Place>
   readonly required: ReadonlySet<string>
   readonly isClosed: boolean
@@ -140,8 +142,11 @@ export class Translator {
     const made = this.#native(place) ?? this.#both(place) ?? this.#judged(place)
     this.#busy.delete(place)
     this.#made.set(place, made)
+    if (!this.origins.has(made)) this.origins.set(made, place)
     return made
   }
+  /** The schemas that fields were made of. */
+  readonly origins = new Map<Field, Place>()
 
   #judged(place: Place): Field {
     return make({ schema: schemaKind }, this.#annotations(place), { judge: judgeBy(this.#program, place) })
@@ -157,8 +162,25 @@ export class Translator {
       this.#program.part(place, Object.fromEntries(Object.entries(keywords).filter(([keyword]) => is(keyword))))
     const base = this.#native(some((keyword) => !isRest(keyword)))
     if (!base || fieldNode(base).kind === 'anything') return undefined
-    const judge = judgeBy(this.#program, some(isRest), place)
-    return make({ schema: schemaKind }, this.#annotations(place), { judge, base })
+    const rest = some(isRest)
+    const judge = judgeBy(this.#program, rest, place)
+    const made: Field = make({ schema: schemaKind }, this.#annotations(place), { judge, base })
+    this.rests.set(made, rest)
+    return made
+  }
+  /** Of fields that a schema narrows, that schema. */
+  readonly rests = new Map<Field, Place>()
+
+  /** A field whose values a schema narrows. */
+  narrowed(field: Field, place: Place): Field {
+    const { need, default: usual, title, description, examples, deprecated, secret } = fieldNode(field)
+    const judge = judgeBy(this.#program, place, place, undefined, true)
+    const own = {
+      ...{ title, description, examples, deprecated, secret },
+      ...(need === 'defaulted' ? { default: usual } : { optional: need === 'optional' || undefined }),
+      ...this.#annotations(place),
+    }
+    return make({ schema: schemaKind }, own, { judge, base: like(field, { optional: false }) })
   }
 
   #annotations(place: Place): Annotations {
@@ -346,7 +368,11 @@ export class Translator {
       Object.defineProperty(fields, name, { value: shape.required.has(name) ? field : optional, enumerable: true })
     }
     const unsaid = shape.isOpenSaid ? 'keep' : this.#program.unlisted
-    return record(fields as Fields, { ...own, unlisted: shape.isClosed ? 'refuse' : unsaid })
+    return record(fields as Fields, {
+      ...own,
+      ...(shape.takesNull ? { nullable: true } : {}),
+      unlisted: shape.isClosed ? 'refuse' : unsaid,
+    })
   }
 
   /** The field with its default, if the description of an API gives one that its schema takes. */
@@ -364,13 +390,32 @@ export class Translator {
   #table(place: Place, keywords: Keywords, said: readonly string[], own: Annotations): Field | undefined {
     const { others, named, patterns } = this.#program.membersOf(place)
     const isTable = said.every((keyword) =>
-      ['type', 'properties', 'additionalProperties', 'minProperties', 'maxProperties'].includes(keyword),
+      ['type', 'properties', 'additionalProperties', 'minProperties', 'maxProperties', 'propertyNames'].includes(
+        keyword,
+      ),
     )
+    const names = this.#patternOf(place)
     const length = boundsOf(keywords, 'minProperties', 'maxProperties')
     const isFree = others === undefined || others.located.schema === true
     if (!isTable || named.size > 0 || patterns.length > 0 || others?.located.schema === false) return undefined
-    if (isFree && !length) return undefined
-    return table(others ? this.field(others) : anything(), { ...own, length })
+    if (names === 'judged' || (isFree && !length && !names)) return undefined
+    return table(others ? this.field(others) : anything(), {
+      ...own,
+      length,
+      ...(names ? { names: names.regExp, trusted: true } : {}),
+    })
+  }
+  /** The pattern of all names, if nothing else is said of them. */
+  #patternOf(place: Place): Enforced | 'judged' | undefined {
+    const names = this.#program.namesOf(place)
+    if (!names) return undefined
+    const keywords = this.#program.keywordsOf(names)
+    const isPlain = Object.keys(keywords).every(
+      (keyword) =>
+        keyword === 'pattern' || !everySaying.has(keyword) || (keyword === 'type' && keywords[keyword] === 'string'),
+    )
+    const { pattern } = this.#program.textOf(names)
+    return isPlain && pattern?.most === Number.POSITIVE_INFINITY ? pattern : 'judged'
   }
 
   /** What an object has by its own keywords, and by those that it takes over. */
@@ -385,7 +430,8 @@ export class Translator {
     if (Object.keys(keywords).some((keyword) => everySaying.has(keyword) && !allowed.includes(keyword)))
       return undefined
     const given = typesOf(keywords)
-    if (given && (given.length !== 1 || given[0] !== 'object')) return undefined
+    if (given && (!given.includes('object') || given.some((type) => type !== 'object' && type !== 'null')))
+      return undefined
     const { named, others } = this.#program.membersOf(place)
     const isOpen = others === undefined || saysNothing(others)
     if (!isOpen && others.located.schema !== false) return undefined
@@ -404,6 +450,7 @@ export class Translator {
     }
     return {
       isObject: given !== undefined || shapes.some(({ isObject }) => isObject),
+      takesNull: (given?.includes('null') ?? true) && shapes.every(({ takesNull }) => takesNull),
       members,
       required: new Set([...shapes.flatMap((one) => [...one.required]), ...own]),
       isClosed: !isOpen || shapes.some(({ isClosed }) => isClosed),
@@ -412,13 +459,17 @@ export class Translator {
   }
 }
 
+type More = Annotations & { readonly default?: unknown }
 /** The same field with other annotations. */
-export const again = (field: Field, more: Annotations & { readonly default?: unknown }): Field => {
-  const { optional, ...own } = more
-  if (!optional && Object.keys(own).length === 0) return field
-  const need = optional ? { need: 'optional' as const } : 'default' in own ? { need: 'defaulted' as const } : {}
-  return fieldOf(frozen({ ...fieldNode(field), ...own, ...need })) as unknown as Field
+export const again = (field: Field, more: More): Field => {
+  if (Object.keys(more).length === 0) return field
+  const made: Field = like(field, more as object)
+  variants.set(made, [field, more])
+  return made
 }
+const variants = new WeakMap<Field, readonly [of: Field, more: More]>()
+/** What a field was made of by `again`. */
+export const variantOf = (field: Field) => variants.get(field)
 
 const saysNothing = ({ located: { schema } }: Place): boolean =>
   schema === true || (isNamed(schema) && !Object.keys(schema).some((keyword) => everySaying.has(keyword)))
