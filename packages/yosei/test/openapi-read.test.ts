@@ -164,7 +164,7 @@ describe('bodies', () => {
     expect(await send(intake, { kind: 'engine', masts: 1 })).toBe('422 body.power missing')
     expect(await send(intake, { kind: 'raft' })).toBe('422 body.kind not_a_choice')
     expect(await send(intake, { masts: 1 })).toBe('422 body.kind missing')
-    expect(await send(intake, 5)).toBe('422 body no_branch')
+    expect(await send(intake, 5)).toBe('422 body wrong_type')
   })
   test('forms, files and texts', async () => {
     const { intake, notes } = post({

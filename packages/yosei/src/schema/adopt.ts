@@ -36,7 +36,7 @@ export function adoptOpenApi(document: object, options: AdoptOptions = {}): Adop
   const { split, ...reading } = options
   const read = readerOf(document, reading, 'adoptOpenApi()').read()
   const library = new Map([
-    ...[...Object.keys(everyKind), 'lines', 'like', 'endpoint', 'intake', 'Field'].map(
+    ...[...Object.keys(everyKind), 'lines', 'like', 'without', 'endpoint', 'intake', 'Field'].map(
       (name) => [name, 'yosei'] as const,
     ),
     ['readJsonSchema', 'yosei/json-schema'],

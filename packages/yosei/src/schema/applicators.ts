@@ -5,7 +5,7 @@ import { isCount, isListOfNames, neededBeside } from './assertions.js'
 import { closest, declares, namesIn } from './branches.js'
 import { Forms } from './forms.js'
 import type { Making, Members } from './making.js'
-import { below, mostFindings, type Place, type Rule, type Scope, Seen } from './place.js'
+import { below, isSamePlace, mostFindings, type Place, type Rule, type Scope, Seen } from './place.js'
 
 type Make = (value: unknown, making: Making) => Rule | undefined
 
@@ -156,7 +156,8 @@ function propertyNames(_: unknown, making: Making): Rule | undefined {
 }
 
 const every: Make = (_, making) => {
-  const places = making.places()
+  making.places()
+  const places = making.parts()
   return {
     holds: (value, scope, seen) => places.every((place) => place.holds(value, scope, seen)),
     tell: (value, scope) => distinct(places.flatMap((place) => place.tell(value, scope))),
@@ -194,6 +195,31 @@ function namedBy(making: Making): (rule: Rule) => Rule {
       return [{ path: [name], code, limit: [...places.keys()], sent: tag }]
     },
   })
+}
+
+/** The heir that an object names is what it must be, if it names one (OpenAPI 3.1, section 4.8.25). */
+const heirs: Make = (_, making) => {
+  const found = making.heirs()
+  if (!found) return undefined
+  const { name, places } = found
+  const heirOf = (value: unknown): Place | 'other' | undefined => {
+    if (!isNamed(value) || !Object.hasOwn(value, name)) return undefined
+    const place = places.get(value[name] as string)
+    return place === undefined ? 'other' : isSamePlace(place.located, making.self().located) ? undefined : place
+  }
+  return {
+    holds(value, scope, seen) {
+      const heir = heirOf(value)
+      return heir === undefined || (heir !== 'other' && heir.holds(value, scope, seen))
+    },
+    tell(value, scope) {
+      const heir = heirOf(value)
+      if (heir === undefined) return []
+      const sent = (value as { readonly [name: string]: unknown })[name]
+      if (heir === 'other') return [{ path: [name], code: 'not_a_choice', limit: [...places.keys()], sent }]
+      return heir.tell(value, scope)
+    },
+  }
 }
 
 /** Whether a schema takes a value; only then it is noted what it has looked at. */
@@ -303,6 +329,7 @@ export const applicators = {
   if: conditional,
   dependentSchemas,
   dependencies,
+  discriminator: heirs,
   members,
   propertyNames,
   elements,

@@ -85,6 +85,14 @@ const isMeant = (place: Place, value: unknown): boolean => {
   )
 }
 
+/** The values that schemas must have under a name, each of one schema alone; `undefined` if they are not told apart so. */
+export function placesByConstant(places: readonly Place[], name: string): ReadonlyMap<unknown, Place> | undefined {
+  const all = places.map((place) => [place, constantsOf(place).get(name)] as const)
+  const found = new Map(all.flatMap(([place, values]) => (values ?? []).map((one) => [one, place] as const)))
+  const isTold = all.every(([, values]) => values !== undefined)
+  return isTold && found.size === all.flatMap(([, values]) => values ?? []).length ? found : undefined
+}
+
 /** The name by whose value each of some schemas can be distinguished from the others, and all its values. */
 export function tellingName(
   places: readonly Place[],

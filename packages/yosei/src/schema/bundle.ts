@@ -3,8 +3,8 @@
  * a description says in words of its own is said in keywords.
  */
 import { put } from '../terms/own.js'
-import { type Located, pointerOf } from './documents.js'
-import type { Place } from './place.js'
+import { componentName, pointerOf } from './documents.js'
+import { isSamePlace, led, type Place } from './place.js'
 import { schemasIn } from './positions.js'
 import type { Program } from './program.js'
 
@@ -22,10 +22,6 @@ export function bundle(program: Program, place: Place): boolean | object {
   const taken = new Set<string>()
   const due: Place[] = []
   const nameOf = (of: Place): string => {
-    const { $ref, ...others } = of.schema
-    const [only] = of.always
-    // What only refers to another is that one.
-    if ($ref !== undefined && only && Object.keys(others).length === 0) return nameOf(only)
     const known = names.get(of)
     if (known !== undefined) return known
     const own = componentName(of.located) ?? 'schema'
@@ -36,7 +32,7 @@ export function bundle(program: Program, place: Place): boolean | object {
     due.push(of)
     return name
   }
-  const referTo = (of: Place): Json => ({ $ref: `#${encodeURI(pointerOf(['$defs', nameOf(of)]))}` })
+  const referTo = (of: Place): Json => ({ $ref: `#${encodeURI(pointerOf(['$defs', nameOf(led(of))]))}` })
 
   function written(of: Place): boolean | Json {
     if (typeof of.located.schema === 'boolean') return of.located.schema
@@ -48,7 +44,9 @@ export function bundle(program: Program, place: Place): boolean | object {
     for (const [steps, schema] of schemasIn(keywords)) {
       const [keyword = '', step] = steps
       if (!Object.hasOwn(made, keyword)) continue
-      const below = written(program.below(of, steps, schema))
+      const at = program.below(of, steps, schema)
+      const taken = keyword === 'allOf' ? program.takenOver(at, of) : at
+      const below = taken === at ? written(at) : referTo(taken)
       if (step === undefined) put(made, keyword, below)
       else {
         const held = inner.get(keyword) ?? {}
@@ -71,28 +69,22 @@ export function bundle(program: Program, place: Place): boolean | object {
   return typeof root === 'boolean' || Object.keys($defs).length === 0 ? root : { ...root, $defs }
 }
 
-/** The name under which something is referred to. */
-export function componentName({ pointer, document }: Located): string | undefined {
-  const [, name] = /\/(?:components\/(?:schemas|parameters)|\$defs|definitions)\/([^/]+)$/.exec(pointer) ?? []
-  if (name !== undefined) return name.replaceAll('~1', '/').replaceAll('~0', '~')
-  // A file that is one schema.
-  const [, file] = pointer === '' ? (/([^/#]+?)(?:\.[a-z]+)?$/i.exec(document.uri) ?? []) : []
-  return file
-}
-
 /** The branch that an object names (OpenAPI 3.1, section 4.8.25), in keywords. */
 function discriminated(made: Json, program: Program, place: Place, referTo: (of: Place) => Json): Json {
-  const found = program.discriminatorOf(place)
+  const union = program.discriminatorOf(place)
+  const found = union ?? program.heirsOf(place)
   if (!found) return made
   const { name, places } = found
+  const heirs = [...places].filter(([, of]) => !isSamePlace(led(of).located, place.located))
   const named = {
-    required: [name],
+    ...(union ? { required: [name] } : {}),
     properties: { [name]: { enum: [...places.keys()] } },
-    allOf: [...places].map(([value, of]) =>
+    allOf: heirs.map(([value, of]) =>
       conditional({ required: [name], properties: { [name]: { const: value } } }, referTo(of)),
     ),
   }
   const { oneOf, anyOf, allOf = [], ...others } = made
+  if (!union) return { ...made, allOf: [...(allOf as readonly unknown[]), conditional({ type: 'object' }, named)] }
   const unions = Object.entries({ oneOf, anyOf }).filter(([, branches]) => branches !== undefined)
   const chosen = unions.map(([keyword, branches]) => conditional({ type: 'object' }, named, { [keyword]: branches }))
   return { ...others, allOf: [...(allOf as readonly unknown[]), ...chosen] }

@@ -30,6 +30,9 @@ export interface Document {
 /** Schemas that stand in schemas, at most. */
 const deepestSchema = 500
 
+/** References that lead to references, at most. */
+const mostReferences = 200
+
 /** The address of a document that is given none. */
 export const nameless = 'schema://document/'
 
@@ -53,6 +56,15 @@ export const addressOf = ({ uri, schema }: Document): string =>
 const escaped = (step: string) => step.replaceAll('~', '~0').replaceAll('/', '~1')
 const unescaped = (step: string) => step.replaceAll('~1', '/').replaceAll('~0', '~')
 export const pointerOf = (steps: readonly string[]): string => steps.map((step) => `/${escaped(step)}`).join('')
+
+/** The name under which something is referred to. */
+export function componentName({ pointer, document }: Located): string | undefined {
+  const [, name] = /\/(?:components\/(?:schemas|parameters)|\$defs|definitions)\/([^/]+)$/.exec(pointer) ?? []
+  if (name !== undefined) return name.replaceAll('~1', '/').replaceAll('~0', '~')
+  // A file that is one schema.
+  const [, file] = pointer === '' ? (/([^/#]+?)(?:\.[a-z]+)?$/i.exec(document.uri) ?? []) : []
+  return file
+}
 
 export class Documents {
   readonly #given: { readonly [uri: string]: unknown }
@@ -145,6 +157,13 @@ export class Documents {
       known = own ?? known
     }
     return isSchema(at) ? this.below(known, passed, at) : undefined
+  }
+  /** What a schema leads to that is a reference; itself, if it is none. */
+  behind(located: Located): Located {
+    let at = located
+    for (let steps = 0; steps < mostReferences && isNamed(at.schema) && typeof at.schema['$ref'] === 'string'; steps++)
+      at = this.find(at.schema['$ref'], at.resource) ?? located
+    return at
   }
   #of = (value: unknown): Located | undefined => (isNamed(value) ? this.#located.get(value) : undefined)
 }

@@ -1,7 +1,7 @@
 /** What the rules of a schema are made with. */
 import type { Format } from '../grammar/formats.js'
 import type { Located } from './documents.js'
-import type { Place } from './place.js'
+import type { Discriminator, Place } from './place.js'
 
 /** A pattern as it is enforced. */
 export interface Enforced {
@@ -16,11 +16,6 @@ export interface Members {
   readonly named: ReadonlyMap<string, Place>
   readonly patterns: readonly (readonly [pattern: Enforced, place: Place])[]
   readonly others: Place | undefined
-}
-/** A member whose text names the schema of an object. */
-export interface Discriminator {
-  readonly name: string
-  readonly places: ReadonlyMap<string, Place>
 }
 /** What the schemas of elements are: by their place, and for the others. */
 export interface Elements {
@@ -39,6 +34,8 @@ export interface Making {
   readonly text: { readonly pattern: Enforced | undefined; readonly format: Format | undefined }
   /** What names the branch of a union, if the description says so. */
   discriminator(): Discriminator | undefined
+  /** What names the schema that takes over this one, if the description says so without a union. */
+  heirs(): Discriminator | undefined
   readonly members: Members
   readonly elements: Elements
   /** The place of the schema itself. */
@@ -47,6 +44,8 @@ export interface Making {
   place(steps: readonly string[], schema: unknown): Place | undefined
   /** The places of all schemas that the keyword holds. */
   places(): readonly Place[]
+  /** Those that `allOf` holds. */
+  parts(): readonly Place[]
   placesAt(keyword: string): readonly Place[]
   namedAt(keyword: string): readonly (readonly [name: string, place: Place])[]
   /** What a reference leads to. */

@@ -101,8 +101,15 @@ export interface Made {
   readonly always: readonly Place[]
   readonly applied: readonly Place[]
   readonly named: readonly (readonly [name: string, place: Place])[]
+  /** The schemas that an object names one of. */
+  readonly tags: Discriminator | undefined
   members(name: string): readonly Place[]
   elements(index: number): readonly Place[]
+}
+/** A member whose text names the schema of an object. */
+export interface Discriminator {
+  readonly name: string
+  readonly places: ReadonlyMap<string, Place>
 }
 
 /** So many findings of one value are kept. */
@@ -170,6 +177,9 @@ export class Place {
   get named(): readonly (readonly [name: string, place: Place])[] {
     return this.#all.named
   }
+  get tags(): Discriminator | undefined {
+    return this.#all.tags
+  }
   /** Its own keywords; of one that only refers to another, those of the other. */
   get shape(): { readonly [keyword: string]: unknown } {
     const [only, ...more] = this.always
@@ -206,6 +216,15 @@ export class Place {
     return findings
   }
 }
+
+/** What a schema is that only refers to another. */
+export function led(place: Place): Place {
+  const [only] = place.always
+  return only && Object.keys(place.schema).every((keyword) => keyword === '$ref') ? led(only) : place
+}
+/** Whether two stand at the same place, even if one is a part. */
+export const isSamePlace = (a: Located, b: Located): boolean =>
+  a.document.uri === b.document.uri && a.pointer === b.pointer
 
 /** What is wrong below a value, seen from the value. */
 export const below = (step: string | number, findings: readonly Finding[]): readonly Finding[] =>

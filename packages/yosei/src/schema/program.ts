@@ -1,17 +1,17 @@
 /** All schemas that a schema leads to, made ready: references followed, keywords read, each once. */
-import { type Format, formats } from '../grammar/formats.js'
-import { costOf, isSoonDone } from '../grammar/pattern.js'
+import type { Format } from '../grammar/formats.js'
 import { isNamed } from '../kinds/run.js'
 import { mistake } from '../terms/mistake.js'
-import { shown } from '../terms/option-types.js'
 import { applicators, never, placesOf, unevaluated } from './applicators.js'
-import { assertions, enforced } from './assertions.js'
+import { assertions } from './assertions.js'
 import { keywordsOfApi } from './dialect.js'
 import { addressOf, type Document, Documents, type Located, pointerOf, type Resource } from './documents.js'
-import type { Discriminator, Elements, Enforced, Making, Members } from './making.js'
+import { Heirs } from './heirs.js'
+import type { Elements, Enforced, Members } from './making.js'
 import { metaschemas, vocabularies } from './metaschemas.js'
-import { type Made, Place, type Rule, Scope } from './place.js'
-import { isSchema, type Schema } from './positions.js'
+import { type Discriminator, isSamePlace, type Made, Place, type Rule, Scope } from './place.js'
+import { PlaceMaking } from './place-making.js'
+import type { Schema } from './positions.js'
 
 /** Something that a description says and that is not enforced as it stands there. */
 export interface Note {
@@ -37,10 +37,6 @@ export interface ProgramOptions {
   readonly where: string
 }
 
-/** What patterns cost: descriptions repeat theirs. */
-const costs = new Map<string, ReturnType<typeof costOf>>()
-const mostCosts = 1000
-
 /** Keywords that stand beside others and are read with them. */
 const readWith: { readonly [keyword: string]: keyof typeof applicators } = {
   properties: 'members',
@@ -62,12 +58,10 @@ const nothing: Made = {
   always: [],
   applied: [],
   named: [],
+  tags: undefined,
   members: () => [],
   elements: () => [],
 }
-
-/** On texts of these lengths a pattern that slows down is tried. */
-const lengths = [10_000, 3000, 1000, 300, 100, 50, 30]
 
 /** Schemas that apply each other to the same value, at most. */
 const deepestApplied = 200
@@ -110,7 +104,9 @@ export class Program {
   /** A document that is no schema, in which schemas stand. */
   document(document: Document): Located {
     this.#main = document.schema
-    return this.#documents.open(document)
+    const located = this.#documents.open(document)
+    this.#heirs = new Heirs(this.#documents, located)
+    return located
   }
   /** What a reference of a document leads to. */
   find(reference: string, from: Located): Located {
@@ -235,6 +231,7 @@ export class Program {
       always,
       applied: [...always, ...['anyOf', 'oneOf', 'if', 'then', 'else', 'dependentSchemas', 'dependencies'].flatMap(at)],
       named: making.namedAt('properties'),
+      tags: making.discriminator() ?? making.heirs(),
       members: (name) => placesOf(making.members, name),
       elements: (index) => [making.elements.leading[index] ?? making.elements.others ?? []].flat(),
     }
@@ -261,6 +258,26 @@ export class Program {
   namesOf(place: Place): Place | undefined {
     return this.#makingOf(place).place(['propertyNames'], this.keywordsOf(place)['propertyNames'])
   }
+  /** What names the schema that takes over another, if the description says so without a union. */
+  heirsOf(place: Place): Discriminator | undefined {
+    return typeof place.located.schema === 'boolean' ? undefined : this.#makingOf(place).heirs()
+  }
+  #heirs: Heirs | undefined
+  /** The schemas that take over one, and those that take over them, by their names. */
+  heirs({ located }: Place): ReadonlyMap<string, Place> {
+    const found = this.#heirs?.of(located) ?? []
+    return new Map([...found].map(([name, heir]) => [name, this.place(heir)]))
+  }
+  /** What a schema takes over of another: without the choice between its heirs, if it is one of them. */
+  takenOver(place: Place, by: Place): Place {
+    if (!this.#heirs) return place
+    const parent = this.place(this.#documents.behind(place.located))
+    const heirs = this.heirsOf(parent)
+    if (!heirs || ![...heirs.places.values()].some((one) => isSamePlace(one.located, by.located))) return place
+    const { discriminator: _, ...others } = this.keywordsOf(parent)
+    return this.part(parent, others)
+  }
+
   /** What names the branch of a union, if the description says so. */
   discriminatorOf(place: Place): Discriminator | undefined {
     return this.#makingOf(place).discriminator()
@@ -345,178 +362,5 @@ export class Program {
   }
   mistake(located: Located, what: string, mend: string, keyword?: string): never {
     return mistake(`${this.#options.where}, ${this.pointerTo(located, keyword) || 'the root'}`, what, mend)
-  }
-}
-
-/** What the rules of one place are made with. */
-class PlaceMaking implements Making {
-  keyword = ''
-  readonly #made = new Map<string, Place>()
-  readonly #program: Program
-  readonly #options: ProgramOptions
-  readonly #place: Place
-  constructor(
-    program: Program,
-    options: ProgramOptions,
-    place: Place,
-    readonly schema: { readonly [keyword: string]: unknown },
-  ) {
-    this.#program = program
-    this.#options = options
-    this.#place = place
-  }
-  get #located(): Located {
-    return this.#place.located
-  }
-  /** All places that it leads to: its rules ask for each when they are made. */
-  all(): readonly Place[] {
-    this.#place.make()
-    return [...this.#made.values()]
-  }
-
-  get shown(): Making['shown'] {
-    const { title, examples } = this.schema
-    return { ...(typeof title === 'string' ? { title } : {}), ...(Array.isArray(examples) ? { examples } : {}) }
-  }
-  #members: Members | undefined
-  get members(): Members {
-    this.#members ??= {
-      named: new Map(this.namedAt('properties')),
-      patterns: this.namedAt('patternProperties').flatMap(([source, place]) => {
-        const pattern = this.pattern(source, 'patternProperties')
-        return pattern ? [[pattern, place] as const] : []
-      }),
-      others: this.place(['additionalProperties'], this.schema['additionalProperties']),
-    }
-    return this.#members
-  }
-  #elements: Elements | undefined
-  get elements(): Elements {
-    this.#elements ??= { leading: this.placesAt('prefixItems'), others: this.place(['items'], this.schema['items']) }
-    return this.#elements
-  }
-  #text: { readonly pattern: Enforced | undefined; readonly format: Format | undefined } | undefined
-  get text() {
-    const { pattern, format } = this.schema
-    this.#text ??= {
-      pattern: pattern === undefined ? undefined : this.pattern(pattern, 'pattern'),
-      format: format === undefined ? undefined : this.format(format),
-    }
-    return this.#text
-  }
-  discriminator(): Discriminator | undefined {
-    const { discriminator } = this.schema
-    if (!this.#options.dialect || !isNamed(discriminator)) return undefined
-    const { propertyName: name, mapping = {} } = discriminator
-    if (typeof name !== 'string' || !isNamed(mapping)) return undefined
-    const places = new Map<string, Place>()
-    for (const place of [...this.placesAt('oneOf'), ...this.placesAt('anyOf')]) {
-      const { $ref } = place.schema
-      const own = typeof $ref === 'string' ? /[^/]+$/.exec($ref)?.[0] : undefined
-      if (own !== undefined) places.set(own, place)
-    }
-    for (const [value, to] of Object.entries(mapping)) {
-      // A name stands for a schema of the components (OpenAPI 3.1, section 4.8.25).
-      const reference = /[#/]/.test(String(to)) ? String(to) : `#/components/schemas/${to}`
-      const known = /[^/]+$/.exec(reference)?.[0] ?? ''
-      places.set(value, places.get(known) ?? this.target(reference))
-    }
-    return places.size > 0 ? { name, places } : undefined
-  }
-  self(): Place {
-    return this.#place
-  }
-  place(steps: readonly string[], schema: unknown): Place | undefined {
-    if (schema === undefined) return undefined
-    const name = pointerOf(steps)
-    const known = this.#made.get(name)
-    if (known) return known
-    if (!isSchema(schema)) return this.odd('a schema: an object, true or false')
-    const place = this.#program.below(this.#place, steps, schema)
-    this.#made.set(name, place)
-    return place
-  }
-  placesAt(keyword: string): readonly Place[] {
-    const held = this.schema[keyword]
-    if (held === undefined) return []
-    if (keyword === '$ref') return typeof held === 'string' ? [this.target(held)] : []
-    if (!Array.isArray(held)) return this.namedAt(keyword).map(([, place]) => place)
-    return held.flatMap((one, index) => this.place([keyword, String(index)], one) ?? [])
-  }
-  places(): readonly Place[] {
-    const held = this.schema[this.keyword]
-    if (!Array.isArray(held) || held.length === 0) this.odd('a list of schemas')
-    return this.placesAt(this.keyword)
-  }
-  namedAt(keyword: string): readonly (readonly [name: string, place: Place])[] {
-    const held = this.schema[keyword]
-    if (isSchema(held) && ['if', 'then', 'else'].includes(keyword)) {
-      const place = this.place([keyword], held)
-      return place ? [[keyword, place]] : []
-    }
-    if (held === undefined) return []
-    if (!isNamed(held)) return this.odd('schemas by names') ?? []
-    return Object.entries(held).flatMap(([name, one]): (readonly [string, Place])[] => {
-      if (keyword === 'dependencies' && Array.isArray(one)) return []
-      const place = this.place([keyword, name], one)
-      return place ? [[name, place]] : []
-    })
-  }
-  target(reference: string): Place {
-    const known = this.#made.get(reference) ?? this.#program.target(reference, this.#located)
-    this.#made.set(reference, known)
-    return known
-  }
-  placeOf(located: Located): Place {
-    return this.#program.place(located)
-  }
-
-  pattern(source: unknown, keyword = this.keyword): Enforced | undefined {
-    this.keyword = keyword
-    if (typeof source !== 'string') return this.odd('a regular expression as text')
-    let pattern: RegExp
-    try {
-      pattern = new RegExp(source, 'u')
-    } catch {
-      return this.leave(`the pattern ${source}, which is no regular expression (ECMA-262, with the flag u)`)
-    }
-    const cost = costs.get(source) ?? costOf(pattern)
-    if (costs.size < mostCosts) costs.set(source, cost)
-    if (cost.kind === 'linear') return enforced(pattern)
-    if (cost.kind === 'exponential') return this.leave(`the pattern ${source}, which can take exponential time`)
-    if (cost.kind === 'undecided')
-      return this.leave(`the pattern ${source}, whose time cannot be analysed: ${cost.why}`)
-    const { maxLength } = this.schema
-    const most = typeof maxLength === 'number' && this.keyword === 'pattern' ? maxLength : Number.POSITIVE_INFINITY
-    const length = [most, ...lengths].find((one) => one < 1e6 && isSoonDone(cost.automaton, one * 2))
-    if (length === undefined) return this.leave(`the pattern ${source}, which slows down with the length of the text`)
-    if (length < most)
-      this.#note(
-        `the pattern ${source}, which slows down with the length of the text`,
-        `It is checked for texts of up to ${length} characters. Give the text a maxLength, and all are checked`,
-      )
-    return enforced(pattern, length * 2)
-  }
-  format(name: unknown): Format | undefined {
-    if (typeof name !== 'string') return this.odd('the name of a format')
-    if (this.#options.formats !== 'assert' && !this.#program.assertsFormats(this.#located.resource)) return undefined
-    if (Object.hasOwn(formats, name)) return name as Format
-    return this.leave(`the format ${name}, which is not known here`)
-  }
-
-  leave(what: string): undefined {
-    return this.#note(what, 'It is not checked')
-  }
-  #note(what: string, consequence: string): undefined {
-    this.#options.note({ pointer: this.#program.pointerTo(this.#located, this.keyword), what, consequence })
-    return undefined
-  }
-  odd(what: string): undefined {
-    return this.#program.mistake(
-      this.#located,
-      `${this.keyword} is ${shown(this.schema[this.keyword])}`,
-      `Give it ${what}`,
-      this.keyword,
-    )
   }
 }

@@ -1,5 +1,6 @@
 /** Values that a schema may take, made from what it says first: the judge looks which of them holds. */
 import { type Format, formats } from '../grammar/formats.js'
+import { isNamed } from '../kinds/run.js'
 import { textOf } from '../probe/texts.js'
 import { put } from '../terms/own.js'
 import { isType, type Type } from './assertions.js'
@@ -26,9 +27,15 @@ function from(place: Place, depth: number, left: Left): readonly unknown[] {
   ]
   if (given.length > 0 || depth > deepest || left.count-- <= 0) return given
   const made = (Array.isArray(type) ? type : [type]).filter(isType).flatMap((one) => makers[one](place, depth, left))
+  const { name, places } = place.tags ?? {}
+  const tagged = [...(places ?? [])].flatMap(([value, one]) =>
+    (one === place ? made : from(one, depth + 1, left)).flatMap((sample) =>
+      isNamed(sample) ? [{ ...sample, [name as string]: value }] : [],
+    ),
+  )
   const branches = [anyOf, oneOf].some(Array.isArray) ? place.applied.flatMap((one) => from(one, depth + 1, left)) : []
   const objects = place.always.length > 0 || type === undefined ? makers.object(place, depth, left) : []
-  return [...made, ...branches, ...objects, ...(type === undefined ? ['text', 1, true, null, []] : [])]
+  return [...tagged, ...made, ...branches, ...objects, ...(type === undefined ? ['text', 1, true, null, []] : [])]
 }
 
 type Maker = (place: Place, depth: number, left: Left) => readonly unknown[]

@@ -8,8 +8,9 @@ import { leadsTo } from '../kinds/locate.js'
 import { resolve } from '../kinds/resolve.js'
 import { mistake } from '../terms/mistake.js'
 import type { Field } from '../terms/types.js'
-import { bundle, componentName } from './bundle.js'
+import { bundle } from './bundle.js'
 import type { Description } from './description.js'
+import { componentName } from './documents.js'
 import type { Parameters } from './parameters.js'
 import type { Place } from './place.js'
 import { sourceOfRules } from './source-of-rules.js'
@@ -123,11 +124,17 @@ export class Sources {
   #stemOf(node: Node): Node {
     let at = node
     while (this.#componentOf(at) === undefined) {
-      const [of] = variantOf(at as unknown as Field) ?? []
+      const of = this.#before(at)
       if (!of) break
       at = fieldNode(of)
     }
     return at
+  }
+
+  /** The field that another was made of. */
+  #before(node: Node): Field | undefined {
+    const field = node as unknown as Field
+    return (variantOf(field) ?? this.#description.translator.reduced.get(field))?.[0]
   }
 
   #name(node: Node, name: string): string {
@@ -198,6 +205,9 @@ export class Sources {
     const [of, more] = this.#variant(node)
     const carried = this.#parameters.carried.get((of ?? node) as unknown as Field)
     if (carried) return this.#carried(carried)
+    const [whole, tag] = this.#description.translator.reduced.get(node as unknown as Field) ?? []
+    if (whole && this.#names.has(this.#stemOf(fieldNode(whole))))
+      return `${this.#use('without')}(${this.#field(fieldNode(whole))}, ${literal([tag])})`
     if (of) return `${this.#use('like')}(${this.#field(of)}, ${object(Object.entries(more).map(entry))})`
     return node.kind === 'schema' ? this.#judged(node) : this.#built(node, this.#options(node))
   }

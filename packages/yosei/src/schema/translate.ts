@@ -14,22 +14,24 @@ import {
   number,
   record,
   table,
+  tagged,
   text,
   tuple,
 } from '../declare/fields.js'
 
-import { like } from '../declare/variants.js'
-import type { Kind } from '../kinds/kind.js'
+import { like, without } from '../declare/variants.js'
+import type { Kind, Node } from '../kinds/kind.js'
 import { fieldNode } from '../kinds/kind.js'
 import { isNamed } from '../kinds/run.js'
 import { schema as schemaKind } from '../kinds/schema.js'
 import type { Bounds } from '../terms/declared.js'
-import type { Field, Fields } from '../terms/types.js'
+import { put } from '../terms/own.js'
+import type { Field, Fields, RecordField } from '../terms/types.js'
 import { isType, type Type, types } from './assertions.js'
-import { tellingName } from './branches.js'
+import { placesByConstant, tellingName } from './branches.js'
 import { judgeBy } from './judge.js'
 import type { Enforced } from './making.js'
-import type { Place } from './place.js'
+import { type Discriminator, led, type Place } from './place.js'
 import type { Keywords, Program } from './program.js'
 
 /** What a field says besides what it takes. */
@@ -98,6 +100,7 @@ const besides: ReadonlySet<string> = new Set([
   'minContains',
   'maxContains',
   'uniqueItems',
+  'discriminator',
 ])
 
 /** Fields that stand in fields, at most. */
@@ -210,7 +213,7 @@ export class Translator {
     // What a dynamic reference means depends on the way to it: then the whole is judged as one.
     if (schema === false || this.#program.isDynamic) return undefined
     const keywords = this.#program.keywordsOf(place)
-    if (isEmpty(keywords)) return undefined
+    if (isEmpty(keywords) || this.#program.heirsOf(place)) return undefined
     const said = Object.keys(keywords).filter((keyword) => everySaying.has(keyword))
     const own = this.#annotations(place)
     if (keywords['readOnly'] === true && this.#program.drops) return anything({ ...own, readOnly: 'drop' })
@@ -270,8 +273,9 @@ export class Translator {
   ): Field | undefined {
     const places = place.applied
     const all = places.map((one) => typesOf(one.shape) ?? typesOfValues(one.shape))
-    if (this.#program.drops && 'discriminator' in this.#program.keywordsOf(place)) return undefined
     if (given && !all.every((some) => some?.every((type) => given.includes(type)))) return undefined
+    const discriminator = this.#program.discriminatorOf(place)
+    if (discriminator && !isToldBy(discriminator, places)) return this.#tagged(discriminator, all, own)
     if (keyword === 'oneOf' && !areApart(places, all)) return undefined
     // A branch of null alone may say more, and take nothing.
     const isNull = (one: Place, index: number) =>
@@ -282,6 +286,26 @@ export class Translator {
     if (!only) return undefined
     return branches.length === 1 ? again(only, { ...own, ...nullable }) : either(branches, { ...own, ...nullable })
   }
+
+  /** A union whose branch is named by a text, which no branch says more of. */
+  #tagged({ name, places }: Discriminator, all: readonly (readonly Type[] | undefined)[], own: Annotations) {
+    if (!all.every((some) => some?.length === 1 && some[0] === 'object')) return undefined
+    const branches: { [value: string]: Field } = {}
+    for (const [value, place] of places) {
+      const branch = this.field(place) as RecordField
+      const node = fieldNode(branch)
+      if (node.kind !== 'record' || node.nullable) return undefined
+      const declared = Object.hasOwn(node.fields, name) ? node.fields[name] : undefined
+      if (declared ? !isFreeText(declared) : node.unlisted === 'refuse') return undefined
+      if (!place.members(name).every((member) => member.holds(value, this.#program.scope()))) continue
+      const rest = declared ? without(branch, [name]) : branch
+      if (declared) this.reduced.set(rest, [branch, name])
+      put(branches, value, rest)
+    }
+    return Object.keys(branches).length > 0 ? tagged(name, branches, own) : undefined
+  }
+  /** What branches were before their tag was taken out. */
+  readonly reduced = new Map<Field, readonly [of: Field, name: string]>()
 
   #typed(place: Place, type: Type, keywords: Keywords, own: Annotations): Field | undefined {
     const at = (name: string) => (typeof keywords[name] === 'number' ? (keywords[name] as number) : undefined)
@@ -436,7 +460,10 @@ export class Translator {
     const isOpen = others === undefined || saysNothing(others)
     if (!isOpen && others.located.schema !== false) return undefined
     const own = Array.isArray(keywords['required']) ? (keywords['required'] as readonly string[]) : []
-    const above = place.always.map((one) => this.#shape(one))
+    const parents = place.always.map((one) => this.#program.takenOver(one, place))
+    // Which heir an object is, no record says.
+    if (parents.some((one) => this.#program.heirsOf(led(one)))) return undefined
+    const above = parents.map((one) => this.#shape(one))
     if (above.some((one) => one === undefined)) return undefined
     const shapes = above as readonly Shape[]
     // What is closed takes the names of its own schema alone.
@@ -489,6 +516,19 @@ function typesOfValues(keywords: Keywords): readonly Type[] | undefined {
     values && [...new Set(values.flatMap((one) => named.find((type) => type !== 'integer' && types[type](one)) ?? []))]
   )
 }
+
+/** Whether constants tell branches apart as a discriminator does. */
+function isToldBy({ name, places }: Discriminator, branches: readonly Place[]): boolean {
+  const told = placesByConstant(branches, name)
+  if (!told) return false
+  return [...told].every(([value, branch]) => {
+    const named = places.get(value as string)
+    return named !== undefined && led(named) === led(branch)
+  })
+}
+/** Whether any text is taken, and read as it is. */
+const isFreeText = (node: Node): boolean =>
+  !node.secret && !node.readOnly && node.need !== 'defaulted' && ['text', 'choice', 'constant'].includes(node.kind)
 
 /** Whether no value is of two of some schemas: their types differ, or a value that each requires does. */
 function areApart(places: readonly Place[], all: readonly (readonly Type[] | undefined)[]): boolean {
