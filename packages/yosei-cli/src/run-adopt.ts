@@ -35,7 +35,9 @@ export async function runAdopt(file: string, { out, byTag = false }: AdoptOption
     else write(path, formatted)
   }
   if (out === undefined) return
-  await print(byTag ? `${plural(named.length, 'module')} written to ${nameOf(out)}.\n` : `${nameOf(out)} is written.\n`)
+  await print(
+    byTag ? `${plural(named.length, 'module')} are written to ${nameOf(out)}.\n` : `${nameOf(out)} is written.\n`,
+  )
 }
 
 /** As other modules there are formatted. */

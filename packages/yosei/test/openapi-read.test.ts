@@ -4,15 +4,32 @@ import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import YAML from 'yaml'
 import { endpoint, type Field, type Intake, judge, judgeParts, intake as makeIntake, outline, record } from 'yosei'
-import { type Note, readOpenApi, writeOpenApi } from 'yosei/openapi'
+import { type Note, type ReadOpenApiOptions, readOpenApi, writeOpenApi } from 'yosei/openapi'
+import { adopted } from './adopted.ts'
 import { enginePairs } from './samples.ts'
 
 const info = { title: 'Boats', version: '1' }
 type Json = { readonly [name: string]: unknown }
 const described = (paths: Json, more: Json = {}) => ({ openapi: '3.1.0', info, paths, ...more })
-const read = (paths: Json, more: Json = {}) => readOpenApi(described(paths, more))
-/** What a request is read to: a part of the input, or the status and the errors. */
-async function said(app: Intake, message: string, part: 'path' | 'query' | 'header' | 'cookie' | 'body' = 'body') {
+const documents = new WeakMap<Intake, object>()
+function readDocument(document: object, options: ReadOpenApiOptions = {}) {
+  const made = readOpenApi(document, options)
+  if (Object.keys(options).every((option) => option === 'documents')) documents.set(made.intake, { document, options })
+  return made
+}
+const read = (paths: Json, more: Json = {}) => readDocument(described(paths, more))
+type Part = 'path' | 'query' | 'header' | 'cookie' | 'body'
+/** What a request is read to: a part of the input, or the status and the errors. The module of the description says the same. */
+async function said(app: Intake, message: string, part: Part = 'body') {
+  const own = await saidBy(app, message, part)
+  const known = documents.get(app) as { document: object; options: object } | undefined
+  if (known) {
+    const again = await saidBy(await adopted(known.document, known.options), message, part)
+    expect(JSON.stringify(again)).toBe(JSON.stringify(own))
+  }
+  return own
+}
+async function saidBy(app: Intake, message: string, part: Part) {
   const verdict = await judge(app, message, { services: {} })
   if (verdict.outcome === 'accepted') return (verdict.input as Json)[part]
   if (verdict.outcome !== 'rejected') return verdict.outcome
@@ -123,7 +140,7 @@ describe('bodies', () => {
     }
     const document = described({ '/x': { post: { requestBody: { required: true, content } } } })
     const body = { a: 1, b: 2, free: { c: 3 } }
-    expect(await send(readOpenApi(document).intake, body)).toEqual(body)
+    expect(await send(readDocument(document).intake, body)).toEqual(body)
     const { intake } = readOpenApi(document, { unlisted: { body: 'refuse', query: 'refuse' } })
     expect(await send(intake, body)).toBe('422 body.b unlisted')
   })
@@ -166,6 +183,46 @@ describe('bodies', () => {
     expect(await send(intake, { masts: 1 })).toBe('422 body.kind missing')
     expect(await send(intake, 5)).toBe('422 body wrong_type')
   })
+  // OpenAPI 3.1.1, section 4.8.25: a component that takes over another by allOf is an alternative of it.
+  test.each<[of: string, body: unknown, expected: unknown]>([
+    ['Pet', { type: 'Cat', lives: 9 }, { type: 'Cat', lives: 9 }],
+    ['Pet', { type: 'Cat' }, '422 body.lives missing'],
+    ['Pet', { type: 'doggy', barks: 1 }, '422 body.barks wrong_type'],
+    ['Pet', { type: 'Pet', any: 1 }, { type: 'Pet', any: 1 }],
+    ['Pet', { type: 'Lion', lives: 9 }, '422 body.mane missing'],
+    ['Pet', { type: 'Cat', lives: 9, kin: { type: 'Lion', lives: 1 } }, '422 body.kin.mane missing'],
+    ['Pet', { type: 'Bird' }, '422 body.type not_a_choice'],
+    ['Pet', {}, '422 body.type missing'],
+    ['Cat', { type: 'Dog', lives: 9, barks: 1 }, { type: 'Dog', lives: 9, barks: 1 }],
+    ['Home', { pet: { type: 'Cat' } }, '422 body.pet.lives missing'],
+    ['Told', { type: 'cat', lives: 9 }, { type: 'cat', lives: 9 }],
+    ['Told', { type: 'dog' }, '422 body.barks missing'],
+    ['Told', { type: 'Cat', lives: 9 }, '422 body.type not_a_choice'],
+    ['Closed', { type: 'Shut', n: 1 }, { type: 'Shut', n: 1 }],
+    ['Closed', { type: 'Shut', m: 1 }, '422 body.m unlisted'],
+    ['Closed', { type: 'Sealed', n: 1 }, '422 body.type unlisted'],
+  ])('%s, which %j', async (of, body, expected) => {
+    const object = (properties: object, more: object = {}) => ({ type: 'object', properties, ...more })
+    const ref = (name: string) => ({ $ref: `#/components/schemas/${name}` })
+    const type = (value: string) => ({ const: value })
+    const tags = (mapping?: object) => ({ discriminator: { propertyName: 'type', ...(mapping ? { mapping } : {}) } })
+    const barks = { type: 'boolean' }
+    const schemas = {
+      Pet: object({ type: { type: 'string' } }, { required: ['type'], ...tags({ doggy: 'Dog' }) }),
+      Cat: { allOf: [ref('Pet'), object({ lives: { type: 'integer' }, kin: ref('Pet') }, { required: ['lives'] })] },
+      Lion: { allOf: [ref('Cat'), { required: ['mane'] }] },
+      Dog: { allOf: [ref('Pet'), object({ barks })] },
+      Home: object({ pet: { allOf: [ref('Pet')], description: 'Who lives there.' } }),
+      ToldCat: object({ type: type('cat') }, { required: ['type'] }),
+      ToldDog: object({ type: type('dog'), barks }, { required: ['type', 'barks'] }),
+      Told: { oneOf: [ref('ToldCat'), ref('ToldDog')], ...tags({ cat: 'ToldCat', dog: 'ToldDog' }) },
+      Shut: object({ type: { type: 'string' }, n: { type: 'integer' } }, { additionalProperties: false }),
+      Sealed: object({ n: { type: 'integer' } }, { additionalProperties: false }),
+      Closed: { anyOf: [ref('Shut'), ref('Sealed')], ...tags() },
+    }
+    const { intake, notes } = post({ 'application/json': { schema: ref(of) } }, { components: { schemas } })
+    expect([await send(intake, body), notes]).toEqual([expected, []])
+  })
   test('forms, files and texts', async () => {
     const { intake, notes } = post({
       'application/x-www-form-urlencoded': {
@@ -204,7 +261,7 @@ describe('bodies', () => {
         owner: { $ref: '#/components/schemas/Owner', description: 'ignored', maxLength: 1 },
       },
     }
-    const { intake } = readOpenApi({
+    const { intake } = readDocument({
       openapi: '3.0.3',
       info,
       paths: { '/x': { post: { requestBody: { content: { 'application/json': { schema } } } } } },
@@ -386,7 +443,7 @@ test('references lead through other documents, and back', async () => {
     },
   }
   const Boat = { type: 'object', properties: { tender: { $ref: '#/components/schemas/Boat' }, n: { type: 'integer' } } }
-  const { intake } = readOpenApi(
+  const { intake } = readDocument(
     described({ '/boats': { $ref: 'parts.json#/paths/boat' } }, { components: { schemas: { Boat } } }),
     { documents, address: 'https://api.example.org/api.json' },
   )

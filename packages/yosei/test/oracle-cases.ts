@@ -253,9 +253,7 @@ function addressesIn(spec: Spec, start: string): readonly Addressed[] {
   ]
   return [
     ...(start === '' ? [] : [{ address: start, measure: more.length > 0 ? 'own' : measure, scalar, spec }]),
-    ...inside().map((one) =>
-      besides.includes(one.address) ? { ...one, measure: 'own', scalar: undefined } : one,
-    ),
+    ...inside().map((one) => (besides.includes(one.address) ? { ...one, measure: 'own', scalar: undefined } : one)),
   ]
 }
 /** Of addresses that stand several times, those of one measure alone. */

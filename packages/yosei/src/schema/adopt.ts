@@ -54,7 +54,7 @@ export function adoptOpenApi(document: object, options: AdoptOptions = {}): Adop
   const homes = homesOf(endpoints, split === 'tag')
   const made = endpoints.map(({ name, endpoint }) => ({
     home: homes.get(name) ?? main,
-    ...declarationOf(constants.get(name) as string, endpoint, sources),
+    ...declarationOf(constants.get(name) as string, endpoint, sources, asksAny(read)),
   }))
   const home = new Map([
     ...sources.declared.map(({ name }) => [name, split ? shared : main] as const),
@@ -104,7 +104,8 @@ function homesOf(endpoints: readonly Named[], isByTag: boolean): ReadonlyMap<str
 const fileName = (tag: string): string =>
   camelCase(tag).replace(/\p{Lu}/gu, (one, at) => `${at === 0 ? '' : '-'}${one.toLowerCase()}`)
 
-function declarationOf(name: string, endpoint: EndpointNode, sources: Sources): Declared {
+/** @param isOpenSaid Whether others ask who the caller is. */
+function declarationOf(name: string, endpoint: EndpointNode, sources: Sources, isOpenSaid: boolean): Declared {
   const uses = new Set(['endpoint'])
   const written = (node: Node) => {
     const { source, uses: own } = sources.expression(node)
@@ -117,7 +118,7 @@ function declarationOf(name: string, endpoint: EndpointNode, sources: Sources): 
     description,
     tags: tags.length > 0 ? tags : undefined,
     success: success === 200 ? undefined : success,
-    open,
+    open: isOpenSaid ? open : undefined,
   }
   const parts = Object.entries(partsOf(endpoint)).flatMap(([part, { fields }]) => {
     const own = Object.entries(fields).map(([field, node]) => member(field, written(node)))
@@ -178,6 +179,8 @@ function intakeOf(
     uses: new Set(['intake', ...constants.values(), ...(first === undefined ? [] : ['credentials'])]),
   }
 }
+
+const asksAny = ({ security }: Read): boolean => [...security.values()].some((all) => all.length > 0)
 
 /** What stands at the top: what the description says and nothing enforces. */
 function headOf({ intake, description: { notes } }: Read): string {

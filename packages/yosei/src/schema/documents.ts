@@ -39,12 +39,13 @@ export const nameless = 'schema://document/'
 /** An address without its fragment, resolved; `undefined` if it cannot be. */
 function resolveUri(reference: string, base: string): { uri: string; fragment: string } | undefined {
   try {
+    // Most lead into their own document, and an address is slow to read.
+    if (reference.startsWith('#')) return { uri: base, fragment: decodeURIComponent(reference.slice(1)) }
     const url = new URL(reference, base)
     const fragment = decodeURIComponent(url.hash.slice(1))
     url.hash = ''
     return { uri: url.href, fragment }
   } catch {
-    // Of an address without a hierarchy only the fragment can be another.
     return reference.startsWith('#') ? { uri: base, fragment: reference.slice(1) } : undefined
   }
 }
@@ -59,9 +60,9 @@ export const pointerOf = (steps: readonly string[]): string => steps.map((step) 
 
 /** The name under which something is referred to. */
 export function componentName({ pointer, document }: Located): string | undefined {
-  const [, name] = /\/(?:components\/(?:schemas|parameters)|\$defs|definitions)\/([^/]+)$/.exec(pointer) ?? []
-  if (name !== undefined) return name.replaceAll('~1', '/').replaceAll('~0', '~')
-  // A file that is one schema.
+  // Of a file of schemas, each has a name.
+  const [, name] = /^(?:.*\/(?:components\/(?:schemas|parameters)|\$defs|definitions))?\/([^/]+)$/.exec(pointer) ?? []
+  if (name !== undefined) return unescaped(name)
   const [, file] = pointer === '' ? (/([^/#]+?)(?:\.[a-z]+)?$/i.exec(document.uri) ?? []) : []
   return file
 }

@@ -1,4 +1,6 @@
 /** Descriptions of APIs (OpenAPI 3.1 and 3.0) as intakes. */
+
+import { endpointNode } from '../declare/endpoint.js'
 import { anything, record, text } from '../declare/fields.js'
 import type { Head } from '../declare/intake.js'
 import { isNamed } from '../kinds/run.js'
@@ -10,7 +12,7 @@ import { DeclarationError, mistake } from '../terms/mistake.js'
 import { shown } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
 import type { Policy } from '../terms/policy.js'
-import { parseTemplate, shapeOf } from '../terms/template.js'
+import { shapeOf } from '../terms/template.js'
 import type { Field } from '../terms/types.js'
 import { Bodies } from './bodies.js'
 import { type At, Description } from './description.js'
@@ -40,7 +42,7 @@ export interface ReadOpenApi {
   readonly notes: readonly Note[]
 }
 
-const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace'] as const
+const methods: ReadonlySet<string> = new Set(['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace'])
 /**
  * An intake of what a description of an API says. What the description permits is accepted. Values stay JSON.
  *
@@ -100,12 +102,12 @@ class Reader {
     const security = new Map<string, SecurityRequirements>()
     const shapes = new Map<string, string>()
     for (const [path, item] of this.#description.entries(this.#description.root, paths, 'paths'))
-      for (const method of methods) {
-        const operation = this.#description.at(item, [method])
+      for (const method of Object.keys(item.value)) {
+        const operation = methods.has(method) ? this.#description.at(item, [method]) : undefined
         if (!operation) continue
         const made = this.#operation(path, item, method, operation)
         if (!made) continue
-        const shape = `${method} ${parseTemplate('readOpenApi()', path).map(shapeOf).join('/')}`
+        const shape = `${method} ${endpointNode(made).segments.map(shapeOf).join('/')}`
         const known = shapes.get(shape)
         if (known !== undefined) {
           this.#description.note(operation, `the same requests as ${known}`, 'It is left out')

@@ -168,11 +168,11 @@ export function readParameter<const P extends Parameter>(
     mistake('readParameter()', `the parameter is ${shown(parameter)}`, 'Write it as { name, in, schema }')
   const where = 'readParameter()'
   const description = new Description({ uri: nameless, schema: parameter }, { documents, dialect: '3.1', where })
-  const [[, , field] = [], ...more] = new Parameters(description).of(description.root)
+  const [[, key, field] = [], ...more] = new Parameters(description).of(description.root)
   for (const note of description.notes) notes(note)
   if (!field)
     mistake(where, 'it is no parameter that can be checked', 'Give it a name, and in: path, query, header or cookie')
-  if (more.length > 0)
+  if (more.length > 0 || key !== (parameter.in === 'header' ? parameter.name.toLowerCase() : parameter.name))
     mistake(where, 'each of its properties is a name in the query', 'Declare them as fields of the query')
   return field as ReturnType<typeof readParameter<P>>
 }

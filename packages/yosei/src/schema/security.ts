@@ -49,11 +49,7 @@ export function credentials(
       Object.keys(one).map(
         (name) =>
           known.get(name) ??
-          mistake(
-            'credentials()',
-            `${name} is none of its schemes`,
-            `Describe it, or name ${[...known.keys()].join(', ')}`,
-          ),
+          mistake('credentials()', `${name} is none of its schemes`, 'Describe it in the first argument'),
       ),
     ),
   })

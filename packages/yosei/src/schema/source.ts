@@ -220,6 +220,8 @@ export class Sources {
       const found = variantOf(at as unknown as Field)
       if (!found) return at !== node && at.kind === 'schema' ? [at, more] : [undefined, {}]
       more = { ...found[1], ...more }
+      // What only lists have, such as a style, is no variant.
+      if (Object.keys(more).some((option) => !isCommon(option))) return [undefined, {}]
       at = fieldNode(found[0])
     }
   }
@@ -341,13 +343,17 @@ export class Sources {
   }
   #carried({ at, place, media }: NonNullable<ReturnType<Parameters['carried']['get']>>): string {
     const { name, in: where, required, description, deprecated, style, explode } = at.value
-    const { $defs, ...schema } = bundle(this.#description.program, place) as { readonly [keyword: string]: unknown }
+    const whole = bundle(this.#description.program, place)
+    const { $defs, ...own } = (typeof whole === 'boolean' ? {} : whole) as { readonly $defs?: object }
+    const schema = typeof whole === 'boolean' ? whole : own
     const said = { name, in: where, required, description, deprecated, style, explode, $defs }
     const parameter = media === undefined ? { ...said, schema } : { ...said, content: { [media]: { schema } } }
     return `${this.#use('readParameter')}(${literal(parameter)})`
   }
 }
 
+const isCommon = (option: string): boolean =>
+  ['optional', 'nullable', 'default', ...annotations].includes(option as (typeof annotations)[number])
 const isContainer = (node: Node): boolean => node.kind !== 'later' && childrenOf(node).length > 0
 const isLinear = (pattern: RegExp | undefined): boolean => pattern === undefined || costOf(pattern).kind === 'linear'
 /** Whole numbers without limits go further than `integer()` does. */
