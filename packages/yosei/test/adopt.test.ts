@@ -125,7 +125,7 @@ const bakery = {
 }
 
 test('a module is as a person would write it', () => {
-  const { intake = '', ...others } = adoptOpenApi(bakery).modules
+  const { intake, ...others } = adoptOpenApi(bakery).modules
   expect(others).toEqual({})
   for (const line of [
     ' * Adopted from the OpenAPI description Bakery *\\/ 2.',
@@ -324,8 +324,8 @@ test('modules compile: one, one for each tag, and those of any description', () 
   const all = [
     ...documents
       .slice(0, 60)
-      .map((document, index) => [`any${index}.ts`, adoptOpenApi(document).modules['intake'] ?? ''] as const),
-    ['whole.ts', adoptOpenApi(bakery).modules['intake'] ?? ''] as const,
+      .map((document, index) => [`any${index}.ts`, adoptOpenApi(document).modules.intake] as const),
+    ['whole.ts', adoptOpenApi(bakery).modules.intake] as const,
     ...Object.entries(byTag).map(([name, text]) => [`${name}.ts`, text] as const),
     // What handlers get is typed by the description.
     [

@@ -16,7 +16,7 @@ export interface AdoptOptions extends Pick<ReadOpenApiOptions, 'documents' | 'ad
 /** The modules of an intake. */
 export interface Adopted {
   /** The text of each module by its name, without `.ts`. `intake` has the default export. It is not formatted. */
-  readonly modules: { readonly [name: string]: string }
+  readonly modules: { readonly intake: string; readonly [name: string]: string }
   /** What is not enforced as it stands in the description. */
   readonly notes: readonly Note[]
 }
@@ -65,14 +65,16 @@ export function adoptOpenApi(document: object, options: AdoptOptions = {}): Adop
     ...made,
     { ...intakeOf(read, endpoints, constants, sources.unlisted), home: main },
   ]
-  const modules = [...new Set([main, ...all.map((one) => one.home)])].map((name) => {
+  const moduleOf = (name: string): string => {
     const own = all.filter((one) => one.home === name)
     const used = new Set(own.flatMap(({ uses }) => [...uses]))
     const imports = importsOf(used, name, (one) => library.get(one) ?? `./${home.get(one)}.js`)
     const comment = name === main ? headOf(read) : ''
-    return [name, `${comment}${[imports, ...own.map(({ source }) => source)].join('\n\n')}\n`] as const
-  })
-  return { modules: Object.fromEntries(modules), notes: read.description.notes }
+    return `${comment}${[imports, ...own.map(({ source }) => source)].join('\n\n')}\n`
+  }
+  const others = [...new Set(all.map((one) => one.home))].filter((name) => name !== main)
+  const modules = Object.fromEntries(others.map((name) => [name, moduleOf(name)]))
+  return { modules: { ...modules, intake: moduleOf(main) }, notes: read.description.notes }
 }
 
 interface Named {

@@ -3,7 +3,9 @@
 
 
 import * as all from 'yosei'
-import { type Accepted, adding, allOptional, anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, flag, type In, instant, intake, integer, judge, judgeParts, later, list, number, type Out, only, readAs, record, type Sent, table, tagged, text, tuple, without, write } from 'yosei'
+import { type Accepted, adding, allOptional, anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, flag, type In, instant, intake, integer, judge, judgeParts, later, like, list, number, type Out, only, readAs, record, type Sent, table, tagged, text, tuple, without, write } from 'yosei'
+import { readJsonSchema } from 'yosei/json-schema'
+import { readParameter } from 'yosei/openapi'
 import type { Kind } from '../../src/kinds/kind.ts'
 import type {} from '../../src/kinds/kinds.ts'
 
@@ -119,6 +121,16 @@ same<Out<typeof withDefault>, 1 | 2 | null>()
 same<In<typeof withDefault>, 1 | 2 | null>()
 same<(typeof withDefault)['need'], 'defaulted'>()
 export const open: Field<Date, string, 'optional'> = instant({ optional: true })
+// The same field with other options; a field that a schema narrows; a parameter of OpenAPI.
+const again = record({ kept: like(session, { title: 'Again' }), optional: like(session, { optional: true, nullable: true }), filled: like(integer({ optional: true }), { default: 5 }), given: like(integer({ default: 1 }), { optional: true }), sub: like(session, {}).fields.slug })
+same<Out<typeof again>['kept'], Out<typeof session>>()
+same<[Out<typeof again>['optional'], Out<typeof again>['filled'], Out<typeof again>['given']], [Out<typeof session> | null | undefined, number, number | undefined]>()
+same<[In<typeof again>['filled'], keyof (typeof again)['fields']], [number | undefined, 'kept' | 'optional' | 'filled' | 'given' | 'sub']>()
+const narrowed = record({ session: readJsonSchema({ minProperties: 1 }, { field: session }), slug: readJsonSchema({}, { field: text({ optional: true }) }), any: readJsonSchema<{ a: number }>({}) })
+same<Out<typeof narrowed>, { session: Out<typeof session>; slug?: string; any: { a: number } }>()
+same<[(typeof id)['need'], (typeof filter)['need']], ['required', 'optional']>()
+const id = readParameter({ name: 'id', in: 'path', style: 'matrix', schema: { type: 'integer' } })
+const filter = readParameter({ name: 'filter', in: 'query', schema: {} })
 
 // What must not compile.
 // @ts-expect-error an address that does not exist
@@ -149,6 +161,12 @@ readAs(text(), async (s) => s, { code: 'x' })
 without(session, ['nowhere'])
 // @ts-expect-error not a field of that record either
 only(session, ['nowhere'])
+// @ts-expect-error a default of another type than the field has
+like(integer(), { default: 'x' })
+// @ts-expect-error a limit, which not every field has
+like(integer(), { min: 1 })
+// @ts-expect-error a place that OpenAPI does not have
+readParameter({ name: 'a', in: 'body' })
 // @ts-expect-error a default of another shape
 list(integer(), { default: ['a'] })
 // @ts-expect-error a span without its unit
