@@ -1,14 +1,15 @@
 /**
  * Reads the description of a very large public API, as the registry has it, and judges its own examples: each is accepted,
- * or a note says that it contradicts its own schema. Prints what reading takes, and the slowest first judgements. Exits
- * with 1 if anything is over its bound. None of its data is kept.
+ * or a note says that it contradicts its own schema; and compiles what is adopted of it. Prints what reading takes, and the
+ * slowest first judgements. Exits with 1 if anything is over its bound. None of its data is kept.
  */
-import { execFileSync } from 'node:child_process'
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { execFileSync, spawnSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import { judgeParts } from 'yosei'
-import { readOpenApi } from 'yosei/openapi'
+import { adoptOpenApi, readOpenApi } from 'yosei/openapi'
 
 /** Times of `JSON.parse`; megabytes; milliseconds of the first judgement of an endpoint. */
 const bounds = { reading: 12, memory: 500, first: 5 }
@@ -75,5 +76,23 @@ console.log(
 )
 console.log(`${operations.length} operations, ${accepted} examples accepted, ${notes.length} notes`)
 console.log(`first judgements over ${bounds.first} ms: ${slow.length}`, slow.slice(0, 5))
+// What is adopted of it compiles, in a folder that the package resolves from.
+const made = fileURLToPath(new URL('../test/made/description/', import.meta.url))
+mkdirSync(made, { recursive: true })
+const compilerOptions = {
+  strict: true,
+  noEmit: true,
+  declaration: true,
+  target: 'es2022',
+  module: 'nodenext',
+  types: ['node'],
+}
+writeFileSync(`${made}tsconfig.json`, JSON.stringify({ compilerOptions, include: ['*.ts'] }))
+for (const [name, source] of Object.entries(adoptOpenApi(document).modules)) writeFileSync(`${made}${name}.ts`, source)
+const tsc = fileURLToPath(new URL('../../../node_modules/typescript/bin/tsc', import.meta.url))
+const { status, stdout } = spawnSync(process.execPath, [tsc, '-p', made], { encoding: 'utf8' })
+rmSync(made, { recursive: true })
+console.log(`what is adopted of it ${status === 0 ? 'compiles' : 'does not compile'}`)
+if (status !== 0) wrong.push(stdout.slice(0, 2000))
 for (const one of wrong) console.log(one)
 process.exitCode = wrong.length > 0 || ratio > bounds.reading || memory > bounds.memory || slow.length > 0 ? 1 : 0

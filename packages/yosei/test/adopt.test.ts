@@ -284,9 +284,55 @@ const documents = fc
     }
   })
 
+const nasty = [
+  'a*/b',
+  '`$x',
+  'x\'y"z\\',
+  'l\u2028\u2029',
+  '\ud800',
+  'new\nline',
+  '1a',
+  '名前',
+  '__proto__',
+  'constructor',
+  '',
+]
+const doubled = Array.from({ length: 40 }, (_, index) => [
+  `s${index}`,
+  object({ a: ref(`s${index + 1}`), b: ref(`s${index + 1}`) }),
+])
+/** What its author would not write. */
+const hostile = [
+  [object(Object.fromEntries(nasty.map((name) => [name, { type: 'integer', description: name, default: 5 }]))), {}],
+  [object(Object.fromEntries(nasty.map((name, index) => [`p${index}`, { enum: [name, 'a'], title: name }]))), {}],
+  [
+    object({ a: { ...texts, pattern: '^/[/]\\/\n$' }, b: { enum: [1e21, -0] }, c: { type: 'number', minimum: -1e-7 } }),
+    {},
+  ],
+  [
+    object(
+      Object.fromEntries(['Field', 'text', 'on', 'await', 'IPAddress', 'a-b', 'aB'].map((name) => [name, ref(name)])),
+    ),
+    Object.fromEntries(
+      ['Field', 'text', 'on', 'await', 'IPAddress', 'a-b', 'aB'].map((name) => [name, object({ n: texts })]),
+    ),
+  ],
+  [ref('s0'), Object.fromEntries([...doubled, ['s40', object({ top: ref('s0') })]])],
+  [ref('A'), { A: { type: ['object', 'null'], properties: { of: ref('A') }, required: ['of'] } }],
+  [ref('A'), { A: { type: 'array', items: ref('B') }, B: { anyOf: [ref('A'), { type: 'integer' }] } }],
+  [ref('T'), { T: { $dynamicAnchor: 'n', ...object({ all: { type: 'array', items: { $dynamicRef: '#n' } } }) } }],
+].map(([schema, schemas]) => ({
+  openapi: '3.1.0',
+  info: { title: nasty.join(' '), version: '1' },
+  paths: {
+    '/a': { post: { operationId: nasty[0], summary: nasty.join(' '), tags: nasty, requestBody: body(schema) } },
+  },
+  components: { schemas },
+}))
+
 test('a module judges as its description does', async () => {
   const told = { accepted: 0, rejected: 0, pending: 0 }
-  for (const [index, document] of [...documents, bakery].entries()) {
+  for (const [index, document] of [...documents, ...hostile, bakery].entries()) {
     const app = readOpenApi(document).intake as unknown as { base: string; endpoints: { [name: string]: never } }
     const module = await adopted(document)
     for (const [name, one] of Object.entries(app.endpoints)) {
@@ -322,9 +368,9 @@ test('modules compile: one, one for each tag, and those of any description', () 
   const byTag = adoptOpenApi(bakery, { split: 'tag' }).modules
   expect(Object.keys(byTag).sort()).toEqual(['cakes-pies', 'fields', 'intake', 'orders'])
   const all = [
-    ...documents
-      .slice(0, 60)
-      .map((document, index) => [`any${index}.ts`, adoptOpenApi(document).modules.intake] as const),
+    ...[...hostile, ...documents.slice(0, 60)].map(
+      (document, index) => [`any${index}.ts`, adoptOpenApi(document).modules.intake] as const,
+    ),
     ['whole.ts', adoptOpenApi(bakery).modules.intake] as const,
     ...Object.entries(byTag).map(([name, text]) => [`${name}.ts`, text] as const),
     // What handlers get is typed by the description.

@@ -6,7 +6,7 @@ import type { Kind, Kinds, Node } from '../kinds/kind.js'
 import { isSecret } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { resolve } from '../kinds/resolve.js'
-import { holdsSecret, sentShape } from '../kinds/shape.js'
+import { holdsSecret, isLarge, sentShape } from '../kinds/shape.js'
 import type { TaggedNode } from '../kinds/tagged.js'
 import { relativeOf, ruleWords } from '../outline/outline.js'
 import { addressesIn } from '../rules/conditions.js'
@@ -97,9 +97,12 @@ export class SchemaWriter {
     // What is dropped may be anything.
     if (node.readOnly && this.side === 'sent') return node.readOnly === 'drop' ? { readOnly: true } : { not: {} }
     const name = this.nameOf(node)
-    if (name === undefined) return this.#whole(node, path)
-    return this.#referred(node, name, path)
+    if (name !== undefined) return this.#referred(node, name, path)
+    if (this.#seen.has(node)) return this.refer(node, path)
+    if (isLarge(node, childrenOf)) this.#seen.add(node)
+    return this.#whole(node, path)
   }
+  readonly #seen = new Set<Node>()
 
   /** A reference to what a node is, which stands among the definitions. */
   refer(node: Node, path: Path): JsonSchema {

@@ -60,3 +60,17 @@ export const holdsRules = anywhere((node) => node.kind === 'record' && (node.rul
 
 /** Whether a file stands anywhere in a declaration. */
 export const holdsFile = anywhere(({ kind }) => kind === 'file')
+
+const sizes = /* @__PURE__ */ new WeakMap<Node, number>()
+/** How many declarations stand in one, each as often as it does; what is declared later is one. */
+export function sizeOf(node: Node, childrenOf: ChildrenOf): number {
+  const known = sizes.get(node)
+  if (known !== undefined) return known
+  const inner = node.kind === 'later' ? [] : childrenOf(node)
+  const size = inner.reduce((sum, [, child]) => sum + sizeOf(child, childrenOf), 1)
+  sizes.set(node, size)
+  return size
+}
+/** What is larger is written once if it stands in several places. */
+const large = 2000
+export const isLarge = (node: Node, childrenOf: ChildrenOf): boolean => sizeOf(node, childrenOf) > large

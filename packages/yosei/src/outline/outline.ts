@@ -9,7 +9,7 @@ import type { Node } from '../kinds/kind.js'
 import { isSecret, nodesAt } from '../kinds/locate.js'
 import type { RecordNode } from '../kinds/record.js'
 import { resolve } from '../kinds/resolve.js'
-import { holdsSecret } from '../kinds/shape.js'
+import { holdsSecret, isLarge } from '../kinds/shape.js'
 import { ruleInService, ruleOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn, conditionMaker } from '../rules/conditions.js'
@@ -128,8 +128,17 @@ const ofValues = /* @__PURE__ */ new Set(['default', 'examples', 'value', 'value
 function outliner() {
   const names = new Map<Node, string>()
   const definitions = new Map<string, Json>()
+  const seen = new Set<Node>()
 
   function field(node: Node, isHidden = false): JsonObject {
+    if (!isHidden && isLarge(node, childrenOf)) {
+      if (seen.has(node)) return { kind: 'later', need: node.need, of: reference(node) }
+      seen.add(node)
+    }
+    return whole(node, isHidden)
+  }
+
+  function whole(node: Node, isHidden: boolean): JsonObject {
     if (node.kind === 'later') return { ...plain(node), ...(isHidden ? {} : { of: reference(resolve(node)) }) }
     const hides = isHidden || Boolean(node.secret)
     const children = new Set<unknown>(childrenOf(node).map(([, child]) => child))
@@ -137,14 +146,14 @@ function outliner() {
       ? Object.fromEntries(Object.entries(node).filter(([name]) => !ofValues.has(name)))
       : asSent(node)
     const kind: KindName = node.kind
-    const whole = {
+    const own = {
       kind,
       ...plain(shown, (value) => (children.has(value) ? field(value as Node, hides) : undefined)),
       ...relativeIn(node),
     }
     return node.kind === 'record' && node.rules
-      ? { ...whole, rules: outlineRules(node.rules as readonly AnyRule[], node) }
-      : whole
+      ? { ...own, rules: outlineRules(node.rules as readonly AnyRule[], node) }
+      : own
   }
 
   function reference(node: Node): string {
@@ -155,7 +164,7 @@ function outliner() {
     let name = own
     for (let number = 2; taken.has(name); number++) name = `${own}-${number}`
     names.set(node, name)
-    definitions.set(name, field(node))
+    definitions.set(name, whole(node, false))
     return name
   }
 

@@ -1,12 +1,13 @@
 /** Values that a declaration takes, in the form in which a client sends them. One maker for each kind. */
 import { compareDecimals, isMultiple } from '../grammar/numbers.js'
 import { readDeclaredDay, readMoment, writeDuration, writeInstant, writeTimeOfDay } from '../grammar/times.js'
+import { childrenOf } from '../kinds/brought.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
 import type { ListNode } from '../kinds/list.js'
 import type { Limits } from '../kinds/number.js'
 import { resolve } from '../kinds/resolve.js'
 import type { Source } from '../kinds/run.js'
-import { sentShape } from '../kinds/shape.js'
+import { sentShape, sizeOf } from '../kinds/shape.js'
 import type { TableNode } from '../kinds/table.js'
 import type { TextNode } from '../kinds/text.js'
 import { unknownType } from '../read/form.js'
@@ -170,6 +171,7 @@ export const shortest = ({ keepEmpty }: TextNode, source: Source): number => (so
  */
 export function make(node: Node, making: Making): unknown {
   if (readOnlyOf(node) === true) throw new Unmakeable('it is set by the server')
+  if (leastValues(node) > largestNeeded) throw new Unmakeable('its smallest value is too large')
   try {
     const source = sourceAt(node, making.source)
     return (makers[node.kind] as Maker<Node>)(node, source === making.source ? making : { ...making, source })
@@ -195,7 +197,25 @@ function putMade(made: { [name: string]: unknown }, name: string, field: Node, m
 
 function isSent(field: Node, { pick, depth }: Making): boolean {
   if (readOnlyOf(field)) return false
-  return isNeeded(field) || (depth <= shallow && pick() > 0.5)
+  // What would be too much is left out where it may be.
+  return isNeeded(field) || (depth <= shallow && pick() > 0.5 && sizeOf(field, childrenOf) <= mostValues)
+}
+/** Values of more declarations are not made if they may be left out; or at all. */
+const mostValues = 10_000
+const largestNeeded = 1_000_000
+
+const needs = new WeakMap<Node, number>()
+/** How many values one has at least. */
+function leastValues(node: Node): number {
+  const known = needs.get(node)
+  if (known !== undefined) return known
+  const inner = node.kind === 'later' ? [] : childrenOf(node).filter(([, child]) => isNeeded(child))
+  const all = inner.map(([, child]) => leastValues(child))
+  const isUnion = node.kind === 'either' || node.kind === 'tagged'
+  const count = node.kind === 'list' || node.kind === 'table' ? (node.length?.[0] ?? 0) : 1
+  const least = 1 + (isUnion ? Math.min(...all) : count * all.reduce((sum, one) => sum + one, 0))
+  needs.set(node, least)
+  return least
 }
 
 /** Whether the server sets it: what stands for another declaration is as that one is. */

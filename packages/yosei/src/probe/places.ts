@@ -26,6 +26,8 @@ export interface Place {
 
 /** Declarations that hold themselves have no end: each is looked into once on a way, and so many times in all. */
 const mostTimes = 20
+/** What stands in many places, which hold each other, has very many of its own: it is looked into so many times. */
+const mostShared = 200
 interface Above {
   readonly held: ReadonlySet<Node>
   readonly times: Map<Node, number>
@@ -112,7 +114,10 @@ function* from(outer: Spot, above: Above, first: readonly Demand[], holdsJson = 
         else yield { ...place, demands: place.demands.filter(({ code }) => code === 'unlisted') }
     return
   }
-  yield* below({ ...spot, around: own }, above, node.kind === 'record' ? demandsOfNeed : demandsOfNull, holdsJson)
+  const times = above.times.get(node) ?? 0
+  above.times.set(node, times + 1)
+  if (times < mostShared)
+    yield* below({ ...spot, around: own }, above, node.kind === 'record' ? demandsOfNeed : demandsOfNull, holdsJson)
 }
 
 function* below(spot: Spot, above: Above, need: typeof demandsOfNeed, holdsJson = false): Generator<Place> {

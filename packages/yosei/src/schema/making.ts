@@ -1,7 +1,8 @@
 /** What the rules of a schema are made with. */
 import type { Format } from '../grammar/formats.js'
-import type { Located } from './documents.js'
+import type { Located, Resource } from './documents.js'
 import type { Discriminator, Place } from './place.js'
+import type { Schema } from './positions.js'
 
 /** A pattern as it is enforced. */
 export interface Enforced {
@@ -54,4 +55,43 @@ export interface Making {
   placeOf(located: Located): Place
   /** Reports that the keyword holds what it cannot hold. */
   odd(what: string): undefined
+}
+
+/** Something that a description says and that is not enforced as it stands there. */
+export interface Note {
+  /** The JSON Pointer of it (RFC 6901); behind the address of its document, if that is another. */
+  readonly pointer: string
+  /** What is said there. */
+  readonly what: string
+  /** What becomes of it. */
+  readonly consequence: string
+}
+
+export type Keywords = { readonly [keyword: string]: unknown }
+
+export interface ProgramOptions {
+  readonly documents: { readonly [uri: string]: unknown }
+  readonly formats: 'annotate' | 'assert'
+  readonly note: (note: Note) => void
+  /** Whether schemas say what a client may send to an API (OpenAPI 3.1), or in words of 3.0. */
+  readonly dialect?: '3.0' | '3.1'
+  /** What becomes of names that a schema neither lists nor forbids. */
+  readonly unlisted?: 'refuse' | 'drop' | 'keep' | undefined
+  /** What calls it, for errors. */
+  readonly where: string
+}
+
+/** What is known around a schema. */
+export interface Around {
+  /** The place of a schema. */
+  place(located: Located): Place
+  below(above: Place, steps: readonly string[], schema: Schema): Place
+  target(reference: string, from: Located): Place
+  /** What takes over a schema, by its name. */
+  heirs(place: Place): ReadonlyMap<string, Place>
+  takenOver(place: Place, by: Place): Place
+  /** Whether a resource says itself that formats are checked. */
+  assertsFormats(resource: Resource): boolean
+  pointerTo(located: Located, keyword?: string): string
+  mistake(located: Located, what: string, mend: string, keyword?: string): never
 }

@@ -141,14 +141,21 @@ export class Parameters {
 
 /** A parameter as OpenAPI describes it (OpenAPI 3.1, section 4.8.12). */
 export interface Parameter {
+  /** Its name in the request. */
   readonly name: string
+  /** The part that carries it. */
   readonly in: Part
+  /** Whether it must be sent. */
   readonly required?: boolean
+  /** How a text carries a list or an object, after RFC 6570. */
   readonly style?: Style
+  /** Whether each element or name stands by itself. */
   readonly explode?: boolean
+  /** The schema of its value. */
   readonly schema?: object | boolean
   /** A media type with its schema, in place of a style. */
   readonly content?: { readonly [mediaType: string]: { readonly schema?: object | boolean } }
+  /** Other keywords, such as `description`. */
   readonly [keyword: string]: unknown
 }
 /**

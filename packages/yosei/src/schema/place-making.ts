@@ -5,10 +5,9 @@ import { isNamed } from '../kinds/run.js'
 import { shown } from '../terms/option-types.js'
 import { enforced } from './assertions.js'
 import { componentName, type Located, pointerOf } from './documents.js'
-import type { Elements, Enforced, Making, Members } from './making.js'
+import type { Around, Elements, Enforced, Keywords, Making, Members, ProgramOptions } from './making.js'
 import type { Discriminator, Place } from './place.js'
 import { isSchema } from './positions.js'
-import type { Keywords, Program, ProgramOptions } from './program.js'
 
 /** What patterns cost: descriptions repeat theirs. */
 const costs = new Map<string, ReturnType<typeof costOf>>()
@@ -21,16 +20,16 @@ const lengths = [10_000, 3000, 1000, 300, 100, 50, 30]
 export class PlaceMaking implements Making {
   keyword = ''
   readonly #made = new Map<string, Place>()
-  readonly #program: Program
+  readonly #around: Around
   readonly #options: ProgramOptions
   readonly #place: Place
   constructor(
-    program: Program,
+    around: Around,
     options: ProgramOptions,
     place: Place,
     readonly schema: { readonly [keyword: string]: unknown },
   ) {
-    this.#program = program
+    this.#around = around
     this.#options = options
     this.#place = place
   }
@@ -101,12 +100,9 @@ export class PlaceMaking implements Making {
     return this.#heirs.found
   }
   #heirsOf(): Discriminator | undefined {
-    const { discriminator, oneOf, anyOf } = this.schema
-    if (!this.#options.dialect || !isNamed(discriminator) || oneOf !== undefined || anyOf !== undefined)
-      return undefined
-    const { propertyName: name, mapping = {} } = discriminator
-    if (typeof name !== 'string' || !isNamed(mapping)) return undefined
-    const heirs = this.#program.heirs(this.#place)
+    const { name, mapping } = this.#named ?? {}
+    if (name === undefined || this.#isUnion) return undefined
+    const heirs = this.#around.heirs(this.#place)
     const mapped = Object.entries(mapping ?? {}).map(([value, to]) => [value, this.#mapped(String(to), heirs)] as const)
     const places = new Map([...heirs, ...mapped])
     if (places.size === 0) return undefined
@@ -123,7 +119,7 @@ export class PlaceMaking implements Making {
   }
   parts(): readonly Place[] {
     return this.placesAt('allOf').map((place, index) => {
-      const taken = this.#program.takenOver(place, this.#place)
+      const taken = this.#around.takenOver(place, this.#place)
       if (taken !== place) this.#made.set(`taken over ${index}`, taken)
       return taken
     })
@@ -137,7 +133,7 @@ export class PlaceMaking implements Making {
     const known = this.#made.get(name)
     if (known) return known
     if (!isSchema(schema)) return this.odd('a schema: an object, true or false')
-    const place = this.#program.below(this.#place, steps, schema)
+    const place = this.#around.below(this.#place, steps, schema)
     this.#made.set(name, place)
     return place
   }
@@ -168,12 +164,12 @@ export class PlaceMaking implements Making {
     })
   }
   target(reference: string): Place {
-    const known = this.#made.get(reference) ?? this.#program.target(reference, this.#located)
+    const known = this.#made.get(reference) ?? this.#around.target(reference, this.#located)
     this.#made.set(reference, known)
     return known
   }
   placeOf(located: Located): Place {
-    return this.#program.place(located)
+    return this.#around.place(located)
   }
 
   pattern(source: unknown, keyword = this.keyword): Enforced | undefined {
@@ -204,7 +200,7 @@ export class PlaceMaking implements Making {
   }
   format(name: unknown): Format | undefined {
     if (typeof name !== 'string') return this.odd('the name of a format')
-    if (this.#options.formats !== 'assert' && !this.#program.assertsFormats(this.#located.resource)) return undefined
+    if (this.#options.formats !== 'assert' && !this.#around.assertsFormats(this.#located.resource)) return undefined
     if (Object.hasOwn(formats, name)) return name as Format
     return this.leave(`the format ${name}, which is not known here`)
   }
@@ -213,11 +209,11 @@ export class PlaceMaking implements Making {
     return this.#note(what, 'It is not checked')
   }
   #note(what: string, consequence: string): undefined {
-    this.#options.note({ pointer: this.#program.pointerTo(this.#located, this.keyword), what, consequence })
+    this.#options.note({ pointer: this.#around.pointerTo(this.#located, this.keyword), what, consequence })
     return undefined
   }
   odd(what: string): undefined {
-    return this.#program.mistake(
+    return this.#around.mistake(
       this.#located,
       `${this.keyword} is ${shown(this.schema[this.keyword])}`,
       `Give it ${what}`,

@@ -7,35 +7,13 @@ import { assertions } from './assertions.js'
 import { keywordsOfApi } from './dialect.js'
 import { addressOf, type Document, Documents, type Located, pointerOf, type Resource } from './documents.js'
 import { Heirs } from './heirs.js'
-import type { Elements, Enforced, Members } from './making.js'
+import type { Around, Elements, Enforced, Keywords, Members, Note, ProgramOptions } from './making.js'
 import { metaschemas, vocabularies } from './metaschemas.js'
 import { type Discriminator, isSamePlace, type Made, Place, type Rule, Scope } from './place.js'
 import { PlaceMaking } from './place-making.js'
 import type { Schema } from './positions.js'
 
-/** Something that a description says and that is not enforced as it stands there. */
-export interface Note {
-  /** The JSON Pointer of it (RFC 6901); behind the address of its document, if that is another. */
-  readonly pointer: string
-  /** What is said there. */
-  readonly what: string
-  /** What becomes of it. */
-  readonly consequence: string
-}
-
-export type Keywords = { readonly [keyword: string]: unknown }
-
-export interface ProgramOptions {
-  readonly documents: { readonly [uri: string]: unknown }
-  readonly formats: 'annotate' | 'assert'
-  readonly note: (note: Note) => void
-  /** Whether schemas say what a client may send to an API (OpenAPI 3.1), or in words of 3.0. */
-  readonly dialect?: '3.0' | '3.1'
-  /** What becomes of names that a schema neither lists nor forbids. */
-  readonly unlisted?: 'refuse' | 'drop' | 'keep' | undefined
-  /** What calls it, for errors. */
-  readonly where: string
-}
+export type { Keywords, Note, ProgramOptions } from './making.js'
 
 /** Keywords that stand beside others and are read with them. */
 const readWith: { readonly [keyword: string]: keyof typeof applicators } = {
@@ -66,7 +44,7 @@ const nothing: Made = {
 /** Schemas that apply each other to the same value, at most. */
 const deepestApplied = 200
 
-export class Program {
+export class Program implements Around {
   readonly #documents: Documents
   readonly #options: ProgramOptions
   readonly #places = new Map<Schema, Place[]>()

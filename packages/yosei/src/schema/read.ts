@@ -2,12 +2,14 @@
 import { mistake } from '../terms/mistake.js'
 import { isField, shown } from '../terms/option-types.js'
 import type { Field, In, Out } from '../terms/types.js'
-import { nameless } from './documents.js'
 import { isSchema, type Schema } from './positions.js'
 import { type Note, Program } from './program.js'
 import { Translator } from './translate.js'
 
 export type { Note } from './program.js'
+
+/** The address of a schema without one: another than that of a description, of which it may be a copy. */
+const unnamed = 'schema://schema/'
 
 /** Options of `readJsonSchema`. */
 export interface ReadSchemaOptions {
@@ -17,7 +19,7 @@ export interface ReadSchemaOptions {
   readonly formats?: 'annotate' | 'assert'
   /** Is given what is not enforced as it stands there. */
   readonly notes?: (note: Note) => void
-  /** The field that reads the value. The schema says what must hold besides, for what no rule says. */
+  /** The field that reads the value. The value must meet the schema too. */
   readonly field?: Field
 }
 
@@ -30,7 +32,10 @@ export interface ReadSchemaOptions {
  */
 export function readJsonSchema<F extends Field>(
   document: boolean | object,
-  options: ReadSchemaOptions & { readonly field: F },
+  options: ReadSchemaOptions & {
+    /** The field that reads the value. The value must meet the schema too. */
+    readonly field: F
+  },
 ): Field<Out<F>, In<F>, F['need']>
 export function readJsonSchema<T = unknown>(document: boolean | object, options?: ReadSchemaOptions): Field<T, T>
 export function readJsonSchema(
@@ -42,7 +47,7 @@ export function readJsonSchema(
   if (field !== undefined && !isField(field))
     mistake('readJsonSchema()', `its field is ${shown(field)}`, 'Give it a field, such as record({ … })')
   const program = new Program({ documents, formats, note: notes, where: 'readJsonSchema()' })
-  const root = program.root(document as Schema, nameless)
+  const root = program.root(document as Schema, unnamed)
   const translator = new Translator(program)
   return field ? translator.narrowed(field, root) : translator.field(root)
 }

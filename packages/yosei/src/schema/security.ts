@@ -7,9 +7,11 @@ import { isList } from './positions.js'
 
 /** A way to carry credentials, as descriptions have it (OpenAPI 3.1, section 4.8.27). */
 export interface SecurityScheme {
+  /** `apiKey`, `http`, `oauth2`, `openIdConnect` or `mutualTLS`. */
   readonly type: string
-  /** Of an `apiKey`: where it stands, and its name there. */
+  /** Of an `apiKey`: `header`, `query` or `cookie`. */
   readonly in?: string
+  /** Of an `apiKey`: its name there. */
   readonly name?: string
   /** Of `http`: the scheme of the header field (RFC 9110, section 11.1). */
   readonly scheme?: string

@@ -57,6 +57,9 @@ const annotations = ['title', 'description', 'examples', 'deprecated', 'secret',
 /** Of a declaration that is made later. */
 const ofLater: ReadonlySet<string> = new Set(['optional', 'nullable', 'title', 'description', 'deprecated'])
 
+/** A longer type has a name. */
+const longestType = 3000
+
 export class Sources {
   /** In the order in which they can be declared. */
   readonly declared: Declared[] = []
@@ -169,10 +172,13 @@ export class Sources {
     if (this.#begun.has(node)) return
     this.#begun.add(node)
     const name = this.#names.get(node) as string
-    const type = this.#held.get(node)
     const before = this.#uses
     this.#uses = new Set()
     const own = this.#made(node)
+    // What the compiler would have to write out is given a name.
+    if (!this.#held.has(node) && this.#typeOf(node).length > longestType)
+      this.#held.set(node, this.#identifiers.type(name))
+    const type = this.#held.get(node)
     const comment = commentOf(node.title ?? node.description)
     if (type !== undefined) {
       this.#use('Field')
@@ -206,7 +212,10 @@ export class Sources {
     const carried = this.#parameters.carried.get((of ?? node) as unknown as Field)
     if (carried) return this.#carried(carried)
     const [whole, tag] = this.#description.translator.reduced.get(node as unknown as Field) ?? []
-    if (whole && this.#names.has(this.#stemOf(fieldNode(whole))))
+    const stem = whole && this.#stemOf(fieldNode(whole))
+    // What has a type of its own is no record to the compiler.
+    if (stem && this.#names.has(stem)) this.#declare(stem)
+    if (whole && stem && this.#names.has(stem) && !this.#held.has(stem))
       return `${this.#use('without')}(${this.#field(fieldNode(whole))}, ${literal([tag])})`
     if (of) return `${this.#use('like')}(${this.#field(of)}, ${object(Object.entries(more).map(entry))})`
     return node.kind === 'schema' ? this.#judged(node) : this.#built(node, this.#options(node))

@@ -79,12 +79,15 @@ export function typesBy(nameOf: (node: Node) => string | undefined): (node: Node
   const typeOf = (node: Node): string => {
     const name = nameOf(node) ?? known.get(node)
     if (name !== undefined) return name
-    const own = ownType(node, typeOf)
-    const made = own.length > longest ? 'unknown' : node.nullable ? `${own} | null` : own
+    const made = whole(node)
     known.set(node, made)
     return made
   }
-  return (node) => ownType(node, typeOf)
+  const whole = (node: Node): string => {
+    const own = ownType(node, typeOf)
+    return own.length > longest ? 'unknown' : node.nullable ? `${own} | null` : own
+  }
+  return whole
 }
 function ownType(node: Node, of: (node: Node) => string): string {
   switch (node.kind) {
