@@ -187,19 +187,14 @@ export interface Options {
   readonly readOnly?: boolean | 'drop' | undefined
 }
 
-/** Whether a field with these options must be sent. */
-export const needOf = (options: Options): Need =>
-  'default' in options ? 'defaulted' : options.optional || options.readOnly ? 'optional' : 'required'
-
 /** The one place where nodes are made. Each brings its kind, by name, and others whose nodes it makes itself. */
 export function make<F extends Field>(brought: Partial<KindTable>, options: Options = {}, own: object = {}): F {
   const [kind] = Object.keys(brought) as [Kind]
   bring(brought)
   if (!isPlain(options) || isField(options))
     mistake(`${kind}()`, `its options are ${shown(options)}`, 'Write them as an object: { … }')
-  const all = given(options) as Options
-  const { optional, ...rest } = all
-  const need = needOf(all)
+  const { optional, ...rest } = given(options) as Options
+  const need = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
   // What is neither true nor false is found where the field is used, which has a place to tell it at.
   const odd = optional === undefined || typeof optional === 'boolean' ? {} : { optional }
   return fieldOf(frozen({ kind, need, ...own, ...rest, ...odd })) as unknown as F

@@ -1,5 +1,6 @@
 /** Variants of a field, as new declarations: of a record for creating, changing and searching. */
 
+import { kinds } from '../kinds/brought.js'
 import { fieldNode, type Node } from '../kinds/kind.js'
 import type { RecordNode } from '../kinds/record.js'
 import { record as recordKind } from '../kinds/record.js'
@@ -35,7 +36,7 @@ import type {
   OutFields,
   RecordField,
 } from '../terms/types.js'
-import { make, needOf, type Options } from './fields.js'
+import { make, type Options } from './fields.js'
 
 type MadeRecord<F extends Fields> = RecordField<F, OutFields<F>, InFields<F>, 'required'>
 /** What a change may be: `nullable` where null removes, `deep` where it goes into records. */
@@ -227,13 +228,12 @@ function another(of: Field, options: Options): Field {
   const { need, default: usual, ...own } = fieldNode(of)
   const more = given(options)
   const isNew = 'optional' in more || 'default' in more || 'readOnly' in more
-  const kept = need === 'defaulted' && !isNew ? { default: usual } : {}
-  const { optional: _, ...rest } = more
   // A reader reads what its base has read: what may be left out, may there.
   if (own.kind === 'readAs') {
     const base = another(own.base as Field, more)
-    const { default: __, ...annotations } = rest
+    const { default: _, optional: __, ...annotations } = more
     return fieldOf(frozen({ ...own, ...annotations, base, need: base.need })) as unknown as Field
   }
-  return fieldOf(frozen({ ...own, ...kept, ...rest, need: isNew ? needOf(more) : need })) as unknown as Field
+  const kept = isNew ? {} : need === 'defaulted' ? { default: usual } : { optional: need === 'optional' || undefined }
+  return make({ [own.kind]: kinds[own.kind] }, { ...kept, ...more }, own)
 }

@@ -28,7 +28,7 @@ import {
   type Try,
 } from './run.js'
 import { fromOf, literal, shorten } from './scalar.js'
-import { formsOf, holdsRules, holdsSecret, keepsEmpty, sentShape } from './shape.js'
+import { formsOf, holdsRules, holdsSecret, keepsEmpty, sentShape, sizeOf } from './shape.js'
 import { declares } from './tagged.js'
 import { type Apart, isFork, namedBranch, tellApart, tellsIn } from './tell-apart.js'
 
@@ -292,13 +292,13 @@ function writeNamed(whole: EmitContext, node: EitherNode, { name, branches, othe
     writer.block(`switch (${property(read, name)}) {`, () => {
       for (const branch of new Set(branches.values())) {
         const values = [...branches].filter(([, one]) => one === branch)
-        writer.block(`${values.map(([value]) => `case ${literal(writer, value)}: `).join('')}{`, () => {
+        writeBranch(whole, node, values.map(([value]) => `case ${literal(writer, value)}: `).join(''), () => {
           const before = writer.name('n')
           writer.line(`const ${before} = countFaults(run)`)
           const made = emit(branch, read, place)
           writer.line(`${read} = countFaults(run) > ${before} ? undefined : ${noted(whole, node, branch, made)}`)
-          writer.line('break')
         })
+        writer.line('break')
       }
       writer.line(`default: ${interpretInstead()}`)
     }),
@@ -313,6 +313,19 @@ function writeNamed(whole: EmitContext, node: EitherNode, { name, branches, othe
   )
   writer.block('else {', () => writeTrials(whole, node, others))
 }
+
+/** Branches of a large union are made into code when they are first taken. */
+function writeBranch({ writer, kinds }: EmitContext, node: EitherNode, when: string, write: () => void): void {
+  if (sizeOf(node, (one) => kindOf(kinds, one).children(one)) <= mostInline) {
+    writer.block(`${when}{`, write)
+    return
+  }
+  const name = writer.name('f')
+  writer.block(`${when}{ const ${name} = () => {`, write)
+  writer.line(`${name}() }`)
+}
+/** A union of more declarations is large. */
+const mostInline = 60
 
 function forksBelow({ kinds }: EmitContext, node: EitherNode): boolean {
   const seen = new Set<Node>()
@@ -340,13 +353,12 @@ function writeTrials(whole: EmitContext, node: EitherNode, branches: readonly No
   const isEmpty = place.source === 'text' && !branches.some(keepsEmpty) ? ` || ${sent} === ""` : ''
   writer.line(`let ${taken} = ${sent} === undefined${isBroken}${isEmpty}`)
   writer.line(`if (${taken}) ${interpretInstead()}`)
-  for (const branch of branches) {
-    writer.block(`if (!${taken}) {`, () => {
+  for (const branch of branches)
+    writeBranch(whole, node, `if (!${taken}) `, () => {
       writer.line(`${read} = ${emit(branch, sent, place)}`)
       writer.line(`${taken} = isClean(run, ${before})`)
       if (isAsked(node, whole.kinds)) writer.line(`if (${taken}) ${noted(whole, node, branch, read)}`)
     })
-  }
   writer.block(`if (!${taken}) {`, () => {
     writer.line(`goBack(run, ${before})`)
     writer.line(`${read} = ${sent}`)
