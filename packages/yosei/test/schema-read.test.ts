@@ -99,7 +99,11 @@ describe('whichever way it is judged', () => {
     const named = fc.array(fc.tuple(names, one), { minLength: 1, maxLength: 3 }).map(fromEntries)
     const count = fc.nat(3)
     const list = fc.uniqueArray(names, { minLength: 1, maxLength: 3 })
-    const type = fc.oneof(fc.constantFrom(...types), fc.constantFrom(['string', 'null'], ['integer', 'string']))
+    const type = fc.oneof(
+      fc.constantFrom(...types),
+      fc.constantFrom(['string', 'null'], ['object', 'null'], ['integer', 'string']),
+    )
+    const closed = fc.oneof(fc.constant(false), one)
     const keyword: { readonly [keyword: string]: fc.Arbitrary<unknown> } = {
       const: value,
       enum: fc.array(value, { minLength: 1, maxLength: 3 }),
@@ -107,9 +111,9 @@ describe('whichever way it is judged', () => {
       ...{ minLength: count, maxLength: count, pattern: fc.constantFrom('^a', 'b$'), format: fc.constant('date') },
       ...{ minItems: count, maxItems: count, uniqueItems: fc.boolean(), items: one, prefixItems: some },
       ...{ contains: one, minContains: count, maxContains: count, unevaluatedItems: one },
-      ...{ properties: named, patternProperties: one.map((own) => ({ '^a': own })), additionalProperties: one },
+      ...{ properties: named, patternProperties: one.map((own) => ({ '^a': own })), additionalProperties: closed },
       ...{ required: list, dependentRequired: list.map((all) => ({ a: all })), dependentSchemas: named },
-      ...{ minProperties: count, maxProperties: count, propertyNames: one, unevaluatedProperties: one },
+      ...{ minProperties: count, maxProperties: count, propertyNames: one, unevaluatedProperties: closed },
       ...{ allOf: some, anyOf: some, oneOf: some, not: one, if: one, then: one, else: one },
       $ref: fc.constantFrom('#/$defs/x', '#/$defs/y'),
     }
@@ -117,6 +121,19 @@ describe('whichever way it is judged', () => {
       schema: fc.oneof(
         { maxDepth: 4 },
         fc.constantFrom(true, {}, { type: 'string' }),
+        // What most descriptions have.
+        fc
+          .record(
+            {
+              properties: named,
+              required: list,
+              additionalProperties: closed,
+              unevaluatedProperties: closed,
+              allOf: some,
+            },
+            { requiredKeys: [], noNullPrototype: true },
+          )
+          .map((own) => ({ type: 'object', ...own })),
         fc
           .tuple(fc.option(type), fc.uniqueArray(fc.constantFrom(...Object.keys(keyword)), { maxLength: 4 }))
           .chain(([type, all]) =>
@@ -303,6 +320,33 @@ test('a note of another document has its address', () => {
   readJsonSchema({ $ref: 'https://example.org/a.json#/$defs/b' }, { documents, notes: (note) => notes.push(note) })
   expect(notes.map(({ pointer }) => pointer)).toEqual(['https://example.org/a.json#/$defs/b/pattern'])
 })
+
+test.each<[schema: object, value: unknown, kind: string, found: string]>([
+  // What must be sent and may not be.
+  [{ type: 'object', required: ['a'], additionalProperties: false }, { a: 1 }, 'schema', 'a unlisted'],
+  [{ type: 'object', required: ['a'], unevaluatedProperties: false }, { a: 1 }, 'schema', 'a unlisted'],
+  // `then` says nothing without `if`.
+  [{ oneOf: [{ type: 'string' }], then: { type: 'integer' } }, 2, 'text', ' wrong_type'],
+  [{ anyOf: [{ type: 'string' }, { type: 'boolean' }], dependentSchemas: { a: {} } }, 2, 'schema', ' no_branch'],
+  // What no keyword looks at is closed, in all that an object takes over.
+  [closing({ allOf: [{ properties: { b: { type: 'integer' } } }] }), { a: 1, b: 1, c: 1 }, 'record', 'c unlisted'],
+  [closing({ allOf: [{ properties: { b: { type: 'integer' } } }] }), { a: 1, b: 'x' }, 'record', 'b wrong_type'],
+  [closing({ allOf: [{ additionalProperties: true }] }), { a: 1, c: 1 }, 'record', ''],
+  [closing({ allOf: [{ unevaluatedProperties: true }] }), { a: 1, c: 1 }, 'record', ''],
+  [closing({ anyOf: [{ properties: { b: {} }, required: ['b'] }, {}] }), { a: 1, b: 1 }, 'schema', ''],
+  [closing({ type: ['object', 'null'] }), null, 'record', ''],
+  [{ type: ['object', 'null'], properties: { a: { type: 'integer' } }, required: ['a'] }, {}, 'record', 'a missing'],
+  [{ allOf: [{ type: ['object', 'null'] }, { type: 'object' }] }, null, 'record', ' null_not_allowed'],
+  [{ type: 'object', propertyNames: { pattern: '^a' } }, { ab: 1, b: 1 }, 'table', 'b wrong_pattern'],
+])('%j, %j: a %s, which finds %s', (schema, value, kind, found) => {
+  const field = readJsonSchema(schema)
+  const verdict = judgeValue(field, value)
+  const errors = verdict.outcome === 'accepted' ? [] : verdict.errors.map(({ address, code }) => `${address} ${code}`)
+  expect([field.kind, errors.join()]).toEqual([kind, found])
+})
+function closing(more: object): object {
+  return { type: 'object', properties: { a: { type: 'integer' } }, unevaluatedProperties: false, ...more }
+}
 
 test('a branch of null alone that takes nothing makes nothing nullable', () => {
   const field = readJsonSchema({ anyOf: [{ type: 'string' }, { type: 'null', enum: [1] }] })

@@ -232,6 +232,10 @@ export class Program implements Around {
   elementsOf(place: Place): Elements {
     return this.#makingOf(place).elements
   }
+  /** The schemas that a keyword holds. */
+  placesAt(place: Place, keyword: 'anyOf' | 'oneOf'): readonly Place[] {
+    return this.#makingOf(place).placesAt(keyword)
+  }
   /** The schema of the names of an object. */
   namesOf(place: Place): Place | undefined {
     return this.#makingOf(place).place(['propertyNames'], this.keywordsOf(place)['propertyNames'])

@@ -161,6 +161,8 @@ export class Translator {
     const isRest = (keyword: string) => besides.has(keyword)
     const said = Object.keys(keywords).filter((keyword) => everySaying.has(keyword) || isRest(keyword))
     if (place.located.schema === false || this.#program.isDynamic || said.every(isRest)) return undefined
+    // What is looked at depends on all of it.
+    if ('unevaluatedProperties' in keywords || 'unevaluatedItems' in keywords) return undefined
     const some = (is: (keyword: string) => boolean) =>
       this.#program.part(place, Object.fromEntries(Object.entries(keywords).filter(([keyword]) => is(keyword))))
     const base = this.#native(some((keyword) => !isRest(keyword)))
@@ -271,7 +273,7 @@ export class Translator {
     given: readonly Type[] | undefined,
     own: Annotations,
   ): Field | undefined {
-    const places = place.applied
+    const places = this.#program.placesAt(place, keyword)
     const all = places.map((one) => typesOf(one.shape) ?? typesOfValues(one.shape))
     if (given && !all.every((some) => some?.every((type) => given.includes(type)))) return undefined
     const discriminator = this.#program.discriminatorOf(place)
@@ -380,6 +382,8 @@ export class Translator {
     if (found) return found
     const shape = this.#shape(place)
     if (!shape?.isObject) return undefined
+    // What must be sent and may not be: no field would be declared so.
+    if (shape.isClosed && [...shape.required].some((name) => !shape.members.has(name))) return undefined
     const fields: { [name: string]: Field } = {}
     const names = [...shape.members.keys(), ...[...shape.required].filter((name) => !shape.members.has(name))]
     // An object of a declaration has its names in order: a name of `Object.prototype` is one too.
@@ -449,7 +453,7 @@ export class Translator {
   }
   #shapeOf(place: Place): Shape | undefined {
     const keywords = this.#program.keywordsOf(place)
-    const allowed = ['type', 'properties', 'required', 'additionalProperties', 'allOf', '$ref']
+    const allowed = ['type', 'properties', 'required', 'additionalProperties', 'unevaluatedProperties', 'allOf', '$ref']
     if (place.located.schema === false) return undefined
     if (Object.keys(keywords).some((keyword) => everySaying.has(keyword) && !allowed.includes(keyword)))
       return undefined
@@ -460,6 +464,8 @@ export class Translator {
     const isOpen = others === undefined || saysNothing(others)
     if (!isOpen && others.located.schema !== false) return undefined
     const own = Array.isArray(keywords['required']) ? (keywords['required'] as readonly string[]) : []
+    const { unevaluatedProperties: rest = true } = keywords
+    if (typeof rest !== 'boolean') return undefined
     const parents = place.always.map((one) => this.#program.takenOver(one, place))
     // Which heir an object is, no record says.
     if (parents.some((one) => this.#program.heirsOf(led(one)))) return undefined
@@ -475,13 +481,14 @@ export class Translator {
       if (known && !saysNothing(known) && !saysNothing(member) && known !== member) return undefined
       if (!known || saysNothing(known)) members.set(name, member)
     }
+    const areAllNamed = (isOpen && others !== undefined) || shapes.some(({ isOpenSaid }) => isOpenSaid)
     return {
       isObject: given !== undefined || shapes.some(({ isObject }) => isObject),
       takesNull: (given?.includes('null') ?? true) && shapes.every(({ takesNull }) => takesNull),
       members,
       required: new Set([...shapes.flatMap((one) => [...one.required]), ...own]),
-      isClosed: !isOpen || shapes.some(({ isClosed }) => isClosed),
-      isOpenSaid: (isOpen && others !== undefined) || shapes.some(({ isOpenSaid }) => isOpenSaid),
+      isClosed: !isOpen || shapes.some(({ isClosed }) => isClosed) || (!rest && !areAllNamed),
+      isOpenSaid: areAllNamed || (rest && 'unevaluatedProperties' in keywords),
     }
   }
 }
