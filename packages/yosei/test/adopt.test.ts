@@ -359,7 +359,7 @@ test('a module judges as its description does', async () => {
   }
   expect(told).toMatchObject({ accepted: expect.any(Number), pending: 0 })
   expect(Math.min(told.accepted, told.rejected)).toBeGreaterThan(300)
-}, 120_000)
+}, 900_000)
 
 const folder = fileURLToPath(new URL('./made/adopt/', import.meta.url))
 beforeAll(() => void mkdirSync(folder, { recursive: true }))

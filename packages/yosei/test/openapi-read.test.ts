@@ -108,6 +108,26 @@ test('an empty text counts as not sent, but where its schema takes one; a whole 
     n: Number('12345678901234567890'),
   })
 })
+test('texts are read alike, whether a field or a schema reads them', async () => {
+  const flags = [
+    { type: 'boolean' },
+    { type: 'boolean', not: { const: 'x' } },
+    { type: 'boolean', unevaluatedItems: false },
+  ]
+  for (const schema of flags) {
+    const { intake } = read({ '/x': { get: { parameters: [{ name: 'f', in: 'query', schema }] } } })
+    for (const [text, flag] of [
+      ['1', true],
+      ['0', false],
+      ['true', true],
+    ] as const)
+      expect(await said(intake, `GET /x?f=${text} HTTP/1.1\n`, 'query')).toEqual({ f: flag })
+    expect(await said(intake, 'GET /x?f=2 HTTP/1.1\n', 'query')).toMatch(/^400 query\.f wrong_type$/)
+  }
+  const nothing = { type: 'null', not: { const: 1 } }
+  const { intake } = read({ '/x': { get: { parameters: [{ name: 'n', in: 'query', schema: nothing }] } } })
+  expect(await said(intake, 'GET /x?n=null HTTP/1.1\n', 'query')).toEqual({ n: null })
+})
 test('errors of a text in a style stand at its parts', async () => {
   const schema = { type: 'array', items: { type: 'integer', maximum: 5 }, contains: { const: 1 } }
   const { intake } = read({ '/x': { get: { parameters: [{ name: 'n', in: 'query', explode: false, schema }] } } })

@@ -111,7 +111,7 @@ function meanings(place: Place, text: string): readonly unknown[] {
   return scalars.flatMap((type) => readers[type]?.(text) ?? [])
 }
 const isNumber = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?$/
-const flags: { readonly [text: string]: boolean } = { true: true, false: false }
+const flags: { readonly [text: string]: boolean } = { true: true, false: false, 1: true, 0: false }
 const readers: { readonly [T in Type]?: (text: string) => readonly unknown[] } = {
   string: (text) => [text],
   number: (text) => (isNumber.test(text) ? [Number(text)] : []),

@@ -103,8 +103,7 @@ export class Parameters {
           ? 'object'
           : 'value'
     const isPlain = style === usual || style === 'spaceDelimited' || style === 'pipeDelimited'
-    if (carries === 'value' && isPlain)
-      add(name, node.kind === 'schema' ? this.#carriedBy(place, (sent) => sent) : field)
+    if (carries === 'value' && isPlain) add(name, field)
     else if (node.kind === 'list' && where === 'query' && isPlain) add(name, again(field, { style, explode } as object))
     else if (node.kind === 'list' && style === 'simple') add(name, again(field, { explode: false } as object))
     else if (where === 'query' && carries === 'object' && style === 'deepObject') add(name, field)
@@ -124,15 +123,14 @@ export class Parameters {
       )
   }
 
-  /** What is read from texts in a way that no field has; by its style or media type, if that is why. */
-  #carriedBy(place: Place, read: (sent: unknown) => unknown, at?: At, media?: string): Field {
+  /** What is read from texts in a way that no field has. */
+  #carriedBy(place: Place, read: (sent: unknown) => unknown, at: At, media?: string): Field {
     const made: Field = make(
       { schema: schemaKind },
       {},
       { judge: judgeBy(this.#description.program, place, place, read) },
     )
-    if (at) this.carried.set(made, { at, place, media })
-    else this.#description.translator.origins.set(made, place)
+    this.carried.set(made, { at, place, media })
     return made
   }
   /** The parameters that no builder has, by their fields. */

@@ -151,7 +151,7 @@ export class PlaceMaking implements Making {
   }
   namedAt(keyword: string): readonly (readonly [name: string, place: Place])[] {
     const held = this.schema[keyword]
-    if (isSchema(held) && ['if', 'then', 'else'].includes(keyword)) {
+    if (isSchema(held) && ['if', 'then', 'else', 'not'].includes(keyword)) {
       const place = this.place([keyword], held)
       return place ? [[keyword, place]] : []
     }

@@ -131,7 +131,9 @@ export class Program implements Around {
   /** A schema that applies itself to the same value says nothing. */
   #checkCircle(start: Place): void {
     const seen = new Set<Place>()
-    const due = start.applied.map((one): readonly [place: Place, depth: number] => [one, 1])
+    // What must not hold is asked of the same value too.
+    const asked = (one: Place) => [...one.applied, ...this.#makingOf(one).placesAt('not')]
+    const due = asked(start).map((one): readonly [place: Place, depth: number] => [one, 1])
     for (let next = due.pop(); next; next = due.pop()) {
       const [place, depth] = next
       if (depth > deepestApplied)
@@ -148,7 +150,7 @@ export class Program implements Around {
         )
       if (seen.has(place)) continue
       seen.add(place)
-      for (const one of place.applied) due.push([one, depth + 1])
+      for (const one of asked(place)) due.push([one, depth + 1])
     }
   }
 
