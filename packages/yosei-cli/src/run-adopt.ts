@@ -1,10 +1,10 @@
 /** The command `adopt`: an OpenAPI description as an intake module of your own. */
-import { existsSync, mkdirSync } from 'node:fs'
-import { dirname, join, resolve } from 'node:path'
+import { existsSync } from 'node:fs'
+import { join, resolve } from 'node:path'
 import { format, resolveConfig } from 'prettier'
 import { adoptOpenApi } from 'yosei/openapi'
-import { putFile } from 'yosei-desk/put'
 import { Failure } from './failure.js'
+import { writeTo } from './files.js'
 import { nameOf } from './lines.js'
 import { readDescription } from './load-description.js'
 import { plural, print } from './terminal.js'
@@ -32,25 +32,14 @@ export async function runAdopt(file: string, { out, byTag = false }: AdoptOption
   for (const [path, text] of named) {
     const formatted = await formattedFor(path, text)
     if (out === undefined) await print(formatted)
-    else write(path, formatted)
+    else writeTo(path, formatted)
   }
   if (out === undefined) return
-  await print(
-    byTag ? `${plural(named.length, 'module')} are written to ${nameOf(out)}.\n` : `${nameOf(out)} is written.\n`,
-  )
+  await print(byTag ? `${nameOf(out)} has ${plural(named.length, 'module')} now.\n` : `${nameOf(out)} is written.\n`)
 }
 
 /** As other modules there are formatted. */
 async function formattedFor(path: string, text: string): Promise<string> {
   const own = await resolveConfig(resolve(path), { editorconfig: true })
   return format(text, { printWidth: 100, semi: false, singleQuote: true, ...own, parser: 'typescript' })
-}
-
-function write(file: string, text: string): void {
-  try {
-    mkdirSync(dirname(resolve(file)), { recursive: true })
-    putFile(file, text)
-  } catch (error) {
-    throw new Failure(`${nameOf(file)}: ${(error as Error).message}`)
-  }
 }

@@ -5,8 +5,8 @@ import { stringify } from 'yaml'
 import type { Intake } from 'yosei'
 import { writeJsonSchema } from 'yosei/json-schema'
 import { writeOpenApi } from 'yosei/openapi'
-import { putFile } from 'yosei-desk/put'
 import { Failure } from './failure.js'
+import { writeTo } from './files.js'
 import { nameOf } from './lines.js'
 import { pc, plural, print, visible } from './terminal.js'
 
@@ -45,7 +45,7 @@ export async function runExport(app: Intake, options: ExportOptions): Promise<nu
   if (check !== undefined) return checked(check, text)
   if (out === undefined) await print(text)
   else {
-    write(out, text)
+    writeTo(out, text)
     await print(`${nameOf(out)} is written${unsaid > 0 ? `; ${unsaid} of its demands stand there in words` : ''}.\n`)
   }
   return 0
@@ -79,12 +79,5 @@ function read(file: string): string {
     return readFileSync(file, 'utf8')
   } catch (error) {
     throw new Failure(`${nameOf(file)}: ${(error as Error).message}; write it with -o ${nameOf(file)}`)
-  }
-}
-function write(file: string, text: string): void {
-  try {
-    putFile(file, text)
-  } catch (error) {
-    throw new Failure(`${nameOf(file)}: ${(error as Error).message}`)
   }
 }

@@ -22,7 +22,8 @@ test.each<[args: string[], status: number, stdout: RegExp, stderr?: RegExp]>([
   ],
   [['--yaml'], 0, /^openapi: 3\.1\.0\ninfo:\n {2}title: Library\n/],
   [['--check', 'none.yaml'], 2, /^$/, /^yosei: none\.yaml: ENOENT.*; write it with -o none\.yaml\n$/],
-  [['-o', 'none/api.yaml'], 2, /^$/, /^yosei: none\/api\.yaml: ENOENT/],
+  [['-o', 'made/api.yaml'], 0, /^made\/api\.yaml is written\.\n$/],
+  [['-o', 'intake.ts/api.yaml'], 2, /^$/, /^yosei: intake\.ts\/api\.yaml: (?:ENOTDIR|EEXIST)/],
   [['--to', 'prose'], 2, /^$/, /Allowed choices are openapi, openapi-3\.0, json-schema/],
 ])('export %j', (args, status, stdout, stderr = /^$/) => {
   const came = folder.yosei(['export', 'intake.ts', ...args])

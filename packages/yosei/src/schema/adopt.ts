@@ -6,7 +6,7 @@ import { everyKind } from '../kinds/kinds.js'
 import { isJson } from '../read/media.js'
 import { type Note, type Read, type ReadOpenApiOptions, readerOf } from './openapi.js'
 import { type Declared, Sources } from './source.js'
-import { camelCase, commentOf, Identifiers, key, literal, member, object } from './typescript.js'
+import { camelCase, commentOf, Identifiers, key, literal, member, members, object } from './typescript.js'
 
 /** Options of `adoptOpenApi`. */
 export interface AdoptOptions extends Pick<ReadOpenApiOptions, 'documents' | 'address'> {
@@ -132,11 +132,7 @@ function declarationOf(name: string, endpoint: EndpointNode, sources: Sources, i
     : more.length === 0 && only.mediaType === 'application/json'
       ? [`body: ${written(only.node)}`]
       : [`body: ${object(bodies.map(({ mediaType, node }) => `${key(mediaType)}: ${written(node)}`))}`]
-  const declaration = object([
-    ...Object.entries(said).flatMap(([option, value]) => (value === undefined ? [] : [`${option}: ${literal(value)}`])),
-    ...parts,
-    ...body,
-  ])
+  const declaration = object([...members(said), ...parts, ...body])
   return {
     name,
     source: `${commentOf(title ?? description)}export const ${name} = endpoint(${literal(`${method} ${template}`)}, ${declaration})`,
@@ -169,9 +165,7 @@ function intakeOf(
   const names = endpoints.map(({ name }) => member(name, constants.get(name) as string))
   const said = { title, version, base: base || undefined, unlisted: { body: kept, query: 'drop' } }
   const options = [
-    ...Object.entries(said).flatMap(([option, value]) =>
-      value === undefined ? [] : [`${option}: ${literal(value)},`],
-    ),
+    ...members(said).map((one) => `${one},`),
     ...(first === undefined ? [] : identify),
     `endpoints: ${object(names)},`,
   ]
@@ -189,7 +183,7 @@ function headOf({ intake, description: { notes } }: Read): string {
   const { title, version } = intakeNode(intake)
   const lines = [
     `Adopted from the OpenAPI description ${[title, version].filter(Boolean).join(' ')}.`,
-    ...(notes.length > 0 ? ['', 'Not enforced as it stood there:'] : []),
+    ...(notes.length > 0 ? ['', 'Not enforced as described:'] : []),
     ...notes.map(({ pointer, what, consequence }) => `- ${pointer}: ${what}. ${consequence}.`),
   ]
   return `/**\n${lines.map((line) => ` * ${line.replace(/\s+/g, ' ').replaceAll('*/', '*\\/')}`.trimEnd()).join('\n')}\n */\n`

@@ -1,12 +1,13 @@
 /** Fields that were read from a description, as the source that declares them. */
 import { costOf } from '../grammar/pattern.js'
 import { childrenOf } from '../kinds/brought.js'
-import type { Kind, Kinds, Node } from '../kinds/kind.js'
+import type { Kinds, Node } from '../kinds/kind.js'
 import { fieldNode } from '../kinds/kind.js'
 import { sounds } from '../kinds/kinds.js'
 import { leadsTo } from '../kinds/locate.js'
 import { resolve } from '../kinds/resolve.js'
 import { mistake } from '../terms/mistake.js'
+import type { OptionType } from '../terms/option-types.js'
 import type { Field } from '../terms/types.js'
 import { bundle } from './bundle.js'
 import type { Description } from './description.js'
@@ -15,7 +16,7 @@ import type { Parameters } from './parameters.js'
 import type { Place } from './place.js'
 import { sourceOfRules } from './source-of-rules.js'
 import { variantOf } from './translate.js'
-import { commentOf, type Identifiers, key, literal, member, object, typesBy } from './typescript.js'
+import { commentOf, type Identifiers, literal, member, members, object, typesBy } from './typescript.js'
 
 /** A constant or a type of a module. */
 export interface Declared {
@@ -25,34 +26,6 @@ export interface Declared {
   readonly uses: ReadonlySet<string>
 }
 
-/** What of an argument stands before the options. */
-const argumentsOf: {
-  readonly [K in Kind]: readonly Exclude<keyof Kinds[K] & string, keyof Node>[]
-} = {
-  text: [],
-  integer: [],
-  number: [],
-  bigInteger: [],
-  decimal: [],
-  flag: [],
-  instant: [],
-  day: [],
-  timeOfDay: [],
-  duration: [],
-  choice: ['values'],
-  constant: ['value'],
-  list: ['item'],
-  tuple: ['items'],
-  record: ['fields'],
-  table: ['value'],
-  tagged: ['tag', 'branches'],
-  either: ['branches'],
-  later: ['make'],
-  readAs: ['base', 'read'],
-  anything: [],
-  schema: ['judge', 'base'],
-  file: [],
-}
 const annotations = ['title', 'description', 'examples', 'deprecated', 'secret', 'readOnly', 'name'] as const
 /** Of a declaration that is made later. */
 const ofLater: ReadonlySet<string> = new Set(['optional', 'nullable', 'title', 'description', 'deprecated'])
@@ -217,7 +190,7 @@ export class Sources {
     if (stem && this.#names.has(stem)) this.#declare(stem)
     if (whole && stem && this.#names.has(stem) && !this.#held.has(stem))
       return `${this.#use('without')}(${this.#field(fieldNode(whole))}, ${literal([tag])})`
-    if (of) return `${this.#use('like')}(${this.#field(of)}, ${object(Object.entries(more).map(entry))})`
+    if (of) return `${this.#use('like')}(${this.#field(of)}, ${object(members(more))})`
     return node.kind === 'schema' ? this.#judged(node) : this.#built(node, this.#options(node))
   }
 
@@ -289,8 +262,9 @@ export class Sources {
 
   /** Its options, as they are written. */
   #options(node: Node): readonly string[] {
-    const positional: readonly string[] = argumentsOf[node.kind]
-    const own = Object.keys(sounds[node.kind].options).filter((name) => !positional.includes(name))
+    // What is required is an argument of its own.
+    const options: readonly (readonly [name: string, type: OptionType])[] = Object.entries(sounds[node.kind].options)
+    const own = options.filter(([, type]) => !type.isRequired).map(([name]) => name)
     const { need, readOnly } = node
     const all: { readonly [option: string]: unknown } = {
       ...node,
@@ -300,9 +274,7 @@ export class Sources {
     return [...own, 'optional', 'nullable', 'default', ...annotations].flatMap((name) => {
       const value = all[name]
       if (value === undefined || this.#isImplied(node, name)) return []
-      return name === 'deprecated' || name === 'optional' || node.kind !== 'later' || ofLater.has(name)
-        ? [entry([name, value])]
-        : []
+      return node.kind !== 'later' || ofLater.has(name) ? members({ [name]: value }) : []
     })
   }
   /** Whether an option changes nothing there. */
@@ -319,8 +291,11 @@ export class Sources {
       if (option === 'explode') return explode === (style === 'form')
     }
     // The greatest limits are those of `integer()` itself.
-    if (isInteger(node))
-      return option === 'whole' || Math.abs(Number(node[option as 'min'])) === Number.MAX_SAFE_INTEGER
+    if (isInteger(node)) {
+      if (option === 'min') return node.min === Number.MIN_SAFE_INTEGER
+      if (option === 'max') return node.max === Number.MAX_SAFE_INTEGER
+      return option === 'whole'
+    }
     // The intake says so of all bodies.
     return node.kind === 'record' && option === 'unlisted' && node.unlisted === this.unlisted && !isExplicit
   }
@@ -368,5 +343,3 @@ const isLinear = (pattern: RegExp | undefined): boolean => pattern === undefined
 /** Whole numbers without limits go further than `integer()` does. */
 const isInteger = (node: Node): node is Kinds['number'] =>
   node.kind === 'number' && node.whole === true && [node.min, node.max].every(Number.isSafeInteger)
-
-const entry = ([name, value]: readonly [name: string, value: unknown]): string => `${key(name)}: ${literal(value)}`

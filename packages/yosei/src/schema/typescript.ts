@@ -17,13 +17,14 @@ export const object = (entries: readonly string[]): string =>
 export function literal(value: unknown): string {
   if (value instanceof RegExp) return String(value)
   if (Array.isArray(value)) return `[${value.map(literal).join(', ')}]`
-  if (isNamed(value)) {
-    const given = Object.entries(value).filter(([, one]) => one !== undefined)
-    return object(given.map(([name, one]) => `${key(name)}: ${literal(one)}`))
-  }
+  if (isNamed(value)) return object(members(value))
   if (typeof value === 'string') return quoted(value)
   return Object.is(value, -0) ? '-0' : String(value)
 }
+
+/** The names of an object with their values; what is not there is left out. */
+export const members = (of: object): readonly string[] =>
+  Object.entries(of).flatMap(([name, one]) => (one === undefined ? [] : [`${key(name)}: ${literal(one)}`]))
 
 const reserved =
   'abstract any arguments as async await bigint boolean break case catch class const continue debugger declare default delete do else enum eval export extends false finally for from function get if implements import in infer instanceof interface is keyof let module namespace never new null number object of package private protected public readonly return satisfies set static string super switch symbol this throw true try type typeof undefined unknown var void while with yield globalThis Array Object Date File Error Promise Map Set Record'
