@@ -204,7 +204,8 @@ function limitsText(of: FieldOutline): string {
     const moment = moments[name]
     if (moment !== undefined && (of.kind === 'instant' || of.kind === 'day'))
       return [`${moment} ${of.relative?.[name as 'from' | 'until'] ?? value}`]
-    if (name === 'length' && Array.isArray(value)) return [`length ${value[0]}–${value[1] ?? ''}`]
+    if (name === 'length' && Array.isArray(value))
+      return [`length ${value[0]}–${Number.isFinite(value[1]) ? value[1] : ''}`]
     if (value === true) return [name]
     if (Array.isArray(value)) return [`${name === 'values' ? '' : `${name} `}${value.join(' | ')}`]
     return [`${name} ${isOutline(value) ? JSON.stringify(value) : value}`]

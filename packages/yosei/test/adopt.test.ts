@@ -72,6 +72,7 @@ const bakery = {
         },
       },
     },
+    '/parcels': { post: { operationId: 'send', requestBody: body(ref('Parcel')) } },
     '/payments': {
       post: {
         operationId: 'pay',
@@ -118,6 +119,17 @@ const bakery = {
         ['name'],
       ),
       Layer: object({ of: ref('Cake'), weights: { type: 'array', contains: { const: 5 } } }),
+      // It holds itself, and a union that a text chooses in.
+      Parcel: object(
+        {
+          inside: ref('Parcel'),
+          at: texts,
+          by: { oneOf: [ref('van'), ref('foot')], discriminator: { propertyName: 'kind' } },
+        },
+        ['by'],
+      ),
+      van: object({ kind: texts, plate: texts }, ['kind', 'plate']),
+      foot: object({ kind: texts }, ['kind']),
       Card: object({ by: texts, number: { ...texts, pattern: '^[0-9]{4,8}$' } }, ['by', 'number']),
       Cash: object({ by: texts, file: texts }, ['by'], { additionalProperties: false }),
     },
@@ -377,7 +389,7 @@ test('modules compile: one, one for each tag, and those of any description', () 
     [
       'use.ts',
       `import type { Accepted } from 'yosei'
-import type { putCake, ordersCreate, pay } from './whole.js'
+import type { putCake, ordersCreate, pay, send } from './whole.js'
 declare const cake: Accepted<typeof putCake>['body']
 export const name: string | undefined = cake.layers?.[0]?.of?.top?.name
 declare const order: Accepted<typeof ordersCreate>['body']
@@ -385,6 +397,8 @@ export const customer: string = order.customer.name
 export const gift: string | undefined = order.gift?.name
 declare const payment: Accepted<typeof pay>['body']
 export const number = payment.by === 'Card' ? payment.number : payment.file
+declare const parcel: Accepted<typeof send>['body']
+export const sent: string | undefined = parcel.inside?.by.kind === 'van' ? parcel.inside.by.plate : parcel.inside?.at
 // @ts-expect-error A coupon may be missing.
 export const coupon: string = order.coupon
 `,

@@ -247,6 +247,12 @@ test.each([
   expect([...requestsOf(put as never)]).toEqual([])
 })
 
+test('a step of whole numbers is broken by a whole number', async () => {
+  const put = endpoint('PUT /', { body: record({ value: number({ step: 15, whole: true }) }) })
+  const { wrong, rejected } = await tried(intake({ endpoints: { put } }))
+  expect([wrong, [...rejected]]).toEqual([[], expect.arrayContaining(['body.value not_a_step', 'body.value not_whole'])])
+})
+
 test('a request is made around what is said of it', async () => {
   const now = new Date('2031-03-01T12:00:00Z')
   const said = {

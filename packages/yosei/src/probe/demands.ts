@@ -116,9 +116,10 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
           isOfKind: true,
         })
       : []),
-    ...given(node.step, (step) => [
-      changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [step / 4, -step / 4], step, node)),
-    ]),
+    ...given(node.step, (step) => {
+      const beside = node.whole ? 1 : step / 4
+      return [changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [beside, -beside], step, node))]
+    }),
   ],
   bigInteger: (node) => [
     otherType('whole number', 'x'),

@@ -131,6 +131,9 @@ function ownType(node: Node, of: (node: Node) => string): string {
     case 'schema':
       return node.base ? of(node.base) : 'unknown'
     case 'tagged':
+      return Object.entries(node.branches)
+        .map(([value, one]) => `({ ${key(node.tag)}: ${literal(value)} } & ${of(one)})`)
+        .join(' | ')
     case 'readAs':
     case 'anything':
     case 'file':
