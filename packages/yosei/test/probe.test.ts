@@ -250,7 +250,10 @@ test.each([
 test('a step of whole numbers is broken by a whole number', async () => {
   const put = endpoint('PUT /', { body: record({ value: number({ step: 15, whole: true }) }) })
   const { wrong, rejected } = await tried(intake({ endpoints: { put } }))
-  expect([wrong, [...rejected]]).toEqual([[], expect.arrayContaining(['body.value not_a_step', 'body.value not_whole'])])
+  expect([wrong, [...rejected]]).toEqual([
+    [],
+    expect.arrayContaining(['body.value not_a_step', 'body.value not_whole']),
+  ])
 })
 
 test('a request is made around what is said of it', async () => {

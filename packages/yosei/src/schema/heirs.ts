@@ -1,4 +1,4 @@
-/** Components that take over others by `allOf`: an object that names one is of it (OpenAPI 3.1, section 4.8.25). */
+/** Components, and those that take over others by `allOf`: an object that names one is of it (OpenAPI 3.1, section 4.8.25). */
 import { isNamed } from '../kinds/run.js'
 import type { Documents, Located } from './documents.js'
 import { isSamePlace } from './place.js'
@@ -30,13 +30,21 @@ export class Heirs {
     return found
   }
 
-  #found(): readonly Heir[] {
+  /** A schema of the components. */
+  component(name: string): Located | undefined {
+    const schema = Object.hasOwn(this.#components, name) ? this.#components[name] : undefined
+    return isSchema(schema) ? this.#documents.below(this.#home, ['components', 'schemas', name], schema) : undefined
+  }
+  get #components(): { readonly [name: string]: unknown } {
     const { schema: document } = this.#home
     const components = isNamed(document) ? document['components'] : undefined
-    const schemas = isNamed(components) && isNamed(components['schemas']) ? components['schemas'] : {}
-    return Object.entries(schemas).flatMap(([name, schema]) => {
-      if (!isNamed(schema) || !Array.isArray(schema['allOf'])) return []
-      const heir = this.#documents.below(this.#home, ['components', 'schemas', name], schema)
+    return isNamed(components) && isNamed(components['schemas']) ? components['schemas'] : {}
+  }
+
+  #found(): readonly Heir[] {
+    return Object.entries(this.#components).flatMap(([name, schema]) => {
+      const heir = this.component(name)
+      if (!heir || !isNamed(schema) || !Array.isArray(schema['allOf'])) return []
       return schema['allOf'].flatMap((one: unknown, index) => {
         if (!isSchema(one)) return []
         const at = this.#documents.below(heir, ['allOf', String(index)], one)

@@ -87,6 +87,8 @@ export interface Around {
   place(located: Located): Place
   below(above: Place, steps: readonly string[], schema: Schema): Place
   target(reference: string, from: Located): Place
+  /** A schema of the components of a description. */
+  component(name: string): Place | undefined
   /** What takes over a schema, by its name. */
   heirs(place: Place): ReadonlyMap<string, Place>
   takenOver(place: Place, by: Place): Place

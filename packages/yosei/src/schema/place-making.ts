@@ -87,11 +87,10 @@ export class PlaceMaking implements Making {
     if (name === undefined || !this.#isUnion) return undefined
     const places = new Map<string, Place>()
     for (const place of [...this.placesAt('oneOf'), ...this.placesAt('anyOf')]) {
-      const { $ref } = place.schema
-      const own = typeof $ref === 'string' ? /[^/]+$/.exec($ref)?.[0] : undefined
+      const own = '$ref' in place.schema && place.always[0] ? componentName(place.always[0].located) : undefined
       if (own !== undefined) places.set(own, place)
     }
-    for (const [value, to] of Object.entries(mapping ?? {})) places.set(value, this.#mapped(String(to), places))
+    for (const [value, place] of this.#mapped(mapping)) places.set(value, place)
     return places.size > 0 ? { name, places } : undefined
   }
   #heirs: { readonly found: Discriminator | undefined } | undefined
@@ -102,9 +101,7 @@ export class PlaceMaking implements Making {
   #heirsOf(): Discriminator | undefined {
     const { name, mapping } = this.#named ?? {}
     if (name === undefined || this.#isUnion) return undefined
-    const heirs = this.#around.heirs(this.#place)
-    const mapped = Object.entries(mapping ?? {}).map(([value, to]) => [value, this.#mapped(String(to), heirs)] as const)
-    const places = new Map([...heirs, ...mapped])
+    const places = new Map([...this.#around.heirs(this.#place), ...this.#mapped(mapping)])
     if (places.size === 0) return undefined
     // It may be no heir, but itself.
     const own = componentName(this.#located)
@@ -112,10 +109,12 @@ export class PlaceMaking implements Making {
     for (const [value, place] of places) if (place !== this.#place) this.#made.set(`heir ${value}`, place)
     return { name, places }
   }
-  /** A name stands for a schema of the components (OpenAPI 3.1, section 4.8.25). */
-  #mapped(to: string, known: ReadonlyMap<string, Place>): Place {
-    const reference = /[#/]/.test(to) ? to : `#/components/schemas/${to}`
-    return known.get(/[^/]+$/.exec(reference)?.[0] ?? '') ?? this.target(reference)
+  /** A value of a mapping is the name of a component, or else a reference (OpenAPI 3.1.1, section 4.8.25). */
+  #mapped(mapping: Keywords = {}): readonly (readonly [value: string, place: Place])[] {
+    return Object.entries(mapping).map(([value, to]) => [
+      value,
+      this.#around.component(String(to)) ?? this.target(String(to)),
+    ])
   }
   parts(): readonly Place[] {
     return this.placesAt('allOf').map((place, index) => {

@@ -247,6 +247,10 @@ export class Program implements Around {
     return typeof place.located.schema === 'boolean' ? undefined : this.#makingOf(place).heirs()
   }
   #heirs: Heirs | undefined
+  component(name: string): Place | undefined {
+    const located = this.#heirs?.component(name)
+    return located && this.place(located)
+  }
   /** The schemas that take over one, and those that take over them, by their names. */
   heirs({ located }: Place): ReadonlyMap<string, Place> {
     const found = this.#heirs?.of(located) ?? []
