@@ -260,12 +260,14 @@ for (const count of [1, 1000, 10_000])
     declared: of(jsonBooking.field),
     read: of(readJsonSchema(schema, assert)),
     'with not': of(readJsonSchema({ ...schema, not: { required: ['cancelled'] } }, assert)),
-    whole: of(readJsonSchema({ ...schema, unevaluatedProperties: false }, assert)),
+    closed: of(readJsonSchema({ ...schema, additionalProperties: undefined, unevaluatedProperties: false }, assert)),
+    whole: of(readJsonSchema({ ...schema, patternProperties: { '^x-': {} } }, assert)),
     'JSON.parse': () => do_not_optimize(JSON.parse(json)),
   })
   note('JSON Schema of the booking ÷ the same declared', times, 'read', 'declared', 1.15)
   note('JSON Schema with `not` ÷ declared without', times, 'with not', 'declared')
-  note('JSON Schema with `unevaluatedProperties` ÷ declared', times, 'whole', 'declared')
+  note('JSON Schema with `unevaluatedProperties` ÷ declared', times, 'closed', 'declared', 1.15)
+  note('JSON Schema with `patternProperties` ÷ declared', times, 'whole', 'declared')
 }
 
 {

@@ -28,9 +28,18 @@ export function placesOf({ named, patterns, others }: Members, name: string): re
   return found.length === 0 && others ? [others] : found
 }
 
+const [mostKnown, longestKnown] = [1000, 64]
+
 function members(_: unknown, making: Making): Rule {
   const all = making.members
   const { named, others } = all
+  // Which patterns a name has is found once, for names as people give them.
+  const known = new Map<string, readonly Place[]>()
+  const placesAt = (name: string): readonly Place[] => {
+    const places = known.get(name) ?? placesOf(all, name)
+    if (known.size < mostKnown && name.length <= longestKnown) known.set(name, places)
+    return places
+  }
   const isPlain = all.patterns.length === 0 && others === undefined
   return {
     holds(value, scope, seen) {
@@ -41,7 +50,7 @@ function members(_: unknown, making: Making): Rule {
           if (!place) continue
           if (!place.holds(value[name], scope)) return false
         } else {
-          const places = placesOf(all, name)
+          const places = placesAt(name)
           if (places.length === 0) continue
           if (!places.every((place) => place.holds(value[name], scope))) return false
         }

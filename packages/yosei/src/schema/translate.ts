@@ -25,7 +25,7 @@ import { fieldNode } from '../kinds/kind.js'
 import { isNamed } from '../kinds/run.js'
 import { schema as schemaKind } from '../kinds/schema.js'
 import type { Bounds } from '../terms/declared.js'
-import { put } from '../terms/own.js'
+import { given, put } from '../terms/own.js'
 import type { Field, Fields, RecordField } from '../terms/types.js'
 import { isType, type Type, types } from './assertions.js'
 import { placesByConstant, tellingName } from './branches.js'
@@ -158,16 +158,23 @@ export class Translator {
   /** A field for what a field can say, and the schema for the rest. */
   #both(place: Place): Field | undefined {
     const keywords = this.#program.keywordsOf(place)
+    const said = Object.keys(keywords).filter((keyword) => everySaying.has(keyword) || besides.has(keyword))
     const isRest = (keyword: string) => besides.has(keyword)
-    const said = Object.keys(keywords).filter((keyword) => everySaying.has(keyword) || isRest(keyword))
     if (place.located.schema === false || this.#program.isDynamic || said.every(isRest)) return undefined
     // What is looked at depends on all of it.
     if ('unevaluatedProperties' in keywords || 'unevaluatedItems' in keywords) return undefined
-    const some = (is: (keyword: string) => boolean) =>
-      this.#program.part(place, Object.fromEntries(Object.entries(keywords).filter(([keyword]) => is(keyword))))
-    const base = this.#native(some((keyword) => !isRest(keyword)))
+    const { patternProperties, additionalProperties, properties, ...others } = keywords
+    const isPatterned = patternProperties !== undefined
+    const only = (is: (keyword: string) => boolean) =>
+      Object.fromEntries(Object.entries(others).filter(([keyword]) => is(keyword)))
+    // Which name has no pattern is known beside the patterns alone; so the field leaves names open.
+    const open = isPatterned ? true : additionalProperties
+    const own = { ...only((keyword) => !isRest(keyword)), properties, additionalProperties: open }
+    const base = this.#native(this.#program.part(place, given(own)))
     if (!base || fieldNode(base).kind === 'anything') return undefined
-    const rest = some(isRest)
+    const known = Object.fromEntries(Object.keys(properties ?? {}).map((name) => [name, true]))
+    const names = isPatterned ? { properties: known, patternProperties, additionalProperties } : {}
+    const rest = this.#program.part(place, given({ ...only(isRest), ...names }))
     const judge = judgeBy(this.#program, rest, place)
     const made: Field = make({ schema: schemaKind }, this.#annotations(place), { judge, base })
     this.rests.set(made, rest)
