@@ -146,6 +146,8 @@ const unseen = [
   /return function holds\(/, // A test that code does without reads the value instead.
   /(?:most < Number\.POSITIVE|least > 0 \?)/, // A test that always holds.
   /areAlike \? value\.map\(sameBelow/, // All elements of a list have one declaration.
+  /firstEach\(\w+(?:, [^)]+)?\) < 0|^if \(at < 0\) return \[path\]/, // A path begins with its part, which is a name.
+  /Number\(place\.at\(-1\)\) < list\.length/, // Only elements that are there are asked for.
   /checkOrder\(/, // Two bounds that are the same in another spelling are in order.
 ]
 

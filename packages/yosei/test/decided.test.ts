@@ -119,6 +119,8 @@ describe('rules over elements', () => {
     ['an error is never without a place', (on: On) => [on.check({ reads: ['body.name', 'body.rows[].n'], code: 'odd', holds: () => false })], { name: 'a', rows: [] }, ['body.rows odd']],
     ['nor where the list is not there', (on: On) => [on.sumWithin('body.nums[]', { atLeast: 5 }, { blames: ['body.rows[].n'] })], { nums: [1] }, ['body.rows below_min']],
     ['a group of other parts, once', (on: On) => [on.atMostOne('body.rows[].n', 'query', 'body.name')], { name: 'a', ...rows({ n: 1 }, { n: 2 }) }, ['body.rows more_than_one']],
+    ['texts in their own order, though they look like numbers', (on: On) => [on.ascending('body.name', 'body.word')], { name: '10', word: '9' }, true],
+    ['and the other way round', (on: On) => [on.ascending('body.name', 'body.word')], { name: '9', word: '10' }, ['body.word out_of_order']],
     // Same by value.
     ['decimals', (on: On) => [on.distinct('body.rows[].price')], rows({ price: '1.0' }, { price: '1.00' }), ['body.rows[1] repeated']],
     ['decimals, in order', (on: On) => [on.inOrder('body.prices[]', { orEqual: true })], { prices: ['1.0', '1.00', '01.0'] }, ['body.prices[2] wrong_type']],
@@ -126,6 +128,12 @@ describe('rules over elements', () => {
     // More than is kept is counted.
     ['all of a thousand', (on: On) => [on.ascending('body.kept[]', 'body.least' as never)], { kept: Array.from({ length: 1101 }, () => 9), least: 1 }, [...Array.from({ length: 50 }, () => 'body.least out_of_order'), 'and 1051']],
   ])('%s', (_, rules, sent, errors) => (errors === true ? expect(ruled(rules, sent)).not.toBeInstanceOf(Array) : expect(ruled(rules, sent)).toEqual(errors)))
+})
+
+test('of spans that end together, the first is named', () => {
+  const spans = endpoint('PUT /', { body, rules: (on) => [on.apart('body.rows[].at', 'body.rows[].to')] })
+  const verdict = judgeParts(spans, { body: rows({ at: 1, to: 5 }, { at: 2, to: 5 }, { at: 3, to: 4 }) })
+  expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address, message }) => `${address} ${message}`)).toEqual(['body.rows[1] must not overlap body.rows[0]', 'body.rows[2] must not overlap body.rows[0]'])
 })
 
 describe('another field, as a rule and as a condition', () => {

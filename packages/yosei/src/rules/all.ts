@@ -48,8 +48,7 @@ const severalInService = /* @__NO_SIDE_EFFECTS__ */ <C extends 'all' | 'any'>(
   mistake: ({ of }, _, mistakeIn) => of.map(mistakeIn).find((one) => one !== undefined),
   code({ of }, terms) {
     const tests = of.map((one) => terms.when(one))
-    const none = how === 'every' ? 'true' : 'false'
-    return tests.includes(undefined) ? undefined : `(${tests.join(how === 'every' ? ' && ' : ' || ') || none})`
+    return tests.includes(undefined) ? undefined : `(${tests.join(how === 'every' ? ' && ' : ' || ')})`
   },
 })
 
