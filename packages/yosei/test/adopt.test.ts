@@ -141,7 +141,7 @@ test('a module is as a person would write it', () => {
   expect(others).toEqual({})
   for (const line of [
     ' * Adopted from the OpenAPI description Bakery *\\/ 2.',
-    ' * - /components/securitySchemes/key: the security scheme key. It must be there, and is not verified. Give identify.',
+    ' * - /components/securitySchemes/key: the security scheme key. It must be sent, and is not verified. Verify it in identify.',
     "import { credentials, readParameter } from 'yosei/openapi'",
     'export const limit = integer({ min: 1, max: 100, default: 20 })',
     'export const layer = record({ of: later(() => cake, { optional: true }), weights: like(readJsonSchema({ contains: { const: 5 } }, { field: list(anything()) }), { optional: true }) }, { unlisted: "keep" })',

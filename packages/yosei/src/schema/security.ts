@@ -143,7 +143,7 @@ export class Security {
       this.#description.note(
         scheme,
         `the security scheme ${name}`,
-        `${isNever ? 'It is not checked' : 'It must be there, and is not verified'}. Give identify`,
+        `${isNever ? 'It is not checked' : 'It must be sent, and is not verified'}. Verify it in identify`,
       )
   }
 }
