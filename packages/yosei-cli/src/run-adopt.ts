@@ -2,6 +2,7 @@
 import { existsSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { format, resolveConfig } from 'prettier'
+import { transform } from 'sucrase'
 import { adoptOpenApi } from 'yosei/openapi'
 import { Failure } from './failure.js'
 import { writeTo } from './files.js'
@@ -38,8 +39,12 @@ export async function runAdopt(file: string, { out, byTag = false }: AdoptOption
   await print(byTag ? `${nameOf(out)} has ${plural(named.length, 'module')} now.\n` : `${nameOf(out)} is written.\n`)
 }
 
-/** As other modules there are formatted. */
+/** As other modules there are formatted; without types, if it is JavaScript. */
 async function formattedFor(path: string, text: string): Promise<string> {
   const own = await resolveConfig(resolve(path), { editorconfig: true })
-  return format(text, { printWidth: 100, semi: false, singleQuote: true, ...own, parser: 'typescript' })
+  const isScript = /\.m?js$/.test(path)
+  const { code } = isScript
+    ? transform(text, { transforms: ['typescript'], disableESTransforms: true })
+    : { code: text }
+  return format(code, { printWidth: 100, semi: false, singleQuote: true, ...own, parser: 'typescript' })
 }

@@ -78,6 +78,43 @@ test.each(['made/intake.ts', 'tagged/intake.ts'])('%s judges as the description 
   expect(own?.stdout).toMatch(/body\.days must be at most 9; 10 was sent/)
 })
 
+test('a module of JavaScript has no types', () => {
+  folder.write(
+    'tree.json',
+    JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'Trees' },
+      paths: {
+        '/trees': {
+          post: { requestBody: { content: { 'application/json': { schema: { $ref: '#/components/schemas/Tree' } } } } },
+        },
+      },
+      components: {
+        schemas: {
+          Tree: {
+            type: 'object',
+            properties: { parts: { type: 'array', items: { $ref: '#/components/schemas/Tree' } } },
+          },
+        },
+      },
+    }),
+  )
+  folder.yosei(['adopt', 'tree.json', '-o', 'tree.js'])
+  expect(folder.read('tree.js')).toContain('export const tree = record({\n  parts: list(')
+  expect(
+    folder.yosei([
+      'try',
+      'tree.js',
+      'POST',
+      '/trees',
+      '--body',
+      '{"parts":[{"parts":5}]}',
+      '--header',
+      'Content-Type: application/json',
+    ]).stdout,
+  ).toMatch(/body\.parts\[0\]\.parts must be a list/)
+})
+
 test('a module is formatted as others there', () => {
   folder.write('styled/.prettierrc', '{ "semi": true, "singleQuote": false }')
   folder.yosei(['adopt', 'api.yaml', '-o', 'styled/intake.ts'])
