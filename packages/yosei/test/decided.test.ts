@@ -76,6 +76,9 @@ describe('rules over elements', () => {
     ['in order among those selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.inOrder('body.rows[].n')])], rows({ k: 'x', n: 1 }, { k: 'y', n: 9 }, { k: 'x', n: 2 }), true],
     ['apart among those selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.apart('body.rows[].at', 'body.rows[].to')])], rows({ k: 'x', at: 1, to: 5 }, { k: 'y', at: 2, to: 3 }, { k: 'x', at: 4, to: 6 }), ['body.rows[2] overlaps']],
     ['a sum of those selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.sumWithin('body.rows[].n', { atMost: 5 })])], rows({ k: 'x', n: 3 }, { k: 'y', n: 9 }, { k: 'x', n: 2 }), true],
+    ['of spans that begin together, the later is wrong', (on: On) => [on.apart('body.rows[].at', 'body.rows[].to')], rows({ at: 1, to: 3 }, { at: 1, to: 5 }, { at: 1, to: 2 }), ['body.rows[1] overlaps', 'body.rows[2] overlaps']],
+    ['what stands below a wrong value is not needed', (on: On) => [on.needed('body.room.seats', on.sent('body.name'))], { name: 'a', room: 5 }, ['body.room wrong_type']],
+    ['nor in a wrong element', (on: On) => [on.needed('body.rows[].n', on.sent('body.name'))], { name: 'a', rows: [5, {}] }, ['body.rows[0] wrong_type', 'body.rows[1].n needed']],
     ['no sum where none is selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.sumWithin('body.rows[].n', { atLeast: 5 })])], rows({ k: 'y', n: 1 }), true],
     ['a sum, whose condition lies outside, of none', (on: On) => [on.while(on.sent('body.name'), [on.sumWithin('body.rows[].n', { atLeast: 5 })])], { name: 'a', rows: [] }, ['body.rows below_min']],
     ['an own check at those selected', (on: On) => [on.while(on.is('body.rows[].k', 'x'), [on.check({ reads: ['body.rows[].n'], code: 'odd', holds: () => false })])], rows({ k: 'x', n: 1 }, { k: 'y', n: 1 }), ['body.rows[0].n odd']],
@@ -137,12 +140,14 @@ test('of spans that end together, the first is named', () => {
 })
 
 describe('another field, as a rule and as a condition', () => {
+  const held: Field<unknown[]> = list(later(() => held))
   const seats = record({ seats: integer(optional), tables: integer(optional) }, { rules: (on) => [on.ascending('tables', 'seats')] })
   test.each<[string, Made, unknown, string[] | true]>([
     ['the rules of its record hold', (on: On) => [on.fits('body.room', seats)], { room: { seats: 1, tables: 5 } }, ['body.room.seats out_of_order']],
     ['as a condition too', (on: On) => [on.needed('body.name', on.suits('body.room', seats))], { room: { seats: 1, tables: 5 } }, true],
     ['and where they do', (on: On) => [on.needed('body.name', on.suits('body.room', seats))], { room: { seats: 5, tables: 1 } }, ['body.name needed']],
     ['its own code is that of all inside', (on: On) => [on.fits('body.room', record({ seats: integer({ max: 1 }), tables: integer({ max: 1 }) }), { code: 'too_large_a_room', message: 'is too large' })], { room: { seats: 5, tables: 5 } }, ['body.room.seats too_large_a_room', 'body.room.tables too_large_a_room']],
+    ['a field that holds itself', (on: On) => [on.fits('body.kept', held)], { kept: [[], [5]] }, ['body.kept[1][0] wrong_type']],
     ['a text that is an instant', (on: On) => [on.needed('body.name', on.suits('body.word', instant() as never))], { word: '2031-03-01T00:00:00Z' }, ['body.name needed']],
     ['a text that is a big integer', (on: On) => [on.needed('body.name', on.suits('body.word', bigInteger() as never))], { word: '5' }, ['body.name needed']],
     ['a number that is a duration', (on: On) => [on.needed('body.name', on.suits('body.size', duration() as never))], { size: 1.5 }, ['body.name needed']],
@@ -162,6 +167,7 @@ describe('records with rules', () => {
   const branch = (field: object) => record({ kind: choice(['p', 'q'], optional), c: field as never }, { rules: (on: On) => [on.gap('c', 'c', { atLeast: 1 })] } as never)
   test.each<[string, object, unknown, string[] | true]>([
     ['ask nothing of one that was not sent', { body: record({ r: ruledRecord }) }, {}, true],
+    ['nor of a body that is null', { body: record({ a: text(optional), b: text(optional) }, { nullable: true, ...inner } as never) }, null, true],
     ['nor in a list of none', { body: record({ rows: list(record({ r: ruledRecord })) }) }, { rows: [{}, { r: {} }] }, ['body.rows[1].r.a needed']],
     ['hold for the branch that took the value', { unlisted: { body: 'drop' }, body: record({ u: either([record({ c: integer(optional), a: text(optional) }, { rules: (on: On) => [on.exactlyOne('c', 'a')] } as never), record({})]) }) }, { u: { c: 'x' } }, true],
     ['look at their own branch alone', { body: record({ u: tagged('k', { x: record({ c: timeOfDay() }), y: branch(integer()) as never }) }) }, { u: { k: 'y', c: 5 } }, ['body.u.c too_close']],
