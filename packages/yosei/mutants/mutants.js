@@ -147,6 +147,7 @@ const unseen = [
   /(?:most < Number\.POSITIVE|least > 0 \?)/, // A test that always holds.
   /areAlike \? value\.map\(sameBelow/, // All elements of a list have one declaration.
   /firstEach\(\w+(?:, [^)]+)?\) < 0|^if \(at < 0\) return \[path\]/, // A path begins with its part, which is a name.
+  /^if \(each < 0\) return \[\];|^const differs = best/, // The same; and what is compared with nothing comes first in any case.
   /Number\(place\.at\(-1\)\) < list\.length/, // Only elements that are there are asked for.
   /checkOrder\(/, // Two bounds that are the same in another spelling are in order.
 ]

@@ -47,6 +47,7 @@ describe('a union tries its branches in order, in every source', () => {
     ['the branch that declares what was sent speaks', either([all, record({ any: list(integer()) })]), { all: ['a', 'b', 'c'] }, ['body.x.all[0] wrong_type', 'body.x.all[1] wrong_type', 'body.x.all[2] wrong_type']],
     ['in any order', either([record({ any: list(integer()) }), all]), { all: ['a', 'b', 'c'] }, ['body.x.all[0] wrong_type', 'body.x.all[1] wrong_type', 'body.x.all[2] wrong_type']],
     ['the one whose constants match, before that', either([record({ v: constant(1), a: integer(), b: integer() }), record({ v: constant(2), c: text(), d: text(), e: text() }), record({ c: text(), d: text(), f: text() })]), { v: 1, c: 'x', d: 'x' }, ['body.x.a missing', 'body.x.b missing', 'body.x.c unlisted', 'body.x.d unlisted']],
+    ['wherever it stands', either([record({ c: text(), d: text(), f: text() }), record({ v: constant(1), a: integer(), b: integer() })]), { v: 1, c: 'x', d: 'x' }, ['body.x.a missing', 'body.x.b missing', 'body.x.c unlisted', 'body.x.d unlisted']],
     ['the one with the fewest errors', either([record({ a: integer(), b: integer() }), record({ a: integer(), b: text() })]), { a: 'x', b: 'x' }, ['body.x.a wrong_type']],
     ['the deepest of as many', either([record({ a: integer(), b: record({ c: integer() }, optional) }), record({ a: text(), b: record({ c: text() }) })]), { a: 'x', b: { c: 5 } }, ['body.x.b.c wrong_type']],
     ['an unknown constant is wrong at its field', shapes, { kind: 'oval', r: 1 }, ['body.x.kind not_a_choice']],
@@ -54,6 +55,8 @@ describe('a union tries its branches in order, in every source', () => {
     ['one of another type', shapes, { kind: 5 }, ['body.x.kind wrong_type']],
     ['and null', shapes, { kind: null }, ['body.x.kind null_not_allowed']],
     ['what comes close to none', shapes, 5, ['body.x no_branch']],
+    ['what is wrong inside repeats nothing', list(record({ n: integer() }), { distinct: true }), [{ n: 'a' }, { n: 'a' }], ['body.x[0].n wrong_type', 'body.x[1].n wrong_type']],
+    ['nor as a whole', list(record({ n: integer(), k: text() }), { distinct: 'k' }), [5, 5, { n: 'a', k: 'x' }, { n: 1, k: 'x' }], ['body.x[0] wrong_type', 'body.x[1] wrong_type', 'body.x[2].n wrong_type', 'body.x[3].k repeated']],
   ])('%s', (_, field, sent, errors) => expect(inBody(field, sent)).toEqual(errors))
   test('an unknown constant is told with all that there are', () => {
     const verdict = judgeParts(endpoint('PUT /', { body: record({ x: shapes }) }), { body: { x: { kind: 'oval' } } })
