@@ -142,6 +142,58 @@ describe('no name can get into the code as more than a name', () => {
   })
 })
 
+/** Branches of large unions have code of their own, which is made when one is first asked. */
+describe('a large union, at any place', () => {
+  const branch = (index: number) => ({
+    n: integer({ min: index }),
+    at: list(record({ when: instant({ optional: true }), price: decimal({ scale: 2 }) }), {
+      length: [0, 3],
+      optional: true,
+    }),
+    mode: text({ default: 'plain', tidy: ['trim'] }),
+    secret: text({ secret: true, optional: true }),
+    link: readAs(text({ optional: true }), (sent: string) => new URL(sent), { code: 'bad_link' }),
+  })
+  const indices = Array.from({ length: 12 }, (_, index) => index)
+  const byConstant = either(indices.map((index) => record({ kind: constant(`k${index}`), ...branch(index) })))
+  const byTrial = either(indices.map((index) => record({ ...branch(index), [`own${index}`]: flag() })))
+  const nested = either([byConstant, ...indices.map((index) => record({ [`of${index}`]: byTrial, ...branch(index) }))])
+  const right = { n: 20, at: [{ when: '2031-03-01T00:00:00Z', price: '1.50' }], mode: ' a ' }
+  test.each<[name: string, field: Field, sent: unknown]>([
+    ['the first', byConstant, { kind: 'k0', ...right }],
+    ['the last', byConstant, { kind: 'k11', ...right, link: 'https://a.example/' }],
+    [
+      'one with errors',
+      byConstant,
+      { kind: 'k7', n: 3, at: [{ price: '1' }, { price: '1.555' }, {}, {}], secret: 5, link: 'x', odd: 1 },
+    ],
+    ['an unknown one', byConstant, { kind: 'k99', ...right }],
+    ['nothing', byConstant, null],
+    ['by trial', byTrial, { ...right, own11: true }],
+    ['by trial, wrong', byTrial, { n: 1, own5: 5, at: [{ price: 'x' }] }],
+    ['by trial, far off', byTrial, []],
+    ['a union in a union', nested, { of3: { ...right, own2: false }, ...right }],
+    ['a union in a union, wrong', nested, { of3: { n: 'x', own2: false }, ...right }],
+  ])('%s', (_, field, sent) => {
+    const places = { list: list(field), table: table(field), record: record({ in: field }), alone: field }
+    const bodies = { list: [sent, sent], table: { a: sent, 'b c': sent }, record: { in: sent }, alone: sent }
+    for (const place of ['list', 'table', 'record', 'alone'] as const) {
+      const [compiled, interpreted] = (['compiled', 'interpreted'] as const).map((engine) => {
+        const app = intake({
+          engine,
+          endpoints: { put: endpoint('PUT /', { body: record({ x: places[place] as Field }) }) },
+        })
+        const verdict = judgeParts(app.endpoints.put as Endpoint, { body: { x: bodies[place] } } as never)
+        const again = judgeParts(app.endpoints.put as Endpoint, { body: { x: bodies[place] } } as never)
+        expect(JSON.stringify(again)).toBe(JSON.stringify(verdict))
+        return JSON.stringify(verdict)
+      })
+      expect(compiled).toBe(interpreted)
+    }
+    expect(codeOf(endpoint('PUT /', { body: record({ x: field }) })).length).toBeLessThan(20_000)
+  })
+})
+
 test('where no code may be made from text, the interpreter says the same', () => {
   const program = `import { endpoint, intake, integer, judge, record } from 'yosei'
 const body = record({ n: integer({ max: 5 }) })

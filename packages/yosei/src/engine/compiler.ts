@@ -37,7 +37,7 @@ export function compileEndpoint(
   interpreted: Reader,
   only?: readonly Part[],
 ): Reader | undefined {
-  return made(emitEndpoint(endpoint, body, only), functionName(endpoint), { interpreted }) as Reader | undefined
+  return made(emitEndpoint(endpoint, body, made, only), functionName(endpoint), { interpreted }) as Reader | undefined
 }
 
 /** The function that judges an endpoint's rules; `undefined` if there are none, or code may not be made. */
@@ -72,7 +72,8 @@ function made({ source, constants }: Code, name: string, more: { readonly [name:
 
 /**
  * The code that is made for an endpoint with the first of its bodies, and for its rules, for reading. `k0`, `k1`, … stand for its
- * declarations and patterns, which the code is given.
+ * declarations and patterns, which the code is given. Branches of a large union have code of their own, which is made when one
+ * is first asked.
  *
  * @example
  * console.log(codeOf(app.endpoints.bookSession))
@@ -82,7 +83,7 @@ export function codeOf(endpoint: Endpoint): string {
   const [body] = node.bodies
   const placed = placedRules(node, body)
   const rules = placed.rules.length > 0 ? [emitRules(node, body, placed).source] : []
-  return [emitEndpoint(node, body).source, ...rules].join('\n')
+  return [emitEndpoint(node, body, made).source, ...rules].join('\n')
 }
 
 /** An enumerable name on the prototype of every object would count as sent. */

@@ -9,7 +9,7 @@ import { isByClock } from '../kinds/clock.js'
 import { type CodeOf, type Count, type EmitContext, kindOf, type Node, type Spot } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { identifier, quote } from '../kinds/quote.js'
-import type { Source } from '../kinds/run.js'
+import type { Run, Source } from '../kinds/run.js'
 import { literal, type ScalarKind } from '../kinds/scalar.js'
 import { keepsEmpty } from '../kinds/shape.js'
 import { type Code, createWriter, type Writer } from '../kinds/writer.js'
@@ -22,10 +22,22 @@ import { defaultOf, startRun } from './interpret.js'
 export const functionName = ({ name, method, template }: EndpointNode): string =>
   `read_${identifier(name ?? `${method} ${template}`)}`
 
+/** Makes a function of code. */
+type Make = (code: Code, name: string) => unknown
+/** Reads one declaration at a path. */
+type ApartReader = (value: unknown, run: Run, parsed: boolean, path: readonly (string | number)[]) => unknown
+
+/** Where code is written, and what makes functions of it. */
+interface Emitting {
+  readonly writer: Writer
+  readonly make: Make
+}
+
 /** A `Reader` of the endpoint's parts, as code. */
 export function emitEndpoint(
   endpoint: EndpointNode,
   body: BodyNode | undefined,
+  make: Make,
   only: readonly Part[] = partNames,
 ): Code {
   const writer = createWriter()
@@ -36,7 +48,7 @@ export function emitEndpoint(
       const part = (part: Part, node: Node, source: Source) => {
         const unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
         if (endpoint.unlisted) writer.line(`run.unlisted = ${quote(unlisted)}`)
-        return emit(writer, node, part === 'body' ? part : `${part} ?? {}`, {
+        return emit({ writer, make }, node, part === 'body' ? part : `${part} ?? {}`, {
           path: [quote(part)],
           address: [part],
           source,
@@ -72,7 +84,8 @@ export function emitEndpoint(
 export const mostEmitted = 4000
 
 /** Writes the reading of a value, from the text of an expression; gives the variable with what was read. */
-function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Count): string {
+function emit(emitting: Emitting, node: Node, value: string, outer: Spot, count?: Count): string {
+  const { writer } = emitting
   const place =
     node.coerce === undefined || outer.source === 'text'
       ? outer
@@ -106,7 +119,9 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
     interpretInstead,
     kinds,
     test,
-    emit: (...below) => emit(writer, ...below),
+    emit: (...below) => emit(emitting, ...below),
+    emitApart: (below, from, spot) =>
+      `${writer.bind(readApart(emitting.make, below, spot))}(${from}, run, parsed, ${writer.path(spot)})`,
   }
   if (writer.count++ > mostEmitted || (node.secret && !readScalar)) writer.line(interpretInstead())
   // Most clients leave out what they may not set.
@@ -116,6 +131,22 @@ function emit(writer: Writer, node: Node, value: string, outer: Spot, count?: Co
   else if (code.absent === 'own') code.write(whole, node)
   else whenPresent(whole, node, () => code.write(whole, node))
   return read
+}
+
+/** Code that most requests do not come to is made when one does. */
+function readApart(make: Make, node: Node, place: Spot): ApartReader {
+  let made: ApartReader | undefined
+  return (value, run, parsed, path) => {
+    made ??= make(emitApart(make, node, place), `read_${identifier(formatAddress(place.address))}`) as ApartReader
+    return made(value, run, parsed, path)
+  }
+}
+function emitApart(make: Make, node: Node, place: Spot): Code {
+  const writer = createWriter()
+  writer.block('return function (value, run, parsed, path) {', () =>
+    writer.line(`return ${emit({ writer, make }, node, 'value', { ...place, path: ['...path'] })}`),
+  )
+  return writer.code()
 }
 
 /** Writes what is right of a value that may be absent or null; `inside` writes the rest. */

@@ -10,6 +10,7 @@ import {
   kindOf,
   type Node,
   type SoundOf,
+  type Spot,
   type Test,
 } from './kind.js'
 import { valueUnder } from './list.js'
@@ -287,18 +288,18 @@ const noted = ({ writer, kinds }: EmitContext, node: EitherNode, branch: Node, r
 
 /** Reads the branch that the value names. */
 function writeNamed(whole: EmitContext, node: EitherNode, { name, branches, others }: Apart): void {
-  const { writer, read, place, interpretInstead, emit } = whole
+  const { writer, read, place, interpretInstead } = whole
   writer.block(`if (${isPlain(read)}) {`, () =>
     writer.block(`switch (${property(read, name)}) {`, () => {
       for (const branch of new Set(branches.values())) {
         const values = [...branches].filter(([, one]) => one === branch)
-        writeBranch(whole, node, values.map(([value]) => `case ${literal(writer, value)}: `).join(''), () => {
-          const before = writer.name('n')
+        writer.block(`${values.map(([value]) => `case ${literal(writer, value)}: `).join('')}{`, () => {
+          const [before, made] = [writer.name('n'), writer.name('v')]
           writer.line(`const ${before} = countFaults(run)`)
-          const made = emit(branch, read, place)
+          writer.line(`const ${made} = ${readBranch(whole, node, branch, read, place)}`)
           writer.line(`${read} = countFaults(run) > ${before} ? undefined : ${noted(whole, node, branch, made)}`)
+          writer.line('break')
         })
-        writer.line('break')
       }
       writer.line(`default: ${interpretInstead()}`)
     }),
@@ -314,18 +315,19 @@ function writeNamed(whole: EmitContext, node: EitherNode, { name, branches, othe
   writer.block('else {', () => writeTrials(whole, node, others))
 }
 
-/** Branches of a large union are made into code when they are first taken. */
-function writeBranch({ writer, kinds }: EmitContext, node: EitherNode, when: string, write: () => void): void {
-  if (sizeOf(node, (one) => kindOf(kinds, one).children(one)) <= mostInline) {
-    writer.block(`${when}{`, write)
-    return
-  }
-  const name = writer.name('f')
-  writer.block(`${when}{ const ${name} = () => {`, write)
-  writer.line(`${name}() }`)
+/** Writes how a branch is read. Those of a large union have code of their own, made when one is first asked. */
+function readBranch(
+  { kinds, emit, emitApart }: EmitContext,
+  node: EitherNode,
+  branch: Node,
+  from: string,
+  place: Spot,
+) {
+  const isLarge = sizeOf(node, (one) => kindOf(kinds, one).children(one)) > mostTogether
+  return isLarge ? emitApart(branch, from, place) : emit(branch, from, place)
 }
 /** A union of more declarations is large. */
-const mostInline = 60
+const mostTogether = 60
 
 function forksBelow({ kinds }: EmitContext, node: EitherNode): boolean {
   const seen = new Set<Node>()
@@ -345,7 +347,7 @@ function forksBelow({ kinds }: EmitContext, node: EitherNode): boolean {
 
 /** Tries each branch; what they found wrong is taken back, and told by the interpreter where none takes the value. */
 function writeTrials(whole: EmitContext, node: EitherNode, branches: readonly Node[]): void {
-  const { writer, read, place, interpretInstead, emit } = whole
+  const { writer, read, place, interpretInstead } = whole
   const [sent, before, taken] = [writer.name('v'), writer.name('m'), writer.name('t')]
   writer.line(`const ${sent} = ${read}, ${before} = mark(run)`)
   // What is absent or broken is so for the union itself, whatever its branches would make of it.
@@ -354,8 +356,8 @@ function writeTrials(whole: EmitContext, node: EitherNode, branches: readonly No
   writer.line(`let ${taken} = ${sent} === undefined${isBroken}${isEmpty}`)
   writer.line(`if (${taken}) ${interpretInstead()}`)
   for (const branch of branches)
-    writeBranch(whole, node, `if (!${taken}) `, () => {
-      writer.line(`${read} = ${emit(branch, sent, place)}`)
+    writer.block(`if (!${taken}) {`, () => {
+      writer.line(`${read} = ${readBranch(whole, node, branch, sent, place)}`)
       writer.line(`${taken} = isClean(run, ${before})`)
       if (isAsked(node, whole.kinds)) writer.line(`if (${taken}) ${noted(whole, node, branch, read)}`)
     })

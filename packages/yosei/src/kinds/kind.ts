@@ -148,6 +148,8 @@ export interface EmitContext {
   test(writer: Writer, node: Node, read: string, from: From): Test | undefined
   /** Writes the reading of a value below, from the text of an expression; gives the variable with what was read. */
   emit(node: Node, value: string, place: Spot, count?: Count): string
+  /** The same by a function of its own, whose code is made when it is first called; gives the expression of its call. */
+  emitApart(node: Node, value: string, place: Spot): string
 }
 
 /** Where the code stands that is being written. */
