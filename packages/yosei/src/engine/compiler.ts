@@ -72,8 +72,8 @@ function made({ source, constants }: Code, name: string, more: { readonly [name:
 
 /**
  * The code that is made for an endpoint with the first of its bodies, and for its rules, for reading. `k0`, `k1`, … stand for its
- * declarations and patterns, which the code is given. Branches of a large union have code of their own, which is made when one
- * is first asked.
+ * declarations and patterns, which the code is given. The branches of a large union are not in it: each is compiled when a
+ * request first comes to it.
  *
  * @example
  * console.log(codeOf(app.endpoints.bookSession))
