@@ -389,6 +389,7 @@ const copyTree = (value) => {
 }
 const zoned = new Intl.DateTimeFormat('sv', { timeZone: 'America/Santiago' })
 /** `[name, field, value, read]`; what `read` gives of a value that is wrong is `undefined`. */
+const largeNames = Array.from({ length: 40 }, (_, index) => `k${index}`)
 export const kinds = [
   [
     'text',
@@ -583,6 +584,16 @@ export const kinds = [
     'x',
     (v) => (Number.isSafeInteger(v) ? v + 0 : typeof v === 'string' ? v : undefined),
   ],
+  [
+    'either, large',
+    either(largeNames.map((name) => record({ kind: constant(name), n: integer() }))),
+    { kind: 'k29', n: 1 },
+    (v) =>
+      isObject(v) && largeNames.includes(v.kind) && Number.isSafeInteger(v.n) && countNames(v) === 2
+        ? { kind: v.kind, n: v.n + 0 }
+        : undefined,
+  ],
+  ['number, whole', number({ whole: true }), 5, (v) => (Number.isInteger(v) ? v + 0 : undefined)],
   ['later', later(() => tree), { name: 'a', kids: [{ name: 'b', kids: [] }] }, copyTree],
   [
     'readAs',

@@ -194,6 +194,35 @@ describe('a large union, at any place', () => {
   })
 })
 
+test('code is made once for each branch, however many ways lead to it', () => {
+  const fillers = Array.from({ length: 30 }, (_, index) => record({ kind: constant(`f${index}`), n: integer() }))
+  const level = (depth: number): Field => {
+    const below = depth === 0 ? integer() : level(depth - 1)
+    return either([record({ kind: constant('k'), a: below as Field<unknown>, b: below as Field<unknown> }), ...fillers])
+  }
+  const put = endpoint('PUT /', { body: record({ x: level(7) as Field<unknown> }) })
+  const body = (way: string): unknown => {
+    const [step, ...rest] = way
+    const other = { kind: 'f0', n: 1 }
+    if (step === undefined) return { kind: 'k', a: 1, b: 1 }
+    const below = body(rest.join(''))
+    return { kind: 'k', a: step === '0' ? below : other, b: step === '1' ? below : other }
+  }
+  const { Function: Original } = globalThis
+  let made = 0
+  globalThis.Function = class extends Original {
+    constructor(...code: string[]) {
+      super(...code)
+      made++
+    }
+  } as FunctionConstructor
+  for (let way = 0; way < 128; way++)
+    expect(judgeParts(put, { body: { x: body(way.toString(2).padStart(7, '0')) } }).outcome).toBe('accepted')
+  globalThis.Function = Original
+  // The endpoint, and at each of eight levels a branch of its own; a filler is shared by all.
+  expect(made).toBe(10)
+})
+
 test('where no code may be made from text, the interpreter says the same', () => {
   const program = `import { endpoint, intake, integer, judge, record } from 'yosei'
 const body = record({ n: integer({ max: 5 }) })

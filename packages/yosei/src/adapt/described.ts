@@ -30,7 +30,7 @@ export function describing(app: IntakeNode, path: string): (message: AnyMessage)
 async function describe(app: IntakeNode): Promise<Described> {
   // By its name: who does not ask for it does not load it.
   const { writeOpenApi } = await import('yosei/openapi')
-  const { document } = await writeOpenApi(app as unknown as Intake)
+  const { document } = await writeOpenApi(app as Intake)
   const text = JSON.stringify(document)
   const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', new TextEncoder().encode(text)))
   return { text, etag: `"${[...digest.slice(0, 12)].map((byte) => byte.toString(16).padStart(2, '0')).join('')}"` }

@@ -197,7 +197,7 @@ export function make<F extends Field>(brought: Partial<KindTable>, options: Opti
   const need = 'default' in rest ? 'defaulted' : optional || rest.readOnly ? 'optional' : 'required'
   // What is neither true nor false is found where the field is used, which has a place to tell it at.
   const odd = optional === undefined || typeof optional === 'boolean' ? {} : { optional }
-  return fieldOf(frozen({ kind, need, ...own, ...rest, ...odd })) as unknown as F
+  return fieldOf(frozen({ kind, need, ...own, ...rest, ...odd })) as Field as F
 }
 
 /** Without `g` and `y`, whose lastIndex would carry over from one request to the next. */
@@ -450,7 +450,7 @@ export function readAs(
   if (odd !== undefined)
     mistake('readAs()', `it has ${odd}, but reads what its base has read`, `Give ${odd} to the base`, { option: odd })
   bring({ readAs: readAsKind })
-  return fieldOf(frozen({ kind: 'readAs', need, base, read, ...same, ...given(options) })) as unknown as Field
+  return fieldOf(frozen({ kind: 'readAs', need, base, read, ...same, ...given(options) })) as Field
 }
 
 /** Any JSON value, as a copy. */

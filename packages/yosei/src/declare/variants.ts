@@ -140,7 +140,7 @@ function patchable<R extends RecordField>(of: R, nullable: boolean, deep: boolea
   return fieldOf({
     ...rest,
     rules: Object.freeze(rules.filter((rule) => ruleOf(rule).waits(rule).length > 0)),
-  }) as unknown as R
+  }) as RecordField as R
 }
 
 function optionally(node: Node, nullable: boolean, deep: boolean): Node {
@@ -232,7 +232,7 @@ function another(of: Field, options: Options): Field {
   if (own.kind === 'readAs') {
     const base = another(own.base as Field, more)
     const { default: _, optional: __, ...annotations } = more
-    return fieldOf(frozen({ ...own, ...annotations, base, need: base.need })) as unknown as Field
+    return fieldOf(frozen({ ...own, ...annotations, base, need: base.need })) as Field
   }
   const kept = isNew ? {} : need === 'defaulted' ? { default: usual } : { optional: need === 'optional' || undefined }
   return make({ [own.kind]: kinds[own.kind] }, { ...kept, ...more }, own)

@@ -17,7 +17,7 @@ export async function examplesOf(
   demands: readonly Demanded[],
 ): Promise<ReadonlyMap<number, unknown>> {
   // What is tried here is no caller's request.
-  const app = { ...intakeNode(given), journal: { write: () => undefined } } as unknown as Intake
+  const app = { ...intakeNode(given), journal: { write: () => undefined } } as Intake
   const found = new Map<number, unknown>()
   const telling = new Set<number>()
   const keep = async (verdict: Verdict) => {
@@ -72,7 +72,7 @@ const exampleId = 'urn:uuid:00000000-0000-4000-8000-000000000000'
 
 /** An intake with another endpoint in place of one of its own. */
 const replacing = (app: IntakeNode, endpoint: EndpointNode, more: object = {}): Intake =>
-  ({ ...app, ...more, endpoints: { ...app.endpoints, [endpoint.name ?? '']: endpoint } }) as unknown as Intake
+  ({ ...app, ...more, endpoints: { ...app.endpoints, [endpoint.name ?? '']: endpoint } }) as Intake
 
 /** The endpoint with answers in place of services: this lookup is refused, and no other. */
 function refusing(endpoint: EndpointNode, name: string): EndpointNode {

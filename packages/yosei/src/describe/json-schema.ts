@@ -1,6 +1,6 @@
 /** Declarations as JSON Schema. */
 import { type IntakeNode, isIntake } from '../declare/intake.js'
-import type { Node } from '../kinds/kind.js'
+import { fieldNode } from '../kinds/kind.js'
 import { isJson } from '../read/media.js'
 import type { Intake } from '../terms/endpoint.js'
 import type { Field } from '../terms/types.js'
@@ -36,7 +36,7 @@ export interface WrittenSchema {
 export function writeJsonSchema(of: Field | Intake, { as = 'sent' }: JsonSchemaOptions = {}): WrittenSchema {
   if (isIntake(of)) return schemaOfBodies(of, as)
   const writer = new SchemaWriter(as)
-  const schema = writer.schema(of as unknown as Node, [])
+  const schema = writer.schema(fieldNode(of as Field), [])
   const definitions = writer.definitions()
   return {
     schema: { $schema, ...schema, ...(Object.keys(definitions).length > 0 ? { $defs: definitions } : {}) },

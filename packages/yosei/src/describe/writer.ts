@@ -312,7 +312,7 @@ function leaveLimits(node: Node, names: readonly string[], writer: SchemaWriter,
   }
   const relative: { readonly [name: string]: string | undefined } = { ...relativeOf(node) }
   for (const name of names) {
-    const limit = (node as unknown as { readonly [name: string]: unknown })[name]
+    const { [name]: limit }: { readonly [name: string]: unknown } = { ...node }
     if (limit === undefined) continue
     const shown = relative[name] ?? (limit instanceof Date ? limit.toISOString() : String(limit))
     writer.leave(path, `${words[name]} ${shown}.`)

@@ -27,10 +27,11 @@ type Make = (code: Code, name: string) => unknown
 /** Reads one declaration at a path. */
 type ApartReader = (value: unknown, run: Run, parsed: boolean, path: readonly (string | number)[]) => unknown
 
-/** Where code is written, and what makes functions of it. */
+/** Where code is written, what makes functions of it, and those that it has: one for a declaration, wherever it stands. */
 interface Emitting {
   readonly writer: Writer
   readonly make: Make
+  readonly apart: Map<Node, { [read: string]: ApartReader }>
 }
 
 /** A `Reader` of the endpoint's parts, as code. */
@@ -41,6 +42,7 @@ export function emitEndpoint(
   only: readonly Part[] = partNames,
 ): Code {
   const writer = createWriter()
+  const emitting: Emitting = { writer, make, apart: new Map() }
   writer.block(
     `return function ${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed) {`,
     () => {
@@ -48,7 +50,7 @@ export function emitEndpoint(
       const part = (part: Part, node: Node, source: Source) => {
         const unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
         if (endpoint.unlisted) writer.line(`run.unlisted = ${quote(unlisted)}`)
-        return emit({ writer, make }, node, part === 'body' ? part : `${part} ?? {}`, {
+        return emit(emitting, node, part === 'body' ? part : `${part} ?? {}`, {
           path: [quote(part)],
           address: [part],
           source,
@@ -121,7 +123,7 @@ function emit(emitting: Emitting, node: Node, value: string, outer: Spot, count?
     test,
     emit: (...below) => emit(emitting, ...below),
     emitApart: (below, from, spot) =>
-      `${writer.bind(readApart(emitting.make, below, spot))}(${from}, run, parsed, ${writer.path(spot)})`,
+      `${writer.bind(apartReader(emitting, below, spot))}(${from}, run, parsed, ${writer.path(spot)})`,
   }
   if (writer.count++ > mostEmitted || (node.secret && !readScalar)) writer.line(interpretInstead())
   // Most clients leave out what they may not set.
@@ -133,20 +135,25 @@ function emit(emitting: Emitting, node: Node, value: string, outer: Spot, count?
   return read
 }
 
-/** Code that most requests do not come to is made when one does. */
-function readApart(make: Make, node: Node, place: Spot): ApartReader {
+/** Code that few requests come to is made when one does. Each call gives it the path at which it reads. */
+function apartReader(emitting: Emitting, node: Node, { source, unlisted, address }: Spot): ApartReader {
+  const known = emitting.apart.get(node) ?? {}
+  emitting.apart.set(node, known)
   let made: ApartReader | undefined
-  return (value, run, parsed, path) => {
-    made ??= make(emitApart(make, node, place), `read_${identifier(formatAddress(place.address))}`) as ApartReader
+  known[`${source} ${unlisted}`] ??= (value, run, parsed, path) => {
+    made ??= emitting.make(apartCode(), `read_${identifier(formatAddress(address))}`) as ApartReader
     return made(value, run, parsed, path)
   }
-}
-function emitApart(make: Make, node: Node, place: Spot): Code {
-  const writer = createWriter()
-  writer.block('return function (value, run, parsed, path) {', () =>
-    writer.line(`return ${emit({ writer, make }, node, 'value', { ...place, path: ['...path'] })}`),
-  )
-  return writer.code()
+  return known[`${source} ${unlisted}`] as ApartReader
+
+  function apartCode(): Code {
+    const writer = createWriter()
+    const place: Spot = { source, unlisted, address, path: ['...path'] }
+    writer.block('return function (value, run, parsed, path) {', () =>
+      writer.line(`return ${emit({ ...emitting, writer }, node, 'value', place)}`),
+    )
+    return writer.code()
+  }
 }
 
 /** Writes what is right of a value that may be absent or null; `inside` writes the rest. */

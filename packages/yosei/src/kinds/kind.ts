@@ -86,6 +86,8 @@ export interface SoundOf<N extends Declared> {
 
 /** A field's own type holds only what TypeScript infers from it; what it is made of is here. */
 export const fieldNode = (field: Field) => field as Node
+/** A node as the users of its builder have it. */
+export const nodeField = (node: Node) => node as Field
 
 /** Every kind by its name. */
 export type KindTable = { readonly [K in Kind]: KindOf<Kinds[K]> }

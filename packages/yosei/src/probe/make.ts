@@ -209,9 +209,9 @@ const needs = new WeakMap<Node, number>()
 function leastValues(node: Node): number {
   const known = needs.get(node)
   if (known !== undefined) return known
-  const inner = node.kind === 'later' ? [] : childrenOf(node).filter(([, child]) => isNeeded(child))
-  const all = inner.map(([, child]) => leastValues(child))
   const isUnion = node.kind === 'either' || node.kind === 'tagged'
+  const inner = node.kind === 'later' ? [] : childrenOf(node).filter(([, child]) => isUnion || isNeeded(child))
+  const all = inner.map(([, child]) => leastValues(child))
   const count = node.kind === 'list' || node.kind === 'table' ? (node.length?.[0] ?? 0) : 1
   const least = 1 + (isUnion ? Math.min(...all) : count * all.reduce((sum, one) => sum + one, 0))
   needs.set(node, least)

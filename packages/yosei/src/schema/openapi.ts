@@ -3,6 +3,7 @@
 import { endpointNode } from '../declare/endpoint.js'
 import { anything, record, text } from '../declare/fields.js'
 import type { Head } from '../declare/intake.js'
+import { fieldNode } from '../kinds/kind.js'
 import { isNamed } from '../kinds/run.js'
 import { isJson } from '../read/media.js'
 import { endpoint, intake } from '../sound/declarations.js'
@@ -136,13 +137,7 @@ class Reader {
           : {}),
       ...(isAsked ? { challenge: challengeBy(schemes.values()) } : {}),
     })
-    return {
-      intake: made as unknown as Intake,
-      description: this.#description,
-      parameters: this.#parameters,
-      schemes,
-      security,
-    }
+    return { intake: made as Intake, description: this.#description, parameters: this.#parameters, schemes, security }
   }
 
   /** The path of the first server. */
@@ -203,7 +198,7 @@ class Reader {
     for (;;) {
       try {
         const whole = { ...declaration, ...(bodies ? { body: bodies } : {}) }
-        return endpoint(signature as 'GET /', whole as never) as unknown as Endpoint
+        return endpoint(signature as 'GET /', whole as never) as Endpoint
       } catch (error) {
         if (!(error instanceof DeclarationError)) throw error
         // What no request can carry as it is described is taken as it comes.
@@ -223,10 +218,10 @@ class Reader {
 }
 
 /** Whether a field takes what comes. */
-const isFree = (field: Field | undefined): boolean =>
-  field === undefined ||
-  field.kind === 'anything' ||
-  (field.kind === 'record' && Object.keys((field as unknown as { readonly fields: object }).fields).length === 0)
+function isFree(field: Field | undefined): boolean {
+  const node = field && fieldNode(field)
+  return !node || node.kind === 'anything' || (node.kind === 'record' && Object.keys(node.fields).length === 0)
+}
 
 /** The status of a success: the least that is described; 200, if none is. */
 function successOf(responses: unknown): number {

@@ -1,6 +1,6 @@
 /** The parameters of an operation as fields: by their place, their style, or a media type (OpenAPI 3.1, section 4.8.12). */
 import { make, text } from '../declare/fields.js'
-import { fieldNode } from '../kinds/kind.js'
+import { fieldNode, nodeField } from '../kinds/kind.js'
 import { isNamed } from '../kinds/run.js'
 import { schema as schemaKind } from '../kinds/schema.js'
 import { mistake } from '../terms/mistake.js'
@@ -108,7 +108,7 @@ export class Parameters {
     else if (node.kind === 'list' && style === 'simple') add(name, again(field, { explode: false } as object))
     else if (where === 'query' && carries === 'object' && style === 'deepObject') add(name, field)
     else if (where === 'query' && node.kind === 'record' && style === 'form' && explode) {
-      for (const [key, one] of Object.entries(node.fields)) add(key, one as unknown as Field, false)
+      for (const [key, one] of Object.entries(node.fields)) add(key, nodeField(one), false)
       const needed = Object.entries(node.fields).filter(([, one]) => one.need === 'required')
       if (needed.length > 0)
         this.#description.note(

@@ -2,7 +2,7 @@
 import { costOf } from '../grammar/pattern.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Kinds, Node } from '../kinds/kind.js'
-import { fieldNode } from '../kinds/kind.js'
+import { fieldNode, nodeField } from '../kinds/kind.js'
 import { sounds } from '../kinds/kinds.js'
 import { leadsTo } from '../kinds/locate.js'
 import { resolve } from '../kinds/resolve.js'
@@ -109,7 +109,7 @@ export class Sources {
 
   /** The field that another was made of. */
   #before(node: Node): Field | undefined {
-    const field = node as unknown as Field
+    const field = nodeField(node)
     return (variantOf(field) ?? this.#description.translator.reduced.get(field))?.[0]
   }
 
@@ -119,14 +119,14 @@ export class Sources {
     return known
   }
   #componentOf(node: Node): string | undefined {
-    const field = node as unknown as Field
+    const field = nodeField(node)
     const place = this.#description.translator.origins.get(field)
     return (place && componentName(place.located)) ?? this.#parameters.components.get(field)
   }
 
   /** A name for what has none: its title, or the name that its schema stands at. */
   #placeNameOf(node: Node): string {
-    const pointer = this.#description.translator.origins.get(node as unknown as Field)?.located.pointer ?? ''
+    const pointer = this.#description.translator.origins.get(nodeField(node))?.located.pointer ?? ''
     return node.title ?? /\/properties\/([^/]+)(?:\/items)?$/.exec(pointer)?.[1] ?? node.kind
   }
 
@@ -182,9 +182,9 @@ export class Sources {
 
   #made(node: Node): string {
     const [of, more] = this.#variant(node)
-    const carried = this.#parameters.carried.get((of ?? node) as unknown as Field)
+    const carried = this.#parameters.carried.get(nodeField(of ?? node))
     if (carried) return this.#carried(carried)
-    const [whole, tag] = this.#description.translator.reduced.get(node as unknown as Field) ?? []
+    const [whole, tag] = this.#description.translator.reduced.get(nodeField(node)) ?? []
     const stem = whole && this.#stemOf(fieldNode(whole))
     // What has a type of its own is no record to the compiler.
     if (stem && this.#names.has(stem)) this.#declare(stem)
@@ -199,7 +199,7 @@ export class Sources {
     let more: object = {}
     for (let at = node; ; ) {
       if (at !== node && this.#names.has(at)) return [at, more]
-      const found = variantOf(at as unknown as Field)
+      const found = variantOf(nodeField(at))
       if (!found) return at !== node && at.kind === 'schema' ? [at, more] : [undefined, {}]
       more = { ...found[1], ...more }
       // What only lists have, such as a style, is no variant.
@@ -308,7 +308,7 @@ export class Sources {
 
   /** By a schema, for what no builder says. */
   #judged(node: Kinds['schema']): string {
-    const field = node as unknown as Field
+    const field = nodeField(node)
     const { program, translator } = this.#description
     const rest = translator.rests.get(field)
     if (rest && node.base) {

@@ -238,7 +238,7 @@ export class Translator {
     for (const keyword of ['anyOf', 'oneOf'] as const)
       if (said.includes(keyword)) return saysOnly(keyword, 'type') ? this.#union(place, keyword, given, own) : undefined
     if (said.includes('allOf') && saysOnly('allOf') && place.always.length === 1)
-      return again(this.field(place.always[0] as Place), own)
+      return again(this.field(this.#program.takenOver(place.always[0] as Place, place)), own)
     if (said.includes('allOf') || (given?.length === 1 && given[0] === 'object')) {
       const found = this.#object(place, keywords, said, own)
       if (found || said.includes('allOf')) return found

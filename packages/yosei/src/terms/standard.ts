@@ -22,6 +22,11 @@ interface StandardIssues {
   readonly issues: readonly { readonly message: string; readonly path: readonly (string | number)[] }[]
 }
 
+/** What a field has besides its own. */
+interface Standard {
+  readonly '~standard': StandardProps<unknown, unknown>
+}
+
 type PropsOf = (field: never) => StandardProps<unknown, unknown>
 let propsOf: PropsOf | undefined
 const known = /* @__PURE__ */ new WeakMap<object, StandardProps<unknown, unknown>>()
@@ -40,5 +45,5 @@ const standard = {
   },
 }
 /** A node as a frozen field with what the standard asks for: not listed among its options, made when it is asked for. */
-export const fieldOf = <F extends object>(node: F): F =>
-  Object.freeze(Object.defineProperty({ ...node }, '~standard', standard))
+export const fieldOf = <F extends object>(node: F) =>
+  Object.freeze(Object.defineProperty({ ...node }, '~standard', standard)) as F & Standard
