@@ -11,8 +11,9 @@ import { Failure } from './failure.js'
 const mostPrinted = 10
 
 /** @throws Failure if there is no such file, or it is no description. */
-export function loadDescription(file: string, print = (text: string) => void process.stderr.write(text)): Intake {
-  return readDescription(file, readOpenApi, print).intake
+export function loadDescription(file: string, { refusesUnlisted = false } = {}): Intake {
+  const policy = refusesUnlisted ? { unlisted: { query: 'refuse' } as const } : {}
+  return readDescription(file, (document, options) => readOpenApi(document, { ...options, ...policy })).intake
 }
 
 /** What becomes of a description, and of the files that its references lead to. Prints what is not enforced. */

@@ -15,6 +15,8 @@ const isDescription = (file: string): boolean => /\.(?:json|ya?ml)$/i.test(file)
 interface LoadOptions {
   /** Whether it is read again, though it was loaded before. */
   readonly isFresh?: boolean
+  /** Whether names that a description does not have in a query are errors, in place of being dropped. */
+  readonly refusesUnlisted?: boolean
 }
 
 /**
@@ -23,7 +25,7 @@ interface LoadOptions {
  * @throws Failure if there is no such file, it throws, or it is no intake.
  */
 export async function loadIntake(file: string, options: LoadOptions = {}): Promise<Intake> {
-  if (isDescription(file)) return (await import('./load-description.js')).loadDescription(file)
+  if (isDescription(file)) return (await import('./load-description.js')).loadDescription(file, options)
   const app = await loadDefault(file, 'your intake', options)
   if (!isIntake(app))
     throw new Failure(

@@ -6,6 +6,7 @@ import type { ProbeOptions } from './probe.js'
 import type { AdoptOptions } from './run-adopt.js'
 import type { RunOptions } from './run-check.js'
 import type { ExportOptions } from './run-export.js'
+import type { FrontCommand } from './run-front.js'
 import type { SendOptions } from './send.js'
 import { named, settled } from './settings.js'
 import { type Grouping, groupings, tally } from './tally.js'
@@ -240,6 +241,38 @@ program
   )
 
 program
+  .command('front')
+  .description('Judges requests before a server that you cannot change, and sends on what is accepted.')
+  .argument('[intake]', intakeArgument)
+  .requiredOption('--to <origin>', 'the server, such as http://127.0.0.1:8080')
+  .option('--port <port>', 'the port to listen on', portOf, 4220)
+  .option('--host <address>', 'the address to listen on', '127.0.0.1')
+  .option(
+    '--observe [parts]',
+    'send on what would be rejected too, and log it; or what is wrong in these parts',
+    partsOf,
+  )
+  .addOption(
+    new Option('--unmatched <what>', 'what becomes of requests that no endpoint matches')
+      .choices(['answer', 'next'])
+      .default('answer'),
+  )
+  .option('--journal <file>', 'write rejections and failures into this file (.ndjson)')
+  .option('--services <module>', 'the module whose default export makes what lookups and identify ask')
+  .option('--health-port <port>', 'answer /health and /ready on this port', portOf)
+  .option('--backend-host', "send the server's own host in place of the one that the client named")
+  .option('--x-forwarded', 'send X-Forwarded-For, -Host and -Proto besides Forwarded')
+  .addHelpText(
+    'after',
+    '\nExample: yosei front openapi.yaml --to http://127.0.0.1:8080 --observe --journal front.ndjson',
+  )
+  .action(async (file: string | undefined, options: FrontCommand) => {
+    const { runFront } = await import('./run-front.js')
+    const { intake, services } = settled({ intake: file, services: options.services })
+    await runFront(intake, { ...options, services })
+  })
+
+program
   .command('explain')
   .description('Explains a code: when it comes, its words, its status, and an example. Lists all codes without one.')
   .argument('[code]', 'such as above_max')
@@ -279,6 +312,14 @@ function portOf(text: string): number {
   if (!(port < 65_536)) throw new InvalidArgumentError('Write a port from 0 to 65535.')
   return port
 }
+function partsOf(text: string): Part[] {
+  const parts = text.split(',').map((one) => one.trim())
+  if (!parts.every(isPart)) throw new InvalidArgumentError(`Name some of ${partNames.join(', ')}, with commas between.`)
+  return parts
+}
+const partNames = ['path', 'query', 'header', 'cookie', 'body'] as const
+type Part = (typeof partNames)[number]
+const isPart = (text: string): text is Part => (partNames as readonly string[]).includes(text)
 function percentOf(text: string): number {
   if (!/^(?:\d|[1-9]\d|100)$/.test(text)) throw new InvalidArgumentError('Write a whole number from 0 to 100.')
   return Number(text)

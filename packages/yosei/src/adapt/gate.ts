@@ -215,13 +215,23 @@ export type Pass = (
   request: FrameworkRequest,
   response: ServerResponse,
   parsedBody: () => unknown,
+  begun?: Begun,
 ) => Promise<Passage | undefined>
-interface Passage {
+/** A request that other code has begun with. */
+export interface Begun {
+  readonly incoming: NodeIncoming
+  readonly progress: Progress
+}
+export interface Passage {
   /** Does what follows the gate, and ends the turn when that has settled. */
   hold<T>(work: () => Promise<T>): Promise<T>
+  /** What came of the request; `undefined` if no endpoint matched. */
+  readonly judged: Judged | undefined
+  /** Whether a turn is held meanwhile. */
+  readonly inTurn: boolean
 }
-/** Nothing was judged, or no turn was taken. */
-const free: Passage = { hold: (work) => work() }
+/** No turn was taken. */
+const freely = (judged?: Judged): Passage => ({ hold: (work) => work(), judged, inTurn: false })
 
 export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
   if (!isIntake(of) && !isEndpoint(of))
@@ -237,10 +247,10 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
   const targetFor = (target: string) => (isApp ? target : tailOf(target, of, folds))
   // A gate on one route that matches nothing must not let everything by.
   const goesOn = (unmatched ?? (isApp ? 'next' : 'answer')) === 'next'
-  return async (request, response, parsedBody) => {
+  return async (request, response, parsedBody, begun) => {
     const whole = request.originalUrl ?? request.url ?? '/'
-    const incoming = new NodeIncoming(request, response, targetFor(whole), false, parsedBody())
-    const progress: Progress = { app, message: incoming.message, since: Date.now(), id: undefined }
+    const incoming = begun?.incoming ?? new NodeIncoming(request, response, targetFor(whole), false, parsedBody())
+    const progress = begun?.progress ?? { app, message: incoming.message, since: Date.now(), id: undefined }
     const targets = [...new Set([whole, request.url ?? '/'])]
     // A router may take it for another endpoint than the gate does, or for one where the gate finds none.
     const odd = misspelled(app, incoming.message.method, targets, targetFor, folds)
@@ -269,7 +279,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       return 'outcome' in entry ? turnAway(entry) : letThrough(verdict, entry)
     }
     if (request.method === 'OPTIONS' && verdict.stage === 'match') {
-      if (options === 'pass') return free
+      if (options === 'pass' && (goesOn || verdict.headers.allow !== undefined)) return freely()
       if (verdict.headers.allow !== undefined) {
         await send({ status: 204, headers: { allow: verdict.headers.allow }, body: null }, response)
         return undefined
@@ -299,9 +309,11 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
         isHeld: false,
       }
       passed.set(request, passage)
-      if (!turn) return free
+      if (!turn) return freely(judged)
       releaseWhenDone(passage, response)
       return {
+        judged,
+        inTurn: true,
         async hold(work) {
           passage.isHeld = true
           try {
@@ -321,7 +333,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
 
     /** Judges what goes on as it came: nothing that a client or a handler can see is changed by it. */
     async function observe(endpoint: EndpointNode, target: string): Promise<Passage> {
-      const seen = new NodeIncoming(request, response, targetFor(target))
+      const seen = begun?.incoming ?? new NodeIncoming(request, response, targetFor(target))
       const judged = await watch(app, endpoint, seen, parsedBody(), { services, folds }, (rejection, judged) =>
         note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged),
       )
@@ -334,7 +346,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       const verdict = judged.verdict.outcome === 'rejected' ? verdictOf(judged.verdict) : judged.verdict
       const about = { endpoints, verdict, judged, entry: nothingAsked, incoming, progress, services, response }
       passed.set(request, { ...about, isHeld: false })
-      return free
+      return freely(judged)
     }
 
     /** Answers a rejection, unless it is only observed here. */
@@ -414,13 +426,14 @@ function passUnjudged(folds: boolean) {
   const told = new Set<string>()
   return (progress: Progress, request: FrameworkRequest, response: ServerResponse): Passage => {
     const { app, since, message } = progress
-    if (request.method === 'OPTIONS' || (!app.journal && told.size > 0)) return free
+    if (request.method === 'OPTIONS' || (!app.journal && told.size > 0)) return freely()
     response.once('finish', () => {
       const { statusCode: status } = response
       const target = request.originalUrl ?? request.url ?? '/'
       const [, first = ''] = target.split(/[/?#]+/)
       const route = `${request.method} /${first.slice(0, 64)}`
-      if (status === 404 || status === 405 || told.has(route) || told.size === mostRoutes) return
+      const isOurs = progress.isRejected || status === 404 || status === 405
+      if (isOurs || told.has(route) || told.size === mostRoutes) return
       if (app.journal) {
         told.add(route)
         const rejection = reject(undefined, [], { status, stage: 'match' })
@@ -434,7 +447,7 @@ function passUnjudged(folds: boolean) {
         `yosei: a gate let ${shown(`${request.method} ${target.slice(0, 200)}`)} by, and a handler behind it answered. If its endpoints lie under ${base}, declare intake({ base: '${base}' }).`,
       )
     })
-    return free
+    return freely()
   }
 }
 

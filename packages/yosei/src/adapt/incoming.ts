@@ -27,6 +27,7 @@ export class NodeIncoming implements Incoming {
    * @param target The raw target, if it is not the request's own.
    * @param isAsking Whether the client asked if it may send, and has not been told.
    * @param parsed What a parser before it has made of the body.
+   * @param Body How the body is received.
    */
   constructor(
     readonly node: IncomingMessage,
@@ -34,9 +35,10 @@ export class NodeIncoming implements Incoming {
     readonly target = node.url ?? '/',
     isAsking = false,
     parsed?: unknown,
+    Body = NodeBody,
   ) {
     this.signal = signalOf(response)
-    this.body = hasBody(node) ? new NodeBody(node, response, isAsking) : null
+    this.body = hasBody(node) ? new Body(node, response, isAsking) : null
     // Parsers leave an empty object if there was no body, and the stream alone if they did not look at it.
     const isTaken = this.body !== null && node.readableEnded
     const raw = isTaken && isRaw(parsed) ? parsed : undefined
@@ -95,7 +97,7 @@ const hasBody = ({ headers, stream }: IncomingMessage & { readonly stream?: { re
   headers['transfer-encoding'] !== undefined ||
   (headers['content-length'] !== undefined && headers['content-length'] !== '0')
 
-function linesOf(raw: readonly string[]): [string, string][] {
+export function linesOf(raw: readonly string[]): [string, string][] {
   const lines: [string, string][] = []
   for (let i = 0; i < raw.length; i += 2) {
     const name = raw[i] as string
@@ -107,17 +109,21 @@ function linesOf(raw: readonly string[]): [string, string][] {
 
 /** A body that streams in from Node, and that a server can say is broken: its parser tells the server alone. */
 export class NodeBody implements BodySource {
-  readonly #request: IncomingMessage
+  protected readonly request: IncomingMessage
+  /** What has been collected. */
+  protected readonly parts: Uint8Array[] = []
   readonly #response: ServerResponse
-  readonly #isAsking: boolean
-  readonly #parts: Uint8Array[] = []
+  #isAsking: boolean
   #length = 0
+  /** Listens no more, so that other code can take what is still to come. */
+  #leave: (() => void) | undefined
   #trouble: Trouble | undefined
+  #failed: ((trouble: Trouble) => void) | undefined
   #end: ((result: Uint8Array | Trouble) => void) | undefined
   #deadline: Deadline | undefined
 
   constructor(request: IncomingMessage, response: ServerResponse, isAsking: boolean) {
-    this.#request = request
+    this.request = request
     this.#response = response
     this.#isAsking = isAsking
   }
@@ -125,20 +131,30 @@ export class NodeBody implements BodySource {
   fail(trouble: Trouble): void {
     this.#trouble = trouble
     this.#finish(trouble)
+    this.#failed?.(trouble)
+  }
+
+  /** Tells other code, which takes the body itself, what breaks it off. */
+  onFail(failed: (trouble: Trouble) => void): void {
+    this.#failed = failed
+    if (this.#trouble) failed(this.#trouble)
   }
 
   collect(limit: number, milliseconds: number): Promise<Uint8Array | Trouble> {
     if (this.#trouble) return Promise.resolve(this.#trouble)
-    this.#start()
+    this.start()
     this.#deadline = startDeadline(milliseconds, () => this.#finish('late'))
-    this.#request.on('data', (chunk: Uint8Array) => {
+    const { request, parts } = this
+    const take = (chunk: Uint8Array) => {
       if (!this.#end) return
       this.#length += chunk.length
+      parts.push(chunk)
       if (this.#length > limit) this.#finish('too_large')
-      else this.#parts.push(chunk)
-    })
-    this.#request.on('end', () => this.#finish(joinBytes(this.#parts, this.#length)))
-    this.#request.on('error', () => this.#finish('broken'))
+    }
+    this.#leave = () => request.off('data', take)
+    request.on('data', take)
+    request.on('end', () => this.#finish(joinBytes(parts, this.#length)))
+    request.on('error', () => this.#finish('broken'))
     return new Promise((resolve) => {
       this.#end = resolve
     })
@@ -151,19 +167,22 @@ export class NodeBody implements BodySource {
     if (!end) return
     this.#deadline?.off()
     // What is still to come of a body that is not wanted is not taken from the network.
-    if (typeof result === 'string') this.#request.pause()
+    if (typeof result === 'string') {
+      this.#leave?.()
+      this.request.pause()
+    }
     soon(() => end(result))
   }
 
   async *chunks(milliseconds: number): AsyncIterable<Uint8Array> {
     if (this.#trouble) throw this.#trouble
-    this.#start()
+    this.start()
     const trouble = new Promise<Trouble>((resolve) => {
       this.#end = (result) => resolve(result as Trouble)
     })
     this.#deadline = startDeadline(milliseconds, () => this.#finish('late'))
     // The connection stays, for the answer.
-    const pieces = this.#request.iterator({ destroyOnReturn: false })
+    const pieces = this.request.iterator({ destroyOnReturn: false })
     try {
       yield* chunksUntil(trouble, () => pieces.next())
     } finally {
@@ -171,9 +190,15 @@ export class NodeBody implements BodySource {
     }
   }
 
+  /** Whether the client still waits to hear that it may send. */
+  get isAsking(): boolean {
+    return this.#isAsking
+  }
+
   /** A client that asked whether it may send gets its answer when its body is wanted (RFC 9110, section 10.1.1). */
-  #start(): void {
+  start(): void {
     if (this.#isAsking) this.#response.writeContinue()
+    this.#isAsking = false
   }
 }
 

@@ -1,6 +1,7 @@
 /** A server of the library's own: what Node answers by itself comes in the same form as every other answer. */
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo, Socket } from 'node:net'
+import type { Duplex } from 'node:stream'
 import type { Reply } from '../answer/reply.js'
 import { reject } from '../judge/verdict.js'
 import type { Fault } from '../kinds/run.js'
@@ -9,9 +10,11 @@ import { mistake } from '../terms/mistake.js'
 import { aName, checkOptions, type Options } from '../terms/option-types.js'
 import { settleLimits } from '../terms/policy.js'
 import { type StatusName, statusFor } from '../terms/statuses.js'
+import type { Front } from './front/front.js'
 import { type NodeBody, NodeIncoming, startOn } from './incoming.js'
+import { type Listenable, listenables } from './listenable.js'
 import { deliver, fail, send } from './reply.js'
-import { type Handle, type Service, serviceOf } from './serve.js'
+import { type Handle, serviceOf } from './serve.js'
 
 /** Options of `listen`. */
 export interface ListenOptions {
@@ -42,19 +45,21 @@ const listenOptions: Options<ListenOptions> = {
 }
 
 /**
- * Starts a server for a service. Broken messages, header fields that are too large, conflicting lengths, expectations,
+ * Starts a server for a service or a front. Broken messages, header fields that are too large, conflicting lengths, expectations,
  * and clients that never end what they began: each is answered, and journalled, like any other rejection.
  *
- * @throws TypeError if `serve` did not make the handle; Error where a package that its bodies need is not installed.
+ * @throws TypeError if neither `serve` nor `front` made it; Error where a package that its bodies need is not installed.
  * @example
  * const { url, close } = await listen(serve(app, handlers), { port: 8080 })
  */
-export async function listen(handle: Handle, options: ListenOptions = {}): Promise<Listening> {
+export async function listen(handle: Handle | Front, options: ListenOptions = {}): Promise<Listening> {
   const { port = 0, host = '127.0.0.1' } = options
-  const service = serviceOf(handle)
+  const service = typeof handle === 'function' ? serving(handle) : listenables.get(handle)
   checkOptions(options, listenOptions, 'listen', (what, mend, option) => mistake('listen', what, mend, { option }))
   if (!service)
-    throw new TypeError('listen takes what serve made; for another handler, use createServer(listenerOf(handler))')
+    throw new TypeError(
+      'listen takes what serve or front made; for another handler, use createServer(listenerOf(handler))',
+    )
   await service.ready
   const limits = Object.values(service.app.endpoints).map((endpoint) => settleLimits(endpoint.limits))
   const largest = (limit: keyof Destination['limits']) =>
@@ -65,13 +70,13 @@ export async function listen(handle: Handle, options: ListenOptions = {}): Promi
     maxHeaderSize: largest('uri') + largest('headers') + 1024,
     requireHostHeader: false,
     headersTimeout: receive,
-    requestTimeout: receive + 1000,
+    requestTimeout: service.streams ? 0 : receive + 1000,
     connectionsCheckingInterval: Math.min(1000, Math.max(50, receive / 4)),
   })
   // Their bytes are limited. Beyond a number of its own Node would drop some without a word, also from what is counted.
   server.maxHeadersCount = 0
   const answer = (request: IncomingMessage, response: ServerResponse, isAsking = false) => {
-    const incoming = new NodeIncoming(request, response, request.url, isAsking)
+    const incoming = service.incoming(request, response, isAsking)
     if (request.headers.host === undefined && request.httpVersion === '1.1') {
       const verdict = rejectRaw(service, 'framing', { path: ['header', 'host'], code: 'missing' })
       send(service.refuse(verdict), response)
@@ -79,15 +84,15 @@ export async function listen(handle: Handle, options: ListenOptions = {}): Promi
     }
     const socket: Connection = request.socket
     socket[receiving] = incoming.body
+    const received = () => {
+      // Another request may be coming in over the connection by now.
+      if (socket[receiving] === incoming.body) socket[receiving] = null
+    }
     startOn(incoming, () =>
-      service.process(incoming).then(
-        (reply) => {
-          // Another request may be coming in over the connection by now.
-          if (socket[receiving] === incoming.body) socket[receiving] = null
-          return deliver(service, request.complete || reply.headers.connection ? reply : ended(reply), response)
-        },
-        (error) => fail(error, response),
-      ),
+      service.answer(incoming, response).then(received, (error) => {
+        received()
+        fail(error, response)
+      }),
     )
   }
   server.on('request', (request, response) => answer(request, response))
@@ -98,6 +103,13 @@ export async function listen(handle: Handle, options: ListenOptions = {}): Promi
   server.on('connect', (_, socket) =>
     socket.end(messageOf(service.refuse(rejectRaw(service, 'unknownMethod', { path: [], code: '' })))),
   )
+  const { upgrade } = service
+  if (upgrade)
+    server.on('upgrade', (request, socket, head) => {
+      // Before an earlier answer has ended, there is no way to speak another protocol.
+      if ('_httpMessage' in socket && socket._httpMessage) socket.destroy()
+      else if (!upgrade(request, socket, head)) takeAgain(server, request, socket, head)
+    })
   server.on('clientError', (error: ClientError, socket: Connection) => {
     const { failure, trouble, fault } = meaningOf(error)
     const body = socket[receiving]
@@ -117,9 +129,43 @@ export async function listen(handle: Handle, options: ListenOptions = {}): Promi
   const close = () =>
     new Promise<void>((resolve) => {
       // Connections that nothing goes over are closed with it.
-      server.close(() => resolve())
+      server.close(() => resolve(service.close?.()))
     })
   return { server, port: taken, url: `http://${host.includes(':') ? `[${host}]` : host}:${taken}`, close }
+}
+
+/** What `serve` made, as a server takes it. */
+function serving(handle: Handle): Listenable | undefined {
+  const service = serviceOf(handle)
+  if (!service) return undefined
+  return {
+    app: service.app,
+    ready: service.ready,
+    streams: false,
+    refuse: service.refuse,
+    incoming: (request, response, isAsking) => new NodeIncoming(request, response, request.url, isAsking),
+    answer: (incoming, response) =>
+      service.process(incoming).then((reply) => {
+        const isWhole = incoming.node.complete || reply.headers.connection
+        return deliver(service, isWhole ? reply : ended(reply), response)
+      }),
+  }
+}
+
+/**
+ * A request for another protocol that is not granted is one like others (RFC 9110, section 7.8): it is read once more,
+ * without what asked for that.
+ */
+function takeAgain(server: Server, request: IncomingMessage, socket: Duplex, head: Uint8Array): void {
+  const { method, url, httpVersion, rawHeaders } = request
+  const lines = [`${method} ${url} HTTP/${httpVersion}`]
+  for (let at = 0; at < rawHeaders.length; at += 2) {
+    const name = rawHeaders[at] as string
+    if (!/^(?:upgrade|connection|http2-settings)$/i.test(name)) lines.push(`${name}: ${rawHeaders[at + 1]}`)
+  }
+  socket.unshift(head)
+  socket.unshift(Buffer.from(`${lines.join('\r\n')}\r\n\r\n`, 'latin1'))
+  server.emit('connection', socket)
 }
 
 /** A connection, with the body that is being received over it. */
@@ -181,7 +227,7 @@ function meaningOf({ code = '', rawPacket }: ClientError): Meaning {
 const headOf = (packet: Uint8Array | undefined) =>
   new TextDecoder('latin1').decode(packet).split(/\r?\n\r?\n/, 1)[0] ?? ''
 
-function rejectRaw({ app }: Service, failure: StatusName, fault: Omit<Fault, 'stage'>) {
+function rejectRaw({ app }: Listenable, failure: StatusName, fault: Omit<Fault, 'stage'>) {
   const faults = fault.code === '' ? [] : [{ ...fault, stage: 'receive' as const }]
   const status = statusFor(failure, app.statuses, fault.code)
   return reject(undefined, faults, { status, stage: 'receive', headers: { connection: 'close' }, house: app })

@@ -4,6 +4,7 @@ import { NodeIncoming, requestOf, signalOf, startOn, streamOf } from './incoming
 import { deliver, fail, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
+export { type Front, type FrontOptions, front, type Unseen } from './front/front.js'
 export {
   contextOf,
   foundOf,

@@ -9,7 +9,7 @@ import { type Rejection, rejectFailed } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
 import { isEmpty } from '../terms/own.js'
 import { type SettledLimits, settleLimits } from '../terms/policy.js'
-import { isRaw, type NodeIncoming } from './incoming.js'
+import { isRaw, type NodeBody, type NodeIncoming } from './incoming.js'
 
 /** @param report Told what would have been rejected, and what failed; of lookups later than the judgement. */
 export async function watch(
@@ -22,7 +22,7 @@ export async function watch(
 ): Promise<Judged> {
   const isParsed = node.readableEnded && parsed !== undefined && !isRaw(parsed)
   const limits = settleLimits(endpoint.limits)
-  const bytes = isRaw(parsed) ? parsed : isParsed || body === null ? null : await peek(node, limits)
+  const bytes = isRaw(parsed) ? parsed : isParsed || body === null ? null : await peek(node, body, limits)
   const received = isParsed ? { received: { value: parsed, isForeign: true as const } } : {}
   const options = { services, identity: 'asked', signal, platform, folds, ...received } as const
   const judged = await judgeStages(app, { ...message, body: bytes }, options)
@@ -42,7 +42,11 @@ export async function watch(
  * What comes of a body within its limits, put back before the stream has ended: who reads it behind the gate reads it
  * as if it were new.
  */
-function peek(request: IncomingMessage, { body: most, receive }: SettledLimits): Promise<Uint8Array | null> {
+function peek(
+  request: IncomingMessage,
+  source: NodeBody,
+  { body: most, receive }: SettledLimits,
+): Promise<Uint8Array | null> {
   return new Promise((resolve) => {
     const chunks: Uint8Array[] = []
     let length = 0
@@ -64,6 +68,7 @@ function peek(request: IncomingMessage, { body: most, receive }: SettledLimits):
       resolve(length > 0 ? bytes : null)
     }
     const late = startDeadline(receive, end)
+    source.onFail(end)
     request.on('readable', take)
     request.on('close', end)
     request.on('error', end)

@@ -24,8 +24,10 @@ export function send(reply: Reply, response: ServerResponse): Promise<void> | un
   // What has a byte a character is ASCII, which Node writes faster if it knows.
   const encoding = length === body.length ? 'latin1' : 'utf8'
   response.writeHead(status, lines)
-  if (headers.connection === 'close' && !response.req.complete) linger(response, body, encoding)
-  else response.end(body, encoding)
+  if (headers.connection === 'close' && !response.req.complete) {
+    response.write(body, encoding)
+    linger(response)
+  } else response.end(body, encoding)
   if (response.writableLength > 0) watch(response)
   return undefined
 }
@@ -34,12 +36,11 @@ export function send(reply: Reply, response: ServerResponse): Promise<void> | un
 const lingering = { milliseconds: 500, bytes: 1_000_000 }
 
 /**
- * Answers a client that is still sending, and then closes: at once, what it had sent and was not read would reset the
- * answer.
+ * Ends the answer to a client that is still sending, and then closes: at once, what it had sent and was not read would
+ * reset the answer.
  */
-function linger(response: ServerResponse, body: string, encoding: BufferEncoding): void {
+export function linger(response: ServerResponse): void {
   const { req: request } = response
-  response.write(body, encoding)
   let bytes = 0
   const take = (chunk: Uint8Array) => {
     bytes += chunk.length
@@ -58,7 +59,7 @@ function linger(response: ServerResponse, body: string, encoding: BufferEncoding
 const patience = 60_000
 
 /** Lets go of a client that does not read. */
-function watch(response: ServerResponse): void {
+export function watch(response: ServerResponse): void {
   const { socket } = response
   if (!socket) return
   let taken = socket.bytesWritten
@@ -75,7 +76,11 @@ function watch(response: ServerResponse): void {
  * Sends what a service answers. What cannot be sent, such as a header field of odd characters, is a failure like
  * others.
  */
-export function deliver(service: Service, reply: Reply, response: ServerResponse): Promise<void> | undefined {
+export function deliver(
+  service: Pick<Service, 'app' | 'refuse'>,
+  reply: Reply,
+  response: ServerResponse,
+): Promise<void> | undefined {
   const broken = (cause: unknown) => {
     if (response.headersSent) response.destroy()
     else

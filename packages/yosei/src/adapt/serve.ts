@@ -152,16 +152,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   return {
     app,
     ready,
-    refuse(verdict) {
-      const id = newId()
-      writeJournal(app, {
-        id,
-        outcome: verdict.cause === undefined ? 'rejected' : 'failed',
-        rejection: verdict,
-        since: Date.now(),
-      })
-      return reply(app, verdict, [], id)
-    },
+    refuse: (verdict) => refused(app, verdict),
     process(incoming) {
       const { message, signal, received } = incoming
       const progress: Progress = { app, message, since: Date.now(), id: undefined }
@@ -294,16 +285,27 @@ export interface Progress {
   readonly since: number
   id: string | undefined
   letThrough?: unknown
+  /** Whether it was answered by a rejection. */
+  isRejected?: boolean
 }
 function identified(progress: Progress): string {
   progress.id ??= idOf(progress.message.headers)
   return progress.id
 }
 
+/** Journals what never became a request, or whose answer could not be sent, and answers it. */
+export function refused(app: IntakeNode, verdict: Rejection): Reply {
+  const id = newId()
+  const outcome = verdict.cause === undefined ? 'rejected' : 'failed'
+  writeJournal(app, { id, outcome, rejection: verdict, since: Date.now() })
+  return reply(app, verdict, [], id)
+}
+
 /** Journals a rejection or a failure, and answers it. */
 export function told(progress: Progress, rejection: Rejection, judged?: Judged): Reply {
   const { app, message } = progress
   const id = identified(progress)
+  progress.isRejected = true
   note(progress, rejection, rejection.cause === undefined ? 'rejected' : 'failed', judged)
   return reply(app, rejection, message.headers, id)
 }

@@ -110,6 +110,8 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly query: RecordNode
   readonly header: RecordNode
   readonly cookie: RecordNode
+  /** Whether the request goes on to another server as it was sent: then nothing of it may be dropped. */
+  readonly asSent?: boolean
   /** Empty where no body is taken. */
   readonly bodies: readonly BodyNode[]
   /** The endpoint as it was declared, if this is that one with what it shares. */

@@ -42,7 +42,7 @@ function interpret(node: Node, value: unknown, around: Source, run: Run): unknow
   if (run.kept && run.secrecy > 0 && value === masked) return asItWas(node, run.kept, run)
   if (kind.shape === 'behind') return kind.read(node, value, source, run)
   if (value === undefined || (value === '' && source === 'text' && !keepsEmpty(node))) return absent(node, run)
-  if (node.readOnly === 'drop') {
+  if (node.readOnly === 'drop' && !run.asSent) {
     const read = absent(node, run, true)
     note(run, 'dropped', value, read)
     return read

@@ -48,7 +48,7 @@ interface Preview {
 }
 
 /** Why it may not. */
-interface NotOpened {
+export interface NotOpened {
   readonly failure: StatusName
   readonly fault: Omit<Fault, 'stage'>
   readonly headers?: { readonly [name: string]: string }
@@ -134,7 +134,7 @@ export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = fal
   return refusedHere(app, destination.name, opened, destination.endpoint.statuses, run.trace)
 }
 
-const refusedHere = (
+export const refusedHere = (
   house: IntakeNode,
   name: string | undefined,
   { fault, failure, headers = {} }: NotOpened,
@@ -314,7 +314,7 @@ const knownCodings = ['gzip', 'deflate', 'br']
 const mostCodings = 2
 
 /** Looks through the header fields once, for all that the stages before the body need of them. */
-function preview({ headers }: AnyMessage): Preview | NotOpened {
+export function preview({ headers }: AnyMessage): Preview | NotOpened {
   let bytes = 0
   let contentType: string | undefined
   let contentLength: number | undefined

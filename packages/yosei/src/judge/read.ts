@@ -27,7 +27,7 @@ export function partsOf(
     path: pathValues(destination.parameters, segments),
     query: query === undefined ? undefined : pairValues(query, endpoint.query, reportMalformed),
     header: headerValues(headers, destination.headers),
-    cookie: cookieValues(headers, endpoint.cookie),
+    cookie: cookieValues(headers, endpoint.cookie, endpoint.asSent),
     body,
   }
 }

@@ -78,6 +78,7 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
     const found = open(app, message, run, options.folds)
     if ('outcome' in found) return { verdict: found }
     opened = found
+    run.asSent = found.destination.endpoint.asSent ?? false
     if (app.identify && options.identity === 'unsaid' && found.destination.endpoint.may)
       run.trace?.steps.push({ stage: 'identify', name: 'may', outcome: 'not run', because: 'the caller was not given' })
     const judged =

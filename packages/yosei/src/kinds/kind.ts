@@ -243,6 +243,8 @@ export interface Run {
   readonly trace: { readings: Reading[]; readonly steps: Passed[] } | undefined
   /** What happens to unlisted names where a record does not say. */
   unlisted: 'refuse' | 'drop' | 'keep'
+  /** Whether the request goes on as it was sent. */
+  asSent: boolean
   /** Names are compared for suggestions only so often in one judgement. */
   suggestions: number
   /** How many secrets the walk is inside of. */

@@ -52,6 +52,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     walk,
     trace: trace ? { readings: [], steps: [] } : undefined,
     unlisted: 'refuse',
+    asSent: false,
     suggestions: 8,
     secrecy: 0,
     deepest,

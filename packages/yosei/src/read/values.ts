@@ -132,7 +132,7 @@ function add(values: Values, name: string, raw: string | undefined, shape: Node 
 }
 
 /** Adds to what came before; a list of it grows in place, so that a name sent often costs no more than its length. */
-function gather(before: unknown, more: unknown): unknown[] {
+export function gather(before: unknown, more: unknown): unknown[] {
   const all = Array.isArray(before) ? before : [before]
   if (Array.isArray(more)) for (const one of more) all.push(one)
   else all.push(more)

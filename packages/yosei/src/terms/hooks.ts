@@ -102,9 +102,10 @@ export interface JournalEvent {
   readonly endpoint?: string
   /**
    * `observed`: it would have been rejected, but went on. `failed`: the request was not at fault. `unjudged`: no
-   * endpoint matched, a gate passed it on, and a handler behind it answered; logged once for each route.
+   * endpoint matched, a gate passed it on, and a handler behind it answered; logged once for each route. `gone`: the
+   * client of a front went before it had its whole answer.
    */
-  readonly outcome: 'rejected' | 'observed' | 'failed' | 'unjudged'
+  readonly outcome: 'rejected' | 'observed' | 'failed' | 'unjudged' | 'gone'
   /** Of what was not judged: the method, and how the path begins. */
   readonly route?: string
   /** The status of the answer. */

@@ -80,4 +80,6 @@ export const statusRows: { readonly [S in StatusName]: readonly Row[] } = {
     ['handle', 'the handler took longer than `limits.handle`', '`Retry-After`', ''],
   ],
   failure: [['handle', 'the handler, or a function of the declaration, threw', '', '']],
+  backend: [['handle', 'a front: the backend could not be reached, or broke off before its answer', '', '']],
+  backendLate: [['handle', "a front: the backend's answer did not begin within `limits.handle`", '', '']],
 }

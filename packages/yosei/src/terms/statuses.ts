@@ -72,6 +72,10 @@ export const usualStatuses = {
   unavailable: 503,
   /** The handler, or a function of the declaration, threw. */
   failure: 500,
+  /** Behind a front: the backend could not be reached, or broke off before its answer. */
+  backend: 502,
+  /** Behind a front: the backend's answer did not begin within `limits.handle`. */
+  backendLate: 504,
 } as const
 
 export type StatusName = keyof typeof usualStatuses
