@@ -8,7 +8,7 @@ import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { idOf, writeJournal } from '../judge/journal.js'
 import { endpointFor, misspelled } from '../judge/open.js'
 import { prepare } from '../judge/receive.js'
-import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
+import { type AcceptedJudgement, destinationOf, type Judged, judgeStages } from '../judge/stages.js'
 import { type Rejection, reject, verdictOf } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
 import { withoutSlashes } from '../read/match.js'
@@ -155,7 +155,7 @@ export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMess
   const context = contextFor(services, judged.who, incoming, progress, entry)
   const own = {
     release: async () => entry.turn?.release(),
-    send: (value: unknown) => send(replyOfHandler(value, judged as AcceptedJudgement, incoming, progress), response),
+    send: (value: unknown) => send(replyOfHandler(value, judged, incoming, progress), response),
   }
   return Object.assign(context, own) as PassedContext<E>
 }
@@ -271,7 +271,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
     if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
       judged = await judgedAt(new NodeIncoming(request, response, request.url, false, parsedBody()))
     const { verdict, opened, dispose } = judged
-    const endpoint = opened?.destination.endpoint
+    const endpoint = destinationOf(judged)?.endpoint
     if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
     leaveBody(request, judged)
     if (verdict.outcome === 'accepted') {
@@ -351,7 +351,9 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
 
     /** Answers a rejection, unless it is only observed here. */
     async function turnAway(rejection: Rejection): Promise<Passage | undefined> {
-      if (endpoint && isObserved(endpoint, rejection)) {
+      // Who was not asked who they are does not get by.
+      const isKnown = opened !== undefined || app.identify === undefined
+      if (endpoint && isKnown && isObserved(endpoint, rejection)) {
         note(progress, rejection, 'observed', judged)
         return letThrough(verdictOf(rejection), nothingAsked)
       }

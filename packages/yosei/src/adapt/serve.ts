@@ -7,15 +7,15 @@ import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { givenIn } from '../judge/give.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
-import type { Opened } from '../judge/open.js'
 import { prepare, type Received, type Unreceived } from '../judge/receive.js'
 import { type Refusing, refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal, withSignal } from '../judge/signal.js'
-import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
+import { type AcceptedJudgement, destinationOf, type Judged, judgeStages } from '../judge/stages.js'
 import { retryAfter } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
-import { noHeaders, type Rejection, reject, rejectFailed } from '../judge/verdict.js'
+import { noHeaders, type Rejection, reject, rejectFailed, roomFor } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
+import type { Destination } from '../read/match.js'
 import { type AnyMessage, fieldOf, messageOfRequest } from '../read/message.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, WhoOf } from '../terms/endpoint.js'
 import type { JournalEvent } from '../terms/hooks.js'
@@ -248,13 +248,10 @@ async function disposeAfter(handle: () => Reply | Promise<Reply>, dispose: () =>
 /** Journals a failure of what was not the request's fault, and answers it. A refusal that was thrown is a refusal. */
 export function failedReply(cause: unknown, progress: Progress, judged?: Judged): Reply {
   const refusals = refusalsIn(cause)
-  if (refusals && judged?.opened) return refusedReply(refusals, judged.opened, progress, judged)
+  const destination = judged && destinationOf(judged)
+  if (refusals && destination) return refusedReply(refusals, destination, progress, judged)
   const { app } = progress
-  const about = {
-    stage: 'handle',
-    house: app,
-    statuses: judged?.opened?.destination.endpoint.statuses ?? app.statuses,
-  } as const
+  const about = { stage: 'handle', house: app, statuses: destination?.endpoint.statuses ?? app.statuses } as const
   return told(progress, rejectFailed(judged?.verdict.endpoint, cause, about), judged)
 }
 
@@ -410,14 +407,10 @@ async function runInTurn(
 }
 
 /** What a handler came to, as an answer. */
-export function replyOfHandler(
-  value: unknown,
-  judged: AcceptedJudgement,
-  incoming: Incoming,
-  progress: Progress,
-): Reply {
+export function replyOfHandler(value: unknown, judged: Judged, incoming: Incoming, progress: Progress): Reply {
   const { app, message } = progress
-  const { destination } = judged.opened
+  // Handlers get only what an endpoint matched.
+  const destination = destinationOf(judged) as Destination
   const { name, endpoint, limits } = destination
   if (value === overtime) {
     incoming.signal.abort(new DOMException('The handler is over its time', 'TimeoutError'))
@@ -431,12 +424,18 @@ export function replyOfHandler(
   }
   const refusals = refusalsIn(value)
   return refusals
-    ? refusedReply(refusals, judged.opened, progress, judged)
+    ? refusedReply(refusals, destination, progress, judged)
     : replyOf(value, endpoint.success, message.method)
 }
 
-function refusedReply(refusals: readonly Refusing[], opened: Opened, progress: Progress, judged: Judged): Reply {
-  const { app, destination, room } = opened
+function refusedReply(
+  refusals: readonly Refusing[],
+  destination: Destination,
+  progress: Progress,
+  judged: Judged,
+): Reply {
+  const { app } = progress
+  const room = judged.opened?.room ?? roomFor(0)
   // Where a handler names no place, it is about the request as a whole.
   const about = { place: '', scheme: challengeOf(app).scheme, most: destination.limits.errors, house: app, room }
   return told(progress, rejectRefused(destination.name, refusals, 'handle', about), judged)

@@ -130,7 +130,7 @@ export function judgeMessage(
 ): AnyVerdict {
   const run = startRun(now?.getTime(), trace)
   const opened = open(app, message, run)
-  if ('outcome' in opened) return opened
+  if ('rejection' in opened) return opened.rejection
   if (app.identify && asker) {
     const admitted = authorize(opened, asker.who)
     if ('rejected' in admitted) return admitted.rejected

@@ -109,30 +109,39 @@ const endpointsOf = (end: Destination | Crossing): readonly EndpointNode[] => {
   return all.map(({ endpoint }) => endpoint)
 }
 
-export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = false): Opened | Rejection {
+/** A request that may not come in, and which endpoint it means, if that is known. */
+export interface Unopened {
+  readonly rejection: Rejection
+  readonly destination: Destination | undefined
+}
+
+export function open(app: IntakeNode, message: AnyMessage, run: Run, folds = false): Opened | Unopened {
   const { method, target } = message
   // RFC 9112, section 3.2.
   if (isNoTarget(target)) {
     run.trace?.steps.push({ stage: 'match', outcome: 'failed' })
     const fault = { path: ['path'], code: 'bad_syntax', variant: 'target' }
-    return refusedHere(app, undefined, { failure: 'framing', fault }, app.statuses, run.trace)
+    return unopened(refusedHere(app, undefined, { failure: 'framing', fault }, app.statuses, run.trace))
   }
   const question = target.indexOf('?')
   const found = match(routesOf(app), method, question < 0 ? target : target.slice(0, question), folds)
-  if ('allowed' in found) return unmatched(app, method, found.allowed, run)
+  if ('allowed' in found) return unopened(unmatched(app, method, found.allowed, run))
   const { destination: end, segments } = found
   const destination = 'telling' in end ? choose(app, message, question < 0 ? '' : target.slice(question + 1), end) : end
   if ('fault' in destination) {
     run.trace?.steps.push({ stage: 'match', outcome: 'passed' }, { stage: 'admit', outcome: 'failed' })
-    return refusedHere(app, undefined, destination, app.statuses, run.trace)
+    return unopened(refusedHere(app, undefined, destination, app.statuses, run.trace))
   }
   run.trace?.steps.push({ stage: 'match', name: destination.name, outcome: 'passed' })
   const opened = admit(app, message, destination, segments, question < 0 ? undefined : target.slice(question + 1), run)
   const refused = 'fault' in opened
   run.trace?.steps.push({ stage: 'admit', outcome: refused ? 'failed' : 'passed' })
   if (!refused) return opened
-  return refusedHere(app, destination.name, opened, destination.endpoint.statuses, run.trace)
+  const { name, endpoint } = destination
+  return unopened(refusedHere(app, name, opened, endpoint.statuses, run.trace), destination)
 }
+
+const unopened = (rejection: Rejection, destination?: Destination): Unopened => ({ rejection, destination })
 
 export const refusedHere = (
   house: IntakeNode,

@@ -4,6 +4,7 @@ import type { IntakeNode } from '../declare/intake.js'
 import { startRun } from '../engine/interpret.js'
 import { compiled } from '../engine/reader.js'
 import type { Run } from '../kinds/run.js'
+import type { Destination } from '../read/match.js'
 import type { AnyMessage } from '../read/message.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
@@ -35,6 +36,10 @@ export interface StageOptions {
 
 export type AnyVerdict = AcceptedVerdict<string, unknown> | Rejection
 
+/** Which endpoint a request means; `undefined` if it means none. */
+export const destinationOf = ({ opened, destination }: Judged): Destination | undefined =>
+  opened?.destination ?? destination
+
 /** What came of a request whose shape and rules hold. */
 export interface AcceptedJudgement extends Judged {
   readonly verdict: AcceptedVerdict<string, unknown>
@@ -45,6 +50,8 @@ export interface AcceptedJudgement extends Judged {
 export interface Judged {
   readonly verdict: AnyVerdict
   readonly opened?: Opened
+  /** Which endpoint it means, if its head alone was enough to reject it. */
+  readonly destination?: Destination | undefined
   /** The parts as they were sent. */
   readonly sent?: Parts
   readonly who?: unknown
@@ -76,7 +83,7 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
     const run = startRun(options.now?.getTime(), options.trace)
     if (options.kept) run.kept = byAddress(options.kept)
     const found = open(app, message, run, options.folds)
-    if ('outcome' in found) return { verdict: found }
+    if ('rejection' in found) return { verdict: found.rejection, destination: found.destination }
     opened = found
     run.asSent = found.destination.endpoint.asSent ?? false
     if (app.identify && options.identity === 'unsaid' && found.destination.endpoint.may)

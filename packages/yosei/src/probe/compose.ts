@@ -51,7 +51,7 @@ export function sentIn(
 ): { readonly endpoint: EndpointNode; readonly parts: Parts } | undefined {
   const run = startRun()
   const opened = open(app, message, run)
-  if ('outcome' in opened) return undefined
+  if ('rejection' in opened) return undefined
   const received = receiveNow(opened)
   if (!received || 'fault' in received) return undefined
   return { endpoint: opened.destination.endpoint, parts: partsOf(opened, received as Received, run) }

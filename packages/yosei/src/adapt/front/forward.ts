@@ -33,6 +33,8 @@ export interface Forwarding {
   log(rejection: Rejection, outcome: 'failed' | 'gone'): void
 }
 
+const trailerField = new Set(['trailer'])
+
 /** Why the upload to the backend ended early. */
 class Cut extends Error {
   constructor(readonly trouble: Trouble | 'answered') {
@@ -59,6 +61,7 @@ export class Exchange implements Answering {
   /** Whether part of the body is still to come from the client. */
   #isSending = false
   #isPaused = false
+  #hasTrailers = false
 
   constructor(about: Forwarding) {
     this.#about = about
@@ -179,12 +182,20 @@ export class Exchange implements Answering {
 
   begin(status: number, reason: string, raw: RawFields): void {
     if (this.#isOver) return
-    const fields = endToEnd(raw)
+    // Only chunks can have trailers, and they are no part of HTTP/1.0 (RFC 9112, section 7.1.2).
+    this.#hasTrailers = this.#isChunked(status, raw)
+    const fields = endToEnd(raw, this.#hasTrailers ? undefined : trailerField)
     if (!this.#request.complete) fields.push('Connection', 'close')
     // What was set before is the gate's: the backend says itself by what its answer varies.
     this.#response.removeHeader('vary')
     this.#response.writeHead(status, /^[\t\x20-\x7e]*$/.test(reason) ? reason : '', fields)
     this.#await('answer')
+  }
+
+  #isChunked(status: number, raw: RawFields): boolean {
+    const { method, httpVersion } = this.#request
+    const hasLength = raw.some((name, at) => at % 2 === 0 && name.toLowerCase() === 'content-length')
+    return !hasLength && method !== 'HEAD' && httpVersion !== '1.0' && status !== 204 && status !== 304
   }
 
   data(chunk: Uint8Array): void {
@@ -202,7 +213,7 @@ export class Exchange implements Answering {
 
   end(trailers: RawFields): void {
     if (!this.#isOver) {
-      if (trailers.length > 0) this.#response.addTrailers(pairsOf(endToEnd(trailers)))
+      if (this.#hasTrailers && trailers.length > 0) this.#response.addTrailers(pairsOf(endToEnd(trailers)))
       this.#stop('broken')
       if (this.#request.complete || !this.#about.incoming.body) this.#response.end()
       else {

@@ -7,6 +7,7 @@ import type { Reply } from '../../answer/reply.js'
 import { type IntakeNode, intakeNode } from '../../declare/intake.js'
 import { endpointFor, misspelled, refusedHere } from '../../judge/open.js'
 import { prepare } from '../../judge/receive.js'
+import { destinationOf } from '../../judge/stages.js'
 import { type Rejection, reject } from '../../judge/verdict.js'
 import { originForm, piecesOf } from '../../read/message.js'
 import type { Intake } from '../../terms/endpoint.js'
@@ -217,7 +218,7 @@ async function answer(
   if (body?.isAsking && endpointFor(app, message, true)?.mode === 'observe') body.start()
   try {
     const passage = await pass(node, response, () => undefined, { incoming, progress })
-    const destination = passage?.judged?.opened?.destination
+    const destination = passage?.judged && destinationOf(passage.judged)
     await passage?.hold(
       () =>
         new Exchange({
