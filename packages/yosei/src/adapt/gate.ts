@@ -308,7 +308,8 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
         response,
         isHeld: false,
       }
-      passed.set(request, passage)
+      // A front has it at hand; what is kept by a request outlives it by a collection or two.
+      if (!begun) passed.set(request, passage)
       if (!turn) return freely(judged)
       releaseWhenDone(passage, response)
       return {

@@ -30,6 +30,29 @@ export function repeatedNames(text: string, most: number): Path[] {
   return found
 }
 
+/**
+ * Whether a JSON text may have a name twice in one object: it has more names than the value that was read of it. Texts in
+ * it can look like names, so that there may be more than there are, and never fewer.
+ */
+export function mayRepeat(text: string, read: unknown): boolean {
+  let names = 0
+  for (let colon = text.indexOf(':'); colon >= 0; colon = text.indexOf(':', colon + 1)) {
+    let before = colon - 1
+    while (isBlank(text.charCodeAt(before))) before--
+    if (text.charCodeAt(before) === quotationMark) names++
+  }
+  const due: unknown[] = [read]
+  for (let one = due.pop(); one !== undefined; one = due.pop()) {
+    if (typeof one !== 'object' || one === null) continue
+    const inside = Object.values(one)
+    if (!Array.isArray(one)) names -= inside.length
+    for (const value of inside) if (typeof value === 'object' && value !== null) due.push(value)
+  }
+  return names !== 0
+}
+const quotationMark = 34
+const isBlank = (code: number) => code === 32 || code === 10 || code === 13 || code === 9
+
 /** What is looked for in a text that is known to be JSON. Paths are those of the walk, which goes on. */
 interface Looking {
   number?(written: string, path: Path): void

@@ -237,10 +237,23 @@ interface Next {
   readonly done?: boolean | undefined
   readonly value?: Uint8Array | undefined
 }
-/** Chunks as they come, until there are no more, or trouble comes: that is thrown. */
+/**
+ * Chunks as they come, until there are no more, or trouble comes: that is thrown. A race of promises would keep each chunk
+ * for as long as there is no trouble.
+ */
 export async function* chunksUntil(trouble: Promise<Trouble>, next: () => Promise<Next>): AsyncIterable<Uint8Array> {
+  let stopped: Trouble | undefined
+  let wake: (trouble: Trouble) => void = () => undefined
+  trouble.then((came) => {
+    stopped = came
+    wake(came)
+  })
   for (;;) {
-    const one = await Promise.race([next().catch(() => 'broken' as const), trouble])
+    const one = await new Promise<Next | Trouble>((resolve) => {
+      wake = resolve
+      if (stopped) resolve(stopped)
+      else next().then(resolve, () => resolve('broken'))
+    })
     if (typeof one === 'string') throw one
     if (one.done) return
     yield one.value as Uint8Array

@@ -17,7 +17,7 @@ import type { Size } from '../terms/declared.js'
 import { merged } from '../terms/option-types.js'
 import { readSize } from '../terms/units.js'
 import { type Arrived, formPieces, formValues, isFileName, isPartName, type OutgoingPart, unknownType } from './form.js'
-import { lostDigits, notInJson, readJson, repeatedNames } from './json.js'
+import { lostDigits, mayRepeat, notInJson, readJson, repeatedNames } from './json.js'
 import { readLines } from './lines.js'
 import { isJson, isLines } from './media.js'
 import { Inexact, Unreadable } from './unreadable.js'
@@ -108,7 +108,7 @@ const json: BodySyntax = {
     asText(body, (text) => {
       const read = readJson(text)
       if (!('value' in read)) return new Unreadable([{ code: 'bad_syntax', about: { ...read } }])
-      const repeated = uniqueNames ? repeatedNames(text, 50) : []
+      const repeated = uniqueNames && mayRepeat(text, read.value) ? repeatedNames(text, 50) : []
       const lost = lostDigits(text, digitsThatCount(node))
       if (repeated.length === 0) return lost.length === 0 ? read.value : new Inexact(read.value, lost)
       return new Unreadable(

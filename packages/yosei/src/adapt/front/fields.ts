@@ -4,31 +4,42 @@ import { isIP } from 'node:net'
 import type { IntakeNode } from '../../declare/intake.js'
 import { type NotOpened, preview } from '../../judge/open.js'
 import type { Fault } from '../../kinds/run.js'
-import type { AnyMessage } from '../../read/message.js'
+import { type AnyMessage, lowerCase } from '../../read/message.js'
 
 /** Names and values by turns, as Node has them. */
 export type RawFields = readonly string[]
 
-/** What one connection says to its two ends, besides what its `Connection` names (RFC 9110, section 7.6.1). */
-const hopByHop = new Set(['connection', 'keep-alive', 'proxy-connection', 'te', 'transfer-encoding', 'upgrade'])
-
-/** The names in all `Connection` fields. */
-export function connectionOptions(raw: RawFields): readonly string[] {
-  const names: string[] = []
-  for (let at = 0; at < raw.length; at += 2)
-    if ((raw[at] as string).toLowerCase() === 'connection')
-      for (const one of (raw[at + 1] as string).split(',')) names.push(one.trim().toLowerCase())
-  return names
+/**
+ * What one connection says to its two ends, besides what its `Connection` names (RFC 9110, section 7.6.1), by the lengths
+ * of the names: most fields have another.
+ */
+const hopByHop: { readonly [length: number]: readonly string[] } = {
+  2: ['te'],
+  7: ['upgrade'],
+  10: ['connection', 'keep-alive'],
+  16: ['proxy-connection'],
+  17: ['transfer-encoding'],
 }
+
+/** The names in a `Connection` field, but for those that say whether it stays. */
+function connectionOptions(connection: string | undefined): readonly string[] {
+  if (connection === undefined || /^(?:keep-alive|close)$/i.test(connection)) return none
+  return connection.split(',').map((one) => one.trim().toLowerCase())
+}
+const none: readonly string[] = []
 
 /** Those that go on; `written` are the ones that the front writes itself. */
 export function endToEnd(raw: RawFields, written?: ReadonlySet<string>): string[] {
-  const named = connectionOptions(raw)
+  let named = none
+  for (let at = 0; at < raw.length; at += 2)
+    if (raw[at]?.length === 10 && raw[at]?.toLowerCase() === 'connection')
+      named = [...named, ...connectionOptions(raw[at + 1])]
   const fields: string[] = []
   for (let at = 0; at < raw.length; at += 2) {
-    const name = (raw[at] as string).toLowerCase()
-    if (!hopByHop.has(name) && !named.includes(name) && !written?.has(name))
-      fields.push(raw[at] as string, raw[at + 1] as string)
+    const name = raw[at] as string
+    const lower = lowerCase(name)
+    if (hopByHop[name.length]?.includes(lower) || written?.has(lower) || named.includes(lower)) continue
+    fields.push(name, raw[at + 1] as string)
   }
   return fields
 }
@@ -113,22 +124,24 @@ const forAll = new Set([...single, 'accept', 'content-length', 'cookie', 'expect
 
 /** Why two servers could read a message in different ways: it goes to neither. */
 export function oddityOf(
-  { httpVersion, rawHeaders }: IncomingMessage,
+  { httpVersion, headers }: IncomingMessage,
   message: AnyMessage,
   app: IntakeNode,
 ): NotOpened | undefined {
   const head = preview(message)
   if ('fault' in head) return head
-  const named = connectionOptions(rawHeaders)
-  const seen = new Set<string>()
+  const named = connectionOptions(headers.connection)
+  let seen: string[] | undefined
   for (const [name] of message.headers) {
     // RFC 9112, section 6.1.
     if (name === 'transfer-encoding' && httpVersion === '1.0')
       return oddAt(name, { code: 'bad_syntax', variant: 'old' })
-    if (seen.has(name) && single.has(name)) return oddAt(name, { code: 'sent_twice', limit: 2 })
-    seen.add(name)
-    if (named.includes(name) && (forAll.has(name) || isDeclared(name, app)))
+    if (named.length > 0 && named.includes(name) && (forAll.has(name) || isDeclared(name, app)))
       return oddAt('connection', { code: 'bad_syntax', variant: 'endToEnd', about: { name } })
+    if (!single.has(name)) continue
+    if (seen?.includes(name)) return oddAt(name, { code: 'sent_twice', limit: 2 })
+    seen ??= []
+    seen.push(name)
   }
   return undefined
 }

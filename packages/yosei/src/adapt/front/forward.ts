@@ -49,10 +49,8 @@ export class Exchange implements Answering {
   readonly #request: IncomingMessage
   readonly #response: ServerResponse
   #settle: () => void = () => undefined
+  /** Ends what is being sent of a body that streams. */
   #stop: (trouble: Trouble) => void = () => undefined
-  readonly #stopped = new Promise<Trouble>((resolve) => {
-    this.#stop = resolve
-  })
   #deadline: Deadline | undefined
   #flow: Flow | undefined
   /** Whether the answer is none of the client's any more: it has another, or has gone. */
@@ -111,12 +109,15 @@ export class Exchange implements Answering {
 
   /** What is still to come from the client, as fast as the backend takes it. */
   async *#rest(): AsyncIterable<Uint8Array> {
-    this.#about.incoming.body?.onFail((trouble) => this.#stop(trouble))
     const pieces = this.#request.iterator({ destroyOnReturn: false })
+    const stopped = new Promise<Trouble>((resolve) => {
+      this.#stop = resolve
+    })
+    this.#about.incoming.body?.onFail((trouble) => this.#stop(trouble))
     this.#isSending = true
     this.#await('client')
     try {
-      for await (const chunk of chunksUntil(this.#stopped, () => pieces.next())) {
+      for await (const chunk of chunksUntil(stopped, () => pieces.next())) {
         this.#await('backend')
         yield chunk
         this.#await('client')
