@@ -18,6 +18,7 @@ import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, TypesOf } from '..
 import { mistake } from '../terms/mistake.js'
 import { anything, checkOptions, type Options, oneOf, shown } from '../terms/option-types.js'
 import type { Part } from '../terms/parts.js'
+import type { RequestTelemetry } from '../terms/telemetry.js'
 import { readSpan } from '../terms/units.js'
 import type { AcceptedVerdict, Rejected } from '../terms/verdict.js'
 import { NodeIncoming } from './incoming.js'
@@ -203,7 +204,9 @@ export function gate<A extends Intake | Endpoint>(of: A, ...[options]: Gating<A>
   return (request, response, next) => {
     pass(request, response, () => (request as FrameworkRequest).body).then(
       (passage) => {
-        if (passage) next()
+        if (!passage) return
+        if (passage.telemetry) passage.telemetry.within(next)
+        else next()
       },
       (error) => next(error),
     )
@@ -229,9 +232,15 @@ export interface Passage {
   readonly judged: Judged | undefined
   /** Whether a turn is held meanwhile. */
   readonly inTurn: boolean
+  readonly telemetry: RequestTelemetry | undefined
 }
 /** No turn was taken. */
-const freely = (judged?: Judged): Passage => ({ hold: (work) => work(), judged, inTurn: false })
+const freely = ({ telemetry }: Progress, judged?: Judged): Passage => ({
+  hold: (work) => work(),
+  judged,
+  inTurn: false,
+  telemetry,
+})
 
 export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
   if (!isIntake(of) && !isEndpoint(of))
@@ -250,121 +259,149 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
   return async (request, response, parsedBody, begun) => {
     const whole = request.originalUrl ?? request.url ?? '/'
     const incoming = begun?.incoming ?? new NodeIncoming(request, response, targetFor(whole), false, parsedBody())
-    const progress = begun?.progress ?? { app, message: incoming.message, since: Date.now(), id: undefined }
-    const targets = [...new Set([whole, request.url ?? '/'])]
-    // A router may take it for another endpoint than the gate does, or for one where the gate finds none.
-    const odd = misspelled(app, incoming.message.method, targets, targetFor, folds)
-    const mayRun = odd && (odd.meant.length > 0 ? odd.meant : Object.values(app.endpoints))
-    if (odd && !mayRun?.every((one) => isObserved(one, odd.rejection))) return answer(odd.rejection)
-    if (odd) {
-      note(progress, odd.rejection, 'observed')
-      return goOnWatched(odd.meant, { verdict: odd.rejection }, incoming)
-    }
-    for (const target of watches ? targets : []) {
-      const endpoint = observedAt(target)
-      if (endpoint) return observe(endpoint, target)
-    }
-    const judgedAt = async ({ message, signal, received }: NodeIncoming) =>
-      judgeStages(app, message, { services, identity: 'asked', signal, platform, folds, received })
-    let judged = await judgedAt(incoming)
-    // Under a mount the templates may be those of the mounted part alone.
-    if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
-      judged = await judgedAt(new NodeIncoming(request, response, request.url, false, parsedBody()))
-    const { verdict, opened, dispose } = judged
-    const endpoint = destinationOf(judged)?.endpoint
-    if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
-    leaveBody(request, judged)
-    if (verdict.outcome === 'accepted') {
-      const entry = (await enter(judged as AcceptedJudgement, services, incoming.signal, app)) ?? nothingAsked
-      return 'outcome' in entry ? turnAway(entry) : letThrough(verdict, entry)
-    }
-    if (request.method === 'OPTIONS' && verdict.stage === 'match') {
-      if (options === 'pass' && (goesOn || verdict.headers.allow !== undefined)) return freely()
-      if (verdict.headers.allow !== undefined) {
-        await send({ status: 204, headers: { allow: verdict.headers.allow }, body: null }, response)
-        return undefined
-      }
-    }
-    if (verdict.stage === 'match' && goesOn && verdict.cause === undefined) return letBy(progress, request, response)
-    return turnAway(verdict)
+    const progress: Progress = begun?.progress ?? { app, message: incoming.message, since: Date.now(), id: undefined }
+    progress.telemetry ??= app.telemetry?.begin(incoming.message.method, incoming.message.headers)
+    const { telemetry } = progress
+    if (!telemetry) return judgeAt(whole, incoming, progress)
+    whenClosed(response, () => telemetry.end(response.headersSent ? response.statusCode : undefined))
+    return telemetry.within(() => judgeAt(whole, incoming, progress))
 
-    function letThrough(verdict: Passed['verdict'], entry: Entry): Passage | undefined {
-      const { turn } = entry
-      const vary = opened?.destination.vary
-      if (vary !== undefined && verdict.outcome === 'accepted') response.appendHeader('vary', vary)
-      if (response.closed) {
-        // The client has gone: no answer of a handler would reach it.
-        turn?.release()
-        return undefined
+    async function judgeAt(whole: string, incoming: NodeIncoming, progress: Progress): Promise<Passage | undefined> {
+      const targets = [...new Set([whole, request.url ?? '/'])]
+      // A router may take it for another endpoint than the gate does, or for one where the gate finds none.
+      const odd = misspelled(app, incoming.message.method, targets, targetFor, folds)
+      const mayRun = odd && (odd.meant.length > 0 ? odd.meant : Object.values(app.endpoints))
+      if (odd && !mayRun?.every((one) => isObserved(one, odd.rejection))) return answer(odd.rejection)
+      if (odd) {
+        note(progress, odd.rejection, 'observed')
+        return goOnWatched(odd.meant, { verdict: odd.rejection }, incoming)
       }
-      const passage: Passed = {
-        endpoints: [endpoint as EndpointNode],
-        verdict,
-        judged,
-        entry,
-        incoming,
-        progress,
-        services,
-        response,
-        isHeld: false,
+      for (const target of watches ? targets : []) {
+        const endpoint = observedAt(target)
+        if (endpoint) return observe(endpoint, target)
       }
-      // A front has it at hand; what is kept by a request outlives it by a collection or two.
-      if (!begun) passed.set(request, passage)
-      if (!turn) return freely(judged)
-      releaseWhenDone(passage, response)
-      return {
-        judged,
-        inTurn: true,
-        async hold(work) {
-          passage.isHeld = true
-          try {
-            return await work()
-          } finally {
-            await turn.release()
-          }
-        },
-      }
-    }
-
-    /** The endpoint of a target, if requests of it are only watched. */
-    function observedAt(target: string): EndpointNode | undefined {
-      const found = endpointFor(app, { ...incoming.message, target: targetFor(originForm(target)) }, folds)
-      return found?.mode === 'observe' ? found : undefined
-    }
-
-    /** Judges what goes on as it came: nothing that a client or a handler can see is changed by it. */
-    async function observe(endpoint: EndpointNode, target: string): Promise<Passage> {
-      const seen = begun?.incoming ?? new NodeIncoming(request, response, targetFor(target))
-      const judged = await watch(app, endpoint, seen, parsedBody(), { services, folds }, (rejection, judged) =>
-        note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged),
-      )
-      const { dispose } = judged
+      const judgedAt = async ({ message, signal, received }: NodeIncoming) =>
+        judgeStages(app, message, {
+          services,
+          identity: 'asked',
+          signal,
+          platform,
+          folds,
+          received,
+          telemetry: progress.telemetry,
+        })
+      let judged = await judgedAt(incoming)
+      // Under a mount the templates may be those of the mounted part alone.
+      if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
+        judged = await judgedAt(new NodeIncoming(request, response, request.url, false, parsedBody()))
+      const { verdict, opened, dispose } = judged
+      const endpoint = destinationOf(judged)?.endpoint
       if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
-      return goOnWatched([endpoint], judged, seen)
-    }
-
-    function goOnWatched(endpoints: readonly EndpointNode[], judged: Judged, incoming: NodeIncoming): Passage {
-      const verdict = judged.verdict.outcome === 'rejected' ? verdictOf(judged.verdict) : judged.verdict
-      const about = { endpoints, verdict, judged, entry: nothingAsked, incoming, progress, services, response }
-      passed.set(request, { ...about, isHeld: false })
-      return freely(judged)
-    }
-
-    /** Answers a rejection, unless it is only observed here. */
-    async function turnAway(rejection: Rejection): Promise<Passage | undefined> {
-      // Who was not asked who they are does not get by.
-      const isKnown = opened !== undefined || app.identify === undefined
-      if (endpoint && isKnown && isObserved(endpoint, rejection)) {
-        note(progress, rejection, 'observed', judged)
-        return letThrough(verdictOf(rejection), nothingAsked)
+      leaveBody(request, judged)
+      if (verdict.outcome === 'accepted') {
+        const entry = (await enter(judged as AcceptedJudgement, services, incoming.signal, app)) ?? nothingAsked
+        return 'outcome' in entry ? turnAway(entry) : letThrough(verdict, entry)
       }
-      return answer(rejection, judged, opened?.destination.vary)
-    }
+      if (request.method === 'OPTIONS' && verdict.stage === 'match') {
+        if (options === 'pass' && (goesOn || verdict.headers.allow !== undefined)) return freely(progress)
+        if (verdict.headers.allow !== undefined) {
+          await send({ status: 204, headers: { allow: verdict.headers.allow }, body: null }, response)
+          return undefined
+        }
+      }
+      if (verdict.stage === 'match' && goesOn && verdict.cause === undefined) return letBy(progress, request, response)
+      return turnAway(verdict)
 
-    async function answer(rejection: Rejection, judged?: Judged, vary?: string): Promise<undefined> {
-      const reply = varied(told(progress, rejection, judged), vary)
-      await send(request.complete ? reply : { ...reply, headers: { ...reply.headers, connection: 'close' } }, response)
-      return undefined
+      function letThrough(verdict: Passed['verdict'], entry: Entry): Passage | undefined {
+        const { turn } = entry
+        progress.telemetry?.stage('handle')
+        const vary = opened?.destination.vary
+        if (vary !== undefined && verdict.outcome === 'accepted') response.appendHeader('vary', vary)
+        if (response.closed) {
+          // The client has gone: no answer of a handler would reach it.
+          turn?.release()
+          return undefined
+        }
+        const passage: Passed = {
+          endpoints: [endpoint as EndpointNode],
+          verdict,
+          judged,
+          entry,
+          incoming,
+          progress,
+          services,
+          response,
+          isHeld: false,
+        }
+        // A front has it at hand; what is kept by a request outlives it by a collection or two.
+        if (!begun) passed.set(request, passage)
+        if (!turn) return freely(progress, judged)
+        releaseWhenDone(passage, response)
+        return {
+          judged,
+          inTurn: true,
+          telemetry: progress.telemetry,
+          async hold(work) {
+            passage.isHeld = true
+            try {
+              return await work()
+            } finally {
+              await turn.release()
+            }
+          },
+        }
+      }
+
+      /** The endpoint of a target, if requests of it are only watched. */
+      function observedAt(target: string): EndpointNode | undefined {
+        const found = endpointFor(app, { ...incoming.message, target: targetFor(originForm(target)) }, folds)
+        return found?.mode === 'observe' ? found : undefined
+      }
+
+      /** Judges what goes on as it came: nothing that a client or a handler can see is changed by it. */
+      async function observe(endpoint: EndpointNode, target: string): Promise<Passage> {
+        const seen = begun?.incoming ?? new NodeIncoming(request, response, targetFor(target))
+        const judged = await watch(
+          app,
+          endpoint,
+          seen,
+          parsedBody(),
+          { services, folds, telemetry: progress.telemetry },
+          (rejection, judged) =>
+            note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged),
+        )
+        const { dispose } = judged
+        if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
+        return goOnWatched([endpoint], judged, seen)
+      }
+
+      function goOnWatched(endpoints: readonly EndpointNode[], judged: Judged, incoming: NodeIncoming): Passage {
+        const verdict = judged.verdict.outcome === 'rejected' ? verdictOf(judged.verdict) : judged.verdict
+        const about = { endpoints, verdict, judged, entry: nothingAsked, incoming, progress, services, response }
+        passed.set(request, { ...about, isHeld: false })
+        progress.telemetry?.stage('handle')
+        return freely(progress, judged)
+      }
+
+      /** Answers a rejection, unless it is only observed here. */
+      async function turnAway(rejection: Rejection): Promise<Passage | undefined> {
+        // Who was not asked who they are does not get by.
+        const isKnown = opened !== undefined || app.identify === undefined
+        if (endpoint && isKnown && isObserved(endpoint, rejection)) {
+          note(progress, rejection, 'observed', judged)
+          return letThrough(verdictOf(rejection), nothingAsked)
+        }
+        return answer(rejection, judged, opened?.destination.vary)
+      }
+
+      async function answer(rejection: Rejection, judged?: Judged, vary?: string): Promise<undefined> {
+        const reply = varied(told(progress, rejection, judged), vary)
+        await send(
+          request.complete ? reply : { ...reply, headers: { ...reply.headers, connection: 'close' } },
+          response,
+        )
+        return undefined
+      }
     }
   }
 }
@@ -429,7 +466,7 @@ function passUnjudged(folds: boolean) {
   const told = new Set<string>()
   return (progress: Progress, request: FrameworkRequest, response: ServerResponse): Passage => {
     const { app, since, message } = progress
-    if (request.method === 'OPTIONS' || (!app.journal && told.size > 0)) return freely()
+    if (request.method === 'OPTIONS' || (!app.journal && told.size > 0)) return freely(progress)
     response.once('finish', () => {
       const { statusCode: status } = response
       const target = request.originalUrl ?? request.url ?? '/'
@@ -450,7 +487,7 @@ function passUnjudged(folds: boolean) {
         `yosei: a gate let ${shown(`${request.method} ${target.slice(0, 200)}`)} by, and a handler behind it answered. If its endpoints lie under ${base}, declare intake({ base: '${base}' }).`,
       )
     })
-    return freely()
+    return freely(progress)
   }
 }
 

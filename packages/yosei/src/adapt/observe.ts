@@ -9,6 +9,7 @@ import { type Rejection, rejectFailed } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
 import { isEmpty } from '../terms/own.js'
 import { type SettledLimits, settleLimits } from '../terms/policy.js'
+import type { RequestTelemetry } from '../terms/telemetry.js'
 import { isRaw, type NodeBody, type NodeIncoming } from './incoming.js'
 
 /** @param report Told what would have been rejected, and what failed; of lookups later than the judgement. */
@@ -17,14 +18,18 @@ export async function watch(
   endpoint: EndpointNode,
   { node, message, signal, body }: NodeIncoming,
   parsed: unknown,
-  { services, folds }: { readonly services: unknown; readonly folds: boolean },
+  {
+    services,
+    folds,
+    telemetry,
+  }: { readonly services: unknown; readonly folds: boolean; readonly telemetry: RequestTelemetry | undefined },
   report: (rejection: Rejection, judged: Judged) => void,
 ): Promise<Judged> {
   const isParsed = node.readableEnded && parsed !== undefined && !isRaw(parsed)
   const limits = settleLimits(endpoint.limits)
   const bytes = isRaw(parsed) ? parsed : isParsed || body === null ? null : await peek(node, body, limits)
   const received = isParsed ? { received: { value: parsed, isForeign: true as const } } : {}
-  const options = { services, identity: 'asked', signal, platform, folds, ...received } as const
+  const options = { services, identity: 'asked', signal, platform, folds, telemetry, ...received } as const
   const judged = await judgeStages(app, { ...message, body: bytes }, options)
   const { verdict, who } = judged
   const failed = (cause: unknown) =>

@@ -3,10 +3,12 @@
 import * as platform from '#platform'
 import { replyTo } from '../answer/problem.js'
 import type { Reply } from '../answer/reply.js'
+import { rootOf } from '../declare/endpoint.js'
 import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { givenIn } from '../judge/give.js'
 import { idOf, newId, writeJournal } from '../judge/journal.js'
+import type { Opened } from '../judge/open.js'
 import { prepare, type Received, type Unreceived } from '../judge/receive.js'
 import { type Refusing, refusalsIn, rejectRefused } from '../judge/refuse.js'
 import { following, type LateSignal, withSignal } from '../judge/signal.js'
@@ -14,9 +16,11 @@ import { type AcceptedJudgement, destinationOf, type Judged, judgeStages } from 
 import { retryAfter } from '../judge/statuses.js'
 import type { HeldTurn } from '../judge/turns.js'
 import { noHeaders, type Rejection, reject, rejectFailed, roomFor } from '../judge/verdict.js'
+import { declaredPath } from '../kinds/locate.js'
 import { startDeadline } from '../read/deadline.js'
 import type { Destination } from '../read/match.js'
 import { type AnyMessage, fieldOf, messageOfRequest } from '../read/message.js'
+import { formatAddress, type Path } from '../terms/address.js'
 import type { Accepted, Endpoint, Endpoints, FoundBy, Intake, WhoOf } from '../terms/endpoint.js'
 import type { JournalEvent } from '../terms/hooks.js'
 import { late } from '../terms/late.js'
@@ -24,6 +28,7 @@ import { mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import { aFunction, anything, aText, checkOptions, isPlain, type Options, oneOf, shown } from '../terms/option-types.js'
 import { statusFor } from '../terms/statuses.js'
+import type { RejectionTelemetry, RequestTelemetry } from '../terms/telemetry.js'
 import { languageFor } from '../words/languages.js'
 import { describing } from './described.js'
 
@@ -154,36 +159,48 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     ready,
     refuse: (verdict) => refused(app, verdict),
     process(incoming) {
-      const { message, signal, received } = incoming
-      const progress: Progress = { app, message, since: Date.now(), id: undefined }
-      const description = described?.(message)
-      if (description) return description.catch((error) => failed(error, progress))
-      const fail = (error: unknown) => failed(error, progress)
-      const go = (judged: Judged) => {
-        try {
-          const reply = settle(judged, incoming, progress)
-          const vary = judged.opened?.destination.vary
-          if (reply instanceof Promise) return reply.catch(fail).then((one) => varied(one, vary))
-          return varied(reply, vary)
-        } catch (error) {
-          return fail(error)
-        }
-      }
-      try {
-        const { services, now } = options
-        const judged = judgeStages(app, message, {
-          services,
-          identity: 'asked',
-          now: now?.(),
-          signal,
-          platform,
-          received,
+      const telemetry = app.telemetry?.begin(incoming.message.method, incoming.message.headers)
+      if (!telemetry) return processed(incoming, undefined)
+      return telemetry
+        .within(() => processed(incoming, telemetry))
+        .then((reply) => {
+          telemetry.end(reply.status)
+          return reply
         })
-        return judged instanceof Promise ? judged.then(go, fail) : Promise.resolve(go(judged))
-      } catch (error) {
-        return new Promise((resolve) => resolve(fail(error)))
-      }
     },
+  }
+
+  function processed(incoming: Incoming, telemetry: RequestTelemetry | undefined): Promise<Reply> {
+    const { message, signal, received } = incoming
+    const progress: Progress = { app, message, since: Date.now(), id: undefined, telemetry }
+    const description = described?.(message)
+    if (description) return description.catch((error) => failed(error, progress))
+    const fail = (error: unknown) => failed(error, progress)
+    const go = (judged: Judged) => {
+      try {
+        const reply = settle(judged, incoming, progress)
+        const vary = judged.opened?.destination.vary
+        if (reply instanceof Promise) return reply.catch(fail).then((one) => varied(one, vary))
+        return varied(reply, vary)
+      } catch (error) {
+        return fail(error)
+      }
+    }
+    try {
+      const { services, now } = options
+      const judged = judgeStages(app, message, {
+        services,
+        identity: 'asked',
+        now: now?.(),
+        signal,
+        platform,
+        received,
+        telemetry,
+      })
+      return judged instanceof Promise ? judged.then(go, fail) : Promise.resolve(go(judged))
+    } catch (error) {
+      return new Promise((resolve) => resolve(fail(error)))
+    }
   }
 
   /** Whatever fails, before, after or inside the stages, comes out here. */
@@ -282,6 +299,7 @@ export interface Progress {
   readonly since: number
   id: string | undefined
   letThrough?: unknown
+  telemetry?: RequestTelemetry | undefined
   /** Whether it was answered by a rejection. */
   isRejected?: boolean
 }
@@ -294,6 +312,9 @@ function identified(progress: Progress): string {
 export function refused(app: IntakeNode, verdict: Rejection): Reply {
   const id = newId()
   const outcome = verdict.cause === undefined ? 'rejected' : 'failed'
+  const telemetry = app.telemetry?.begin('', [])
+  telemetry?.rejected(measuredOf(verdict, outcome))
+  telemetry?.end(verdict.status)
   writeJournal(app, { id, outcome, rejection: verdict, since: Date.now() })
   return reply(app, verdict, [], id)
 }
@@ -313,9 +334,30 @@ export function note(
   outcome: JournalEvent['outcome'],
   judged?: Judged,
 ): void {
-  const { app, since } = progress
+  const { app, since, telemetry } = progress
+  telemetry?.rejected(measuredOf(rejection, outcome, judged))
   if (app.journal || outcome === 'failed')
     writeJournal(app, { id: identified(progress), outcome, rejection, judged, since })
+}
+
+/** A rejection as it is measured. */
+const measuredOf = (
+  { stage, status, faults, cause }: Rejection,
+  outcome: JournalEvent['outcome'],
+  judged?: Judged,
+): RejectionTelemetry => ({
+  outcome,
+  stage,
+  status,
+  codes: faults.map(({ code }) => code),
+  addresses: () => faults.map(({ path }) => declaredAddress(judged?.opened, path)),
+  cause,
+})
+
+/** An address as it is declared, whatever clients send: what is not declared is `*`. */
+function declaredAddress(opened: Opened | undefined, path: Path): string {
+  const declared = opened ? declaredPath(rootOf(opened.destination.endpoint, opened.body), path) : path.slice(0, 1)
+  return `${formatAddress(declared)}${declared.length < path.length ? '.*' : ''}`
 }
 
 function reply(app: IntakeNode, verdict: Rejection, headers: AnyMessage['headers'], id: string): Reply {
@@ -371,6 +413,7 @@ export function runHandler(
   entry: Entry,
   fail: (error: unknown) => Reply,
 ): Reply | Promise<Reply> {
+  judged.opened.run.telemetry?.stage('handle')
   const call = () => handler(judged.verdict.input, contextFor(services, judged.who, incoming, progress, entry))
   const settle = (value: unknown) => replyOfHandler(value, judged, incoming, progress)
   const { turn } = entry

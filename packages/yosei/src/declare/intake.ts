@@ -8,6 +8,7 @@ import { shown } from '../terms/option-types.js'
 import { given } from '../terms/own.js'
 import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms/policy.js'
 import { checkStatuses, type Statuses } from '../terms/statuses.js'
+import type { Telemetry } from '../terms/telemetry.js'
 import { type EndpointNode, endpointsIn } from './endpoint.js'
 
 /**
@@ -71,6 +72,8 @@ interface Shared<Who, Services> {
   envelope?: WriteEnvelope | Envelope | undefined
   /** Gets rejections and failures. Without a journal, failures go to standard error. */
   journal?: Journal | undefined
+  /** Metrics and traces: `telemetry()` of `yosei/telemetry`. */
+  telemetry?: Telemetry | undefined
   /** The store of turns. By default, it is the memory of the process. */
   turns?: TurnStore | undefined
 }

@@ -52,11 +52,14 @@ async function takeAndAsk(
   app: IntakeNode,
 ): Promise<Entry | Rejection> {
   const { turn: declared, lookups } = judged.opened.destination.endpoint
+  const { telemetry } = judged.opened.run
   let turn: HeldTurn | Rejection | undefined
   try {
+    if (declared) telemetry?.stage('turn')
     turn = declared ? await takeTurn(judged, declared, storeOf(app), signal) : undefined
     if (turn && 'outcome' in turn) return turn
     if (Object.keys(lookups).length === 0) return { found: {}, turn }
+    telemetry?.stage('lookups')
     const { found, rejection } = await askLookups(judged, { services, who: judged.who, signal })
     const isLate = turn !== undefined && !turn.holds()
     if (!rejection && !isLate) return { found, turn }

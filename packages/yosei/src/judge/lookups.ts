@@ -200,8 +200,17 @@ class Question {
   }
 }
 
+/** What a question comes to, measured. */
+async function askOne(...question: Parameters<typeof answerTo>): Promise<Answer> {
+  const [name, , , , , run] = question
+  const answered = run.telemetry?.lookup(name)
+  const answer = await answerTo(...question)
+  if (answer.outcome !== 'not run') answered?.(answer.outcome)
+  return answer
+}
+
 /** What a question comes to: its value, or why there is none. */
-async function askOne(
+async function answerTo(
   name: string,
   lookup: LookupNode,
   values: readonly unknown[],

@@ -8,6 +8,7 @@ import type { Destination } from '../read/match.js'
 import type { AnyMessage } from '../read/message.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
+import type { RequestTelemetry } from '../terms/telemetry.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
 import { check } from './check.js'
 import { authorize, type Identified, identify } from './identify.js'
@@ -30,6 +31,7 @@ export interface StageOptions {
   readonly platform: Platform
   /** Whether the path is matched as routers do: see `match`. */
   readonly folds?: boolean
+  readonly telemetry?: RequestTelemetry | undefined
   /** A body that other code has read already. */
   readonly received?: Received | Unreceived | undefined
 }
@@ -81,8 +83,11 @@ export function judgeStages(app: IntakeNode, message: AnyMessage, options: Stage
   }
   try {
     const run = startRun(options.now?.getTime(), options.trace)
+    run.telemetry = options.telemetry
     if (options.kept) run.kept = byAddress(options.kept)
     const found = open(app, message, run, options.folds)
+    if (found.destination)
+      run.telemetry?.matched(found.destination.name, app.base + found.destination.endpoint.template)
     if ('rejection' in found) return { verdict: found.rejection, destination: found.destination }
     opened = found
     run.asSent = found.destination.endpoint.asSent ?? false
@@ -105,6 +110,7 @@ const noCaller: Asker = { who: undefined }
 const givenAsker = ({ who }: StageOptions): Asker => (who === undefined ? noCaller : { who })
 
 async function identifyFirst(opened: Opened, run: Run, options: StageOptions): Promise<Judged> {
+  run.telemetry?.stage('identify')
   return goOn(await identify(opened, options.services, options.signal), opened, run, options)
 }
 
@@ -113,6 +119,7 @@ const goOn = (identified: Identified, opened: Opened, run: Run, options: StageOp
 
 function takeBody(opened: Opened, run: Run, options: StageOptions, asker: Asker | undefined): Judged | Promise<Judged> {
   const now = options.received ? takenOver(opened, options.received) : receiveNow(opened)
+  if (!now) run.telemetry?.stage('receive')
   return now
     ? judgedOf(opened, now, run, asker)
     : receive(opened, options.platform, (received) => judgedOf(opened, received, run, asker))
@@ -137,6 +144,7 @@ function judgedNow(
   dispose: Judged['dispose'],
 ): Judged {
   const who = asker?.who
+  run.telemetry?.stage('check')
   try {
     const sent = partsOf(opened, received, run)
     return { verdict: conclude(opened, sent, received, run, asker), opened, sent, who, dispose }

@@ -8,6 +8,7 @@ import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { TakenTurn, TurnStore } from '../terms/hooks.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
+import type { RequestTelemetry } from '../terms/telemetry.js'
 import { readSpan } from '../terms/units.js'
 import { type LateSignal, longestTimer, withSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
@@ -125,7 +126,7 @@ export async function takeTurn(
   const input = withWho(endpoint, judged.verdict.input as Parts, { who: judged.who })
   const root = rootOf(endpoint, judged.opened.body)
   const key = JSON.stringify(paths.map((path) => sameAs(nodesAt(root, path))(valueAt(input, path) ?? null)))
-  const { trace } = judged.opened.run
+  const { trace, telemetry } = judged.opened.run
   const rejected = (status: number, variant?: string, cause?: unknown): Rejection => {
     trace?.steps.push({ stage: 'turn', outcome: 'failed' })
     const faults =
@@ -133,15 +134,18 @@ export async function takeTurn(
     return reject(name, faults, { status, stage: 'turn', headers: retryAfter, trace, house: judged.opened.app, cause })
   }
   let taken: TakenTurn | 'busy' | 'full'
+  const waited = telemetry?.waits(turn.of)
   try {
     taken = await store.take(turn.of, key, withSignal({ wait, lease, waiters: turn.waiters ?? 100 }, signal))
   } catch (cause) {
+    waited?.('failed')
     return rejected(statusFor('unavailable', endpoint.statuses), undefined, thrown(cause))
   }
+  waited?.(typeof taken === 'string' ? taken : 'taken')
   if (taken === 'busy') return rejected(statusFor('turn', endpoint.statuses, 'busy'), 'held')
   if (taken === 'full') return rejected(statusFor('unavailable', endpoint.statuses), 'full')
   trace?.steps.push({ stage: 'turn', outcome: 'passed' })
-  return hold(taken, lease, longest, signal)
+  return hold(taken, lease, longest, signal, telemetry && { of: turn.of, telemetry })
 }
 
 /**
@@ -153,7 +157,13 @@ const releaseWithin = 1000
  * Holds a turn. By the clock of this process its lease ends a tenth before it ends for others, counted from when it was
  * last asked for: so who cannot reach the store has been told before anybody else is let in.
  */
-function hold(taken: TakenTurn, lease: number, longest: number, signal: LateSignal): HeldTurn {
+function hold(
+  taken: TakenTurn,
+  lease: number,
+  longest: number,
+  signal: LateSignal,
+  measured: { readonly of: string; readonly telemetry: RequestTelemetry } | undefined,
+): HeldTurn {
   const since = performance.now()
   const own = lease * 0.9
   let until = (taken.since ?? since) + own
@@ -166,6 +176,7 @@ function hold(taken: TakenTurn, lease: number, longest: number, signal: LateSign
   const lose = (why: string) => {
     isLost = true
     stop()
+    measured?.telemetry.turn(measured.of, 'lost')
     signal.abort(new DOMException(why, 'TimeoutError'))
   }
   const renew = () => {
@@ -173,8 +184,10 @@ function hold(taken: TakenTurn, lease: number, longest: number, signal: LateSign
     if (asked - since >= longest) return lose('The turn was held for its longest time')
     taken.renew().then(
       (isOurs) => {
-        if (isOurs) until = asked + own
-        else lose('Another request has the turn')
+        if (isOurs) {
+          until = asked + own
+          measured?.telemetry.turn(measured.of, 'renewed')
+        } else lose('Another request has the turn')
       },
       () => undefined,
     )
@@ -194,6 +207,7 @@ function hold(taken: TakenTurn, lease: number, longest: number, signal: LateSign
       return !isLost
     },
     async release() {
+      if (!isLost) measured?.telemetry.held(measured.of, (performance.now() - since) / 1000)
       isLost = true
       stop()
       let timer: ReturnType<typeof setTimeout> | undefined

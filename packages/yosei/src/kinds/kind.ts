@@ -8,6 +8,7 @@ import type { Declared, Messages } from '../terms/declared.js'
 import type { Catalogue } from '../terms/hooks.js'
 import type { OptionType } from '../terms/option-types.js'
 import type { Stage } from '../terms/statuses.js'
+import type { RequestTelemetry } from '../terms/telemetry.js'
 import type { Field } from '../terms/types.js'
 import type { Step as Passed, Reading } from '../terms/verdict.js'
 import type { Writer } from './writer.js'
@@ -245,6 +246,8 @@ export interface Run {
   unlisted: 'refuse' | 'drop' | 'keep'
   /** Whether the request goes on as it was sent. */
   asSent: boolean
+  /** Hears how the request goes. */
+  telemetry: RequestTelemetry | undefined
   /** Names are compared for suggestions only so often in one judgement. */
   suggestions: number
   /** How many secrets the walk is inside of. */

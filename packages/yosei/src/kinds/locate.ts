@@ -77,6 +77,20 @@ export const nodesAt = (root: Node, path: Path): readonly Node[] => path.reduce<
 /** The shapes of what may stand at a path: of unions their branches. */
 export const shapesAt = (root: Node, path: Path): readonly Shape[] => nodesAt(root, path).flatMap(shapesOf)
 
+/** A path as it is declared, with each element and each name of a table the same; it ends before what is not declared. */
+export function declaredPath(root: Node, path: Path): Path {
+  const declared: (string | number)[] = []
+  let nodes: readonly Node[] = [root]
+  for (const key of path) {
+    const steps = nodes.flatMap(shapesOf).flatMap((shape) => childrenOf(shape).map(([step]) => step))
+    const step = steps.find((one) => one === key) ?? steps.find((one) => one !== undefined && leadsTo(one, key))
+    nodes = nodesBelow(nodes, key)
+    if (step === undefined || nodes.length === 0) return declared
+    declared.push(step)
+  }
+  return declared
+}
+
 /** Whether the value at a path is a secret, or inside one. */
 export function isSecret(root: Node, path: Path): boolean {
   let nodes: readonly Node[] = [root]

@@ -64,6 +64,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     masked: nothingMasked,
     sources: undefined,
     lines: undefined,
+    telemetry: undefined,
     met: undefined,
   }
 }

@@ -140,6 +140,7 @@ const intakeOptions: Options<IntakeDeclaration<{}>> = /* @__PURE__ */ merged(
       }),
     ),
     journal: withMethod('write', 'loggerJournal(logger)'),
+    telemetry: withMethod('begin', 'telemetry()'),
     turns: withMethod('take', 'memoryTurns()'),
   },
   policyOptions,

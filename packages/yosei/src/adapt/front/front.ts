@@ -204,7 +204,9 @@ async function answer(
   const { app, pass } = settled
   const { node, message } = incoming
   const body = incoming.body as KeptBody | null
-  const progress: Progress = { app, message, since: Date.now(), id: undefined }
+  const telemetry = app.telemetry?.begin(message.method, message.headers)
+  if (telemetry) response.once('close', () => telemetry.end(response.headersSent ? response.statusCode : undefined))
+  const progress: Progress = { app, message, since: Date.now(), id: undefined, telemetry }
   const refuse = (rejection: Rejection) => void deliver(settled, told(progress, rejection), response)
   const odd = oddityOf(node, message, app)
   if (odd) return refuse(refusedHere(app, undefined, odd, app.statuses, undefined))
