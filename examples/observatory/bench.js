@@ -75,6 +75,7 @@ async function serveHere(which, stands) {
     )
   } else process.send({ port: (await listen(makeService(services, { now }))).port })
   process.on('message', () => process.send({ memory: process.memoryUsage().rss }))
+  process.on('disconnect', () => process.exit())
 }
 
 const requests = [

@@ -162,9 +162,20 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
 }
 
 /** Whether a lookup reads a secret, or follows one that does: what it finds may tell the secret. */
-const isByASecret = ({ reads, follows = {} }: LookupNode, root: Node): boolean =>
-  reads.some((address) => tellsSecret(root, pathOf(address, everywhere))) ||
-  Object.values(follows).some((one) => isByASecret(one, root))
+function isByASecret(lookup: LookupNode, root: Node): boolean {
+  const known = bySecrets.get(root) ?? new Map<LookupNode, boolean>()
+  bySecrets.set(root, known)
+  let is = known.get(lookup)
+  if (is === undefined) {
+    const { reads, follows = {} } = lookup
+    is =
+      reads.some((address) => tellsSecret(root, pathOf(address, everywhere))) ||
+      Object.values(follows).some((one) => isByASecret(one, root))
+    known.set(lookup, is)
+  }
+  return is
+}
+const bySecrets = /* @__PURE__ */ new WeakMap<Node, Map<LookupNode, boolean>>()
 
 /** What a trace says of a question: nothing that is a secret, or was found by one. */
 function toldOf(lookup: LookupNode, root: Node, values: readonly unknown[], answer: Answer, took: number) {

@@ -35,9 +35,6 @@ export class LateSignal<S = unknown> {
 export const withSignal = late('signal', (own: LateSignal) => own.signal)
 type Listen<S> = (abort: (reason: unknown) => void, source: S) => void
 
-/** Timers that are to run longer fire at once. */
-export const longestTimer = 2 ** 31 - 1
-
 /**
  * Asks the outside world. It has so many milliseconds; its signal fires when they are over, and when the client goes.
  * Neither signal is made before code looks at it.

@@ -2,15 +2,17 @@
 
 import { rootOf } from '../declare/endpoint.js'
 import type { TurnNode } from '../declare/lookups.js'
+import type { Node } from '../kinds/kind.js'
 import { nodesAt } from '../kinds/locate.js'
 import { sameAs } from '../kinds/same.js'
+import { type Deadline, startDeadline, startTimer } from '../read/deadline.js'
 import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { TakenTurn, TurnStore } from '../terms/hooks.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import type { RequestTelemetry } from '../terms/telemetry.js'
 import { readSpan } from '../terms/units.js'
-import { type LateSignal, longestTimer, withSignal } from './signal.js'
+import { type LateSignal, withSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { retryAfter } from './statuses.js'
 import { type Rejection, reject, thrown } from './verdict.js'
@@ -22,7 +24,7 @@ interface Line {
 }
 interface Holder {
   /** Ends the turn, unless it is renewed before. */
-  lease: ReturnType<typeof setTimeout> | undefined
+  lease: Deadline | undefined
 }
 
 /** Turns within one process. Those who wait are let in as they came. */
@@ -30,7 +32,7 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
   const lines = new Map<string, Line>()
   let fence = 0n
   const end = (id: string, line: Line, holder: Holder) => {
-    clearTimeout(holder.lease)
+    holder.lease?.off()
     if (line.holder !== holder) return
     line.holder = undefined
     const [next] = line.waiting
@@ -55,11 +57,11 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
       }
       const holder: Holder = { lease: undefined }
       line.holder = holder
-      // A timer, not a time: if nothing of the process could run, the turn could not be renewed either, and must not
-      // end. Timers fire in the order in which they are due, so a renewal that was due comes first.
+      // A deadline, not a time: if nothing of the process could run, the turn could not be renewed either, and must not
+      // end. Deadlines are reached in the order in which they are due, so a renewal that was due comes first.
       const begin = () => {
-        clearTimeout(holder.lease)
-        holder.lease = setTimeout(() => end(id, line, holder), Math.min(lease, longestTimer))
+        holder.lease?.off()
+        holder.lease = startFor(lease)(lease, () => end(id, line, holder))
       }
       begin()
       return {
@@ -78,6 +80,9 @@ export function memoryTurns(): TurnStore & { readonly size: number } {
   }
 }
 
+/** A short lease has to be kept to the millisecond; one timer looks after all long ones. */
+const startFor = (lease: number) => (lease < 1000 ? startTimer : startDeadline)
+
 const reserved: Holder = { lease: undefined }
 
 /** Waits at the end of a line; whether the turn came. */
@@ -86,7 +91,7 @@ function waitFor(line: Line, wait: number, signal: AbortSignal): Promise<boolean
   return new Promise((resolve) => {
     const end = (came: boolean) => {
       line.waiting.delete(come)
-      clearTimeout(timer)
+      late.off()
       signal.removeEventListener('abort', gone)
       resolve(came)
     }
@@ -96,7 +101,7 @@ function waitFor(line: Line, wait: number, signal: AbortSignal): Promise<boolean
       end(true)
     }
     const gone = () => end(false)
-    const timer = setTimeout(gone, Math.min(wait, longestTimer))
+    const late = startDeadline(wait, gone)
     line.waiting.add(come)
     signal.addEventListener('abort', gone)
   })
@@ -107,6 +112,26 @@ export interface HeldTurn {
   readonly fence: bigint
   holds(): boolean
   release(): Promise<void>
+}
+
+interface KeyPart {
+  readonly path: Path
+  readonly same: ReturnType<typeof sameAs>
+}
+const keyParts = /* @__PURE__ */ new WeakMap<Node, Map<TurnNode, readonly KeyPart[]>>()
+/** What the key of a turn is made of. */
+function keysOf(turn: TurnNode, root: Node): readonly KeyPart[] {
+  const known = keyParts.get(root) ?? new Map<TurnNode, readonly KeyPart[]>()
+  keyParts.set(root, known)
+  let parts = known.get(turn)
+  if (!parts) {
+    parts = turn.by.map((address) => {
+      const path = parseAddress(address) as Path
+      return { path, same: sameAs(nodesAt(root, path)) }
+    })
+    known.set(turn, parts)
+  }
+  return parts
 }
 
 /** Takes the turn of a request that was accepted so far. */
@@ -122,15 +147,14 @@ export async function takeTurn(
     number,
     number,
   ]
-  const paths = turn.by.map((address) => parseAddress(address) as Path)
   const input = withWho(endpoint, judged.verdict.input as Parts, { who: judged.who })
-  const root = rootOf(endpoint, judged.opened.body)
-  const key = JSON.stringify(paths.map((path) => sameAs(nodesAt(root, path))(valueAt(input, path) ?? null)))
+  const keyed = keysOf(turn, rootOf(endpoint, judged.opened.body))
+  const key = JSON.stringify(keyed.map(({ path, same }) => same(valueAt(input, path) ?? null)))
   const { trace, telemetry } = judged.opened.run
   const rejected = (status: number, variant?: string, cause?: unknown): Rejection => {
     trace?.steps.push({ stage: 'turn', outcome: 'failed' })
     const faults =
-      variant === undefined ? [] : [{ path: paths[0] ?? ['path'], stage: 'turn' as const, code: 'busy', variant }]
+      variant === undefined ? [] : [{ path: keyed[0]?.path ?? ['path'], stage: 'turn' as const, code: 'busy', variant }]
     return reject(name, faults, { status, stage: 'turn', headers: retryAfter, trace, house: judged.opened.app, cause })
   }
   let taken: TakenTurn | 'busy' | 'full'
@@ -166,12 +190,14 @@ function hold(
 ): HeldTurn {
   const since = performance.now()
   const own = lease * 0.9
+  const start = startFor(lease)
   let until = (taken.since ?? since) + own
-  let ending: ReturnType<typeof setTimeout> | undefined
+  let ending: Deadline | undefined
+  let renewing: Deadline | undefined
   let isLost = false
   const stop = () => {
-    clearInterval(renewing)
-    clearTimeout(ending)
+    renewing?.off()
+    ending?.off()
   }
   const lose = (why: string) => {
     isLost = true
@@ -192,11 +218,17 @@ function hold(
       () => undefined,
     )
   }
-  const renewing = setInterval(renew, Math.max(10, Math.min(lease / 3, longest, longestTimer)))
+  const renewAgain = () => {
+    renewing = start(Math.max(10, Math.min(lease / 3, longest)), () => {
+      renewAgain()
+      renew()
+    })
+  }
+  renewAgain()
   const look = () => {
     const left = until - performance.now()
     if (left <= 0) lose('The turn could not be renewed')
-    else ending = setTimeout(look, Math.min(Math.max(1, left), longestTimer))
+    else ending = start(Math.max(1, left), look)
   }
   look()
   return {

@@ -45,11 +45,19 @@ export function startDeadline(milliseconds: number, reached: () => void): Deadli
   return one
 }
 
+/** As `startDeadline`, with a timer of its own: for what must be noticed at once. */
+export function startTimer(milliseconds: number, reached: () => void): Deadline {
+  const timer = setTimeout(reached, milliseconds)
+  return { off: () => clearTimeout(timer) }
+}
+
 function look(): void {
   const now = Date.now()
   looked = now
   const due = waiting.filter(({ at, reached }) => reached && at <= now)
   waiting = waiting.filter(({ at, reached }) => reached && at > now)
+  // In the order in which they were due, also when nothing of the process could run for long.
+  if (due.length > 1) due.sort((one, other) => one.at - other.at)
   for (const { reached } of due) reached?.()
   if (waiting.length > 0) return
   clearInterval(timer)
