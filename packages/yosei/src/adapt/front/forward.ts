@@ -4,7 +4,7 @@ import type { IntakeNode } from '../../declare/intake.js'
 import { type Rejection, reject } from '../../judge/verdict.js'
 import { type Deadline, startDeadline } from '../../read/deadline.js'
 import type { Destination } from '../../read/match.js'
-import { chunksUntil, type Trouble } from '../../read/message.js'
+import { chunksUntil, lowerCase, type Trouble } from '../../read/message.js'
 import { statusFor } from '../../terms/statuses.js'
 import type { NodeIncoming } from '../incoming.js'
 import { linger, watch } from '../reply.js'
@@ -35,6 +35,16 @@ export interface Forwarding {
 
 const trailerField = new Set(['trailer'])
 
+/** The head of an answer. */
+interface Head {
+  readonly status: number
+  readonly reason: string
+  readonly fields: string[]
+  /** Whether it has a body whose length it does not say. */
+  readonly isOpen: boolean
+  readonly hasTrailers: boolean
+}
+
 /** Why the upload to the backend ended early. */
 class Cut extends Error {
   constructor(readonly trouble: Trouble | 'answered') {
@@ -60,6 +70,10 @@ export class Exchange implements Answering {
   #isSending = false
   #isPaused = false
   #hasTrailers = false
+  /** Until it is sent. */
+  #head: Head | undefined
+  /** What came of the body before the head was sent. */
+  #first: Uint8Array | undefined
 
   constructor(about: Forwarding) {
     this.#about = about
@@ -132,7 +146,7 @@ export class Exchange implements Answering {
 
   /** Begins to wait for one of the two. */
   #await(whom: 'client' | 'backend' | 'answer'): void {
-    if (this.#isDone || (this.#response.headersSent && whom !== 'answer')) return
+    if (this.#isDone || ((this.#head || this.#response.headersSent) && whom !== 'answer')) return
     this.#deadline?.off()
     const { app, destination, idle } = this.#about
     const limits = destination?.limits ?? app.limits
@@ -183,23 +197,45 @@ export class Exchange implements Answering {
 
   begin(status: number, reason: string, raw: RawFields): void {
     if (this.#isOver) return
+    const { method, httpVersion, complete } = this.#request
+    const hasLength = raw.some((name, at) => at % 2 === 0 && name.length === 14 && lowerCase(name) === 'content-length')
+    const isOpen = !hasLength && method !== 'HEAD' && status !== 204 && status !== 304
     // Only chunks can have trailers, and they are no part of HTTP/1.0 (RFC 9112, section 7.1.2).
-    this.#hasTrailers = this.#isChunked(status, raw)
-    const fields = endToEnd(raw, this.#hasTrailers ? undefined : trailerField)
-    if (!this.#request.complete) fields.push('Connection', 'close')
-    // What was set before is the gate's: the backend says itself by what its answer varies.
-    this.#response.removeHeader('vary')
-    this.#response.writeHead(status, /^[\t\x20-\x7e]*$/.test(reason) ? reason : '', fields)
+    const hasTrailers = isOpen && httpVersion !== '1.0'
+    const fields = endToEnd(raw, hasTrailers ? undefined : trailerField)
+    if (!complete) fields.push('Connection', 'close')
+    this.#head = { status, reason: /^[\t\x20-\x7e]*$/.test(reason) ? reason : '', fields, isOpen, hasTrailers }
+    process.nextTick(this.#flush)
     this.#await('answer')
   }
 
-  #isChunked(status: number, raw: RawFields): boolean {
-    const { method, httpVersion } = this.#request
-    const hasLength = raw.some((name, at) => at % 2 === 0 && name.toLowerCase() === 'content-length')
-    return !hasLength && method !== 'HEAD' && httpVersion !== '1.0' && status !== 204 && status !== 304
+  /** Sends the head, with what has come of the body: most answers have come as a whole by then, and are sent as one. */
+  readonly #flush = () => {
+    const head = this.#head
+    if (!head || this.#isOver) return
+    this.#sendHead(head)
+    if (this.#first) this.#pass(this.#first)
+    else this.#response.flushHeaders()
+  }
+
+  #sendHead({ status, reason, fields, hasTrailers }: Head): void {
+    this.#head = undefined
+    this.#hasTrailers = hasTrailers
+    // What was set before is the gate's: the backend says itself by what its answer varies.
+    this.#response.removeHeader('vary')
+    this.#response.writeHead(status, reason, fields)
   }
 
   data(chunk: Uint8Array): void {
+    if (this.#head && !this.#first) {
+      this.#first = chunk
+      return
+    }
+    this.#flush()
+    this.#pass(chunk)
+  }
+
+  #pass(chunk: Uint8Array): void {
     this.#await('answer')
     if (this.#isOver || this.#response.write(chunk)) return
     this.#flow?.pause()
@@ -213,16 +249,26 @@ export class Exchange implements Answering {
   }
 
   end(trailers: RawFields): void {
-    if (!this.#isOver) {
+    const isWhole = this.#request.complete || !this.#about.incoming.body
+    this.#stop('broken')
+    if (this.#isOver) return this.#finish()
+    if (this.#head && isWhole && trailers.length === 0) this.#sendWhole(this.#head)
+    else {
+      this.#flush()
       if (this.#hasTrailers && trailers.length > 0) this.#response.addTrailers(pairsOf(endToEnd(trailers)))
-      this.#stop('broken')
-      if (this.#request.complete || !this.#about.incoming.body) this.#response.end()
-      else {
-        this.#response.flushHeaders()
-        linger(this.#response)
-      }
+      if (isWhole) this.#response.end()
+      else linger(this.#response)
     }
     this.#finish()
+  }
+
+  #sendWhole(head: Head): void {
+    const body = this.#first
+    if (head.isOpen) head.fields.push('Content-Length', String(body?.length ?? 0))
+    this.#sendHead(head)
+    // A text of bytes goes out in one piece with the head.
+    if (body && body.length < 8192) this.#response.end(Buffer.from(body).toString('latin1'), 'latin1')
+    else this.#response.end(body)
   }
 
   fail(error: Error): void {
