@@ -17,6 +17,7 @@ const pages = [
   'packages/yosei-cli/README.md',
   'packages/yosei-desk/README.md',
   'examples/observatory/README.md',
+  'examples/front/README.md',
   ...readdirSync(join(root, 'docs'))
     .filter((name) => name.endsWith('.md'))
     .map((name) => `docs/${name}`),
@@ -126,11 +127,11 @@ test.each(commands.filter((command) => !command.startsWith('npm ')))('%s', async
   const [npx, name, ...args] = command.split(' ')
   expect([npx, name]).toEqual(['npx', 'yosei'])
   // It stays until it is ended.
-  if (args[0] === 'desk' && !args.includes('-o')) {
-    const desk = spawn(join(root, 'node_modules/.bin/yosei'), args, { cwd: root })
-    const [printed] = await once(desk.stdout, 'data')
-    desk.kill()
-    expect(String(printed)).toMatch(/^The desk: http:\/\/127\.0\.0\.1:\d+ /)
+  if ((args[0] === 'desk' && !args.includes('-o')) || args[0] === 'front') {
+    const staying = spawn(join(root, 'node_modules/.bin/yosei'), args, { cwd: root })
+    const [printed] = await once(staying.stdout, 'data')
+    staying.kill()
+    expect(String(printed)).toMatch(/^(?:The desk: )?http:\/\/127\.0\.0\.1:\d+\b/)
     return
   }
   execFileSync(join(root, 'node_modules/.bin/yosei'), args, { cwd: root, stdio: 'pipe' })

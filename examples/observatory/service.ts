@@ -1,11 +1,13 @@
 /** The observatory's API: what it does with requests that are accepted. It has no check of its own that the intake could say. */
 import { createHash } from 'node:crypto'
 import { give, intake, type Journal, judgeMerged, refuse, serve, type TurnStore } from 'yosei'
+import type { Telemetry } from 'yosei/telemetry'
 import { cursorOf, observatory, refusals, type Services, type Stored } from './intake.ts'
 
 export interface About {
   readonly journal?: Journal
   readonly turns?: TurnStore
+  readonly telemetry?: Telemetry
   /** The clock; that of the machine by default. */
   readonly now?: () => Date
 }

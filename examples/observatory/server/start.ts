@@ -4,11 +4,14 @@ import { createServer, type IncomingMessage, type ServerResponse } from 'node:ht
 import type { AddressInfo } from 'node:net'
 import { extname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { PrometheusExporter } from '@opentelemetry/exporter-prometheus'
+import { MeterProvider } from '@opentelemetry/sdk-metrics'
 import { createClient } from 'redis'
 import { memoryTurns } from 'yosei'
 import { ndjsonJournal } from 'yosei/journal'
 import { listenerOf } from 'yosei/node'
 import { redisTurns } from 'yosei/redis'
+import { telemetry } from 'yosei/telemetry'
 import { nightOf } from '../intake.ts'
 import makeService from '../service.ts'
 import { openDatabase } from './database.ts'
@@ -55,7 +58,10 @@ export async function start(options: StartOptions = {}): Promise<Observatory> {
           .on('error', () => undefined)
           .connect()
   const watched = new Watched()
+  const metrics = new PrometheusExporter({ preventServerStart: true })
+  const meter = new MeterProvider({ readers: [metrics] }).getMeter('observatory')
   const handle = makeService(services, {
+    telemetry: telemetry({ meter }),
     journal: watched.journal(journal === undefined ? undefined : ndjsonJournal(journal)),
     turns: watched.turns(redis ? redisTurns(redis) : memoryTurns()),
   })
@@ -79,7 +85,10 @@ export async function start(options: StartOptions = {}): Promise<Observatory> {
         ))
       return send(isWell ? 200 : 503, 'application/json', JSON.stringify({ isWell }))
     }
-    if (pathname === '/metrics') return send(200, 'text/plain; version=0.0.4', watched.metrics())
+    if (pathname === '/metrics') {
+      metrics.getMetricsRequestHandler(request, response)
+      return true
+    }
     if (pathname === '/operator/events') {
       const caller = await services.keys.find(request.headers.authorization?.replace(/^Bearer /, '') ?? '')
       if (caller?.role !== 'operator') return send(403, 'application/json', '{}')
@@ -97,7 +106,6 @@ export async function start(options: StartOptions = {}): Promise<Observatory> {
     return true
   }
   const server = createServer((request, response) => {
-    response.on('finish', () => watched.answered(response.statusCode))
     own(request, response).then(
       (isDone) => isDone || api(request, response),
       () => response.writeHead(500).end(),

@@ -1,12 +1,10 @@
-/** What an operator wants to see: events of the journal, turns that are held, and how many requests came to what. */
+/** What an operator wants to see: events of the journal, and turns that are held. */
 import type { Journal, JournalEvent, TurnStore } from 'yosei'
 
 /** So many events are kept for the page of operators. */
 const most = 5000
 
 export class Watched {
-  readonly #statuses = new Map<number, number>()
-  readonly #rejections = new Map<string, number>()
   readonly #turns = new Map<object, { readonly scope: string; readonly key: string; readonly since: number }>()
   #events: { readonly number: number; readonly event: JournalEvent }[] = []
   #count = 0
@@ -17,8 +15,6 @@ export class Watched {
       write: (event) => {
         this.#events.push({ number: ++this.#count, event })
         if (this.#events.length > most) this.#events = this.#events.slice(-most / 2)
-        const label = `endpoint="${event.endpoint ?? ''}",status="${event.status}",outcome="${event.outcome}"`
-        this.#rejections.set(label, (this.#rejections.get(label) ?? 0) + 1)
         return next?.write(event)
       },
     }
@@ -37,9 +33,6 @@ export class Watched {
       },
     }
   }
-  answered(status: number): void {
-    this.#statuses.set(status, (this.#statuses.get(status) ?? 0) + 1)
-  }
 
   /** Events after a number, and what is held now. */
   since(after: number) {
@@ -51,16 +44,6 @@ export class Watched {
       events: events.map(({ event }) => withoutCause(event)),
       turns: [...this.#turns.values()],
     }
-  }
-  /** In the text format of metrics that is usual: a name, labels and a number a line. */
-  metrics(): string {
-    const lines = [
-      ...[...this.#statuses].map(([status, count]) => `observatory_answers_total{status="${status}"} ${count}`),
-      ...[...this.#rejections].map(([labels, count]) => `observatory_rejections_total{${labels}} ${count}`),
-      `observatory_turns_held ${this.#turns.size}`,
-      `process_resident_memory_bytes ${process.memoryUsage().rss}`,
-    ]
-    return `${lines.sort().join('\n')}\n`
   }
 }
 

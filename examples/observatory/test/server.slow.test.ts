@@ -157,9 +157,9 @@ describe('over a database in its process', () => {
     expect(await (await ask('/health')).json()).toEqual({ isWell: true })
     const metrics = await (await ask('/metrics')).text()
     expect(metrics).toMatch(
-      /^observatory_rejections_total\{endpoint="bookSession",status="401",outcome="rejected"\} 1$/m,
+      /^yosei_rejections_total\{yosei_outcome="rejected",yosei_stage="identify",http_response_status_code="401",yosei_endpoint="bookSession".*\} 1$/m,
     )
-    expect(metrics).toMatch(/^observatory_turns_held 0$/m)
+    expect(metrics).toMatch(/^http_server_request_duration_count\{.*http_route="\/sessions".*\} \d+$/m)
     const journal = readFileSync(join(folder, 'journal.ndjson'), 'utf8').trim().split('\n')
     expect(JSON.parse(journal.at(-1) ?? '')).toMatchObject({ endpoint: 'bookSession', status: 401 })
   })

@@ -361,7 +361,7 @@ test('a turn lasts as long as the answer of the backend; another version of the 
   while (slow.length < 2) await new Promise((resolve) => setTimeout(resolve, 5))
   for (const end of slow) end()
   expect(await second).toBe(200)
-  expect(() => made.replace(intake({ endpoints: { bookNight }, unlisted: { body: 'drop' } }))).toThrow('drops names')
+  expect(() => made.replace(intake({ endpoints: { bookNight }, unlisted: { body: 'drop' } }))).toThrow('are dropped')
   await close()
   far.close()
 })
@@ -387,9 +387,9 @@ test('an intake that could not stand before another server', () => {
     refuse({}, { observe: ['head'] }),
   ]).toMatchInlineSnapshot(`
    [
-     "front, bookNight, query: query drops names that are not declared, and the backend would get them nonetheless. Write unlisted: { query: 'refuse' }.",
-     "front, bookNight, body: body drops names that are not declared, and the backend would get them nonetheless. Write unlisted: { body: 'refuse' }.",
-     "front, nested, body.a: body.a drops names that are not declared, and the backend would get them nonetheless. Write unlisted: 'refuse'.",
+     "front, bookNight, query: names that are not declared are dropped, and the backend would get them nonetheless. Write unlisted: { query: 'refuse' }.",
+     "front, bookNight, body: names that are not declared are dropped, and the backend would get them nonetheless. Write unlisted: { body: 'refuse' }.",
+     "front, nested, body.a: names that are not declared are dropped, and the backend would get them nonetheless. Write unlisted: 'refuse'.",
      "front: to is more than an origin, and targets go on as they came. Write its scheme, host and port: http://127.0.0.1:8080.",
      "front: to is 'a:b', and not of HTTP. Write its scheme, host and port: http://127.0.0.1:8080.",
      "front: to is more than an origin, and targets go on as they came. Write its scheme, host and port: http://127.0.0.1:8080.",

@@ -14,7 +14,7 @@ import {
 } from '@opentelemetry/api'
 import { usualMethods } from '../terms/methods.js'
 import { mistake } from '../terms/mistake.js'
-import { aFlag, anything, checkOptions, type Options } from '../terms/option-types.js'
+import { aFlag, anything, checkOptions, type Options, oneOf } from '../terms/option-types.js'
 import type { RejectionTelemetry, RequestTelemetry, Telemetry, TimedStage } from '../terms/telemetry.js'
 
 export type { Telemetry } from '../terms/telemetry.js'
@@ -23,12 +23,19 @@ export type { Telemetry } from '../terms/telemetry.js'
 export interface TelemetryOptions {
   /** Counts errors by their addresses, too. */
   addresses?: boolean | undefined
+  /** By what scheme clients reach the service: `http` by default. */
+  scheme?: 'http' | 'https' | undefined
   /** The meter; by default the global one. */
   meter?: Meter | undefined
   /** The tracer; by default the global one. */
   tracer?: Tracer | undefined
 }
-const telemetryOptions: Options<TelemetryOptions> = { addresses: aFlag, meter: anything, tracer: anything }
+const telemetryOptions: Options<TelemetryOptions> = {
+  addresses: aFlag,
+  scheme: oneOf('http', 'https'),
+  meter: anything,
+  tracer: anything,
+}
 
 /** Seconds, as the conventions advise for HTTP. */
 const ofRequests = [0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10]
@@ -48,9 +55,14 @@ export function telemetry(options: TelemetryOptions = {}): Telemetry {
   checkOptions(options, telemetryOptions, 'telemetry', (what, mend, option) =>
     mistake('telemetry', what, mend, { option }),
   )
-  const { addresses = false, meter = metrics.getMeter('yosei'), tracer = trace.getTracer('yosei') } = options
+  const {
+    addresses = false,
+    scheme = 'http',
+    meter = metrics.getMeter('yosei'),
+    tracer = trace.getTracer('yosei'),
+  } = options
   const instruments = instrumentsOf(meter)
-  return { begin: (method, headers) => new Measured(instruments, tracer, addresses, method, headers) }
+  return { begin: (method, headers) => new Measured({ instruments, tracer, addresses, scheme }, method, headers) }
 }
 
 type Instruments = ReturnType<typeof instrumentsOf>
@@ -75,10 +87,16 @@ function instrumentsOf(meter: Meter) {
 const known = new Set<string>(usualMethods)
 const now = () => performance.now()
 
+/** What all requests share. */
+interface Own {
+  readonly instruments: Instruments
+  readonly tracer: Tracer
+  readonly addresses: boolean
+  readonly scheme: string
+}
+
 class Measured implements RequestTelemetry {
-  readonly #instruments: Instruments
-  readonly #tracer: Tracer
-  readonly #addresses: boolean
+  readonly #own: Own
   readonly #method: string
   readonly #span: Span
   readonly #context: Context | undefined
@@ -89,20 +107,12 @@ class Measured implements RequestTelemetry {
   #stageSince = 0
   #isEnded = false
 
-  constructor(
-    instruments: Instruments,
-    tracer: Tracer,
-    addresses: boolean,
-    method: string,
-    headers: Parameters<Telemetry['begin']>[1],
-  ) {
-    this.#instruments = instruments
-    this.#tracer = tracer
-    this.#addresses = addresses
+  constructor(own: Own, method: string, headers: Parameters<Telemetry['begin']>[1]) {
+    this.#own = own
     // Clients make methods up (semantic conventions for HTTP spans).
     this.#method = known.has(method) ? method : '_OTHER'
     const parent = propagation.extract(context.active(), headers, carrier)
-    this.#span = tracer.startSpan(this.#method, { kind: SpanKind.SERVER }, parent)
+    this.#span = own.tracer.startSpan(this.#method, { kind: SpanKind.SERVER }, parent)
     this.#context = this.#span.isRecording() ? trace.setSpan(parent, this.#span) : undefined
     if (this.#context) this.#span.setAttribute('http.request.method', this.#method)
   }
@@ -129,7 +139,7 @@ class Measured implements RequestTelemetry {
   #endStage(): void {
     if (this.#stage === undefined) return
     const attributes = this.#about({ 'yosei.stage': this.#stage })
-    this.#instruments.stage.record((now() - this.#stageSince) / 1000, attributes)
+    this.#own.instruments.stage.record((now() - this.#stageSince) / 1000, attributes)
     this.#stage = undefined
   }
 
@@ -138,7 +148,7 @@ class Measured implements RequestTelemetry {
     const span = this.#inner(`lookup ${name}`)
     return (outcome) => {
       const attributes = this.#about({ 'yosei.lookup': name, 'yosei.outcome': outcome })
-      this.#instruments.lookup.record((now() - since) / 1000, attributes)
+      this.#own.instruments.lookup.record((now() - since) / 1000, attributes)
       if (outcome === 'failed') span?.setStatus({ code: SpanStatusCode.ERROR })
       span?.setAttributes(attributes).end()
     }
@@ -147,34 +157,34 @@ class Measured implements RequestTelemetry {
   waits(turn: string): (end: string) => void {
     const since = now()
     const span = this.#inner(`turn ${turn}`)
-    this.#instruments.waiting.add(1, { 'yosei.turn': turn })
+    this.#own.instruments.waiting.add(1, { 'yosei.turn': turn })
     return (end) => {
       const attributes = { 'yosei.turn': turn, 'yosei.outcome': end }
-      this.#instruments.waiting.add(-1, { 'yosei.turn': turn })
-      this.#instruments.wait.record((now() - since) / 1000, attributes)
+      this.#own.instruments.waiting.add(-1, { 'yosei.turn': turn })
+      this.#own.instruments.wait.record((now() - since) / 1000, attributes)
       span?.setAttributes(attributes).end()
     }
   }
 
   turn(turn: string, event: string): void {
-    this.#instruments.turns.add(1, { 'yosei.turn': turn, 'yosei.event': event })
+    this.#own.instruments.turns.add(1, { 'yosei.turn': turn, 'yosei.event': event })
     if (this.#context) this.#span.addEvent(`turn ${event}`, { 'yosei.turn': turn })
   }
 
   held(turn: string, seconds: number): void {
-    this.#instruments.held.record(seconds, { 'yosei.turn': turn })
+    this.#own.instruments.held.record(seconds, { 'yosei.turn': turn })
   }
 
   rejected({ outcome, stage, status, codes, addresses, cause }: RejectionTelemetry): void {
-    const { rejections, errors } = this.#instruments
+    const { rejections, errors } = this.#own.instruments
     rejections.add(
       1,
       this.#about({ 'yosei.outcome': outcome, 'yosei.stage': stage, 'http.response.status_code': status }),
     )
-    const places = this.#addresses ? addresses() : []
+    const places = this.#own.addresses ? addresses() : []
     for (const [index, code] of codes.entries()) {
       const attributes: Attributes = { 'yosei.code': this.#named(code) }
-      if (this.#addresses) attributes['yosei.address'] = this.#named(places[index] ?? '')
+      if (this.#own.addresses) attributes['yosei.address'] = this.#named(places[index] ?? '')
       errors.add(1, this.#about(attributes))
     }
     if (!this.#context) return
@@ -188,19 +198,19 @@ class Measured implements RequestTelemetry {
     if (this.#isEnded) return
     this.#isEnded = true
     this.#endStage()
-    const attributes: Attributes = { 'http.request.method': this.#method }
+    const attributes: Attributes = { 'http.request.method': this.#method, 'url.scheme': this.#own.scheme }
     if (status !== undefined) attributes['http.response.status_code'] = status
     if (this.#route !== undefined) attributes['http.route'] = this.#route
     const error = status === undefined ? 'client_gone' : status >= 500 ? String(status) : undefined
     if (error !== undefined) attributes['error.type'] = error
-    this.#instruments.request.record((now() - this.#since) / 1000, attributes)
+    this.#own.instruments.request.record((now() - this.#since) / 1000, attributes)
     if (!this.#context) return
     if (error !== undefined) this.#span.setStatus({ code: SpanStatusCode.ERROR })
     this.#span.setAttributes(attributes).end()
   }
 
   #inner(name: string): Span | undefined {
-    return this.#context && this.#tracer.startSpan(name, {}, this.#context)
+    return this.#context && this.#own.tracer.startSpan(name, {}, this.#context)
   }
 
   #about(attributes: Attributes): Attributes {
@@ -209,7 +219,7 @@ class Measured implements RequestTelemetry {
   }
 
   #named(name: string): string {
-    const { named } = this.#instruments
+    const { named } = this.#own.instruments
     if (named.size < mostNamed) named.add(name)
     return named.has(name) ? name : '_OTHER'
   }

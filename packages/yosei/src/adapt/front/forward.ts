@@ -251,9 +251,8 @@ export class Exchange implements Answering {
   end(trailers: RawFields): void {
     const isWhole = this.#request.complete || !this.#about.incoming.body
     this.#stop('broken')
-    if (this.#isOver) return this.#finish()
-    if (this.#head && isWhole && trailers.length === 0) this.#sendWhole(this.#head)
-    else {
+    if (this.#head && !this.#isOver && isWhole && trailers.length === 0) this.#sendWhole(this.#head)
+    else if (!this.#isOver) {
       this.#flush()
       if (this.#hasTrailers && trailers.length > 0) this.#response.addTrailers(pairsOf(endToEnd(trailers)))
       if (isWhole) this.#response.end()

@@ -39,7 +39,7 @@ export function suited(app: IntakeNode, observe: boolean | readonly (keyof ModeB
 function refuseDropping(endpoint: string, address: string, mend: string): never {
   return mistake(
     `front, ${endpoint}`,
-    `${address} drops names that are not declared, and the backend would get them nonetheless`,
+    'names that are not declared are dropped, and the backend would get them nonetheless',
     `Write ${mend}`,
     { address, option: 'unlisted' },
   )
