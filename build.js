@@ -11,7 +11,7 @@ import { build } from 'rolldown'
 const inside = { yosei: ['internals', 'page-lean'], 'yosei-cli': ['main', 'kit', 'compare'] }
 
 /** What most of the subpaths share: the rooms of the library but those that few need. */
-const isCore = /^src\/(?!adapt\/|describe\/|probe\/|reference\/|schema\/)\w+\//
+const isCore = /^src\/(?!adapt\/|describe\/|front\/|probe\/|reference\/|schema\/)\w+\//
 
 for (const [name, more] of Object.entries(inside)) {
   const cwd = fileURLToPath(new URL(`packages/${name}/`, import.meta.url))

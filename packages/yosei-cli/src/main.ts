@@ -261,7 +261,7 @@ program
   .option('--services <module>', 'the module whose default export makes what lookups and identify ask')
   .option('--health-port <port>', 'answer /health and /ready on this port', portOf)
   .option('--backend-host', "send the server's own host in place of the one that the client named")
-  .option('--x-forwarded', 'send X-Forwarded-For, -Host and -Proto besides Forwarded')
+  .option('--x-forwarded', 'also send X-Forwarded-For, -Host and -Proto')
   .addHelpText(
     'after',
     '\nExample: yosei front openapi.yaml --to http://127.0.0.1:8080 --observe --journal front.ndjson',

@@ -97,13 +97,13 @@ test('what is counted, with as many series as are declared, whatever clients sen
   for (let at = 0; at < 20; at++) await handle(new Request(`http://a/other/${at}`, { method: `MADE-UP-${at}` }))
   expect(await points()).toMatchInlineSnapshot(`
    [
-     "http.server.request.duration error.type=500 request.method=POST response.status_code=500 route=/api/nights/{night} 1",
-     "http.server.request.duration error.type=501 request.method=_OTHER response.status_code=501 20",
-     "http.server.request.duration error.type=503 request.method=POST response.status_code=503 route=/api/nights/{night} 1",
-     "http.server.request.duration request.method=POST response.status_code=204 route=/api/nights/{night} 3",
-     "http.server.request.duration request.method=POST response.status_code=400 route=/api/nights/{night} 20",
-     "http.server.request.duration request.method=POST response.status_code=409 route=/api/nights/{night} 1",
-     "http.server.request.duration request.method=POST response.status_code=422 route=/api/nights/{night} 1",
+     "http.server.request.duration error.type=500 request.method=POST response.status_code=500 route=/api/nights/{night} url.scheme=http 1",
+     "http.server.request.duration error.type=501 request.method=_OTHER response.status_code=501 url.scheme=http 20",
+     "http.server.request.duration error.type=503 request.method=POST response.status_code=503 route=/api/nights/{night} url.scheme=http 1",
+     "http.server.request.duration request.method=POST response.status_code=204 route=/api/nights/{night} url.scheme=http 3",
+     "http.server.request.duration request.method=POST response.status_code=400 route=/api/nights/{night} url.scheme=http 20",
+     "http.server.request.duration request.method=POST response.status_code=409 route=/api/nights/{night} url.scheme=http 1",
+     "http.server.request.duration request.method=POST response.status_code=422 route=/api/nights/{night} url.scheme=http 1",
      "yosei.errors address=body.* code=unlisted endpoint=bookNight 20",
      "yosei.errors address=body.by{} code=wrong_type endpoint=bookNight 20",
      "yosei.errors address=body.seats[] code=wrong_type endpoint=bookNight 20",
@@ -151,9 +151,9 @@ test('behind a gate and a front, and what never became a request', async () => {
   await Promise.all(servers.map((server) => new Promise((resolve) => server.close(resolve))))
   expect(await points()).toMatchInlineSnapshot(`
    [
-     "http.server.request.duration error.type=501 request.method=_OTHER response.status_code=501 1",
-     "http.server.request.duration request.method=POST response.status_code=200 route=/api/nights/{night} 1",
-     "http.server.request.duration request.method=POST response.status_code=400 route=/api/nights/{night} 2",
+     "http.server.request.duration error.type=501 request.method=_OTHER response.status_code=501 url.scheme=http 1",
+     "http.server.request.duration request.method=POST response.status_code=200 route=/api/nights/{night} url.scheme=http 1",
+     "http.server.request.duration request.method=POST response.status_code=400 route=/api/nights/{night} url.scheme=http 2",
      "yosei.errors address=path.night code=wrong_type endpoint=bookNight 2",
      "yosei.lookup.duration endpoint=bookNight lookup=night outcome=found 1",
      "yosei.rejections endpoint=bookNight outcome=rejected response.status_code=400 stage=shape 2",

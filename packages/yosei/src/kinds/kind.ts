@@ -244,10 +244,10 @@ export interface Run {
   readonly trace: { readings: Reading[]; readonly steps: Passed[] } | undefined
   /** What happens to unlisted names where a record does not say. */
   unlisted: 'refuse' | 'drop' | 'keep'
-  /** Whether the request goes on as it was sent. */
-  asSent: boolean
+  /** Whether the request goes on as it was sent: a page has no such requests. */
+  asSent?: boolean
   /** Hears how the request goes. */
-  telemetry: RequestTelemetry | undefined
+  telemetry?: RequestTelemetry | undefined
   /** Names are compared for suggestions only so often in one judgement. */
   suggestions: number
   /** How many secrets the walk is inside of. */
@@ -261,9 +261,9 @@ export interface Run {
   /** What came of each declaration and value inside a union that is tried branch by branch: see `recall`. */
   tries: Map<Node, Map<unknown, Try>> | undefined
   /** Values that are read from another source than those about them: JSON in the parts of a form. */
-  sources: ReadonlyMap<string, Source> | undefined
+  sources?: ReadonlyMap<string, Source> | undefined
   /** Where each value of a body of lines stands, as its line and column; and whether one is no JSON. */
-  lines:
+  lines?:
     | {
         placeOf(path: Path): { readonly line: number; readonly column: number } | undefined
         readonly isBroken: boolean
@@ -273,13 +273,13 @@ export interface Run {
    * Of a request that a journal has kept, by their addresses: the codes of its errors. What was masked there is taken as
    * it was.
    */
-  kept: ReadonlyMap<string, readonly string[]> | undefined
+  kept?: ReadonlyMap<string, readonly string[]> | undefined
   /** The places of masked values: what was there is not known. */
   masked: Path[]
   /** By their addresses: numbers as they were written that have lost digits since. */
-  rounded: ReadonlyMap<string, string> | undefined
+  rounded?: ReadonlyMap<string, string> | undefined
   /** Objects that declarations which hold themselves have read, if a program may have put one into many places. */
-  met: Map<unknown, Map<object, Met>> | undefined
+  met?: Map<unknown, Map<object, Met>> | undefined
 }
 
 /** What was read of an object; or what was wrong with it first, and how deep the walk was. */

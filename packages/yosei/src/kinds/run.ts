@@ -52,20 +52,13 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     walk,
     trace: trace ? { readings: [], steps: [] } : undefined,
     unlisted: 'refuse',
-    asSent: false,
     suggestions: 8,
     secrecy: 0,
     deepest,
     depth: 0,
     taken: undefined,
     tries: undefined,
-    rounded: undefined,
-    kept: undefined,
     masked: nothingMasked,
-    sources: undefined,
-    lines: undefined,
-    telemetry: undefined,
-    met: undefined,
   }
 }
 

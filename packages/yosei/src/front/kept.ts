@@ -2,8 +2,8 @@
 import { type FileHandle, mkdtemp, open, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import type { Trouble } from '../../read/message.js'
-import { NodeBody } from '../incoming.js'
+import { NodeBody } from '../adapt/incoming.js'
+import type { Trouble } from '../read/message.js'
 
 /** Keeps what is taken of a body: in memory what is judged as a whole, in a file what is judged as it streams. */
 export class KeptBody extends NodeBody {

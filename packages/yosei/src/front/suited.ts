@@ -1,22 +1,14 @@
 /** Whether an intake can stand in front of a server that reads the request itself: it sees what was sent, and only that. */
-import { type EndpointNode, rootOf } from '../../declare/endpoint.js'
-import type { IntakeNode } from '../../declare/intake.js'
-import { childrenOf } from '../../kinds/brought.js'
-import type { Node } from '../../kinds/kind.js'
-import type { AnyRule } from '../../rules/rule.js'
-import { formatAddress, type Path } from '../../terms/address.js'
-import { mistake } from '../../terms/mistake.js'
-import type { Mode } from '../../terms/policy.js'
 
-/** What the intake makes of a request, and the backend does not see. */
-export interface Unseen {
-  /** The name of the endpoint. */
-  readonly endpoint: string
-  /** The address of the field. */
-  readonly address: string
-  /** A default or a fill puts a value there; tidying changes it. */
-  readonly because: 'default' | 'fill' | 'tidy'
-}
+import type { Unseen } from '../adapt/listenable.js'
+import { type EndpointNode, rootOf } from '../declare/endpoint.js'
+import type { IntakeNode } from '../declare/intake.js'
+import { childrenOf } from '../kinds/brought.js'
+import type { Node } from '../kinds/kind.js'
+import type { AnyRule } from '../rules/rule.js'
+import { formatAddress, type Path } from '../terms/address.js'
+import { mistake } from '../terms/mistake.js'
+import type { Mode } from '../terms/policy.js'
 
 /**
  * The intake of a front: what it would drop is an error, and so is each name that is sent twice.

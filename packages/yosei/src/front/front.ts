@@ -3,16 +3,21 @@ import { randomBytes } from 'node:crypto'
 import { type IncomingMessage, ServerResponse } from 'node:http'
 import type { Duplex } from 'node:stream'
 import * as platform from '#platform'
-import type { Reply } from '../../answer/reply.js'
-import { type IntakeNode, intakeNode } from '../../declare/intake.js'
-import { endpointFor, misspelled, refusedHere } from '../../judge/open.js'
-import { prepare } from '../../judge/receive.js'
-import { destinationOf } from '../../judge/stages.js'
-import { type Rejection, reject } from '../../judge/verdict.js'
-import { originForm, piecesOf } from '../../read/message.js'
-import type { Intake } from '../../terms/endpoint.js'
-import type { Journal } from '../../terms/hooks.js'
-import { mistake } from '../../terms/mistake.js'
+import { type GateOptions, type Gating, gateFor, type Pass } from '../adapt/gate.js'
+import { linesOf, NodeIncoming } from '../adapt/incoming.js'
+import { type Front, listenables, type Unseen } from '../adapt/listenable.js'
+import { deliver } from '../adapt/reply.js'
+import { note, type Progress, refused, told } from '../adapt/serve.js'
+import type { Reply } from '../answer/reply.js'
+import { type IntakeNode, intakeNode } from '../declare/intake.js'
+import { endpointFor, misspelled, refusedHere } from '../judge/open.js'
+import { prepare } from '../judge/receive.js'
+import { destinationOf } from '../judge/stages.js'
+import { type Rejection, reject } from '../judge/verdict.js'
+import { originForm, piecesOf } from '../read/message.js'
+import type { Intake } from '../terms/endpoint.js'
+import type { Journal } from '../terms/hooks.js'
+import { mistake } from '../terms/mistake.js'
 import {
   aCount,
   aFlag,
@@ -27,30 +32,25 @@ import {
   oneOf,
   required,
   shown,
-} from '../../terms/option-types.js'
-import { type Part, partNames } from '../../terms/parts.js'
-import { type Stage, type StatusName, statusFor } from '../../terms/statuses.js'
-import { readSpan } from '../../terms/units.js'
-import { type GateOptions, type Gating, gateFor, type Pass } from '../gate.js'
-import { linesOf, NodeIncoming } from '../incoming.js'
-import { listenables } from '../listenable.js'
-import { deliver } from '../reply.js'
-import { note, type Progress, refused, told } from '../serve.js'
+} from '../terms/option-types.js'
+import { type Part, partNames } from '../terms/parts.js'
+import { type Stage, type StatusName, statusFor } from '../terms/statuses.js'
+import { readSpan } from '../terms/units.js'
 import { type Backend, connectTo, pairsOf } from './backend.js'
 import { endToEnd, hasPassed, oddityOf, requestFields, type Telling } from './fields.js'
 import { Exchange } from './forward.js'
 import { KeptBody } from './kept.js'
-import { suited, type Unseen, unseenIn } from './suited.js'
+import { suited, unseenIn } from './suited.js'
 
-export type { Unseen } from './suited.js'
+export type { Front, Unseen } from '../adapt/listenable.js'
 
 /** Options of `front`. */
 export interface FrontOptions<Services = unknown> extends Pick<GateOptions<Services>, 'services' | 'routing'> {
   /** The origin of the backend, such as `http://127.0.0.1:8080`: without a path, since targets go on as they came. */
   to: string
   /**
-   * Sends on what would be rejected, too, and only logs it: everything, or what is wrong in these parts alone. Whatever the
-   * intake says, this observes more, never less.
+   * Sends on what would be rejected, too, and only logs it: everything, or what is wrong in these parts alone. The intake
+   * can observe more, by `mode`.
    */
   observe?: boolean | readonly Part[] | undefined
   /** What becomes of a request that no endpoint matches: the answer is 404 or 405 (the default), or it goes on. */
@@ -59,7 +59,7 @@ export interface FrontOptions<Services = unknown> extends Pick<GateOptions<Servi
   journal?: Journal | undefined
   /** The host that the backend sees: the one that the client named (`kept`, the default), or its own. */
   hostField?: 'kept' | 'backend' | undefined
-  /** Whether `X-Forwarded-For`, `-Host` and `-Proto` are sent, besides `Forwarded`. */
+  /** Whether `X-Forwarded-For`, `-Host` and `-Proto` are sent, and not only `Forwarded`. */
   xForwarded?: boolean | undefined
   /** The most connections to the backend: 256 by default. What comes beyond them waits. */
   connections?: number | undefined
@@ -78,22 +78,6 @@ const frontOptions: Options<FrontOptions> = {
   xForwarded: aFlag,
   connections: aCount,
   idle: aSpan,
-}
-
-/** A front, for `listen`. */
-export interface Front {
-  /** The origin of the backend. */
-  readonly to: string
-  /** What the intake makes of requests, and the backend does not see: defaults, fills, tidied texts. */
-  readonly unseen: readonly Unseen[]
-  /** Whether the backend can be reached. */
-  ready(): Promise<boolean>
-  /**
-   * Judges by another version of the intake from now on. Limits of the whole server stay.
-   *
-   * @throws DeclarationError if that cannot stand in front of a backend; the one before stays.
-   */
-  replace(app: Intake): void
 }
 
 type FrontArguments<A> =

@@ -1,22 +1,8 @@
-/** Services on Node: behind a server of one's own, or with one that answers everything in the same form. */
+/** Services behind a server of your own. */
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
 import { NodeIncoming, requestOf, signalOf, startOn, streamOf } from './incoming.js'
 import { deliver, fail, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
-
-export { type Front, type FrontOptions, front, type Unseen } from './front/front.js'
-export {
-  contextOf,
-  foundOf,
-  type Gate,
-  type GateOptions,
-  gate,
-  handled,
-  inputOf,
-  type PassedContext,
-  verdictAt,
-} from './gate.js'
-export { type Listening, type ListenOptions, listen } from './listen.js'
 
 /**
  * A listener for a server that is your own. A handle that `serve` made is given Node's request as it is; any other

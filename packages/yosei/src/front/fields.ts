@@ -1,10 +1,10 @@
 /** Header fields on their way through (RFC 9110, section 7.6; RFC 7239). */
 import type { IncomingMessage } from 'node:http'
 import { isIP } from 'node:net'
-import type { IntakeNode } from '../../declare/intake.js'
-import { type NotOpened, preview } from '../../judge/open.js'
-import type { Fault } from '../../kinds/run.js'
-import { type AnyMessage, lowerCase } from '../../read/message.js'
+import type { IntakeNode } from '../declare/intake.js'
+import { type NotOpened, preview } from '../judge/open.js'
+import type { Fault } from '../kinds/run.js'
+import { type AnyMessage, lowerCase } from '../read/message.js'
 
 /** Names and values by turns, as Node has them. */
 export type RawFields = readonly string[]
