@@ -263,7 +263,7 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
   } = declaration
   const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
   if (method === '')
-    mistake(`"${signature}"`, 'this is no method and path template', "Write them as 'GET /path/{name}'")
+    mistake(`"${signature}"`, 'this is no method and path template', "Write it as 'GET /path/{name}'")
   const meant = isMethod(method) ? undefined : nearestOf(method, usualMethods)
   if (meant !== undefined) mistake(signature, `${method} is no method of HTTP`, `Write ${meant}`)
   const node = {
