@@ -3,14 +3,26 @@
  * it, on loopback: for requests that are accepted, and for ones with four errors. Each server has a process of its own;
  * they take turns in short rounds, and a ratio is the median of the rounds' ratios. Exits with 1 where one is under its
  * bound. For comparison, without a bound: the same server when it answers with as many bytes as a rejection has.
+ *
+ * Then against what people would use instead: express with its JSON parser and the same checks by hand; ours behind
+ * `listen`, and as a gate in express. And the service with metrics against itself without.
  */
 import { fork } from 'node:child_process'
 import { once } from 'node:events'
 import { createServer } from 'node:http'
 import { fileURLToPath } from 'node:url'
+import {
+  AggregationTemporality,
+  InMemoryMetricExporter,
+  MeterProvider,
+  PeriodicExportingMetricReader,
+} from '@opentelemetry/sdk-metrics'
 import autocannon from 'autocannon'
+import express from 'express'
 import { intake, serve } from 'yosei'
-import { listen } from 'yosei/node'
+import { gate, inputOf, listen } from 'yosei/node'
+import { telemetry } from 'yosei/telemetry'
+import { checkBooking } from './by-hand.js'
 import { booking, cases } from './reference.js'
 
 const answer = { booked: true }
@@ -40,6 +52,41 @@ const roles = {
     const handle = serve(intake({ endpoints: { booking } }), { booking: () => answer })
     return (await listen(handle)).port
   },
+  /** With an SDK that collects, as an exporter would have it. */
+  async measured() {
+    const reader = new PeriodicExportingMetricReader({
+      exporter: new InMemoryMetricExporter(AggregationTemporality.CUMULATIVE),
+      exportIntervalMillis: 10_000,
+    })
+    const meter = new MeterProvider({ readers: [reader] }).getMeter('load')
+    const app = intake({ endpoints: { booking }, telemetry: telemetry({ meter }) })
+    return (await listen(serve(app, { booking: () => answer }))).port
+  },
+  expressByHand: () =>
+    listening(
+      express()
+        .use(express.json())
+        .post('/telescopes/:telescopeId/sessions', (request, response) => {
+          const { input, errors } = checkBooking(request.body)
+          if (errors) response.status(422).json({ errors })
+          else response.json(input && answer)
+        }),
+    ),
+  expressGate: () =>
+    listening(
+      express()
+        .use(gate(intake({ endpoints: { booking } })))
+        .post('/telescopes/:telescopeId/sessions', (request, response) => {
+          inputOf(booking, request)
+          response.json(answer)
+        }),
+    ),
+}
+
+async function listening(app) {
+  const server = createServer(app).listen(0, '127.0.0.1')
+  await once(server, 'listening')
+  return server.address().port
 }
 
 const [role] = process.argv.slice(2)
@@ -79,6 +126,19 @@ if (role) {
       if (round >= 0) seen[name].push({ plain, served, ratio: served / plain, toWordy: served / wordy })
     }
   }
+  // Each pair in turns, so that both have the machine as it is at that moment.
+  const pairs = [
+    ['behind listen ÷ express and checks by hand', 'served', 'expressByHand', 5],
+    ['a gate in express ÷ express and checks by hand', 'expressGate', 'expressByHand', 1.1],
+    ['with metrics ÷ without', 'measured', 'served', 0.95],
+  ]
+  const ratios = pairs.map(() => [])
+  for (let round = -1; round < rounds; round++)
+    for (const [at, [, ours, other]] of pairs.entries()) {
+      const [first, second] = round % 2 === 0 ? [ours, other] : [other, ours]
+      const rates = { [first]: await load(first, body, 200), [second]: await load(second, body, 200) }
+      if (round >= 0) ratios[at].push(rates[ours] / rates[other])
+    }
   for (const [, child] of children) child.disconnect()
   const bound = 0.85
   const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1]
@@ -91,5 +151,10 @@ if (role) {
     console.log(
       `${name}: ${ratio.toFixed(3)} (≥ ${bound}, ${within ? 'within' : 'UNDER'}), ${Math.round(served)} requests a second ÷ ${Math.round(plain)}; to the one that answers as much, ${toWordy.toFixed(3)}`,
     )
+  }
+  for (const [at, [name, , , least]] of pairs.entries()) {
+    const ratio = median(ratios[at])
+    if (ratio < least) process.exitCode = 1
+    console.log(`${name}: ${ratio.toFixed(3)} (≥ ${least}, ${ratio >= least ? 'within' : 'UNDER'})`)
   }
 }

@@ -102,7 +102,7 @@ const operators = [
   swap(/\btrue\b/g, 'false'),
   swap(/\bfalse\b/g, 'true'),
   swap(/(?<=[( ])!(?=[a-zA-Z(])/g, ''),
-  swap(/(?<![\w.'"]|\bvoid )\d+(?![\w.'"])/g, (number) => String(Number(number) + 1)),
+  swap(/(?<![\w.'"$]|\bvoid )\d+(?![\w.'"])/g, (number) => String(Number(number) + 1)),
   swap(/(?<=\? )([^:?]+) : ([^:?;,)]+)/g, (_, a, b) => `${b} : ${a}`),
   // A statement that is left out.
   swap(
@@ -149,6 +149,16 @@ const unseen = [
   /firstEach\(\w+(?:, [^)]+)?\) < 0|^if \(at < 0\) return \[path\]/, // A path begins with its part, which is a name.
   /^if \(each < 0\) return \[\];|^const differs = best/, // The same; and what is compared with nothing comes first in any case.
   /Number\(place\.at\(-1\)\) < list\.length/, // Only elements that are there are asked for.
+  /firstEach\(at\(\w+\)\) < 0/, // A path begins with its part, which is a name.
+  /barred\.push\(false\)|areTexts =|return prototype === Object\.prototype/, // A quick way that is not taken: the slow one says the same.
+  /^if \(!list \|\| inside|loops\.length === 0 \? |field\.(?:rules\?\.)?length \?\?|\?\? 0\) > 0\) return void 0/, // Code that asks the interpreter instead.
+  /\$\{distance\} [<>]= \$\{literal/, // What made code does not take at once the interpreter looks at.
+  /each < 0 \|\| path\[each\] !== -1/, // What is no element of a list is looked at as a value; the kind of its holder is asked, too.
+  /spans\.sort\(\(\[a\]/, // Of two equal spans either may come first.
+  /nameTold\(run, name\), value, run, false\)/, // What may be anything has no quick way.
+  /const isGap =/, // Only the words differ.
+  /^(?:judgesKnown|derives): false/, // Of rules that read no lists, or make nothing.
+  /tests\.join\(" \|\| "\) \|\| "false"/, // There is always one to compare with.
   /checkOrder\(/, // Two bounds that are the same in another spelling are in order.
 ]
 

@@ -142,6 +142,37 @@ test('of spans that end together, the first is named', () => {
   expect(verdict.outcome === 'rejected' && verdict.errors.map(({ address, message }) => `${address} ${message}`)).toEqual(['body.rows[1] must not overlap body.rows[0]', 'body.rows[2] must not overlap body.rows[0]'])
 })
 
+describe('what is sent, what touches, and what is wrong above', () => {
+  test.each<[string, Made, unknown, string[] | true]>([
+    ['an empty text in JSON is sent', (on: On) => [on.together('body.name', 'body.size')], { name: '' }, ['body not_together']],
+    ['spans may touch', (on: On) => [on.apart('body.rows[].at', 'body.rows[].to')], rows({ at: 1, to: 2 }, { at: 2, to: 3 }), true],
+    ['nothing is needed inside of what is wrong itself', (on: On) => [on.needed('body.room.seats', on.sent('body.size'))], { room: 5, size: 1 }, ['body.room wrong_type']],
+  ])('%s', (_, rules, sent, errors) => (errors === true ? expect(ruled(rules, sent)).not.toBeInstanceOf(Array) : expect(ruled(rules, sent)).toEqual(errors)))
+  test('a distance needs values that have one, and objects that can be compared', () => {
+    const gap = (field: Field, ...more: unknown[]) => () => endpoint('PUT /', { body: record({ a: field, b: field }), rules: (on) => [(on as unknown as On).gap('body.a', 'body.b', { atLeast: 1 }), ...more.map((make) => (make as (on: unknown) => never)(on))] })
+    expect(gap(text())).toThrow('holds values that have no distance')
+    const own = readAs(integer(), (n) => ({ n }), { code: 'odd' })
+    expect(gap(own)).not.toThrow()
+    const filled = { fill: (on: { fill(...given: unknown[]): never }) => on.fill('body.b', ['body.a'], (a: unknown) => a) }
+    expect(gap(allOptional(record({ a: own })).fields.a as Field, filled.fill)).toThrow('nothing says what makes two of them the same')
+  })
+  test('also if a message is judged without code', async () => {
+    const app = intake({ engine: 'interpreted', endpoints: { put: endpoint('PUT /', { body, rules: (on) => [on.together('body.name', 'body.size')] }) } })
+    expect(await judge(app, 'PUT / HTTP/1.1\nContent-Type: application/json\n\n{"name":""}')).toMatchObject({ errors: [{ address: 'body', code: 'not_together' }] })
+  })
+  test.each(['compiled', 'interpreted'] as const)('what a function says of a secret that it has read is left out: %s', async (engine) => {
+    const causes: unknown[] = []
+    const boom = (pin: unknown): never => { throw new Error(`no ${pin}`) }
+    const put = endpoint('PUT /', { body: record({ pin: text({ secret: true }) }), rules: (on) => [on.check({ reads: ['body.pin'], code: 'odd', holds: boom })] })
+    await judge(intake({ engine, endpoints: { put }, journal: { write: ({ cause }) => causes.push(cause) } }), 'PUT / HTTP/1.1\nContent-Type: application/json\n\n{"pin":"1234"}')
+    expect(causes.map((cause) => (cause as Error).message)).toEqual(['the function of check over body.pin threw Error. It has read a secret, so what it says is left out'])
+  })
+  test('a trace has names that are kept, too', () => {
+    const kept = endpoint('PUT /', { body: record({}, { unlisted: 'keep' }) })
+    expect(judgeParts(kept, { body: { more: 1 } }, { trace: true }).trace?.readings.map(({ address }) => address)).toContain('body.more')
+  })
+})
+
 describe('another field, as a rule and as a condition', () => {
   const held: Field<unknown[]> = list(later(() => held))
   const seats = record({ seats: integer(optional), tables: integer(optional) }, { rules: (on) => [on.ascending('tables', 'seats')] })
