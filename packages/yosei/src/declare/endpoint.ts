@@ -262,8 +262,7 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
     ...annotations
   } = declaration
   const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
-  if (method === '')
-    mistake(`"${signature}"`, 'this is no method and path template', "Write it as 'GET /path/{name}'")
+  if (method === '') mistake(`"${signature}"`, 'this is no method and path template', "Write it as 'GET /path/{name}'")
   const meant = isMethod(method) ? undefined : nearestOf(method, usualMethods)
   if (meant !== undefined) mistake(signature, `${method} is no method of HTTP`, `Write ${meant}`)
   const node = {
