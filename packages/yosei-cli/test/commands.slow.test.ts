@@ -395,6 +395,7 @@ test('usage errors name what was meant; completion, versions and closed pipes', 
     'advise',
     'adopt',
     'desk',
+    'front',
     'explain',
     'completion',
   ])
