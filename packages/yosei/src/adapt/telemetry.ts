@@ -72,7 +72,7 @@ function instrumentsOf(meter: Meter) {
   const counter = (name: string, description: string) => meter.createCounter(name, { description })
   return {
     request: histogram('http.server.request.duration', 'Duration of HTTP server requests.', ofRequests),
-    stage: histogram('yosei.stage.duration', 'Time that requests spend in each stage.'),
+    stages: stagesOf(meter),
     lookup: histogram('yosei.lookup.duration', 'Time that lookups take.'),
     wait: histogram('yosei.turn.wait.duration', 'Time that requests wait for a turn.'),
     held: histogram('yosei.turn.held.duration', 'Time that turns are held.'),
@@ -81,6 +81,34 @@ function instrumentsOf(meter: Meter) {
     rejections: counter('yosei.rejections', 'Requests that were rejected, observed to be wrong, or failed.'),
     errors: counter('yosei.errors', 'Errors of rejections, by code.'),
     named: new Set<string>(),
+  }
+}
+
+/** How long requests of an endpoint were in a stage, in seconds, and how many. */
+interface Spent {
+  seconds: number
+  requests: number
+}
+/**
+ * Sums of seconds and numbers of requests, asked for when metrics are collected: to record each stage of each request would
+ * cost as much as to judge it.
+ */
+function stagesOf(meter: Meter): (endpoint: string, stage: TimedStage) => Spent {
+  const endpoints = new Map<string, Map<TimedStage, Spent>>()
+  const observe = (name: string, unit: string, description: string, of: (spent: Spent) => number) =>
+    meter.createObservableCounter(name, { unit, description }).addCallback((result) => {
+      for (const [endpoint, stages] of endpoints)
+        for (const [stage, spent] of stages)
+          result.observe(of(spent), { 'yosei.endpoint': endpoint, 'yosei.stage': stage })
+    })
+  observe('yosei.stage.time', 's', 'Time that requests have spent in each stage.', ({ seconds }) => seconds)
+  observe('yosei.stage.requests', '{request}', 'Requests that came to each stage.', ({ requests }) => requests)
+  return (endpoint, stage) => {
+    const stages = endpoints.get(endpoint) ?? new Map<TimedStage, Spent>()
+    endpoints.set(endpoint, stages)
+    const spent = stages.get(stage) ?? { seconds: 0, requests: 0 }
+    stages.set(stage, spent)
+    return spent
   }
 }
 
@@ -111,7 +139,8 @@ class Measured implements RequestTelemetry {
     this.#own = own
     // Clients make methods up (semantic conventions for HTTP spans).
     this.#method = known.has(method) ? method : '_OTHER'
-    const parent = propagation.extract(context.active(), headers, carrier)
+    const isTraced = propagation.fields().some((field) => carrier.get(headers, field) !== undefined)
+    const parent = isTraced ? propagation.extract(context.active(), headers, carrier) : context.active()
     this.#span = own.tracer.startSpan(this.#method, { kind: SpanKind.SERVER }, parent)
     this.#context = this.#span.isRecording() ? trace.setSpan(parent, this.#span) : undefined
     if (this.#context) this.#span.setAttribute('http.request.method', this.#method)
@@ -138,8 +167,9 @@ class Measured implements RequestTelemetry {
 
   #endStage(): void {
     if (this.#stage === undefined) return
-    const attributes = this.#about({ 'yosei.stage': this.#stage })
-    this.#own.instruments.stage.record((now() - this.#stageSince) / 1000, attributes)
+    const spent = this.#own.instruments.stages(this.#endpoint, this.#stage)
+    spent.seconds += (now() - this.#stageSince) / 1000
+    spent.requests++
     this.#stage = undefined
   }
 
