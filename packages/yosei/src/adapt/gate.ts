@@ -58,7 +58,8 @@ const gateOptions: Options<GateOptions> = {
   options: oneOf('answer', 'pass'),
   routing: oneOf('folded', 'exact'),
 }
-type AskedOf<A> = A extends Intake<Endpoints, infer S> ? S : TypesOf<A>['services']
+/** What the lookups and `identify` of an intake or an endpoint ask. */
+export type AskedOf<A> = A extends Intake<Endpoints, infer S> ? S : TypesOf<A>['services']
 /** The services are required where a lookup or `identify` asks them. */
 export type Gating<A> =
   unknown extends AskedOf<A> ? [options?: GateOptions] : [options: GateOptions<AskedOf<A>> & { services: AskedOf<A> }]

@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto'
 import { type IncomingMessage, ServerResponse } from 'node:http'
 import type { Duplex } from 'node:stream'
 import * as platform from '#platform'
-import { type GateOptions, type Gating, gateFor, type Pass } from '../adapt/gate.js'
+import { type AskedOf, type GateOptions, gateFor, type Pass } from '../adapt/gate.js'
 import { linesOf, NodeIncoming } from '../adapt/incoming.js'
 import { type Front, listenables, type Unseen } from '../adapt/listenable.js'
 import { deliver } from '../adapt/reply.js'
@@ -80,12 +80,9 @@ const frontOptions: Options<FrontOptions> = {
   idle: aSpan,
 }
 
+/** The services are required if a lookup or `identify` asks them. */
 type FrontArguments<A> =
-  Gating<A> extends [options?: GateOptions]
-    ? [options: FrontOptions]
-    : Gating<A> extends [options: infer O extends { services: unknown }]
-      ? [options: FrontOptions<O['services']> & { services: O['services'] }]
-      : never
+  unknown extends AskedOf<A> ? [options: FrontOptions] : [options: FrontOptions<AskedOf<A>> & { services: AskedOf<A> }]
 
 /**
  * Judges every request before a backend that reads it itself. What is accepted goes on as it came; the rest is answered

@@ -5,6 +5,7 @@
 import * as all from 'yosei'
 import { type Accepted, adding, allOptional, anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, flag, type In, instant, intake, integer, judge, judgeParts, later, like, list, number, type Out, only, readAs, record, type Sent, table, tagged, text, tuple, without, write } from 'yosei'
 import { readJsonSchema } from 'yosei/json-schema'
+import { front } from 'yosei/node'
 import { readParameter } from 'yosei/openapi'
 import type { Kind } from '../../src/kinds/kind.ts'
 import type {} from '../../src/kinds/kinds.ts'
@@ -181,3 +182,15 @@ endpoint('POST /x', { body: tagged('k', { a: record({ n: integer() }) }), rules:
 write(listSessions, 'https://kr.example', { path: {}, query: { limit: 'many' }, body: undefined })
 // @ts-expect-error own words of another type
 text({ messages: { too_short: 5 } })
+
+const orderBread = endpoint('POST /breads/{bread}', { path: { bread: text() }, lookups: (on) => ({ stock: on.lookup({ reads: ['path.bread'], ask: ({ left }: { left: (bread: string) => number }, [bread]) => left(bread) }) }) })
+const bakery = intake({ endpoints: { orderBread } })
+const to = 'http://127.0.0.1:8080'
+front(bakery, { to, services: { left: (bread) => bread.length }, observe: ['query'] })
+front(intake({ endpoints: { plain: endpoint('GET /', {}) } }), { to })
+// @ts-expect-error a lookup asks services
+front(bakery, { to })
+// @ts-expect-error services of another type
+front(bakery, { to, services: { left: 5 } })
+// @ts-expect-error a part that requests do not have
+front(bakery, { to, services: { left: () => 1 }, observe: ['head'] })
