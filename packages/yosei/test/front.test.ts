@@ -33,6 +33,10 @@ const backend = createServer((request, response) => {
     const { method, url, headersDistinct, rawTrailers } = request
     const body = Buffer.concat(chunks).toString('latin1')
     reached.push({ line: `${method} ${url}`, body, fields: headersDistinct, trailers: rawTrailers })
+    if (url === '/cached') {
+      response.writeHead(304, { etag: '"a"', 'content-length': '5' }).end()
+      return
+    }
     response.writeEarlyHints({ link: '</night.css>; rel=preload' })
     const sum = method === 'HEAD' ? [] : ['Trailer', 'X-Sum']
     response.writeHead(200, [...sum, 'Set-Cookie', 'a=1', 'Set-Cookie', 'b=2', 'Connection', 'X-Own', 'X-Own', 'hop'])
@@ -137,6 +141,7 @@ describe('what reaches the backend', () => {
     ],
     ['a target in absolute form', head('GET http://b:1/nights/1'), [200], ['GET /nights/1 ']],
     ['two in a row', head('GET /nights/1') + head('GET /nights/2'), [200, 200], ['GET /nights/1 ', 'GET /nights/2 ']],
+    ['an answer without a body, which has a length', head('GET /cached'), [304], ['GET /cached ']],
     ['HEAD', head('HEAD /nights/1'), [200], ['HEAD /nights/1 ']],
     ['a preflight', head('OPTIONS /nights/1', 'Origin: http://b'), [200], ['OPTIONS /nights/1 ']],
     [
@@ -211,7 +216,9 @@ describe('what reaches the backend', () => {
   ])('%s', async (_, message, answered, got) => {
     const port = await before(app, { unmatched: 'next' })
     reached.length = 0
+    events.length = 0
     expect(statuses(await raw(port, message, answered.length))).toEqual(answered)
+    expect(events.filter(({ outcome }) => outcome === 'failed')).toEqual([])
     expect(reached.map(({ line, body }) => `${line} ${body}`)).toEqual(got)
   })
 

@@ -272,6 +272,11 @@ export class Exchange implements Answering {
 
   fail(error: Error): void {
     if (this.#isDone) return
+    // It has a length and no body (RFC 9110, section 8.6), which the pool takes for a body that is missing.
+    if (this.#head?.status === 304) {
+      this.end([])
+      return
+    }
     if (error instanceof Cut || this.#isCut) this.#cut(error)
     else if (!this.#isOver) this.#fault('backend', error)
     this.#finish()
