@@ -70,6 +70,7 @@ export class Exchange implements Answering {
   #isSending = false
   #isPaused = false
   #hasTrailers = false
+  #isWithoutBody = false
   /** Until it is sent. */
   #head: Head | undefined
   /** What came of the body before the head was sent. */
@@ -204,6 +205,7 @@ export class Exchange implements Answering {
     const hasTrailers = isOpen && httpVersion !== '1.0'
     const fields = endToEnd(raw, hasTrailers ? undefined : trailerField)
     if (!complete) fields.push('Connection', 'close')
+    this.#isWithoutBody = status === 304
     this.#head = { status, reason: /^[\t\x20-\x7e]*$/.test(reason) ? reason : '', fields, isOpen, hasTrailers }
     process.nextTick(this.#flush)
     this.#await('answer')
@@ -273,7 +275,7 @@ export class Exchange implements Answering {
   fail(error: Error): void {
     if (this.#isDone) return
     // It has a length and no body (RFC 9110, section 8.6), which the pool takes for a body that is missing.
-    if (this.#head?.status === 304) {
+    if (this.#isWithoutBody) {
       this.end([])
       return
     }
