@@ -162,6 +162,13 @@ describe('what reaches the backend', () => {
       [200],
       ['GET /nights/1 '],
     ],
+    [
+      'nor with a body',
+      `${head('POST /nights/1', json, length, 'Connection: Upgrade', 'Upgrade: h2c')}${body}`,
+      [200],
+      [night],
+    ],
+    ['nor is what may have gone by it', head('GET /nights/1', 'Connection: upgrade, host', 'Upgrade: h2c'), [400], []],
     ['a message of HTTP/1.0', 'GET /nights/1 HTTP/1.0\r\n\r\n', [200], ['GET /nights/1 ']],
     // What is wrong.
     ['a wrong body', `${booking('Content-Length: 10')}{"team":1}`, [422], []],
@@ -332,6 +339,63 @@ test('a front that is its own backend, and one without a backend', async () => {
   servers.push(await listen(own, { port }))
   expect(await own.ready()).toBe(true)
   expect(statuses(await raw(port, head('GET /nights/1')))).toEqual([502])
+})
+
+test('clients that reset a connection which is not HTTP any more end nothing', async () => {
+  const failing = createServer()
+  failing.on('upgrade', (_, socket) => void setTimeout(() => socket.destroy(), 100))
+  await new Promise<void>((resolve) => failing.listen(0, '127.0.0.1', resolve))
+  const far = `http://127.0.0.1:${(failing.address() as AddressInfo).port}`
+  const port = await before(app, { unmatched: 'next', to: far } as object)
+  const reset = (message: string) =>
+    new Promise<void>((resolve) => {
+      const socket = connect(port, '127.0.0.1', () => socket.write(message))
+      socket.on('error', () => undefined).on('close', () => setTimeout(resolve, 200))
+      setTimeout(() => {
+        socket.write('x'.repeat(100_000))
+        socket.resetAndDestroy()
+      }, 30)
+    })
+  const asking = head('GET /live', 'Connection: Upgrade', 'Upgrade: echo')
+  await Promise.all([reset(asking), reset(asking), reset(head('CONNECT b:80'))])
+  failing.close()
+  expect(statuses(await raw(port, head('GET /nights/x')))).toEqual([400])
+})
+
+test('who waits for a connection to the backend and goes is not sent on, in a turn either', async () => {
+  const slow: (() => void)[] = []
+  const far = createServer((_, response) => void slow.push(() => response.end()))
+  await new Promise<void>((resolve) => far.listen(0, '127.0.0.1', resolve))
+  const turn = { of: 'night', by: ['path.night'] as ['path.night'], wait: '9s' as const }
+  const take = endpoint('POST /turns/{night}', { path: { night: integer() }, turn })
+  const { url, close } = await listen(
+    front(intake({ endpoints: { take } }), {
+      to: `http://127.0.0.1:${(far.address() as AddressInfo).port}`,
+      connections: 1,
+    }),
+  )
+  const ask = (night: number, signal?: AbortSignal) =>
+    fetch(`${url}/turns/${night}`, { method: 'POST', ...(signal ? { signal } : {}) }).then(
+      ({ status }) => status,
+      () => 'gone',
+    )
+  const first = ask(1)
+  while (slow.length < 1) await new Promise((resolve) => setTimeout(resolve, 5))
+  const gone = new AbortController()
+  const second = ask(2, gone.signal)
+  await new Promise((resolve) => setTimeout(resolve, 100))
+  gone.abort()
+  expect(await second).toBe('gone')
+  const third = ask(2)
+  await new Promise((resolve) => setTimeout(resolve, 50))
+  slow[0]?.()
+  expect(await first).toBe(200)
+  while (slow.length < 2) await new Promise((resolve) => setTimeout(resolve, 5))
+  slow[1]?.()
+  expect(await third).toBe(200)
+  expect(slow.length).toBe(2)
+  await close()
+  far.close()
 })
 
 test('a turn lasts as long as the answer of the backend; another version of the intake', async () => {

@@ -1,8 +1,8 @@
 /** Journals through a logger: one line of JSON for each event. */
 
-import { createRequire } from 'node:module'
 import type { Logger } from 'pino'
 import type { Journal, JournalEvent } from '../terms/hooks.js'
+import { loadOptional } from './optional.js'
 
 /** What takes lines: a stream, or your own object. */
 export interface LineSink {
@@ -24,22 +24,12 @@ export interface JournalLimits {
  * const app = intake({ endpoints, journal: ndjsonJournal('journal.ndjson') })
  */
 export function ndjsonJournal(to?: string | LineSink): Journal {
-  const { pino } = loadPino()
+  const { pino } = loadOptional('pino', 'ndjsonJournal writes through pino') as typeof import('pino')
   // The event has its own time.
   const options = { base: null, timestamp: false, formatters: { level: (level: string) => ({ level }) } }
   if (typeof to === 'string')
     return loggerJournal(pino(options, pino.destination({ dest: to, mkdir: true, sync: true })))
   return loggerJournal(to ? pino(options, to) : pino(options))
-}
-
-/** Only here, so that a logger which there is already needs no pino. */
-function loadPino(): typeof import('pino') {
-  try {
-    return createRequire(import.meta.url)('pino')
-  } catch (cause) {
-    if ((cause as { code?: string }).code !== 'MODULE_NOT_FOUND') throw cause
-    throw new Error('ndjsonJournal writes through pino: it needs that package (npm install pino)')
-  }
 }
 
 /** A journal that writes to a logger which there is already: failures as errors, the rest as information. */

@@ -99,12 +99,16 @@ export async function listen(handle: Handle | Front, options: ListenOptions = {}
   server.on('checkContinue', (request, response) => answer(request, response, true))
   server.on('checkExpectation', (request, response) => answer(request, response))
   // A tunnel is nothing that an endpoint declares.
-  server.on('connect', (_, socket) =>
-    socket.end(messageOf(service.refuse(rejectRaw(service, 'unknownMethod', { path: [], code: '' })))),
-  )
+  server.on('connect', (_, socket) => {
+    socket.on('error', ignore)
+    const answer = messageOf(service.refuse(rejectRaw(service, 'unknownMethod', { path: [], code: '' })))
+    // What is still sent is taken, or nothing would say that the client has gone.
+    socket.resume().end(answer, () => socket.destroy())
+  })
   const { upgrade } = service
   if (upgrade)
     server.on('upgrade', (request, socket, head) => {
+      socket.on('error', ignore)
       // Before an earlier answer has ended, there is no way to speak another protocol.
       if ('_httpMessage' in socket && socket._httpMessage) socket.destroy()
       else if (!upgrade(request, socket, head)) takeAgain(server, request, socket, head)
@@ -133,6 +137,9 @@ export async function listen(handle: Handle | Front, options: ListenOptions = {}
   return { server, port: taken, url: `http://${host.includes(':') ? `[${host}]` : host}:${taken}`, close }
 }
 
+/** Node lets go of a connection that it gives away: a client that resets it would end the process. */
+const ignore = () => undefined
+
 /** What `serve` made, as a server takes it. */
 function serving(handle: Handle): Listenable | undefined {
   const service = serviceOf(handle)
@@ -159,8 +166,10 @@ function takeAgain(server: Server, request: IncomingMessage, socket: Duplex, hea
   const { method, url, httpVersion, rawHeaders } = request
   const lines = [`${method} ${url} HTTP/${httpVersion}`]
   for (let at = 0; at < rawHeaders.length; at += 2) {
-    const name = rawHeaders[at] as string
-    if (!/^(?:upgrade|connection|http2-settings)$/i.test(name)) lines.push(`${name}: ${rawHeaders[at + 1]}`)
+    const name = (rawHeaders[at] as string).toLowerCase()
+    const value = rawHeaders[at + 1] as string
+    if (name === 'connection') lines.push(`connection: ${value.replace(/\b(?:upgrade|http2-settings)\b/gi, '')}`)
+    else if (name !== 'upgrade' && name !== 'http2-settings') lines.push(`${name}: ${value}`)
   }
   socket.unshift(head)
   socket.unshift(Buffer.from(`${lines.join('\r\n')}\r\n\r\n`, 'latin1'))

@@ -98,7 +98,7 @@ export async function receiveForm(
     for (;;) {
       const next = Promise.resolve(coming.next())
       // Who waits for more of the body is not waited for where nothing can be kept of it.
-      const one = await Promise.race([next, files.failed])
+      const one = await files.unlessFailed(next)
       if (one === 'failed') {
         next.catch(() => undefined)
         return giveUp('broken')
@@ -123,7 +123,7 @@ export async function receiveForm(
       }
       if (goesOn) continue
       const drained = new Promise<'drained'>((resolve) => parser.once('drain', () => resolve('drained')))
-      if ((await Promise.race([drained, ended, files.failed])) === 'broken')
+      if ((await files.unlessFailed(Promise.race([drained, ended]))) === 'broken')
         return giveUp(broken('its parts cannot be separated'))
     }
   } catch (error) {
@@ -133,7 +133,7 @@ export async function receiveForm(
   }
   if (!reader.hasEnded) return giveUp(broken('it ends inside a part'))
   parser.end()
-  const end = await Promise.race([ended, files.failed])
+  const end = await files.unlessFailed(ended)
   const areWritten = end !== 'failed' && (await files.settled())
   if (files.failure) return giveUp('broken')
   if (end === 'broken' || !areWritten) return giveUp(broken('it ends inside a part'))
@@ -267,9 +267,15 @@ class TemporaryFiles {
     this.#overgrow = resolve
   })
   #fail: () => void = () => undefined
-  readonly failed = new Promise<'failed'>((resolve) => {
-    this.#fail = () => resolve('failed')
-  })
+
+  /** What comes, unless a file cannot be kept before. A race with a promise for that would keep all that came. */
+  unlessFailed<T>(coming: Promise<T>): Promise<T | 'failed'> {
+    return new Promise((resolve, reject) => {
+      this.#fail = () => resolve('failed')
+      if (this.failure) resolve('failed')
+      else coming.then(resolve, reject)
+    })
+  }
 
   write(stream: Readable, limit: Size, place: Path, done: (path: string, size: number) => void): void {
     // It is not awaited while the form is still coming, so it never rejects.

@@ -1,10 +1,10 @@
 /** The server behind a front: a pool of connections, and connections of their own for what a pool cannot carry. */
 import { type ClientRequest, type IncomingMessage, request as requestHttp } from 'node:http'
 import { request as requestHttps } from 'node:https'
-import { createRequire } from 'node:module'
 import { connect } from 'node:net'
 import type { Duplex } from 'node:stream'
 import type { Dispatcher, Pool } from 'undici'
+import { loadOptional } from '../adapt/optional.js'
 import type { RawFields } from './fields.js'
 
 /** A request on its way to the backend. */
@@ -36,7 +36,6 @@ export interface Answering {
 }
 
 export interface Backend {
-  readonly origin: URL
   /** By the pool. */
   send(outgoing: Outgoing, answering: Answering): void
   /** By a connection of its own: the client waits to hear that it may send, or what it sends has trailers. */
@@ -58,7 +57,7 @@ export type Upgraded = (answer: IncomingMessage, socket: Duplex, head: Buffer) =
 
 /** @throws Error if undici is not installed. */
 export function connectTo(origin: URL, connections: number): Backend {
-  const { Pool } = loadUndici()
+  const { Pool } = loadOptional('undici', 'front sends requests on through undici') as typeof import('undici')
   const isSecure = origin.protocol === 'https:'
   const host = origin.hostname.replace(/^\[|\]$/g, '')
   const port = Number(origin.port || (isSecure ? 443 : 80))
@@ -82,7 +81,6 @@ export function connectTo(origin: URL, connections: number): Backend {
       setHost: false,
     })
   return {
-    origin,
     send(outgoing, answering) {
       const { method, target: path, fields: headers, body } = outgoing
       pool.dispatch(
@@ -122,16 +120,6 @@ export function connectTo(origin: URL, connections: number): Backend {
       }),
     // A request in a turn goes on without its client: to break it off would let another in beside it.
     close: () => Promise.race([pool.close(), new Promise<void>((resolve) => setTimeout(resolve, 1000).unref())]),
-  }
-}
-
-/** Only here, so that a service without a front needs no undici. */
-function loadUndici(): typeof import('undici') {
-  try {
-    return createRequire(import.meta.url)('undici')
-  } catch (cause) {
-    if ((cause as { code?: string }).code !== 'MODULE_NOT_FOUND') throw cause
-    throw new Error('front sends requests on through undici: it needs that package (npm install undici)')
   }
 }
 

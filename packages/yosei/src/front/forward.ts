@@ -47,7 +47,7 @@ interface Head {
 
 /** Why the upload to the backend ended early. */
 class Cut extends Error {
-  constructor(readonly trouble: Trouble | 'answered') {
+  constructor(readonly trouble: Trouble) {
     super(`the body was not sent to its end: ${trouble}`)
   }
 }
@@ -158,11 +158,16 @@ export class Exchange implements Answering {
     })
   }
 
-  /** In a turn the backend is waited for nonetheless: it may still be at work. */
+  /** In a turn, a backend that has begun is waited for nonetheless: it may still be at work. */
+  get #isAtWork(): boolean {
+    return this.#about.inTurn && this.#flow !== undefined
+  }
+
+  /** The client has its answer; the backend has not given one. */
   #late(cause: Error): void {
-    const { inTurn, longest } = this.#about
+    const { longest } = this.#about
     this.#fault('backendLate', cause)
-    if (inTurn) this.#deadline = startDeadline(longest, () => this.#abort(cause))
+    if (this.#isAtWork) this.#deadline = startDeadline(longest, () => this.#abort(cause))
     else this.#abort(cause)
   }
 
@@ -176,7 +181,7 @@ export class Exchange implements Answering {
     if (this.#isDone || this.#response.writableFinished) return
     if (!this.#isOver) this.#about.log(this.#rejection('broken', undefined), 'gone')
     this.#isOver = true
-    if (this.#about.inTurn) {
+    if (this.#isAtWork) {
       if (this.#isPaused) this.#flow?.resume()
       return
     }
@@ -185,7 +190,8 @@ export class Exchange implements Answering {
 
   start(flow: Flow): void {
     this.#flow = flow
-    if (this.#isOver && !this.#about.inTurn) flow.abort(new Error('the client has gone'))
+    // It waited for a connection, and its client does not wait any more.
+    if (this.#isOver) flow.abort(new Error('the client has gone'))
   }
 
   interim(status: number, fields: RawFields): void {

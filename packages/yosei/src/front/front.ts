@@ -178,7 +178,7 @@ function originOf(to: string, report: (what: string, mend: string, option?: stri
 /** Judges a request, and answers it or sends it on. Ends when its answer has. */
 async function answer(
   settled: Settled,
-  { backend, telling, idle }: About,
+  { backend, telling, idle, folds }: About,
   incoming: NodeIncoming,
   response: ServerResponse,
 ): Promise<void> {
@@ -198,7 +198,7 @@ async function answer(
   if (message.target === '*' || (node.method === 'OPTIONS' && node.headers['max-forwards'] === '0'))
     return void deliver(settled, { status: 204, headers: {}, body: null }, response)
   // Requests that are only observed are judged before they are received.
-  if (body?.isAsking && endpointFor(app, message, true)?.mode === 'observe') body.start()
+  if (body?.isAsking && endpointFor(app, message, folds)?.mode === 'observe') body.start()
   try {
     const passage = await pass(node, response, () => undefined, { incoming, progress })
     const destination = passage?.judged && destinationOf(passage.judged)
