@@ -1,6 +1,6 @@
 /** The front between clients and a backend that fail, 200 times each: nothing hangs, nothing is left, each is logged. */
 import { type AddressInfo, connect, createServer, type Socket } from 'node:net'
-import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals'
 import { endpoint, intake, type JournalEvent, record, text } from 'yosei'
 import { front, type Listening, listen } from 'yosei/node'
 
@@ -78,16 +78,17 @@ const app = intake({
   journal: { write: (event) => void events.push(event) },
 })
 let listening: Listening
-beforeAll(async () => {
-  await new Promise<void>((resolve) => backend.listen(0, '127.0.0.1', resolve))
+beforeAll(() => new Promise<void>((resolve) => backend.listen(0, '127.0.0.1', resolve)))
+// Each fault finds a front of its own, without connections that another has left.
+beforeEach(async () => {
   const to = `http://127.0.0.1:${(backend.address() as AddressInfo).port}`
   listening = await listen(front(app, { to, unmatched: 'next', idle: '3s' }))
 })
-afterAll(async () => {
+afterEach(async () => {
   for (const socket of open) socket.destroy()
-  backend.close()
   await listening.close()
 })
+afterAll(() => void backend.close())
 
 type Client = 'waits' | 'goes at the answer' | 'goes' | 'sends on and on'
 /** The status that a client gets, `half` if its answer breaks off, `none`, or `hangs`. */
