@@ -86,10 +86,15 @@ interface Passed {
   /** Whether the turn ends when whoever knows the handler's promise says so, and not with the response. */
   isHeld: boolean
 }
-const passed = new WeakMap<IncomingMessage, Passed>()
+/**
+ * On the request itself: what a WeakMap holds by it would be kept until the next full collection, and the request with
+ * it.
+ */
+const passage = Symbol('passage')
+type Passing = IncomingMessage & { [passage]?: Passed }
 
 function passedAt(endpoint: Endpoint, request: IncomingMessage): Passed {
-  const found = passed.get(request)
+  const found = (request as Passing)[passage]
   const node = endpointNode(endpoint)
   if (!found?.endpoints.some((one) => (one.origin ?? one) === (node.origin ?? node)))
     throw new TypeError(
@@ -323,7 +328,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
           turn?.release()
           return undefined
         }
-        const passage: Passed = {
+        const passed: Passed = {
           endpoints: [endpoint as EndpointNode],
           verdict,
           judged,
@@ -334,16 +339,15 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
           response,
           isHeld: false,
         }
-        // A front has it at hand; what is kept by a request outlives it by a collection or two.
-        if (!begun) passed.set(request, passage)
+        ;(request as Passing)[passage] = passed
         if (!turn) return freely(progress, judged)
-        releaseWhenDone(passage, response)
+        releaseWhenDone(passed, response)
         return {
           judged,
           inTurn: true,
           telemetry: progress.telemetry,
           async hold(work) {
-            passage.isHeld = true
+            passed.isHeld = true
             try {
               return await work()
             } finally {
@@ -379,7 +383,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       function goOnWatched(endpoints: readonly EndpointNode[], judged: Judged, incoming: NodeIncoming): Passage {
         const verdict = judged.verdict.outcome === 'rejected' ? verdictOf(judged.verdict) : judged.verdict
         const about = { endpoints, verdict, judged, entry: nothingAsked, incoming, progress, services, response }
-        passed.set(request, { ...about, isHeld: false })
+        ;(request as Passing)[passage] = { ...about, isHeld: false }
         progress.telemetry?.stage('handle')
         return freely(progress, judged)
       }

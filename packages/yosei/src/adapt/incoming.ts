@@ -151,7 +151,10 @@ export class NodeBody implements BodySource {
       parts.push(chunk)
       if (this.#length > limit) this.#finish('too_large')
     }
-    this.#leave = () => request.off('data', take)
+    // A function that is written as what a property is set to is made in V8's old space, as if it were to stay: until
+    // the next full collection it would keep the request. So it has a name first, here and elsewhere.
+    const leave = () => request.off('data', take)
+    this.#leave = leave
     request.on('data', take)
     request.on('end', () => this.#finish(joinBytes(parts, this.#length)))
     request.on('error', () => this.#finish('broken'))
@@ -178,7 +181,8 @@ export class NodeBody implements BodySource {
     if (this.#trouble) throw this.#trouble
     this.start()
     const trouble = new Promise<Trouble>((resolve) => {
-      this.#end = (result) => resolve(result as Trouble)
+      const end = (result: Uint8Array | Trouble) => resolve(result as Trouble)
+      this.#end = end
     })
     this.#deadline = startDeadline(milliseconds, () => this.#finish('late'))
     // The connection stays, for the answer.

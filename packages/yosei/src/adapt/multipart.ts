@@ -271,7 +271,8 @@ class TemporaryFiles {
   /** What comes, unless a file cannot be kept before. A race with a promise for that would keep all that came. */
   unlessFailed<T>(coming: Promise<T>): Promise<T | 'failed'> {
     return new Promise((resolve, reject) => {
-      this.#fail = () => resolve('failed')
+      const fail = () => resolve('failed')
+      this.#fail = fail
       if (this.failure) resolve('failed')
       else coming.then(resolve, reject)
     })
