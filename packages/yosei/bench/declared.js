@@ -900,6 +900,48 @@ export const rules = [
     },
   ],
   [
+    'among',
+    (on) => [on.among('body.rows[].m', 'body.rows[].n')],
+    ({ rows }, errors) => {
+      const known = new Set()
+      for (const { n } of rows) known.add(n)
+      for (let i = 0; i < rows.length; i++) if (!known.has(rows[i].m)) errors.tell(`body.rows[${i}].m`, 'not_among')
+    },
+  ],
+  [
+    'acyclic',
+    (on) => [on.acyclic('body.rows[].k', 'body.rows[].note')],
+    ({ rows }, errors) => {
+      const next = new Map()
+      for (let i = 0; i < rows.length; i++) {
+        const { k, note } = rows[i]
+        if (note === undefined) continue
+        const known = next.get(k)
+        if (known) known.push([note, i])
+        else next.set(k, [[note, i]])
+      }
+      // 1: on the way, 2: done
+      const seen = new Map()
+      for (const start of next.keys()) {
+        if (seen.has(start)) continue
+        const way = [[start, 0]]
+        seen.set(start, 1)
+        while (way.length > 0) {
+          const last = way[way.length - 1]
+          const found = next.get(last[0])?.[last[1]++]
+          if (!found) {
+            seen.set(last[0], 2)
+            way.pop()
+          } else if (seen.get(found[0]) === 1) errors.tell(`body.rows[${found[1]}].note`, 'in_a_cycle')
+          else if (!seen.has(found[0])) {
+            seen.set(found[0], 1)
+            way.push([found[0], 0])
+          }
+        }
+      }
+    },
+  ],
+  [
     'apart',
     (on) => [on.apart('body.rows[].at', 'body.rows[].to')],
     ({ rows }, errors) => {

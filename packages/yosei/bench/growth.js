@@ -61,6 +61,9 @@ const ruled = {
   inOrder: (on) => on.inOrder('body.rows[].a'),
   distinct: (on) => on.distinct('body.rows[].a', 'body.rows[].c'),
   apart: (on) => on.apart('body.rows[].at', 'body.rows[].to'),
+  among: (on) => on.among('body.rows[].a', 'body.rows[].in[]'),
+  'among, none of them': (on) => on.among('body.rows[].c', { namesOf: 'body.names' }),
+  acyclic: (on) => on.acyclic('body.rows[].a', 'body.rows[].in[]'),
   fits: (on) => on.fits('body.rows[].a', integer({ max: 3 })),
   check: (on) => on.check({ reads: ['body.rows[].a'], code: 'own', holds: () => false }),
   find: (on) =>

@@ -51,6 +51,8 @@ export function use(rules: Partial<typeof everyRule>): void {
   bringWithConditions(rules)
   judgeRulesBy(runRules)
 }
+export { acyclic } from './rules/acyclic.js'
+export { among } from './rules/among.js'
 export { apart } from './rules/apart.js'
 export { ascending } from './rules/ascending.js'
 export { atLeastOne } from './rules/at-least-one.js'

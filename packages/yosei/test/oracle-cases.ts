@@ -272,6 +272,8 @@ function oneEach(all: readonly Addressed[]): readonly Addressed[] {
 const ordered = ['number', 'instant', 'text', 'day', 'time', 'duration']
 const spans = ['instant', 'day', 'time', 'duration']
 
+const listOf = (address: string) => address.slice(0, address.lastIndexOf('[]') + 2)
+
 /** A rule, or nothing where these addresses allow none of the kind that was drawn. */
 function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined {
   const simple = all.filter(({ measure }) => measure !== 'own' && measure !== 'mixed')
@@ -324,6 +326,8 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
       'atLeastOne',
       'atMostOne',
       'fits',
+      'among',
+      'acyclic',
     ])
     const isOrdered = ({ measure }: Addressed) => ordered.includes(measure)
     switch (rule) {
@@ -349,6 +353,20 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
           }
         )
       }
+      case 'among': {
+        const tables = all.filter(({ spec }) => spec.is === 'table')
+        const texts = simple.filter(({ measure }) => measure === 'text')
+        if (tables.length > 0 && texts.length > 0 && from.take(3) === 0)
+          return { rule, addresses: [from.of(texts).address, from.of(tables).address], options: { areNames: true } }
+        const a = from.of(simple)
+        const many = a && like(a).filter(({ address }) => /\[\]|\{\}/.test(address))
+        return many && many.length > 0 ? { rule, addresses: [a.address, from.of(many).address] } : undefined
+      }
+      case 'acyclic': {
+        const a = from.of(inLists)
+        const to = a && like(a, inLists).filter(({ address }) => address.startsWith(listOf(a.address)))
+        return a && { rule, addresses: [a.address, from.of(to as readonly Addressed[]).address] }
+      }
       case 'needed':
       case 'absent':
         return { rule, addresses: [from.of(all).address], when: cond(2) }
@@ -373,11 +391,9 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
       case 'apart': {
         const a = from.of(rule === 'distinct' ? inLists : inLists.filter(isOrdered))
         if (!a) return undefined
-        const list = a.address.slice(0, a.address.lastIndexOf('[]') + 2)
+        const list = listOf(a.address)
         const beside = from.of(
-          (rule === 'apart' ? like(a, inLists) : inLists).filter(
-            ({ address }) => address.slice(0, address.lastIndexOf('[]') + 2) === list,
-          ),
+          (rule === 'apart' ? like(a, inLists) : inLists).filter(({ address }) => listOf(address) === list),
         )
         return {
           rule,

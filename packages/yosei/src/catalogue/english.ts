@@ -50,6 +50,16 @@ export const orderWords = {
   'out_of_order.neitherTimeOrEqual': 'needs {first} not to come after {other}',
 }
 export const overlapWords = { overlaps: 'must not overlap {other}' }
+export const amongWords = {
+  not_among: 'must be one of {other}',
+  'not_among.near': 'must be one of {other}, such as {nearest}',
+  'not_among.names': 'must be a name in {other}',
+  'not_among.namesNear': 'must be a name in {other}, such as {nearest}',
+}
+export const cycleWords = {
+  in_a_cycle: 'must not lead back to itself: {cycle}',
+  'in_a_cycle.secret': 'must not lead back to itself',
+}
 export const gapWords = {
   too_close: 'must be at least {limit} more than {other}',
   'too_close.time': 'must be at least {span} after {other}',
@@ -138,6 +148,8 @@ export const conditionWords = {
 export const ruleWords = /* @__PURE__ */ (() => ({
   ...orderWords,
   ...overlapWords,
+  ...amongWords,
+  ...cycleWords,
   ...gapWords,
   ...equalWords,
   ...differWords,

@@ -80,6 +80,8 @@ const rules: { readonly [R in RuleName]: Writing<Rules[R]> } = {
     const schema = path && isAsSent(writer, path) && !writer.isFilled(address) ? writer.exact(field) : undefined
     return path && schema && inside(path, schema)
   },
+  acyclic: unsayable,
+  among: unsayable,
   apart: unsayable,
   ascending: unsayable,
   check: unsayable,

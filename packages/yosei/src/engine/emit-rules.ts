@@ -289,6 +289,34 @@ function termsOf(
       return `${writer.bind(orderAt(root, path))}(${a}, ${b}) ${operator} 0`
     },
     elements: (address) => elements(pathOf(address)),
+    each(address, visit) {
+      const path = pathOf(address)
+      const go = (inside: readonly Loop[], from: Path, start: string): boolean => {
+        const to = firstEach(path, from.length)
+        const steps = path.slice(from.length, to < 0 ? undefined : to)
+        const there = chain(from, start, steps)
+        if (there === undefined || path[0] === 'who') return false
+        if (to < 0) {
+          const value = writer.name('v')
+          let isDone = false
+          writer.block('{', () => {
+            writer.line(`const ${value} = ${there}`)
+            isDone = visit(value, termsOf(writer, whole, base, inside, hoist))
+          })
+          return isDone
+        }
+        if (path[to] !== EACH || !shapesAt(root, path.slice(0, to)).every(({ kind }) => kind === 'list')) return false
+        const element = writer.name('e')
+        let isDone = false
+        writer.block(`for (const ${element} of ${there} ?? none) {`, () => {
+          const loop = { path: path.slice(0, to + 1), element }
+          isDone = go([...inside, loop], loop.path, element)
+        })
+        return isDone
+      }
+      const loop = inLoop(path)
+      return loop ? go(loops, loop.path, loop.element) : go(loops, [], 'input')
+    },
     some(address, test) {
       const path = pathOf(address)
       const value = at(path)

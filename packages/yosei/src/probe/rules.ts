@@ -215,6 +215,31 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
         )
     },
   },
+  among: {
+    codes: ofItself,
+    *edits({ address, others, areNames }, { trial, tree, at, value }) {
+      const there = areNames ? Object.keys((valueAt(tree, at(others)) ?? {}) as object)[0] : value(others)
+      if (there !== undefined) yield [[at(address), there]]
+      const [node] = nodesAt(trial.root, at(address))
+      if (!node) return
+      for (const pick of [least, greatest, trial.making.random])
+        yield [[at(address), make(node, { ...trial.making, pick })]]
+      // What is wrong may be the other side: made anew from this one.
+      if (!areNames) yield [[at(others), value(address)]]
+    },
+  },
+  acyclic: {
+    codes: ofItself,
+    *edits({ reads: [names = '', refersTo = ''] }, about) {
+      const { tree, at, value } = about
+      const name = value(names)
+      if (name !== undefined) yield [[at(refersTo), name]]
+      const path = at(refersTo)
+      // Without references there is no cycle.
+      const list = listPath(path)
+      if (list.length < path.length && Array.isArray(valueAt(tree, list))) yield [[list, []]]
+    },
+  },
   apart: {
     codes: ofItself,
     *edits({ reads: [opens = '', closes = ''] }, about) {

@@ -260,6 +260,30 @@ const rows: { readonly [C in Code]: Row } = {
       'must be more than body.a (2); 1 was sent',
     ),
   ],
+  not_among: [
+    'A value is not among those of another list, or the names of a table.',
+    '`among`',
+    rule,
+    between(
+      'a: list(text()), b: list(text())',
+      "on.among('body.a[]', 'body.b[]')",
+      "{ a: ['north'], b: ['north', 'south'] }",
+      "{ a: ['nort'], b: ['north', 'south'] }",
+      'must be one of body.b[], such as north; "nort" was sent',
+    ),
+  ],
+  in_a_cycle: [
+    'What elements refer to leads in a circle.',
+    '`acyclic`',
+    rule,
+    between(
+      'a: list(record({ id: text(), after: list(text()) }))',
+      "on.acyclic('body.a[].id', 'body.a[].after[]')",
+      "{ a: [{ id: 'x', after: [] }, { id: 'y', after: ['x'] }] }",
+      "{ a: [{ id: 'x', after: ['y'] }, { id: 'y', after: ['x'] }] }",
+      'must not lead back to itself: "x" → "y" → "x"',
+    ),
+  ],
   overlaps: [
     'Two elements overlap.',
     '`apart`',

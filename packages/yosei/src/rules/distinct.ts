@@ -42,7 +42,7 @@ export interface Distinct extends Rule {
  * What is the same of some values together if and only if each is: texts last, and before all but the last of them their
  * length, since a text may hold what parts it from the next.
  */
-function keyCode(values: readonly { readonly name: string; readonly sort: Sort }[]): string {
+export function keyCode(values: readonly { readonly name: string; readonly sort: Sort }[]): string {
   const texts = values.filter(({ sort }) => sort === 'text').map(({ name }) => name)
   const others = values
     .filter(({ sort }) => sort !== 'text')

@@ -1,5 +1,5 @@
 /** What rules have in common that hold the elements of one list against each other. */
-import { EACH, firstEach, formatAddress, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { EACH, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { RuleInput } from './input.js'
 import { pathOf } from './input.js'
 
@@ -21,6 +21,12 @@ export function listOfAll(addresses: readonly string[]): string | undefined {
 export function elementOf(addresses: readonly string[]): string {
   const list = listOfAll(addresses)
   return list === undefined ? (addresses[0] ?? '') : `${list}[]`
+}
+
+/** The address of what holds the last list or table of an address. */
+export function aroundLast(address: string): string {
+  const path = parseAddress(address) ?? []
+  return formatAddress(path.slice(0, Math.max(1, lastEach(path))))
 }
 
 /** What makes no sense about addresses whose elements are compared with each other. */

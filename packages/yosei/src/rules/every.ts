@@ -6,7 +6,9 @@
 import { aCondition, anAddress, aRule, listOf, type Taking } from '../terms/option-types.js'
 import { aboveInService, belowInService } from './above.js'
 import { acceptsInService } from './accepts.js'
+import { acyclic, acyclicInService } from './acyclic.js'
 import { allInService, anyInService } from './all.js'
+import { among, amongInService } from './among.js'
 import { apart, apartInService } from './apart.js'
 import { ascending, ascendingInService } from './ascending.js'
 import { atLeastOne, atLeastOneInService } from './at-least-one.js'
@@ -31,6 +33,8 @@ import { sumWithin, sumWithinInService } from './sum-within.js'
 import { together, togetherInService } from './together.js'
 
 export const everyRule: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
+  acyclic,
+  among,
   apart,
   ascending,
   distinct,
@@ -52,6 +56,8 @@ export const everyRule: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
 }
 
 export const rulesInService: { readonly [R in RuleName]: RuleInService<Rules[R]> } = {
+  acyclic: acyclicInService,
+  among: amongInService,
   apart: apartInService,
   ascending: ascendingInService,
   distinct: distinctInService,

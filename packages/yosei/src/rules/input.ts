@@ -141,6 +141,13 @@ export function stepsShared(path: Path, other: Path): Path {
   return steps
 }
 
+/** The one place of another path in the element of a path. */
+export const beside = (other: Path, path: Path): Path => {
+  const steps = stepsShared(other, path)
+  let next = 0
+  return other.map((key) => (firstEach([key]) === 0 ? (steps[next++] ?? key) : key))
+}
+
 const isIndex = (step: string | number) => typeof step === 'number'
 
 /** What depends on those steps alone that some paths share with another: worked out once for each of them. */

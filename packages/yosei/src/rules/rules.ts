@@ -2,6 +2,8 @@
 
 import type { Node } from '../kinds/kind.js'
 import { firstEach, type Path, parseAddress } from '../terms/address.js'
+import type { AcyclicMaker } from './acyclic.js'
+import type { AmongMaker } from './among.js'
 import type { ApartMaker } from './apart.js'
 import type { AscendingMaker } from './ascending.js'
 import type { AtLeastOneMaker } from './at-least-one.js'
@@ -28,6 +30,8 @@ import type { WhileMaker } from './while.js'
 /** Makes the rules of an endpoint whose accepted input is `T`, or of a record that is read to `T`. */
 export interface RuleMaker<T>
   extends ConditionMaker<T>,
+    AcyclicMaker<T>,
+    AmongMaker<T>,
     ApartMaker<T>,
     AscendingMaker<T>,
     AtLeastOneMaker<T>,

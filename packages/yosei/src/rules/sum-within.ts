@@ -20,7 +20,7 @@ import {
   withOptions,
 } from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
-import { blamedAt, concrete, declaredAt, faultOf, isNone, listsShared, pathOf, stepsShared, strays } from './input.js'
+import { beside, blamedAt, concrete, declaredAt, faultOf, isNone, listsShared, pathOf, strays } from './input.js'
 import { type Measure, toldAt } from './measure.js'
 import {
   type Blame,
@@ -303,13 +303,6 @@ const operators = { atMost: '<=', atLeast: '>=', exactly: '===' } as const
 const summed: readonly Measure[] = ['number', 'duration', 'own']
 
 const bounded = ([atLeast, atMost]: Bounds): SumLimits<string> => ({ atLeast, atMost })
-
-/** The one place of another path in the element of a path. */
-const beside = (other: Path, path: Path): Path => {
-  const steps = stepsShared(other, path)
-  let next = 0
-  return other.map((key) => (firstEach([key]) === 0 ? (steps[next++] ?? key) : key))
-}
 
 /** The list that holds the values of an address and none of the limits, or the address itself. */
 function listOf(address: string, limits: readonly string[]): string {

@@ -30,6 +30,11 @@ export interface Terms {
   compare(address: string, a: string, operator: Operator, b: string, other: Sort): string
   /** The list whose elements hold what an address names: its expression, and what an element has there. */
   elements(address: string): { readonly list: string; of(element: string): string | undefined } | undefined
+  /**
+   * Writes what is done with each value at an address, in loops through the lists on its way, and with what lies in the
+   * same element; whether code can say it.
+   */
+  each(address: string, visit: (value: string, inside: Terms) => boolean): boolean
   /** Whether a test holds for a value at the address: the one of this element, or any of a list. */
   some(address: string, test: (value: string, inside: Terms) => string | undefined): string | undefined
   when(condition: { readonly condition: string }): string | undefined

@@ -141,6 +141,8 @@ const anywhereTold: readonly Code[] = [
   'repeated',
   'out_of_order',
   'overlaps',
+  'not_among',
+  'in_a_cycle',
   'too_close',
   'too_far',
   'unequal',

@@ -32,6 +32,8 @@ export type Code =
   | 'wrong_media_type'
   | 'out_of_order'
   | 'overlaps'
+  | 'not_among'
+  | 'in_a_cycle'
   | 'too_close'
   | 'too_far'
   | 'unequal'

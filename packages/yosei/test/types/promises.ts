@@ -134,6 +134,16 @@ endpoint('POST /x', { body, rules: (on) => [on.while(on.is('body.nn', 5), [])] }
 endpoint('POST /x', { body, rules: (on) => [on.inOrder('body.n')] })
 // @ts-expect-error a start and an end that do not compare
 endpoint('POST /x', { body, rules: (on) => [on.apart('body.rows[].a', 'body.name')] })
+// @ts-expect-error no text is among numbers
+endpoint('POST /x', { body, rules: (on) => [on.among('body.name', 'body.rows[].a')] })
+// @ts-expect-error one value is no list
+endpoint('POST /x', { body, rules: (on) => [on.among('body.n', 'body.m')] })
+// @ts-expect-error a list has no names
+endpoint('POST /x', { body, rules: (on) => [on.among('body.name', { namesOf: 'body.rows' })] })
+// @ts-expect-error a reference of another kind
+endpoint('POST /x', { body, rules: (on) => [on.acyclic('body.rows[].a', 'body.name')] })
+const graph = record({ nodes: list(record({ id: text(), after: list(text()), up: text({ optional: true }) })), edges: list(record({ from: text(), to: text() })), named: table(integer()) })
+endpoint('POST /x', { body: graph, rules: (on) => [on.among('body.edges[].from', 'body.nodes[].id'), on.among('body.nodes[].after[]', 'body.nodes[].id', { code: 'x' }), on.among('body.edges[].to', { namesOf: 'body.named' }), on.acyclic('body.nodes[].id', 'body.nodes[].after[]'), on.acyclic('body.nodes[].id', 'body.nodes[].up'), on.acyclic('body.edges[].from', 'body.edges[].to')] })
 // @ts-expect-error no two kinds have a distance
 endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.name', { atMost: 1 })] })
 const unset: { limits: undefined; open: undefined; body: undefined; base: undefined; now: undefined } = { limits: undefined, open: undefined, body: undefined, base: undefined, now: undefined }

@@ -1,0 +1,282 @@
+// biome-ignore-all format: tables read line by line
+/** The oracle's third part: rules, from docs/rules.md. */
+import { at2, type Cond, type Given, holds, isDate, isObject, isTime, isUnder, jsonOf, kept, keyOf, measureOf, newRun, type Path, plain, type RuleSpec, read, type Spec, Undecided, type Val } from './oracle.ts'
+
+const EACH = '[]'
+const NAMES = '{}'
+const stepsOf = (address: string): string[] => address.split(/\.|(?=\[\])|(?=\{\})/)
+const isEach = (step: string | number | undefined) => step === EACH || step === NAMES
+
+export interface World {
+  readonly input: Val
+  readonly sent: unknown
+  readonly errors: readonly { readonly path: Path; readonly code: string }[]
+  /** Whether a text at a path came as text, if an empty one is none; and whether its field keeps it. */
+  readonly isText: (path: Path) => boolean
+  readonly keeps: (path: Path) => boolean
+}
+
+/** The list or the table that a path leads into first, or the path itself. */
+const outside = (path: Path) => (path.some(isEach) ? path.slice(0, path.findIndex(isEach)) : path)
+
+/** The places that a path with `[]` and `{}` stands for. */
+function places({ input }: World, path: Path): Path[] {
+  const each = path.findIndex(isEach)
+  if (each < 0) return [path]
+  const holder = at2(input, path.slice(0, each))
+  const keys = path[each] === EACH ? (holder?.is === 'list' ? [...holder.items.keys()] : []) : holder?.is === 'object' ? Object.keys(holder.fields) : []
+  return keys.flatMap((key) => places({ input } as World, [...path.slice(0, each), key, ...path.slice(each + 1)]))
+}
+/** The places of lists on a path that could not be read, so that it is not known what is in them. */
+function unread(world: World, path: Path): Path[] {
+  const each = path.findIndex(isEach)
+  if (each < 0) return []
+  const found = places(world, path.slice(0, each + 1)).map((place) => [...place, ...path.slice(each + 1)])
+  return found.length > 0 ? found.flatMap((one) => unread(world, one)) : at2(world.input, path.slice(0, each)) === undefined && isWrong(world, path.slice(0, each)) ? [path] : []
+}
+/** A path with the element of a place, as far as both go the same way. */
+function settled(path: Path, place: Path): Path {
+  const made = [...path]
+  for (let i = 0; i < path.length && i < place.length; i++) {
+    if (typeof place[i] === (path[i] === NAMES ? 'string' : 'number') && isEach(path[i])) made[i] = place[i] as string
+    else if (path[i] !== place[i]) break
+  }
+  return made
+}
+const shared = (paths: readonly Path[]): Path => {
+  const [first = []] = paths
+  const end = first.findIndex((step, at) => !paths.every((path) => path[at] === step))
+  const common = end < 0 ? first : first.slice(0, end)
+  return common.slice(0, common.findLastIndex(isEach) + 1)
+}
+
+function isSent(world: World, path: Path): boolean {
+  let value = world.sent
+  for (const step of path) {
+    if (typeof value === 'string' && typeof step === 'number') {
+      const list = at2(world.input, path.slice(0, -1))
+      return list?.is === 'list' && step < list.items.length
+    }
+    value = (isObject(value) || Array.isArray(value)) && Object.hasOwn(value, step) ? (value as never)[step] : undefined
+  }
+  return value !== undefined && !(value === '' && world.isText(path) && !world.keeps(path))
+}
+const isCount = (code: string) => code === 'too_few' || code === 'too_many'
+/** Whether a fault lies at a path, below it, or at what holds it; how many there are is nothing of what is inside. */
+function isWrong({ errors }: World, path: Path, countsToo = false): boolean {
+  const meets = (a: Path, b: Path) => a.slice(0, b.length).every((step, at) => step === b[at] || isEach(step))
+  return errors.some(({ path: wrong, code }) =>
+    wrong.length >= path.length ? meets(path, wrong.slice(0, path.length)) : (countsToo || !isCount(code)) && meets(path, wrong),
+  )
+}
+/** Whether a fault lies at what holds a path. */
+const isWrongAbove = ({ errors }: World, path: Path) => errors.some(({ path: wrong, code }) => wrong.length < path.length && !isCount(code) && isUnder(path, wrong))
+
+const none = (val: Val | undefined) => val === undefined || val.is === 'null'
+const areMixed = (a: Val | undefined, b: Val | undefined): boolean => a?.is === 'scalar' && b?.is === 'scalar' ? measureOf(a) !== measureOf(b) : a?.is === 'object' && b?.is === 'object' ? Object.keys(a.fields).some((name) => areMixed(a.fields[name], b.fields[name])) : a?.is === 'list' && b?.is === 'list' && a.items.some((one, index) => areMixed(one, b.items[index]))
+function order(a: Val | undefined, b: Val | undefined): number {
+  if ([a, b].some((val) => val && (kept.has(val) || JSON.stringify(val, (_, one) => (typeof one === 'bigint' ? String(one) : one)).includes('"is":"raw"')))) throw new Undecided()
+  // Nor does the order of what is measured in two ways mean anything, as branches of a union may have it, at any depth.
+  if (areMixed(a, b)) throw new Undecided()
+  if (a?.is === 'scalar' && b?.is === 'scalar') return typeof a.rank !== typeof b.rank ? Number.NaN : a.rank < b.rank ? -1 : a.rank > b.rank ? 1 : 0
+  return a && b && keyOf(a) === keyOf(b) ? 0 : Number.NaN
+}
+
+/** @param isOfRecord Whether the rule is a record's own, so that it has the record for the parent of its fields. */
+export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: boolean): { path: Path; code: string }[] {
+  const path = (address: string): Path => [...base, ...stepsOf(address)]
+  const condPaths = ({ address, values = [], of = [] }: Cond): Path[] => [
+    ...(address === undefined ? [] : [path(address)]),
+    ...values.flatMap(({ other }) => (other === undefined ? [] : [path(other)])),
+    ...of.flatMap(condPaths),
+  ]
+  const meets = (cond: Cond, place: Path): boolean => {
+    const { on, address = '', values = [], of = [] } = cond
+    if (on === 'not') return !meets(of[0] as Cond, place)
+    if (on === 'all') return of.every((one) => meets(one, place))
+    if (on === 'any') return of.some((one) => meets(one, place))
+    return places(world, settled(path(address), place)).some((one) => {
+      if (on === 'sent') return isSent(world, one)
+      const val = at2(world.input, one)
+      if (none(val)) return false
+      if (on === 'suits') return passes(cond.field as Spec, val, one).length === 0
+      return values.some((given) => {
+        const limits = given.other === undefined ? [literal(given)] : places(world, settled(settled(path(given.other), one), place)).map((there) => at2(world.input, there))
+        return limits.some((limit) => {
+          const found = none(limit) ? Number.NaN : order(val, limit)
+          return on === 'above' ? found > 0 : on === 'below' ? found < 0 : found === 0
+        })
+      })
+    })
+  }
+  /** What another field and the rules of its records find wrong with a value. */
+  const passes = (field: Spec, val: Val | undefined, place: Path): { path: Path; code: string }[] => {
+    const run = newRun('keep')
+    const got = read(field, jsonOf(val, field), 'json', [], run)
+    const sentHere = place.reduce<unknown>((value, step) => (isObject(value) || Array.isArray(value) ? (value as never)[step] : undefined), world.sent)
+    const inner: World = { input: got as Val, sent: sentHere, errors: [...run.errors], isText: () => false, keeps: () => true }
+    return [...run.errors, ...run.records.flatMap((one) => (one.spec.rules ?? []).flatMap((own) => judgeRule(own, one.path, inner, true)))]
+  }
+  const { rule: name, addresses, when, field, options = {}, during = [] } = rule
+  const all = addresses.map(path)
+  const [[a = [], b = []], fault] = [all, (where: Path, code: string) => ({ path: where, code })]
+  const conditionPaths = [...(when ? condPaths(when) : []), ...during.flatMap(condPaths)]
+  // Nor is it decided what an entry of a table is to a field of that name, in another branch of one union.
+  const firstApart = (one: Path, other: Path) => one.findIndex((step, at) => step !== other[at])
+  if ([...all, ...conditionPaths].some((one, _, every) => every.some((other) => one[firstApart(one, other)] === NAMES && !isEach(other[firstApart(one, other)]) && other.length > firstApart(one, other)))) throw new Undecided()
+  const isSound = (paths: readonly Path[], place: Path, countsToo = false) => !paths.some((one) => isWrong(world, settled(one, place), countsToo))
+  const holdAll = (place: Path) => during.every((one) => meets(one, place))
+
+  if (['ascending', 'equal', 'differ', 'gap'].includes(name)) {
+    const deeper = shared([b]).length > shared([a]).length ? b : a
+    return places(world, shared([deeper])).flatMap((place) => {
+      if (!isSound([...all, ...conditionPaths], place) || !holdAll(place)) return []
+      const [left, right] = all.map((one) => at2(world.input, settled(one, place)))
+      if (none(left) || none(right)) return []
+      const found = order(left, right)
+      const isRight = { ascending: options.orEqual ? found <= 0 : found < 0, equal: found === 0, differ: found !== 0 }[name]
+      const blamed = settled(b, place)
+      if (name !== 'gap') return isRight ? [] : [fault(blamed, { ascending: 'out_of_order', equal: 'unequal', differ: 'equal_not_allowed' }[name] as string)]
+      const most = options.atMost === '1h' ? 3_600_000 : Number(options.atMost ?? Number.POSITIVE_INFINITY)
+      if (isTime(left) !== isTime(right)) throw new Undecided()
+      const gap = numberOf(right) - numberOf(left)
+      return gap < Number(options.atLeast ?? -1e9) ? [fault(blamed, 'too_close')] : gap > most ? [fault(blamed, 'too_far')] : []
+    })
+  }
+  if (name === 'needed' || name === 'absent') {
+    return places(world, a).flatMap((place) => {
+      if (during.length > 0 && !isSound(during.flatMap(condPaths), place)) return []
+      if (name === 'needed' ? !isSound([a, ...conditionPaths], place) : !isSound(conditionPaths, place) || isWrongAbove(world, place)) return []
+      const isInNone = place.some((_, index) => (typeof place[index] === 'number' || isEach(a[index])) && index < place.length - 1 && none(at2(world.input, place.slice(0, index + 1))))
+      if (isInNone || !meets(when as Cond, place) || !holdAll(place)) return []
+      return isSent(world, place) === (name === 'absent') ? [fault(place, name === 'needed' ? 'needed' : 'not_allowed_here')] : []
+    })
+  }
+  if (name === 'fits')
+    return places(world, a).flatMap((place) => {
+      const val = at2(world.input, place)
+      if (!isSound([a, ...conditionPaths], place) || none(val) || !holdAll(place)) return []
+      return passes(field as Spec, val, place).map((one) => fault([...place, ...one.path], String(options.code ?? one.code)))
+    })
+
+  // Rules that look at the elements of a list together: conditions select some of them.
+  const limits = ['atMost', 'atLeast', 'exactly'].flatMap((limit) => (options[limit] === undefined ? [] : [{ limit, given: options[limit] as string | number }]))
+  const far = name === 'among' ? [b] : limits.flatMap(({ given }) => (typeof given === 'string' ? [path(given)] : []))
+  const times = options.times === undefined ? undefined : path(options.times as string)
+  const reads = name === 'among' ? [a] : [...all, ...(times ? [times] : [])]
+  const aroundLast = (one: Path) => one.slice(0, one.findLastIndex(isEach))
+  const isOfList = ['inOrder', 'distinct', 'apart'].includes(name)
+  const around = name === 'among' ? places(world, shared([a, options.areNames ? b : aroundLast(b)])) : name === 'acyclic' ? places(world, shared([aroundLast(a), b])) : isOfList ? places(world, shared([a.slice(0, a.findLastIndex(isEach))])) : name === 'sumWithin' ? places(world, far.length > 0 ? shared([a, ...far]) : shared([base])) : name === 'check' ? [base] : places(world, shared(all))
+  return around.flatMap((scope) => {
+    const own = reads.map((one) => settled(one, scope))
+    const isInside = (cond: Cond) => condPaths(cond).some((one) => own.some((read) => shared([settled(one, scope), read]).length > 0))
+    const selecting = during.filter(isInside)
+    const looks = selecting.flatMap(condPaths)
+    if (during.some((one) => !selecting.includes(one) && (!isSound(condPaths(one), scope) || !meets(one, scope)))) return []
+    const isKnown = (place: Path) => isSound(looks, place)
+    const selects = (place: Path) => selecting.every((one) => meets(one, place))
+    const isOfElement = (place: Path) => looks.some((one) => shared([one]).length > 0 && settled(one, place).some((step, index) => step !== settled(one, scope)[index]))
+    const each = own.filter((one) => looks.some((look) => shared([settled(look, scope), one]).length > 0)).flatMap((one) => places(world, one))
+    if (selecting.length > 0 && !each.some((place) => !isKnown(place) || selects(place))) return []
+    const judged = ['sumWithin', 'inOrder', 'distinct', 'apart', 'among', 'acyclic'].includes(name)
+    if (judged ? own.some((one) => { const at = one.findIndex(isEach); return at < 0 ? isWrong(world, one) : isWrongAbove(world, one.slice(0, at + 1)) || isWrongAbove(world, one.slice(0, at)) }) || !isSound([...far, ...looks.filter((look) => !own.some((one) => shared([settled(look, scope), one]).length > 0))], scope) : !isSound(reads, scope, name === 'check') || !isSound(looks, scope)) return []
+    const speaksOf = (place: Path) => selecting.length === 0 || !isOfElement(place) || (isKnown(place) && selects(place))
+    if (name === 'among') {
+      const [target, [from = []]] = [settled(b, scope), own]
+      const holder = at2(world.input, target)
+      const names = holder?.is === 'object' ? Object.keys(holder.fields) : []
+      const others = places(world, target).map((one) => at2(world.input, one)).filter((one) => !none(one))
+      return places(world, from).filter((place) => speaksOf(place) && !isWrong(world, place)).flatMap((place) => {
+        const val = at2(world.input, place)
+        if (none(val)) return []
+        const isThere = options.areNames ? names.includes(plain(val) as string) : others.filter((one) => order(val, one) === 0).length > 0
+        return isThere ? [] : [fault(place, 'not_among')]
+      })
+    }
+    if (name === 'acyclic') {
+      const [names = [], refers = []] = own
+      const edges = places(world, refers).flatMap((place) => {
+        const by = settled(names, place)
+        const [from, to] = [at2(world.input, by), at2(world.input, place)]
+        return none(from) || none(to) || isWrong(world, by) || isWrong(world, place) || !speaksOf(place) ? [] : [{ from, to, place }]
+      })
+      const isOne = (x: Val | undefined, y: Val | undefined) => order(x, y) === 0
+      const done: (Val | undefined)[] = []
+      // Each element is followed as far as it leads, in the order of the elements.
+      const follow = (from: Val | undefined, way: readonly (Val | undefined)[]): { path: Path; code: string }[] => {
+        if (done.some((one) => isOne(one, from))) return []
+        const found = edges.filter((edge) => isOne(edge.from, from)).flatMap(({ to, place }) => ([...way, from].some((one) => isOne(one, to)) ? [fault(place, 'in_a_cycle')] : follow(to, [...way, from])))
+        done.push(from)
+        return found
+      }
+      return edges.flatMap(({ from }) => follow(from, []))
+    }
+    if (isOfList) {
+      const [list = []] = [(own[0] ?? []).slice(0, (own[0] ?? []).findLastIndex(isEach))]
+      const holder = at2(world.input, list)
+      const rows = holder?.is === 'list' ? [...holder.items.keys()].map((index) => [...list, index]) : []
+      const there = rows.filter(speaksOf).map((row) => ({ row, values: own.map((one) => settled(one, row)) })).filter(({ values }) => !values.some((one) => isWrong(world, one)))
+      const read = there.map(({ row, values }) => ({ row, place: values[0] as Path, vals: values.map((one) => at2(world.input, one)) })).filter(({ vals }) => !vals.some(none))
+      if (name === 'inOrder') return read.flatMap(({ place, vals }, index) => { const found = index === 0 ? -1 : order(read[index - 1]?.vals[0], vals[0]); return (options.orEqual ? found <= 0 : found < 0) ? [] : [fault(place, 'out_of_order')] })
+      if (name === 'distinct') return read.flatMap(({ row, vals }, index) => (read.slice(0, index).some((one) => one.vals.every((val, at) => order(val, vals[at]) === 0)) ? [fault(row, 'repeated')] : []))
+      const spans = read.filter(({ vals }) => order(vals[0], vals[1]) < 0)
+      return spans.flatMap((span, index) => {
+        const overlaps = spans.some((other, at) => {
+          const begins = order(other.vals[0], span.vals[0])
+          return (begins < 0 || (begins === 0 && at < index)) && order(span.vals[0], other.vals[1]) < 0
+        })
+        return overlaps ? [fault(span.row, 'overlaps')] : []
+      })
+    }
+    if (name === 'sumWithin') {
+      const [address = []] = own
+      if (!address.some(isEach) && none(at2(world.input, address))) return []
+      if (times && (!address.some(isEach) || !times.some(isEach)) && none(at2(world.input, settled(times, scope)))) return []
+      const each = address.findIndex(isEach)
+      if (each >= 0 && at2(world.input, address.slice(0, each))?.is !== (address[each] === EACH ? 'list' : 'object')) return []
+      const terms = places(world, address).map((one) => [one, ...(times ? [settled(settled(times, scope), one)] : [])])
+      const isUnknown = (term: Path[]) => term.some((one) => isWrong(world, one)) || (selecting.length > 0 && !isKnown(term[0] as Path))
+      const speaking = terms.filter(([one = []]) => selecting.length === 0 || !isKnown(one) || speaksOf(one))
+      const known = speaking.filter((term) => !isUnknown(term)).map((term) => term.map((one) => at2(world.input, one))).filter((vals) => !vals.some(none))
+      const isKnownWhole = !speaking.some(isUnknown) && !own.flatMap((one) => unread(world, one)).some((one) => selecting.length === 0 || !isKnown(one) || speaksOf(one))
+      // Sums of what floats do not keep are not worked out here.
+      if (known.flat().some((val) => isDate(val) || Math.abs(numberOf(val)) > 1e12)) throw new Undecided()
+      const sum = known.reduce((total, vals) => total + vals.reduce((product, val) => product * Math.round(numberOf(val) * 100), 1) * (vals.length > 1 ? 1 : 100), 0)
+      const where = outside(far.length > 0 ? settled(a, scope) : a)
+      return limits.flatMap(({ limit, given }) => {
+        const most = typeof given === 'string' ? at2(world.input, settled(path(given), scope)) : undefined
+        if (typeof given === 'string' && none(most)) return []
+        if (limit !== 'atMost' && !isKnownWhole) return []
+        const value = Math.round((typeof given === 'string' ? numberOf(most) : given) * 10000)
+        const wrong = limit === 'atMost' ? sum > value : limit === 'atLeast' ? sum < value : sum !== value
+        return wrong ? [fault(where, { atMost: 'above_max', atLeast: 'below_min', exactly: 'unequal' }[limit] as string)] : []
+      })
+    }
+    if (name === 'check') {
+      const last = path(addresses.at(-1) as string)
+      const there = places(world, last)
+      const blamed = (there.length > 0 ? there : [last.slice(0, last.findIndex(isEach))]).filter(speaksOf)
+      return blamed.length === 0 || holds(...all.map((one) => valuesAt(world.input, one)), 0) ? [] : blamed.map((one) => fault(one, 'own'))
+    }
+    const parentOf = (paths: readonly Path[]) => { const [first = []] = paths; let end = 0; while (end < first.length - 1 && paths.every((one) => one[end] === first[end])) end++; return first.slice(0, end) }
+    const parent = parentOf(own)
+    if ((parent.length > 1 || parent[0] === 'body') && parent.length > 0 && (sentAt(world.sent, parent) ?? null) === null) return []
+    const count = own.filter((one) => places(world, one).some((place) => speaksOf(place) && isSent(world, place))).length
+    const code = name === 'together' ? (count === 0 || count === own.length ? undefined : 'not_together') : count === 0 && name !== 'atMostOne' ? 'none_present' : count > 1 && name !== 'atLeastOne' ? 'more_than_one' : undefined
+    return code === undefined ? [] : [fault(parent.length === 0 && !isOfRecord ? outside(own[0] ?? []) : parent, code)]
+  })
+}
+const sentAt = (sent: unknown, path: Path): unknown => path.reduce<unknown>((value, step) => ((isObject(value) || Array.isArray(value)) && Object.hasOwn(value, step) ? (value as never)[step] : undefined), sent)
+const literal = ({ of, json }: Given): Val => read({ is: 'scalar', scalar: of as string }, json, 'json', [], newRun('keep')) as Val
+function numberOf(val: Val | undefined): number {
+  if (val?.is !== 'scalar' || typeof val.rank !== 'number') throw new Undecided()
+  return val.rank
+}
+/** What a rule's own function gets. */
+function valuesAt(val: Val | undefined, path: Path): unknown {
+  const each = path.findIndex(isEach)
+  if (each < 0) return plain(at2(val, path))
+  const holder = at2(val, path.slice(0, each))
+  const inside = path[each] === EACH ? (holder?.is === 'list' ? holder.items : undefined) : holder?.is === 'object' ? Object.values(holder.fields) : undefined
+  return each + 1 === path.length && inside ? inside.map(plain) : inside?.map((one) => valuesAt(one, path.slice(each + 1)))
+}
