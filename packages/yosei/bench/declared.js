@@ -900,6 +900,104 @@ export const rules = [
     },
   ],
   [
+    'sumWithin, several terms, rounded',
+    (on) => [
+      on.sumWithin([['body.rows[].price', 'body.rows[].m'], 'body.rows[].price'], {
+        less: ['body.rows[].price'],
+        rounded: 1,
+        atMost: 1e6,
+      }),
+    ],
+    ({ rows }, errors) => {
+      let sum = 0n
+      const scaled = (price) => {
+        const [whole, part = ''] = price.split('.')
+        return BigInt(whole + part.padEnd(4, '0').slice(0, 4))
+      }
+      for (const { price, m } of rows) {
+        const product = scaled(price) * BigInt(m)
+        const [size, sign] = product < 0n ? [-product, -1n] : [product, 1n]
+        sum += sign * ((size + 500n) / 1000n) * 1000n + scaled(price)
+      }
+      for (const { price } of rows) sum -= scaled(price)
+      if (sum > 10_000_000_000n) errors.tell('body.rows', 'above_max')
+    },
+  ],
+  [
+    'sumWithin, by',
+    (on) => [on.sumWithin('body.rows[].n', { atMost: 1e6, by: ['body.rows[].m', 'body.rows[].note'] })],
+    ({ rows }, errors) => {
+      const sums = new Map()
+      for (const { m, note, n } of rows) {
+        const key = `${m} ${note === undefined ? '-' : `${note.length}:${note}`}`
+        sums.set(key, (sums.get(key) ?? 0) + n)
+      }
+      for (const sum of sums.values()) if (sum > 1e6) errors.tell('body.rows', 'above_max')
+    },
+  ],
+  [
+    'count, where',
+    (on) => [on.count('body.rows[]', { where: on.is('body.rows[].m', 2), atLeast: 1 })],
+    ({ rows }, errors) => {
+      let count = 0
+      for (const { m } of rows) if (m === 2) count++
+      if (count < 1) errors.tell('body.rows', 'too_few')
+    },
+  ],
+  [
+    'count, by',
+    (on) => [on.count('body.rows[]', { by: ['body.rows[].k'], atMost: 1 })],
+    ({ rows }, errors) => {
+      const counts = new Map()
+      for (const { k } of rows) counts.set(k, (counts.get(k) ?? 0) + 1)
+      for (const count of counts.values()) if (count > 1) errors.tell('body.rows', 'too_many')
+    },
+  ],
+  [
+    'distinct, by',
+    (on) => [on.distinct('body.rows[].k', { by: ['body.rows[].m'] })],
+    ({ rows }, errors) => {
+      const groups = new Map()
+      for (let i = 0; i < rows.length; i++) {
+        const { k, m } = rows[i]
+        const seen = groups.get(m) ?? new Set()
+        groups.set(m, seen)
+        if (seen.has(k)) errors.tell(`body.rows[${i}]`, 'repeated')
+        seen.add(k)
+      }
+    },
+  ],
+  [
+    'inOrder, by',
+    (on) => [on.inOrder('body.rows[].at', { by: ['body.rows[].k'] })],
+    ({ rows }, errors) => {
+      const last = new Map()
+      for (let i = 0; i < rows.length; i++) {
+        const { k, at } = rows[i]
+        if (at <= last.get(k)) errors.tell(`body.rows[${i}].at`, 'out_of_order')
+        last.set(k, at)
+      }
+    },
+  ],
+  [
+    'apart, by',
+    (on) => [on.apart('body.rows[].at', 'body.rows[].to', { by: ['body.rows[].m'] })],
+    ({ rows }, errors) => {
+      const groups = new Map()
+      for (let index = 0; index < rows.length; index++) {
+        const { at, to, m } = rows[index]
+        const known = groups.get(m)
+        if (known) known.push({ at, to, index })
+        else groups.set(m, [{ at, to, index }])
+      }
+      for (const spans of groups.values()) {
+        spans.sort((a, b) => a.at - b.at)
+        for (let i = 1; i < spans.length; i++)
+          if (spans[i].at < spans[i - 1].to) errors.tell(`body.rows[${spans[i].index}]`, 'overlaps')
+      }
+    },
+  ],
+  [
     'among',
     (on) => [on.among('body.rows[].m', 'body.rows[].n')],
     ({ rows }, errors) => {

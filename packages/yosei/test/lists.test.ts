@@ -22,6 +22,8 @@ const slots = (...all: [number, number, object?][]) => ({ days: [{ on: '2031-03-
 const at = (...hours: (number | null)[]) => ({ legs: hours.map((hour) => (hour === null ? {} : { departs: `2031-03-01T${String(hour).padStart(2, '0')}:00:00Z` })) })
 
 const nodes = (to: { readonly [id: string]: string }, more: object = {}) => ({ nodes: Object.entries(to).map(([id, names]) => ({ id, to: names.split('') })), ...more })
+const two = (...all: [number, number, string?, string?][]) => ({ days: all.map(([from, until, team, price], index) => ({ on: `2031-03-0${index + 1}`, slots: [{ from, until, ...(team ? { team } : {}), ...(price ? { price } : {}) }] })) })
+const [from, until, team, price] = ['body.days[].slots[].from', 'body.days[].slots[].until', 'body.days[].slots[].team', 'body.days[].slots[].price'] as const
 const [circle, known] = [(on: RuleMaker<Input>) => on.acyclic('body.nodes[].id', 'body.nodes[].to[]'), (on: RuleMaker<Input>) => on.among('body.nodes[].to[]', 'body.nodes[].id')]
 test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
   ['among those of its own list, later ones too', known, nodes({ a: 'b', b: 'ab' }), []],
@@ -45,6 +47,26 @@ test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
   ['one parent each', (on) => on.acyclic('body.nodes[].id', 'body.nodes[].up', { code: 'loop' }), { nodes: [{ id: 'a', up: 'b' }, { up: 'a' }, { id: 'b', up: 'a' }] }, ['body.nodes[2].up loop: must not lead back to itself: "a" → "b" → "a"']],
   ['what cannot be read closes no circle, and hides none', circle, { nodes: [{ id: 'a', to: [7, 'b'] }, { id: 'b', to: ['a'] }, { id: 8, to: ['a'] }] }, ['body.nodes[0].to[0] wrong_type: must be text; 7 was sent', 'body.nodes[1].to[0] in_a_cycle: must not lead back to itself: "a" → "b" → "a"', 'body.nodes[2].id wrong_type: must be text; 8 was sent']],
   ['a long circle is told by its ends', circle, nodes({ a: 'b', b: 'c', c: 'd', d: 'e', e: 'f', f: 'g', g: 'h', h: 'a' }), ['body.nodes[7].to[0] in_a_cycle: must not lead back to itself: "a" → "b" → "c" → "d" → … → "g" → "h" → "a"']],
+  ['distinct by team, across the days; those of none are a team', (on) => on.distinct(from, { by: [team] }), two([1, 2, 'a'], [1, 2, 'b'], [1, 2, 'a'], [1, 2], [1, 2]), ['body.days[2].slots[0] repeated: must not repeat body.days[0].slots[0]', 'body.days[4].slots[0] repeated: must not repeat body.days[3].slots[0]']],
+  ['distinct by the day and the team', (on) => on.distinct(from, { by: ['body.days[]', team] }), two([1, 2, 'a'], [1, 2, 'a']), []],
+  ['apart by team, across the days', (on) => on.apart(from, until, { by: [team] }), two([5, 9, 'a'], [6, 7, 'b'], [1, 6, 'a']), ['body.days[0].slots[0] overlaps: must not overlap body.days[2].slots[0]']],
+  ['in order by team', (on) => on.inOrder(from, { by: [team] }), two([5, 9, 'a'], [1, 2, 'b'], [4, 6, 'a'], [2, 3, 'b']), ['body.days[2].slots[0].from out_of_order: must be more than body.days[0].slots[0].from (5); 4 was sent']],
+  ['a sum by team, and of those without', (on) => on.sumWithin(until, { atMost: 10, by: [team] }), two([1, 6, 'a'], [1, 9, 'b'], [1, 7, 'a'], [1, 4], [1, 8]), [
+    'body.days above_max: must add up to at most 10; body.days[].slots[].until adds up to 13, of those with body.days[].slots[].team a', 'body.days above_max: must add up to at most 10; body.days[].slots[].until adds up to 12, of those with no body.days[].slots[].team']],
+  ['a sum of each day alone', (on) => on.sumWithin(until, { exactly: 9, by: ['body.days[]'] }), two([1, 9], [1, 8]), ['body.days[1].slots unequal: must add up to 9; body.days[1].slots[].until adds up to 8']],
+  ['of whose team nothing is known counts for no limit from below', (on) => on.sumWithin(until, { atLeast: 10, by: [team] }), { days: [{ on: '2031-03-01', slots: [{ from: 1, until: 2, team: 'a' }, { from: 1, until: 9, team: 5 }] }] }, ['body.days[0].slots[1].team wrong_type: must be text; 5 was sent']],
+  ['several terms, less one, each product rounded', (on) => on.sumWithin(['body.low', ['body.net', 'body.high'], price], { less: ['body.gross'], exactly: 100, rounded: 2 }), { low: 1, net: '0.335', high: 3, gross: '2.5', ...two([1, 2, 'a', '10.25'], [1, 2, 'b', '0.24']) }, ['body.low unequal: must add up to 100; body.low + body.net × high + body.days[].slots[].price − body.gross adds up to 10']],
+  ['what was not sent adds nothing', (on) => on.sumWithin(['body.low', 'body.high'], { less: ['body.net'], exactly: 3 }), { high: 3 }, []],
+  ['of nothing there is no sum', (on) => on.sumWithin(['body.low', 'body.high'], { atLeast: 3 }), {}, []],
+  ['half away from zero', (on) => on.sumWithin([['body.net', 'body.high']], { rounded: 0, exactly: 'body.low' }), { net: '-0.5', high: 1, low: 0 }, ['body.net unequal: must add up to body.low (0); body.net × high adds up to -1']],
+  ['so many of all', (on) => on.count('body.marks[]', { atLeast: 2, atMost: 3 }), { marks: [1] }, ['body.marks too_few: must have at least 2 elements; it has 1']],
+  ['too many of some', (on) => on.count('body.nodes[]', { where: on.is('body.nodes[].up', 'x'), atMost: 1 }, { code: 'mains' }), { nodes: [{ up: 'x' }, { up: 'y' }, { up: 'x' }] }, ['body.nodes mains: must have at most 1 element for which body.nodes[].up is x; it has 2']],
+  ['no pilot', (on) => on.count('body.nodes[]', { where: on.is('body.nodes[].up', 'x'), exactly: 'body.low' }), { low: 2, nodes: [{}] }, ['body.nodes too_few: must have at least body.low (2) elements for which body.nodes[].up is x; it has 0']],
+  ['one that cannot be read may be one', (on) => on.count('body.nodes[]', { where: on.is('body.nodes[].up', 'x'), atLeast: 1 }), { nodes: [{ up: 5 }] }, ['body.nodes[0].up wrong_type: must be text; 5 was sent']],
+  ['one that cannot be read makes no fewer', (on) => on.count('body.nodes[]', { where: on.is('body.nodes[].up', 'x'), exactly: 1 }), { nodes: [{ up: 5 }, { up: 'x' }, { up: 'x' }] }, ['body.nodes too_many: must have at most 1 element for which body.nodes[].up is x; it has 2', 'body.nodes[0].up wrong_type: must be text; 5 was sent']],
+  ['a slot a day for each team', (on) => on.count('body.days[].slots[]', { atMost: 1, by: [team] }), two([1, 2, 'a'], [1, 2, 'b'], [3, 4, 'a']), ['body.days too_many: must have at most 1 element; it has 2, of those with body.days[].slots[].team a']],
+  ['names of a table', (on) => on.count('body.named{}', { atMost: 1 }), { named: { a: 1, b: 2 } }, ['body.named too_many: must have at most 1 element; it has 2']],
+  ['of secrets nothing is told', (on) => on.count('body.nodes[]', { where: on.is('body.nodes[].pin', 'x'), atMost: 0 }), { nodes: [{ pin: 'x' }] }, ['body.nodes too_many: has too many of these elements']],
   ['in order', (on) => on.inOrder('body.legs[].departs'), at(1, 2, 3), []],
   ['not in order, and with one', (on) => on.inOrder('body.legs[].departs'), at(2, 1, 1), [
     'body.legs[1].departs out_of_order: must come after body.legs[0].departs ("2031-03-01T02:00:00Z"); "2031-03-01T01:00:00Z" was sent',
@@ -84,6 +106,15 @@ test.each<[string, (on: never) => unknown, string]>([
   ['a number among names', (on: RuleMaker<Input>) => on.among('body.low', { namesOf: 'body.named' }), 'body.low is a number, and names are texts. Name a field of texts'],
   ['a number among texts', (on: RuleMaker<Input>) => on.among('body.low', 'body.nodes[].id' as never), 'body.low is a number and body.nodes[].id a text, which do not compare'],
   ['references outside of the elements', (on: RuleMaker<Input>) => on.acyclic('body.nodes[].id', 'body.word' as never), 'body.nodes[].id and body.word name no fields of one element'],
+  ['a count of one value', (on: RuleMaker<Input>) => on.count('body.low' as never, { atMost: 1 }), "body.low is one value. Name the elements of a list: 'body.crew[]'"],
+  ['a count without a limit', (on: RuleMaker<Input>) => on.count('body.marks[]', {}), 'it has no limit'],
+  ['a count that no list has', (on: RuleMaker<Input>) => on.count('body.marks[]', { atLeast: 3, atMost: 2 }), 'no count is within its limits'],
+  ['groups by themselves', (on: RuleMaker<Input>) => on.distinct(from, { by: ['body.days[].slots[]'] }), 'by body.days[].slots[] leaves each element alone'],
+  ['groups by another list', (on: RuleMaker<Input>) => on.distinct(from, { by: ['body.nodes[].id'] }), 'body.nodes[].id is no one value for each body.days[].slots[].from'],
+  ['groups by nothing', (on: RuleMaker<Input>) => on.count('body.marks[]', { atMost: 1, by: [] }), 'by names nothing'],
+  ['nothing to round', (on: RuleMaker<Input>) => on.sumWithin(['body.low', 'body.high'], { atMost: 5, rounded: 2 }), 'it rounds products, and has none'],
+  ['times of several terms', (on: RuleMaker<Input>) => on.sumWithin(['body.low', 'body.high'], { atMost: 5, times: 'body.low' }), "times belongs to no term. Write the product as a term: ['body.fee', 'body.count']"],
+  ['factors of two lists', (on: RuleMaker<Input>) => on.sumWithin([['body.marks[]', until]], { atMost: 5 }), 'is no one value for each'],
   ['a distance without a limit', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', {}), 'it has no limit'],
   ['a span between numbers', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', { atMost: '1d' }), 'body.low is a number, whose distance is a number'],
   ['a number between days', (on: RuleMaker<Input>) => on.gap('body.from', 'body.until', { atMost: 5 }), 'body.from is a date, whose distance is a span'],

@@ -307,11 +307,24 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
         : { of: one.scalar as string, json: from.of(jsonOf(one.scalar as string)) }
     return { on, address: one.address, values: on === 'in' ? [given(), given()] : [given()] }
   }
+  /** What elements of a list are grouped by: what lies in them, or in what they lie in; or these themselves. */
+  const groups = (list: string): { by?: readonly string[] } => {
+    if (from.take(3) > 0) return {}
+    const isAround = (one: string) => list.startsWith(listOf(one))
+    const shared = simple.filter(({ address, scalar }) => scalar !== undefined && isAround(address))
+    const lists = [...list.matchAll(/\[\]/g)].map(({ index }) => list.slice(0, index + 2)).filter((one) => one !== list)
+    const by = [
+      ...(shared.length > 0 && from.take(4) > 0 ? [from.of(shared).address] : []),
+      ...(lists.length > 0 && from.take(3) === 0 ? [from.of(lists)] : []),
+    ]
+    return by.length > 0 ? { by } : {}
+  }
   const make = (): RuleSpec | undefined => {
     const rule = from.of([
       'ascending',
       'needed',
       'sumWithin',
+      'sums',
       'distinct',
       'equal',
       'differ',
@@ -327,7 +340,13 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
       'atMostOne',
       'fits',
       'among',
+      'among',
+      'among',
       'acyclic',
+      'count',
+      'count',
+      'count',
+      'count',
     ])
     const isOrdered = ({ measure }: Addressed) => ordered.includes(measure)
     switch (rule) {
@@ -358,7 +377,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
         const texts = simple.filter(({ measure }) => measure === 'text')
         if (tables.length > 0 && texts.length > 0 && from.take(3) === 0)
           return { rule, addresses: [from.of(texts).address, from.of(tables).address], options: { areNames: true } }
-        const a = from.of(simple)
+        const a = from.of(simple.filter(({ address }) => /\[\]|\{\}/.test(address)).concat(simple))
         const many = a && like(a).filter(({ address }) => /\[\]|\{\}/.test(address))
         return many && many.length > 0 ? { rule, addresses: [a.address, from.of(many).address] } : undefined
       }
@@ -370,6 +389,23 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
       case 'needed':
       case 'absent':
         return { rule, addresses: [from.of(all).address], when: cond(2) }
+      case 'sums': {
+        const sums = all.filter(({ measure }) => measure === 'number')
+        const term = () => from.of([from.of(sums)?.address, [from.of(sums)?.address, from.of(sums)?.address]]) as string
+        const [a, limit] = [from.of(sums), from.of([3, 6, from.of(sums)?.address ?? 3])]
+        return (
+          a && {
+            rule: 'sumWithin',
+            addresses: [a.address],
+            options: {
+              more: [term()],
+              ...from.of([{ atMost: limit }, { atLeast: limit }, { exactly: limit }]),
+              ...(from.take(2) ? { less: [term()] } : {}),
+              ...(from.take(3) === 0 ? { rounded: from.of([0, 1, 2]) } : {}),
+            },
+          }
+        )
+      }
       case 'sumWithin': {
         const sums = all.filter(({ measure }) => measure === 'number')
         const [a, times] = [from.of(sums), from.of(sums)]
@@ -382,9 +418,26 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
               ...(from.take(2) ? { atMost: limit() } : { exactly: limit() }),
               ...(from.take(2) ? { atLeast: limit() } : {}),
               ...(times && from.take(3) === 0 ? { times: times.address } : {}),
+              ...groups(listOf(a.address)),
             },
           }
         )
+      }
+      case 'count': {
+        const many = all.filter(({ address }) => /\[\]|\{\}/.test(address)).map(({ address }) => address)
+        const address = from.of([...many, ...many.filter((one) => one.includes('[]')).map(listOf)])
+        const counts = all.filter(({ address, measure }) => measure === 'number' && !/\[\]|\{\}/.test(address))
+        const limit = () => from.of([1, 2, 1, from.of(counts)?.address ?? 1])
+        if (!address) return undefined
+        return {
+          rule,
+          addresses: [address],
+          options: {
+            ...from.of([{ atMost: limit() }, { atLeast: limit() }, { exactly: limit() }]),
+            ...(from.take(3) > 0 ? { where: cond(1) } : {}),
+            ...groups(listOf(address)),
+          },
+        }
       }
       case 'inOrder':
       case 'distinct':
@@ -401,6 +454,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
             rule === 'inOrder' || (rule === 'distinct' && from.take(2))
               ? [a.address]
               : [a.address, (beside as Addressed).address],
+          options: groups(list),
         }
       }
       case 'fits': {

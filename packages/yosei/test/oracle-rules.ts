@@ -162,11 +162,20 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
   // Rules that look at the elements of a list together: conditions select some of them.
   const limits = ['atMost', 'atLeast', 'exactly'].flatMap((limit) => (options[limit] === undefined ? [] : [{ limit, given: options[limit] as string | number }]))
   const far = name === 'among' ? [b] : limits.flatMap(({ given }) => (typeof given === 'string' ? [path(given)] : []))
-  const times = options.times === undefined ? undefined : path(options.times as string)
-  const reads = name === 'among' ? [a] : [...all, ...(times ? [times] : [])]
+  const products = (given: unknown) => ((given ?? []) as (string | string[])[]).map((one) => (typeof one === 'string' ? [path(one)] : one.map(path)))
+  const by = options.by as string[] | undefined
+  const shares = (by ?? []).map(path).filter((one) => !isEach(one.at(-1)))
+  const apart = (by ?? []).map(path).filter((one) => isEach(one.at(-1)))
+  const deepest = (paths: readonly Path[]): Path => paths.reduce((deep, one) => (one.findLastIndex(isEach) > deep.findLastIndex(isEach) ? one : deep))
+  const terms = name !== 'sumWithin' ? [] : [
+    { factors: [a, ...(options.times === undefined ? [] : [path(options.times as string)])], isLess: false },
+    ...products(options.more).map((factors) => ({ factors, isLess: false })), ...products(options.less).map((factors) => ({ factors, isLess: true })),
+  ]
+  const where = options.where as Cond | undefined
+  const reads = name === 'among' ? [a] : name === 'sumWithin' ? [...terms.flatMap(({ factors }) => factors), ...shares] : [...all, ...(where ? condPaths(where) : []), ...shares]
   const aroundLast = (one: Path) => one.slice(0, one.findLastIndex(isEach))
   const isOfList = ['inOrder', 'distinct', 'apart'].includes(name)
-  const around = name === 'among' ? places(world, shared([a, options.areNames ? b : aroundLast(b)])) : name === 'acyclic' ? places(world, shared([aroundLast(a), b])) : isOfList ? places(world, shared([a.slice(0, a.findLastIndex(isEach))])) : name === 'sumWithin' ? places(world, far.length > 0 ? shared([a, ...far]) : shared([base])) : name === 'check' ? [base] : places(world, shared(all))
+  const around = name === 'among' ? places(world, shared([a, options.areNames ? b : aroundLast(b)])) : name === 'acyclic' ? places(world, shared([aroundLast(a), b])) : isOfList ? places(world, by === undefined ? shared([a.slice(0, a.findLastIndex(isEach))]) : shared([apart.length > 0 ? deepest(apart) : base])) : name === 'sumWithin' || name === 'count' ? places(world, deepest([far.length > 0 ? shared([...(name === 'count' ? [a] : terms.map(({ factors }) => deepest(factors))), ...far]) : shared([base]), ...apart.map((one) => shared([one]))])) : name === 'check' ? [base] : places(world, shared(all))
   return around.flatMap((scope) => {
     const own = reads.map((one) => settled(one, scope))
     const isInside = (cond: Cond) => condPaths(cond).some((one) => own.some((read) => shared([settled(one, scope), read]).length > 0))
@@ -178,9 +187,23 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
     const isOfElement = (place: Path) => looks.some((one) => shared([one]).length > 0 && settled(one, place).some((step, index) => step !== settled(one, scope)[index]))
     const each = own.filter((one) => looks.some((look) => shared([settled(look, scope), one]).length > 0)).flatMap((one) => places(world, one))
     if (selecting.length > 0 && !each.some((place) => !isKnown(place) || selects(place))) return []
-    const judged = ['sumWithin', 'inOrder', 'distinct', 'apart', 'among', 'acyclic'].includes(name)
+    const judged = ['sumWithin', 'inOrder', 'distinct', 'apart', 'among', 'acyclic', 'count'].includes(name)
     if (judged ? own.some((one) => { const at = one.findIndex(isEach); return at < 0 ? isWrong(world, one) : isWrongAbove(world, one.slice(0, at + 1)) || isWrongAbove(world, one.slice(0, at)) }) || !isSound([...far, ...looks.filter((look) => !own.some((one) => shared([settled(look, scope), one]).length > 0))], scope) : !isSound(reads, scope, name === 'check') || !isSound(looks, scope)) return []
     const speaksOf = (place: Path) => selecting.length === 0 || !isOfElement(place) || (isKnown(place) && selects(place))
+    /** Those of one group together; those whose group cannot be read are in none. */
+    const grouped = <T>(items: readonly T[], placeOf: (item: T) => Path): T[][] => {
+      const groups: { keys: readonly (Val | undefined)[]; items: T[] }[] = []
+      for (const item of items) {
+        const keys = shares.map((one) => settled(settled(one, scope), placeOf(item)))
+        if (keys.some((one) => isWrong(world, one))) continue
+        const vals = keys.map((one) => at2(world.input, one))
+        const known = groups.find((group) => group.keys.every((one, index) => (none(one) ? none(vals[index]) : !none(vals[index]) && order(one, vals[index]) === 0)))
+        if (known) known.items.push(item)
+        else groups.push({ keys: vals, items: [item] })
+      }
+      return groups.map(({ items }) => items)
+    }
+    const isGroupWrong = (place: Path) => shares.some((one) => isWrong(world, settled(settled(one, scope), place)))
     if (name === 'among') {
       const [target, [from = []]] = [settled(b, scope), own]
       const holder = at2(world.input, target)
@@ -212,44 +235,80 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
       return edges.flatMap(({ from }) => follow(from, []))
     }
     if (isOfList) {
-      const [list = []] = [(own[0] ?? []).slice(0, (own[0] ?? []).findLastIndex(isEach))]
-      const holder = at2(world.input, list)
-      const rows = holder?.is === 'list' ? [...holder.items.keys()].map((index) => [...list, index]) : []
-      const there = rows.filter(speaksOf).map((row) => ({ row, values: own.map((one) => settled(one, row)) })).filter(({ values }) => !values.some((one) => isWrong(world, one)))
-      const read = there.map(({ row, values }) => ({ row, place: values[0] as Path, vals: values.map((one) => at2(world.input, one)) })).filter(({ vals }) => !vals.some(none))
-      if (name === 'inOrder') return read.flatMap(({ place, vals }, index) => { const found = index === 0 ? -1 : order(read[index - 1]?.vals[0], vals[0]); return (options.orEqual ? found <= 0 : found < 0) ? [] : [fault(place, 'out_of_order')] })
-      if (name === 'distinct') return read.flatMap(({ row, vals }, index) => (read.slice(0, index).some((one) => one.vals.every((val, at) => order(val, vals[at]) === 0)) ? [fault(row, 'repeated')] : []))
-      const spans = read.filter(({ vals }) => order(vals[0], vals[1]) < 0)
-      return spans.flatMap((span, index) => {
-        const overlaps = spans.some((other, at) => {
-          const begins = order(other.vals[0], span.vals[0])
-          return (begins < 0 || (begins === 0 && at < index)) && order(span.vals[0], other.vals[1]) < 0
+      const compared = all.map((one) => settled(one, scope))
+      const list = (compared[0] ?? []).slice(0, (compared[0] ?? []).findLastIndex(isEach))
+      const rows = places(world, [...list, EACH])
+      const there = rows.filter(speaksOf).map((row) => ({ row, values: compared.map((one) => settled(one, row)) })).filter(({ values }) => !values.some((one) => isWrong(world, one)))
+      return grouped(there, ({ row }) => row).flatMap((some) => {
+        const read = some.map(({ row, values }) => ({ row, place: values[0] as Path, vals: values.map((one) => at2(world.input, one)) })).filter(({ vals }) => !vals.some(none))
+        if (name === 'inOrder') return read.flatMap(({ place, vals }, index) => { const found = index === 0 ? -1 : order(read[index - 1]?.vals[0], vals[0]); return (options.orEqual ? found <= 0 : found < 0) ? [] : [fault(place, 'out_of_order')] })
+        if (name === 'distinct') return read.flatMap(({ row, vals }, index) => (read.slice(0, index).some((one) => one.vals.every((val, at) => order(val, vals[at]) === 0)) ? [fault(row, 'repeated')] : []))
+        const spans = read.filter(({ vals }) => order(vals[0], vals[1]) < 0)
+        return spans.flatMap((span, index) => {
+          const overlaps = spans.some((other, at) => {
+            const begins = order(other.vals[0], span.vals[0])
+            return (begins < 0 || (begins === 0 && at < index)) && order(span.vals[0], other.vals[1]) < 0
+          })
+          return overlaps ? [fault(span.row, 'overlaps')] : []
         })
-        return overlaps ? [fault(span.row, 'overlaps')] : []
       })
     }
+    // What is told of a list is told in the elements that hold its limit, or are groups.
+    const around = shared([a, ...far, ...apart].length > 1 ? [a, ...far, ...apart] : [[]])
+    const blamed = () => { const one = settled(a, scope); const each = one.findIndex((step, index) => isEach(step) && index >= around.length); return each < 0 ? one : one.slice(0, each) }
     if (name === 'sumWithin') {
-      const [address = []] = own
-      if (!address.some(isEach) && none(at2(world.input, address))) return []
-      if (times && (!address.some(isEach) || !times.some(isEach)) && none(at2(world.input, settled(times, scope)))) return []
-      const each = address.findIndex(isEach)
-      if (each >= 0 && at2(world.input, address.slice(0, each))?.is !== (address[each] === EACH ? 'list' : 'object')) return []
-      const terms = places(world, address).map((one) => [one, ...(times ? [settled(settled(times, scope), one)] : [])])
-      const isUnknown = (term: Path[]) => term.some((one) => isWrong(world, one)) || (selecting.length > 0 && !isKnown(term[0] as Path))
-      const speaking = terms.filter(([one = []]) => selecting.length === 0 || !isKnown(one) || speaksOf(one))
-      const known = speaking.filter((term) => !isUnknown(term)).map((term) => term.map((one) => at2(world.input, one))).filter((vals) => !vals.some(none))
-      const isKnownWhole = !speaking.some(isUnknown) && !own.flatMap((one) => unread(world, one)).some((one) => selecting.length === 0 || !isKnown(one) || speaksOf(one))
+      const isList = (one: Path) => { const each = one.findIndex(isEach); return each < 0 ? !none(at2(world.input, one)) : at2(world.input, one.slice(0, each))?.is === (one[each] === EACH ? 'list' : 'object') }
+      const all = terms.map(({ factors, isLess }) => {
+        const own = factors.map((one) => settled(one, scope))
+        const lead = settled(deepest(factors), scope)
+        const each = places(world, lead).map((place) => ({ place, factors: own.map((one) => settled(one, place)) }))
+        const isUnknown = ({ place, factors }: (typeof each)[number]) => factors.some((one) => isWrong(world, one)) || isGroupWrong(place) || (selecting.length > 0 && !isKnown(place))
+        const speaking = each.filter(({ place }) => selecting.length === 0 || !isKnown(place) || speaksOf(place))
+        return {
+          isLess, isThere: own.every(isList),
+          isKnownWhole: !speaking.some(isUnknown) && !own.flatMap((one) => unread(world, one)).some((one) => selecting.length === 0 || !isKnown(one) || speaksOf(one)),
+          known: speaking.filter((one) => !isUnknown(one)).map(({ place, factors }) => ({ place, isLess, vals: factors.map((one) => at2(world.input, one)) })).filter(({ vals }) => !vals.some(none)),
+        }
+      })
+      if (!all.some(({ isThere }) => isThere)) return []
+      const known = all.flatMap((one) => one.known)
       // Sums of what floats do not keep are not worked out here.
-      if (known.flat().some((val) => isDate(val) || Math.abs(numberOf(val)) > 1e12)) throw new Undecided()
-      const sum = known.reduce((total, vals) => total + vals.reduce((product, val) => product * Math.round(numberOf(val) * 100), 1) * (vals.length > 1 ? 1 : 100), 0)
-      const where = outside(far.length > 0 ? settled(a, scope) : a)
-      return limits.flatMap(({ limit, given }) => {
-        const most = typeof given === 'string' ? at2(world.input, settled(path(given), scope)) : undefined
-        if (typeof given === 'string' && none(most)) return []
-        if (limit !== 'atMost' && !isKnownWhole) return []
-        const value = Math.round((typeof given === 'string' ? numberOf(most) : given) * 10000)
-        const wrong = limit === 'atMost' ? sum > value : limit === 'atLeast' ? sum < value : sum !== value
-        return wrong ? [fault(where, { atMost: 'above_max', atLeast: 'below_min', exactly: 'unequal' }[limit] as string)] : []
+      if (known.flatMap(({ vals }) => vals).some((val) => isDate(val) || Math.abs(numberOf(val)) > 1e12)) throw new Undecided()
+      const [isKnownWhole, isLessKnown] = [false, true].map((isLess) => all.every((one) => one.isLess !== isLess || one.isKnownWhole))
+      const amount = ({ vals, isLess }: (typeof known)[number]) => {
+        const product = vals.reduce((found, val) => found * Math.round(numberOf(val) * 100), 1) * (vals.length > 1 ? 1 : 100)
+        const unit = 10 ** (4 - Number(options.rounded ?? 4))
+        const rounded = vals.length > 1 ? Math.sign(product) * Math.floor((Math.abs(product) + unit / 2) / unit) * unit : product
+        return isLess ? -rounded : rounded
+      }
+      return (shares.length === 0 ? [known] : grouped(known, ({ place }) => place)).flatMap((some) => {
+        const sum = some.reduce((total, one) => total + amount(one), 0)
+        return limits.flatMap(({ limit, given }) => {
+          const most = typeof given === 'string' ? at2(world.input, settled(path(given), scope)) : undefined
+          if (typeof given === 'string' && none(most)) return []
+          if ((limit !== 'atMost' && !isKnownWhole) || (limit !== 'atLeast' && !isLessKnown)) return []
+          const value = Math.round((typeof given === 'string' ? numberOf(most) : given) * 10000)
+          const wrong = limit === 'atMost' ? sum > value : limit === 'atLeast' ? sum < value : sum !== value
+          return wrong ? [fault(blamed(), { atMost: 'above_max', atLeast: 'below_min', exactly: 'unequal' }[limit] as string)] : []
+        })
+      })
+    }
+    if (name === 'count') {
+      const address = settled(a, scope)
+      const each = address.findIndex(isEach)
+      if (at2(world.input, address.slice(0, each))?.is !== (address[each] === EACH ? 'list' : 'object')) return []
+      const looked = where ? condPaths(where).map((one) => settled(one, scope)) : []
+      const speaking = places(world, address).filter((place) => selecting.length === 0 || !isKnown(place) || speaksOf(place))
+      const isRead = (place: Path) => (isEach(a.at(-1)) || !isWrong(world, place)) && !looked.some((one) => isWrong(world, settled(one, place))) && !isGroupWrong(place) && (selecting.length === 0 || isKnown(place))
+      const read = speaking.filter(isRead)
+      return (shares.length === 0 ? [read] : grouped(read, (place) => place)).flatMap((some) => {
+        const count = some.filter((place) => !none(at2(world.input, place)) && (!where || meets(where, place))).length
+        return limits.flatMap(({ limit, given }) => {
+          const most = typeof given === 'string' ? at2(world.input, settled(path(given), scope)) : undefined
+          if (typeof given === 'string' && none(most)) return []
+          const value = typeof given === 'string' ? numberOf(most) : given
+          return count > value && limit !== 'atLeast' ? [fault(blamed(), 'too_many')] : count < value && limit !== 'atMost' && read.length === speaking.length ? [fault(blamed(), 'too_few')] : []
+        })
       })
     }
     if (name === 'check') {

@@ -189,7 +189,8 @@ const comparand = ({ of, json }: Given) => valueRead({ is: 'scalar', scalar: of 
 export const holds = (...given: unknown[]) => show(given.slice(0, -1)).length % 3 !== 0
 
 export function ruleOf({ rule, addresses, when, field, options, during = [] }: RuleSpec, on: On): unknown {
-  const last = options ? [options] : []
+  const { more, where, ...rest } = (options ?? {}) as { more?: unknown[]; where?: Cond }
+  const last = options ? [{ ...rest, ...(where ? { where: condOf(where, on) } : {}) }] : []
   const made = () =>
     rule === 'needed' || rule === 'absent'
       ? on[rule]?.(addresses[0], condOf(when as Cond, on))
@@ -199,6 +200,8 @@ export function ruleOf({ rule, addresses, when, field, options, during = [] }: R
           ? on.check?.({ reads: addresses, code: 'own', holds })
           : rule === 'among' && options?.areNames
             ? on.among?.(addresses[0], { namesOf: addresses[1] })
+            : more
+              ? on.sumWithin?.([...addresses, ...more], ...last)
             : on[rule]?.(...addresses, ...last)
   return during.reduceRight((inner, one) => on.while?.(condOf(one, on), [inner]), made())
 }

@@ -56,6 +56,14 @@ export const amongWords = {
   'not_among.names': 'must be a name in {other}',
   'not_among.namesNear': 'must be a name in {other}, such as {nearest}',
 }
+export const countWords = {
+  'too_few.count': 'must have at least {bound} {size|element|elements}; it has {count}',
+  'too_few.countWhen': 'must have at least {bound} {size|element|elements} for which {when}; it has {count}',
+  'too_few.countSecret': 'has too few of these elements',
+  'too_many.count': 'must have at most {bound} {size|element|elements}; it has {count}',
+  'too_many.countWhen': 'must have at most {bound} {size|element|elements} for which {when}; it has {count}',
+  'too_many.countSecret': 'has too many of these elements',
+}
 export const cycleWords = {
   in_a_cycle: 'must not lead back to itself: {cycle}',
   'in_a_cycle.secret': 'must not lead back to itself',
@@ -126,6 +134,8 @@ export const sumWords = {
   'unequal.sumOtherSecret': 'must add up to {other}',
   'sum.added': '{addresses} adds up to {sum}',
   'sum.it': 'it is {sum}',
+  'sum.group': '{added}, of those with {group}',
+  'group.without': 'no {address}',
 }
 /** Conditions, as the clause that a message ends with. */
 export const conditionWords = {
@@ -150,6 +160,7 @@ export const ruleWords = /* @__PURE__ */ (() => ({
   ...overlapWords,
   ...amongWords,
   ...cycleWords,
+  ...countWords,
   ...gapWords,
   ...equalWords,
   ...differWords,
@@ -172,6 +183,10 @@ export const sentenceWords = {
   'rule.sumMostTimes': 'must add up to no more than {most}, each times {other}',
   'rule.sumLeastTimes': 'must add up to no less than {least}, each times {other}',
   'rule.sumExactlyTimes': 'must add up to {limit}, each times {other}',
+  'rule.sumOf': 'must add up to at least {least} and at most {most}: {other}',
+  'rule.sumMostOf': 'must add up to no more than {most}: {other}',
+  'rule.sumLeastOf': 'must add up to no less than {least}: {other}',
+  'rule.sumExactlyOf': 'must add up to {limit}: {other}',
   'rule.exactlyOne': 'needs exactly one of {addresses}',
   'rule.fits': 'must also be valid for a second field',
   'rule.while': '{words}, while {when}',
@@ -179,6 +194,15 @@ export const sentenceWords = {
   'rule.inOrderOrEqual': 'must not be less than the one before it',
   'rule.inOrderTime': 'must come after the one before it',
   'rule.inOrderTimeOrEqual': 'must not come before the one before it',
+  'rule.count': 'must have {least} to {most} elements',
+  'rule.countLeast': 'must have at least {least} {least|element|elements}',
+  'rule.countMost': 'must have at most {most} {most|element|elements}',
+  'rule.countExactly': 'must have {limit} {limit|element|elements}',
+  'rule.countWhen': 'must have {least} to {most} elements for which {when}',
+  'rule.countLeastWhen': 'must have at least {least} {least|element|elements} for which {when}',
+  'rule.countMostWhen': 'must have at most {most} {most|element|elements} for which {when}',
+  'rule.countExactlyWhen': 'must have {limit} {limit|element|elements} for which {when}',
+  'rule.by': '{words}, for each {addresses}',
   'rule.distinct': 'must not have the same {addresses} as another',
   'rule.apart': 'must not overlap another, each from {first} to {other}',
   'rule.gap': 'must be {least} to {most} after {first}',

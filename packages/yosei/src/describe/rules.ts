@@ -85,6 +85,7 @@ const rules: { readonly [R in RuleName]: Writing<Rules[R]> } = {
   apart: unsayable,
   ascending: unsayable,
   check: unsayable,
+  count: unsayable,
   differ: unsayable,
   distinct: unsayable,
   equal: unsayable,

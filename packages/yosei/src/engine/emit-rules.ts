@@ -5,7 +5,7 @@
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
 import type { Placed } from '../declare/place.js'
-import { decimalSum } from '../grammar/numbers.js'
+import { decimalSum, negated, roundedProduct } from '../grammar/numbers.js'
 import type { CodeOf, Held, Node, Test } from '../kinds/kind.js'
 import { codes } from '../kinds/kinds.js'
 import { type Shape, shapesAt } from '../kinds/locate.js'
@@ -472,6 +472,8 @@ export const ruleLibrary = {
     return true
   },
   decimalSum,
+  roundedProduct,
+  less: (factor: string | number) => (typeof factor === 'number' ? -factor : negated(factor)),
   fits: (run: Run, field: Node, value: unknown): boolean => fitting(run)(field, value, value, true).length === 0,
   isNamed,
   valueAt,

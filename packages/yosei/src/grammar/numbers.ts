@@ -121,6 +121,36 @@ export function decimalSum(
   return pointed(total, most)
 }
 
+/** A whole number without its last digits, half away from zero. */
+function roundedWhole(whole: number, unit: number): number {
+  const size = Math.abs(whole)
+  const rest = size % unit
+  const least = (size - rest) / unit + (2 * rest >= unit ? 1 : 0)
+  return whole < 0 ? -least : least
+}
+
+/** The product of a decimal and a factor, rounded to so many places after its point. */
+export function roundedProduct(text: string, factor: string | number, places: number): string {
+  const other = String(factor)
+  const whole = wholeOf(text) * wholeOf(other)
+  const digits = digitsBehind(text) + digitsBehind(other)
+  if (!Number.isSafeInteger(whole) || digits > 15) return roundDecimal(productOf(text, other), places)
+  return digits <= places ? pointed(whole, digits) : pointed(roundedWhole(whole, 10 ** (digits - places)), places)
+}
+
+/** A decimal rounded to so many places after its point, half away from zero. */
+export function roundDecimal(text: string, places: number): string {
+  const { negative, integer, fraction } = digitsOf(text)
+  if (fraction.length <= places) return text
+  const up = fraction.charCodeAt(places) >= 53 ? 1n : 0n
+  const digits = String(BigInt(`0${integer}${fraction.slice(0, places)}`) + up).padStart(places + 1, '0')
+  const point = digits.length - places
+  return `${negative ? '-' : ''}${digits.slice(0, point)}${places > 0 ? `.${digits.slice(point)}` : ''}`
+}
+
+/** What takes away as much as a decimal adds. */
+export const negated = (decimal: string): string => (decimal.startsWith('-') ? decimal.slice(1) : `-${decimal}`)
+
 /** A decimal without its point; NaN of one of many digits. */
 function wholeOf(text: string): number {
   if (text.length > soonDigits) return Number.NaN

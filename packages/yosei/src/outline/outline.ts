@@ -235,13 +235,17 @@ export function ruleWords(rule: AnyRule, root: Node): string {
     isTime: (address) => measuresAt(root, pathOf(address)).some((measure) => areTimes.includes(measure)),
     isSecret: (address) => isSecret(root, pathOf(address)),
   })
-  const words = `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
+  const all = `${at.join(' and ')} ${wordFault({ path: [], stage: 'rules', code, variant, messages: rule.message, about })}`
+  const by = 'by' in rule ? rule.by : undefined
+  const words = by
+    ? wordFault({ path: [], stage: 'rules', code: 'rule', variant: 'by', about: { words: all, addresses: by } })
+    : all
   // Of a condition on a secret not even the words are reported.
   const during = (rule.during ?? []).filter(
     (one) => !addressesIn(one).some((address) => isSecret(root, pathOf(address))),
   )
   const [when, ...more] = during
   if (!when) return words
-  const all = more.length > 0 ? (conditionMaker.all(...during) as AnyCondition) : when
-  return wordFault({ path: [], stage: 'rules', code: 'rule', variant: 'while', about: { words, when: all } })
+  const whole = more.length > 0 ? (conditionMaker.all(...during) as AnyCondition) : when
+  return wordFault({ path: [], stage: 'rules', code: 'rule', variant: 'while', about: { words, when: whole } })
 }

@@ -1,11 +1,12 @@
 /** How rules are broken and mended: changes of a request that are worth a try. One list for each rule. */
 import type { EndpointNode } from '../declare/endpoint.js'
 import { rulesOf } from '../declare/place.js'
-import { productOf, sumOf } from '../grammar/numbers.js'
+import { negated, productOf, sumOf } from '../grammar/numbers.js'
 import type { Node } from '../kinds/kind.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { AnyRule, RuleName, Rules } from '../rules/rule.js'
 import { addressesOf } from '../rules/rules.js'
+import type { Term } from '../rules/sum-within.js'
 import { EACH, EACH_NAME, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { readSpan } from '../terms/units.js'
 import { gone } from './demands.js'
@@ -155,10 +156,10 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
           ],
     *edits(rule, about) {
       const { trial, tree, at, value } = about
-      const { address, times } = rule
+      const address = rule.terms[0]?.factors[0] ?? ''
       const path = at(address)
       const list = listPath(path)
-      const sum = sumNow(tree, path, times === undefined ? undefined : at(times))
+      const sum = sumOf(rule.terms.map((term) => sumNow(tree, term, about)))
       for (const limit of [rule.atLeast, rule.atMost, rule.exactly]) {
         if (limit === undefined) continue
         const isFar = typeof limit === 'string' && valueOfText(limit) === undefined
@@ -183,6 +184,33 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
               ),
             ],
           ]
+    },
+  },
+  count: {
+    codes: ({ code, atLeast, atMost, exactly }) =>
+      code !== ''
+        ? [code]
+        : [
+            ...(atLeast === undefined && exactly === undefined ? [] : ['too_few']),
+            ...(atMost === undefined && exactly === undefined ? [] : ['too_many']),
+          ],
+    *edits({ address, atLeast, atMost, exactly, where }, { trial, tree, at, value }) {
+      const list = listPath(at(address))
+      const [shape] = shapesAt(trial.root, list)
+      if (shape?.kind !== 'list') return
+      const [low, high] = shape.length ?? [0, 100]
+      // Such an element as is there, or one that the condition speaks of.
+      const one =
+        (valueAt(tree, list) as readonly unknown[] | undefined)?.[0] ??
+        make(shape.item, { ...trial.making, pick: least })
+      const spoken = [...literalsIn(where ? [where] : [])].flatMap(([name, literals]) =>
+        literals.slice(0, 3).map((literal) => replaced(one, at(name).slice(list.length + 1), literal)),
+      )
+      for (const limit of [atLeast, atMost, exactly]) {
+        const count = Number(typeof limit === 'string' ? value(limit) : (limit ?? Number.NaN))
+        for (const length of [count, count + 1, count - 1].filter((size) => size >= low && size <= high))
+          for (const element of [one, ...spoken]) yield [[list, Array.from({ length }, () => element)]]
+      }
     },
   },
   fits: {
@@ -290,18 +318,22 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
 const alike = (like: unknown, text: string): unknown => (typeof like === 'string' ? text : Number(text))
 const valueOfText = (text: string) => (/^-?\d/.test(text) ? text : undefined)
 
-/** The sum as it is now. */
-function sumNow(tree: Tree, path: Path, times: Path | undefined): string | undefined {
-  const list = listPath(path)
-  const rest = path.slice(list.length + 1)
-  const elements = list.length === path.length ? [undefined] : valueAt(tree, list)
-  if (!Array.isArray(elements)) return undefined
+/** What a term adds as it is now. */
+function sumNow(tree: Tree, { factors, isLess }: Term, { at }: About): string {
+  const paths = factors.map((factor) => at(factor))
+  const lead = paths.reduce((deep, one) => (listPath(one).length > listPath(deep).length ? one : deep))
+  const list = listPath(lead)
+  const elements = list.length === lead.length ? [undefined] : valueAt(tree, list)
+  if (!Array.isArray(elements)) return '0'
   const amounts = elements.map((_, index) => {
-    const value = list.length === path.length ? valueAt(tree, path) : valueAt(tree, [...list, index, ...rest])
-    const factor = times ? valueAt(tree, [...list, index, ...times.slice(list.length + 1)]) : 1
-    return value === undefined || factor === undefined ? '0' : productOf(String(value), String(factor))
+    const values = paths.map((path) => {
+      const isInside = list.length < path.length && list.every((key, step) => key === path[step])
+      return valueAt(tree, isInside ? [...list, index, ...path.slice(list.length + 1)] : path)
+    })
+    return values.some((value) => value === undefined || value === null) ? '0' : values.map(String).reduce(productOf)
   })
-  return sumOf(amounts)
+  const sum = sumOf(amounts)
+  return isLess ? negated(sum) : sum
 }
 
 const triesOf = ({ rule }: AnyRule) => tries[rule] as Tries<AnyRule>

@@ -27,7 +27,8 @@ declare module './rule.js' {
     among: Among
   }
 }
-type InMany<T> = Address<T> & (`${string}[]${string}` | `${string}{}${string}`)
+/** The addresses inside of lists and tables, and of their elements. */
+export type InMany<T> = Address<T> & (`${string}[]${string}` | `${string}{}${string}`)
 /** The addresses in lists and tables whose values can be those at `A`. */
 export type ManyLike<T, A extends string> = {
   [B in InMany<T>]: [One<T, B>] extends [One<T, A>] ? B : [One<T, A>] extends [One<T, B>] ? B : never

@@ -4,20 +4,22 @@ import { Place } from '../kinds/phrase.js'
 import { sameAs } from '../kinds/same.js'
 import type { Address } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
-import { elementOf, elementsOf, listOfAll, mistakeOfElements } from './elements.js'
+import { mistakeOfBy, valuesIn } from './by.js'
+import { eachBy, elementOf, groupedCode, groupsOf, mistakeOfElements } from './elements.js'
 import { declaredAt, faultOf, isNone } from './input.js'
 import {
+  groupOptions,
+  type InGroups,
   type LooseBlame,
+  type LooseGroups,
   none,
   type Rule,
   type RuleInService,
   type RuleOf,
-  type Wording,
   withOptions,
   worded,
-  wordOptions,
 } from './rule.js'
-import type { Sort } from './terms.js'
+import type { Sort, Terms } from './terms.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -32,10 +34,13 @@ export interface DistinctMaker<T> {
    * @example
    * on.distinct('body.rows[].team', 'body.rows[].night')
    */
-  distinct(...given: readonly [InList<T>, ...InList<T>[]] | readonly [InList<T>, ...InList<T>[], Wording]): Rule
+  distinct(...given: readonly [InList<T>, ...InList<T>[]] | readonly [InList<T>, ...InList<T>[], InGroups<T>]): Rule
 }
 export interface Distinct extends Rule {
   readonly rule: 'distinct'
+  /** What is compared. */
+  readonly addresses: readonly string[]
+  readonly by?: readonly string[]
 }
 
 /**
@@ -56,35 +61,40 @@ export function keyCode(values: readonly { readonly name: string; readonly sort:
 export const distinct: RuleOf<Distinct> = {
   words: {},
   make(...given: (string | LooseBlame)[]) {
-    const [reads, { code = 'repeated', ...rest }] = withOptions(given)
-    return { rule: 'distinct', code, reads, blames: [elementOf(reads)], ...worded(rest) }
+    const [addresses, { code = 'repeated', by, ...rest }] = withOptions(given) as [readonly string[], LooseGroups]
+    const reads = [...new Set([...addresses, ...valuesIn(by)])]
+    const grouped = by === undefined ? {} : { by }
+    return { rule: 'distinct', code, addresses, ...grouped, reads, blames: [elementOf(addresses)], ...worded(rest) }
   },
-  each: ({ reads }) => [listOfAll(reads) ?? ''],
+  each: ({ addresses, by }) => eachBy(addresses, by),
   waits: none,
   elements: ({ reads }) => reads,
   judgesKnown: true,
   derives: false,
   names: none,
   judge(rule, matter) {
-    const same = rule.reads.map((address) => sameAs(nodesAt(matter.root, declaredAt(address, matter.scope))))
-    const seen = new Map<string, Place>()
-    return elementsOf(rule.reads, matter).flatMap(({ path, values }) => {
-      if (values.some(isNone)) return []
-      const key = JSON.stringify(values.map((value, at) => same[at]?.(value)))
-      const other = seen.get(key)
-      if (other === undefined) seen.set(key, new Place(path))
-      return other === undefined ? [] : [faultOf(rule, path, { saidAs: 'repeated', about: { other } })]
+    const same = rule.addresses.map((address) => sameAs(nodesAt(matter.root, declaredAt(address, matter.scope))))
+    return groupsOf(rule.addresses, rule.by, matter).flatMap((elements) => {
+      const seen = new Map<string, Place>()
+      return elements.flatMap(({ path, values }) => {
+        if (values.some(isNone)) return []
+        const key = JSON.stringify(values.map((value, at) => same[at]?.(value)))
+        const other = seen.get(key)
+        if (other === undefined) seen.set(key, new Place(path))
+        return other === undefined ? [] : [faultOf(rule, path, { saidAs: 'repeated', about: { other } })]
+      })
     })
   },
 }
 
 export const distinctInService: RuleInService<Distinct> = {
-  takes: [anAddress, wordOptions],
+  takes: [anAddress, groupOptions],
   hasRest: true,
   compares: true,
-  mistake: ({ reads }) => mistakeOfElements(reads),
-  code({ reads }, terms) {
+  mistake: ({ addresses, by }) => mistakeOfElements(addresses) ?? mistakeOfBy(by, addresses),
+  code({ addresses: reads, by }, terms) {
     const { writer } = terms
+    if (by) return groupedDistinct(reads, by, terms)
     const list = terms.elements(reads[0] ?? '')
     const [element, seen, holds, key] = [writer.name('e'), writer.name('s'), writer.name('h'), writer.name('v')]
     const values = reads.map((address) => ({ value: terms.elements(address)?.of(element), sort: terms.sort(address) }))
@@ -105,5 +115,32 @@ export const distinctInService: RuleInService<Distinct> = {
     })
     return holds
   },
-  sentence: ({ reads, blames }) => ({ code: 'rule', variant: 'distinct', about: { addresses: reads }, at: blames }),
+  sentence: ({ addresses, blames }) => ({ code: 'rule', variant: 'distinct', about: { addresses }, at: blames }),
+}
+
+function groupedDistinct(addresses: readonly string[], by: readonly string[], terms: Terms): string | undefined {
+  const { writer } = terms
+  const sorts = addresses.map(terms.sort)
+  const [groups, holds] = [writer.name('m'), writer.name('h')]
+  if (sorts.includes('other')) return undefined
+  writer.line(`const ${groups} = new Map()`)
+  writer.line(`let ${holds} = true`)
+  const isDone = terms.each(addresses[0] ?? '', (_, inside) => {
+    const values = addresses.map(inside.value)
+    if (values.includes(undefined)) return false
+    const names = values.map((value, at) => {
+      const name = writer.name('v')
+      writer.line(`const ${name} = ${value}`)
+      return { name, sort: sorts[at] as Sort }
+    })
+    let seen: string | undefined
+    writer.block(`if (${names.map(({ name }) => `${name} != null`).join(' && ')}) {`, () => {
+      const key = writer.name('v')
+      writer.line(`const ${key} = ${keyCode(names)}`)
+      seen = groupedCode(by, groups, 'new Set()', inside)
+      writer.line(`if (${seen}.has(${key})) ${holds} = false; else ${seen}.add(${key})`)
+    })
+    return seen !== undefined
+  })
+  return isDone ? holds : undefined
 }

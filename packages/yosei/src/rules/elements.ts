@@ -1,7 +1,8 @@
 /** What rules have in common that hold the elements of one list against each other. */
 import { EACH, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
-import type { RuleInput } from './input.js'
-import { pathOf } from './input.js'
+import { deepest, elementsIn, groupCode, grouping } from './by.js'
+import { concrete, listsShared, pathOf, type RuleInput } from './input.js'
+import type { Terms } from './terms.js'
 
 /** The path of the list whose elements hold the values of an address, and the way from an element to its value. */
 function inList(address: string): { readonly list: Path; readonly rest: Path } | undefined {
@@ -21,6 +22,14 @@ export function listOfAll(addresses: readonly string[]): string | undefined {
 export function elementOf(addresses: readonly string[]): string {
   const list = listOfAll(addresses)
   return list === undefined ? (addresses[0] ?? '') : `${list}[]`
+}
+
+/** The list that holds the values of an address and none of the limits, or the address itself. */
+export function listBlamed(address: string, limits: readonly string[]): string {
+  const path = parseAddress(address) ?? []
+  const shared = limits.length > 0 ? listsShared([path, ...limits.map((limit) => parseAddress(limit) ?? [])]).length : 0
+  const each = firstEach(path, shared)
+  return each < 0 ? address : formatAddress(path.slice(0, each))
 }
 
 /** The address of what holds the last list or table of an address. */
@@ -48,20 +57,53 @@ export interface Element {
   readonly values: readonly unknown[]
 }
 
-/** The elements of the list that some addresses share, if the rule is judged: those that it speaks of, and can read. */
-export function elementsOf(
+/**
+ * The elements of the list that some addresses share, in the groups that are judged each among themselves: those that the
+ * rule speaks of, and can read.
+ */
+export function groupsOf(
   addresses: readonly string[],
-  { input, scope, isWrong, speaksOf }: RuleInput,
-): readonly Element[] {
-  const list = pathOf(listOfAll(addresses) as string, scope)
+  by: readonly string[] | undefined,
+  matter: RuleInput,
+): readonly (readonly Element[])[] {
+  const { input, scope, isWrong, speaksOf } = matter
   const rests = addresses.map(restOf)
-  const elements = valueAt(input, list)
-  if (!Array.isArray(elements)) return []
-  return elements.flatMap((element, index): Element[] => {
-    const path = [...list, index]
-    if (!speaksOf(path) || rests.some((rest) => isWrong([...path, ...rest]))) return []
-    return [{ path, values: rests.map((rest) => (rest.length === 0 ? element : valueAt(element, rest))) }]
-  })
+  const groupOf = grouping(by, matter)
+  const groups = new Map<string, Element[]>()
+  for (const list of concrete(input, pathOf(listOfAll(addresses) as string, scope))) {
+    const elements = valueAt(input, list)
+    if (!Array.isArray(elements)) continue
+    for (const [index, element] of elements.entries()) {
+      const path = [...list, index]
+      const group = groupOf(path)
+      if (!group || !speaksOf(path) || rests.some((rest) => isWrong([...path, ...rest]))) continue
+      const known = groups.get(group.key) ?? []
+      groups.set(group.key, known)
+      known.push({ path, values: rests.map((rest) => (rest.length === 0 ? element : valueAt(element, rest))) })
+    }
+  }
+  return [...groups.values()]
+}
+
+/** By what lists such a rule is judged: the one that it looks at, or the elements that group it. */
+export const eachBy = (addresses: readonly string[], by: readonly string[] | undefined): readonly string[] =>
+  by === undefined ? [listOfAll(addresses) ?? ''] : elementsIn(by).length > 0 ? [deepest(elementsIn(by))] : []
+
+/** What elements of a group gather, as code: what is kept for the group of an element. */
+export function groupedCode(
+  by: readonly string[] | undefined,
+  groups: string,
+  make: string,
+  inside: Terms,
+): string | undefined {
+  const { writer } = inside
+  const key = groupCode(by, inside)
+  if (key === undefined) return undefined
+  const [name, own] = [writer.name('g'), writer.name('g')]
+  writer.line(`const ${name} = ${key}`)
+  writer.line(`let ${own} = ${groups}.get(${name})`)
+  writer.line(`if (${own} === undefined) ${groups}.set(${name}, ${own} = ${make})`)
+  return own
 }
 
 /** The way from an element to what an address names in it. */

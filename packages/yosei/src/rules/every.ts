@@ -15,6 +15,7 @@ import { atLeastOne, atLeastOneInService } from './at-least-one.js'
 import { atMostOne, atMostOneInService } from './at-most-one.js'
 import { check, checkInService } from './check.js'
 import type { ConditionInService, ConditionName, Conditions } from './condition.js'
+import { count, countInService } from './count.js'
 import { differ, differInService } from './differ.js'
 import { distinct, distinctInService } from './distinct.js'
 import { equal, equalInService } from './equal.js'
@@ -37,6 +38,7 @@ export const everyRule: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
   among,
   apart,
   ascending,
+  count,
   distinct,
   gap,
   inOrder,
@@ -60,6 +62,7 @@ export const rulesInService: { readonly [R in RuleName]: RuleInService<Rules[R]>
   among: amongInService,
   apart: apartInService,
   ascending: ascendingInService,
+  count: countInService,
   distinct: distinctInService,
   gap: gapInService,
   inOrder: inOrderInService,

@@ -4,19 +4,21 @@ import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
 import type { Address } from '../terms/address.js'
 import { aFlag, anAddress, merged } from '../terms/option-types.js'
-import { elementsOf, listOfAll, mistakeOfElements, restOf } from './elements.js'
+import { mistakeOfBy, valuesIn } from './by.js'
+import { type Element, eachBy, groupedCode, groupsOf, mistakeOfElements, restOf } from './elements.js'
 import { declaredAt, faultOf, isNone } from './input.js'
 import { areTimes, measuresAt, orderAt, toldAt, withoutOrder } from './measure.js'
 import {
-  type LooseBlame,
+  groupOptions,
+  type InGroups,
+  type LooseGroups,
   none,
   type Rule,
   type RuleInService,
   type RuleOf,
-  type Wording,
   worded,
-  wordOptions,
 } from './rule.js'
+import type { Terms } from './terms.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -31,21 +33,27 @@ export interface InOrderMaker<T> {
    * @example
    * on.inOrder('body.legs[].departs', { orEqual: true })
    */
-  inOrder(address: Address<T> & `${string}[]${string}`, options?: Wording & { orEqual?: boolean | undefined }): Rule
+  inOrder(address: Address<T> & `${string}[]${string}`, options?: InGroups<T> & { orEqual?: boolean | undefined }): Rule
 }
 export interface InOrder extends Rule {
   readonly rule: 'inOrder'
   readonly orEqual: boolean
+  readonly by?: readonly string[]
 }
 
 /** The rule `inOrder`, for `use`. */
 export const inOrder: RuleOf<InOrder> = {
   words: orderWords,
-  make(address: string, { code = 'out_of_order', orEqual = false, ...rest }: LooseBlame & { orEqual?: boolean } = {}) {
-    return { rule: 'inOrder', code, orEqual, reads: [address], blames: [address], ...worded(rest) }
+  make(
+    address: string,
+    { code = 'out_of_order', orEqual = false, by, ...rest }: LooseGroups & { orEqual?: boolean } = {},
+  ) {
+    const reads = [...new Set([address, ...valuesIn(by)])]
+    const grouped = by === undefined ? {} : { by }
+    return { rule: 'inOrder', code, orEqual, ...grouped, reads, blames: [address], ...worded(rest) }
   },
-  each: ({ reads }) => [listOfAll(reads) ?? ''],
-  waits: ({ reads }) => reads,
+  each: ({ reads, by }) => eachBy(reads.slice(0, 1), by),
+  waits: ({ reads }) => reads.slice(0, 1),
   elements: ({ reads }) => reads,
   judgesKnown: true,
   derives: false,
@@ -58,9 +66,15 @@ export const inOrder: RuleOf<InOrder> = {
     const isTime = measuresAt(root, declared).some((measure) => areTimes.includes(measure))
     const variant = `second${isTime ? 'Time' : ''}${rule.orEqual ? 'OrEqual' : ''}`
     const rest = restOf(address)
-    const there = elementsOf(rule.reads, matter).filter(({ values: [value] }) => !isNone(value))
-    return there.slice(1).flatMap(({ path, values: [value] }, index) => {
-      const before = there[index] as (typeof there)[number]
+    const pairs = groupsOf([address], rule.by, matter).flatMap((elements) => {
+      const there = elements.filter(({ values: [value] }) => !isNone(value))
+      return there.slice(1).map((one, index) => ({ one, before: there[index] as Element }))
+    })
+    return pairs.flatMap(({ one, before }) => {
+      const {
+        path,
+        values: [value],
+      } = one
       const found = order(before.values[0], value)
       if (rule.orEqual ? found <= 0 : found < 0) return []
       const [place, other] = [
@@ -77,12 +91,15 @@ export const inOrder: RuleOf<InOrder> = {
 }
 
 export const inOrderInService: RuleInService<InOrder> = {
-  takes: [anAddress, /* @__PURE__ */ merged(wordOptions, { orEqual: aFlag })],
+  takes: [anAddress, /* @__PURE__ */ merged(groupOptions, { orEqual: aFlag })],
   compares: true,
-  mistake: ({ reads }, measuresOf) => mistakeOfElements(reads) ?? withoutOrder(reads, measuresOf),
-  code({ reads: [address = ''], orEqual }, terms) {
-    const list = terms.elements(address)
+  mistake({ reads: [address = ''], by }, measuresOf) {
+    return mistakeOfElements([address]) ?? withoutOrder([address], measuresOf) ?? mistakeOfBy(by, [address])
+  },
+  code({ reads: [address = ''], orEqual, by }, terms) {
     const { writer } = terms
+    const list = terms.elements(address)
+    if (by) return groupedOrder(address, orEqual, by, terms)
     const [element, last, holds] = [writer.name('e'), writer.name('v'), writer.name('h')]
     const value = list?.of(element)
     if (!list || value === undefined) return undefined
@@ -105,6 +122,24 @@ export const inOrderInService: RuleInService<InOrder> = {
   sentence: ({ reads, orEqual }, { isTime }) => ({
     code: 'rule',
     variant: `inOrder${isTime(reads[0] ?? '') ? 'Time' : ''}${orEqual ? 'OrEqual' : ''}` as const,
-    at: reads,
+    at: reads.slice(0, 1),
   }),
+}
+
+function groupedOrder(address: string, orEqual: boolean, by: readonly string[], terms: Terms): string | undefined {
+  const { writer } = terms
+  const [groups, holds, sort] = [writer.name('m'), writer.name('h'), terms.sort(address)]
+  writer.line(`const ${groups} = new Map()`)
+  writer.line(`let ${holds} = true`)
+  const isDone = terms.each(address, (value, inside) => {
+    let last: string | undefined
+    writer.block(`if (${value} != null) {`, () => {
+      last = groupedCode(by, groups, '{ value: undefined }', inside)
+      const test = terms.compare(address, `${last}.value`, orEqual ? '<=' : '<', value, sort)
+      writer.line(`if (${last}.value !== undefined && !(${test})) ${holds} = false`)
+      writer.line(`${last}.value = ${value}`)
+    })
+    return last !== undefined
+  })
+  return isDone ? holds : undefined
 }

@@ -40,7 +40,7 @@ export interface Conditional<R extends 'needed' | 'absent'> extends Rule {
 }
 
 /** What the words speak of: made when they are, since many errors are reported by code alone. */
-class During {
+export class During {
   readonly #condition: AnyCondition
   readonly #place: Pick<RuleInput, 'root' | 'scope' | 'input'>
   readonly [name: string]: unknown

@@ -62,8 +62,17 @@ export interface Blame<T> {
 }
 /** The same where the rule alone knows the place. */
 export type Wording = Omit<Blame<never>, 'blames'>
+/** Words, and how elements are grouped. */
+export interface InGroups<T> extends Wording {
+  /**
+   * Elements that share these values are judged among themselves, whichever list they are in. Those that lack one form a
+   * group of their own. An address with `[]` at its end: each of those elements alone.
+   */
+  by?: readonly Address<T>[] | undefined
+}
 /** The same without static types. */
 export type LooseBlame = Omit<Blame<unknown>, 'blames'> & { readonly blames?: readonly string[] | undefined }
+export type LooseGroups = LooseBlame & { readonly by?: readonly string[] | undefined }
 /** One thing found wrong by an own rule, at an exact place. */
 export interface Found {
   /** The address of the error. */
@@ -154,6 +163,9 @@ export const blameOptions: Options<Blame<unknown>> = {
 
 /** The same where the rule alone knows the place. */
 export const wordOptions: Options<Wording> = { code: aName, status: aStatus, message: aText }
+
+/** The same with groups. */
+export const groupOptions: Options<InGroups<unknown>> = { ...wordOptions, by: listOf(anAddress) }
 
 export const worded = ({
   message,

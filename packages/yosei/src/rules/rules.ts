@@ -11,6 +11,7 @@ import type { AtMostOneMaker } from './at-most-one.js'
 import { on, ruleOf } from './brought.js'
 import type { CheckMaker } from './check.js'
 import { addressesIn, type ConditionMaker } from './conditions.js'
+import type { CountMaker } from './count.js'
 import type { DifferMaker } from './differ.js'
 import type { DistinctMaker } from './distinct.js'
 import type { EqualMaker } from './equal.js'
@@ -37,6 +38,7 @@ export interface RuleMaker<T>
     AtLeastOneMaker<T>,
     AtMostOneMaker<T>,
     CheckMaker<T>,
+    CountMaker<T>,
     DifferMaker<T>,
     DistinctMaker<T>,
     EqualMaker<T>,

@@ -1,15 +1,16 @@
 /** The sum over a list, or the value itself, lies within limits. Blames the list. */
 
 import { sumWords } from '../catalogue/english.js'
-import { compareDecimals, isDecimal, productOf, sumOf } from '../grammar/numbers.js'
+import { compareDecimals, isDecimal, negated, productOf, roundDecimal, sumOf } from '../grammar/numbers.js'
 import { isSecret, shapesAt } from '../kinds/locate.js'
 import { Phrase, Place, type Speech } from '../kinds/phrase.js'
 import { quote } from '../kinds/quote.js'
 import { literal } from '../kinds/scalar.js'
-import { type Address, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, firstEach, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Bounds } from '../terms/declared.js'
 import {
+  listOf as aListOf,
   anAddress,
   bounds,
   eitherOf,
@@ -20,12 +21,36 @@ import {
   withOptions,
 } from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
-import { beside, blamedAt, concrete, declaredAt, faultOf, isNone, listsShared, pathOf, strays } from './input.js'
+import {
+  deepest,
+  eachBounded,
+  type Group,
+  groupCode,
+  grouping,
+  mistakeOfBy,
+  Sharing,
+  ungrouped,
+  valuesIn,
+} from './by.js'
+import { listBlamed } from './elements.js'
+import {
+  beside,
+  blamedAt,
+  concrete,
+  declaredAt,
+  faultOf,
+  isNone,
+  listsShared,
+  pathOf,
+  type RuleInput,
+  strays,
+} from './input.js'
 import { type Measure, toldAt } from './measure.js'
 import {
   type Blame,
   blameOptions,
   type LooseBlame,
+  none,
   type Rule,
   type RuleInService,
   type RuleOf,
@@ -40,30 +65,52 @@ declare module './rule.js' {
 }
 /** A number, a decimal as a text, or the address of either. */
 type SumLimit<A extends string> = number | bigint | `${number}` | A
+/** What is added: a value, those of a list, or the product of several. */
+type SumTerm<A extends string> = A | readonly A[]
 interface SumLimits<A extends string> {
   atLeast?: SumLimit<A> | undefined
   atMost?: SumLimit<A> | undefined
   exactly?: SumLimit<A> | undefined
   /** What each value is multiplied by: an address in the same element. */
   times?: A | undefined
+  /** What is taken away. */
+  less?: readonly SumTerm<A>[] | undefined
+  /** Rounds each product to so many decimal places before it is added, half away from zero. */
+  rounded?: number | undefined
+  /**
+   * Elements that share these values are added up among themselves, whichever list they are in. Those that lack one form
+   * a group of their own. An address with `[]` at its end: each of those elements alone.
+   */
+  by?: readonly A[] | undefined
 }
 export interface SumWithinMaker<T> {
   /**
-   * The sum over a list, or the value itself, lies within limits: exact for integers, big integers and decimals. Blames
-   * the list. An element that lacks the value, or its `times`, adds nothing.
+   * A sum lies within limits: of a list, or of several terms, each an address or a product of addresses. Exact for
+   * integers, big integers and decimals. Blames the list, or the first term. What was not sent adds nothing.
    *
    * @example
    * on.sumWithin('body.lines[].price', { times: 'body.lines[].quantity', exactly: 'body.total' })
+   * on.sumWithin(['body.subtotal', ['body.fee', 'body.count']], { less: ['body.discount'], exactly: 'body.total' })
    */
-  sumWithin(address: Address<T>, limits: Bounds | SumLimits<Address<T>>, options?: Blame<T>): Rule
+  sumWithin(
+    terms: Address<T> | readonly SumTerm<Address<T>>[],
+    limits: Bounds | SumLimits<Address<T>>,
+    options?: Blame<T>,
+  ): Rule
 }
 export interface SumWithin extends Rule {
   readonly rule: 'sumWithin'
-  readonly address: string
+  readonly terms: readonly Term[]
   readonly atLeast?: SumLimit<string>
   readonly atMost?: SumLimit<string>
   readonly exactly?: SumLimit<string>
-  readonly times?: string
+  readonly rounded?: number
+  readonly by?: readonly string[]
+}
+/** What is added, or taken away: the product of what is at these addresses. */
+export interface Term {
+  readonly factors: readonly string[]
+  readonly isLess: boolean
 }
 
 /** What is wrong with a sum, by the limit that it is held to. */
@@ -78,7 +125,25 @@ const limitNames = /* @__PURE__ */ Object.keys(limits) as readonly LimitName[]
 const aLimit = taken('a number, a decimal as a text, or an address', "'body.total'", (value) =>
   typeof value === 'number' ? !Number.isNaN(value) : typeof value === 'bigint' || anAddress.takes(value),
 )
-const limitOptions: Options<SumLimits<string>> = { atMost: aLimit, atLeast: aLimit, exactly: aLimit, times: anAddress }
+const someTerms: OptionType = /* @__PURE__ */ taken(
+  'a list of addresses, and of lists of those that are multiplied',
+  "['body.subtotal', ['body.fee', 'body.count']]",
+  (value) => Array.isArray(value) && value.length > 0 && value.every((one) => anAddress.takes(one) || isProduct(one)),
+)
+const isProduct = (value: unknown) => Array.isArray(value) && value.length > 0 && value.every(anAddress.takes)
+const limitOptions: Options<SumLimits<string>> = {
+  atMost: aLimit,
+  atLeast: aLimit,
+  exactly: aLimit,
+  times: anAddress,
+  less: someTerms,
+  rounded: /* @__PURE__ */ taken(
+    'a number of decimal places, from 0 to 20',
+    '2',
+    (value) => Number.isInteger(value) && Number(value) >= 0 && Number(value) <= 20,
+  ),
+  by: /* @__PURE__ */ aListOf(anAddress),
+}
 
 const someLimits: OptionType = /* @__PURE__ */ merged(withOptions(limitOptions), {
   what: 'limits',
@@ -88,19 +153,37 @@ const someLimits: OptionType = /* @__PURE__ */ merged(withOptions(limitOptions),
 /** What a sum is, and what adds up to it, unless the place of the error says that: `body.lines[].price × quantity`. */
 class Added extends Phrase {
   constructor(
-    readonly factors: readonly Path[],
+    readonly terms: readonly { readonly factors: readonly Path[]; readonly isLess: boolean }[],
     readonly sum: unknown,
+    readonly group: Sharing | undefined,
   ) {
     super()
   }
-  words({ say, address }: Speech): string {
-    const { factors, sum } = this
-    if (factors.length === 1 && typeof factors[0]?.at(-1) === 'number') return say('sum.it', { sum })
-    const [first = '', ...others] = factors.map(address)
-    const record = first.slice(0, first.lastIndexOf('.') + 1)
-    const rest = others.map((other) => (record !== '' && other.startsWith(record) ? other.slice(record.length) : other))
-    return say('sum.added', { addresses: [first, ...rest].join(' × '), sum })
+  words(speech: Speech): string {
+    const { terms, sum, group } = this
+    const [{ factors = [] } = {}] = terms
+    const isOne = terms.length === 1 && factors.length === 1 && typeof factors[0]?.at(-1) === 'number'
+    const text = isOne
+      ? speech.say('sum.it', { sum })
+      : speech.say('sum.added', { addresses: writtenTerms(terms, speech.address), sum })
+    return group ? speech.say('sum.group', { added: text, group: group.words(speech) }) : text
   }
+}
+
+function writtenTerms<P>(
+  terms: readonly { readonly factors: readonly P[]; readonly isLess: boolean }[],
+  address: (factor: P) => string,
+): string {
+  return terms
+    .map(({ factors, isLess }, at) => {
+      const [first = '', ...others] = factors.map(address)
+      const record = first.slice(0, first.lastIndexOf('.') + 1)
+      const rest = others.map((other) =>
+        record !== '' && other.startsWith(record) ? other.slice(record.length) : other,
+      )
+      return `${isLess ? (at === 0 ? '−' : ' − ') : at === 0 ? '' : ' + '}${[first, ...rest].join(' × ')}`
+    })
+    .join('')
 }
 
 /** The limits that are addresses. */
@@ -108,180 +191,298 @@ const others = (rule: Pick<SumWithin, LimitName>): readonly string[] =>
   limitNames.map((name) => rule[name]).filter(isAddress)
 const isAddress = (limit: unknown): limit is string => typeof limit === 'string' && !isDecimal(limit)
 
+const addressesOf = ({ terms }: Pick<SumWithin, 'terms'>): readonly string[] => terms.flatMap(({ factors }) => factors)
+/** The factor that goes through most lists: the others lie beside it, or outside. */
+const leadOf = ({ factors }: Term): string => deepest(factors)
+const firstOf = ({ terms }: Pick<SumWithin, 'terms'>): string => terms[0]?.factors[0] as string
+
+/** What the terms of a call are: a single address, or a list of addresses and products. */
+const termsOf = (given: string | readonly SumTerm<string>[], isLess: boolean): readonly Term[] =>
+  (typeof given === 'string' ? [given] : given).map((one) => ({
+    factors: typeof one === 'string' ? [one] : one,
+    isLess,
+  }))
+
 /** The rule `sumWithin`, for `use`. */
 export const sumWithin: RuleOf<SumWithin> = {
   words: sumWords,
-  make(address: string, given: Bounds | SumLimits<string>, options: LooseBlame = {}) {
-    const { atLeast, atMost, exactly, times } = Array.isArray(given)
-      ? bounded(given as Bounds)
-      : (given as SumLimits<string>)
+  make(given: string | readonly SumTerm<string>[], bounds: Bounds | SumLimits<string>, options: LooseBlame = {}) {
+    const { atLeast, atMost, exactly, times, less, rounded, by } = Array.isArray(bounds)
+      ? bounded(bounds as Bounds)
+      : (bounds as SumLimits<string>)
+    const added =
+      times === undefined || typeof given !== 'string'
+        ? termsOf(given, false)
+        : [{ factors: [given, times], isLess: false }]
+    const terms = [...added, ...termsOf(less ?? [], true)]
     const held = {
       ...(atMost === undefined ? {} : { atMost }),
       ...(atLeast === undefined ? {} : { atLeast }),
       ...(exactly === undefined ? {} : { exactly }),
-      ...(times === undefined ? {} : { times }),
+      ...(rounded === undefined ? {} : { rounded }),
+      ...(by === undefined ? {} : { by }),
+      // Reported as a mistake where the declaration is checked.
+      ...(times !== undefined && typeof given !== 'string' ? { times } : {}),
     }
     const far = others(held)
-    const { code = '', blames = [listOf(address, far)] } = options
-    const reads = [...new Set([address, ...(times === undefined ? [] : [times]), ...far])]
-    return { rule: 'sumWithin', code, address, ...held, reads, blames, ...worded(options) }
+    const first = firstOf({ terms })
+    const { code = '', blames = [listBlamed(first, eachBounded(terms.map(leadOf), far, by))] } = options
+    const reads = [...new Set([...addressesOf({ terms }), ...far, ...valuesIn(by)])]
+    return { rule: 'sumWithin', code, terms, ...held, reads, blames, ...worded(options) }
   },
-  each: (rule) => (others(rule).length > 0 ? [rule.address, ...others(rule)] : []),
-  waits: ({ address, times }) => (times === undefined ? [address] : [address, times]),
-  elements: ({ address, times }) => (times === undefined ? [address] : [address, times]),
+  each: (rule) => eachBounded(rule.terms.map(leadOf), others(rule), rule.by),
+  waits: ({ terms: [first, ...more] }) => (first && more.length === 0 ? first.factors : none()),
+  elements: (rule) => [...addressesOf(rule), ...valuesIn(rule.by)],
   judgesKnown: true,
   derives: false,
-  names: ({ address }) => [address],
-  judge(rule, { root, input, scope, isWrong, speaksOf }) {
-    const isThere = (path: Path) => !isNone(valueAt(input, path))
+  names: (rule) => [firstOf(rule)],
+  judge(rule, matter) {
+    const { root, input, scope } = matter
     const at = (address: string) => pathOf(address, scope)
-    // Of a single null nothing is known.
-    const isNull = (address: string) => firstEach(at(address)) < 0 && !isThere(at(address))
-    if (isNull(rule.address) || (rule.times !== undefined && isNull(rule.times))) return []
-    const terms = concrete(input, at(rule.address))
-      .filter((path) => speaksOf(path) !== false)
-      .map((path) => (rule.times === undefined ? [path] : [path, beside(at(rule.times), path)]))
-    const known = terms.filter((term) => term.every((path) => speaksOf(path) === true && !isWrong(path)))
-    const isKnown =
-      known.length === terms.length &&
-      rule.reads.every((one) => unread(input, at(one), isWrong).every((path) => speaksOf(path) === false))
-    const whole = known.filter((term) => term.every(isThere))
-    // A sum of which not all is known may only be too great already.
-    const judged = limitNames.filter((name) => rule[name] !== undefined && (isKnown || name === 'atMost'))
+    const isThere = (path: Path) => !isNone(valueAt(input, path))
+    const terms = rule.terms.map((term) => addendsOf(term, rule.by, matter))
+    if (!terms.some((term) => term.isThere)) return []
+    const [isKnown, isLessKnown] = [false, true].map((isLess) =>
+      terms.every((term) => term.isLess !== isLess || term.isKnown),
+    )
+    // A sum of which not all is known may only be too great already; or too small, if less was taken away of it.
+    const isSure = { atMost: isLessKnown, atLeast: isKnown, exactly: isKnown && isLessKnown }
+    const judged = limitNames.filter((name) => rule[name] !== undefined && isSure[name])
     const places = judged
       .flatMap((name) => (isAddress(rule[name]) ? [concrete(input, at(rule[name]))[0]] : []))
       .filter((path) => path !== undefined && isThere(path)) as readonly Path[]
-    const odd = [...whole.flat(), ...places].filter((path) => decimalOf(valueAt(input, path)) === undefined)
+    const addends = terms.flatMap((term) => term.addends)
+    const odd = [...addends.flatMap(({ factors }) => factors), ...places].filter(
+      (path) => decimalOf(valueAt(input, path)) === undefined,
+    )
     // A value may be multiplied by itself: report it once.
     const each = [...new Map(odd.map((path) => [JSON.stringify(path), path])).values()]
     if (each.length > 0) return each.map((path) => faultOf(rule, path, { code: 'wrong_type', variant: 'number' }))
     const decimalAt = (path: Path) => decimalOf(valueAt(input, path)) as string
-    const sum = sumOf(whole.map((term) => term.map(decimalAt).reduce(productOf)))
+    const amountOf = ({ factors, isLess }: Addend) => {
+      const product = factors.map(decimalAt).reduce(productOf)
+      const amount = rule.rounded === undefined || factors.length === 1 ? product : roundDecimal(product, rule.rounded)
+      return isLess ? negated(amount) : amount
+    }
     const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
-    const told = (decimal: string | undefined) => toldAt(root, declaredAt(rule.address, scope), decimal)
-    const factors = [rule.address, ...(rule.times === undefined ? [] : [rule.times])].map(at)
-    const added = isHidden ? {} : { sum: told(sum), added: new Added(factors, told(sum)) }
-    return judged.flatMap((name) => {
-      const given = rule[name]
-      const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
-      // Of a limit that is null nothing is known.
-      const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
-      if (limit === undefined || !limits[name].isWrong(compareDecimals(sum, limit))) return []
-      const rest = {
-        code: rule.code || limits[name].code,
-        saidAs: limits[name].code,
-        variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
-        limit: isHidden && far ? undefined : told(limit),
-        about: { ...added, ...(far ? { other: new Place(far) } : {}) },
-      }
-      return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((path) => faultOf(rule, path, rest)))
+    const told = (decimal: string | undefined) => toldAt(root, declaredAt(firstOf(rule), scope), decimal)
+    const groups = new Map<string, { readonly group: Group; readonly amounts: string[] }>()
+    if (valuesIn(rule.by).length === 0) groups.set(ungrouped.key, { group: ungrouped, amounts: [] })
+    for (const addend of addends) {
+      const known = groups.get(addend.group.key) ?? { group: addend.group, amounts: [] }
+      groups.set(addend.group.key, known)
+      known.amounts.push(amountOf(addend))
+    }
+    const written = rule.terms.map(({ factors, isLess }) => ({ factors: factors.map(at), isLess }))
+    return [...groups.values()].flatMap(({ group, amounts }) => {
+      const sum = sumOf(amounts)
+      const sharing = group.values.length > 0 ? new Sharing(group.values) : undefined
+      const added = isHidden ? {} : { sum: told(sum), added: new Added(written, told(sum), sharing) }
+      return judged.flatMap((name) => {
+        const given = rule[name]
+        const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
+        // Of a limit that is null nothing is known.
+        const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
+        if (limit === undefined || !limits[name].isWrong(compareDecimals(sum, limit))) return []
+        const rest = {
+          code: rule.code || limits[name].code,
+          saidAs: limits[name].code,
+          variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
+          limit: isHidden && far ? undefined : told(limit),
+          about: { ...added, ...(far ? { other: new Place(far) } : {}) },
+        }
+        return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((path) => faultOf(rule, path, rest)))
+      })
     })
   },
 }
 
+/** One product of a term: the places of its factors, and the group that it is added in. */
+interface Addend {
+  readonly factors: readonly Path[]
+  readonly isLess: boolean
+  readonly group: Group
+}
+
+/** What a term adds, of what the rule speaks of and could be read. */
+function addendsOf(term: Term, by: readonly string[] | undefined, matter: RuleInput) {
+  const { input, scope, isWrong, speaksOf } = matter
+  const isThere = (path: Path) => !isNone(valueAt(input, path))
+  const paths = term.factors.map((address) => pathOf(address, scope))
+  const lead = pathOf(leadOf(term), scope)
+  const groupOf = grouping(by, matter)
+  const all = concrete(input, lead)
+    .filter((path) => speaksOf(path) !== false)
+    .map((place) => ({ place, factors: paths.map((path) => beside(path, place)), group: groupOf(place) }))
+  const known = all.filter(
+    ({ factors, group }) => group && factors.every((path) => speaksOf(path) === true && !isWrong(path)),
+  )
+  return {
+    isLess: term.isLess,
+    // Of a single value that was not sent, or a list that was not, nothing is known.
+    isThere: paths.every((path) => {
+      const each = firstEach(path)
+      return isThere(each < 0 ? path : path.slice(0, each + 1))
+    }),
+    isKnown:
+      known.length === all.length &&
+      paths.every((path) => unread(input, path, isWrong).every((one) => speaksOf(one) === false)),
+    addends: known
+      .filter(({ factors }) => factors.every(isThere))
+      .map(({ factors, group }): Addend => ({ factors, isLess: term.isLess, group: group as Group })),
+  }
+}
+
 export const sumWithinInService: RuleInService<SumWithin> = {
-  takes: [anAddress, eitherOf(bounds, someLimits), blameOptions],
+  takes: [eitherOf(anAddress, someTerms), eitherOf(bounds, someLimits), blameOptions],
   compares: false,
   mistake(rule, measuresOf) {
-    const { address, times, reads } = rule
+    const { terms, rounded, by } = rule
     if (limitNames.every((name) => rule[name] === undefined))
       return ['it has no limit', "Give { atMost: 100 }, { atLeast: 1 } or { exactly: 'body.total' }"]
+    if ('times' in rule) return ['times belongs to no term', "Write the product as a term: ['body.fee', 'body.count']"]
+    if (rounded !== undefined && terms.every(({ factors }) => factors.length === 1))
+      return ['it rounds products, and has none', 'Take rounded away, or name a product']
     const fixed = (name: LimitName) => (isAddress(rule[name]) ? undefined : decimalOf(rule[name]))
     const [least, most] = [fixed('exactly') ?? fixed('atLeast'), fixed('atMost')]
     const isOver = (one: string | undefined, other: string | undefined) =>
       one !== undefined && other !== undefined && compareDecimals(one, other) > 0
     if (isOver(least, most) || isOver(fixed('atLeast'), fixed('exactly')))
       return ['no sum is within its limits', 'Give the lesser as atLeast, and exactly alone']
-    const odd = reads.find((one) => {
+    const odd = [...addressesOf(rule), ...others(rule)].find((one) => {
       const measures = measuresOf(one)
       return measures.length > 0 && !measures.some((measure) => summed.includes(measure))
     })
     if (odd !== undefined) return [`${odd} holds no numbers`, 'Name fields of numbers']
-    const isElsewhere = (one: string) => strays(parseAddress(one) ?? [], parseAddress(address) ?? [])
-    if (times !== undefined && isElsewhere(times))
-      return [`${times} is no one value for each ${address}`, 'Name a field of the same element']
-    const lists = listsShared([address, ...others(rule)].map((one) => parseAddress(one) ?? [])).length
-    const isMany = (one: string) => lastEach(parseAddress(one) ?? []) >= lists
-    const limit = others(rule).find((one) => isElsewhere(one) || isMany(one))
+    for (const term of terms) {
+      const lead = leadOf(term)
+      const stray = term.factors.find((one) => strays(parseAddress(one) ?? [], parseAddress(lead) ?? []))
+      if (stray !== undefined) return [`${stray} is no one value for each ${lead}`, 'Name a field of the same element']
+    }
+    const leads = terms.map(leadOf)
+    const lists = listsShared([...leads, ...others(rule)].map((one) => parseAddress(one) ?? [])).length
+    const limit = others(rule).find((one) => lastEach(parseAddress(one) ?? []) >= lists)
     if (limit !== undefined)
       return [`${limit} is no one limit of the sum`, 'Name a field outside of lists, or of those around the sum']
-    return undefined
+    return mistakeOfBy(by, leads)
   },
   code(rule, terms) {
+    const isDecimals = isDecimalSum(rule, terms)
     const { writer } = terms
-    const { address, times } = rule
     const given = limitNames.filter((name) => rule[name] !== undefined)
-    if (isDecimalSum(rule, terms)) return decimalCode(rule, terms)
-    const areNumbers = rule.reads.every((one) => terms.sort(one) === 'number')
-    const areExact = given.every((name) => isAddress(rule[name]) || Number.isSafeInteger(Number(rule[name])))
-    const element = writer.name('e')
-    const list = terms.elements(address)
-    const single = list ? undefined : terms.value(address)
-    const factor = times === undefined ? undefined : terms.elements(times)
-    const [value, by] = [list?.of(element) ?? single, factor?.of(element)]
     const limits = given.map((name) => {
       const limit = rule[name]
-      return isAddress(limit) ? terms.value(limit) : literal(writer, Number(limit))
+      if (isAddress(limit)) return isOfDecimals([limit], terms, isDecimals) ? terms.value(limit) : undefined
+      return isDecimals
+        ? quote(decimalOf(limit) ?? 'NaN')
+        : Number.isSafeInteger(Number(limit))
+          ? literal(writer, Number(limit))
+          : undefined
     })
-    const isPaired = times === undefined || (by !== undefined && list !== undefined && factor?.list === list.list)
-    if (!areNumbers || !areExact || !isPaired || value === undefined || limits.includes(undefined)) return undefined
-    const [sum, one, other] = [writer.name('s'), writer.name('v'), writer.name('v')]
-    writer.line(`let ${sum} = 0`)
-    writer.block(`for (const ${element} of ${list?.list ?? '[0]'}) {`, () => {
-      writer.line(`const ${one} = ${value}${by === undefined ? '' : `, ${other} = ${by}`}`)
-      writer.line(`if (${one} == null${by === undefined ? '' : ` || ${other} == null`}) continue`)
-      writer.line(`${sum} += ${by === undefined ? one : `${one} * ${other}`}`)
-      // What is no sum of whole numbers, halves and so on, or is beyond those that are exact, is added up as decimals.
-      const factors = by === undefined ? [`${one} * ${fractions}`] : [one, other]
-      const exact = [...factors, `${sum}${by === undefined ? ` * ${fractions}` : ''}`].map(
-        (term) => `Number.isSafeInteger(${term})`,
-      )
-      writer.line(`if (!(${exact.join(' && ')})) { ${sum} = NaN; break }`)
+    const areNumbers = addressesOf(rule).every((one) => terms.sort(one) === 'number')
+    if ((!isDecimals && (!areNumbers || rule.rounded !== undefined)) || limits.includes(undefined)) return undefined
+    if (limits.includes('"NaN"')) return undefined
+    const isGrouped = valuesIn(rule.by).length > 0
+    const [sums, sum] = [writer.name('s'), writer.name('s')]
+    const make = isDecimals ? '{ texts: [], times: [] }' : '0'
+    writer.line(isGrouped ? `const ${sums} = new Map()` : `let ${sum} = ${make}`)
+    for (const term of rule.terms) {
+      const lead = leadOf(term)
+      const isDone = terms.each(lead, (value, inside) => {
+        const names = term.factors.map((one) => (one === lead ? value : inside.value(one)))
+        if (names.includes(undefined)) return false
+        const factors = (names as string[]).map((one) => {
+          const name = writer.name('v')
+          writer.line(`const ${name} = ${one}`)
+          return name
+        })
+        let isKeyed = true
+        writer.block(`if (${factors.map((one) => `${one} != null`).join(' && ')}) {`, () => {
+          const key = isGrouped ? groupCode(rule.by, inside) : ''
+          if (key === undefined) {
+            isKeyed = false
+            return
+          }
+          const here = isGrouped ? writer.name('s') : sum
+          if (isGrouped) writer.line(`let ${here} = ${sums}.get(${key}) ?? ${make}`)
+          writer.line(
+            isDecimals ? pushCode(here, factors, term.isLess, rule.rounded) : addCode(here, factors, term.isLess),
+          )
+          if (isGrouped) writer.line(`${sums}.set(${key}, ${here})`)
+        })
+        return isKeyed
+      })
+      if (!isDone) return undefined
+    }
+    const tests = (one: string) =>
+      given.map((name, at) => {
+        const test = isDecimals
+          ? `${writer.bind(compareDecimals)}(${one}, String(${limits[at]})) ${operators[name]} 0`
+          : `${one} ${operators[name]} ${limits[at]}`
+        return isAddress(rule[name]) ? `(${limits[at]} == null || ${test})` : test
+      })
+    const isRight = (one: string) =>
+      [isDecimals ? `${one} !== undefined` : `${one} === ${one}`, ...tests(one)].join(' && ')
+    const decimals = (one: string) => `decimalSum(${one}.texts, ${one}.times)`
+    if (!isGrouped) {
+      if (!isDecimals) return isRight(sum)
+      const added = writer.name('s')
+      writer.line(`const ${added} = ${decimals(sum)}`)
+      return isRight(added)
+    }
+    const [holds, one] = [writer.name('h'), writer.name('s')]
+    writer.line(`let ${holds} = true`)
+    writer.block(`for (const ${sum} of ${sums}.values()) {`, () => {
+      writer.line(`const ${one} = ${isDecimals ? decimals(sum) : sum}`)
+      writer.line(`if (!(${isRight(one)})) ${holds} = false`)
     })
-    const tests = given.map((name, at) => {
-      const test = `${sum} ${operators[name]} ${limits[at]}`
-      return isAddress(rule[name]) ? `(${limits[at]} == null || ${test})` : test
-    })
-    return `${sum} === ${sum} && ${tests.join(' && ')}`
+    return holds
   },
-  sentence({ atLeast, atMost, exactly, times, blames }) {
+  sentence({ atLeast, atMost, exactly, terms, blames }) {
     const which =
       exactly !== undefined ? 'Exactly' : atLeast === undefined ? 'Most' : atMost === undefined ? 'Least' : ''
-    const variant = `sum${which}${times === undefined ? '' : 'Times'}` as const
-    return { code: 'rule', variant, about: { least: atLeast, most: atMost, limit: exactly, other: times }, at: blames }
+    const [{ factors = [] } = {}] = terms
+    const isSimple = terms.length === 1 && factors.length < 3 && factors[0] === leadOf(terms[0] as Term)
+    const kind = isSimple ? (factors.length === 1 ? '' : 'Times') : 'Of'
+    const variant = `sum${which}${kind}` as const
+    const other = isSimple ? factors[1] : writtenTerms(terms, (address) => address)
+    return { code: 'rule', variant, about: { least: atLeast, most: atMost, limit: exactly, other }, at: blames }
   },
 }
 
-const isDecimalSum = ({ address, times }: SumWithin, { root, path }: Terms): boolean =>
-  shapesAt(root, path(address)).every(({ kind }) => kind === 'decimal') &&
-  (times === undefined ||
-    shapesAt(root, path(times)).every(({ kind }) => kind === 'decimal' || kind === 'integer' || kind === 'number'))
-
-/** Decimals are added up as they are written. */
-function decimalCode(rule: SumWithin, terms: Terms): string | undefined {
-  const { writer } = terms
-  const list = terms.elements(rule.address)
-  const [element, sum] = [writer.name('e'), writer.name('s')]
-  const value = list?.of(element)
-  const names = limitNames.filter((name) => rule[name] !== undefined)
-  const limits = names.map((name) => {
-    const limit = rule[name]
-    if (!isAddress(limit)) return quote(decimalOf(limit) ?? 'NaN')
-    const isOne = shapesAt(terms.root, terms.path(limit)).every(({ kind }) => kind === 'decimal' || kind === 'integer')
-    return isOne ? terms.value(limit) : undefined
-  })
-  if (!list || value === undefined || limits.includes(undefined) || limits.includes('"NaN"')) return undefined
-  const factor = rule.times === undefined ? undefined : terms.elements(rule.times)
-  const by = factor?.of(element)
-  if (rule.times !== undefined && (by === undefined || factor?.list !== list.list)) return undefined
-  const factors = by === undefined ? '' : `, ${list.list}.map((${element}) => ${by})`
-  writer.line(`const ${sum} = decimalSum(${list.list}.map((${element}) => ${value})${factors})`)
-  const compare = writer.bind(compareDecimals)
-  const tests = names.map(
-    (name, at) => `(${limits[at]} == null || ${compare}(${sum}, String(${limits[at]})) ${operators[name]} 0)`,
-  )
-  return `${sum} !== undefined && ${tests.join(' && ')}`
+/** Adds a product to a sum of numbers: not a number any more if it is none of whole numbers, halves and so on. */
+function addCode(sum: string, factors: readonly string[], isLess: boolean): string {
+  const add = `${sum} ${isLess ? '-' : '+'}= ${factors.join(' * ')}`
+  // What is beyond those that are exact is added up as decimals.
+  const exact = factors.length === 1 ? [`${factors[0]} * ${fractions}`, `${sum} * ${fractions}`] : [...factors, sum]
+  return `${add}; if (!(${exact.map((one) => `Number.isSafeInteger(${one})`).join(' && ')})) ${sum} = NaN`
 }
+/** Adds a decimal to those of a sum, with what it is multiplied by. */
+function pushCode(sum: string, [first, by]: readonly string[], isLess: boolean, rounded: number | undefined): string {
+  const [text, times] =
+    by === undefined
+      ? [first, isLess ? '-1' : '1']
+      : rounded !== undefined
+        ? [`roundedProduct(${first}, ${by}, ${rounded})`, isLess ? '-1' : '1']
+        : [first, isLess ? `less(${by})` : by]
+  return `${sum}.texts.push(${text}); ${sum}.times.push(${times})`
+}
+
+const isOfDecimals = (addresses: readonly string[], { root, path, sort }: Terms, isDecimals: boolean): boolean =>
+  isDecimals
+    ? addresses.every((one) => shapesAt(root, path(one)).every(({ kind }) => kind === 'decimal' || kind === 'integer'))
+    : addresses.every((one) => sort(one) === 'number')
+
+/** Decimals, each times a number or a decimal at most. */
+const isDecimalSum = ({ terms }: SumWithin, { root, path }: Terms): boolean =>
+  terms.every(
+    ({ factors: [first = '', ...rest] }) =>
+      rest.length < 2 &&
+      shapesAt(root, path(first)).every(({ kind }) => kind === 'decimal') &&
+      rest.every((one) =>
+        shapesAt(root, path(one)).every(({ kind }) => kind === 'decimal' || kind === 'integer' || kind === 'number'),
+      ),
+  )
 
 /** The places inside lists on a path that could not be read: what they hold is not known. */
 function unread(input: Parts, path: Path, isWrong: (path: Path) => boolean): readonly Path[] {
@@ -303,14 +504,6 @@ const operators = { atMost: '<=', atLeast: '>=', exactly: '===' } as const
 const summed: readonly Measure[] = ['number', 'duration', 'own']
 
 const bounded = ([atLeast, atMost]: Bounds): SumLimits<string> => ({ atLeast, atMost })
-
-/** The list that holds the values of an address and none of the limits, or the address itself. */
-function listOf(address: string, limits: readonly string[]): string {
-  const path = parseAddress(address) ?? []
-  const shared = limits.length > 0 ? listsShared([path, ...limits.map((limit) => parseAddress(limit) ?? [])]).length : 0
-  const each = firstEach(path, shared)
-  return each < 0 ? address : formatAddress(path.slice(0, each))
-}
 
 /** The decimal text of a number; of a float the shortest that stands for it. `undefined` of anything else, and of what is infinite. */
 function decimalOf(value: unknown): string | undefined {

@@ -140,6 +140,17 @@ endpoint('POST /x', { body, rules: (on) => [on.among('body.name', 'body.rows[].a
 endpoint('POST /x', { body, rules: (on) => [on.among('body.n', 'body.m')] })
 // @ts-expect-error a list has no names
 endpoint('POST /x', { body, rules: (on) => [on.among('body.name', { namesOf: 'body.rows' })] })
+// @ts-expect-error elements of no list
+endpoint('POST /x', { body, rules: (on) => [on.count('body.n', { atMost: 1 })] })
+// @ts-expect-error a limit that is no address
+endpoint('POST /x', { body, rules: (on) => [on.count('body.rows[]', { atMost: 'body.nn' })] })
+// @ts-expect-error groups by what is not there
+endpoint('POST /x', { body, rules: (on) => [on.distinct('body.rows[].a', { by: ['body.rows[].nn'] })] })
+// @ts-expect-error a term that is not there
+endpoint('POST /x', { body, rules: (on) => [on.sumWithin(['body.n', ['body.m', 'body.nn']], { atMost: 1 })] })
+// @ts-expect-error nothing to take away there
+endpoint('POST /x', { body, rules: (on) => [on.sumWithin('body.n', { less: ['body.nn'], atMost: 1 })] })
+endpoint('POST /x', { body, rules: (on) => [on.count('body.rows[]', { where: on.above('body.rows[].a', 1), exactly: 'body.n', by: ['body.rows[].a'] }, { blames: ['body.n'] }), on.sumWithin(['body.n', ['body.m', 'body.rows[].a']], { less: ['body.m'], rounded: 2, exactly: 'body.n', by: ['body.name'] }), on.inOrder('body.rows[].a', { by: ['body.rows[].a'], orEqual: true })] })
 // @ts-expect-error a reference of another kind
 endpoint('POST /x', { body, rules: (on) => [on.acyclic('body.rows[].a', 'body.name')] })
 const graph = record({ nodes: list(record({ id: text(), after: list(text()), up: text({ optional: true }) })), edges: list(record({ from: text(), to: text() })), named: table(integer()) })

@@ -1,0 +1,123 @@
+/** What rules have in common that judge elements in groups: those that share some values. */
+import { nodesAt } from '../kinds/locate.js'
+import { Phrase, Place, quoted, type Speech } from '../kinds/phrase.js'
+import { quote } from '../kinds/quote.js'
+import { sameAs } from '../kinds/same.js'
+import { formatAddress, isEach, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
+import type { Mistake } from '../terms/mistake.js'
+import { beside, declaredAt, isNone, listsShared, pathOf, type RuleInput, strays } from './input.js'
+import { toldAt } from './measure.js'
+import type { Terms } from './terms.js'
+
+/** Whether an address names elements themselves: each is a group of its own. */
+const isElement = (address: string) => isEach(parseAddress(address)?.at(-1))
+/** The addresses whose values elements of a group share. */
+export const valuesIn = (by: readonly string[] = []): readonly string[] => by.filter((one) => !isElement(one))
+/** The elements by which a rule is judged one by one; with a `[]` at their end. */
+export const elementsIn = (by: readonly string[] = []): readonly string[] => by.filter(isElement)
+
+/** The deepest of some addresses: the one that goes through most lists. */
+export const deepest = (addresses: readonly string[]): string =>
+  addresses.reduce((deep, one) => (lastEach(parseAddress(one) ?? []) > lastEach(parseAddress(deep) ?? []) ? one : deep))
+
+/** By what elements a rule is judged that has limits: those that hold a limit, or that are groups. */
+export function eachBounded(
+  leads: readonly string[],
+  limits: readonly string[],
+  by: readonly string[] | undefined,
+): readonly string[] {
+  const paths = limits.length === 0 ? [] : [...leads, ...limits].map((one) => parseAddress(one) ?? [])
+  const each = [formatAddress(listsShared(paths)), ...elementsIn(by)].filter((one) => one !== '')
+  return each.length === 0 ? [] : [deepest(each)]
+}
+
+/** A group of elements: what is the same of them, and how it is described. */
+export interface Group {
+  readonly key: string
+  readonly values: readonly { readonly place: Place; readonly value: unknown }[]
+}
+
+/** The group of all, if there is only one. */
+export const ungrouped: Group = { key: '', values: [] }
+
+/** Of which group an element is; `undefined` if that cannot be read. Those that lack a value form one of their own. */
+export function grouping(by: readonly string[] | undefined, matter: RuleInput): (element: Path) => Group | undefined {
+  const { root, input, scope, isWrong } = matter
+  const shared = valuesIn(by).map((address) => {
+    const declared = declaredAt(address, scope)
+    return { path: pathOf(address, scope), declared, same: sameAs(nodesAt(root, declared)) }
+  })
+  if (shared.length === 0) return () => ungrouped
+  return (element) => {
+    const found = shared.map(({ path, declared, same }) => {
+      const place = beside(path, element)
+      const value = valueAt(input, place)
+      return {
+        place: new Place(path),
+        value: toldAt(root, declared, value),
+        key: isNone(value) ? null : same(value),
+        isWrong: isWrong(place),
+      }
+    })
+    if (found.some((one) => one.isWrong)) return undefined
+    return { key: JSON.stringify(found.map(({ key }) => key)), values: found }
+  }
+}
+
+/** What elements of a group share, for words: `body.shifts[].worker ada`. */
+export class Sharing extends Phrase {
+  constructor(readonly values: Group['values']) {
+    super()
+  }
+  words({ say, show, address }: Speech): string {
+    return this.values
+      .map(({ place, value }) =>
+        isNone(value)
+          ? say('group.without', { address: address(place.path) })
+          : `${address(place.path)} ${show(quoted(value))}`,
+      )
+      .join(say('when.all', {}) || ', ')
+  }
+}
+
+/** What tells groups apart, as code, at an element; `undefined` if code cannot say it. */
+export function groupCode(by: readonly string[] | undefined, inside: Terms): string | undefined {
+  const { writer } = inside
+  const keys = valuesIn(by).map((address) => {
+    const value = inside.value(address)
+    if (value === undefined) return undefined
+    const name = writer.name('g')
+    writer.line(`const ${name} = ${value}`)
+    const sort = inside.sort(address)
+    const same = () => writer.bind(sameAs(nodesAt(inside.root, inside.path(address))))
+    const key = sort === 'instant' ? `${name}.getTime()` : sort === 'other' ? `${same()}(${name})` : name
+    return { name, key, isText: sort === 'text' || sort === 'other' }
+  })
+  if (keys.includes(undefined)) return undefined
+  const known = keys as readonly { name: string; key: string; isText: boolean }[]
+  const [only] = known
+  if (!only) return quote('')
+  if (known.length === 1) return `(${only.name} == null ? null : ${only.key})`
+  const written = known.map(({ name, key, isText }) =>
+    isText ? `(${name} == null ? "-" : ${key}.length + ":" + ${key})` : `(${name} == null ? "-" : "" + ${key})`,
+  )
+  return written.join(' + " " + ')
+}
+
+/** What makes no sense about the addresses that elements are grouped by. */
+export function mistakeOfBy(by: readonly string[] | undefined, elements: readonly string[]): Mistake | undefined {
+  if (by?.length === 0) return ['by names nothing', "Name what they share: by: ['body.rows[].team']"]
+  const pathsOf = (one: string) => parseAddress(one) ?? []
+  const stray = by?.find((one) => elements.some((element) => strays(pathsOf(one), pathsOf(element))))
+  if (stray !== undefined)
+    return [
+      `${stray} is no one value for each ${elements[0]}`,
+      'Name a field of the same element, or of one that it lies in',
+    ]
+  const alone = elementsIn(by).find((one) =>
+    elements.every((element) => lastEach(pathsOf(element)) <= lastEach(pathsOf(one))),
+  )
+  return alone === undefined
+    ? undefined
+    : [`by ${alone} leaves each element alone`, 'Name what elements share, or the list around theirs']
+}
