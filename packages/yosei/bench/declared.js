@@ -1049,6 +1049,23 @@ export const rules = [
     },
   ],
   [
+    'apart, rest',
+    (on) => [on.apart('body.rows[].at', 'body.rows[].to', { rest: '30m' })],
+    ({ rows }, errors) => {
+      const sorted = rows.map(({ at, to }, index) => ({ at, to, index })).sort((a, b) => a.at - b.at)
+      for (let i = 1; i < sorted.length; i++)
+        if (sorted[i].at - sorted[i - 1].to < hour / 2) errors.tell(`body.rows[${sorted[i].index}]`, 'too_close')
+    },
+  ],
+  [
+    'gap of as many as are sent',
+    (on) => [on.gap('body.rows[].at', 'body.rows[].to', { exactly: 'body.a', in: 'h' })],
+    ({ a, rows }, errors) => {
+      for (let i = 0; i < rows.length; i++)
+        if (rows[i].to - rows[i].at !== a * hour) errors.tell(`body.rows[${i}].to`, 'too_far')
+    },
+  ],
+  [
     'gap',
     (on) => [on.gap('body.from', 'body.until', { atMost: '14d' })],
     ({ from, until }, errors) => {

@@ -69,6 +69,7 @@ const ruled = {
   'distinct, by': (on) => on.distinct('body.rows[].a', { by: ['body.rows[].c'] }),
   'inOrder, by': (on) => on.inOrder('body.rows[].a', { by: ['body.rows[].c'] }),
   'apart, by': (on) => on.apart('body.rows[].at', 'body.rows[].to', { by: ['body.rows[].c'] }),
+  'apart, rest': (on) => on.apart('body.rows[].at', 'body.rows[].to', { rest: '1m', openEnded: true }),
   among: (on) => on.among('body.rows[].a', 'body.rows[].in[]'),
   'among, none of them': (on) => on.among('body.rows[].c', { namesOf: 'body.names' }),
   acyclic: (on) => on.acyclic('body.rows[].a', 'body.rows[].in[]'),

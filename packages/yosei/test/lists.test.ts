@@ -11,6 +11,7 @@ const body = record({
   from: day(optional), until: day(optional), low: integer(optional), high: integer(optional), opens: instant(optional), closes: instant(optional),
   nodes: list(record({ id: text(optional), to: list(text(), optional), up: text(optional), price: decimal(optional), pin: text({ secret: true, ...optional }) }), optional), named: table(integer(), optional),
   depots: list(record({ sites: list(record({ id: integer() })), goods: list(record({ at: integer() })) }), optional), word: text(optional),
+  stays: list(record({ from: day(), until: day(optional) }), optional),
   net: decimal(optional), gross: decimal(optional), short: duration(optional), long: duration(optional), free: anything(optional), mixed: either([instant(), integer()], optional),
 })
 type Input = { body: typeof body extends Field<infer T> ? T : never }
@@ -87,6 +88,14 @@ test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
     'body.days[0].slots[4] overlaps: must not overlap body.days[0].slots[0]']],
   ['a long span overlaps all that begin in it', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until', { status: 409 }), slots([1, 9], [2, 3], [4, 5]), ['body.days[0].slots[1] overlaps: must not overlap body.days[0].slots[0]', 'body.days[0].slots[2] overlaps: must not overlap body.days[0].slots[0]']],
   ['the same span twice', (on) => on.apart('body.days[].slots[].from', 'body.days[].slots[].until'), slots([1, 2], [1, 2]), ['body.days[0].slots[1] overlaps: must not overlap body.days[0].slots[0]']],
+  ['so much between them, in any order', (on) => on.apart(from, until, { rest: 2 }), slots([5, 6], [1, 3], [8, 9], [10, 12]), ['body.days[0].slots[3] too_close: must begin at least 2 after body.days[0].slots[2] ends']],
+  ['an overlap is no rest', (on) => on.apart(from, until, { rest: 2, code: 'tired' }), slots([1, 4], [2, 9]), ['body.days[0].slots[1] tired: must not overlap body.days[0].slots[0]']],
+  ['tariffs without gaps', (on) => on.apart(from, until, { seamless: true }), slots([3, 5], [1, 3], [5, 9], [10, 11]), ['body.days[0].slots[3] too_far: must begin at the end of body.days[0].slots[2]']],
+  ['ranges whose last counts', (on) => on.apart(from, until, { lastIncluded: true, seamless: true }), slots([1, 3], [4, 4], [4, 6], [8, 9]), [
+    'body.days[0].slots[2] overlaps: must not overlap body.days[0].slots[1]', 'body.days[0].slots[3] too_far: must begin right after body.days[0].slots[2] ends']],
+  ['one without an end never ends', (on) => on.apart('body.stays[].from', 'body.stays[].until', { openEnded: true, lastIncluded: true }), { stays: [{ from: '2031-03-05' }, { from: '2031-03-01', until: '2031-03-04' }, { from: '2031-03-04', until: '2031-03-04' }, { from: '2031-04-01', until: '2031-04-02' }] }, [
+    'body.stays[2] overlaps: must not overlap body.stays[1]', 'body.stays[3] overlaps: must not overlap body.stays[0]']],
+  ['one without an end is passed by otherwise', (on) => on.apart('body.stays[].from', 'body.stays[].until', { rest: '1d' }), { stays: [{ from: '2031-03-05' }, { from: '2031-03-06', until: '2031-03-08' }, { from: '2031-03-08', until: '2031-03-09' }] }, ['body.stays[2] too_close: must begin at least 1 day after body.stays[1] ends']],
   ['days that are near enough', (on) => on.gap('body.from', 'body.until', { atLeast: '1d', atMost: '14d' }), { from: '2031-02-27', until: '2031-03-13' }, []],
   ['days that are too far', (on) => on.gap('body.from', 'body.until', { atMost: '14d' }), { from: '2031-02-27', until: '2031-03-14' }, ['body.until too_far: must be at most 14 days after body.from ("2031-02-27"); "2031-03-14" was sent']],
   ['days that are too close', (on) => on.gap('body.from', 'body.until', { atLeast: '2d' }), { from: '2031-02-27', until: '2031-02-28' }, ['body.until too_close: must be at least 2 days after body.from ("2031-02-27"); "2031-02-28" was sent']],
@@ -96,6 +105,13 @@ test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
   ['numbers', (on) => on.gap('body.low', 'body.high', { atLeast: 5, atMost: 10 }), { low: -3, high: 8 }, ['body.high too_far: must be at most 10 more than body.low (-3); 8 was sent']],
   ['decimals, exactly', (on) => on.gap('body.net', 'body.gross', { atMost: 0.2 }), { net: '0.1', gross: '0.3' }, []],
   ['durations', (on) => on.gap('body.short', 'body.long', { atLeast: '1h' }), { short: 'PT1H', long: 'PT90M' }, ['body.long too_close: must be at least 1 hour after body.short ("PT1H"); "PT1H30M" was sent']],
+  ['as many nights as it says', (on) => on.gap('body.from', 'body.until', { exactly: 'body.low', in: 'd' }), { from: '2031-02-27', until: '2031-03-02', low: 2 }, ['body.until too_far: must be body.low (2 days) after body.from ("2031-02-27"); "2031-03-02" was sent']],
+  ['exactly so far, first blamed', (on) => on.gap('body.opens', 'body.closes', { exactly: '90m', blames: ['body.opens'] }), { opens: '2031-03-01T00:00:00Z', closes: '2031-03-01T01:00:00Z' }, ['body.opens too_close: must be 1 hour 30 minutes before body.closes ("2031-03-01T01:00:00Z"); "2031-03-01T00:00:00Z" was sent']],
+  ['a month after the last of January', (on) => on.gap('body.from', 'body.until', { exactly: '1mo' }), { from: '2031-01-31', until: '2031-02-28' }, []],
+  ['years, by the calendar', (on) => on.gap('body.from', 'body.until', { atLeast: '18y' }), { from: '2013-03-02', until: '2031-03-01' }, ['body.until too_close: must be at least 18 years after body.from ("2013-03-02"); "2031-03-01" was sent']],
+  ['months of instants', (on) => on.gap('body.opens', 'body.closes', { atMost: 'body.low', in: 'mo' }), { opens: '2031-01-31T12:00:00Z', closes: '2031-03-31T12:00:00.001Z', low: 2 }, ['body.closes too_far: must be at most body.low (2 months) after body.opens ("2031-01-31T12:00:00Z"); "2031-03-31T12:00:00.001Z" was sent']],
+  ['numbers by a third', (on) => on.gap('body.low', 'body.high', { exactly: 'body.net' }), { low: 1, high: 3, net: '1.5' }, ['body.high too_far: must be body.net (1.5) more than body.low (1); 3 was sent']],
+  ['a limit that was not sent', (on) => on.gap('body.low', 'body.high', { atMost: 'body.net' }), { low: 1, high: 300 }, []],
   ['a distance that waits', (on) => on.gap('body.low', 'body.high', { atLeast: 5 }), { low: 1 }, []],
 ])('%s', (_, rule, sent, errors) => expect(told(rule, sent)).toEqual(errors))
 
@@ -116,6 +132,13 @@ test.each<[string, (on: never) => unknown, string]>([
   ['times of several terms', (on: RuleMaker<Input>) => on.sumWithin(['body.low', 'body.high'], { atMost: 5, times: 'body.low' }), "times belongs to no term. Write the product as a term: ['body.fee', 'body.count']"],
   ['factors of two lists', (on: RuleMaker<Input>) => on.sumWithin([['body.marks[]', until]], { atMost: 5 }), 'is no one value for each'],
   ['a distance without a limit', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', {}), 'it has no limit'],
+  ['a rest of no kind', (on: RuleMaker<Input>) => on.apart(from, until, { rest: '1h' }), "rest 1h is no distance of body.days[].slots[].from. Write a span such as '11h' for times, and a number for numbers"],
+  ['a rest without a gap', (on: RuleMaker<Input>) => on.apart(from, until, { rest: 1, seamless: true }), 'a rest leaves a gap, and seamless allows none'],
+  ['no last day', (on: RuleMaker<Input>) => on.apart('body.legs[].departs', 'body.legs[].departs', { lastIncluded: true }), 'body.legs[].departs has no last day'],
+  ['a limit of no unit', (on: RuleMaker<Input>) => on.gap('body.from', 'body.until', { exactly: 'body.low' }), "it does not say what body.low counts. Add in: 'd' for days, or another unit"],
+  ['months between durations', (on: RuleMaker<Input>) => on.gap('body.short', 'body.long', { atMost: '2mo' }), 'body.short is a duration, which has no months'],
+  ['exactly and more', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', { exactly: 1, atMost: 3 }), 'exactly leaves no room for other limits'],
+  ['a limit in each of many', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', { atMost: 'body.marks[]' }), 'body.marks[] is no one limit'],
   ['a span between numbers', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', { atMost: '1d' }), 'body.low is a number, whose distance is a number'],
   ['a number between days', (on: RuleMaker<Input>) => on.gap('body.from', 'body.until', { atMost: 5 }), 'body.from is a date, whose distance is a span'],
   ['one limit between times and numbers', (on: RuleMaker<Input>) => on.gap('body.mixed' as never, 'body.mixed' as never, { atMost: 5 }), 'body.mixed holds times and numbers, which one limit does not measure'],

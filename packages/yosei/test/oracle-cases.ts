@@ -363,12 +363,19 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
         )
       }
       case 'gap': {
+        const far =
+          from.of(all.filter(({ address, measure }) => measure === 'number' && !/\[\]|\{\}/.test(address)))?.address ??
+          1
         const a = from.of(simple.filter(({ measure }) => measure === 'number' || spans.includes(measure)))
         return (
           a && {
             rule,
             addresses: [a.address, from.of(like(a)).address],
-            options: a.measure === 'number' ? { atLeast: 1, atMost: 5 } : { atMost: '1h' },
+            options: from.of<{ readonly [limit: string]: unknown }>(
+              a.measure === 'number'
+                ? [{ atLeast: 1, atMost: 5 }, { exactly: 1 }, { atMost: far }]
+                : [{ atMost: '1h' }, { exactly: '1h' }, { atLeast: far, in: 'h' }],
+            ),
           }
         )
       }
@@ -454,7 +461,21 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
             rule === 'inOrder' || (rule === 'distinct' && from.take(2))
               ? [a.address]
               : [a.address, (beside as Addressed).address],
-          options: groups(list),
+          options: {
+            ...groups(list),
+            ...(rule !== 'apart'
+              ? {}
+              : from.of<object>([
+                  {},
+                  { openEnded: true },
+                  { seamless: true },
+                  ...(a.measure === 'number'
+                    ? [{ lastIncluded: true }, { rest: 1 }]
+                    : ['day', 'instant'].includes(a.measure)
+                      ? [{ rest: '1h' }]
+                      : []),
+                ])),
+          },
         }
       }
       case 'fits': {

@@ -119,6 +119,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
   }
   const { rule: name, addresses, when, field, options = {}, during = [] } = rule
   const all = addresses.map(path)
+  const gapLimits = name === 'gap' ? ['atLeast', 'atMost', 'exactly'].flatMap((one) => (typeof options[one] === 'string' && options[one] !== '1h' ? [path(options[one] as string)] : [])) : []
   const [[a = [], b = []], fault] = [all, (where: Path, code: string) => ({ path: where, code })]
   const conditionPaths = [...(when ? condPaths(when) : []), ...during.flatMap(condPaths)]
   // Nor is it decided what an entry of a table is to a field of that name, in another branch of one union.
@@ -130,17 +131,23 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
   if (['ascending', 'equal', 'differ', 'gap'].includes(name)) {
     const deeper = shared([b]).length > shared([a]).length ? b : a
     return places(world, shared([deeper])).flatMap((place) => {
-      if (!isSound([...all, ...conditionPaths], place) || !holdAll(place)) return []
+      if (!isSound([...all, ...gapLimits, ...conditionPaths], place) || !holdAll(place)) return []
       const [left, right] = all.map((one) => at2(world.input, settled(one, place)))
       if (none(left) || none(right)) return []
       const found = order(left, right)
       const isRight = { ascending: options.orEqual ? found <= 0 : found < 0, equal: found === 0, differ: found !== 0 }[name]
       const blamed = settled(b, place)
       if (name !== 'gap') return isRight ? [] : [fault(blamed, { ascending: 'out_of_order', equal: 'unequal', differ: 'equal_not_allowed' }[name] as string)]
-      const most = options.atMost === '1h' ? 3_600_000 : Number(options.atMost ?? Number.POSITIVE_INFINITY)
       if (isTime(left) !== isTime(right)) throw new Undecided()
       const gap = numberOf(right) - numberOf(left)
-      return gap < Number(options.atLeast ?? -1e9) ? [fault(blamed, 'too_close')] : gap > most ? [fault(blamed, 'too_far')] : []
+      return ['atLeast', 'atMost', 'exactly'].flatMap((limit) => {
+        const given = options[limit]
+        if (given === undefined) return []
+        const far = typeof given === 'string' && given !== '1h' ? at2(world.input, settled(path(given), place)) : undefined
+        if (typeof given === 'string' && given !== '1h' && none(far)) return []
+        const most = given === '1h' ? 3_600_000 : far ? numberOf(far) * (options.in === 'h' ? 3_600_000 : 1) : Number(given)
+        return gap < most && limit !== 'atMost' ? [fault(blamed, 'too_close')] : gap > most && limit !== 'atLeast' ? [fault(blamed, 'too_far')] : []
+      })
     })
   }
   if (name === 'needed' || name === 'absent') {
@@ -243,13 +250,17 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
         const read = some.map(({ row, values }) => ({ row, place: values[0] as Path, vals: values.map((one) => at2(world.input, one)) })).filter(({ vals }) => !vals.some(none))
         if (name === 'inOrder') return read.flatMap(({ place, vals }, index) => { const found = index === 0 ? -1 : order(read[index - 1]?.vals[0], vals[0]); return (options.orEqual ? found <= 0 : found < 0) ? [] : [fault(place, 'out_of_order')] })
         if (name === 'distinct') return read.flatMap(({ row, vals }, index) => (read.slice(0, index).some((one) => one.vals.every((val, at) => order(val, vals[at]) === 0)) ? [fault(row, 'repeated')] : []))
-        const spans = read.filter(({ vals }) => order(vals[0], vals[1]) < 0)
+        // An open end never ends; of a last that counts the next begins one later.
+        const begun = some.map(({ row, values }) => ({ row, vals: values.map((one) => at2(world.input, one)) })).filter(({ vals }) => !none(vals[0]) && (options.openEnded || !none(vals[1])))
+        const spans = begun.filter(({ vals }) => none(vals[1]) || (options.lastIncluded ? order(vals[0], vals[1]) <= 0 : order(vals[0], vals[1]) < 0))
+        const least = options.lastIncluded ? (spans.some(({ vals }) => isDate(vals[0])) ? 86_400_000 : 1) : 0
+        const rest = options.rest === '1h' ? 3_600_000 : Number(options.rest ?? 0)
+        const after = (val: Val | undefined, end: Val | undefined, by: number) => (none(end) ? -1 : by === 0 ? order(val, end) : numberOf(val) - numberOf(end) - by)
         return spans.flatMap((span, index) => {
-          const overlaps = spans.some((other, at) => {
-            const begins = order(other.vals[0], span.vals[0])
-            return (begins < 0 || (begins === 0 && at < index)) && order(span.vals[0], other.vals[1]) < 0
-          })
-          return overlaps ? [fault(span.row, 'overlaps')] : []
+          const before = spans.filter((other, at) => { const begins = order(other.vals[0], span.vals[0]); return begins < 0 || (begins === 0 && at < index) })
+          if (before.length === 0) return []
+          const codes = before.some((other) => after(span.vals[0], other.vals[1], least) < 0) ? ['overlaps'] : rest > 0 && before.some((other) => after(span.vals[0], other.vals[1], least + rest) < 0) ? ['too_close'] : options.seamless && before.every((other) => after(span.vals[0], other.vals[1], least) > 0) ? ['too_far'] : []
+          return codes.map((code) => fault(span.row, code))
         })
       })
     }
@@ -302,7 +313,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
       const isRead = (place: Path) => (isEach(a.at(-1)) || !isWrong(world, place)) && !looked.some((one) => isWrong(world, settled(one, place))) && !isGroupWrong(place) && (selecting.length === 0 || isKnown(place))
       const read = speaking.filter(isRead)
       return (shares.length === 0 ? [read] : grouped(read, (place) => place)).flatMap((some) => {
-        const count = some.filter((place) => !none(at2(world.input, place)) && (!where || meets(where, place))).length
+        const count = some.filter((place) => (isWrong(world, place) || !none(at2(world.input, place))) && (!where || meets(where, place))).length
         return limits.flatMap(({ limit, given }) => {
           const most = typeof given === 'string' ? at2(world.input, settled(path(given), scope)) : undefined
           if (typeof given === 'string' && none(most)) return []

@@ -49,13 +49,20 @@ export const orderWords = {
   'out_of_order.neitherTime': 'needs {first} to come before {other}',
   'out_of_order.neitherTimeOrEqual': 'needs {first} not to come after {other}',
 }
-export const overlapWords = { overlaps: 'must not overlap {other}' }
+export const overlapWords = {
+  overlaps: 'must not overlap {other}',
+  'too_close.rest': 'must begin at least {span} after {other} ends',
+  'too_far.seam': 'must begin at the end of {other}',
+  'too_far.next': 'must begin right after {other} ends',
+}
 export const amongWords = {
   not_among: 'must be one of {other}',
   'not_among.near': 'must be one of {other}, such as {nearest}',
   'not_among.names': 'must be a name in {other}',
   'not_among.namesNear': 'must be a name in {other}, such as {nearest}',
 }
+/** Which of several groups it is. */
+export const groupWords = { 'group.of': '{added}, of those with {group}', 'group.without': 'no {address}' }
 export const countWords = {
   'too_few.count': 'must have at least {bound} {size|element|elements}; it has {count}',
   'too_few.countWhen': 'must have at least {bound} {size|element|elements} for which {when}; it has {count}',
@@ -69,11 +76,11 @@ export const cycleWords = {
   'in_a_cycle.secret': 'must not lead back to itself',
 }
 export const gapWords = {
-  too_close: 'must be at least {limit} more than {other}',
+  too_close: 'must be at least {bound} more than {other}',
   'too_close.time': 'must be at least {span} after {other}',
-  'too_close.first': 'must be at least {limit} less than {other}',
+  'too_close.first': 'must be at least {bound} less than {other}',
   'too_close.firstTime': 'must be at least {span} before {other}',
-  'too_close.neither': 'needs {other} to be at least {limit} more than {first}',
+  'too_close.neither': 'needs {other} to be at least {bound} more than {first}',
   'too_close.neitherTime': 'needs {other} to be at least {span} after {first}',
   'too_close.zero': 'must not be less than {other}',
   'too_close.zeroTime': 'must not come before {other}',
@@ -81,11 +88,11 @@ export const gapWords = {
   'too_close.zeroFirstTime': 'must not come after {other}',
   'too_close.zeroNeither': 'needs {other} not to be less than {first}',
   'too_close.zeroNeitherTime': 'needs {other} not to come before {first}',
-  too_far: 'must be at most {limit} more than {other}',
+  too_far: 'must be at most {bound} more than {other}',
   'too_far.time': 'must be at most {span} after {other}',
-  'too_far.first': 'must be at most {limit} less than {other}',
+  'too_far.first': 'must be at most {bound} less than {other}',
   'too_far.firstTime': 'must be at most {span} before {other}',
-  'too_far.neither': 'needs {other} to be at most {limit} more than {first}',
+  'too_far.neither': 'needs {other} to be at most {bound} more than {first}',
   'too_far.neitherTime': 'needs {other} to be at most {span} after {first}',
   'too_far.zero': 'must not be more than {other}',
   'too_far.zeroTime': 'must not come after {other}',
@@ -93,6 +100,23 @@ export const gapWords = {
   'too_far.zeroFirstTime': 'must not come before {other}',
   'too_far.zeroNeither': 'needs {other} not to be more than {first}',
   'too_far.zeroNeitherTime': 'needs {other} not to come after {first}',
+  'too_close.exact': 'must be {bound} more than {other}',
+  'too_close.exactTime': 'must be {span} after {other}',
+  'too_close.exactFirst': 'must be {bound} less than {other}',
+  'too_close.exactFirstTime': 'must be {span} before {other}',
+  'too_close.exactNeither': 'needs {other} to be {bound} more than {first}',
+  'too_close.exactNeitherTime': 'needs {other} to be {span} after {first}',
+  'too_far.exact': 'must be {bound} more than {other}',
+  'too_far.exactTime': 'must be {span} after {other}',
+  'too_far.exactFirst': 'must be {bound} less than {other}',
+  'too_far.exactFirstTime': 'must be {span} before {other}',
+  'too_far.exactNeither': 'needs {other} to be {bound} more than {first}',
+  'too_far.exactNeitherTime': 'needs {other} to be {span} after {first}',
+}
+/** How long it is between two times. */
+export const spanWords = {
+  'span.y': '{count} {count|year|years}',
+  'span.mo': '{count} {count|month|months}',
   'span.d': '{count} {count|day|days}',
   'span.h': '{count} {count|hour|hours}',
   'span.m': '{count} {count|minute|minutes}',
@@ -134,8 +158,6 @@ export const sumWords = {
   'unequal.sumOtherSecret': 'must add up to {other}',
   'sum.added': '{addresses} adds up to {sum}',
   'sum.it': 'it is {sum}',
-  'sum.group': '{added}, of those with {group}',
-  'group.without': 'no {address}',
 }
 /** Conditions, as the clause that a message ends with. */
 export const conditionWords = {
@@ -162,6 +184,8 @@ export const ruleWords = /* @__PURE__ */ (() => ({
   ...cycleWords,
   ...countWords,
   ...gapWords,
+  ...spanWords,
+  ...groupWords,
   ...equalWords,
   ...differWords,
   ...togetherWords,
@@ -205,9 +229,12 @@ export const sentenceWords = {
   'rule.by': '{words}, for each {addresses}',
   'rule.distinct': 'must not have the same {addresses} as another',
   'rule.apart': 'must not overlap another, each from {first} to {other}',
+  'rule.apartRest': 'must begin at least {least} after another ends, each from {first} to {other}',
+  'rule.apartSeamless': 'must begin at the end of another, each from {first} to {other}',
   'rule.gap': 'must be {least} to {most} after {first}',
   'rule.gapLeast': 'must be at least {least} after {first}',
   'rule.gapMost': 'must be at most {most} after {first}',
+  'rule.gapExactly': 'must be {limit} after {first}',
   'rule.fill': 'is made from {addresses} if it is not sent',
   'rule.own': 'is checked by a custom rule',
 }

@@ -246,7 +246,7 @@ const calendar = /^([+-])(\d{1,5})(d|mo|y)$/
 export const isRelative = (limit: unknown): boolean => /^[+-]/.test(String(limit))
 
 /** So many months later; a day that its month lacks is that month's last. */
-function monthsLater(time: number, months: number): number {
+export function monthsLater(time: number, months: number): number {
   const date = new Date(time)
   const day = date.getUTCDate()
   date.setUTCDate(1)

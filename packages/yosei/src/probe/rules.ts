@@ -111,31 +111,47 @@ const demandsOfFitting = (field: Node) =>
       .map((demand) => ({ demand, place })),
   )
 
+const days = { s: 1 / 86_400, m: 1 / 1440, h: 1 / 24, d: 1, mo: 31, y: 366 } as const
+/** What a limit of a distance may come to: months have from 28 to 31 days. */
+function distances(
+  limit: string | number,
+  unit: keyof typeof days | undefined,
+  value: (address: string) => unknown,
+): readonly number[] {
+  if (typeof limit === 'number') return [limit]
+  const [, count, own] = /^(\d+)(mo|y)$/.exec(limit) ?? []
+  const span = readSpan(limit)
+  if (!Number.isNaN(span)) return [span]
+  const [amount, length] = own
+    ? [Number(count), days[own as 'mo' | 'y']]
+    : [Number(value(limit) ?? 1), unit && days[unit]]
+  if (length === undefined) return [amount]
+  const whole = amount * length * 86_400_000
+  return length > 30 ? [whole, (whole * 28) / 31, (whole * 30) / 31, (whole * 365) / 366] : [whole]
+}
+
 const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
   ascending: comparing,
   equal: comparing,
   differ: comparing,
   gap: {
-    codes: ({ code, atLeast, atMost }) =>
+    codes: ({ code, atLeast, atMost, exactly }) =>
       code !== ''
         ? [code]
-        : [...(atLeast === undefined ? [] : ['too_close']), ...(atMost === undefined ? [] : ['too_far'])],
-    *edits(rule, about) {
-      const {
-        reads: [first = '', second = ''],
-        atLeast,
-        atMost,
-      } = rule
-      const { trial, at, value } = about
-      const [a, b] = [at(first), at(second)]
+        : [
+            ...(atLeast === undefined && exactly === undefined ? [] : ['too_close']),
+            ...(atMost === undefined && exactly === undefined ? [] : ['too_far']),
+          ],
+    *edits({ low, high, atLeast, atMost, exactly, in: each }, { trial, at, value }) {
+      const [a, b] = [at(low), at(high)]
       const unit = unitAt(trial, b)
-      for (const limit of [atLeast, atMost]) {
+      for (const limit of [atLeast, atMost, exactly]) {
         if (limit === undefined) continue
-        const far = typeof limit === 'number' ? limit : readSpan(limit)
-        for (const by of [far, far + unit, far - unit]) {
-          if (value(first) !== undefined) yield [[b, shifted(value(first), trial, b, by)]]
-          if (value(second) !== undefined) yield [[a, shifted(value(second), trial, a, -by)]]
-        }
+        for (const far of distances(limit, each, value))
+          for (const by of [far, far + unit, far - unit]) {
+            if (value(low) !== undefined) yield [[b, shifted(value(low), trial, b, by)]]
+            if (value(high) !== undefined) yield [[a, shifted(value(high), trial, a, -by)]]
+          }
       }
     },
   },
@@ -229,9 +245,9 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
   },
   inOrder: {
     codes: ofItself,
-    *edits({ reads: [address = ''] }, about) {
+    *edits({ reads: [address = ''], by = [] }, about) {
       const { trial, tree, at, value } = about
-      const made = second(about, at(address))
+      const made = [...second(about, at(address)), ...by.map((one) => [at(one, 1), value(one)] as const)]
       const first = value(address)
       if (first === undefined) return
       const unit = unitAt(trial, at(address))
@@ -269,28 +285,37 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
     },
   },
   apart: {
-    codes: ofItself,
-    *edits({ reads: [opens = '', closes = ''] }, about) {
+    codes: ({ code, rest, seamless }) =>
+      code !== ''
+        ? [code]
+        : ['overlaps', ...(rest === undefined ? [] : ['too_close']), ...(seamless ? ['too_far'] : [])],
+    *edits({ start, end, by = [], rest, lastIncluded }, about) {
       const { trial, tree, at, value } = about
-      const made = second(about, at(opens))
-      const [from, to] = [value(opens), value(closes)]
+      const made = second(about, at(start))
+      const [from, to] = [value(start), value(end) ?? value(start)]
       if (from === undefined || to === undefined) return
-      const unit = unitAt(trial, at(opens))
-      const elements = valueAt(tree, listPath(at(opens)))
+      const unit = unitAt(trial, at(start))
+      const elements = valueAt(tree, listPath(at(start)))
       const count = Math.max(2, Array.isArray(elements) ? elements.length : 0)
-      const spread = (width: number): Edit => [
+      const groups = Array.from({ length: count }, (_, index): Edit => by.map((one) => [at(one, index), value(one)]))
+      const spread = (step: number, width: number): Edit => [
         ...made,
+        ...groups.flat(),
         ...Array.from(
           { length: count },
           (_, index): Edit => [
-            [at(opens, index), shifted(from, trial, at(opens, index), 2 * index * unit)],
-            [at(closes, index), shifted(from, trial, at(closes, index), (2 * index + width) * unit)],
+            [at(start, index), shifted(from, trial, at(start, index), index * step)],
+            [at(end, index), shifted(from, trial, at(end, index), index * step + width)],
           ],
         ).flat(),
       ]
-      yield spread(1)
-      yield spread(3)
-      yield [...made, [at(opens, 1), from], [at(closes, 1), to]]
+      const between = typeof rest === 'string' ? readSpan(rest) : (rest ?? 0)
+      const last = lastIncluded ? unit : 0
+      yield spread(2 * unit + between, unit)
+      yield spread(2 * unit, 3 * unit)
+      // One after the other, with a little less between them, and a little more.
+      for (const by of [between, between - unit, between + unit]) yield spread(2 * unit + last + by, 2 * unit)
+      yield [...made, ...groups.flat(), [at(start, 1), from], [at(end, 1), to]]
     },
   },
   distinct: {

@@ -1,13 +1,19 @@
 /** No two elements' spans overlap. Blames the one that begins later. */
-import { overlapWords } from '../catalogue/english.js'
+import { overlapWords, spanWords } from '../catalogue/english.js'
+import { compareDecimals, sumOf } from '../grammar/numbers.js'
+import { readDay } from '../grammar/times.js'
+import { shapesAt } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
 import type { Address } from '../terms/address.js'
-import { anAddress } from '../terms/option-types.js'
+import type { Span } from '../terms/declared.js'
+import { aFlag, anAddress, merged, taken } from '../terms/option-types.js'
+import { readSpan } from '../terms/units.js'
 import { mistakeOfBy, valuesIn } from './by.js'
 import type { AlikeTo } from './compare.js'
 import { type Element, eachBy, elementOf, groupedCode, groupsOf, mistakeOfElements } from './elements.js'
+import { AmountWords, amountOf, distanceFrom, timeOf } from './gap.js'
 import { declaredAt, faultOf, isNone } from './input.js'
-import { orderAt, withoutOrder } from './measure.js'
+import { areTimes, type Measure, measuresAt, orderAt, withoutOrder } from './measure.js'
 import {
   groupOptions,
   type InGroups,
@@ -25,6 +31,16 @@ declare module './rule.js' {
     apart: Apart
   }
 }
+interface ApartOptions {
+  /** So much must lie between an end and the next beginning: a span between times, a number between numbers. */
+  rest?: Span | number | undefined
+  /** Each begins where one ends: nothing lies between them. */
+  seamless?: boolean | undefined
+  /** The last day, or the last whole number, belongs to the element: the next begins a day, or one, later. */
+  lastIncluded?: boolean | undefined
+  /** An element without an end never ends. Otherwise it is passed by. */
+  openEnded?: boolean | undefined
+}
 export interface ApartMaker<T> {
   /**
    * No two elements overlap, in any order. One can end when another begins. An element that ends before it begins
@@ -33,22 +49,36 @@ export interface ApartMaker<T> {
    * @example
    * on.apart('body.windows[].opens', 'body.windows[].closes')
    */
-  apart<const A extends Address<T> & `${string}[]${string}`>(start: A, end: AlikeTo<T, A>, options?: InGroups<T>): Rule
+  apart<const A extends Address<T> & `${string}[]${string}`>(
+    start: A,
+    end: AlikeTo<T, A>,
+    options?: InGroups<T> & ApartOptions,
+  ): Rule
 }
 export interface Apart extends Rule {
   readonly rule: 'apart'
   readonly start: string
   readonly end: string
   readonly by?: readonly string[]
+  readonly rest?: Span | number
+  readonly seamless?: boolean
+  readonly lastIncluded?: boolean
+  readonly openEnded?: boolean
 }
 
 /** The rule `apart`, for `use`. */
 export const apart: RuleOf<Apart> = {
-  words: overlapWords,
-  make(start: string, end: string, { code = 'overlaps', by, ...rest }: LooseGroups = {}) {
+  words: /* @__PURE__ */ merged(overlapWords, spanWords),
+  make(start: string, end: string, { code = '', by, ...rest }: LooseGroups & ApartOptions = {}) {
     const reads = [...new Set([start, end, ...valuesIn(by)])]
-    const grouped = by === undefined ? {} : { by }
-    return { rule: 'apart', code, start, end, ...grouped, reads, blames: [elementOf([start, end])], ...worded(rest) }
+    const options = {
+      ...(by === undefined ? {} : { by }),
+      ...(rest.rest === undefined ? {} : { rest: rest.rest }),
+      ...(rest.seamless ? { seamless: true } : {}),
+      ...(rest.lastIncluded ? { lastIncluded: true } : {}),
+      ...(rest.openEnded ? { openEnded: true } : {}),
+    }
+    return { rule: 'apart', code, start, end, ...options, reads, blames: [elementOf([start, end])], ...worded(rest) }
   },
   each: ({ start, end, by }) => eachBy([start, end], by),
   waits: ({ start, end }) => [start, end],
@@ -60,37 +90,97 @@ export const apart: RuleOf<Apart> = {
     const { root, scope } = matter
     const { start, end, by } = rule
     const order = orderAt(root, declaredAt(start, scope), `${scope.base} ${start}`)
+    const measures = measuresAt(root, declaredAt(start, scope))
+    const { least, between } = betweenOf(rule, measures)
+    /** Below, at or above zero as a beginning lies before, at or after an end and so much more. */
+    const compare = (from: unknown, until: unknown, by: number) =>
+      by === 0 ? order(from, until) : compareDecimals(String(timeOf(from, measures)), laterThan(until, by, measures))
     return groupsOf([start, end], by, matter).flatMap((elements) => {
       const spans = elements
-        .map((one, index) => ({ ...one, index }))
-        .filter(({ values: [from, until] }) => !isNone(from) && !isNone(until) && order(from, until) < 0)
+        .map((one, index): Spanned => ({ ...one, index }))
+        .filter(({ values: [from, until] }) => {
+          if (isNone(from) || isNone(until)) return !isNone(from) && Boolean(rule.openEnded)
+          return rule.lastIncluded ? order(from, until) <= 0 : order(from, until) < 0
+        })
       // Sorted by where they begin, a span overlaps one before it if it begins before the last of their ends.
       const sorted = [...spans].sort((a, b) => order(a.values[0], b.values[0]) || a.index - b.index)
-      let last: Span | undefined
-      const wrong: { readonly span: Span; readonly other: Span }[] = []
+      let last: Spanned | undefined
+      const wrong: { readonly span: Spanned; readonly other: Spanned; readonly how: keyof typeof variants }[] = []
       for (const span of sorted) {
-        if (last && order(span.values[0], last.values[1]) < 0) wrong.push({ span, other: last })
-        if (!last || order(last.values[1], span.values[1]) < 0) last = span
+        const [from, until] = span.values
+        const end = last?.values[1]
+        if (last) {
+          const how =
+            isNone(end) || compare(from, end, least) < 0
+              ? 'overlaps'
+              : between > least && compare(from, end, between) < 0
+                ? 'too_close'
+                : rule.seamless && compare(from, end, least) > 0
+                  ? 'too_far'
+                  : undefined
+          if (how) wrong.push({ span, other: last, how })
+        }
+        if (!last || (!isNone(end) && (isNone(until) || order(end, until) < 0))) last = span
       }
+      const amount = amountOf(rule.rest ?? 0)
+      const span = amount && new AmountWords(amount, undefined, amount.unit !== undefined)
+      const variants = { overlaps: undefined, too_close: 'rest', too_far: rule.lastIncluded ? 'next' : 'seam' }
       return wrong
         .sort((a, b) => a.span.index - b.span.index)
-        .map(({ span, other }) =>
-          faultOf(rule, span.path, { saidAs: 'overlaps', about: { other: new Place(other.path) } }),
-        )
+        .map(({ span: one, other, how }) => {
+          const about = { other: new Place(other.path), ...(how === 'too_close' ? { span } : {}) }
+          return faultOf(rule, one.path, { code: rule.code || how, saidAs: how, variant: variants[how], about })
+        })
     })
   },
 }
 
+/** How much later than an end another may begin at the earliest: because its last counts, and with the rest between. */
+function betweenOf({ lastIncluded, rest }: Apart, measures: readonly Measure[]) {
+  const least = lastIncluded ? (measures.includes('date') ? dayLength : 1) : 0
+  const amount = rest === undefined ? undefined : amountOf(rest)
+  return { least, between: least + (amount ? distanceFrom(0, amount) : 0) }
+}
+const laterThan = (value: unknown, by: number, measures: readonly Measure[]): string =>
+  sumOf([String(timeOf(value, measures)), String(by)])
+const dayLength = 86_400_000
+
 export const apartInService: RuleInService<Apart> = {
-  takes: [anAddress, anAddress, groupOptions],
+  takes: [
+    anAddress,
+    anAddress,
+    /* @__PURE__ */ merged(groupOptions, {
+      rest: /* @__PURE__ */ taken('a span of time, or a number from 0 on', "'11h'", (value) =>
+        typeof value === 'number' ? value >= 0 : typeof value === 'string' && readSpan(value) >= 0,
+      ),
+      seamless: aFlag,
+      lastIncluded: aFlag,
+      openEnded: aFlag,
+    }),
+  ],
   compares: true,
-  mistake({ start, end, by }, measuresOf) {
+  mistake({ start, end, by, rest, seamless, lastIncluded }, measuresOf) {
     const ends = [start, end]
-    return withoutOrder(ends, measuresOf) ?? mistakeOfElements(ends) ?? mistakeOfBy(by, ends)
+    const wrong = withoutOrder(ends, measuresOf) ?? mistakeOfElements(ends) ?? mistakeOfBy(by, ends)
+    if (wrong) return wrong
+    const measures = measuresOf(start)
+    const isNumber = measures.includes('number')
+    const isTime = measures.some((one) => areTimes.includes(one) || one === 'duration')
+    if (rest !== undefined && seamless) return ['a rest leaves a gap, and seamless allows none', 'Give one of them']
+    if (rest !== undefined && (isNumber ? typeof rest === 'string' : !isTime || typeof rest === 'number'))
+      return [
+        `rest ${rest} is no distance of ${start}`,
+        "Write a span such as '11h' for times, and a number for numbers",
+      ]
+    if (lastIncluded && !isNumber && measures.join() !== 'date')
+      return [`${start} has no last day`, 'Give lastIncluded for days, or for whole numbers']
+    return undefined
   },
-  code({ start, end, by }, terms) {
+  code(rule, terms) {
+    const { start, end, by } = rule
     const { writer } = terms
-    if (by) return groupedApart(start, end, by, terms)
+    if (by || rule.rest !== undefined || rule.seamless || rule.lastIncluded || rule.openEnded)
+      return groupedApart(rule, terms)
     const list = terms.elements(start)
     const [element, holds, spans] = [writer.name('e'), writer.name('h'), writer.name('s')]
     const [from, until] = [list?.of(element), terms.elements(end)?.of(element)]
@@ -114,39 +204,60 @@ export const apartInService: RuleInService<Apart> = {
     writer.line(`if (!${holds}) ${holds} = ${writer.bind(areApart)}(${spans})`)
     return holds
   },
-  sentence: ({ start, end, blames }) => ({
-    code: 'rule',
-    variant: 'apart',
-    about: { first: start, other: end },
-    at: blames,
-  }),
+  sentence({ start, end, rest, seamless, blames }) {
+    const amount = rest === undefined ? undefined : amountOf(rest)
+    const least = amount && new AmountWords(amount, undefined, amount.unit !== undefined)
+    const variant = seamless ? 'apartSeamless' : amount ? 'apartRest' : 'apart'
+    return { code: 'rule', variant, about: { first: start, other: end, least }, at: blames }
+  },
 }
 
-/** Whether no span overlaps another, in any order. */
-function areApart(spans: [number | string, number | string][]): boolean {
+type Spans = [from: number | string, until: number | string][]
+
+/** Whether no span overlaps another, in any order; with so much between them at least, or nothing more than that. */
+function areApart(spans: Spans, least = 0, between = 0, isSeamless = false): boolean {
   spans.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
-  return spans.every(([from], at) => at === 0 || from >= (spans[at - 1] as (typeof spans)[number])[1])
+  const after = (until: number | string, by: number) => (by === 0 ? until : (until as number) + by)
+  return spans.every(([from], at) => {
+    if (at === 0) return true
+    const until = (spans[at - 1] as Spans[number])[1]
+    return from >= after(until, between) && !(isSeamless && from > after(until, least))
+  })
 }
 
 /** An element with a span, and its place among those of its group. */
-type Span = Element & { readonly index: number }
+type Spanned = Element & { readonly index: number }
 
-function groupedApart(start: string, end: string, by: readonly string[], terms: Terms): string | undefined {
+/** In groups, or with what may lie between: all spans as numbers, or as texts that have an order. */
+function groupedApart(rule: Apart, terms: Terms): string | undefined {
+  const { start, end, by, openEnded, seamless, lastIncluded } = rule
   const { writer } = terms
   const [groups, sort] = [writer.name('m'), terms.sort(start)]
   if (sort === 'other' || sort !== terms.sort(end)) return undefined
+  const measures = measuresAt(terms.root, terms.path(start))
+  const { least, between } = betweenOf(rule, measures)
+  const isDate = [start, end].every((one) => measuresAt(terms.root, terms.path(one)).join() === 'date')
+  // Texts have an order, and no distance; nor are distances of fractions exact.
+  if (sort === 'text' && !isDate && (between > 0 || openEnded)) return undefined
+  if (sort === 'number' && between > 0 && !areWhole([start, end], terms)) return undefined
+  const numeric = (value: string) =>
+    sort === 'instant' ? `${value}.getTime()` : isDate ? `${writer.bind(readDay)}(${value})` : value
   writer.line(`const ${groups} = new Map()`)
   const isDone = terms.each(start, (from, inside) => {
     const [value, until] = [inside.value(end), writer.name('v')]
     if (value === undefined) return false
     writer.line(`const ${until} = ${value}`)
-    const [a, b] = [from, until].map((one) => (sort === 'instant' ? `${one}.getTime()` : one))
+    const [a, b] = [numeric(from), openEnded ? `(${until} == null ? Infinity : ${numeric(until)})` : numeric(until)]
+    const isThere = openEnded ? `${from} != null` : `${from} != null && ${until} != null`
     let spans: string | undefined
-    writer.block(`if (${from} != null && ${until} != null && ${a} < ${b}) {`, () => {
+    writer.block(`if (${isThere} && ${a} ${lastIncluded ? '<=' : '<'} ${b}) {`, () => {
       spans = groupedCode(by, groups, '[]', inside)
       writer.line(`${spans}.push([${a}, ${b}])`)
     })
     return spans !== undefined
   })
-  return isDone ? `[...${groups}.values()].every(${writer.bind(areApart)})` : undefined
+  const isRight = (spans: Spans) => areApart(spans, least, between, Boolean(seamless))
+  return isDone ? `[...${groups}.values()].every(${writer.bind(isRight)})` : undefined
 }
+const areWhole = (addresses: readonly string[], { root, path }: Terms): boolean =>
+  addresses.every((one) => shapesAt(root, path(one)).every(({ kind }) => kind === 'integer' || kind === 'duration'))

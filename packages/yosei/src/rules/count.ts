@@ -1,5 +1,5 @@
 /** So many elements of a list: all of them, or those that meet a condition. Blames the list. */
-import { countWords } from '../catalogue/english.js'
+import { countWords, groupWords } from '../catalogue/english.js'
 import { isSecret } from '../kinds/locate.js'
 import { Phrase, Place, type Speech } from '../kinds/phrase.js'
 import { literal } from '../kinds/scalar.js'
@@ -46,14 +46,14 @@ interface CountLimits<A extends string> {
   /** Counts those elements alone that meet this condition. */
   where?: Condition | undefined
   /**
-   * Elements that share these values are counted among themselves, whichever list they are in. Those that lack one form a
-   * group of their own. An address with `[]` at its end: each of those elements alone.
+   * Elements that share these values are counted among themselves, whichever list they are in. Those that lack one are one
+   * group. An address with `[]` at its end: each of those elements alone.
    */
   by?: readonly A[] | undefined
 }
 export interface CountMaker<T> {
   /**
-   * So many elements of a list or a table, or so many values at an address in it; with `where`, those that meet a
+   * So many elements of a list or a table, or so many values at an address in it: all, or those that meet a
    * condition. If the condition of an element cannot be read, lower limits wait. Blames the list.
    *
    * @example
@@ -98,7 +98,7 @@ class Counted extends Phrase {
   }
   words(speech: Speech): string {
     const { count, group } = this
-    return group ? speech.say('sum.group', { added: count, group: group.words(speech) }) : String(count)
+    return group ? speech.say('group.of', { added: count, group: group.words(speech) }) : String(count)
   }
 }
 
@@ -108,7 +108,7 @@ const looksAt = ({ where }: Count): readonly string[] => (where ? addressesIn(wh
 
 /** The rule `count`, for `use`. */
 export const count: RuleOf<Count> = {
-  words: countWords,
+  words: /* @__PURE__ */ merged(countWords, groupWords),
   make(address: string, { where, by, ...limits }: CountLimits<string> = {}, options: LooseBlame = {}) {
     const held = {
       ...(limits as Pick<Count, (typeof limitNames)[number]>),
@@ -149,7 +149,8 @@ export const count: RuleOf<Count> = {
       }
       const known = groups.get(group.key) ?? { group, count: 0 }
       groups.set(group.key, known)
-      if (!isNone(valueAt(input, place)) && (!holds || holds(place))) known.count++
+      const isThere = isWrong(place) || !isNone(valueAt(input, place))
+      if (isThere && (!holds || holds(place))) known.count++
     }
     const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
     const during = rule.where && !isHidden ? new During(rule.where, matter) : undefined

@@ -1,16 +1,15 @@
 /** How far one value lies behind another. Blames the second. */
-import { gapWords } from '../catalogue/english.js'
+import { gapWords, spanWords } from '../catalogue/english.js'
 import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
-import { readDay, readInstant, readTime, readTimeOfDay, writeDuration } from '../grammar/times.js'
+import { monthsLater, readDay, readInstant, readTime, readTimeOfDay, writeDuration } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
 import { Phrase, Place, type Speech } from '../kinds/phrase.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
-import { aDistance, anAddress, merged } from '../terms/option-types.js'
-import { readSpan } from '../terms/units.js'
+import { anAddress, eitherOf, merged, type OptionType, oneOf, taken } from '../terms/option-types.js'
 import { type AlikeTo, isSame, mistakeOfPlaces } from './compare.js'
-import { blamedAt, declaredAt, faultOf, isNone, listsShared, pathOf } from './input.js'
+import { blamedAt, declaredAt, faultOf, isNone, listsShared, pathOf, strays } from './input.js'
 import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
 import {
   type Blame,
@@ -28,189 +27,337 @@ declare module './rule.js' {
     gap: Gap
   }
 }
-/** A distance: of times a span such as `14d`, of numbers a number. */
-type Distance = Span | number
+/** A distance: of times a span such as `14d`, `6mo` or `1y`, of numbers a number; or the address of a number. */
+type Distance<A extends string> = Span | `${number}${'mo' | 'y'}` | number | A
+/** What a number at an address counts, between times. */
+type Unit = 's' | 'm' | 'h' | 'd' | 'mo' | 'y'
+interface GapLimits<A extends string> {
+  atLeast?: Distance<A> | undefined
+  atMost?: Distance<A> | undefined
+  exactly?: Distance<A> | undefined
+  /** What a limit at an address counts: `d` for days. */
+  in?: Unit | undefined
+}
 export interface GapMaker<T> {
   /**
-   * The second value lies at least and at most so far behind the first: instants, days, times and durations by a span,
-   * numbers by a number. Blames the second.
+   * The second value lies so far behind the first: instants, days, times and durations by a span, numbers by a number.
+   * Months and years are those of the calendar (UTC): a month after 31 January is the last of February. Blames the second.
    *
    * @example
    * on.gap('body.from', 'body.until', { atLeast: '1d', atMost: '14d' })
+   * on.gap('body.arrives', 'body.leaves', { exactly: 'body.nights', in: 'd' })
    */
-  gap<const A extends Address<T>>(
-    low: A,
-    high: AlikeTo<T, A>,
-    limits: { atLeast?: Distance | undefined; atMost?: Distance | undefined } & Blame<T>,
-  ): Rule
+  gap<const A extends Address<T>>(low: A, high: AlikeTo<T, A>, limits: GapLimits<Address<T>> & Blame<T>): Rule
 }
 export interface Gap extends Rule {
   readonly rule: 'gap'
-  readonly atLeast?: Distance
-  readonly atMost?: Distance
+  readonly low: string
+  readonly high: string
+  readonly atLeast?: Distance<string>
+  readonly atMost?: Distance<string>
+  readonly exactly?: Distance<string>
+  readonly in?: Unit
+}
+const limitNames = ['atLeast', 'atMost', 'exactly'] as const
+
+/** So much of a unit; of numbers, `undefined` stands for it. */
+export interface Amount {
+  readonly count: number
+  readonly unit: Unit | 'ms' | undefined
+}
+/** A limit as it is declared; an address otherwise. */
+export function amountOf(limit: Distance<string>): Amount | undefined {
+  if (typeof limit === 'number') return { count: limit, unit: undefined }
+  const [, count, unit] = /^(\d+(?:\.\d+)?)(ms|s|m|h|d|mo|y)$/.exec(limit) ?? []
+  return unit === undefined ? undefined : { count: Number(count), unit: unit as Unit }
+}
+const isAddress = (limit: Distance<string> | undefined): limit is string =>
+  limit !== undefined && amountOf(limit) === undefined
+const others = (rule: Pick<Gap, (typeof limitNames)[number]>): readonly string[] =>
+  limitNames.map((name) => rule[name]).filter(isAddress)
+
+/** How far behind a time so much lies, in milliseconds; of numbers the number itself. */
+export function distanceFrom(time: number, { count, unit }: Amount): number {
+  switch (unit) {
+    case undefined:
+    case 'ms':
+      return count
+    case 'mo':
+    case 'y':
+      return monthsLater(time, unit === 'y' ? 12 * count : count) - time
+    case 's':
+    case 'm':
+    case 'h':
+    case 'd':
+      return count * lengths[unit]
+  }
+  return unit satisfies never
 }
 
 /** The rule `gap`, for `use`. */
 export const gap: RuleOf<Gap> = {
-  words: gapWords,
-  make(
-    low: string,
-    high: string,
-    { atLeast, atMost, code, blames = [high], ...rest }: LooseBlame & { atLeast?: Distance; atMost?: Distance } = {},
-  ) {
-    const limits = { ...(atLeast === undefined ? {} : { atLeast }), ...(atMost === undefined ? {} : { atMost }) }
-    return { rule: 'gap', code: code ?? '', ...limits, reads: [low, high], blames, ...worded(rest) }
+  words: /* @__PURE__ */ merged(gapWords, spanWords),
+  make(low: string, high: string, { code, blames = [high], ...rest }: LooseBlame & GapLimits<string> = {}) {
+    const { atLeast, atMost, exactly, in: unit } = rest
+    const limits = {
+      ...(atLeast === undefined ? {} : { atLeast }),
+      ...(atMost === undefined ? {} : { atMost }),
+      ...(exactly === undefined ? {} : { exactly }),
+      ...(unit === undefined ? {} : { in: unit }),
+    }
+    const reads = [...new Set([low, high, ...others(limits)])]
+    return { rule: 'gap', code: code ?? '', low, high, ...limits, reads, blames, ...worded(rest) }
   },
   each({ reads }) {
     const [low = '', high = ''] = reads
     const depth = (address: string) => listsShared([parseAddress(address) ?? []]).length
     return [depth(high) > depth(low) ? high : low]
   },
-  waits: ({ reads }) => reads,
+  waits: ({ reads }) => reads.slice(0, 2),
   elements: none,
   judgesKnown: false,
   derives: false,
   names: none,
   judge(rule, { root, input, scope }) {
-    const [low, high] = rule.reads.map((address) => pathOf(address, scope)) as [Path, Path]
+    const [low, high] = endsOf(rule).map((address) => pathOf(address, scope)) as [Path, Path]
     const [a, b] = [valueAt(input, low), valueAt(input, high)]
     if (isNone(a) || isNone(b)) return []
-    const [lowDeclared, highDeclared] = rule.reads.map((address) => declaredAt(address, scope)) as [Path, Path]
+    const [lowDeclared, highDeclared] = endsOf(rule).map((address) => declaredAt(address, scope)) as [Path, Path]
     const measures = measuresAt(root, lowDeclared)
     const distance = distanceOf(a, b, measures)
     if (distance === undefined) return [faultOf(rule, high, { code: 'wrong_type' })]
     const isTime = measures.some((one) => timed.includes(one)) || a instanceof Date
-    const [least, most] = [rule.atLeast, rule.atMost].map((limit) =>
-      limit === undefined ? undefined : String(isTime ? readSpan(String(limit)) : limit),
-    )
-    const isClose = least !== undefined && compareDecimals(distance, least) < 0
-    if (!isClose && !(most !== undefined && compareDecimals(distance, most) > 0)) return []
-    const limit = isClose ? least : most
-    const isHidden = [low, high].some((path) => isSecret(root, path))
-    const saidAs = isClose ? 'too_close' : 'too_far'
-    const rest = { code: rule.code || saidAs, saidAs, limit: isTime ? writeDuration(Number(limit)) : limit }
-    const span = isTime ? { span: new Milliseconds(Number(limit)) } : {}
-    const variant = (side: '' | 'first' | 'neither') => variantOf(side, isTime, Number(limit) === 0)
-    // The words follow from the side that is blamed.
-    const saidOf = (path: Path) => {
-      if (isSame(path, high))
-        return {
-          variant: variant(''),
-          about: { ...span, other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, lowDeclared, a) }) },
-          ...(isHidden ? {} : { sent: toldAt(root, highDeclared, b) }),
-        }
-      if (isSame(path, low))
-        return {
-          variant: variant('first'),
-          about: { ...span, other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, highDeclared, b) }) },
-          ...(isHidden ? {} : { sent: toldAt(root, lowDeclared, a) }),
-        }
-      return { variant: variant('neither'), about: { ...span, first: new Place(low), other: new Place(high) } }
-    }
-    return rule.blames.flatMap((address) =>
-      blamedAt(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { ...rest, ...saidOf(path) })),
-    )
+    const isHidden = rule.reads.some((address) => isSecret(root, pathOf(address, scope)))
+    return limitNames.flatMap((name) => {
+      const given = rule[name]
+      if (given === undefined) return []
+      const far = isAddress(given) ? pathOf(given, scope) : undefined
+      const count = far ? valueAt(input, far) : undefined
+      // Of a limit that was not sent nothing is known.
+      if (far && isNone(count)) return []
+      const amount = far ? { count: Number(count), unit: rule.in } : (amountOf(given) as Amount)
+      const limit = isTime
+        ? String(distanceFrom(Number(timeOf(a, measures)), amount))
+        : String(far ? count : amount.count)
+      if (!isDecimal(limit)) return [faultOf(rule, far ?? high, { code: 'wrong_type', variant: 'number' })]
+      const order = compareDecimals(distance, limit)
+      if (name === 'atLeast' ? order >= 0 : name === 'atMost' ? order <= 0 : order === 0) return []
+      const code = order < 0 ? 'too_close' : 'too_far'
+      const isExact = name === 'exactly'
+      const told = isTime && amount.unit ? writeAmount(amount) : limit
+      const rest = { code: rule.code || code, saidAs: code, limit: isHidden && far ? undefined : told }
+      const said = new AmountWords(amount, far && new Place(far), isTime, isHidden)
+      const variant = (side: '' | 'first' | 'neither') => variantOf(isExact, side, isTime, Number(limit) === 0 && !far)
+      // The words follow from the side that is blamed.
+      const saidOf = (path: Path) => {
+        const about = { span: said, bound: said }
+        if (isSame(path, high))
+          return {
+            variant: variant(''),
+            about: { ...about, other: new Place(low), ...(isHidden ? {} : { value: toldAt(root, lowDeclared, a) }) },
+            ...(isHidden ? {} : { sent: toldAt(root, highDeclared, b) }),
+          }
+        if (isSame(path, low))
+          return {
+            variant: variant('first'),
+            about: { ...about, other: new Place(high), ...(isHidden ? {} : { value: toldAt(root, highDeclared, b) }) },
+            ...(isHidden ? {} : { sent: toldAt(root, lowDeclared, a) }),
+          }
+        return { variant: variant('neither'), about: { ...about, first: new Place(low), other: new Place(high) } }
+      }
+      return rule.blames.flatMap((address) =>
+        blamedAt(input, pathOf(address, scope)).map((path) => faultOf(rule, path, { ...rest, ...saidOf(path) })),
+      )
+    })
   },
 }
 
+const endsOf = ({ low, high }: Gap): readonly string[] => [low, high]
+
+const aLimit: OptionType = /* @__PURE__ */ eitherOf(
+  /* @__PURE__ */ taken(
+    'a number, or a span of time',
+    "'14d'",
+    (value) => typeof value === 'number' && !Number.isNaN(value),
+  ),
+  anAddress,
+)
+
 export const gapInService: RuleInService<Gap> = {
-  takes: [anAddress, anAddress, /* @__PURE__ */ merged(blameOptions, { atLeast: aDistance, atMost: aDistance })],
+  takes: [
+    anAddress,
+    anAddress,
+    /* @__PURE__ */ merged(blameOptions, {
+      atLeast: aLimit,
+      atMost: aLimit,
+      exactly: aLimit,
+      in: /* @__PURE__ */ oneOf('s', 'm', 'h', 'd', 'mo', 'y'),
+    }),
+  ],
   compares: true,
   mistake(rule, measuresOf) {
-    const wrong = mistakeOfPlaces(rule)
+    const wrong = mistakeOfPlaces({ ...rule, reads: endsOf(rule) })
     if (wrong) return wrong
-    const { reads, atLeast, atMost } = rule
-    const limits = [atLeast, atMost].filter((limit) => limit !== undefined)
+    const { atLeast, atMost, exactly } = rule
+    const limits = limitNames.map((name) => rule[name]).filter((limit) => limit !== undefined)
     if (limits.length === 0) return ['it has no limit', "Give { atLeast: '1d' }, { atMost: '14d' } or both"]
-    if (atLeast !== undefined && atMost !== undefined && amountOfLimit(atLeast) > amountOfLimit(atMost))
+    const [least, most] = [atLeast, atMost].map((limit) => (limit === undefined ? undefined : amountOf(limit)))
+    if (least && most && distanceFrom(0, least) > distanceFrom(0, most))
       return [`its atLeast ${atLeast} is more than its atMost ${atMost}`, 'Give the lesser as atLeast']
-    for (const address of reads) {
+    if (exactly !== undefined && limits.length > 1)
+      return ['exactly leaves no room for other limits', 'Give exactly alone']
+    const far = others(rule)
+    const stray = far.find((one) =>
+      endsOf(rule).every((end) => strays(parseAddress(one) ?? [], parseAddress(end) ?? [])),
+    )
+    if (stray !== undefined)
+      return [`${stray} is no one limit`, 'Name a field of the same element, or outside of lists']
+    const odd = far.find((one) => !measuresOf(one).some((measure) => measure === 'number' || measure === 'own'))
+    if (odd !== undefined) return [`${odd} holds no number`, 'Name a field of whole numbers']
+    for (const address of endsOf(rule)) {
       const measures = measuresOf(address)
       const isTime = measures.some((one) => timed.includes(one))
       const isNumber = measures.includes('number')
+      const units = limits.flatMap((limit) => (isAddress(limit) ? [rule.in] : [amountOf(limit)?.unit]))
       if (measures.length > 0 && !isTime && !isNumber && !measures.includes('own'))
         return [`${address} holds values that have no distance`, 'Name fields of numbers or times']
       if (isTime && isNumber)
         return [`${address} holds times and numbers, which one limit does not measure`, 'Name fields of one kind']
-      if (isTime && limits.some((limit) => typeof limit === 'number'))
+      if (isTime && far.length > 0 && rule.in === undefined)
+        return [`it does not say what ${far[0]} counts`, "Add in: 'd' for days, or another unit"]
+      if (isTime && units.includes(undefined))
         return [`${address} is a ${measures.join(' or ')}, whose distance is a span`, "Write '14d' or '36h'"]
-      if (isNumber && limits.some((limit) => typeof limit !== 'number'))
+      if (isNumber && units.some((unit) => unit !== undefined))
         return [`${address} is a number, whose distance is a number`, 'Write 14']
+      if (isTime && units.some((unit) => unit === 'mo' || unit === 'y') && !measures.some((one) => dated.includes(one)))
+        return [`${address} is a ${measures.join(' or ')}, which has no months`, 'Write a span of days or hours']
     }
     return undefined
   },
-  code({ reads: [low = '', high = ''], atLeast, atMost }, terms) {
+  code(rule, terms) {
+    const { low, high } = rule
     const [a, b] = [terms.value(low), terms.value(high)]
     if (a === undefined || b === undefined) return undefined
     const sort = terms.sort(low)
     const sorts = [sort, terms.sort(high)]
-    const isTime = sort !== 'number' || measuresAt(terms.root, terms.path(low)).includes('duration')
     const { writer } = terms
+    const measures = measuresAt(terms.root, terms.path(low))
+    const isTime = sort !== 'number' || measures.includes('duration')
     const dates = [low, high].every((address) => measuresAt(terms.root, terms.path(address)).join() === 'date')
     const plain = (value: string) =>
       sort === 'instant' ? `${value}.getTime()` : dates ? `${writer.bind(readDay)}(${value})` : value
     if (sorts.some((one) => one !== sort) || !(sort === 'instant' || sort === 'number' || dates)) return undefined
-    const limits = [atLeast, atMost].map((limit) =>
-      limit === undefined ? undefined : isTime ? readSpan(String(limit)) : Number(limit),
-    )
     const distance = `(${plain(b)} - ${plain(a)})`
-    const tests = [
-      // Of what is no whole number, a difference is not exact.
-      `Number.isSafeInteger(${distance})`,
-      ...(limits[0] === undefined ? [] : [`${distance} >= ${literal(writer, limits[0])}`]),
-      ...(limits[1] === undefined ? [] : [`${distance} <= ${literal(writer, limits[1])}`]),
-    ]
-    return `${a} == null || ${b} == null || (${tests.join(' && ')})`
+    const given = limitNames.filter((name) => rule[name] !== undefined)
+    const limits = given.map((name) => {
+      const limit = rule[name] as Distance<string>
+      const amount = amountOf(limit)
+      const unit = amount ? amount.unit : rule.in
+      const count = amount
+        ? literal(writer, amount.count)
+        : terms.sort(String(limit)) === 'number'
+          ? terms.value(String(limit))
+          : undefined
+      if (count === undefined) return undefined
+      const isCalendar = unit === 'mo' || unit === 'y'
+      if (!isTime || unit === undefined || unit === 'ms') return { count, code: count }
+      if (!isCalendar) return { count, code: `${count} * ${lengths[unit]}` }
+      const months = unit === 'y' ? `12 * ${count}` : count
+      return { count, code: `(${writer.bind(monthsLater)}(${plain(a)}, ${months}) - ${plain(a)})` }
+    })
+    const tests = given.map((name, at) => {
+      const limit = limits[at]
+      return limit && `(${limit.count} == null || ${distance} ${operators[name]} ${limit.code})`
+    })
+    if (tests.includes(undefined)) return undefined
+    // Of what is no whole number, a difference is not exact.
+    const all = [`Number.isSafeInteger(${distance})`, ...tests]
+    return `${a} == null || ${b} == null || (${all.join(' && ')})`
   },
-  sentence({ reads: [low, high], atLeast, atMost, blames }) {
-    const variant = atLeast === undefined ? 'gapMost' : atMost === undefined ? 'gapLeast' : 'gap'
-    const [least, most] = [atLeast, atMost].map((limit) =>
-      typeof limit === 'string' ? new Milliseconds(readSpan(limit)) : limit,
-    )
-    return { code: 'rule', variant, about: { first: low, other: high, least, most }, at: blames }
+  sentence({ low, high, atLeast, atMost, exactly, in: unit, blames }) {
+    const variant =
+      exactly !== undefined
+        ? 'gapExactly'
+        : atLeast === undefined
+          ? 'gapMost'
+          : atMost === undefined
+            ? 'gapLeast'
+            : 'gap'
+    const said = (limit: Distance<string> | undefined) => {
+      if (limit === undefined) return undefined
+      const amount = amountOf(limit)
+      if (amount) return amount.unit === undefined ? amount.count : new AmountWords(amount, undefined, true)
+      return unit === undefined ? limit : `${limit} ${unit}`
+    }
+    const about = { first: low, other: high, least: said(atLeast), most: said(atMost), limit: said(exactly) }
+    return { code: 'rule', variant, about, at: blames }
   },
 }
+const operators = { atLeast: '>=', atMost: '<=', exactly: '===' } as const
 
-const units = [
-  ['d', 86_400_000],
-  ['h', 3_600_000],
-  ['m', 60_000],
-  ['s', 1000],
-] as const
-/** A span of time: `14 days`, `1 hour 30 minutes`. */
-class Milliseconds extends Phrase {
-  constructor(readonly count: number) {
+const lengths = { d: 86_400_000, h: 3_600_000, m: 60_000, s: 1000 } as const
+const unitNames = /* @__PURE__ */ Object.keys(lengths) as readonly (keyof typeof lengths)[]
+/** A distance in words: `14 days`, `1 hour 30 minutes`, `6 months`; with the address that says how much it is. */
+export class AmountWords extends Phrase {
+  constructor(
+    readonly amount: Amount,
+    readonly place: Place | undefined,
+    readonly isTime: boolean,
+    readonly isHidden = false,
+  ) {
     super()
   }
-  words({ say }: Speech): string {
-    let rest = this.count
-    const said = units.flatMap(([unit, length]) => {
-      const count = unit === 's' ? rest / length : Math.floor(rest / length)
-      rest -= count * length
-      return count === 0 ? [] : [say(`span.${unit}`, { count: String(count) })]
-    })
-    return said.join(' ')
+  words({ say, address }: Speech): string {
+    const { count, unit } = this.amount
+    if (this.place && this.isHidden) return address(this.place.path)
+    const text =
+      !this.isTime || unit === undefined
+        ? String(count)
+        : unit === 'mo' || unit === 'y'
+          ? say(`span.${unit}`, { count: String(count) })
+          : spanText(count * (unit === 'ms' ? 1 : lengths[unit]), say)
+    return this.place ? `${address(this.place.path)} (${text})` : text
   }
 }
+function spanText(milliseconds: number, say: Speech['say']): string {
+  let rest = milliseconds
+  const said = unitNames.flatMap((unit) => {
+    const length = lengths[unit]
+    const count = unit === 's' ? rest / length : Math.floor(rest / length)
+    rest -= count * length
+    return count === 0 ? [] : [say(`span.${unit}`, { count: String(count) })]
+  })
+  return said.join(' ') || say('span.s', { count: '0' })
+}
+/** The same as a duration of ISO 8601. */
+const writeAmount = ({ count, unit }: Amount): string =>
+  unit === 'mo' || unit === 'y'
+    ? `P${count}${unit === 'y' ? 'Y' : 'M'}`
+    : writeDuration(count * (unit === undefined || unit === 'ms' ? 1 : lengths[unit]))
 
 /** `zeroFirstTime`: the first is blamed, both are times, and the limit is none. */
-function variantOf(side: '' | 'first' | 'neither', isTime: boolean, isZero: boolean): string | undefined {
-  const words = [isZero ? 'zero' : '', side, isTime ? 'time' : ''].filter((word) => word !== '')
+function variantOf(
+  isExact: boolean,
+  side: '' | 'first' | 'neither',
+  isTime: boolean,
+  isZero: boolean,
+): string | undefined {
+  const words = [isExact ? 'exact' : isZero ? 'zero' : '', side, isTime ? 'time' : ''].filter((word) => word !== '')
   const rest = words.slice(1).map((word) => word.charAt(0).toUpperCase() + word.slice(1))
   return words.length === 0 ? undefined : [words[0], ...rest].join('')
 }
 
-const amountOfLimit = (limit: number | string): number => (typeof limit === 'number' ? limit : readSpan(limit))
+const dated: readonly Measure[] = ['date', 'instant']
 const timed: readonly Measure[] = [...areTimes, 'duration']
 
 /** The second without the first, as a decimal; of times in milliseconds. `undefined` if they have no distance. */
 function distanceOf(a: unknown, b: unknown, measures: readonly Measure[]): string | undefined {
-  const [low, high] = [a, b].map((value) => amountOf(value, measures))
+  const [low, high] = [a, b].map((value) => timeOf(value, measures))
   if (low === undefined || high === undefined) return undefined
   return sumOf([high, low.startsWith('-') ? low.slice(1) : `-${low}`])
 }
 
-function amountOf(value: unknown, measures: readonly Measure[]): string | undefined {
+export function timeOf(value: unknown, measures: readonly Measure[]): string | undefined {
   if (value instanceof Date) return String(value.getTime())
   if (typeof value === 'number' || typeof value === 'bigint')
     return isDecimal(String(value)) ? String(value) : undefined

@@ -65,8 +65,8 @@ export type Wording = Omit<Blame<never>, 'blames'>
 /** Words, and how elements are grouped. */
 export interface InGroups<T> extends Wording {
   /**
-   * Elements that share these values are judged among themselves, whichever list they are in. Those that lack one form a
-   * group of their own. An address with `[]` at its end: each of those elements alone.
+   * Elements that share these values are judged among themselves, whichever list they are in. Those that lack one are one
+   * group. An address with `[]` at its end: each of those elements alone.
    */
   by?: readonly Address<T>[] | undefined
 }

@@ -1,6 +1,6 @@
 /** The sum over a list, or the value itself, lies within limits. Blames the list. */
 
-import { sumWords } from '../catalogue/english.js'
+import { groupWords, sumWords } from '../catalogue/english.js'
 import { compareDecimals, isDecimal, negated, productOf, roundDecimal, sumOf } from '../grammar/numbers.js'
 import { isSecret, shapesAt } from '../kinds/locate.js'
 import { Phrase, Place, type Speech } from '../kinds/phrase.js'
@@ -78,8 +78,8 @@ interface SumLimits<A extends string> {
   /** Rounds each product to so many decimal places before it is added, half away from zero. */
   rounded?: number | undefined
   /**
-   * Elements that share these values are added up among themselves, whichever list they are in. Those that lack one form
-   * a group of their own. An address with `[]` at its end: each of those elements alone.
+   * Elements that share these values are added up among themselves, whichever list they are in. Those that lack one are
+   * one group. An address with `[]` at its end: each of those elements alone.
    */
   by?: readonly A[] | undefined
 }
@@ -166,7 +166,7 @@ class Added extends Phrase {
     const text = isOne
       ? speech.say('sum.it', { sum })
       : speech.say('sum.added', { addresses: writtenTerms(terms, speech.address), sum })
-    return group ? speech.say('sum.group', { added: text, group: group.words(speech) }) : text
+    return group ? speech.say('group.of', { added: text, group: group.words(speech) }) : text
   }
 }
 
@@ -205,7 +205,7 @@ const termsOf = (given: string | readonly SumTerm<string>[], isLess: boolean): r
 
 /** The rule `sumWithin`, for `use`. */
 export const sumWithin: RuleOf<SumWithin> = {
-  words: sumWords,
+  words: /* @__PURE__ */ merged(sumWords, groupWords),
   make(given: string | readonly SumTerm<string>[], bounds: Bounds | SumLimits<string>, options: LooseBlame = {}) {
     const { atLeast, atMost, exactly, times, less, rounded, by } = Array.isArray(bounds)
       ? bounded(bounds as Bounds)

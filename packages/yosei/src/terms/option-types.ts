@@ -57,11 +57,6 @@ export const bounds = taken(
 )
 export const aPattern = taken('a regular expression', '/^[a-z]+$/', (value) => value instanceof RegExp)
 export const aSpan = taken('a span of time', "'30s'", (value) => isText(value) && readSpan(value) >= 0)
-export const aDistance = taken(
-  'a number, or a span of time',
-  "'14d'",
-  (value) => (typeof value === 'number' && !Number.isNaN(value)) || (isText(value) && readSpan(value) >= 0),
-)
 export const aSize = taken(
   'a number of bytes, or a size',
   "'64kB'",

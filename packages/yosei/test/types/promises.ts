@@ -151,6 +151,13 @@ endpoint('POST /x', { body, rules: (on) => [on.sumWithin(['body.n', ['body.m', '
 // @ts-expect-error nothing to take away there
 endpoint('POST /x', { body, rules: (on) => [on.sumWithin('body.n', { less: ['body.nn'], atMost: 1 })] })
 endpoint('POST /x', { body, rules: (on) => [on.count('body.rows[]', { where: on.above('body.rows[].a', 1), exactly: 'body.n', by: ['body.rows[].a'] }, { blames: ['body.n'] }), on.sumWithin(['body.n', ['body.m', 'body.rows[].a']], { less: ['body.m'], rounded: 2, exactly: 'body.n', by: ['body.name'] }), on.inOrder('body.rows[].a', { by: ['body.rows[].a'], orEqual: true })] })
+// @ts-expect-error a unit that no time has
+endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.m', { exactly: 'body.n', in: 'w' })] })
+// @ts-expect-error a limit that is no address
+endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.m', { exactly: 'body.nn' })] })
+// @ts-expect-error a rest that is no span
+endpoint('POST /x', { body, rules: (on) => [on.apart('body.rows[].a', 'body.rows[].b', { rest: 'long' })] })
+endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.m', { atLeast: 'body.n', atMost: '6mo', code: 'x' }), on.apart('body.rows[].a', 'body.rows[].b', { rest: '11h', seamless: false, lastIncluded: true, openEnded: true, by: ['body.name'] })] })
 // @ts-expect-error a reference of another kind
 endpoint('POST /x', { body, rules: (on) => [on.acyclic('body.rows[].a', 'body.name')] })
 const graph = record({ nodes: list(record({ id: text(), after: list(text()), up: text({ optional: true }) })), edges: list(record({ from: text(), to: text() })), named: table(integer()) })
