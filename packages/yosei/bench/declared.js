@@ -782,6 +782,19 @@ const eachRow = (holds, code) => (body, errors) => {
   for (let i = 0; i < body.rows.length; i++) if (!holds(body.rows[i])) errors.tell(`body.rows[${i}]`, code)
 }
 /** `[name, rules, by hand]` */
+const everyDay = Object.fromEntries(
+  ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'].map((one) => [
+    one,
+    [
+      ['00:00', '12:00'],
+      ['12:00', '24:00'],
+    ],
+  ]),
+)
+const dayHours = Array.from({ length: 7 }, () => [
+  [0, 720],
+  [720, 1440],
+])
 export const rules = [
   ['none', () => [], () => undefined],
   [
@@ -1063,6 +1076,18 @@ export const rules = [
     ({ a, rows }, errors) => {
       for (let i = 0; i < rows.length; i++)
         if (rows[i].to - rows[i].at !== a * hour) errors.tell(`body.rows[${i}].to`, 'too_far')
+    },
+  ],
+  [
+    'openAt',
+    (on) => [on.openAt('body.rows[].at', { zone: 'UTC', hours: everyDay })],
+    ({ rows }, errors) => {
+      for (let i = 0; i < rows.length; i++) {
+        const at = new Date(rows[i].at)
+        const minutes = at.getUTCHours() * 60 + at.getUTCMinutes()
+        const isOpen = dayHours[at.getUTCDay()].some(([from, until]) => minutes >= from && minutes < until)
+        if (!isOpen) errors.tell(`body.rows[${i}].at`, 'closed_then')
+      }
     },
   ],
   [

@@ -70,6 +70,7 @@ const ruled = {
   'inOrder, by': (on) => on.inOrder('body.rows[].a', { by: ['body.rows[].c'] }),
   'apart, by': (on) => on.apart('body.rows[].at', 'body.rows[].to', { by: ['body.rows[].c'] }),
   'apart, rest': (on) => on.apart('body.rows[].at', 'body.rows[].to', { rest: '1m', openEnded: true }),
+  openAt: (on) => on.openAt('body.rows[].at', { zone: 'Europe/Vienna', hours: { mon: [['08:00', '12:00']] } }),
   among: (on) => on.among('body.rows[].a', 'body.rows[].in[]'),
   'among, none of them': (on) => on.among('body.rows[].c', { namesOf: 'body.names' }),
   acyclic: (on) => on.acyclic('body.rows[].a', 'body.rows[].in[]'),

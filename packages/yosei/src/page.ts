@@ -69,6 +69,7 @@ export { fits } from './rules/fits.js'
 export { gap } from './rules/gap.js'
 export { inOrder } from './rules/in-order.js'
 export { absent, needed } from './rules/needed.js'
+export { openAt } from './rules/open-at.js'
 export { sumWithin } from './rules/sum-within.js'
 export { together } from './rules/together.js'
 

@@ -25,6 +25,8 @@ const at = (...hours: (number | null)[]) => ({ legs: hours.map((hour) => (hour =
 const nodes = (to: { readonly [id: string]: string }, more: object = {}) => ({ nodes: Object.entries(to).map(([id, names]) => ({ id, to: names.split('') })), ...more })
 const two = (...all: [number, number, string?, string?][]) => ({ days: all.map(([from, until, team, price], index) => ({ on: `2031-03-0${index + 1}`, slots: [{ from, until, ...(team ? { team } : {}), ...(price ? { price } : {}) }] })) })
 const [from, until, team, price] = ['body.days[].slots[].from', 'body.days[].slots[].until', 'body.days[].slots[].team', 'body.days[].slots[].price'] as const
+const depot = { zone: 'Europe/Vienna', hours: { mon: [['08:00', '12:00'], ['13:00', '18:00']], sat: [['22:00', '02:00']], sun: [['18:00', '24:00']] } } as const
+const pickup = (opens: string, word?: string) => ({ opens, ...(word ? { word } : {}) })
 const [circle, known] = [(on: RuleMaker<Input>) => on.acyclic('body.nodes[].id', 'body.nodes[].to[]'), (on: RuleMaker<Input>) => on.among('body.nodes[].to[]', 'body.nodes[].id')]
 test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
   ['among those of its own list, later ones too', known, nodes({ a: 'b', b: 'ab' }), []],
@@ -96,6 +98,18 @@ test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
   ['one without an end never ends', (on) => on.apart('body.stays[].from', 'body.stays[].until', { openEnded: true, lastIncluded: true }), { stays: [{ from: '2031-03-05' }, { from: '2031-03-01', until: '2031-03-04' }, { from: '2031-03-04', until: '2031-03-04' }, { from: '2031-04-01', until: '2031-04-02' }] }, [
     'body.stays[2] overlaps: must not overlap body.stays[1]', 'body.stays[3] overlaps: must not overlap body.stays[0]']],
   ['one without an end is passed by otherwise', (on) => on.apart('body.stays[].from', 'body.stays[].until', { rest: '1d' }), { stays: [{ from: '2031-03-05' }, { from: '2031-03-06', until: '2031-03-08' }, { from: '2031-03-08', until: '2031-03-09' }] }, ['body.stays[2] too_close: must begin at least 1 day after body.stays[1] ends']],
+  ['open', (on) => on.openAt('body.opens', depot), pickup('2031-03-03T07:00:00Z'), []],
+  ['closed at noon', (on) => on.openAt('body.opens', depot), pickup('2031-03-03T11:00:00Z'), ['body.opens closed_then: must be in opening hours; the next begin at 2031-03-03T13:00:00+01:00; "2031-03-03T11:00:00Z" was sent']],
+  ['after the clocks went forward', (on) => on.openAt('body.opens', depot), pickup('2031-03-31T06:00:00Z'), []],
+  ['open over midnight, on Sunday too', (on) => on.openAt('body.opens', depot), pickup('2031-03-02T00:59:59.999Z'), []],
+  ['closed at two, until the evening', (on) => on.openAt('body.opens', depot, { code: 'shut' }), pickup('2031-03-02T01:00:00Z'), ['body.opens shut: must be in opening hours; the next begin at 2031-03-02T18:00:00+01:00; "2031-03-02T01:00:00Z" was sent']],
+  ['closed at midnight of Sunday, until Monday', (on) => on.openAt('body.opens', depot), pickup('2031-03-02T23:00:00Z'), ['body.opens closed_then: must be in opening hours; the next begin at 2031-03-03T08:00:00+01:00; "2031-03-02T23:00:00Z" was sent']],
+  ['on Tuesday, until Saturday', (on) => on.openAt('body.opens', depot), pickup('2031-03-04T12:00:00Z'), ['body.opens closed_then: must be in opening hours; the next begin at 2031-03-08T22:00:00+01:00; "2031-03-04T12:00:00Z" was sent']],
+  ['over the end of the week', (on) => on.openAt('body.opens', { zone: 'UTC', hours: { sun: [['22:00', '06:00']] } }), pickup('2031-03-03T05:00:00Z'), []],
+  ['before 1970, by a zone that was sent', (on) => on.openAt('body.opens', { ...depot, zone: 'body.word' }), pickup('1969-12-29T13:00:00Z', 'America/New_York'), []],
+  ['a zone that is none', (on) => on.openAt('body.opens', { ...depot, zone: 'body.word' }), pickup('1969-12-29T13:00:00Z', 'Atlantis/City'), ['body.word wrong_format: must be a time zone such as Europe/Vienna']],
+  ['a zone that was not sent', (on) => on.openAt('body.opens', { ...depot, zone: 'body.word' }), pickup('1969-12-29T19:00:00Z'), []],
+  ['in each element', (on) => on.openAt('body.legs[].departs', depot), at(7, 8), ['body.legs[0].departs closed_then: must be in opening hours; the next begin at 2031-03-01T22:00:00+01:00; "2031-03-01T07:00:00Z" was sent', 'body.legs[1].departs closed_then: must be in opening hours; the next begin at 2031-03-01T22:00:00+01:00; "2031-03-01T08:00:00Z" was sent']],
   ['days that are near enough', (on) => on.gap('body.from', 'body.until', { atLeast: '1d', atMost: '14d' }), { from: '2031-02-27', until: '2031-03-13' }, []],
   ['days that are too far', (on) => on.gap('body.from', 'body.until', { atMost: '14d' }), { from: '2031-02-27', until: '2031-03-14' }, ['body.until too_far: must be at most 14 days after body.from ("2031-02-27"); "2031-03-14" was sent']],
   ['days that are too close', (on) => on.gap('body.from', 'body.until', { atLeast: '2d' }), { from: '2031-02-27', until: '2031-02-28' }, ['body.until too_close: must be at least 2 days after body.from ("2031-02-27"); "2031-02-28" was sent']],
@@ -132,6 +146,11 @@ test.each<[string, (on: never) => unknown, string]>([
   ['times of several terms', (on: RuleMaker<Input>) => on.sumWithin(['body.low', 'body.high'], { atMost: 5, times: 'body.low' }), "times belongs to no term. Write the product as a term: ['body.fee', 'body.count']"],
   ['factors of two lists', (on: RuleMaker<Input>) => on.sumWithin([['body.marks[]', until]], { atMost: 5 }), 'is no one value for each'],
   ['a distance without a limit', (on: RuleMaker<Input>) => on.gap('body.low', 'body.high', {}), 'it has no limit'],
+  ['no moment', (on: RuleMaker<Input>) => on.openAt('body.from', depot), 'body.from is a date, and no moment'],
+  ['no zone', (on: RuleMaker<Input>) => on.openAt('body.opens', { ...depot, zone: 'Not/AZone' }), '"Not/AZone" is no time zone'],
+  ['no day', (on: RuleMaker<Input>) => on.openAt('body.opens', { zone: 'UTC', hours: { monday: [['08:00', '12:00']] } as never }), '"monday" is no day'],
+  ['no hours', (on: RuleMaker<Input>) => on.openAt('body.opens', { zone: 'UTC', hours: { mon: [['08:00', '25:00']] } }), '["08:00","25:00"] are no hours'],
+  ['never', (on: RuleMaker<Input>) => on.openAt('body.opens', { zone: 'UTC', hours: { mon: [] } }), 'it is never open'],
   ['a rest of no kind', (on: RuleMaker<Input>) => on.apart(from, until, { rest: '1h' }), "rest 1h is no distance of body.days[].slots[].from. Write a span such as '11h' for times, and a number for numbers"],
   ['a rest without a gap', (on: RuleMaker<Input>) => on.apart(from, until, { rest: 1, seamless: true }), 'a rest leaves a gap, and seamless allows none'],
   ['no last day', (on: RuleMaker<Input>) => on.apart('body.legs[].departs', 'body.legs[].departs', { lastIncluded: true }), 'body.legs[].departs has no last day'],

@@ -343,6 +343,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
       'among',
       'among',
       'acyclic',
+      'openAt',
       'count',
       'count',
       'count',
@@ -387,6 +388,10 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
         const a = from.of(simple.filter(({ address }) => /\[\]|\{\}/.test(address)).concat(simple))
         const many = a && like(a).filter(({ address }) => /\[\]|\{\}/.test(address))
         return many && many.length > 0 ? { rule, addresses: [a.address, from.of(many).address] } : undefined
+      }
+      case 'openAt': {
+        const a = from.of(simple.filter(({ measure }) => measure === 'instant'))
+        return a && { rule, addresses: [a.address] }
       }
       case 'acyclic': {
         const a = from.of(inLists)

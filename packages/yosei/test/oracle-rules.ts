@@ -166,6 +166,16 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
       return passes(field as Spec, val, place).map((one) => fault([...place, ...one.path], String(options.code ?? one.code)))
     })
 
+  if (name === 'openAt')
+    return places(world, a).flatMap((place) => {
+      const val = at2(world.input, place)
+      if (!isSound([a, ...conditionPaths], place) || !holdAll(place) || none(val)) return []
+      if (!isTime(val)) throw new Undecided()
+      // Open on Saturdays, and on Sundays from noon on, in UTC.
+      const moment = new Date(numberOf(val))
+      return moment.getUTCDay() === 6 || (moment.getUTCDay() === 0 && moment.getUTCHours() >= 12) ? [] : [fault(place, 'closed_then')]
+    })
+
   // Rules that look at the elements of a list together: conditions select some of them.
   const limits = ['atMost', 'atLeast', 'exactly'].flatMap((limit) => (options[limit] === undefined ? [] : [{ limit, given: options[limit] as string | number }]))
   const far = name === 'among' ? [b] : limits.flatMap(({ given }) => (typeof given === 'string' ? [path(given)] : []))

@@ -200,6 +200,8 @@ export function ruleOf({ rule, addresses, when, field, options, during = [] }: R
           ? on.check?.({ reads: addresses, code: 'own', holds })
           : rule === 'among' && options?.areNames
             ? on.among?.(addresses[0], { namesOf: addresses[1] })
+            : rule === 'openAt'
+              ? on.openAt?.(addresses[0], { zone: 'UTC', hours: { sat: [['00:00', '24:00']], sun: [['12:00', '24:00']] } })
             : more
               ? on.sumWithin?.([...addresses, ...more], ...last)
             : on[rule]?.(...addresses, ...last)

@@ -113,6 +113,17 @@ export const gapWords = {
   'too_far.exactNeither': 'needs {other} to be {bound} more than {first}',
   'too_far.exactNeitherTime': 'needs {other} to be {span} after {first}',
 }
+export const openWords = {
+  closed_then: 'must be in opening hours',
+  'closed_then.next': 'must be in opening hours; the next begin at {next}',
+  'weekday.mon': 'Monday',
+  'weekday.tue': 'Tuesday',
+  'weekday.wed': 'Wednesday',
+  'weekday.thu': 'Thursday',
+  'weekday.fri': 'Friday',
+  'weekday.sat': 'Saturday',
+  'weekday.sun': 'Sunday',
+}
 /** How long it is between two times. */
 export const spanWords = {
   'span.y': '{count} {count|year|years}',
@@ -185,6 +196,7 @@ export const ruleWords = /* @__PURE__ */ (() => ({
   ...countWords,
   ...gapWords,
   ...spanWords,
+  ...openWords,
   ...groupWords,
   ...equalWords,
   ...differWords,
@@ -235,6 +247,7 @@ export const sentenceWords = {
   'rule.gapLeast': 'must be at least {least} after {first}',
   'rule.gapMost': 'must be at most {most} after {first}',
   'rule.gapExactly': 'must be {limit} after {first}',
+  'rule.openAt': 'must be in opening hours: {limit}',
   'rule.fill': 'is made from {addresses} if it is not sent',
   'rule.own': 'is checked by a custom rule',
 }

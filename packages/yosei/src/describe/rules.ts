@@ -93,6 +93,7 @@ const rules: { readonly [R in RuleName]: Writing<Rules[R]> } = {
   find: unsayable,
   gap: unsayable,
   inOrder: unsayable,
+  openAt: unsayable,
   sumWithin: unsayable,
 }
 const ownSchema = (rule: AnyRule, writer: RuleWriter) =>

@@ -17,6 +17,7 @@ interface Quarter {
   readonly offset: number
   readonly change: { readonly at: number; readonly offset: number } | undefined
 }
+const mostZones = 1000
 const zones = /* @__PURE__ */ new Map<string, Zone>()
 
 /** @throws RangeError if there is no such zone. */
@@ -27,6 +28,8 @@ function zoneOf(name: string): Zone {
     format: new Intl.DateTimeFormat('en', { timeZone: name, timeZoneName: 'longOffset' }),
     quarters: new Map<number, Quarter>(),
   }
+  // Clients may name zones, in any case of their letters.
+  if (zones.size >= mostZones) zones.clear()
   zones.set(name, zone)
   return zone
 }

@@ -2,6 +2,7 @@
 import type { EndpointNode } from '../declare/endpoint.js'
 import { rulesOf } from '../declare/place.js'
 import { negated, productOf, sumOf } from '../grammar/numbers.js'
+import { readTimeOfDay } from '../grammar/times.js'
 import type { Node } from '../kinds/kind.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { AnyRule, RuleName, Rules } from '../rules/rule.js'
@@ -153,6 +154,20 @@ const tries: { readonly [R in RuleName]: Tries<Rules[R]> } = {
             if (value(high) !== undefined) yield [[a, shifted(value(high), trial, a, -by)]]
           }
       }
+    },
+  },
+  openAt: {
+    codes: ofItself,
+    *edits({ address, hours }, { trial, at, value }) {
+      const path = at(address)
+      const now = value(address)
+      if (now === undefined) return
+      const open = Object.values(hours).flatMap((spans) => spans ?? [])
+      // By whole days, and by the hours that are named; which zone it is does not matter for one of a week's.
+      for (let days = 0; days < 8; days++)
+        for (const [opens] of [['00:00'], ...open])
+          yield [[path, shifted(startOfDay(now), trial, path, days * 86_400_000 + Number(readTimeOfDay(opens)))]]
+      for (let hour = 1; hour < 168; hour++) yield [[path, shifted(now, trial, path, hour * 3_600_000)]]
     },
   },
   together: counting('not_together'),
@@ -360,6 +375,9 @@ function sumNow(tree: Tree, { factors, isLess }: Term, { at }: About): string {
   const sum = sumOf(amounts)
   return isLess ? negated(sum) : sum
 }
+
+const startOfDay = (value: unknown): unknown =>
+  typeof value === 'string' ? value.replace(/T.*$/, 'T00:00:00Z') : value
 
 const triesOf = ({ rule }: AnyRule) => tries[rule] as Tries<AnyRule>
 export const codesOf = (rule: AnyRule): readonly string[] => triesOf(rule).codes(rule)

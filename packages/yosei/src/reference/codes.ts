@@ -284,6 +284,18 @@ const rows: { readonly [C in Code]: Row } = {
       'must not lead back to itself: "x" → "y" → "x"',
     ),
   ],
+  closed_then: [
+    'A moment is not in the opening hours.',
+    '`openAt`',
+    rule,
+    between(
+      'a: instant()',
+      "on.openAt('body.a', { zone: 'UTC', hours: { mon: [['08:00', '12:00']] } })",
+      "{ a: '2031-03-03T08:00:00Z' }",
+      "{ a: '2031-03-03T12:00:00Z' }",
+      'must be in opening hours; the next begin at 2031-03-10T08:00:00Z; "2031-03-03T12:00:00Z" was sent',
+    ),
+  ],
   overlaps: [
     'Two elements overlap.',
     '`apart`',

@@ -28,6 +28,7 @@ import { inOrder, inOrderInService } from './in-order.js'
 import { isInService, withinInService } from './is.js'
 import { absent, absentInService, needed, neededInService } from './needed.js'
 import { notInService } from './not.js'
+import { openAt, openAtInService } from './open-at.js'
 import type { RuleInService, RuleName, RuleOf, Rules } from './rule.js'
 import { sentInService } from './sent.js'
 import { sumWithin, sumWithinInService } from './sum-within.js'
@@ -49,6 +50,7 @@ export const everyRule: { readonly [R in RuleName]: RuleOf<Rules[R]> } = {
   atLeastOne,
   atMostOne,
   needed,
+  openAt,
   absent,
   sumWithin,
   check,
@@ -73,6 +75,7 @@ export const rulesInService: { readonly [R in RuleName]: RuleInService<Rules[R]>
   atLeastOne: atLeastOneInService,
   atMostOne: atMostOneInService,
   needed: neededInService,
+  openAt: openAtInService,
   absent: absentInService,
   sumWithin: sumWithinInService,
   check: checkInService,

@@ -23,6 +23,7 @@ import type { GapMaker } from './gap.js'
 import type { InOrderMaker } from './in-order.js'
 import { listsShared, type Scope } from './input.js'
 import type { NeededMaker } from './needed.js'
+import type { OpenAtMaker } from './open-at.js'
 import type { AnyRule, RuleName } from './rule.js'
 import type { SumWithinMaker } from './sum-within.js'
 import type { TogetherMaker } from './together.js'
@@ -49,6 +50,7 @@ export interface RuleMaker<T>
     GapMaker<T>,
     InOrderMaker<T>,
     NeededMaker<T>,
+    OpenAtMaker<T>,
     SumWithinMaker<T>,
     TogetherMaker<T>,
     WhileMaker {}

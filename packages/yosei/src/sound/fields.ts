@@ -143,6 +143,7 @@ const anywhereTold: readonly Code[] = [
   'overlaps',
   'not_among',
   'in_a_cycle',
+  'closed_then',
   'too_close',
   'too_far',
   'unequal',

@@ -34,6 +34,7 @@ export type Code =
   | 'overlaps'
   | 'not_among'
   | 'in_a_cycle'
+  | 'closed_then'
   | 'too_close'
   | 'too_far'
   | 'unequal'

@@ -158,6 +158,10 @@ endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.m', { exactly
 // @ts-expect-error a rest that is no span
 endpoint('POST /x', { body, rules: (on) => [on.apart('body.rows[].a', 'body.rows[].b', { rest: 'long' })] })
 endpoint('POST /x', { body, rules: (on) => [on.gap('body.n', 'body.m', { atLeast: 'body.n', atMost: '6mo', code: 'x' }), on.apart('body.rows[].a', 'body.rows[].b', { rest: '11h', seamless: false, lastIncluded: true, openEnded: true, by: ['body.name'] })] })
+// @ts-expect-error a day that no week has
+endpoint('POST /x', { body, rules: (on) => [on.openAt('body.name', { zone: 'UTC', hours: { monday: [['08:00', '12:00']] } })] })
+// @ts-expect-error hours of what is not there
+endpoint('POST /x', { body, rules: (on) => [on.openAt('body.nn', { zone: 'UTC', hours: {} })] })
 // @ts-expect-error a reference of another kind
 endpoint('POST /x', { body, rules: (on) => [on.acyclic('body.rows[].a', 'body.name')] })
 const graph = record({ nodes: list(record({ id: text(), after: list(text()), up: text({ optional: true }) })), edges: list(record({ from: text(), to: text() })), named: table(integer()) })
