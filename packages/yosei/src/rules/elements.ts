@@ -12,7 +12,7 @@ function inList(address: string): { readonly list: Path; readonly rest: Path } |
 }
 
 /** The list of some addresses, if it is one and the same. */
-export function listOfAll(addresses: readonly string[]): string | undefined {
+function listOfAll(addresses: readonly string[]): string | undefined {
   const lists = new Set(addresses.map((address) => inList(address)).map((one) => one && formatAddress(one.list)))
   const [list] = lists
   return lists.size === 1 ? list : undefined
