@@ -38,7 +38,7 @@ ${show('judgeParts(form, { body: Object.fromEntries(new FormData(document.forms[
   ],
   'the observatory': [
     undefined,
-    46,
+    48.5,
     `import { judgeParts } from 'yosei'
 import app from ${JSON.stringify(observatory)}
 ${show('judgeParts(app.endpoints.bookSession, { body: {} })')}`,

@@ -27,10 +27,14 @@ interface Plugin {
 const own = fileURLToPath(new URL('..', import.meta.url))
 const page = `${own}page-lean.js`
 const imports = /\bfrom\s*['"]yosei(?:\/page)?['"]/
-/** `on.needed` and `({ needed }) =>`. */
-const asProperty = (name: string) => new RegExp(`(?:\\.|[{,]\\s*)${name}\\b`)
+/** `on.needed`; `({ needed }) => [needed(…)]`, under another name too. A field may have the name of a rule. */
+const isUsed = (name: string) => {
+  const patterns = [`\\.${name}\\b`, `[{,]\\s*${name}\\s*:\\s*[\\w$]+\\s*[,}]`].map((one) => new RegExp(one))
+  const [given, called] = [new RegExp(`[{,]\\s*${name}\\s*[,}]`), new RegExp(`\\b${name}\\s*\\(`)]
+  return (code: string) => patterns.some((one) => one.test(code)) || (given.test(code) && called.test(code))
+}
 const asText = (name: string) => new RegExp(`(['"\`])${name}\\1`)
-const rules = (Object.keys(everyRule) as RuleName[]).map((name) => [name, asProperty(name)] as const)
+const rules = (Object.keys(everyRule) as RuleName[]).map((name) => [name, isUsed(name)] as const)
 const texts = (Object.keys(formats) as Format[]).map((name) => [name, asText(name)] as const)
 /** Where rules and conditions are made: of a function, what it is given. */
 const makes = /\b(?:rules|may|lookups)\b\s*[:(]/
@@ -47,7 +51,7 @@ export default function yosei(): Plugin {
     },
     transform(code, id, { ssr } = {}) {
       if (ssr || id.startsWith(own) || !imports.test(code)) return undefined
-      const used = rules.flatMap(([name, pattern]) => (pattern.test(code) ? [name] : []))
+      const used = rules.flatMap(([name, isUsedIn]) => (isUsedIn(code) ? [name] : []))
       const named = texts.flatMap(([name, pattern]) => (pattern.test(code) ? [name] : []))
       const calls: string[] = []
       const brought: string[] = []
