@@ -4,7 +4,7 @@
  * where.
  */
 import { describe, expect, test } from '@jest/globals'
-import { anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, type Field, type Format, flag, instant, integer, judgeParts, later, list, number, readAs, record, table, tagged, text, timeOfDay, tuple } from 'yosei'
+import { anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, entityTags, epoch, type Field, type Format, flag, httpDate, instant, intake, integer, judge, judgeParts, later, list, number, readAs, record, sortKeys, table, tagged, text, timeOfDay, tuple, write } from 'yosei'
 
 const now = new Date('2031-03-01T12:00:00Z')
 
@@ -63,6 +63,7 @@ const rows: Row[] = [
   ['text case', text({ tidy: ['lower'], pattern: /^[a-z]+$/ }), [['tjc', 'AbC', 'abc']]],
   ['text case upper', text({ tidy: ['upper'] }), [['tjc', 'abß', 'ABSS']]],
   ['text squeeze, in its order', text({ tidy: ['upper', 'squeeze', 'trim'], length: [1, 3] }), [['tjc', ' a  \t b ', 'A B']]],
+  ['text compact', text({ tidy: ['compact', 'upper'], length: [1, 6] }), [['tjc', ' at 12\t34 ', 'AT1234'], ['tjc', '  ', told('too_short')]]],
   ['text normalize', text({ tidy: ['NFC'], length: [1, 1] }), [['tjc', 'e\u0301', 'é']]],
   ['text normalize compatibly', text({ tidy: ['NFKC'] }), [['tjc', 'ﬁ①', 'fi1']]],
   ['text keepEmpty', text({ keepEmpty: true }), [['tjc', '', '']]],
@@ -93,6 +94,7 @@ const rows: Row[] = [
   ['bigInteger limits', bigInteger({ min: 10n, below: 20n, step: 2n }), [['tjc', '10', 10n], ['tjc', '8', told('below_min')], ['tjc', '20', told('above_max')], ['tjc', '13', told('not_a_step')]]],
   // decimal
   ['decimal', decimal(), [...same('tjc', '0', '12.50', '-0.1', '123456789012345678901234567890.5'), ...all('tjc', told('wrong_type'), '1.', '.5', '01', '1e3', '+1', ''.padEnd(1, 'x'), '1,5'), ...all('jc', told('wrong_type'), 1, 1.5)]],
+  ['decimal numbers', decimal({ numbers: true, scale: 7, max: '1000000000000000000000' }), [...same('tjc', '12.50'), ...all('j', '12.5', 12.5), ...all('j', '0', -0, 0), ...all('j', '1000000000000000000000', 1e21), ...all('j', '0.0000001', 1e-7), ...all('j', told('too_many_digits'), 1e-8), ...all('j', told('wrong_type'), true, 'x')]],
   ['decimal digits, all behind the point', decimal({ digits: 2, scale: 2 }), same('tjc', '0.12')],
   ['decimal digits, scale', decimal({ digits: 4, scale: 2 }), [...same('tjc', '12.34', '0.12', '1234'), ['tjc', '123.45', told('too_many_digits')], ['tjc', '1.234', told('too_many_digits')], ['tjc', '123.456', told('too_many_digits', 'too_many_digits')]]],
   ['decimal min, max', decimal({ min: '-0.50', max: '10' }), [...same('tjc', '-0.5', '10.00', '-0', '9.999'), ...all('tjc', told('below_min'), '-0.51', '-10'), ...all('tjc', told('above_max'), '10.01', '100')]],
@@ -210,6 +212,8 @@ const formats: { readonly [F in Format]: { good: string[]; bad: string[]; unreal
   base64url: { good: ['', 'YQ', 'YQ==', 'YWI', '-_-_'], bad: ['Y', 'YQ=', '+/+/', 'YWJj=', 'YW\nJj'] },
   cidr: { good: ['192.0.2.0/24', '0.0.0.0/0', '2001:db8::/32', '::/128'], bad: ['192.0.2.0', '192.0.2.0/33', '192.0.2.0/024', '2001:db8::/129', '192.0.2.0/24/1', '/24', '192.0.2/24'] },
   semver: { good: ['1.4.0', '0.0.0', '1.0.0-alpha.1', '1.0.0-0a+build.01', '1.0.0+a-b', '1.0.0--'], bad: ['1.4', 'v1.4.0', '01.4.0', '1.0.0-01', '1.0.0-', '1.0.0+', '1.0.0-a..b', '1.0.0+a+b', '1.0.0\n', ''] },
+  'http-date': { good: ['Sat, 01 Mar 2031 22:30:00 GMT', 'Sunday, 06-Nov-94 08:49:37 GMT', 'Sun Nov  6 08:49:37 1994', 'Sat, 31 Dec 2016 23:59:60 GMT'], bad: ['', 'Sat, 1 Mar 2031 22:30:00 GMT', 'Sat, 31 Feb 2031 22:30:00 GMT', 'Sat, 01 Mar 2031 24:00:00 GMT', 'Sat, 01 Mar 2031 22:30:00 UTC', 'sat, 01 mar 2031 22:30:00 gmt', 'Sat, 01 Mar 2031 22:30:00 GMT ', '2031-03-01T22:30:00Z', 'Xxx, 01 Mar 2031 22:30:00 GMT'] },
+  'entity-tags': { good: ['*', '"a"', 'W/"a", "b"', '"a,b" ,"c"', ',"a",,', '""', '"\u00e9"'], bad: ['', 'a', '"a', 'w/"a"', '"a" "b"', '*, "a"', '"a b"', ',', '"a"b', '"\u0100"'] },
   regex: { good: ['', '^a+$', '[a-z]', '\\p{L}', '(?<a>b)\\k<a>'], bad: ['(', '[', 'a**', '\\', '{1}', '\\p{X}', '\\a'] },
 }
 test.each(Object.entries(formats))('the format %s', (format, { good, bad, unreal = [] }) => {
@@ -218,4 +222,28 @@ test.each(Object.entries(formats))('the format %s', (format, { good, bad, unreal
   expect(codes(good)).toEqual(good.map((one) => [one, one]))
   expect(codes(bad)).toEqual(bad.map((one) => [one, told('wrong_format')]))
   expect(codes(unreal)).toEqual(unreal.map((one) => [one, told('unreal_date')]))
+})
+
+test('what HTTP writes in a way of its own is read, and written so that it arrives', async () => {
+  const optional = { optional: true } as const
+  const notes = endpoint('GET /notes', {
+    query: { sort: sortKeys(['opens', 'team'], optional), at: epoch({ unit: 's', ...optional }), ms: epoch({ unit: 'ms', ...optional }) },
+    header: { 'if-modified-since': httpDate(optional), 'if-none-match': entityTags(optional) },
+  })
+  const app = intake({ endpoints: { notes } })
+  const asked = async (query: string, since: string, tags: string) => {
+    const verdict = await judge(app, `GET /notes?${query} HTTP/1.1\nIf-Modified-Since: ${since}\nIf-None-Match: ${tags}\n\n`)
+    return verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code }) => `${address} ${code}`) : verdict.outcome === 'accepted' ? { ...verdict.input.query, ...verdict.input.header } : verdict
+  }
+  const monday = new Date('2031-03-03T08:00:00Z')
+  const read = await asked('sort=opens,-team&at=1930291200&ms=1930291200000', 'Mon, 03 Mar 2031 08:00:00 GMT', 'W/"a,b" , "c",')
+  expect(read).toEqual({ sort: [{ key: 'opens', descending: false }, { key: 'team', descending: true }], at: monday, ms: monday, 'if-modified-since': monday, 'if-none-match': [{ tag: 'a,b', weak: true }, { tag: 'c', weak: false }] })
+  expect(await asked('sort=team&at=-1', 'Sunday, 06-Nov-94 08:49:37 GMT', '*')).toEqual({ sort: [{ key: 'team', descending: false }], at: new Date(-1000), 'if-modified-since': new Date('1994-11-06T08:49:37Z'), 'if-none-match': '*' })
+  expect(await asked('sort=opens,-opens&at=1.5&ms=99999999999999999', 'today', 'a')).toEqual(['query.sort[1] repeated', 'query.at wrong_type', 'query.ms out_of_range', 'header.if-modified-since wrong_format', 'header.if-none-match wrong_format'])
+  expect(await asked('sort=name', 'Mon, 03 Mar 2031 08:00:00 GMT', '"x"')).toEqual(['query.sort[0] not_a_choice'])
+  const { sort, at, ms, ...header } = read as { [name: string]: unknown }
+  const written = write(notes, 'https://kr.example', { query: { sort, at, ms }, header } as never)
+  expect([written.url, written.headers.get('if-modified-since'), written.headers.get('if-none-match')]).toEqual(['https://kr.example/notes?sort=opens,-team&at=1930291200&ms=1930291200000', 'Mon, 03 Mar 2031 08:00:00 GMT', 'W/"a,b", "c"'])
+  expect(() => epoch({} as never)).toThrow("it does not say what it counts. Give { unit: 's' } or { unit: 'ms' }")
+  for (const field of [httpDate({ nullable: true }), entityTags({ nullable: true }), epoch({ unit: 's', nullable: true })]) expect(judgedFrom('j', field, null)).toBe(null)
 })

@@ -141,6 +141,8 @@ const limited: readonly Field[] = [
   text({ length: [0, 0] }),
   bigInteger({ above: -2n, step: 3n }),
   decimal({ min: '-0.5', digits: 2 }),
+  decimal({ numbers: true, scale: 3 }),
+  text({ tidy: ['compact'], length: [1, 4] }),
   duration({ min: '5m' }),
   integer({ max: -1 }),
   number({ above: 0 }),

@@ -1,4 +1,6 @@
 /** What fields are declared with, in services and pages. */
+
+export type { EntityTag } from '../grammar/fields.js'
 export {
   anything,
   bigInteger,
@@ -24,4 +26,5 @@ export {
   timeOfDay,
   tuple,
 } from './fields.js'
+export { type EpochOptions, entityTags, epoch, httpDate, type SortKey, sortKeys } from './readers.js'
 export { adding, allOptional, like, only, without } from './variants.js'

@@ -64,7 +64,7 @@ export interface TextOptions extends Common<string> {
   format?: Format | undefined
   /**
    * Changes the text before it is checked: a Unicode normalization form, `trim` for spaces at both ends, `squeeze` for
-   * spaces inside, `lower` or `upper` case. Always in this order.
+   * spaces inside, `compact` to take all spaces away, `lower` or `upper` case. Always in this order.
    */
   tidy?: readonly Tidying[] | undefined
   /** In text sources an empty value counts as not sent, unless this is set. */
@@ -96,6 +96,8 @@ export interface DecimalOptions extends Common<string> {
   min?: string | undefined
   /** At most, as a text: `'99.50'`. Else `above_max`. */
   max?: string | undefined
+  /** Takes JSON numbers too, each by the shortest text that stands for it: 12.5 is `'12.5'`. */
+  numbers?: boolean | undefined
 }
 export interface InstantOptions extends Common<Date> {
   /** The earliest instant that is taken. */

@@ -372,7 +372,8 @@ const writings: { readonly [K in Kind]: Writing<Kinds[K]> } = {
     leaveLimits(node, ['min', 'max', 'digits'], writer, path)
     const { scale } = node
     const behind = scale === undefined ? '(?:\\.[0-9]+)?' : scale === 0 ? '' : `(?:\\.[0-9]{1,${scale}})?`
-    return { type: 'string', pattern: `^-?(?:0|[1-9][0-9]*)${behind}$` }
+    const asText = { type: 'string', pattern: `^-?(?:0|[1-9][0-9]*)${behind}$` }
+    return node.numbers && writer.side !== 'read' ? { anyOf: [{ type: 'number' }, asText] } : asText
   },
   flag: () => ({ type: 'boolean' }),
   instant(node, writer, path) {

@@ -2,7 +2,7 @@
 import { type BodyNode, type EndpointNode, endpointNode } from '../declare/endpoint.js'
 import { type Placed, placedRules } from '../declare/place.js'
 import { normalized } from '../grammar/normal.js'
-import { compareDecimals, isDecimalOf, isMultiple } from '../grammar/numbers.js'
+import { compareDecimals, decimalOfNumber, isDecimalOf, isMultiple } from '../grammar/numbers.js'
 import { readDay, readDuration, readInstant, readInstantIn, readTimeOfDay, type Unread } from '../grammar/times.js'
 import { copyTree } from '../kinds/copy.js'
 import { took } from '../kinds/either.js'
@@ -202,6 +202,7 @@ const library = {
   codePoints,
   defaultOf,
   compareDecimals,
+  decimalOfNumber,
   copyTree,
   isDecimalOf,
   holdsExactly,

@@ -1,5 +1,6 @@
 /** The formats of texts, each by the grammar of its own standard. */
 import { bringWords } from '../catalogue/spoken.js'
+import { readEntityTags, readHttpDate } from './fields.js'
 import { isALabel, isULabel } from './idna.js'
 import { countries, currencies, ibanLengths } from './registers.js'
 import { readDay, readInstant, readTime, type Unread } from './times.js'
@@ -316,6 +317,12 @@ export const cidrFormat = format((text) => must(isCidr(text)), {
   wrong_format: 'must be an address range such as 192.0.2.0/24',
 })
 export const semverFormat = format((text) => must(isSemver(text)), { wrong_format: 'must be a version such as 1.4.0' })
+export const httpDateFormat = format((text) => must(readHttpDate(text) !== undefined), {
+  wrong_format: 'must be an HTTP date such as Sat, 01 Mar 2031 22:30:00 GMT',
+})
+export const entityTagsFormat = format((text) => must(readEntityTags(text) !== undefined), {
+  wrong_format: 'must be * or entity tags such as "a1", W/"b2"',
+})
 /** Each by its name. */
 export const formats = {
   email: emailFormat,
@@ -350,6 +357,8 @@ export const formats = {
   base64url: base64urlFormat,
   cidr: cidrFormat,
   semver: semverFormat,
+  'http-date': httpDateFormat,
+  'entity-tags': entityTagsFormat,
 } satisfies { readonly [format: string]: TextFormat }
 /** The formats of JSON Schema's open vocabulary, and of other open standards. */
 export type Format = keyof typeof formats

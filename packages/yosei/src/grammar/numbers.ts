@@ -47,6 +47,9 @@ export function plainDecimal(text: string): string {
   return `${negative ? '-' : ''}${integer || '0'}${fraction && `.${fraction}`}`
 }
 
+/** The shortest text that stands for a JSON number, without an exponent. */
+export const decimalOfNumber = (value: number): string => (Number.isFinite(value) ? plainDecimal(String(value)) : '')
+
 /** Below, at or above zero as `a` is less than, equal to or more than `b`. Both are decimals as texts. */
 export function compareDecimals(a: string, b: string): number {
   // So many digits are kept by numbers, each in its order.

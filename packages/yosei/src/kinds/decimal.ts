@@ -1,8 +1,8 @@
 /** An exact decimal such as `12.50`, kept as its text; JSON must carry it as a string. */
 
-import { compareDecimals, countDigits } from '../grammar/numbers.js'
+import { compareDecimals, countDigits, decimalOfNumber } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
-import { aCount, aDecimal, merged } from '../terms/option-types.js'
+import { aCount, aDecimal, aFlag, merged } from '../terms/option-types.js'
 import type { SoundOf } from './kind.js'
 import { hintFor } from './number.js'
 import { quote } from './quote.js'
@@ -29,6 +29,7 @@ export interface DecimalNode extends Declared {
   readonly scale?: number
   readonly min?: string
   readonly max?: string
+  readonly numbers?: boolean
 }
 
 const decimalText = /^-?(0|[1-9][0-9]*)(\.[0-9]+)?$/
@@ -37,6 +38,7 @@ const boundsOf = ({ min, max }: DecimalNode) => bounds<string>(['>=', min, 'belo
 
 export const decimalWords = /* @__PURE__ */ merged(boundWords, {
   'wrong_type.decimal': 'must be a decimal number as text, such as "12.50"',
+  'wrong_type.decimalOrNumber': 'must be a decimal number, such as 12.50',
   'wrong_type.plainDecimal': 'must be a decimal number such as 12.50',
   too_many_digits: 'must have at most {limit} {limit|digit|digits}',
   'too_many_digits.whole': 'must be without digits after the point',
@@ -47,13 +49,14 @@ export const decimalWords = /* @__PURE__ */ merged(boundWords, {
 export const decimal = scalar<DecimalNode, string>({
   words: decimalWords,
   measures: () => ['number'],
-  parse: (_, value, source) =>
-    typeof value === 'string' && decimalText.test(value)
-      ? value
-      : new Wrong('wrong_type', undefined, {
-          variant: source === 'text' ? 'plainDecimal' : undefined,
-          hint: hintFor(value, 'text', decimalText),
-        }),
+  parse(node, value, source) {
+    const text = node.numbers && typeof value === 'number' ? decimalOfNumber(value) : value
+    if (typeof text === 'string' && decimalText.test(text)) return text
+    return new Wrong('wrong_type', undefined, {
+      variant: source === 'text' ? 'plainDecimal' : node.numbers ? 'decimalOrNumber' : undefined,
+      hint: node.numbers ? undefined : hintFor(value, 'text', decimalText),
+    })
+  },
   checks: (node) => [
     (read) => {
       const most = node.digits
@@ -71,7 +74,7 @@ export const decimal = scalar<DecimalNode, string>({
 
 /** Whether its options make sense. */
 export const decimalSound: SoundOf<DecimalNode> = {
-  options: { digits: aCount, scale: aCount, min: aDecimal, max: aDecimal },
+  options: { digits: aCount, scale: aCount, min: aDecimal, max: aDecimal, numbers: aFlag },
   check({ min, max, digits, scale }, refuse) {
     for (const limit of [min, max])
       if (limit !== undefined && !/^-?\d+(\.\d+)?$/.test(limit))
@@ -81,7 +84,9 @@ export const decimalSound: SoundOf<DecimalNode> = {
   },
 }
 
-export const decimalCode = scalarCode<DecimalNode>((writer, node, read) => {
+export const decimalCode = scalarCode<DecimalNode>((writer, node, sent) => {
+  const read = node.numbers ? writer.name('t') : sent
+  const prepare = `const ${read} = typeof ${sent} === "number" ? decimalOfNumber(${sent}) : ${sent}`
   const most = (count: number | undefined) => (count === undefined ? 'Infinity' : String(Number(count)))
   /** A number keeps fifteen digits in their order. */
   const tested = ({ order, limit }: Bound<string>) => {
@@ -95,5 +100,5 @@ export const decimalCode = scalarCode<DecimalNode>((writer, node, read) => {
     `isDecimalOf(${read}, ${most(node.digits)}, ${most(node.scale)})`,
     ...boundsOf(node).map(tested),
   ]
-  return { test: tests.join(' && ') }
+  return { test: tests.join(' && '), ...(node.numbers ? { prepare, value: read } : {}) }
 })

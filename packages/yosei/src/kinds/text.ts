@@ -31,6 +31,7 @@ const tidyings = {
   NFKC: [(text: string) => normalized(text, 'NFKC'), (text: string) => `normalized(${text}, "NFKC")`],
   trim: [(text: string) => text.trim(), (text: string) => `${text}.trim()`],
   squeeze: [(text: string) => text.replace(/\s+/g, ' '), (text: string) => `${text}.replace(/\\s+/g, " ")`],
+  compact: [(text: string) => text.replace(/\s+/g, ''), (text: string) => `${text}.replace(/\\s+/g, "")`],
   lower: [(text: string) => text.toLowerCase(), (text: string) => `${text}.toLowerCase()`],
   upper: [(text: string) => text.toUpperCase(), (text: string) => `${text}.toUpperCase()`],
 } as const

@@ -1,0 +1,106 @@
+/** Fields that read what HTTP and lists of names write in a way of their own. */
+import { type EntityTag, readEntityTags, readHttpDate, writeEntityTags, writeHttpDate } from '../grammar/fields.js'
+import { bringFormats, entityTagsFormat, httpDateFormat } from '../grammar/formats.js'
+import { mistake } from '../terms/mistake.js'
+import type { Common, Field, NeedOf, Null } from '../terms/types.js'
+import { choice, integer, list, readAs, text } from './fields.js'
+
+/** Reads on from what a field has read; null stays. How the types follow from the options, the builders say. */
+const further = <S, T>(
+  base: Field,
+  read: (sent: S) => T | undefined,
+  code: string,
+  write: (value: T) => unknown,
+  key: (value: T) => string = (value) => String(write(value)),
+): never =>
+  readAs(base, (sent) => (sent === null ? (null as T) : read(sent as S)) as never, {
+    code,
+    write: (value: T) => (value === null ? null : write(value)),
+    key: (value: T) => (value === null ? 'null' : key(value)),
+  } as never) as never
+
+/**
+ * A date and time as HTTP writes it (RFC 9110, section 5.6.7), in any of its three forms: read to a Date.
+ *
+ * @example
+ * endpoint('GET /notes', { header: { 'if-modified-since': httpDate({ optional: true }) } })
+ */
+export function httpDate<const O extends Common<string> = {}>(
+  options?: O & Common<string>,
+): Field<Date | Null<O>, string | Null<O>, NeedOf<O>> {
+  bringFormats({ 'http-date': httpDateFormat })
+  const base = text({ ...options, format: 'http-date' } as Common<string>)
+  return further(base, (sent: string) => new Date(Number(readHttpDate(sent))), 'wrong_format', writeHttpDate)
+}
+
+/** What `epoch()` counts. */
+export interface EpochOptions extends Common<number> {
+  /** Seconds or milliseconds since 1970. */
+  unit: 's' | 'ms'
+}
+
+/**
+ * A moment as a whole number of seconds or milliseconds since 1970 (UTC): read to a Date. Of the years 0 to 9999.
+ *
+ * @example
+ * record({ expires: epoch({ unit: 's' }) })
+ */
+export function epoch<const O extends EpochOptions>(
+  options: O & EpochOptions,
+): Field<Date | Null<O>, number | Null<O>, NeedOf<O>> {
+  const { unit, ...rest } = (options ?? {}) as EpochOptions
+  if (unit !== 's' && unit !== 'ms')
+    mistake('epoch()', 'it does not say what it counts', "Give { unit: 's' } or { unit: 'ms' }")
+  const length = unit === 's' ? 1000 : 1
+  const limits = { min: -62_167_219_200_000 / length, max: Math.floor(253_402_300_799_999 / length) }
+  const write = (date: Date) => Math.floor(date.getTime() / length)
+  return further(
+    integer({ ...rest, ...limits } as Common<number>),
+    (sent: number) => new Date(sent * length),
+    'wrong_type',
+    write,
+  )
+}
+
+/**
+ * `*`, or entity tags as If-Match and If-None-Match have them (RFC 9110, section 8.8.3).
+ *
+ * @example
+ * endpoint('PUT /notes/{id}', { path: { id: text() }, header: { 'if-match': entityTags() } })
+ */
+export function entityTags<const O extends Common<string> = {}>(
+  options?: O & Common<string>,
+): Field<'*' | readonly EntityTag[] | Null<O>, string | Null<O>, NeedOf<O>> {
+  bringFormats({ 'entity-tags': entityTagsFormat })
+  const base = text({ ...options, format: 'entity-tags' } as Common<string>)
+  return further(base, readEntityTags, 'wrong_format', writeEntityTags)
+}
+
+/** By what a list is sorted, and which way. */
+export interface SortKey<K extends string> {
+  /** One of the names. */
+  readonly key: K
+  /** Whether the greatest comes first: `-opens`. */
+  readonly descending: boolean
+}
+
+/**
+ * By what to sort: `opens,-team`. A minus means descending. Each name once.
+ *
+ * @example
+ * endpoint('GET /sessions', { query: { sort: sortKeys(['opens', 'team'], { optional: true }) } })
+ */
+export function sortKeys<const K extends string, const O extends Common<readonly SortKey<K>[]> = {}>(
+  names: readonly K[],
+  options?: O & Common<readonly SortKey<K>[]>,
+): Field<SortKey<K>[] | Null<O>, string[] | Null<O>, NeedOf<O>> {
+  const both = (Array.isArray(names) ? names : []).flatMap((name): string[] => [name, `-${name}`])
+  const one = further(
+    choice(both),
+    (sent: string): SortKey<string> => ({ key: sent.replace(/^-/, ''), descending: sent.startsWith('-') }),
+    'not_a_choice',
+    ({ key, descending }: SortKey<string>) => `${descending ? '-' : ''}${key}`,
+    ({ key }: SortKey<string>) => key,
+  )
+  return list(one, { explode: false, distinct: true, ...options } as {}) as never
+}

@@ -1,0 +1,66 @@
+/** Values of header fields that have a grammar of their own (RFC 9110). */
+
+const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
+const short = 'Mon|Tue|Wed|Thu|Fri|Sat|Sun'
+const long = 'Monday|Tuesday|Wednesday|Thursday|Friday|Saturday|Sunday'
+const month = months.join('|')
+const clock = '(\\d\\d):(\\d\\d):(\\d\\d)'
+const fixed = /* @__PURE__ */ new RegExp(`^(?:${short}), (\\d\\d) (${month}) (\\d{4}) ${clock} GMT$`)
+const obsolete = /* @__PURE__ */ new RegExp(`^(?:${long}), (\\d\\d)-(${month})-(\\d\\d) ${clock} GMT$`)
+const asctime = /* @__PURE__ */ new RegExp(`^(?:${short}) (${month}) ((?:\\d| )\\d) ${clock} (\\d{4})$`)
+
+/**
+ * An HTTP date in milliseconds since 1970 (RFC 9110, section 5.6.7), in any of its three forms; `undefined` if it is none.
+ * Two digits of a year mean the one that is at most fifty years ahead.
+ */
+export function readHttpDate(text: string, now = Date.now()): number | undefined {
+  const [, day, name, year, ...time] = fixed.exec(text) ?? obsolete.exec(text) ?? []
+  if (day !== undefined) return timeOf(yearOf(year as string, now), name as string, day, time)
+  const [, monthName, dayOf, hours, minutes, seconds, fullYear] = asctime.exec(text) ?? []
+  return monthName === undefined
+    ? undefined
+    : timeOf(Number(fullYear), monthName, dayOf as string, [hours, minutes, seconds] as string[])
+}
+function yearOf(digits: string, now: number): number {
+  if (digits.length === 4) return Number(digits)
+  const latest = new Date(now).getUTCFullYear() + 50
+  return latest - ((latest - Number(digits)) % 100)
+}
+function timeOf(
+  year: number,
+  month: string,
+  day: string,
+  [hours, minutes, seconds]: readonly string[],
+): number | undefined {
+  const [hour, minute, second] = [Number(hours), Number(minutes), Number(seconds)]
+  // A leap second is the one before it.
+  if (hour > 23 || minute > 59 || second > 60) return undefined
+  const date = new Date(0)
+  date.setUTCFullYear(year, months.indexOf(month), Number(day))
+  if (date.getUTCDate() !== Number(day)) return undefined
+  return date.setUTCHours(hour, minute, Math.min(59, second))
+}
+/** As senders must write it: `Sat, 01 Mar 2031 22:30:00 GMT`. */
+export const writeHttpDate = (date: Date): string => date.toUTCString()
+
+/** An entity tag (RFC 9110, section 8.8.3). */
+export interface EntityTag {
+  /** What stands between the quotes. */
+  readonly tag: string
+  /** Whether it is a weak validator: `W/"…"`. */
+  readonly weak: boolean
+}
+/** `*`, or a list of entity tags (RFC 9110, sections 13.1.1 and 13.1.2); `undefined` if it is neither. */
+export function readEntityTags(text: string): '*' | readonly EntityTag[] | undefined {
+  if (text.trim() === '*') return '*'
+  const one = /[\t ]*(?:(W\/)?"([\x21\x23-\x7e\x80-\xff]*)")?[\t ]*(,|$)/y
+  const tags: EntityTag[] = []
+  for (;;) {
+    const [, weak, tag, end] = one.exec(text) ?? []
+    if (end === undefined) return undefined
+    if (tag !== undefined) tags.push({ tag, weak: weak !== undefined })
+    if (end === '') return tags.length > 0 ? tags : undefined
+  }
+}
+export const writeEntityTags = (tags: '*' | readonly EntityTag[]): string =>
+  tags === '*' ? '*' : tags.map(({ tag, weak }) => `${weak ? 'W/' : ''}"${tag}"`).join(', ')
