@@ -233,7 +233,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => rule((on) => on.fits('body.a', { max: 5 })), 'rule fits: its argument 2 is a field, and not an object. Write text().'],
   [() => rule((on) => on.inOrder('body.a')), 'body.a name no fields of one list'],
   [() => rule((on) => on.gap('body.a', 'body.b')), 'it has no limit. Give { atLeast:'],
-  [() => rule((on) => on.gap('body.at', 'body.at', { atMost: '2 weeks' })), "atMost takes a number, or a span of time, and not '2 weeks'. Write atMost: '14d'."],
+  [() => rule((on) => on.gap('body.at', 'body.at', { atMost: '2 weeks' })), "atMost takes a number, a span of time, or an address, and not '2 weeks'. Write atMost: '14d'."],
   [() => rule((on) => on.apart('body.rows[].seconds')), 'rule apart: its argument 2 is an address, and not undefined'],
   // Lookups and turns.
   [() => lookup({ ask: () => 1 }), 'GET /x/{id}, lookup one: a lookup needs reads. Write reads: ['],

@@ -1,7 +1,23 @@
 import { STATUS_CODES } from 'node:http'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { describe, expect, test } from '@jest/globals'
-import { answer, endpoint, intake, judge, judgeParts, memoryTurns, record, refuse, serve, text } from 'yosei'
+import {
+  answer,
+  type BatchFinds,
+  decimal,
+  type Endpoint,
+  endpoint,
+  intake,
+  integer,
+  judge,
+  judgeParts,
+  list,
+  memoryTurns,
+  record,
+  refuse,
+  serve,
+  text,
+} from 'yosei'
 import { loggerJournal } from 'yosei/journal'
 import { json, one } from './shared.ts'
 
@@ -223,4 +239,176 @@ test('an envelope that is a text goes out as it is where its type is one, and as
   expect(
     await Promise.all([answered('as it is', 'text/plain'), answered('in marks'), answered([1], 'text/csv')]),
   ).toEqual(['as it is', '"in marks"', '[1]'])
+})
+
+describe('one question for all elements', () => {
+  const line = record({
+    sku: decimal({ optional: true }),
+    depot: text({ optional: true }),
+    count: integer({ default: 1 }),
+  })
+  const body = record({ shop: text(), lines: list(line, { optional: true }) })
+  const asked: unknown[] = []
+  type Products = { find(skus: string[], ...more: unknown[]): unknown }
+  const ordered = (more: object, answer: (skus: string[], ...more: unknown[]) => unknown) => {
+    asked.length = 0
+    const order = endpoint('POST /orders', {
+      body,
+      lookups: (on) => ({
+        product: on.lookup({
+          batch: true,
+          reads: ['body.lines[].sku'],
+          ask: (services: Products, values: readonly unknown[]) => services.find(...(values as [string[]])),
+          ...(more as {}),
+        }),
+      }),
+    })
+    const find = (...given: [string[]]) => {
+      asked.push(...given)
+      return answer(...given)
+    }
+    const services = { find }
+    return (lines: unknown) => served(order, services, { shop: 'north', lines })
+  }
+  /** What a handler finds, or what a client reads. */
+  const served = async (order: Endpoint, services: object, sent: object) => {
+    let finds: unknown
+    const handle = serve(
+      intake({ endpoints: { order }, journal: { write: () => undefined } }),
+      {
+        order: (_, { found }) => {
+          finds = found
+        },
+      },
+      { services: services as never },
+    )
+    const response = await handle(
+      new Request('https://kr.example/orders', {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify(sent),
+      }),
+    )
+    if (response.ok) return finds
+    const { fields = {} } = (await response.json()) as { fields?: { [address: string]: { code: string }[] } }
+    return {
+      status: response.status,
+      errors: Object.entries(fields).flatMap(([address, errors]) => errors.map(({ code }) => `${address} ${code}`)),
+    }
+  }
+  const known = (skus: string[]) => new Map(skus.flatMap((sku) => (Number(sku) < 5 ? [[sku, { sku }] as const] : [])))
+  const lines = (...skus: (string | null | undefined)[]) => skus.map((sku) => (sku === undefined ? {} : { sku }))
+
+  test('distinct values are asked about once, and found by what is the same', async () => {
+    const { product } = (await ordered({}, known)(lines('1.0', '2', '1.00', undefined))) as {
+      product: BatchFinds<[string], unknown>
+    }
+    expect(asked).toEqual([['1.0', '2']])
+    expect([product.get('1'), product.get('2.000'), product.get('3'), product.size, [...product]]).toEqual([
+      { sku: '1.0' },
+      { sku: '2' },
+      undefined,
+      2,
+      [{ sku: '1.0' }, { sku: '2' }],
+    ])
+  })
+  test.each<[string, object, (skus: string[]) => unknown, unknown, unknown]>([
+    [
+      'what is not found is wrong at each element',
+      {},
+      known,
+      lines('1', '9', '8', '9.0'),
+      {
+        status: 422,
+        errors: ['body.lines[1].sku not_found', 'body.lines[2].sku not_found', 'body.lines[3].sku not_found'],
+      },
+    ],
+    [
+      'an array in the order of the question',
+      {},
+      (skus) => skus.map((sku) => (sku === '9' ? null : 1)),
+      lines('1', '9'),
+      { status: 422, errors: ['body.lines[1].sku not_found'] },
+    ],
+    [
+      'at another place of the element',
+      { refusal: { status: 409, code: 'gone', message: 'is gone', at: 'body.lines[]' } },
+      known,
+      lines('9'),
+      { status: 409, errors: ['body.lines[0] gone'] },
+    ],
+    [
+      'what does not count',
+      { counts: ({ sku }: { sku: string }) => sku !== '2' },
+      known,
+      lines('1', '2'),
+      { status: 422, errors: ['body.lines[1].sku not_found'] },
+    ],
+    [
+      'found, and it must not be',
+      { absent: true },
+      known,
+      lines('9', '1'),
+      { status: 409, errors: ['body.lines[1].sku already_there'] },
+    ],
+    [
+      'a refusal of the whole is at the list',
+      {},
+      () => refuse({ status: 422, code: 'too_many_kinds', message: 'has too many kinds' }),
+      lines('1', '2'),
+      { status: 422, errors: ['body.lines too_many_kinds'] },
+    ],
+    ['fewer answers than questions', {}, () => [1], lines('1', '2'), { status: 503, errors: [] }],
+    ['no answers at all', {}, () => undefined, lines('1'), { status: 503, errors: [] }],
+  ])('%s', async (_, more, answer, sent, expected) => {
+    expect(await ordered(more, answer)(sent)).toEqual(expected)
+  })
+  test('nothing to ask about is not asked, and a condition selects elements', async () => {
+    expect([await ordered({}, known)([]), asked]).toMatchObject([{ product: { size: 0 } }, []])
+    expect([await ordered({}, known)(undefined), asked]).toEqual([{}, []])
+    const some = endpoint('POST /orders', {
+      body,
+      lookups: (on) => ({
+        stock: on.lookup({
+          batch: true,
+          reads: ['body.shop', 'body.lines[].sku', 'body.lines[].depot'],
+          when: on.above('body.lines[].count', 1),
+          ask: (_: unknown, [shop, skus, depots]) => skus.map((sku, at) => `${shop} ${sku} ${depots[at]}`),
+        }),
+      }),
+    })
+    const sent = {
+      shop: 'north',
+      lines: [
+        { sku: '1', depot: 'a', count: 2 },
+        { sku: '1', depot: 'b' },
+        { sku: '1', depot: 'b', count: 3 },
+        { sku: '1.0', depot: 'a', count: 4 },
+      ],
+    }
+    const { stock } = (await served(some, {}, sent)) as { stock: BatchFinds<[string, string], string> }
+    expect([stock.size, stock.get('1', 'a'), stock.get('1.00', 'b'), stock.get('2', 'b')]).toEqual([
+      2,
+      'north 1 a',
+      'north 1 b',
+      undefined,
+    ])
+  })
+  test.each<[string, (on: never) => unknown, string]>([
+    [
+      'no list',
+      (on: { lookup(one: object): never }) => on.lookup({ batch: true, reads: ['body.shop'], ask: () => [] }),
+      'batch asks for elements of a list, and it reads none',
+    ],
+    [
+      'a fill',
+      (on: { lookup(one: object): never }) =>
+        on.lookup({ batch: true, reads: ['body.lines[].sku'], fill: 'body.shop', ask: () => [] }),
+      'batch finds many things, and fill puts one in',
+    ],
+  ])('makes no sense: %s', (_, lookup, mistake) => {
+    expect(() => endpoint('POST /', { body, lookups: ((on: never) => ({ one: lookup(on) })) as never })).toThrow(
+      mistake,
+    )
+  })
 })

@@ -1,9 +1,10 @@
 /** Lookups: questions to the outside world. And turns: one request per key at a time. */
 
 import { onWith } from '../rules/brought.js'
-import type { AnyCondition, Condition } from '../rules/condition.js'
+import type { AnyCondition, Condition, One } from '../rules/condition.js'
 import type { ConditionMaker, conditionMaker } from '../rules/conditions.js'
 import type { Blamable, Reads, Values } from '../rules/rule.js'
+import type { At } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import type { All } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
@@ -91,11 +92,76 @@ export interface LookupMaker<T> extends ConditionMaker<T> {
     within?: Span | undefined
     /** The field that what was found is put into, if it was not sent. */
     fill?: A | undefined
+    /** Asks once for all elements of a list. */
+    batch?: false | undefined
   }): Lookup<
     Services,
     Absent extends true ? undefined : Thing<F> | (IsAlwaysAsked<Values<T, R>, W> extends true ? never : undefined),
     IsAlwaysAsked<Values<T, R>, W> extends true ? (Absent extends true ? never : NoInfer<A>) : never
   >
+  /**
+   * Asks once for all distinct values of a list. `ask` gets one array for each address in a list, and answers with a Map by
+   * value, or with an array in the same order. Elements for which nothing is found are rejected, each at its place.
+   *
+   * @example
+   * on.lookup({ batch: true, reads: ['body.lines[].sku'], ask: ({ db }: Services, [skus]) => db.products(skus) })
+   */
+  lookup<
+    Services,
+    const R extends Reads<T>,
+    F,
+    const Absent extends boolean = false,
+    const L extends Lookups = {},
+  >(lookup: {
+    /** One question for all elements. */
+    batch: true
+    /** It is asked for those elements that have all of these. One of them at least is in a list. */
+    reads: R
+    ask: (services: Services, values: Batched<T, R>, about: About<WhoIn<T>, FoundIn<L>>) => Promise<F> | F
+    /** Whether an answer for one element is what was looked for. */
+    counts?: ((answer: NoInfer<Thing<EachOf<F>>>) => boolean) | undefined
+    /** 422 `not_found` where none is given; 409 `already_there` with `absent`. */
+    refusal?: Refusal<Blamable<T>> | undefined
+    /** Whether it is wrong that something is found. */
+    absent?: Absent | undefined
+    /** Lookups that must have been answered before. */
+    follows?: L | undefined
+    /** It is asked for those elements that meet this. */
+    when?: Condition | undefined
+    /** Time for the answer; 2s by default. */
+    within?: Span | undefined
+  }): Lookup<
+    Services,
+    | (Absent extends true ? undefined : BatchFinds<KeysOf<T, R>, Thing<EachOf<F>>>)
+    | (undefined extends Values<T, R>[number] ? undefined : never),
+    never
+  >
+}
+/** What a batch is asked about: of an address in a list an array. */
+type Batched<T, R extends Reads<T>> = {
+  [I in keyof R]: R[I] extends `${string}${'[]' | '{}'}${string}`
+    ? NonNullable<One<T, R[I]>>[]
+    : NonNullable<At<T, R[I]>>
+}
+/** What `get` takes: the values of addresses in lists. */
+type KeysOf<T, R extends readonly string[]> = R extends readonly [
+  infer A extends string,
+  ...infer Rest extends readonly string[],
+]
+  ? A extends `${string}${'[]' | '{}'}${string}`
+    ? [NonNullable<One<T, A>>, ...KeysOf<T, Rest>]
+    : KeysOf<T, Rest>
+  : []
+/** One answer of a batch. */
+type EachOf<F> =
+  F extends ReadonlyMap<unknown, infer V> ? V : F extends readonly (infer E)[] ? E : F extends Refused ? never : F
+
+/** What a lookup with `batch` found. */
+export interface BatchFinds<V extends readonly unknown[], F> extends Iterable<F> {
+  /** What was found for these values, by the library's own equality: 1.0 is 1.00. */
+  get(...values: V): F | undefined
+  /** Of how many it was asked. */
+  readonly size: number
 }
 
 export interface LookupNode {
@@ -109,6 +175,7 @@ export interface LookupNode {
   readonly when?: AnyCondition
   readonly within?: Span
   readonly fill?: string
+  readonly batch?: boolean
 }
 
 export const lookupMaker: typeof conditionMaker & {

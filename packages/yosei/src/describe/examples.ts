@@ -85,7 +85,10 @@ function refusing(endpoint: EndpointNode, name: string): EndpointNode {
     const isFound = Boolean(lookup.absent) === (lookup === refused)
     const { counts: _, follows = {}, ...rest } = lookup
     const followed = Object.fromEntries(Object.entries(follows).map(([key, one]) => [key, answering(one)]))
-    const own: LookupNode = { ...rest, follows: followed, ask: () => (isFound ? {} : undefined) }
+    const answer = isFound ? {} : undefined
+    const several = (columns: readonly unknown[]) => (columns.find(Array.isArray) ?? []).map(() => answer)
+    const ask = (_: never, values: never) => (lookup.batch ? several(values) : answer)
+    const own: LookupNode = { ...rest, follows: followed, ask }
     made.set(lookup, own)
     return own
   }

@@ -10,14 +10,15 @@ import { clock, type Fault, masked, type Run, withoutText } from '../kinds/run.j
 import { sameAs } from '../kinds/same.js'
 import { isTextBody } from '../read/media.js'
 import { holdingOf } from '../rules/conditions.js'
-import { concrete, everywhere, pathOf, type RuleInput, unconditional } from '../rules/input.js'
-import { type Path, parseAddress, valueAt } from '../terms/address.js'
+import { beside, everywhere, pathOf, type RuleInput, unconditional } from '../rules/input.js'
+import { firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Refusal } from '../terms/hooks.js'
 import { put } from '../terms/own.js'
 import type { Parts } from '../terms/parts.js'
 import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import type { Step } from '../terms/verdict.js'
+import { answersOf, batchOf, Finds } from './batch-lookup.js'
 import { headersIn, type Refusing, refusalsIn } from './refuse.js'
 import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
@@ -97,12 +98,13 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     // All that follow nothing look at the input before anything is filled in.
     const before = follows.length === 0 ? none : await Promise.all(follows.map(([, one]) => answerOf(one)))
     if (before.some(({ outcome }) => outcome === 'refused' || outcome === 'failed')) return notRun
+    const known = () => Object.fromEntries(follows.map(([own], index) => [own, valueIn(before[index] as Answer)]))
+    if (lookup.batch) return answerBatch(lookup, name, known())
     if (lookup.when && !holdingOf(lookup.when, matter)([])) return notRun
     const values = lookup.reads.map((address) => valueAt(input, pathOf(address, everywhere)))
     if (values.includes(undefined)) return notRun
     const since = performance.now()
-    const known = Object.fromEntries(follows.map(([own], index) => [own, valueIn(before[index] as Answer)]))
-    const ask = () => askOne(name, lookup, values, asking, known, opened.run, isByASecret(lookup, root))
+    const ask = () => askOne(name, lookup, values, asking, known(), opened.run, isByASecret(lookup, root))
     const asked_ = await (lookups.some((one) => one !== lookup && one.ask === lookup.ask)
       ? askSame(lookup, values, ask)
       : ask())
@@ -113,6 +115,39 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
       if (lookup.fill !== undefined) fill(matter, parseAddress(lookup.fill) as Path, got.value)
     }
     return got
+  }
+
+  const answerBatch = async (lookup: LookupNode, name: string, known: object): Promise<Answer> => {
+    const batch = batchOf(lookup, matter)
+    if (!batch) return notRun
+    const since = performance.now()
+    const isEmpty = batch.entries.length === 0
+    const answer: Answer = isEmpty
+      ? { outcome: 'found', value: [] }
+      : await askOne(name, lookup, batch.values, asking, known, opened.run, isByASecret(lookup, root))
+    if (opened.run.trace && !isEmpty)
+      told.set(lookup, toldOf(lookup, root, batch.values, answer, performance.now() - since))
+    if (answer.outcome !== 'found') return answer
+    let answers: readonly unknown[]
+    try {
+      answers = answersOf(batch, answer.value)
+    } catch (cause) {
+      return { outcome: 'failed', cause }
+    }
+    const refused = batch.entries.flatMap(({ places }, at) => {
+      const one = judgeAnswer({ outcome: 'found', value: answers[at] }, lookup, endpoint.statuses)
+      return one.outcome === 'refused' ? places.flatMap((place) => one.refusals.map((each) => placed(each, place))) : []
+    })
+    if (refused.length > 0) return { outcome: 'refused', refusals: refused }
+    const value = lookup.absent ? undefined : new Finds(batch, answers)
+    put(found, name, value)
+    return { outcome: 'found', value }
+  }
+  /** A refusal at an element: at the place that it names there, or at what was asked about. */
+  const placed = (refusing: Refusing, place: Path): Refusing => {
+    const path = refusing.at === undefined ? place : beside(parseAddress(refusing.at) ?? [], place)
+    const each = firstEach(path)
+    return { ...refusing, path: each < 0 ? path : path.slice(0, each) }
   }
 
   const all = await Promise.all(lookups.map(answerOf))
@@ -135,7 +170,9 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
           continue
         }
         const path = parseAddress(at) ?? [at]
-        const [place = path] = concrete(input, path)
+        const each = firstEach(path)
+        // Of a list as a whole, no element is to blame.
+        const place = refusing.path ?? (each < 0 ? path : path.slice(0, each))
         faults.push({ path: place, stage: 'lookups', code, messages: message })
       }
     }

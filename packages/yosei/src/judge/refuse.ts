@@ -2,7 +2,7 @@
 
 import type { Fault } from '../kinds/run.js'
 import { refusalOptions } from '../sound/options.js'
-import { type PlaceIn, parseAddress } from '../terms/address.js'
+import { type Path, type PlaceIn, parseAddress } from '../terms/address.js'
 import type { Accepted, Endpoint } from '../terms/endpoint.js'
 import type { House, Refusal, Refused } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
@@ -16,6 +16,8 @@ import { grouped, originOf, type Rejection, reject } from './verdict.js'
 export interface Refusing extends Omit<Refusal, 'status'> {
   readonly status: number
   readonly fault?: Fault
+  /** The place, if it is known better than by its address. */
+  readonly path?: Path
 }
 const refusals = new WeakMap<Refused, readonly Refusing[]>()
 

@@ -7,7 +7,7 @@ import { Phrase, Place, type Speech } from '../kinds/phrase.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
-import { anAddress, eitherOf, merged, type OptionType, oneOf, taken } from '../terms/option-types.js'
+import { anAddress, merged, type OptionType, oneOf, taken } from '../terms/option-types.js'
 import { type AlikeTo, isSame, mistakeOfPlaces } from './compare.js'
 import { blamedAt, declaredAt, faultOf, isNone, listsShared, pathOf, strays } from './input.js'
 import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
@@ -174,13 +174,10 @@ export const gap: RuleOf<Gap> = {
 
 const endsOf = ({ low, high }: Gap): readonly string[] => [low, high]
 
-const aLimit: OptionType = /* @__PURE__ */ eitherOf(
-  /* @__PURE__ */ taken(
-    'a number, or a span of time',
-    "'14d'",
-    (value) => typeof value === 'number' && !Number.isNaN(value),
-  ),
-  anAddress,
+const aLimit: OptionType = /* @__PURE__ */ taken('a number, a span of time, or an address', "'14d'", (value) =>
+  typeof value === 'number'
+    ? !Number.isNaN(value)
+    : anAddress.takes(value) && (amountOf(String(value)) !== undefined || !/^[\d.+-]/.test(String(value))),
 )
 
 export const gapInService: RuleInService<Gap> = {

@@ -10,12 +10,14 @@ import type { RecordNode } from '../kinds/record.js'
 import { anywhere, sentShape } from '../kinds/shape.js'
 import { syntaxOf } from '../read/syntax.js'
 import { ruleInService, ruleOf } from '../rules/brought.js'
+import { deepest } from '../rules/by.js'
 import type { AnyCondition, ConditionName, Conditions } from '../rules/condition.js'
 import { addressesIn, mistakeIn } from '../rules/conditions.js'
+import { strays } from '../rules/input.js'
 import { measuresAt } from '../rules/measure.js'
 import { isOther } from '../rules/other.js'
 import { addressesOf, type PlacedRule } from '../rules/rules.js'
-import { formatAddress, type Path, parseAddress } from '../terms/address.js'
+import { firstEach, formatAddress, type Path, parseAddress } from '../terms/address.js'
 import { type Mistake, mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import {
@@ -87,6 +89,7 @@ export function checkEndpoint(node: EndpointNode): void {
     if (wrong) mistake(`${signature}, lookup ${name}`, ...wrong)
     check(`lookup ${name}`, [...reads, ...(fill === undefined ? [] : [fill]), ...(when ? addressesIn(when) : [])])
     if (refusal?.at !== undefined && refusal.at !== '') check(`lookup ${name}, refusal`, [refusal.at])
+    if (node.lookups[name]?.batch) checkBatch(`${signature}, lookup ${name}`, reads, fill)
     const known = Object.values(node.lookups)
     const stranger = Object.entries(follows).find(([, one]) => !known.includes(one))
     if (stranger)
@@ -140,6 +143,18 @@ function addressesBelow(node: Node, path: Path = [], found: string[] = []): stri
     addressesBelow(child, below, found)
   }
   return found
+}
+
+/** A batch asks for the elements of one list, with what lies in the same elements, or outside. */
+function checkBatch(where: string, reads: readonly string[], fill: string | undefined): void {
+  const many = reads.filter((address) => firstEach(parseAddress(address) as Path) >= 0)
+  const lead = many.length > 0 ? deepest(many) : undefined
+  if (lead === undefined)
+    mistake(where, 'batch asks for elements of a list, and it reads none', "Read 'body.lines[].sku'")
+  const stray = many.find((one) => strays(parseAddress(one) as Path, parseAddress(lead) as Path))
+  if (stray !== undefined)
+    mistake(where, `${stray} is no one value for each ${lead}`, 'Read fields of the same elements')
+  if (fill !== undefined) mistake(where, 'batch finds many things, and fill puts one in', 'Take fill away')
 }
 
 /** What the functions of a declaration gave: rules, lookups and conditions that `on` made. */

@@ -65,6 +65,7 @@ export const lookupOptions: Options<LookupNode> = {
   when: aCondition,
   within: aSpan,
   fill: anAddress,
+  batch: aFlag,
 }
 const turnOptions: Options<TurnNode> = {
   of: required(aName),

@@ -1,6 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** Rules, conditions, lookups, turns, groups and handlers: what compiles, and what must not. */
-import { type Accepted, choice, endpoint, type FoundBy, group, instant, intake, integer, judge, judgeParts, list, record, refuse, serve, tagged, text } from 'yosei'
+import { type Accepted, type BatchFinds, choice, endpoint, type FoundBy, group, instant, intake, integer, judge, judgeParts, list, record, refuse, serve, tagged, text } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -36,6 +36,18 @@ export const book = endpoint('POST /telescopes/{id}/sessions', {
 })
 same<FoundBy<typeof book>, { readonly telescope: { id: string; aperture: number }; readonly quota: true; readonly maybe: string | undefined; readonly some: number[] | undefined; readonly none: undefined }>()
 same<Accepted<typeof book>['header'], { 'x-team': string }>()
+const basket = endpoint('POST /shops/{shop}/baskets', {
+  path: { shop: text() }, body: record({ lines: list(record({ sku: text(), size: integer({ optional: true }) })), extras: list(integer(), { optional: true }) }),
+  lookups: (on) => {
+    const product = on.lookup({ batch: true, reads: ['body.lines[].sku'], ask: async (services: Services, [skus]) => { same<typeof skus, string[]>(); return new Map(skus.map((sku) => [sku, { price: services ? 1 : 2 }])) } })
+    const stock = on.lookup({ batch: true, reads: ['body.lines[].sku', 'body.lines[].size', 'path.shop'], follows: { product }, ask: (_: unknown, [skus, sizes, shop], { found }) => { same<typeof shop, string>(); same<typeof sizes, number[]>(); return skus.map((sku) => (found.product.get(sku)?.price === 1 ? skus.length : null)) }, counts: (left) => left > 0 })
+    const extra = on.lookup({ batch: true, reads: ['body.extras[]'], ask: (_: unknown, [ids]) => ids.map(String) })
+    return { product, stock, extra }
+  },
+})
+same<FoundBy<typeof basket>, { readonly product: BatchFinds<[string], { price: number }>; readonly stock: BatchFinds<[string, number], number>; readonly extra: BatchFinds<[number], string> | undefined }>()
+// @ts-expect-error no such address
+endpoint('POST /x', { body, lookups: (on) => ({ x: on.lookup({ batch: true, reads: ['body.items[].nn'], ask: () => [] }) }) })
 const plain = endpoint('GET /plain', {})
 const app = intake({ endpoints: { book, ...group({ prefix: '/v1/{site}', path: { site: text() }, query: { page: integer() }, lookups: (on) => ({ site: on.lookup({ reads: ['path.site'], ask: () => 5 }) }) }, { plain }) } })
 export async function use(services: Services) {
