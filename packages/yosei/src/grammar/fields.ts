@@ -1,22 +1,27 @@
 /** Values of header fields that have a grammar of their own (RFC 9110). */
 
 const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
-const short = 'Mon|Tue|Wed|Thu|Fri|Sat|Sun'
-const long = 'Monday|Tuesday|Wednesday|Thursday|Friday|Saturday|Sunday'
-const month = months.join('|')
-const clock = '(\\d\\d):(\\d\\d):(\\d\\d)'
-const fixed = /* @__PURE__ */ new RegExp(`^(?:${short}), (\\d\\d) (${month}) (\\d{4}) ${clock} GMT$`)
-const obsolete = /* @__PURE__ */ new RegExp(`^(?:${long}), (\\d\\d)-(${month})-(\\d\\d) ${clock} GMT$`)
-const asctime = /* @__PURE__ */ new RegExp(`^(?:${short}) (${month}) ((?:\\d| )\\d) ${clock} (\\d{4})$`)
+/** The three forms of an HTTP date. One expression, so that a page without them has nothing of it. */
+const forms = /* @__PURE__ */ (() => {
+  const short = 'Mon|Tue|Wed|Thu|Fri|Sat|Sun'
+  const long = 'Monday|Tuesday|Wednesday|Thursday|Friday|Saturday|Sunday'
+  const month = months.join('|')
+  const clock = '(\\d\\d):(\\d\\d):(\\d\\d)'
+  return {
+    fixed: new RegExp(`^(?:${short}), (\\d\\d) (${month}) (\\d{4}) ${clock} GMT$`),
+    obsolete: new RegExp(`^(?:${long}), (\\d\\d)-(${month})-(\\d\\d) ${clock} GMT$`),
+    asctime: new RegExp(`^(?:${short}) (${month}) ((?:\\d| )\\d) ${clock} (\\d{4})$`),
+  }
+})()
 
 /**
  * An HTTP date in milliseconds since 1970 (RFC 9110, section 5.6.7), in any of its three forms; `undefined` if it is none.
  * Two digits of a year mean the one that is at most fifty years ahead.
  */
 export function readHttpDate(text: string, now = Date.now()): number | undefined {
-  const [, day, name, year, ...time] = fixed.exec(text) ?? obsolete.exec(text) ?? []
+  const [, day, name, year, ...time] = forms.fixed.exec(text) ?? forms.obsolete.exec(text) ?? []
   if (day !== undefined) return timeOf(yearOf(year as string, now), name as string, day, time)
-  const [, monthName, dayOf, hours, minutes, seconds, fullYear] = asctime.exec(text) ?? []
+  const [, monthName, dayOf, hours, minutes, seconds, fullYear] = forms.asctime.exec(text) ?? []
   return monthName === undefined
     ? undefined
     : timeOf(Number(fullYear), monthName, dayOf as string, [hours, minutes, seconds] as string[])

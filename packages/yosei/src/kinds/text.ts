@@ -25,16 +25,26 @@ export interface TextNode extends Declared {
   readonly keepEmpty?: boolean
 }
 
-/** What may be done to a text before it is checked, in the order in which it is done: as a function, and as code. */
+/** What may be done to a text before it is checked, in the order in which it is done. */
 const tidyings = {
-  NFC: [(text: string) => normalized(text, 'NFC'), (text: string) => `normalized(${text}, "NFC")`],
-  NFKC: [(text: string) => normalized(text, 'NFKC'), (text: string) => `normalized(${text}, "NFKC")`],
-  trim: [(text: string) => text.trim(), (text: string) => `${text}.trim()`],
-  squeeze: [(text: string) => text.replace(/\s+/g, ' '), (text: string) => `${text}.replace(/\\s+/g, " ")`],
-  compact: [(text: string) => text.replace(/\s+/g, ''), (text: string) => `${text}.replace(/\\s+/g, "")`],
-  lower: [(text: string) => text.toLowerCase(), (text: string) => `${text}.toLowerCase()`],
-  upper: [(text: string) => text.toUpperCase(), (text: string) => `${text}.toUpperCase()`],
-} as const
+  NFC: (text: string) => normalized(text, 'NFC'),
+  NFKC: (text: string) => normalized(text, 'NFKC'),
+  trim: (text: string) => text.trim(),
+  squeeze: (text: string) => text.replace(/\s+/g, ' '),
+  compact: (text: string) => text.replace(/\s+/g, ''),
+  lower: (text: string) => text.toLowerCase(),
+  upper: (text: string) => text.toUpperCase(),
+}
+/** The same as code. */
+const tidyingCodes: { readonly [T in Tidying]: (text: string) => string } = {
+  NFC: (text) => `normalized(${text}, "NFC")`,
+  NFKC: (text) => `normalized(${text}, "NFKC")`,
+  trim: (text) => `${text}.trim()`,
+  squeeze: (text) => `${text}.replace(/\\s+/g, " ")`,
+  compact: (text) => `${text}.replace(/\\s+/g, "")`,
+  lower: (text) => `${text}.toLowerCase()`,
+  upper: (text) => `${text}.toUpperCase()`,
+}
 export type Tidying = keyof typeof tidyings
 const inOrder = /* @__PURE__ */ Object.entries(tidyings) as (readonly [Tidying, (typeof tidyings)[Tidying]])[]
 
@@ -95,7 +105,7 @@ function checkTidy(tidy: readonly Tidying[], refuse: Refuse): void {
 /** A text as it is checked. */
 export function tidied({ tidy }: TextNode, sent: string): string {
   let text = sent
-  if (tidy) for (const [name, [tidied]] of inOrder) if (tidy.includes(name)) text = tidied(text)
+  if (tidy) for (const [name, tidied] of inOrder) if (tidy.includes(name)) text = tidied(text)
   return text
 }
 
@@ -155,7 +165,7 @@ export function codePoints(text: string): number {
 }
 
 export const textCode = scalarCode<TextNode>((writer: Writer, node, read, { source }): Test => {
-  const changes = inOrder.filter(([name]) => node.tidy?.includes(name)).map(([, [, code]]) => code)
+  const changes = inOrder.filter(([name]) => node.tidy?.includes(name)).map(([name]) => tidyingCodes[name])
   const text = changes.length > 0 ? writer.name('t') : read
   const tests = [`typeof ${read} === "string"`]
   if (source === 'text' && !node.keepEmpty) tests.push(`${read} !== ""`)
