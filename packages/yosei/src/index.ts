@@ -11,7 +11,7 @@ export { type Context, type Handle, type Handlers, type ServeOptions, serve } fr
 export { answer } from './answer/problem.js'
 export * from './declare/builders.js'
 export type { Body } from './declare/endpoint.js'
-export type { Head, HeaderFields } from './declare/intake.js'
+export type { Head, HeaderFields, IntakeDeclaration } from './declare/intake.js'
 export type { BatchFinds, Lookup, LookupMaker, Turn } from './declare/lookups.js'
 export { codeOf } from './engine/compiler.js'
 export type { Format } from './grammar/formats.js'

@@ -1,4 +1,6 @@
-import { STATUS_CODES } from 'node:http'
+import { once } from 'node:events'
+import { createServer, STATUS_CODES } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { describe, expect, test } from '@jest/globals'
 import {
@@ -9,6 +11,7 @@ import {
   endpoint,
   intake,
   integer,
+  type JournalEvent,
   judge,
   judgeParts,
   list,
@@ -19,6 +22,7 @@ import {
   text,
 } from 'yosei'
 import { loggerJournal } from 'yosei/journal'
+import { contextOf, gate } from 'yosei/node'
 import { json, one } from './shared.ts'
 
 const _told = (verdict: { outcome: string; errors?: readonly { address: string; code: string; message: string }[] }) =>
@@ -409,6 +413,76 @@ describe('one question for all elements', () => {
   ])('makes no sense: %s', (_, lookup, mistake) => {
     expect(() => endpoint('POST /', { body, lookups: ((on: never) => ({ one: lookup(on) })) as never })).toThrow(
       mistake,
+    )
+  })
+})
+
+describe('a request has an id in a field of its own', () => {
+  const events: JournalEvent[] = []
+  const notes = endpoint('GET /notes', { query: { n: integer() } })
+  const app = intake({
+    endpoints: { notes },
+    requestId: 'X-Request-Id',
+    journal: { write: (event) => void events.push(event) },
+  })
+  const handle = serve(app, {
+    notes: ({ query }, { requestId, id }) =>
+      query.n === 2 ? new Response(requestId, { headers: { vary: 'origin' } }) : { requestId, isOwn: requestId === id },
+  })
+  const asked = async (query: string, id?: string) =>
+    handle(
+      new Request(`https://kr.example/notes?${query}`, { headers: id === undefined ? {} : { 'x-request-id': id } }),
+    )
+  test('that it brought is in the context, the answer and the journal, beside the other', async () => {
+    const accepted = await asked('n=1', 'a/b=c.42')
+    expect([accepted.headers.get('x-request-id'), await accepted.json()]).toEqual([
+      'a/b=c.42',
+      { requestId: 'a/b=c.42', isOwn: false },
+    ])
+    const raw = await asked('n=2', 'r-2')
+    expect([raw.headers.get('x-request-id'), raw.headers.get('vary'), await raw.text()]).toEqual([
+      'r-2',
+      'origin',
+      'r-2',
+    ])
+    const rejected = await asked('n=x', 'r-3')
+    const { instance } = (await rejected.json()) as { instance: string }
+    expect([rejected.status, rejected.headers.get('x-request-id')]).toEqual([400, 'r-3'])
+    expect(events.map(({ requestId, id }) => [requestId, `urn:uuid:${id}`])).toEqual([['r-3', instance]])
+  })
+  test.each([
+    ['none', undefined],
+    ['one with a space', 'a b'],
+    ['one that is too long', 'x'.repeat(201)],
+    ['an empty one', ''],
+  ])('%s: it gets one', async (_, sent) => {
+    const answered = await asked('n=1', sent)
+    const own = answered.headers.get('x-request-id') ?? ''
+    expect([own.length, await answered.json()]).toEqual([36, { requestId: own, isOwn: true }])
+  })
+  test('a gate answers with it, and lets a handler know it', async () => {
+    const server = createServer((request, response) =>
+      gate(app)(request, response, () => response.end(contextOf(notes, request).requestId)),
+    )
+    server.listen(0, '127.0.0.1')
+    await once(server, 'listening')
+    const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/notes`
+    const both = await Promise.all(
+      ['n=1', 'n=x'].map((query) => fetch(`${url}?${query}`, { headers: { 'x-request-id': 'g-1' } })),
+    )
+    expect([both.map(({ status, headers }) => [status, headers.get('x-request-id')]), await both[0]?.text()]).toEqual([
+      [
+        [200, 'g-1'],
+        [400, 'g-1'],
+      ],
+      'g-1',
+    ])
+    server.close()
+    server.closeAllConnections()
+  })
+  test('a field that no header has is a mistake', () => {
+    expect(() => intake({ endpoints: {}, requestId: 'x request' })).toThrow(
+      "intake: requestId takes the name of a header field, and not 'x request'. Write requestId: 'x-request-id'.",
     )
   })
 })

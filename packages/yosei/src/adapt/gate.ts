@@ -31,6 +31,7 @@ import {
   note,
   type Progress,
   replyOfHandler,
+  requestIdOf,
   runHandler,
   told,
   varied,
@@ -157,14 +158,14 @@ export interface PassedContext<E, Services = unknown> extends Context<E, Service
  *   const { who, release } = contextOf(bookSlot, request)
  * })
  */
-export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMessage): PassedContext<E> {
+export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMessage): PassedContext<E, AskedOf<E>> {
   const { judged, entry, incoming, progress, services, response } = passedAt(endpoint, request)
   const context = contextFor(services, judged.who, incoming, progress, entry)
   const own = {
     release: async () => entry.turn?.release(),
     send: (value: unknown) => send(replyOfHandler(value, judged, incoming, progress), response),
   }
-  return Object.assign(context, own) as PassedContext<E>
+  return Object.assign(context, own) as PassedContext<E, AskedOf<E>>
 }
 
 /**
@@ -266,6 +267,8 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
     const whole = request.originalUrl ?? request.url ?? '/'
     const incoming = begun?.incoming ?? new NodeIncoming(request, response, targetFor(whole), false, parsedBody())
     const progress: Progress = begun?.progress ?? { app, message: incoming.message, since: Date.now(), id: undefined }
+    const requestId = requestIdOf(progress)
+    if (requestId !== undefined && app.requestId !== undefined) response.setHeader(app.requestId, requestId)
     progress.telemetry ??= app.telemetry?.begin(incoming.message.method, incoming.message.headers)
     const { telemetry } = progress
     if (!telemetry) return judgeAt(whole, incoming, progress)
@@ -482,7 +485,14 @@ function passUnjudged(folds: boolean) {
       if (app.journal) {
         told.add(route)
         const rejection = reject(undefined, [], { status, stage: 'match' })
-        writeJournal(app, { id: idOf(message.headers), outcome: 'unjudged', rejection, route, since })
+        writeJournal(app, {
+          id: idOf(message.headers),
+          requestId: requestIdOf(progress),
+          outcome: 'unjudged',
+          rejection,
+          route,
+          since,
+        })
         return
       }
       const base = baseOf(app, message, target, folds)

@@ -7,7 +7,7 @@ import { rootOf } from '../declare/endpoint.js'
 import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
 import { type Entry, enter, nothingAsked } from '../judge/enter.js'
 import { givenIn } from '../judge/give.js'
-import { idOf, newId, writeJournal } from '../judge/journal.js'
+import { idOf, newId, requestIdIn, writeJournal } from '../judge/journal.js'
 import type { Opened } from '../judge/open.js'
 import { prepare, type Received, type Unreceived } from '../judge/receive.js'
 import { type Refusing, refusalsIn, rejectRefused } from '../judge/refuse.js'
@@ -44,6 +44,8 @@ export interface Context<E, Services> {
   readonly signal: AbortSignal
   /** The request's id, the same as in the journal and in the answer to a rejection. */
   readonly id: string
+  /** What the request brought in the field `requestId` of the intake, or was given; `undefined` without that option. */
+  readonly requestId: string | undefined
   /** The language that the client reads best (Accept-Language), of those in which answers are written: `en`. */
   readonly language: string
   /** What the lookups found, by their names. */
@@ -171,8 +173,16 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   }
 
   function processed(incoming: Incoming, telemetry: RequestTelemetry | undefined): Promise<Reply> {
+    const progress: Progress = { app, message: incoming.message, since: Date.now(), id: undefined, telemetry }
+    const coming = replied(incoming, progress, telemetry)
+    const { requestId } = app
+    return requestId === undefined
+      ? coming
+      : coming.then((reply) => withField(reply, requestId.toLowerCase(), requestIdOf(progress) as string))
+  }
+
+  function replied(incoming: Incoming, progress: Progress, telemetry: RequestTelemetry | undefined): Promise<Reply> {
     const { message, signal, received } = incoming
-    const progress: Progress = { app, message, since: Date.now(), id: undefined, telemetry }
     const description = described?.(message)
     if (description) return description.catch((error) => failed(error, progress))
     const fail = (error: unknown) => failed(error, progress)
@@ -244,14 +254,17 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
 
 /** An answer that also depends on a header field (RFC 9110, section 12.5.5). */
 export function varied(reply: Reply, name: string | undefined): Reply {
-  if (name === undefined) return reply
+  const { vary } = reply.headers
+  return name === undefined ? reply : withField(reply, 'vary', name, vary === undefined ? name : `${vary}, ${name}`)
+}
+
+/** An answer with one more header field: a Response as it is gets it added, another has it as a whole. */
+function withField(reply: Reply, name: string, added: string, whole = added): Reply {
   const { response, headers } = reply
-  if (response) {
-    const copy = new Response(response.body, response)
-    copy.headers.append('vary', name)
-    return { ...reply, response: copy }
-  }
-  return { ...reply, headers: { ...headers, vary: headers.vary === undefined ? name : `${headers.vary}, ${name}` } }
+  if (!response) return { ...reply, headers: { ...headers, [name]: whole } }
+  const copy = new Response(response.body, response)
+  copy.headers.append(name, added)
+  return { ...reply, response: copy }
 }
 
 async function disposeAfter(handle: () => Reply | Promise<Reply>, dispose: () => Promise<void>): Promise<Reply> {
@@ -298,6 +311,7 @@ export interface Progress {
   readonly message: AnyMessage
   readonly since: number
   id: string | undefined
+  requestId?: string | undefined
   letThrough?: unknown
   telemetry?: RequestTelemetry | undefined
   /** Whether it was answered by a rejection. */
@@ -306,6 +320,14 @@ export interface Progress {
 function identified(progress: Progress): string {
   progress.id ??= idOf(progress.message.headers)
   return progress.id
+}
+
+/** The id that a request has in its own field; `undefined` if the intake names none. */
+export function requestIdOf(progress: Progress): string | undefined {
+  const { app, message } = progress
+  if (app.requestId === undefined) return undefined
+  progress.requestId ??= requestIdIn(message.headers, app.requestId) ?? identified(progress)
+  return progress.requestId
 }
 
 /** Journals what never became a request, or whose answer could not be sent, and answers it. */
@@ -337,7 +359,7 @@ export function note(
   const { app, since, telemetry } = progress
   telemetry?.rejected(measuredOf(rejection, outcome, judged))
   if (app.journal || outcome === 'failed')
-    writeJournal(app, { id: identified(progress), outcome, rejection, judged, since })
+    writeJournal(app, { id: identified(progress), requestId: requestIdOf(progress), outcome, rejection, judged, since })
 }
 
 /** A rejection as it is measured. */
@@ -384,6 +406,7 @@ function checkHeaders(headers: Reply['headers']): void {
 }
 
 const withId = late('id', identified)
+const withRequestId = late('requestId', requestIdOf)
 const withLanguage = late('language', ({ app, message }: Progress) =>
   languageFor(fieldOf(message.headers, 'accept-language'), app.languages),
 )
@@ -397,7 +420,8 @@ export const contextFor = (
   progress: Progress,
   { found, turn }: Entry,
 ): Context<Endpoint, unknown> => {
-  const context = withSignal(withLanguage(withId({ services, who, found, turn }, progress), progress), incoming.signal)
+  const known = withRequestId(withId({ services, who, found, turn }, progress), progress)
+  const context = withSignal(withLanguage(known, progress), incoming.signal)
   return withRequest(context, incoming) as Context<Endpoint, unknown>
 }
 

@@ -74,6 +74,11 @@ interface Shared<Who, Services> {
   journal?: Journal | undefined
   /** Metrics and traces: `telemetry()` of `yosei/telemetry`. */
   telemetry?: Telemetry | undefined
+  /**
+   * The header field in which a request brings its id: `x-request-id`. The id is in the answer, the journal and the
+   * context. A request without a well-formed one gets one.
+   */
+  requestId?: string | undefined
   /** The store of turns. By default, it is the memory of the process. */
   turns?: TurnStore | undefined
 }
@@ -88,6 +93,7 @@ type WhoFor<E extends Endpoints> =
     ? Who
     : unknown
 
+/** What `intake()` takes: for a part of it in a file of its own. */
 export interface IntakeDeclaration<E extends Endpoints, Services = unknown>
   extends Policy,
     Shared<WhoFor<E>, Services> {

@@ -13,6 +13,7 @@ import type { Rejection } from './verdict.js'
 /** What an event is made of. */
 export interface Happening {
   readonly id: string
+  readonly requestId?: string | undefined
   readonly outcome: JournalEvent['outcome']
   readonly rejection: Rejection
   readonly judged?: Judged | undefined
@@ -61,7 +62,7 @@ const errorOutput: Journal = {
 }
 
 function eventOf(
-  { id, outcome, rejection, judged, route, since }: Happening,
+  { id, requestId, outcome, rejection, judged, route, since }: Happening,
   endpoint: EndpointNode | undefined,
 ): JournalEvent | undefined {
   const { status, stage, faults, cause } = rejection
@@ -76,6 +77,7 @@ function eventOf(
   return {
     time: new Date(now).toISOString(),
     id,
+    ...(requestId === undefined ? {} : { requestId }),
     ...(rejection.endpoint === undefined ? {} : { endpoint: rejection.endpoint }),
     outcome,
     ...(route === undefined ? {} : { route }),
@@ -107,6 +109,17 @@ export function idOf(headers: readonly (readonly [name: string, value: string])[
   const trace =
     parent === undefined ? undefined : /^[0-9a-f]{2}-(?!0{32})([0-9a-f]{32})-[0-9a-f]{16}-[0-9a-f]{2}/.exec(parent)?.[1]
   return trace === undefined ? newId() : trace.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
+}
+
+/** The id that a request brings in a field of its own: visible characters, at most 200. `undefined` if it is no such text. */
+export function requestIdIn(
+  headers: readonly (readonly [name: string, value: string])[],
+  field: string,
+): string | undefined {
+  const name = field.toLowerCase()
+  const sent = headers.filter(([one]) => one === name)
+  const [[, value = ''] = []] = sent
+  return sent.length === 1 && /^[\x21-\x7e]{1,200}$/.test(value) ? value : undefined
 }
 
 /** Logs the failure of a judgement outside of `serve`. */

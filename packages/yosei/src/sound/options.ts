@@ -143,6 +143,11 @@ const intakeOptions: Options<IntakeDeclaration<{}>> = /* @__PURE__ */ merged(
     journal: withMethod('write', 'loggerJournal(logger)'),
     telemetry: withMethod('begin', 'telemetry()'),
     turns: withMethod('take', 'memoryTurns()'),
+    requestId: {
+      what: 'the name of a header field',
+      example: "'x-request-id'",
+      takes: (value: unknown) => typeof value === 'string' && /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(value),
+    },
   },
   policyOptions,
 )

@@ -98,6 +98,8 @@ export interface JournalEvent {
   readonly time: string
   /** The request's, also in its answer. */
   readonly id: string
+  /** The id that the request brought in the field `requestId` of the intake, or was given. */
+  readonly requestId?: string
   /** The name of the endpoint in the intake, if it is known. */
   readonly endpoint?: string
   /**
