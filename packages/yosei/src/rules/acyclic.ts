@@ -50,14 +50,21 @@ interface Reference {
   readonly place: Path
 }
 
-/** The names on the way round, from the first that comes again. */
+/** So many names of a long way round are told, at its start and at its end. */
+const [mostFirst, mostLast] = [4, 3]
+const mostTold = mostFirst + mostLast + 1
+
+/** The names on the way round, from the first that comes again; some may be left out behind the first few. */
 class Cycle extends Phrase {
-  constructor(readonly values: readonly unknown[]) {
+  constructor(
+    readonly values: readonly unknown[],
+    readonly isShort: boolean,
+  ) {
     super()
   }
   words({ show }: Speech): string {
     const shown = this.values.map((one) => show(quoted(one, true)))
-    return (shown.length > 8 ? [...shown.slice(0, 4), '…', ...shown.slice(-3)] : shown).join(' → ')
+    return (this.isShort ? shown.toSpliced(mostFirst, 0, '…') : shown).join(' → ')
   }
 }
 
@@ -90,11 +97,19 @@ export const acyclic: RuleOf<Acyclic> = {
       told.set(from, toldAt(root, at, name))
     }
     const isHidden = isSecret(root, names) || isSecret(root, refersTo)
-    return closing(references, ({ to }) => to).map(([way, { to, place }]) => {
-      const values = [...way.slice(way.indexOf(to)), to].map((one) => told.get(one))
+    return closing(references, ({ to }) => to).map(({ names, isShort, reference: { place } }) => {
       return faultOf(rule, place, {
         saidAs: 'in_a_cycle',
-        ...(isHidden ? { variant: 'secret' } : { about: { cycle: new Cycle(values) } }),
+        ...(isHidden
+          ? { variant: 'secret' }
+          : {
+              about: {
+                cycle: new Cycle(
+                  names.map((one) => told.get(one)),
+                  isShort,
+                ),
+              },
+            }),
       })
     })
   },
@@ -140,22 +155,29 @@ function refer(references: Map<unknown, unknown[]>, from: unknown, to: unknown):
 const isAcyclic = (references: ReadonlyMap<unknown, readonly unknown[]>): boolean =>
   closing(references, (to) => to, 1).length === 0
 
+/** A reference that closes a cycle, with the names on its way round: of a long one, the first and the last. */
+interface Closing<K, R> {
+  readonly names: readonly K[]
+  readonly isShort: boolean
+  readonly reference: R
+}
 /**
- * The references that close a cycle, each with the way that leads to it: in the order of the elements, as far as each
- * leads. Without recursion: a chain may be as long as the request.
+ * The references that close a cycle, in the order of the elements, as far as each leads. Without recursion: a chain may
+ * be as long as the request. Each costs the same, however long its way is.
  */
 function closing<K, R>(
   references: ReadonlyMap<K, readonly R[]>,
   toOf: (reference: R) => K,
   most = Number.POSITIVE_INFINITY,
-): readonly (readonly [way: readonly K[], reference: R])[] {
-  const found: (readonly [readonly K[], R])[] = []
+): readonly Closing<K, R>[] {
+  const found: Closing<K, R>[] = []
   const done = new Set<K>()
-  const onWay = new Set<K>()
+  /** Where on the way each is. */
+  const onWay = new Map<K, number>()
   for (const start of references.keys()) {
     if (done.has(start)) continue
     const way = [{ from: start, next: 0 }]
-    onWay.add(start)
+    onWay.set(start, 0)
     for (let last = way.at(-1); last; last = way.at(-1)) {
       const reference = (references.get(last.from) as readonly R[])[last.next++]
       if (reference === undefined) {
@@ -165,11 +187,14 @@ function closing<K, R>(
         continue
       }
       const to = toOf(reference)
-      if (onWay.has(to)) {
-        found.push([way.map(({ from }) => from), reference])
+      const at = onWay.get(to)
+      if (at !== undefined) {
+        const isShort = way.length - at + 1 > mostTold
+        const told = isShort ? [...way.slice(at, at + mostFirst), ...way.slice(1 - mostLast)] : way.slice(at)
+        found.push({ names: [...told.map(({ from }) => from), to], isShort, reference })
         if (found.length >= most) return found
       } else if (!done.has(to) && references.has(to)) {
-        onWay.add(to)
+        onWay.set(to, way.length)
         way.push({ from: to, next: 0 })
       }
     }

@@ -139,8 +139,10 @@ export const gap: RuleOf<Gap> = {
       const limit = isTime
         ? String(distanceFrom(Number(timeOf(a, measures)), amount))
         : String(far ? count : amount.count)
-      if (!isDecimal(limit)) return [faultOf(rule, far ?? high, { code: 'wrong_type', variant: 'number' })]
-      const order = compareDecimals(distance, limit)
+      if (Number.isNaN(Number(count ?? 0)))
+        return [faultOf(rule, far ?? high, { code: 'wrong_type', variant: 'number' })]
+      // No calendar has so many months, before or after.
+      const order = isDecimal(limit) ? compareDecimals(distance, limit) : amount.count < 0 ? 1 : -1
       if (name === 'atLeast' ? order >= 0 : name === 'atMost' ? order <= 0 : order === 0) return []
       const code = order < 0 ? 'too_close' : 'too_far'
       const isExact = name === 'exactly'

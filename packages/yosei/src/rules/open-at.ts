@@ -92,14 +92,19 @@ function nextOpening(moment: number, zone: string, hours: Hours): number | undef
       // A time that the clocks pass over does not come; they open when it has.
       const opens = start + weeks * week + from
       const next = instantFrom(zone, opens)
-      if (next > moment && isOpen(next, zone, hours)) return next
+      if (next > moment && isOpen(next, zone, hours)) return next < lastWritten ? next : undefined
     }
   return undefined
 }
 
+/** The last that a date-time can say, by the clocks of any zone (RFC 3339: four digits of a year). */
+const lastWritten = 253_402_300_799_999 - dayLength
+
 /** An instant by the clocks of a zone: `2031-03-03T08:00:00+01:00`. */
 function writeIn(zone: string, moment: number): string {
-  const minutes = Math.round(offsetAt(zone, moment) / 60_000)
+  const offset = offsetAt(zone, moment)
+  // Once clocks were apart by seconds, which no offset of a date-time says.
+  const minutes = offset % 60_000 === 0 ? offset / 60_000 : 0
   const local = new Date(moment + minutes * 60_000).toISOString().replace(/(?:\.000)?Z$/, '')
   if (minutes === 0) return `${local}Z`
   const two = (count: number) => String(Math.trunc(count)).padStart(2, '0')
