@@ -23,7 +23,7 @@ ${show("judgeParts(endpoint('POST /', { body: record({ name: text({ length: [1, 
   ],
   'ten fields and a rule': [
     38,
-    31.5,
+    31.8,
     `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
 use({ ascending })
 const form = endpoint('POST /', {

@@ -40,7 +40,7 @@ import {
   table,
   text,
 } from 'yosei'
-import { koaGate } from 'yosei/koa'
+import { koaGate, koaHandled } from 'yosei/koa'
 import { contextOf, gate, handled, inputOf, listen, listenerOf } from 'yosei/node'
 import { drip, growthOf, mostGrowth, readers, repetitive } from './growth.ts'
 import { open, started, uploadsFromNow } from './service.ts'
@@ -633,6 +633,19 @@ describe('what ends with a request behind a gate', () => {
               await pause()
             }),
           ),
+        1,
+      ],
+      [
+        'koa, wrapped',
+        new Koa()
+          .use(koaGate(app, { services: {} }))
+          .use(
+            koaHandled(slot, async (_, __, context) => {
+              context.res.end('early')
+              await pause()
+            }),
+          )
+          .callback(),
         1,
       ],
       [

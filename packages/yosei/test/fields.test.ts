@@ -92,6 +92,7 @@ const rows: Row[] = [
     ...all('tjc', told('wrong_type'), '1.0', '+1', '01', 'x', '0x1'), ...all('jc', told('wrong_type'), true, {}), ['tjc', '1'.repeat(1001), told('out_of_range')],
   ]],
   ['bigInteger limits', bigInteger({ min: 10n, below: 20n, step: 2n }), [['tjc', '10', 10n], ['tjc', '8', told('below_min')], ['tjc', '20', told('above_max')], ['tjc', '13', told('not_a_step')]]],
+  ['day of the week', day({ weekdays: ['mon', 'sun'] }), [...same('tjc', '2031-03-02', '2031-03-03', '1969-12-29', '0001-01-01', '9999-12-27'), ...all('tjc', told('not_a_choice'), '2031-03-01', '2031-03-04'), ...all('tjc', told('unreal_date'), '2031-02-30')]],
   // decimal
   ['decimal', decimal(), [...same('tjc', '0', '12.50', '-0.1', '123456789012345678901234567890.5'), ...all('tjc', told('wrong_type'), '1.', '.5', '01', '1e3', '+1', ''.padEnd(1, 'x'), '1,5'), ...all('jc', told('wrong_type'), 1, 1.5)]],
   ['decimal numbers', decimal({ numbers: true, scale: 7, max: '1000000000000000000000' }), [...same('tjc', '12.50'), ...all('j', '12.5', 12.5), ...all('j', '0', -0, 0), ...all('j', '1000000000000000000000', 1e21), ...all('j', '0.0000001', 1e-7), ...all('j', told('too_many_digits'), 1e-8), ...all('j', told('wrong_type'), true, 'x')]],

@@ -142,6 +142,7 @@ const limited: readonly Field[] = [
   bigInteger({ above: -2n, step: 3n }),
   decimal({ min: '-0.5', digits: 2 }),
   decimal({ numbers: true, scale: 3 }),
+  day({ weekdays: ['mon', 'sat'] }),
   text({ tidy: ['compact'], length: [1, 4] }),
   duration({ min: '5m' }),
   integer({ max: -1 }),

@@ -183,7 +183,20 @@ export function handled<E extends Endpoint, Services = unknown>(
     raw: { readonly request: IncomingMessage; readonly response: ServerResponse },
   ) => unknown,
 ): Gate {
-  const run = async (request: IncomingMessage, response: ServerResponse): Promise<void> => {
+  const run = handling(endpoint, handler)
+  return (request, response, next) => void run(request, response).catch(next)
+}
+
+/** The same as a function whose promise settles when it has answered. */
+export function handling<E extends Endpoint, Services>(
+  endpoint: E,
+  handler: (
+    input: Accepted<E>,
+    context: Context<E, Services>,
+    raw: { readonly request: IncomingMessage; readonly response: ServerResponse },
+  ) => unknown,
+): (request: IncomingMessage, response: ServerResponse) => Promise<void> {
+  return async (request, response) => {
     const found = passedAt(endpoint, request)
     acceptedAt(found)
     found.isHeld = true
@@ -195,7 +208,6 @@ export function handled<E extends Endpoint, Services = unknown>(
     )
     if (!response.headersSent && !response.destroyed) await send(reply, response)
   }
-  return (request, response, next) => void run(request, response).catch(next)
 }
 
 /**

@@ -1,7 +1,8 @@
 /** The gate for frameworks whose middleware takes a context and awaits the next. */
 import type { ServerResponse } from 'node:http'
-import type { Endpoint, Intake } from '../terms/endpoint.js'
-import { type FrameworkRequest, type Gating, gateFor } from './gate.js'
+import type { Accepted, Endpoint, Intake } from '../terms/endpoint.js'
+import { type AskedOf, type FrameworkRequest, type Gating, gateFor, handling } from './gate.js'
+import type { Context } from './serve.js'
 
 /** What the gate needs of the context. */
 export interface GateContext {
@@ -30,5 +31,22 @@ export function koaGate<A extends Intake | Endpoint>(of: A, ...[options]: Gating
     if (passage) await passage.hold(next)
     // The gate has answered: koa has nothing to add.
     else context.respond = false
+  }
+}
+
+/**
+ * A handler behind `koaGate` as behind `serve`: what it returns is the answer, refusals among it.
+ *
+ * @example
+ * router.post('/slots/:slot', koaHandled(bookSlot, ({ path }, { who }) => ({ booked: path.slot, who })))
+ */
+export function koaHandled<E extends Endpoint, C extends GateContext = GateContext>(
+  endpoint: E,
+  handler: (input: Accepted<E>, context: Context<E, AskedOf<E>>, koa: C) => unknown,
+) {
+  return async (context: C): Promise<void> => {
+    const run = handling<E, AskedOf<E>>(endpoint, (input, own) => handler(input, own, context))
+    context.respond = false
+    await run(context.req, context.res)
   }
 }

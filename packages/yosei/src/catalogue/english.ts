@@ -113,16 +113,10 @@ export const gapWords = {
   'too_far.exactNeither': 'needs {other} to be {bound} more than {first}',
   'too_far.exactNeitherTime': 'needs {other} to be {span} after {first}',
 }
+/** Days of the week, in opening hours. */
 export const openWords = {
   closed_then: 'must be in opening hours',
   'closed_then.next': 'must be in opening hours; the next begin at {next}',
-  'weekday.mon': 'Monday',
-  'weekday.tue': 'Tuesday',
-  'weekday.wed': 'Wednesday',
-  'weekday.thu': 'Thursday',
-  'weekday.fri': 'Friday',
-  'weekday.sat': 'Saturday',
-  'weekday.sun': 'Sunday',
 }
 /** How long it is between two times. */
 export const spanWords = {

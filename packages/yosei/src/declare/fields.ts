@@ -52,6 +52,7 @@ import type {
   RecordField,
   Upload,
 } from '../terms/types.js'
+import type { Weekday } from '../terms/weekdays.js'
 
 export interface TextOptions extends Common<string> {
   /** Least and greatest number of code points. */
@@ -117,6 +118,8 @@ export interface DayOptions extends Common<string> {
   until?: string | undefined
   /** The IANA time zone whose today it is; UTC by default. */
   zone?: string | undefined
+  /** The days of the week that are taken: `['mon', 'fri']`. Else `not_a_choice`. */
+  weekdays?: readonly Weekday[] | undefined
 }
 export interface TimeOfDayOptions extends Common<string> {
   /** The earliest time that is taken: `'20:30'`. */

@@ -93,7 +93,7 @@ type WhoFor<E extends Endpoints> =
     ? Who
     : unknown
 
-/** What `intake()` takes: for a part of it in a file of its own. */
+/** What `intake()` takes. With this type you can write a part of it in another file. */
 export interface IntakeDeclaration<E extends Endpoints, Services = unknown>
   extends Policy,
     Shared<WhoFor<E>, Services> {

@@ -383,7 +383,7 @@ const writings: { readonly [K in Kind]: Writing<Kinds[K]> } = {
     return { type: 'string' }
   },
   day(node, writer, path) {
-    leaveLimits(node, ['from', 'until'], writer, path)
+    leaveLimits(node, ['from', 'until', 'weekdays'], writer, path)
     return { type: 'string', format: 'date' }
   },
   timeOfDay(node, writer, path) {

@@ -2,10 +2,12 @@
 
 import { isRelative, readDay, readDeclaredDay } from '../grammar/times.js'
 import type { Declared } from '../terms/declared.js'
-import { aDay, aName, merged } from '../terms/option-types.js'
+import { aDay, aName, aNameIn, listOf, merged } from '../terms/option-types.js'
+import { type Weekday, weekdayNumbers } from '../terms/weekdays.js'
 import { boundsByClock, checkZone, timeWords } from './clock.js'
 import type { SoundOf } from './kind.js'
 import { boundTests, checkBounds, checkOrder, scalar, scalarCode, Wrong } from './scalar.js'
+import { Weekdays, weekdayOf, weekdayWords } from './weekdays.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -17,12 +19,14 @@ export interface DayNode extends Declared {
   readonly from?: string
   readonly until?: string
   readonly zone?: string
+  readonly weekdays?: readonly Weekday[]
 }
 
 const boundsOf = (node: DayNode) =>
   boundsByClock(node, (declared, now) => readDeclaredDay(declared, now, node.zone) as string)
 
-export const dayWords = /* @__PURE__ */ merged(timeWords, {
+export const dayWords = /* @__PURE__ */ merged(/* @__PURE__ */ merged(timeWords, weekdayWords), {
+  'not_a_choice.weekday': 'must be a {days}',
   'wrong_type.day': 'must be a date as text, such as 2031-03-01',
   'wrong_format.day': 'must be a date such as 2031-03-01',
   'unreal_date.day': 'must be a date that exists',
@@ -37,14 +41,27 @@ export const day = scalar<DayNode, string>({
     const read = readDay(value)
     return typeof read === 'string' ? new Wrong(read) : value
   },
-  checks: (node) => checkBounds(boundsOf(node)),
+  checks: (node) => [
+    ...checkBounds(boundsOf(node)),
+    (read) =>
+      isOnDay(node, read)
+        ? undefined
+        : new Wrong('not_a_choice', node.weekdays, {
+            variant: 'weekday',
+            about: { days: new Weekdays(node.weekdays as readonly Weekday[]) },
+          }),
+  ],
 })
+
+const isOnDay = ({ weekdays }: DayNode, read: string) =>
+  weekdays === undefined || weekdays.includes(weekdayOf(Number(readDay(read))))
 
 /** Whether its options make sense. */
 export const daySound: SoundOf<DayNode> = {
-  options: { from: aDay, until: aDay, zone: aName },
-  check({ from, until, zone }, refuse) {
+  options: { from: aDay, until: aDay, zone: aName, weekdays: listOf(aNameIn(weekdayNumbers)) },
+  check({ from, until, zone, weekdays: days }, refuse) {
     checkZone(zone, refuse)
+    if (days?.length === 0) refuse('it is on no day of the week', "Name some: weekdays: ['mon', 'fri']", 'weekdays')
     const [low, high] = [from, until].map((limit) =>
       limit === undefined
         ? undefined
@@ -58,5 +75,6 @@ export const daySound: SoundOf<DayNode> = {
 
 export const dayCode = scalarCode<DayNode>((writer, node, read) => {
   const tests = [`typeof ${read} === "string"`, `typeof readDay(${read}) === "number"`]
-  return { test: [...tests, ...boundTests(writer, boundsOf(node), read)].join(' && ') }
+  const onDay = node.weekdays ? [`${writer.bind((one: string) => isOnDay(node, one))}(${read})`] : []
+  return { test: [...tests, ...boundTests(writer, boundsOf(node), read), ...onDay].join(' && ') }
 })

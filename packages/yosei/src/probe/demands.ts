@@ -9,6 +9,7 @@ import type { Kind, Kinds, Node } from '../kinds/kind.js'
 import { resolve } from '../kinds/resolve.js'
 import type { Source } from '../kinds/run.js'
 import { anywhere, sentShape } from '../kinds/shape.js'
+import { weekdayOf } from '../kinds/weekdays.js'
 import { type Path, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import { put } from '../terms/own.js'
@@ -178,7 +179,7 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
     ]
   },
   day: (node, around) => {
-    const { from, until, zone } = node
+    const { from, until, zone, weekdays: days } = node
     const dayBy = (limit: string, now: number, by: number) =>
       new Date(Date.parse(readDeclaredDay(limit, now, zone) as string) + by * day).toISOString().slice(0, 10)
     return [
@@ -190,6 +191,13 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       ]),
       ...given(until, (until) => [
         { ...one('too_late', `until ${until}`, ({ now }) => dayBy(until, now, 1)), met: atMost(node) },
+      ]),
+      ...given(days && days.length < 7 ? days : undefined, (days) => [
+        changed('not_a_choice', `weekdays ${days.join(' ')}`, (right) => {
+          const other = [1, -1, 2, -2, 3, -3, 4].map((by) => Date.parse(String(right)) + by * day)
+          const time = other.find((one) => !days.includes(weekdayOf(one))) ?? Number.NaN
+          return new Date(time).toISOString().slice(0, 10)
+        }),
       ]),
     ]
   },

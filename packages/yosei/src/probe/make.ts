@@ -10,6 +10,7 @@ import type { Source } from '../kinds/run.js'
 import { sentShape, sizeOf } from '../kinds/shape.js'
 import type { TableNode } from '../kinds/table.js'
 import type { TextNode } from '../kinds/text.js'
+import { weekdayOf } from '../kinds/weekdays.js'
 import { unknownType } from '../read/form.js'
 import { valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
@@ -77,12 +78,19 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
     const low = earliest ?? Math.min(now, (latest ?? now) - day)
     return writeInstant(new Date(between(pick, low, latest ?? low + 400 * day)))
   },
-  day: ({ from, until, zone }, { pick, now }) => {
+  day: ({ from, until, zone, weekdays }, { pick, now }) => {
     const [earliest, latest] = [from, until].map((limit) => limit && readDeclaredDay(limit, now, zone))
     const dayAt = (time: number) => new Date(time).toISOString().slice(0, 10)
     const low = earliest ?? (latest === undefined ? dayAt(now) : dayAt(Date.parse(latest) - 30 * day))
     const high = latest ?? dayAt(Date.parse(low) + 400 * day)
-    return dayAt(between(pick, Date.parse(low) / day, Date.parse(high) / day) * day)
+    const found = between(pick, Date.parse(low) / day, Date.parse(high) / day) * day
+    // The nearest on such a day, within the limits.
+    const near = [0, 1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6].map((by) => found + by * day)
+    const fits = (time: number) =>
+      time >= Date.parse(low) && time <= Date.parse(high) && (!weekdays || weekdays.includes(weekdayOf(time)))
+    const time = near.find(fits)
+    if (time === undefined) throw new Unmakeable('no such day of the week is within its limits')
+    return dayAt(time)
   },
   timeOfDay: ({ from = '00:00', until = '23:59:59' }, { pick }) => {
     const seconds = (time: string) =>

@@ -51,8 +51,8 @@ interface Reference {
 }
 
 /** So many names of a long way round are told, at its start and at its end. */
-const [mostFirst, mostLast] = [4, 3]
-const mostTold = mostFirst + mostLast + 1
+const mostFirst = 4
+const mostLast = 3
 
 /** The names on the way round, from the first that comes again; some may be left out behind the first few. */
 class Cycle extends Phrase {
@@ -189,7 +189,7 @@ function closing<K, R>(
       const to = toOf(reference)
       const at = onWay.get(to)
       if (at !== undefined) {
-        const isShort = way.length - at + 1 > mostTold
+        const isShort = way.length - at > mostFirst + mostLast
         const told = isShort ? [...way.slice(at, at + mostFirst), ...way.slice(1 - mostLast)] : way.slice(at)
         found.push({ names: [...told.map(({ from }) => from), to], isShort, reference })
         if (found.length >= most) return found

@@ -4,9 +4,10 @@ import { readInstant, readTimeOfDay } from '../grammar/times.js'
 import { instantFrom, isZone, isZoneName, offsetAt } from '../grammar/zones.js'
 import { isSecret } from '../kinds/locate.js'
 import { Phrase, type Speech } from '../kinds/phrase.js'
+import { weekdayWords } from '../kinds/weekdays.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
-import { anAddress, anything, isPlain, required } from '../terms/option-types.js'
+import { anAddress, anything, isPlain, merged, required } from '../terms/option-types.js'
 import { type Weekday, weekdays } from '../terms/weekdays.js'
 import { declaredAt, faultOf, isNone, pathOf, strays } from './input.js'
 import { measuresAt, toldAt } from './measure.js'
@@ -132,7 +133,7 @@ const isAddress = ({ zone }: Pick<OpenAt, 'zone'>): boolean => !isZone(zone)
 
 /** The rule `openAt`, for `use`. */
 export const openAt: RuleOf<OpenAt> = {
-  words: openWords,
+  words: /* @__PURE__ */ merged(openWords, weekdayWords),
   make(
     address: string,
     { zone, hours }: Open<string>,

@@ -110,7 +110,7 @@ const codesOf: { readonly [K in Node['kind']]: readonly Code[] | 'any' } = {
   decimal: formattedNumber,
   flag: [],
   instant: formed,
-  day: formed,
+  day: [...formed, 'not_a_choice'],
   timeOfDay: formed,
   duration: formattedNumber,
   choice: ['not_a_choice'],

@@ -104,6 +104,7 @@ export const german: Words = {
   'wrong_pattern.titledExamples':
     'muss den Vorgaben für „{title}“ entsprechen, etwa {examples}; das Muster ist {limit}',
   'wrong_pattern.name': 'muss einen Namen haben, der dem Muster {limit} entspricht',
+  'not_a_choice.weekday': 'muss ein {days} sein',
   not_a_choice: 'muss einer dieser Werte sein: {limit}',
   'not_a_choice.secret': 'ist keiner der erlaubten Werte',
   not_constant: 'muss {limit} sein',
