@@ -145,6 +145,7 @@ const rows: Row[] = [
   ['list distinct', list(either([integer(), record({ a: integer(), b: integer() })]), { distinct: true }), [['jc', [1, 2], [1, 2]], ['jc', [1, 2, 1, 1], told('[2] repeated', '[3] repeated')], ['jc', [{ a: 1, b: 2 }, { b: 2, a: 1 }], told('[1] repeated')]]],
   ['list distinct by a field', list(record({ licence: text({ tidy: ['lower'] }), n: integer({ optional: true }) }), { distinct: 'licence' }), [['jc', [{ licence: 'a' }, { licence: 'A', n: 2 }], told('[1].licence repeated')], ['jc', [{ licence: 'a' }, { n: 1 }, { n: 1 }], told('[1].licence missing', '[2].licence missing')]]],
   ['list joined by commas', list(text(), { explode: false }), [['t', 'a,b', ['a', 'b']], ['jc', ['a,b'], ['a,b']]]],
+  ['tuple joined', tuple([number(), number({ max: 90 })], { explode: false }), [['t', '16.5,48', [16.5, 48]], ['t', '16,,48', told('too_many', '[1] missing')], ['t', '16', told('too_few')], ['t', '16,91', told('[1] above_max')], ['j', '16,48', told('wrong_type')]]],
   ['list joined by bars', list(integer(), { style: 'pipeDelimited' }), [['t', '1|2', [1, 2]], ['t', '1,2', told('[0] wrong_type')]]],
   // tuple
   ['tuple', tuple([integer(), text({ length: [1, 2] })]), [['jc', [1, 'a'], [1, 'a']], ['t', ['1', 'a'], [1, 'a']], ['c', ['1', 'a'], [1, 'a']], ['jc', [1], told('too_few')], ['jc', [1, 'a', 2], told('too_many')], ['j', ['1', 'abc'], told('[0] wrong_type', '[1] too_long')], ['jc', {}, told('wrong_type')]]],
@@ -228,7 +229,7 @@ test.each(Object.entries(formats))('the format %s', (format, { good, bad, unreal
 test('what HTTP writes in a way of its own is read, and written so that it arrives', async () => {
   const optional = { optional: true } as const
   const notes = endpoint('GET /notes', {
-    query: { sort: sortKeys(['opens', 'team'], optional), at: epoch({ unit: 's', ...optional }), ms: epoch({ unit: 'ms', ...optional }) },
+    query: { bbox: tuple([number(), number()], { explode: false, ...optional }), sort: sortKeys(['opens', 'team'], optional), at: epoch({ unit: 's', ...optional }), ms: epoch({ unit: 'ms', ...optional }) },
     header: { 'if-modified-since': httpDate(optional), 'if-none-match': entityTags(optional) },
   })
   const app = intake({ endpoints: { notes } })
@@ -237,14 +238,14 @@ test('what HTTP writes in a way of its own is read, and written so that it arriv
     return verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code }) => `${address} ${code}`) : verdict.outcome === 'accepted' ? { ...verdict.input.query, ...verdict.input.header } : verdict
   }
   const monday = new Date('2031-03-03T08:00:00Z')
-  const read = await asked('sort=opens,-team&at=1930291200&ms=1930291200000', 'Mon, 03 Mar 2031 08:00:00 GMT', 'W/"a,b" , "c",')
-  expect(read).toEqual({ sort: [{ key: 'opens', descending: false }, { key: 'team', descending: true }], at: monday, ms: monday, 'if-modified-since': monday, 'if-none-match': [{ tag: 'a,b', weak: true }, { tag: 'c', weak: false }] })
+  const read = await asked('bbox=16.5,48&sort=opens,-team&at=1930291200&ms=1930291200000', 'Mon, 03 Mar 2031 08:00:00 GMT', 'W/"a,b" , "c",')
+  expect(read).toEqual({ bbox: [16.5, 48], sort: [{ key: 'opens', descending: false }, { key: 'team', descending: true }], at: monday, ms: monday, 'if-modified-since': monday, 'if-none-match': [{ tag: 'a,b', weak: true }, { tag: 'c', weak: false }] })
   expect(await asked('sort=team&at=-1', 'Sunday, 06-Nov-94 08:49:37 GMT', '*')).toEqual({ sort: [{ key: 'team', descending: false }], at: new Date(-1000), 'if-modified-since': new Date('1994-11-06T08:49:37Z'), 'if-none-match': '*' })
   expect(await asked('sort=opens,-opens&at=1.5&ms=99999999999999999', 'today', 'a')).toEqual(['query.sort[1] repeated', 'query.at wrong_type', 'query.ms out_of_range', 'header.if-modified-since wrong_format', 'header.if-none-match wrong_format'])
   expect(await asked('sort=name', 'Mon, 03 Mar 2031 08:00:00 GMT', '"x"')).toEqual(['query.sort[0] not_a_choice'])
-  const { sort, at, ms, ...header } = read as { [name: string]: unknown }
-  const written = write(notes, 'https://kr.example', { query: { sort, at, ms }, header } as never)
-  expect([written.url, written.headers.get('if-modified-since'), written.headers.get('if-none-match')]).toEqual(['https://kr.example/notes?sort=opens,-team&at=1930291200&ms=1930291200000', 'Mon, 03 Mar 2031 08:00:00 GMT', 'W/"a,b", "c"'])
+  const { bbox, sort, at, ms, ...header } = read as { [name: string]: unknown }
+  const written = write(notes, 'https://kr.example', { query: { bbox, sort, at, ms }, header } as never)
+  expect([written.url, written.headers.get('if-modified-since'), written.headers.get('if-none-match')]).toEqual(['https://kr.example/notes?bbox=16.5,48&sort=opens,-team&at=1930291200&ms=1930291200000', 'Mon, 03 Mar 2031 08:00:00 GMT', 'W/"a,b", "c"'])
   expect(() => epoch({} as never)).toThrow("it does not say what it counts. Give { unit: 's' } or { unit: 'ms' }")
   for (const field of [httpDate({ nullable: true }), entityTags({ nullable: true }), epoch({ unit: 's', nullable: true })]) expect(judgedFrom('j', field, null)).toBe(null)
 })

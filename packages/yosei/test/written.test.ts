@@ -19,7 +19,7 @@ const app = intake({ base: '/v1', endpoints: {
   me: endpoint('GET /users/me', {}),
   find: endpoint('GET /find', {
     query: {
-      bars: list(text(), { ...optional, style: 'pipeDelimited' }), blanks: list(text(), { ...optional, style: 'spaceDelimited' }), tags: list(text(), optional), deep: record({ n: integer(optional) }, optional),
+      bars: list(text(), { ...optional, style: 'pipeDelimited' }), box: tuple([number(), text()], { ...optional, style: 'pipeDelimited' }), blanks: list(text(), { ...optional, style: 'spaceDelimited' }), tags: list(text(), optional), deep: record({ n: integer(optional) }, optional),
       either: either([integer(), text()], optional), url: readAs(text(optional), (value) => new URL(value), { code: 'bad_url', write: (url) => url.href }), token: text({ ...optional, secret: true, tidy: [] }),
       bare: readAs(text({ ...optional }), (value) => new URL(value), { code: 'bad_url' }),
     },

@@ -143,16 +143,22 @@ export interface FileOptions extends Common<never> {
   /** The media types that are taken: `image/png`, `image/*`. */
   types?: readonly string[] | undefined
 }
-export interface ListOptions<T, K> extends Common<T> {
-  /** Least and greatest number of elements. */
-  length?: Bounds | undefined
-  /** No element twice; or no two elements with the same value of this field. */
-  distinct?: boolean | K | undefined
+/** How a query carries several values. */
+export interface StyleOptions {
   /** How a query carries the elements (OpenAPI's `style`): joined by commas, blanks or bars. `form` by default. */
   style?: 'form' | 'spaceDelimited' | 'pipeDelimited' | undefined
   /** Whether the name is repeated for each element (OpenAPI's `explode`): with `form` by default so, else not. */
   explode?: boolean | undefined
 }
+/** Options of `list()`. */
+export interface ListOptions<T, K> extends Common<T>, StyleOptions {
+  /** Least and greatest number of elements. */
+  length?: Bounds | undefined
+  /** No element twice; or no two elements with the same value of this field. */
+  distinct?: boolean | K | undefined
+}
+/** Options of `tuple()`. */
+export interface TupleOptions<T> extends Common<T>, StyleOptions {}
 export type LinesOptions<T, K> = Omit<ListOptions<T, K>, 'style' | 'explode'>
 export interface RecordOptions<T> extends Common<T> {
   /** What happens to names that are not declared. `refuse` by default. */
@@ -336,10 +342,10 @@ export function lines<I extends Field, const O extends LinesOptions<Out<I>[], ke
   return make({ list: listKind }, options, { item, lines: true })
 }
 
-/** Exactly these values, in this order, each with its own field. */
-export function tuple<const I extends readonly Field[], const O extends Common<OutTuple<I>> = {}>(
+/** Exactly these values, in this order, each with its own field. In a query the name is repeated, unless `style` says otherwise. */
+export function tuple<const I extends readonly Field[], const O extends TupleOptions<OutTuple<I>> = {}>(
   items: I,
-  options?: O & Common<OutTuple<I>>,
+  options?: O & TupleOptions<OutTuple<I>>,
 ): Field<OutTuple<I> | Null<O>, InTuple<I> | Null<O>, NeedOf<O>> {
   return make({ tuple: tupleKind }, options, { items: frozen(items) })
 }

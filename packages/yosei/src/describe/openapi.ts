@@ -278,7 +278,7 @@ function styleOf(place: 'path' | 'query' | 'header' | 'cookie', field: Node): ob
   const shape = sentShape(field)
   if (place !== 'query') return {}
   if (shape.kind === 'record' || shape.kind === 'table') return { style: 'deepObject', explode: true }
-  if (shape.kind !== 'list') return {}
+  if (shape.kind !== 'list' && shape.kind !== 'tuple') return {}
   const { style = 'form', explode = style === 'form' } = shape
   return { style, explode }
 }

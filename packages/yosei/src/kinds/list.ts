@@ -19,13 +19,16 @@ declare module './kind.js' {
     list: ListNode
   }
 }
-export interface ListNode extends Declared {
+/** How a query carries several values (OpenAPI's styles). */
+export interface Styled {
+  readonly style?: 'form' | 'spaceDelimited' | 'pipeDelimited'
+  readonly explode?: boolean
+}
+export interface ListNode extends Declared, Styled {
   readonly kind: 'list'
   readonly item: Node
   readonly length?: Bounds
   readonly distinct?: boolean | string
-  readonly style?: 'form' | 'spaceDelimited' | 'pipeDelimited'
-  readonly explode?: boolean
   /** Whether a body of it comes in lines, if no media type is said. */
   readonly lines?: boolean
 }
@@ -58,16 +61,11 @@ export const list: KindOf<ListNode> = {
     Array.isArray(value) ? value.slice(0, 1000).map((one) => below(item, one)) : undefined,
 }
 
+export const styleOptions = { style: oneOf('form', 'spaceDelimited', 'pipeDelimited'), explode: aFlag } as const
+
 /** Whether its options make sense. */
 export const listSound: SoundOf<ListNode> = {
-  options: {
-    item: required(aField),
-    length: bounds,
-    distinct: eitherOf(aFlag, aText),
-    style: oneOf('form', 'spaceDelimited', 'pipeDelimited'),
-    explode: aFlag,
-    lines: aFlag,
-  },
+  options: { item: required(aField), length: bounds, distinct: eitherOf(aFlag, aText), ...styleOptions, lines: aFlag },
   check({ length, distinct, item }, refuse) {
     checkLength(length, refuse)
     if (typeof distinct === 'string' && fieldsNamed(sentShape(item), distinct).length === 0)
@@ -122,7 +120,8 @@ function readElements(item: Below, node: ListNode, sent: unknown, run: Run): unk
   return read
 }
 
-const isJoined = ({ explode, style = 'form' }: ListNode) => (explode === undefined ? style !== 'form' : !explode)
+/** Whether its elements come as one text, with something between them. */
+export const isJoined = ({ explode, style = 'form' }: Styled) => (explode === undefined ? style !== 'form' : !explode)
 /** Whether an empty value between two separators is reported as such. */
 const mindsGaps = (node: ListNode) => isJoined(node) && node.item.need === 'required' && !keepsEmpty(node.item)
 

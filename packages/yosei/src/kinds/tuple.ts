@@ -5,7 +5,7 @@ import { aListOfFields, merged, required } from '../terms/option-types.js'
 import { belowOf, readBelow, takesAtOnce } from './below.js'
 import { below, choose } from './code.js'
 import type { CodeOf, KindOf, Node, SoundOf } from './kind.js'
-import { countWords, elementOf } from './list.js'
+import { countWords, elementOf, isJoined, type Styled, separators, styleOptions } from './list.js'
 import { element, notOfKind, type Run, report, type Source } from './run.js'
 
 declare module './kind.js' {
@@ -13,7 +13,7 @@ declare module './kind.js' {
     tuple: TupleNode
   }
 }
-export interface TupleNode extends Declared {
+export interface TupleNode extends Declared, Styled {
   readonly kind: 'tuple'
   readonly items: readonly Node[]
 }
@@ -40,10 +40,14 @@ export const tuple: KindOf<TupleNode> = {
 }
 
 /** Whether its options make sense. */
-export const tupleSound: SoundOf<TupleNode> = { options: { items: required(aListOfFields) }, check: () => undefined }
+export const tupleSound: SoundOf<TupleNode> = {
+  options: { items: required(aListOfFields), ...styleOptions },
+  check: () => undefined,
+}
 
 function read(node: TupleNode, value: unknown, source: Source, run: Run): unknown[] | undefined {
-  const sent = source === 'text' && typeof value === 'string' ? [value] : value
+  const isText = source === 'text' && typeof value === 'string'
+  const sent = isText ? (isJoined(node) ? value.split(separators[node.style ?? 'form'].text) : [value]) : value
   if (!Array.isArray(sent)) return notOfKind(node, value, run)
   const count = node.items.length
   if (sent.length < count) report(run, node, 'too_few', count)

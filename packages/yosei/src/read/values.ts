@@ -43,7 +43,7 @@ export function pathValues(parameters: readonly Carried[], segments: readonly st
 
 /** How a list's elements are joined in one value; `undefined` if the name is repeated instead. */
 function separatorOf(node: ListNode | TupleNode): RegExp | undefined {
-  const { style = 'form', explode = style === 'form' } = node as Partial<ListNode>
+  const { style = 'form', explode = style === 'form' } = node
   return explode ? undefined : separators[style].read
 }
 

@@ -134,9 +134,7 @@ function writePairs(name: string, value: unknown, field: Node): string | undefin
   )
   const encodedName = encodeText(name)
   if (texts.includes(undefined) || encodedName === undefined) return undefined
-  const { style = 'form', explode = style === 'form' } = shape as Partial<
-    ListNode | (TupleNode & Pick<ListNode, 'style' | 'explode'>)
-  >
+  const { style = 'form', explode = style === 'form' } = shape as Partial<ListNode | TupleNode>
   return explode || !Array.isArray(value)
     ? texts.map((text) => `${encodedName}=${text}`).join('&')
     : `${encodedName}=${texts.join(separators[style].written)}`
