@@ -65,7 +65,10 @@ export const styleOptions = { style: oneOf('form', 'spaceDelimited', 'pipeDelimi
 
 /** Whether its options make sense. */
 export const listSound: SoundOf<ListNode> = {
-  options: { item: required(aField), length: bounds, distinct: eitherOf(aFlag, aText), ...styleOptions, lines: aFlag },
+  options: /* @__PURE__ */ merged(
+    { item: required(aField), length: bounds, distinct: eitherOf(aFlag, aText), lines: aFlag },
+    styleOptions,
+  ),
   check({ length, distinct, item }, refuse) {
     checkLength(length, refuse)
     if (typeof distinct === 'string' && fieldsNamed(sentShape(item), distinct).length === 0)

@@ -41,7 +41,7 @@ export const tuple: KindOf<TupleNode> = {
 
 /** Whether its options make sense. */
 export const tupleSound: SoundOf<TupleNode> = {
-  options: { items: required(aListOfFields), ...styleOptions },
+  options: /* @__PURE__ */ merged({ items: required(aListOfFields) }, styleOptions),
   check: () => undefined,
 }
 
