@@ -237,3 +237,18 @@ test('each says in words what it asks', () => {
     'body.until must be 1 day to 14 days after body.from',
   ])
 })
+
+test.each<[string, (on: RuleMaker<Input>) => Rule, string]>([
+  ['among', known, 'body.nodes[].to[] must be one of body.nodes[].id'],
+  ['names', (on) => on.among('body.nodes[].id', { namesOf: 'body.named' }), 'body.nodes[].id must be a name in body.named'],
+  ['acyclic', circle, 'body.nodes[].to[] must not lead back to itself'],
+  ['count', (on) => on.count('body.nodes[]', { where: on.is('body.nodes[].up', 'x'), atLeast: 1, by: ['body.nodes[].id'] }), 'body.nodes must have at least 1 element for which body.nodes[].up is x, for each body.nodes[].id'],
+  ['a count of what is secret', (on) => on.count('body.nodes[]', { where: on.is('body.nodes[].pin', 'x'), atMost: 1 }), 'body.nodes must have the right number of certain elements'],
+  ['sums', (on) => on.sumWithin(['body.low', ['body.net', 'body.high']], { less: ['body.gross'], exactly: 'body.low' }), 'body.low must add up to body.low: body.low + body.net × high − body.gross'],
+  ['a gap', (on) => on.gap('body.from', 'body.until', { exactly: 'body.low', in: 'd' }), 'body.until must be body.low days after body.from'],
+  ['months', (on) => on.gap('body.from', 'body.until', { atMost: '6mo' }), 'body.until must be at most 6 months after body.from'],
+  ['a rest', (on) => on.apart(from, until, { rest: 2 }), 'body.days[].slots[] must begin at least 2 after another ends, each from body.days[].slots[].from to body.days[].slots[].until'],
+  ['opening hours', (on) => on.openAt('body.opens', depot), 'body.opens must be in opening hours: Monday 08:00–12:00, 13:00–18:00; Saturday 22:00–02:00; Sunday 18:00–24:00'],
+])('outline says in words: %s', (_, rule, words) => {
+  expect(outline(endpoint('POST /', { body, rules: (on) => [rule(on as never)] })).rules.map((one) => one.words)).toEqual([words])
+})

@@ -232,6 +232,7 @@ export const sentenceWords = {
   'rule.countLeastWhen': 'must have at least {least} {least|element|elements} for which {when}',
   'rule.countMostWhen': 'must have at most {most} {most|element|elements} for which {when}',
   'rule.countExactlyWhen': 'must have {limit} {limit|element|elements} for which {when}',
+  'rule.countSecret': 'must have the right number of certain elements',
   'rule.by': '{words}, for each {addresses}',
   'rule.distinct': 'must not have the same {addresses} as another',
   'rule.apart': 'must not overlap another, each from {first} to {other}',

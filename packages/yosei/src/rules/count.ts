@@ -235,8 +235,9 @@ export const countInService: RuleInService<Count> = {
     const { atLeast, atMost, exactly, where, blames } = rule
     const which =
       exactly !== undefined ? 'Exactly' : atLeast === undefined ? 'Most' : atMost === undefined ? 'Least' : ''
-    const isHidden = looksAt(rule).some(isSecret)
-    const variant = `count${which}${where && !isHidden ? 'When' : ''}` as const
+    // Of a condition on a secret not even the words are reported.
+    if (looksAt(rule).some(isSecret)) return { code: 'rule', variant: 'countSecret', at: blames }
+    const variant = `count${which}${where ? 'When' : ''}` as const
     return { code: 'rule', variant, about: { least: atLeast, most: atMost, limit: exactly, when: where }, at: blames }
   },
 }

@@ -286,7 +286,7 @@ export const gapInService: RuleInService<Gap> = {
       if (limit === undefined) return undefined
       const amount = amountOf(limit)
       if (amount) return amount.unit === undefined ? amount.count : new AmountWords(amount, undefined, true)
-      return unit === undefined ? limit : `${limit} ${unit}`
+      return unit === undefined ? limit : new FarWords(String(limit), unit)
     }
     const about = { first: low, other: high, least: said(atLeast), most: said(atMost), limit: said(exactly) }
     return { code: 'rule', variant, about, at: blames }
@@ -316,6 +316,18 @@ export class AmountWords extends Phrase {
           ? say(`span.${unit}`, { count: String(count) })
           : spanText(count * (unit === 'ms' ? 1 : lengths[unit]), say)
     return this.place ? `${address(this.place.path)} (${text})` : text
+  }
+}
+/** As many of a unit as an address says: `body.nights days`. */
+class FarWords extends Phrase {
+  constructor(
+    readonly address: string,
+    readonly unit: Unit,
+  ) {
+    super()
+  }
+  words({ say }: Speech): string {
+    return say(`span.${this.unit}`, { count: this.address })
   }
 }
 function spanText(milliseconds: number, say: Speech['say']): string {

@@ -315,6 +315,7 @@ export const german: Words = {
   'rule.countLeastWhen': 'muss mindestens {least} {least|Element|Elemente} haben, für die {when}',
   'rule.countMostWhen': 'darf höchstens {most} {most|Element|Elemente} haben, für die {when}',
   'rule.countExactlyWhen': 'muss {limit} {limit|Element|Elemente} haben, für die {when}',
+  'rule.countSecret': 'muss die richtige Zahl bestimmter Elemente haben',
   'rule.by': '{words}, je {addresses}',
   'rule.distinct': 'darf nicht dieselben Werte in {addresses} haben wie ein anderes',
   'rule.apart': 'darf sich nicht mit einem anderen überschneiden, von {first} bis {other}',
