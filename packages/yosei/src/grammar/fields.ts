@@ -58,7 +58,8 @@ export interface EntityTag {
 /** `*`, or a list of entity tags (RFC 9110, sections 13.1.1 and 13.1.2); `undefined` if it is neither. */
 export function readEntityTags(text: string): '*' | readonly EntityTag[] | undefined {
   if (text.trim() === '*') return '*'
-  const one = /[\t ]*(?:(W\/)?"([\x21\x23-\x7e\x80-\xff]*)")?[\t ]*(,|$)/y
+  // Blanks stand in one place each, so that a run of them is tried one way.
+  const one = /[\t ]*(?:(W\/)?"([\x21\x23-\x7e\x80-\xff]*)"[\t ]*)?(,|$)/y
   const tags: EntityTag[] = []
   for (;;) {
     const [, weak, tag, end] = one.exec(text) ?? []
