@@ -93,13 +93,11 @@ function emitRule(
         if (list === undefined || sentList === undefined) return false
         const [all, of, i, e] = [writer.name('l'), writer.name('l'), writer.name('i'), writer.name('e')]
         writer.line(`const ${all} = ${list}, ${of} = ${sentList}`)
-        let isDone = true
-        writer.block(`if (Array.isArray(${all})) for (let ${i} = 0; ${i} < ${all}.length; ${i}++) {`, () => {
+        return writer.block(`if (Array.isArray(${all})) for (let ${i} = 0; ${i} < ${all}.length; ${i}++) {`, () => {
           writer.line(`const ${e} = ${all}[${i}]`)
           loops.push({ path: declared.slice(0, at + 1), element: e, sent: `own1(${of}, ${i})`, index: i })
-          isDone = inside()
+          return inside()
         })
-        return isDone
       }
       const terms = termsOf(writer, root, base, loops, hoist)
       const passBy = loops.length > 0 ? 'continue' : `break r${index}`
@@ -288,7 +286,6 @@ function termsOf(
       if (sort === other && sort !== 'other') return `${a} ${operator} ${b}`
       return `${writer.bind(orderAt(root, path))}(${a}, ${b}) ${operator} 0`
     },
-    elements: (address) => elements(pathOf(address)),
     each(address, visit) {
       const path = pathOf(address)
       const go = (inside: readonly Loop[], from: Path, start: string): boolean => {
@@ -298,21 +295,17 @@ function termsOf(
         if (there === undefined || path[0] === 'who') return false
         if (to < 0) {
           const value = writer.name('v')
-          let isDone = false
-          writer.block('{', () => {
+          return writer.block('{', () => {
             writer.line(`const ${value} = ${there}`)
-            isDone = visit(value, termsOf(writer, whole, base, inside, hoist))
+            return visit(value, termsOf(writer, whole, base, inside, hoist))
           })
-          return isDone
         }
         if (path[to] !== EACH || !shapesAt(root, path.slice(0, to)).every(({ kind }) => kind === 'list')) return false
         const element = writer.name('e')
-        let isDone = false
-        writer.block(`for (const ${element} of ${there} ?? none) {`, () => {
+        return writer.block(`for (const ${element} of ${there} ?? none) {`, () => {
           const loop = { path: path.slice(0, to + 1), element }
-          isDone = go([...inside, loop], loop.path, element)
+          return go([...inside, loop], loop.path, element)
         })
-        return isDone
       }
       const loop = inLoop(path)
       return loop ? go(loops, loop.path, loop.element) : go(loops, [], 'input')

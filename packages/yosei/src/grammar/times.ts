@@ -3,7 +3,8 @@ import { readSpan } from '../terms/units.js'
 import { instantFrom, instantShown, offsetAt } from './zones.js'
 
 const minute = 60_000
-const dayLength = 24 * 60 * minute
+/** A day, in milliseconds. */
+export const dayLength = 24 * 60 * minute
 
 /** Why a text is no date or time: its form, or that there is none such. */
 export type Unread = 'wrong_format' | 'unreal_date'

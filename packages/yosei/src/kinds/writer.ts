@@ -12,8 +12,8 @@ export interface Writer {
   /** How many declarations have been written. */
   count: number
   line(text: string): void
-  /** Writes a line that opens a block, the block, and the line that closes it. */
-  block(opening: string, inside: () => void, closing?: string): void
+  /** Writes a line that opens a block, the block, and the line that closes it. Returns what the block does. */
+  block<T>(opening: string, inside: () => T, closing?: string): T
   /** The lines that something writes, which stand nowhere yet; `undefined` if it says that it could not. */
   aside(write: () => boolean): readonly string[] | undefined
   /** A variable name that is not used yet. */
@@ -43,9 +43,10 @@ export function createWriter(): Writer {
     block(opening, inside, closing = '}') {
       writer.line(opening)
       depth++
-      inside()
+      const result = inside()
       depth--
       writer.line(closing)
+      return result
     },
     aside(write) {
       const outer = { lines, depth }

@@ -1,19 +1,19 @@
 /** No two elements' spans overlap. Blames the one that begins later. */
 import { overlapWords, spanWords } from '../catalogue/english.js'
 import { compareDecimals, sumOf } from '../grammar/numbers.js'
-import { readDay } from '../grammar/times.js'
+import { dayLength, readDay } from '../grammar/times.js'
 import { shapesAt } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
 import type { Address } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import { aFlag, anAddress, merged, taken } from '../terms/option-types.js'
 import { readSpan } from '../terms/units.js'
-import { mistakeOfBy, valuesIn } from './by.js'
+import { gather, mistakeOfBy, valuesIn } from './by.js'
 import type { AlikeTo } from './compare.js'
-import { type Element, eachBy, elementOf, groupedCode, groupsOf, mistakeOfElements } from './elements.js'
-import { AmountWords, amountOf, distanceFrom, timeOf } from './gap.js'
+import { AmountWords, amountOf, distanceFrom, timed, timeOf } from './distance.js'
+import { type Element, eachBy, elementOf, groupsOf, mistakeOfElements } from './elements.js'
 import { declaredAt, faultOf, isNone } from './input.js'
-import { areTimes, type Measure, measuresAt, orderAt, withoutOrder } from './measure.js'
+import { type Measure, measuresAt, orderAt, withoutOrder } from './measure.js'
 import {
   groupOptions,
   type InGroups,
@@ -143,7 +143,6 @@ function betweenOf({ lastIncluded, rest }: Apart, measures: readonly Measure[]) 
 }
 const laterThan = (value: unknown, by: number, measures: readonly Measure[]): string =>
   sumOf([String(timeOf(value, measures)), String(by)])
-const dayLength = 86_400_000
 
 export const apartInService: RuleInService<Apart> = {
   takes: [
@@ -165,7 +164,7 @@ export const apartInService: RuleInService<Apart> = {
     if (wrong) return wrong
     const measures = measuresOf(start)
     const isNumber = measures.includes('number')
-    const isTime = measures.some((one) => areTimes.includes(one) || one === 'duration')
+    const isTime = measures.some((one) => timed.includes(one))
     if (rest !== undefined && seamless) return ['a rest leaves a gap, and seamless allows none', 'Give one of them']
     if (rest !== undefined && (isNumber ? typeof rest === 'string' : !isTime || typeof rest === 'number'))
       return [
@@ -177,32 +176,34 @@ export const apartInService: RuleInService<Apart> = {
     return undefined
   },
   code(rule, terms) {
-    const { start, end, by } = rule
+    const { start, end, by, openEnded, seamless, lastIncluded } = rule
     const { writer } = terms
-    if (by || rule.rest !== undefined || rule.seamless || rule.lastIncluded || rule.openEnded)
-      return groupedApart(rule, terms)
-    const list = terms.elements(start)
-    const [element, holds, spans] = [writer.name('e'), writer.name('h'), writer.name('s')]
-    const [from, until] = [list?.of(element), terms.elements(end)?.of(element)]
     const sort = terms.sort(start)
-    if (!list || from === undefined || until === undefined || sort === 'other' || sort !== terms.sort(end))
-      return undefined
-    const plain = (value: string) => (sort === 'instant' ? `${value}.getTime()` : value)
-    const [a, b, last] = [writer.name('v'), writer.name('v'), writer.name('v')]
-    // Most come in their order: only others are sorted.
-    writer.line(`let ${last}, ${holds} = true`)
-    writer.line(`const ${spans} = []`)
-    writer.block(`for (const ${element} of ${list.list}) {`, () => {
-      writer.line(`let ${a} = ${from}, ${b} = ${until}`)
-      writer.line(`if (${a} == null || ${b} == null) continue`)
-      if (sort === 'instant') writer.line(`${a} = ${plain(a)}; ${b} = ${plain(b)}`)
-      writer.line(`if (!(${a} < ${b})) continue`)
-      writer.line(`if (${last} !== undefined && ${a} < ${last}) ${holds} = false`)
-      writer.line(`${last} = ${b}`)
-      writer.line(`${spans}.push([${a}, ${b}])`)
+    if (sort === 'other' || sort !== terms.sort(end)) return undefined
+    const { least, between } = betweenOf(rule, measuresAt(terms.root, terms.path(start)))
+    // Texts have an order, and no distance; nor are distances of fractions exact.
+    const isFar = between > 0 || openEnded
+    const isDate = [start, end].every((one) => measuresAt(terms.root, terms.path(one)).join() === 'date')
+    if (sort === 'text' && !isDate && isFar) return undefined
+    if (sort === 'number' && between > 0 && !areWhole([start, end], terms)) return undefined
+    const plain = (value: string) =>
+      sort === 'instant' ? `${value}.getTime()` : isDate && isFar ? `${writer.bind(readDay)}(${value})` : value
+    const groups = gather(by, '[]', terms)
+    const isDone = terms.each(start, (from, inside) => {
+      const [value, until] = [inside.value(end), writer.name('v')]
+      if (value === undefined) return false
+      writer.line(`const ${until} = ${value}`)
+      return writer.block(`if (${from} != null${openEnded ? '' : ` && ${until} != null`}) {`, () => {
+        const [a, b] = [writer.name('v'), writer.name('v')]
+        const last = openEnded ? `${until} == null ? Infinity : ${plain(until)}` : plain(until)
+        writer.line(`const ${a} = ${plain(from)}, ${b} = ${last}`)
+        return writer.block(`if (${a} ${lastIncluded ? '<=' : '<'} ${b}) {`, () =>
+          groups.add(inside, (spans) => writer.line(`${spans}.push([${a}, ${b}])`)),
+        )
+      })
     })
-    writer.line(`if (!${holds}) ${holds} = ${writer.bind(areApart)}(${spans})`)
-    return holds
+    const isRight = (spans: Spans) => areApart(spans, least, between, Boolean(seamless))
+    return isDone ? groups.every((spans) => `${writer.bind(isRight)}(${spans})`) : undefined
   },
   sentence({ start, end, rest, seamless, blames }) {
     const amount = rest === undefined ? undefined : amountOf(rest)
@@ -215,8 +216,10 @@ export const apartInService: RuleInService<Apart> = {
 type Spans = [from: number | string, until: number | string][]
 
 /** Whether no span overlaps another, in any order; with so much between them at least, or nothing more than that. */
-function areApart(spans: Spans, least = 0, between = 0, isSeamless = false): boolean {
-  spans.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
+function areApart(spans: Spans, least: number, between: number, isSeamless: boolean): boolean {
+  // Most come in their order.
+  const isSorted = spans.every(([from], at) => at === 0 || (spans[at - 1] as Spans[number])[0] <= from)
+  if (!isSorted) spans.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
   const after = (until: number | string, by: number) => (by === 0 ? until : (until as number) + by)
   return spans.every(([from], at) => {
     if (at === 0) return true
@@ -228,36 +231,5 @@ function areApart(spans: Spans, least = 0, between = 0, isSeamless = false): boo
 /** An element with a span, and its place among those of its group. */
 type Spanned = Element & { readonly index: number }
 
-/** In groups, or with what may lie between: all spans as numbers, or as texts that have an order. */
-function groupedApart(rule: Apart, terms: Terms): string | undefined {
-  const { start, end, by, openEnded, seamless, lastIncluded } = rule
-  const { writer } = terms
-  const [groups, sort] = [writer.name('m'), terms.sort(start)]
-  if (sort === 'other' || sort !== terms.sort(end)) return undefined
-  const measures = measuresAt(terms.root, terms.path(start))
-  const { least, between } = betweenOf(rule, measures)
-  const isDate = [start, end].every((one) => measuresAt(terms.root, terms.path(one)).join() === 'date')
-  // Texts have an order, and no distance; nor are distances of fractions exact.
-  if (sort === 'text' && !isDate && (between > 0 || openEnded)) return undefined
-  if (sort === 'number' && between > 0 && !areWhole([start, end], terms)) return undefined
-  const numeric = (value: string) =>
-    sort === 'instant' ? `${value}.getTime()` : isDate ? `${writer.bind(readDay)}(${value})` : value
-  writer.line(`const ${groups} = new Map()`)
-  const isDone = terms.each(start, (from, inside) => {
-    const [value, until] = [inside.value(end), writer.name('v')]
-    if (value === undefined) return false
-    writer.line(`const ${until} = ${value}`)
-    const [a, b] = [numeric(from), openEnded ? `(${until} == null ? Infinity : ${numeric(until)})` : numeric(until)]
-    const isThere = openEnded ? `${from} != null` : `${from} != null && ${until} != null`
-    let spans: string | undefined
-    writer.block(`if (${isThere} && ${a} ${lastIncluded ? '<=' : '<'} ${b}) {`, () => {
-      spans = groupedCode(by, groups, '[]', inside)
-      writer.line(`${spans}.push([${a}, ${b}])`)
-    })
-    return spans !== undefined
-  })
-  const isRight = (spans: Spans) => areApart(spans, least, between, Boolean(seamless))
-  return isDone ? `[...${groups}.values()].every(${writer.bind(isRight)})` : undefined
-}
 const areWhole = (addresses: readonly string[], { root, path }: Terms): boolean =>
   addresses.every((one) => shapesAt(root, path(one)).every(({ kind }) => kind === 'integer' || kind === 'duration'))

@@ -1,7 +1,6 @@
 /** What rules have in common that judge elements in groups: those that share some values. */
 import { nodesAt } from '../kinds/locate.js'
 import { Phrase, Place, quoted, type Speech } from '../kinds/phrase.js'
-import { quote } from '../kinds/quote.js'
 import { sameAs } from '../kinds/same.js'
 import { formatAddress, isEach, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Mistake } from '../terms/mistake.js'
@@ -38,7 +37,7 @@ export interface Group {
 }
 
 /** The group of all, if there is only one. */
-export const ungrouped: Group = { key: '', values: [] }
+const ungrouped: Group = { key: '', values: [] }
 
 /** Of which group an element is; `undefined` if that cannot be read. Those that lack a value form one of their own. */
 export function grouping(by: readonly string[] | undefined, matter: RuleInput): (element: Path) => Group | undefined {
@@ -64,24 +63,45 @@ export function grouping(by: readonly string[] | undefined, matter: RuleInput): 
   }
 }
 
-/** What elements of a group share, for words: `body.shifts[].worker ada`. */
-export class Sharing extends Phrase {
-  constructor(readonly values: Group['values']) {
-    super()
+/** Elements by their groups. Without values that groups share there is one group, be it empty. */
+export function byGroup<E extends { readonly group: Group }>(
+  by: readonly string[] | undefined,
+  elements: readonly E[],
+): readonly { readonly group: Group; readonly elements: readonly E[] }[] {
+  const groups = new Map<string, { readonly group: Group; readonly elements: E[] }>()
+  if (valuesIn(by).length === 0) groups.set(ungrouped.key, { group: ungrouped, elements: [] })
+  for (const one of elements) {
+    const known = groups.get(one.group.key)
+    if (known) known.elements.push(one)
+    else groups.set(one.group.key, { group: one.group, elements: [one] })
   }
-  words({ say, show, address }: Speech): string {
-    return this.values
-      .map(({ place, value }) =>
-        isNone(value)
-          ? say('group.without', { address: address(place.path) })
-          : `${address(place.path)} ${show(quoted(value))}`,
-      )
-      .join(say('when.all', {}) || ', ')
-  }
+  return [...groups.values()]
 }
 
+/** What something comes to, and of which group: `7, of those with body.shifts[].worker ada`. */
+class OfGroup extends Phrase {
+  constructor(
+    readonly added: Phrase | string,
+    readonly values: Group['values'],
+  ) {
+    super()
+  }
+  words(speech: Speech): string {
+    const { say, show, address } = speech
+    const shared = this.values.map(({ place, value }) =>
+      isNone(value)
+        ? say('group.without', { address: address(place.path) })
+        : `${address(place.path)} ${show(quoted(value))}`,
+    )
+    const added = typeof this.added === 'string' ? this.added : this.added.words(speech)
+    return say('group.of', { added, group: shared.join(say('when.all', {}) || ', ') })
+  }
+}
+export const ofGroup = ({ values }: Group, added: Phrase | string): Phrase | string =>
+  values.length === 0 ? added : new OfGroup(added, values)
+
 /** What tells groups apart, as code, at an element; `undefined` if code cannot say it. */
-export function groupCode(by: readonly string[] | undefined, inside: Terms): string | undefined {
+function groupCode(by: readonly string[] | undefined, inside: Terms): string | undefined {
   const { writer } = inside
   const keys = valuesIn(by).map((address) => {
     const value = inside.value(address)
@@ -96,12 +116,55 @@ export function groupCode(by: readonly string[] | undefined, inside: Terms): str
   if (keys.includes(undefined)) return undefined
   const known = keys as readonly { name: string; key: string; isText: boolean }[]
   const [only] = known
-  if (!only) return quote('')
-  if (known.length === 1) return `(${only.name} == null ? null : ${only.key})`
+  if (only && known.length === 1) return `(${only.name} == null ? null : ${only.key})`
   const written = known.map(({ name, key, isText }) =>
     isText ? `(${name} == null ? "-" : ${key}.length + ":" + ${key})` : `(${name} == null ? "-" : "" + ${key})`,
   )
   return written.join(' + " " + ')
+}
+
+/** What is gathered of the elements of each group, as code. */
+export interface Gathered {
+  /** Writes what an element adds to what its group has gathered; whether code can say which group that is. */
+  add(inside: Terms, write: (gathered: string) => void): boolean
+  /** Whether all of it is right. */
+  every(test: (gathered: string) => string): string
+}
+/** Gathers by groups, each of which starts with what `start` makes. */
+export function gather(by: readonly string[] | undefined, start: string, { writer }: Terms): Gathered {
+  if (valuesIn(by).length === 0) {
+    const only = writer.name('g')
+    writer.line(`let ${only} = ${start}`)
+    return {
+      add(_, write) {
+        write(only)
+        return true
+      },
+      every: (test) => test(only),
+    }
+  }
+  const groups = writer.name('m')
+  writer.line(`const ${groups} = new Map()`)
+  return {
+    add(inside, write) {
+      const code = groupCode(by, inside)
+      if (code === undefined) return false
+      const [key, known, one] = [writer.name('g'), writer.name('g'), writer.name('g')]
+      writer.line(`const ${key} = ${code}, ${known} = ${groups}.get(${key})`)
+      writer.line(`let ${one} = ${known} ?? ${start}`)
+      write(one)
+      writer.line(`if (${one} !== ${known}) ${groups}.set(${key}, ${one})`)
+      return true
+    },
+    every(test) {
+      const [holds, one] = [writer.name('h'), writer.name('g')]
+      writer.line(`let ${holds} = true`)
+      writer.block(`for (const ${one} of ${groups}.values()) {`, () => {
+        writer.line(`if (!(${test(one)})) ${holds} = false`)
+      })
+      return holds
+    },
+  }
 }
 
 /** What makes no sense about the addresses that elements are grouped by. */

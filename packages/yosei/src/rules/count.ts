@@ -1,7 +1,7 @@
 /** So many elements of a list: all of them, or those that meet a condition. Blames the list. */
 import { countWords, groupWords } from '../catalogue/english.js'
 import { isSecret } from '../kinds/locate.js'
-import { Phrase, Place, type Speech } from '../kinds/phrase.js'
+import { Place } from '../kinds/phrase.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, isEach, lastEach, parseAddress, valueAt } from '../terms/address.js'
 import {
@@ -16,11 +16,12 @@ import {
   withOptions,
 } from '../terms/option-types.js'
 import type { InMany } from './among.js'
-import { eachBounded, type Group, groupCode, grouping, mistakeOfBy, Sharing, ungrouped, valuesIn } from './by.js'
+import { byGroup, eachBounded, type Group, gather, grouping, mistakeOfBy, ofGroup, valuesIn } from './by.js'
 import type { AnyCondition, Condition } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn } from './conditions.js'
 import { listBlamed } from './elements.js'
 import { beside, blamedAt, concrete, faultOf, isNone, listsShared, pathOf } from './input.js'
+import { givenIn, limitsSaid, namesGiven, operators } from './limits.js'
 import { During } from './needed.js'
 import {
   type Blame,
@@ -71,7 +72,6 @@ export interface Count extends Rule {
   readonly by?: readonly string[]
 }
 
-const limitNames = ['atLeast', 'atMost', 'exactly'] as const
 const aCount = /* @__PURE__ */ eitherOf(
   /* @__PURE__ */ taken('a whole number from 0 on', '2', (value) => Number.isSafeInteger(value) && Number(value) >= 0),
   anAddress,
@@ -88,22 +88,10 @@ const someLimits: OptionType = /* @__PURE__ */ merged(withOptions(limitOptions),
   example: '{ atMost: 1 }',
 })
 
-/** How many there are, and of which group. */
-class Counted extends Phrase {
-  constructor(
-    readonly count: number,
-    readonly group: Sharing | undefined,
-  ) {
-    super()
-  }
-  words(speech: Speech): string {
-    const { count, group } = this
-    return group ? speech.say('group.of', { added: count, group: group.words(speech) }) : String(count)
-  }
-}
-
 const others = (rule: Count): readonly string[] =>
-  limitNames.map((name) => rule[name]).filter((limit) => typeof limit === 'string')
+  namesGiven(rule)
+    .map((name) => rule[name])
+    .filter((limit) => typeof limit === 'string')
 const looksAt = ({ where }: Count): readonly string[] => (where ? addressesIn(where) : [])
 
 /** The rule `count`, for `use`. */
@@ -111,7 +99,7 @@ export const count: RuleOf<Count> = {
   words: /* @__PURE__ */ merged(countWords, groupWords),
   make(address: string, { where, by, ...limits }: CountLimits<string> = {}, options: LooseBlame = {}) {
     const held = {
-      ...(limits as Pick<Count, (typeof limitNames)[number]>),
+      ...givenIn(limits),
       ...(where === undefined ? {} : { where: where as AnyCondition }),
       ...(by === undefined ? {} : { by }),
     }
@@ -134,8 +122,7 @@ export const count: RuleOf<Count> = {
     const looked = looksAt(rule).map(at)
     const holds = rule.where && holdingOf(rule.where, matter)
     const groupOf = grouping(rule.by, matter)
-    const groups = new Map<string, { readonly group: Group; count: number }>()
-    if (valuesIn(rule.by).length === 0) groups.set(ungrouped.key, { group: ungrouped, count: 0 })
+    const counted: { readonly group: Group; readonly isOne: boolean }[] = []
     let isKnown = true
     for (const place of concrete(input, path)) {
       const speaks = speaksOf(place)
@@ -147,15 +134,12 @@ export const count: RuleOf<Count> = {
         isKnown = false
         continue
       }
-      const known = groups.get(group.key) ?? { group, count: 0 }
-      groups.set(group.key, known)
       const isThere = isWrong(place) || !isNone(valueAt(input, place))
-      if (isThere && (!holds || holds(place))) known.count++
+      counted.push({ group, isOne: isThere && (!holds || holds(place)) })
     }
-    const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
-    const during = rule.where && !isHidden ? new During(rule.where, matter) : undefined
-    return [...groups.values()].flatMap(({ group, count }) =>
-      limitNames.flatMap((name) => {
+    return byGroup(rule.by, counted).flatMap(({ group, elements }) => {
+      const count = elements.filter(({ isOne }) => isOne).length
+      return namesGiven(rule).flatMap((name) => {
         const given = rule[name]
         const far = typeof given === 'string' ? at(given) : undefined
         const limit = far ? valueAt(input, far) : given
@@ -165,18 +149,19 @@ export const count: RuleOf<Count> = {
         const isUnder = count < Number(limit) && name !== 'atMost' && isKnown
         if (!isOver && !isUnder) return []
         const saidAs = isOver ? 'too_many' : 'too_few'
-        const sharing = group.values.length > 0 && !isHidden ? new Sharing(group.values) : undefined
+        const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
+        const during = rule.where && !isHidden ? new During(rule.where, matter) : undefined
         const about = {
           bound: far ? new Place(far, limit) : limit,
           size: limit,
-          count: new Counted(count, sharing),
+          count: isHidden ? String(count) : ofGroup(group, String(count)),
           ...(during ? { when: during.when } : {}),
         }
         const variant = during ? 'countWhen' : isHidden ? 'countSecret' : 'count'
         const rest = { code: rule.code || saidAs, saidAs, variant, limit: isHidden ? undefined : limit, about }
         return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((one) => faultOf(rule, one, rest)))
-      }),
-    )
+      })
+    })
   },
 }
 
@@ -185,7 +170,7 @@ export const countInService: RuleInService<Count> = {
   compares: false,
   mistake(rule, measuresOf) {
     const { address, where, by } = rule
-    if (limitNames.every((name) => rule[name] === undefined))
+    if (namesGiven(rule).length === 0)
       return ['it has no limit', 'Give { atLeast: 1 }, { atMost: 1 } or { exactly: 2 }']
     const path = parseAddress(address) ?? []
     if (lastEach(path) < 0) return [`${address} is one value`, "Name the elements of a list: 'body.crew[]'"]
@@ -204,9 +189,7 @@ export const countInService: RuleInService<Count> = {
   },
   code(rule, terms) {
     const { writer } = terms
-    const isGrouped = valuesIn(rule.by).length > 0
-    const [counts, total] = [writer.name('m'), writer.name('n')]
-    const given = limitNames.filter((name) => rule[name] !== undefined)
+    const given = namesGiven(rule)
     const limits = given.map((name) => {
       const limit = rule[name] as CountLimit<string>
       return typeof limit === 'number'
@@ -216,29 +199,22 @@ export const countInService: RuleInService<Count> = {
           : undefined
     })
     if (limits.includes(undefined)) return undefined
-    writer.line(isGrouped ? `const ${counts} = new Map()` : `let ${total} = 0`)
+    const groups = gather(rule.by, '0', terms)
     const isDone = terms.each(rule.address, (value, inside) => {
       const due = rule.where ? inside.when(rule.where) : 'true'
-      const key = isGrouped ? groupCode(rule.by, inside) : ''
-      if (due === undefined || key === undefined) return false
-      const one = `(${value} != null && ${due} ? 1 : 0)`
-      writer.line(isGrouped ? `${counts}.set(${key}, (${counts}.get(${key}) ?? 0) + ${one})` : `${total} += ${one}`)
-      return true
+      if (due === undefined) return false
+      return groups.add(inside, (count) => writer.line(`if (${value} != null && ${due}) ${count}++`))
     })
     if (!isDone) return undefined
-    const tests = given
-      .map((name, at) => `(${limits[at]} == null || ${total} ${operators[name]} ${limits[at]})`)
-      .join(' && ')
-    return isGrouped ? `[...${counts}.values()].every((${total}) => ${tests})` : tests
+    return groups.every((count) =>
+      given.map((name, at) => `(${limits[at]} == null || ${count} ${operators[name]} ${limits[at]})`).join(' && '),
+    )
   },
   sentence(rule, { isSecret }) {
     const { atLeast, atMost, exactly, where, blames } = rule
-    const which =
-      exactly !== undefined ? 'Exactly' : atLeast === undefined ? 'Most' : atMost === undefined ? 'Least' : ''
     // Of a condition on a secret not even the words are reported.
     if (looksAt(rule).some(isSecret)) return { code: 'rule', variant: 'countSecret', at: blames }
-    const variant = `count${which}${where ? 'When' : ''}` as const
+    const variant = `count${limitsSaid(rule)}${where ? 'When' : ''}` as const
     return { code: 'rule', variant, about: { least: atLeast, most: atMost, limit: exactly, when: where }, at: blames }
   },
 }
-const operators = { atLeast: '>=', atMost: '<=', exactly: '===' } as const

@@ -4,8 +4,8 @@ import { Place } from '../kinds/phrase.js'
 import { sameAs } from '../kinds/same.js'
 import type { Address } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
-import { mistakeOfBy, valuesIn } from './by.js'
-import { eachBy, elementOf, groupedCode, groupsOf, mistakeOfElements } from './elements.js'
+import { gather, mistakeOfBy, valuesIn } from './by.js'
+import { eachBy, elementOf, groupsOf, mistakeOfElements } from './elements.js'
 import { declaredAt, faultOf, isNone } from './input.js'
 import {
   groupOptions,
@@ -19,7 +19,7 @@ import {
   withOptions,
   worded,
 } from './rule.js'
-import type { Sort, Terms } from './terms.js'
+import type { Sort } from './terms.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -92,55 +92,30 @@ export const distinctInService: RuleInService<Distinct> = {
   hasRest: true,
   compares: true,
   mistake: ({ addresses, by }) => mistakeOfElements(addresses) ?? mistakeOfBy(by, addresses),
-  code({ addresses: reads, by }, terms) {
+  code({ addresses, by }, terms) {
     const { writer } = terms
-    if (by) return groupedDistinct(reads, by, terms)
-    const list = terms.elements(reads[0] ?? '')
-    const [element, seen, holds, key] = [writer.name('e'), writer.name('s'), writer.name('h'), writer.name('v')]
-    const values = reads.map((address) => ({ value: terms.elements(address)?.of(element), sort: terms.sort(address) }))
-    if (!list || values.some(({ value, sort }) => value === undefined || sort === 'other')) return undefined
-    writer.line(`const ${seen} = new Set()`)
+    const sorts = addresses.map(terms.sort)
+    if (sorts.includes('other')) return undefined
+    const holds = writer.name('h')
     writer.line(`let ${holds} = true`)
-    writer.block(`for (const ${element} of ${list.list}) {`, () => {
-      const names = values.map(({ value }) => {
+    const groups = gather(by, 'new Set()', terms)
+    const isDone = terms.each(addresses[0] ?? '', (_, inside) => {
+      const values = addresses.map(inside.value)
+      if (values.includes(undefined)) return false
+      const named = values.map((value, at) => {
         const name = writer.name('v')
         writer.line(`const ${name} = ${value}`)
-        return name
+        return { name, sort: sorts[at] as Sort }
       })
-      writer.line(`if (${names.map((name) => `${name} == null`).join(' || ')}) continue`)
-      const named = values.map(({ sort }, at) => ({ name: names[at] as string, sort }))
-      writer.line(`const ${key} = ${keyCode(named)}`)
-      writer.line(`if (${seen}.has(${key})) { ${holds} = false; break }`)
-      writer.line(`${seen}.add(${key})`)
+      return writer.block(`if (${named.map(({ name }) => `${name} != null`).join(' && ')}) {`, () => {
+        const key = writer.name('v')
+        writer.line(`const ${key} = ${keyCode(named)}`)
+        return groups.add(inside, (seen) =>
+          writer.line(`if (${seen}.has(${key})) ${holds} = false; else ${seen}.add(${key})`),
+        )
+      })
     })
-    return holds
+    return isDone ? holds : undefined
   },
   sentence: ({ addresses, blames }) => ({ code: 'rule', variant: 'distinct', about: { addresses }, at: blames }),
-}
-
-function groupedDistinct(addresses: readonly string[], by: readonly string[], terms: Terms): string | undefined {
-  const { writer } = terms
-  const sorts = addresses.map(terms.sort)
-  const [groups, holds] = [writer.name('m'), writer.name('h')]
-  if (sorts.includes('other')) return undefined
-  writer.line(`const ${groups} = new Map()`)
-  writer.line(`let ${holds} = true`)
-  const isDone = terms.each(addresses[0] ?? '', (_, inside) => {
-    const values = addresses.map(inside.value)
-    if (values.includes(undefined)) return false
-    const names = values.map((value, at) => {
-      const name = writer.name('v')
-      writer.line(`const ${name} = ${value}`)
-      return { name, sort: sorts[at] as Sort }
-    })
-    let seen: string | undefined
-    writer.block(`if (${names.map(({ name }) => `${name} != null`).join(' && ')}) {`, () => {
-      const key = writer.name('v')
-      writer.line(`const ${key} = ${keyCode(names)}`)
-      seen = groupedCode(by, groups, 'new Set()', inside)
-      writer.line(`if (${seen}.has(${key})) ${holds} = false; else ${seen}.add(${key})`)
-    })
-    return seen !== undefined
-  })
-  return isDone ? holds : undefined
 }

@@ -1,8 +1,7 @@
 /** What rules have in common that hold the elements of one list against each other. */
 import { EACH, firstEach, formatAddress, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
-import { deepest, elementsIn, groupCode, grouping } from './by.js'
+import { byGroup, deepest, elementsIn, type Group, grouping } from './by.js'
 import { concrete, listsShared, pathOf, type RuleInput } from './input.js'
-import type { Terms } from './terms.js'
 
 /** The path of the list whose elements hold the values of an address, and the way from an element to its value. */
 function inList(address: string): { readonly list: Path; readonly rest: Path } | undefined {
@@ -54,6 +53,7 @@ export function mistakeOfElements(addresses: readonly string[]): readonly [what:
 /** An element of the list, with its values at the addresses. */
 export interface Element {
   readonly path: Path
+  readonly group: Group
   readonly values: readonly unknown[]
 }
 
@@ -69,7 +69,7 @@ export function groupsOf(
   const { input, scope, isWrong, speaksOf } = matter
   const rests = addresses.map(restOf)
   const groupOf = grouping(by, matter)
-  const groups = new Map<string, Element[]>()
+  const found: Element[] = []
   for (const list of concrete(input, pathOf(listOfAll(addresses) as string, scope))) {
     const elements = valueAt(input, list)
     if (!Array.isArray(elements)) continue
@@ -77,34 +77,16 @@ export function groupsOf(
       const path = [...list, index]
       const group = groupOf(path)
       if (!group || !speaksOf(path) || rests.some((rest) => isWrong([...path, ...rest]))) continue
-      const known = groups.get(group.key) ?? []
-      groups.set(group.key, known)
-      known.push({ path, values: rests.map((rest) => (rest.length === 0 ? element : valueAt(element, rest))) })
+      const values = rests.map((rest) => (rest.length === 0 ? element : valueAt(element, rest)))
+      found.push({ path, group, values })
     }
   }
-  return [...groups.values()]
+  return byGroup(by, found).map((one) => one.elements)
 }
 
 /** By what lists such a rule is judged: the one that it looks at, or the elements that group it. */
 export const eachBy = (addresses: readonly string[], by: readonly string[] | undefined): readonly string[] =>
   by === undefined ? [listOfAll(addresses) ?? ''] : elementsIn(by).length > 0 ? [deepest(elementsIn(by))] : []
-
-/** What elements of a group gather, as code: what is kept for the group of an element. */
-export function groupedCode(
-  by: readonly string[] | undefined,
-  groups: string,
-  make: string,
-  inside: Terms,
-): string | undefined {
-  const { writer } = inside
-  const key = groupCode(by, inside)
-  if (key === undefined) return undefined
-  const [name, own] = [writer.name('g'), writer.name('g')]
-  writer.line(`const ${name} = ${key}`)
-  writer.line(`let ${own} = ${groups}.get(${name})`)
-  writer.line(`if (${own} === undefined) ${groups}.set(${name}, ${own} = ${make})`)
-  return own
-}
 
 /** The way from an element to what an address names in it. */
 export const restOf = (address: string): Path => inList(address)?.rest ?? []

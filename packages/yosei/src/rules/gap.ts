@@ -1,16 +1,31 @@
 /** How far one value lies behind another. Blames the second. */
 import { gapWords, spanWords } from '../catalogue/english.js'
-import { compareDecimals, isDecimal, sumOf } from '../grammar/numbers.js'
-import { monthsLater, readDay, readInstant, readTime, readTimeOfDay, writeDuration } from '../grammar/times.js'
+import { compareDecimals, isDecimal } from '../grammar/numbers.js'
+import { monthsLater, readDay } from '../grammar/times.js'
 import { isSecret } from '../kinds/locate.js'
-import { Phrase, Place, type Speech } from '../kinds/phrase.js'
+import { Place } from '../kinds/phrase.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import { anAddress, merged, type OptionType, oneOf, taken } from '../terms/option-types.js'
 import { type AlikeTo, isSame, mistakeOfPlaces } from './compare.js'
+import {
+  type Amount,
+  AmountWords,
+  amountOf,
+  dated,
+  distanceFrom,
+  distanceOf,
+  FarWords,
+  lengths,
+  timed,
+  timeOf,
+  type Unit,
+  writeAmount,
+} from './distance.js'
 import { blamedAt, declaredAt, faultOf, isNone, listsShared, pathOf, strays } from './input.js'
-import { areTimes, type Measure, measuresAt, toldAt } from './measure.js'
+import { givenIn, type Limits, limitNames, limitsSaid, namesGiven, operators } from './limits.js'
+import { measuresAt, toldAt } from './measure.js'
 import {
   type Blame,
   blameOptions,
@@ -29,8 +44,6 @@ declare module './rule.js' {
 }
 /** A distance: of times a span such as `14d`, `6mo` or `1y`, of numbers a number; or the address of a number. */
 type Distance<A extends string> = Span | `${number}${'mo' | 'y'}` | number | A
-/** What a number at an address counts, between times. */
-type Unit = 's' | 'm' | 'h' | 'd' | 'mo' | 'y'
 interface GapLimits<A extends string> {
   atLeast?: Distance<A> | undefined
   atMost?: Distance<A> | undefined
@@ -58,53 +71,16 @@ export interface Gap extends Rule {
   readonly exactly?: Distance<string>
   readonly in?: Unit
 }
-const limitNames = ['atLeast', 'atMost', 'exactly'] as const
-
-/** So much of a unit; of numbers, `undefined` stands for it. */
-export interface Amount {
-  readonly count: number
-  readonly unit: Unit | 'ms' | undefined
-}
-/** A limit as it is declared; an address otherwise. */
-export function amountOf(limit: Distance<string>): Amount | undefined {
-  if (typeof limit === 'number') return { count: limit, unit: undefined }
-  const [, count, unit] = /^(\d+(?:\.\d+)?)(ms|s|m|h|d|mo|y)$/.exec(limit) ?? []
-  return unit === undefined ? undefined : { count: Number(count), unit: unit as Unit }
-}
 const isAddress = (limit: Distance<string> | undefined): limit is string =>
   limit !== undefined && amountOf(limit) === undefined
-const others = (rule: Pick<Gap, (typeof limitNames)[number]>): readonly string[] =>
+const others = (rule: Limits<Distance<string>>): readonly string[] =>
   limitNames.map((name) => rule[name]).filter(isAddress)
-
-/** How far behind a time so much lies, in milliseconds; of numbers the number itself. */
-export function distanceFrom(time: number, { count, unit }: Amount): number {
-  switch (unit) {
-    case undefined:
-    case 'ms':
-      return count
-    case 'mo':
-    case 'y':
-      return monthsLater(time, unit === 'y' ? 12 * count : count) - time
-    case 's':
-    case 'm':
-    case 'h':
-    case 'd':
-      return count * lengths[unit]
-  }
-  return unit satisfies never
-}
 
 /** The rule `gap`, for `use`. */
 export const gap: RuleOf<Gap> = {
   words: /* @__PURE__ */ merged(gapWords, spanWords),
   make(low: string, high: string, { code, blames = [high], ...rest }: LooseBlame & GapLimits<string> = {}) {
-    const { atLeast, atMost, exactly, in: unit } = rest
-    const limits = {
-      ...(atLeast === undefined ? {} : { atLeast }),
-      ...(atMost === undefined ? {} : { atMost }),
-      ...(exactly === undefined ? {} : { exactly }),
-      ...(unit === undefined ? {} : { in: unit }),
-    }
+    const limits = { ...givenIn(rest), ...(rest.in === undefined ? {} : { in: rest.in }) }
     const reads = [...new Set([low, high, ...others(limits)])]
     return { rule: 'gap', code: code ?? '', low, high, ...limits, reads, blames, ...worded(rest) }
   },
@@ -127,10 +103,8 @@ export const gap: RuleOf<Gap> = {
     const distance = distanceOf(a, b, measures)
     if (distance === undefined) return [faultOf(rule, high, { code: 'wrong_type' })]
     const isTime = measures.some((one) => timed.includes(one)) || a instanceof Date
-    const isHidden = rule.reads.some((address) => isSecret(root, pathOf(address, scope)))
-    return limitNames.flatMap((name) => {
-      const given = rule[name]
-      if (given === undefined) return []
+    return namesGiven(rule).flatMap((name) => {
+      const given = rule[name] as Distance<string>
       const far = isAddress(given) ? pathOf(given, scope) : undefined
       const count = far ? valueAt(input, far) : undefined
       // Of a limit that was not sent nothing is known.
@@ -144,6 +118,7 @@ export const gap: RuleOf<Gap> = {
       // No calendar has so many months, before or after.
       const order = isDecimal(limit) ? compareDecimals(distance, limit) : amount.count < 0 ? 1 : -1
       if (name === 'atLeast' ? order >= 0 : name === 'atMost' ? order <= 0 : order === 0) return []
+      const isHidden = rule.reads.some((address) => isSecret(root, pathOf(address, scope)))
       const code = order < 0 ? 'too_close' : 'too_far'
       const isExact = name === 'exactly'
       const told = isTime && amount.unit ? writeAmount(amount) : limit
@@ -198,7 +173,7 @@ export const gapInService: RuleInService<Gap> = {
     const wrong = mistakeOfPlaces({ ...rule, reads: endsOf(rule) })
     if (wrong) return wrong
     const { atLeast, atMost, exactly } = rule
-    const limits = limitNames.map((name) => rule[name]).filter((limit) => limit !== undefined)
+    const limits = namesGiven(rule).map((name) => rule[name] as Distance<string>)
     if (limits.length === 0) return ['it has no limit', "Give { atLeast: '1d' }, { atMost: '14d' } or both"]
     const [least, most] = [atLeast, atMost].map((limit) => (limit === undefined ? undefined : amountOf(limit)))
     if (least && most && distanceFrom(0, least) > distanceFrom(0, most))
@@ -247,7 +222,7 @@ export const gapInService: RuleInService<Gap> = {
       sort === 'instant' ? `${value}.getTime()` : dates ? `${writer.bind(readDay)}(${value})` : value
     if (sorts.some((one) => one !== sort) || !(sort === 'instant' || sort === 'number' || dates)) return undefined
     const distance = `(${plain(b)} - ${plain(a)})`
-    const given = limitNames.filter((name) => rule[name] !== undefined)
+    const given = namesGiven(rule)
     const limits = given.map((name) => {
       const limit = rule[name] as Distance<string>
       const amount = amountOf(limit)
@@ -273,15 +248,9 @@ export const gapInService: RuleInService<Gap> = {
     const all = [`Number.isSafeInteger(${distance})`, ...tests]
     return `${a} == null || ${b} == null || (${all.join(' && ')})`
   },
-  sentence({ low, high, atLeast, atMost, exactly, in: unit, blames }) {
-    const variant =
-      exactly !== undefined
-        ? 'gapExactly'
-        : atLeast === undefined
-          ? 'gapMost'
-          : atMost === undefined
-            ? 'gapLeast'
-            : 'gap'
+  sentence(rule) {
+    const { low, high, atLeast, atMost, exactly, in: unit, blames } = rule
+    const variant = `gap${limitsSaid(rule)}` as const
     const said = (limit: Distance<string> | undefined) => {
       if (limit === undefined) return undefined
       const amount = amountOf(limit)
@@ -292,60 +261,6 @@ export const gapInService: RuleInService<Gap> = {
     return { code: 'rule', variant, about, at: blames }
   },
 }
-const operators = { atLeast: '>=', atMost: '<=', exactly: '===' } as const
-
-const lengths = { d: 86_400_000, h: 3_600_000, m: 60_000, s: 1000 } as const
-const unitNames = /* @__PURE__ */ Object.keys(lengths) as readonly (keyof typeof lengths)[]
-/** A distance in words: `14 days`, `1 hour 30 minutes`, `6 months`; with the address that says how much it is. */
-export class AmountWords extends Phrase {
-  constructor(
-    readonly amount: Amount,
-    readonly place: Place | undefined,
-    readonly isTime: boolean,
-    readonly isHidden = false,
-  ) {
-    super()
-  }
-  words({ say, address }: Speech): string {
-    const { count, unit } = this.amount
-    if (this.place && this.isHidden) return address(this.place.path)
-    const text =
-      !this.isTime || unit === undefined
-        ? String(count)
-        : unit === 'mo' || unit === 'y'
-          ? say(`span.${unit}`, { count: String(count) })
-          : spanText(count * (unit === 'ms' ? 1 : lengths[unit]), say)
-    return this.place ? `${address(this.place.path)} (${text})` : text
-  }
-}
-/** As many of a unit as an address says: `body.nights days`. */
-class FarWords extends Phrase {
-  constructor(
-    readonly address: string,
-    readonly unit: Unit,
-  ) {
-    super()
-  }
-  words({ say }: Speech): string {
-    return say(`span.${this.unit}`, { count: this.address })
-  }
-}
-function spanText(milliseconds: number, say: Speech['say']): string {
-  let rest = milliseconds
-  const said = unitNames.flatMap((unit) => {
-    const length = lengths[unit]
-    const count = unit === 's' ? rest / length : Math.floor(rest / length)
-    rest -= count * length
-    return count === 0 ? [] : [say(`span.${unit}`, { count: String(count) })]
-  })
-  return said.join(' ') || say('span.s', { count: '0' })
-}
-/** The same as a duration of ISO 8601. */
-const writeAmount = ({ count, unit }: Amount): string =>
-  unit === 'mo' || unit === 'y'
-    ? `P${count}${unit === 'y' ? 'Y' : 'M'}`
-    : writeDuration(count * (unit === undefined || unit === 'ms' ? 1 : lengths[unit]))
-
 /** `zeroFirstTime`: the first is blamed, both are times, and the limit is none. */
 function variantOf(
   isExact: boolean,
@@ -356,33 +271,4 @@ function variantOf(
   const words = [isExact ? 'exact' : isZero ? 'zero' : '', side, isTime ? 'time' : ''].filter((word) => word !== '')
   const rest = words.slice(1).map((word) => word.charAt(0).toUpperCase() + word.slice(1))
   return words.length === 0 ? undefined : [words[0], ...rest].join('')
-}
-
-const dated: readonly Measure[] = ['date', 'instant']
-const timed: readonly Measure[] = [...areTimes, 'duration']
-
-/** The second without the first, as a decimal; of times in milliseconds. `undefined` if they have no distance. */
-function distanceOf(a: unknown, b: unknown, measures: readonly Measure[]): string | undefined {
-  const [low, high] = [a, b].map((value) => timeOf(value, measures))
-  if (low === undefined || high === undefined) return undefined
-  return sumOf([high, low.startsWith('-') ? low.slice(1) : `-${low}`])
-}
-
-export function timeOf(value: unknown, measures: readonly Measure[]): string | undefined {
-  if (value instanceof Date) return String(value.getTime())
-  if (typeof value === 'number' || typeof value === 'bigint')
-    return isDecimal(String(value)) ? String(value) : undefined
-  if (typeof value !== 'string') return undefined
-  const read = measures.includes('date')
-    ? readDay
-    : measures.includes('instant')
-      ? readInstant
-      : measures.includes('time')
-        ? readTime
-        : measures.includes('time of day')
-          ? readTimeOfDay
-          : undefined
-  if (!read) return isDecimal(value) ? value : undefined
-  const time = read(value)
-  return typeof time === 'number' ? String(time) : undefined
 }

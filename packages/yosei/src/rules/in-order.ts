@@ -4,8 +4,8 @@ import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
 import type { Address } from '../terms/address.js'
 import { aFlag, anAddress, merged } from '../terms/option-types.js'
-import { mistakeOfBy, valuesIn } from './by.js'
-import { type Element, eachBy, groupedCode, groupsOf, mistakeOfElements, restOf } from './elements.js'
+import { gather, mistakeOfBy, valuesIn } from './by.js'
+import { type Element, eachBy, groupsOf, mistakeOfElements, restOf } from './elements.js'
 import { declaredAt, faultOf, isNone } from './input.js'
 import { areTimes, measuresAt, orderAt, toldAt, withoutOrder } from './measure.js'
 import {
@@ -18,7 +18,6 @@ import {
   type RuleOf,
   worded,
 } from './rule.js'
-import type { Terms } from './terms.js'
 
 declare module './rule.js' {
   interface Rules {
@@ -98,48 +97,26 @@ export const inOrderInService: RuleInService<InOrder> = {
   },
   code({ reads: [address = ''], orEqual, by }, terms) {
     const { writer } = terms
-    const list = terms.elements(address)
-    if (by) return groupedOrder(address, orEqual, by, terms)
-    const [element, last, holds] = [writer.name('e'), writer.name('v'), writer.name('h')]
-    const value = list?.of(element)
-    if (!list || value === undefined) return undefined
-    const sort = terms.sort(address)
-    writer.line(`let ${last}, ${holds} = true`)
-    writer.block(`for (const ${element} of ${list.list}) {`, () => {
-      const next = writer.name('v')
-      writer.line(`const ${next} = ${value}`)
-      writer.line(`if (${next} == null) continue`)
-      const operator = orEqual ? '<=' : '<'
-      const time = writer.name('t')
-      if (sort === 'instant') writer.line(`const ${time} = ${next}.getTime()`)
-      const inOrder =
-        sort === 'instant' ? `${last} ${operator} ${time}` : terms.compare(address, last, operator, next, sort)
-      writer.line(`if (${last} !== undefined && !(${inOrder})) { ${holds} = false; break }`)
-      writer.line(`${last} = ${sort === 'instant' ? time : next}`)
-    })
-    return holds
+    const [holds, sort] = [writer.name('h'), terms.sort(address)]
+    writer.line(`let ${holds} = true`)
+    const groups = gather(by, 'undefined', terms)
+    const isDone = terms.each(address, (value, inside) =>
+      writer.block(`if (${value} != null) {`, () =>
+        groups.add(inside, (last) => {
+          const operator = orEqual ? '<=' : '<'
+          const next = sort === 'instant' ? `${value}.getTime()` : value
+          const isAfter =
+            sort === 'instant' ? `${last} ${operator} ${next}` : terms.compare(address, last, operator, next, sort)
+          writer.line(`if (${last} !== undefined && !(${isAfter})) ${holds} = false`)
+          writer.line(`${last} = ${next}`)
+        }),
+      ),
+    )
+    return isDone ? holds : undefined
   },
   sentence: ({ reads, orEqual }, { isTime }) => ({
     code: 'rule',
     variant: `inOrder${isTime(reads[0] ?? '') ? 'Time' : ''}${orEqual ? 'OrEqual' : ''}` as const,
     at: reads.slice(0, 1),
   }),
-}
-
-function groupedOrder(address: string, orEqual: boolean, by: readonly string[], terms: Terms): string | undefined {
-  const { writer } = terms
-  const [groups, holds, sort] = [writer.name('m'), writer.name('h'), terms.sort(address)]
-  writer.line(`const ${groups} = new Map()`)
-  writer.line(`let ${holds} = true`)
-  const isDone = terms.each(address, (value, inside) => {
-    let last: string | undefined
-    writer.block(`if (${value} != null) {`, () => {
-      last = groupedCode(by, groups, '{ value: undefined }', inside)
-      const test = terms.compare(address, `${last}.value`, orEqual ? '<=' : '<', value, sort)
-      writer.line(`if (${last}.value !== undefined && !(${test})) ${holds} = false`)
-      writer.line(`${last}.value = ${value}`)
-    })
-    return last !== undefined
-  })
-  return isDone ? holds : undefined
 }

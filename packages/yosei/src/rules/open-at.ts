@@ -1,10 +1,10 @@
 /** A moment lies in the hours at which something is open. Blames the moment. */
 import { openWords } from '../catalogue/english.js'
-import { readInstant, readTimeOfDay } from '../grammar/times.js'
+import { dayLength, readInstant, readTimeOfDay } from '../grammar/times.js'
 import { instantFrom, isZone, isZoneName, offsetAt } from '../grammar/zones.js'
 import { isSecret } from '../kinds/locate.js'
 import { Phrase, type Speech } from '../kinds/phrase.js'
-import { weekdayWords } from '../kinds/weekdays.js'
+import { inWeek, weekdayWords, weekLength } from '../kinds/weekdays.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { mistake } from '../terms/mistake.js'
 import { anAddress, anything, isPlain, merged, required } from '../terms/option-types.js'
@@ -52,7 +52,6 @@ export interface OpenAt extends Rule {
   readonly hours: Hours
 }
 
-const dayLength = 86_400_000
 /** Milliseconds of a week from Monday on: from, and until. */
 type Opening = readonly [from: number, until: number]
 
@@ -73,14 +72,10 @@ function openingOf([opens, closes]: Span, day: number): Opening {
 /** A time of a day in milliseconds; `24:00` is the end of the day. NaN if it is none. */
 const timeOf = (text: string): number => (text === '24:00' ? dayLength : Number(readTimeOfDay(text)))
 
-const week = 7 * dayLength
-/** How far a moment of local time lies in its week. The first of January 1970 was a Thursday. */
-const inWeek = (local: number): number => (((local + 3 * dayLength) % week) + week) % week
-
 function isOpen(moment: number, zone: string, hours: Hours): boolean {
   const at = inWeek(moment + offsetAt(zone, moment))
   return openingsOf(hours).some(
-    ([from, until]) => (at >= from && at < until) || (at + week >= from && at + week < until),
+    ([from, until]) => (at >= from && at < until) || (at + weekLength >= from && at + weekLength < until),
   )
 }
 
@@ -91,7 +86,7 @@ function nextOpening(moment: number, zone: string, hours: Hours): number | undef
   for (const weeks of [0, 1])
     for (const [from] of openingsOf(hours)) {
       // A time that the clocks pass over does not come; they open when it has.
-      const opens = start + weeks * week + from
+      const opens = start + weeks * weekLength + from
       const next = instantFrom(zone, opens)
       if (next > moment && isOpen(next, zone, hours)) return next < lastWritten ? next : undefined
     }
@@ -194,7 +189,9 @@ export const openAtInService: RuleInService<OpenAt> = {
     if (!isPlain(hours)) return ['hours is no object', "Write { mon: [['08:00', '12:00']] }"]
     const stray = Object.keys(hours).find((day) => !weekdays.includes(day as Weekday))
     if (stray !== undefined) return [`"${stray}" is no day`, `Name the days ${weekdays.join(', ')}`]
-    const spans = Object.values(hours).flatMap((one): readonly unknown[] => (Array.isArray(one) ? one : [one]))
+    const spans = Object.values(hours).flatMap((one: unknown) =>
+      one === undefined ? [] : Array.isArray(one) ? one : [one],
+    )
     const isSpan = (span: unknown) =>
       Array.isArray(span) &&
       span.length === 2 &&

@@ -21,17 +21,7 @@ import {
   withOptions,
 } from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
-import {
-  deepest,
-  eachBounded,
-  type Group,
-  groupCode,
-  grouping,
-  mistakeOfBy,
-  Sharing,
-  ungrouped,
-  valuesIn,
-} from './by.js'
+import { byGroup, deepest, eachBounded, type Group, gather, grouping, mistakeOfBy, ofGroup, valuesIn } from './by.js'
 import { listBlamed } from './elements.js'
 import {
   beside,
@@ -45,6 +35,7 @@ import {
   type RuleInput,
   strays,
 } from './input.js'
+import { givenIn, type LimitName, limitNames, limitsSaid, namesGiven, operators } from './limits.js'
 import { type Measure, toldAt } from './measure.js'
 import {
   type Blame,
@@ -118,9 +109,7 @@ const limits = {
   atMost: { code: 'above_max', isWrong: (order: number) => order > 0 },
   atLeast: { code: 'below_min', isWrong: (order: number) => order < 0 },
   exactly: { code: 'unequal', isWrong: (order: number) => order !== 0 },
-} as const satisfies { readonly [name: string]: { readonly code: Code; isWrong(order: number): boolean } }
-type LimitName = keyof typeof limits
-const limitNames = /* @__PURE__ */ Object.keys(limits) as readonly LimitName[]
+} as const satisfies { readonly [N in LimitName]: { readonly code: Code; isWrong(order: number): boolean } }
 
 const aLimit = taken('a number, a decimal as a text, or an address', "'body.total'", (value) =>
   typeof value === 'number' ? !Number.isNaN(value) : typeof value === 'bigint' || anAddress.takes(value),
@@ -155,18 +144,14 @@ class Added extends Phrase {
   constructor(
     readonly terms: readonly { readonly factors: readonly Path[]; readonly isLess: boolean }[],
     readonly sum: unknown,
-    readonly group: Sharing | undefined,
   ) {
     super()
   }
-  words(speech: Speech): string {
-    const { terms, sum, group } = this
+  words({ say, address }: Speech): string {
+    const { terms, sum } = this
     const [{ factors = [] } = {}] = terms
     const isOne = terms.length === 1 && factors.length === 1 && typeof factors[0]?.at(-1) === 'number'
-    const text = isOne
-      ? speech.say('sum.it', { sum })
-      : speech.say('sum.added', { addresses: writtenTerms(terms, speech.address), sum })
-    return group ? speech.say('group.of', { added: text, group: group.words(speech) }) : text
+    return isOne ? say('sum.it', { sum }) : say('sum.added', { addresses: writtenTerms(terms, address), sum })
   }
 }
 
@@ -216,9 +201,7 @@ export const sumWithin: RuleOf<SumWithin> = {
         : [{ factors: [given, times], isLess: false }]
     const terms = [...added, ...termsOf(less ?? [], true)]
     const held = {
-      ...(atMost === undefined ? {} : { atMost }),
-      ...(atLeast === undefined ? {} : { atLeast }),
-      ...(exactly === undefined ? {} : { exactly }),
+      ...givenIn({ atMost, atLeast, exactly }),
       ...(rounded === undefined ? {} : { rounded }),
       ...(by === undefined ? {} : { by }),
       // Reported as a mistake where the declaration is checked.
@@ -247,7 +230,7 @@ export const sumWithin: RuleOf<SumWithin> = {
     )
     // A sum of which not all is known may only be too great already; or too small, if less was taken away of it.
     const isSure = { atMost: isLessKnown, atLeast: isKnown, exactly: isKnown && isLessKnown }
-    const judged = limitNames.filter((name) => rule[name] !== undefined && isSure[name])
+    const judged = namesGiven(rule).filter((name) => isSure[name])
     const places = judged
       .flatMap((name) => (isAddress(rule[name]) ? [concrete(input, at(rule[name]))[0]] : []))
       .filter((path) => path !== undefined && isThere(path)) as readonly Path[]
@@ -264,26 +247,18 @@ export const sumWithin: RuleOf<SumWithin> = {
       const amount = rule.rounded === undefined || factors.length === 1 ? product : roundDecimal(product, rule.rounded)
       return isLess ? negated(amount) : amount
     }
-    const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
-    const told = (decimal: string | undefined) => toldAt(root, declaredAt(firstOf(rule), scope), decimal)
-    const groups = new Map<string, { readonly group: Group; readonly amounts: string[] }>()
-    if (valuesIn(rule.by).length === 0) groups.set(ungrouped.key, { group: ungrouped, amounts: [] })
-    for (const addend of addends) {
-      const known = groups.get(addend.group.key) ?? { group: addend.group, amounts: [] }
-      groups.set(addend.group.key, known)
-      known.amounts.push(amountOf(addend))
-    }
     const written = rule.terms.map(({ factors, isLess }) => ({ factors: factors.map(at), isLess }))
-    return [...groups.values()].flatMap(({ group, amounts }) => {
-      const sum = sumOf(amounts)
-      const sharing = group.values.length > 0 ? new Sharing(group.values) : undefined
-      const added = isHidden ? {} : { sum: told(sum), added: new Added(written, told(sum), sharing) }
+    const told = (decimal: string | undefined) => toldAt(root, declaredAt(firstOf(rule), scope), decimal)
+    return byGroup(rule.by, addends).flatMap(({ group, elements }) => {
+      const sum = sumOf(elements.map(amountOf))
       return judged.flatMap((name) => {
         const given = rule[name]
         const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
         // Of a limit that is null nothing is known.
         const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
         if (limit === undefined || !limits[name].isWrong(compareDecimals(sum, limit))) return []
+        const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
+        const added = isHidden ? {} : { sum: told(sum), added: ofGroup(group, new Added(written, told(sum))) }
         const rest = {
           code: rule.code || limits[name].code,
           saidAs: limits[name].code,
@@ -338,7 +313,7 @@ export const sumWithinInService: RuleInService<SumWithin> = {
   compares: false,
   mistake(rule, measuresOf) {
     const { terms, rounded, by } = rule
-    if (limitNames.every((name) => rule[name] === undefined))
+    if (namesGiven(rule).length === 0)
       return ['it has no limit', "Give { atMost: 100 }, { atLeast: 1 } or { exactly: 'body.total' }"]
     if ('times' in rule) return ['times belongs to no term', "Write the product as a term: ['body.fee', 'body.count']"]
     if (rounded !== undefined && terms.every(({ factors }) => factors.length === 1))
@@ -369,7 +344,7 @@ export const sumWithinInService: RuleInService<SumWithin> = {
   code(rule, terms) {
     const isDecimals = isDecimalSum(rule, terms)
     const { writer } = terms
-    const given = limitNames.filter((name) => rule[name] !== undefined)
+    const given = namesGiven(rule)
     const limits = given.map((name) => {
       const limit = rule[name]
       if (isAddress(limit)) return isOfDecimals([limit], terms, isDecimals) ? terms.value(limit) : undefined
@@ -382,10 +357,7 @@ export const sumWithinInService: RuleInService<SumWithin> = {
     const areNumbers = addressesOf(rule).every((one) => terms.sort(one) === 'number')
     if ((!isDecimals && (!areNumbers || rule.rounded !== undefined)) || limits.includes(undefined)) return undefined
     if (limits.includes('"NaN"')) return undefined
-    const isGrouped = valuesIn(rule.by).length > 0
-    const [sums, sum] = [writer.name('s'), writer.name('s')]
-    const make = isDecimals ? '{ texts: [], times: [] }' : '0'
-    writer.line(isGrouped ? `const ${sums} = new Map()` : `let ${sum} = ${make}`)
+    const groups = gather(rule.by, isDecimals ? '{ texts: [], times: [] }' : '0', terms)
     for (const term of rule.terms) {
       const lead = leadOf(term)
       const isDone = terms.each(lead, (value, inside) => {
@@ -396,51 +368,32 @@ export const sumWithinInService: RuleInService<SumWithin> = {
           writer.line(`const ${name} = ${one}`)
           return name
         })
-        let isKeyed = true
-        writer.block(`if (${factors.map((one) => `${one} != null`).join(' && ')}) {`, () => {
-          const key = isGrouped ? groupCode(rule.by, inside) : ''
-          if (key === undefined) {
-            isKeyed = false
-            return
-          }
-          const here = isGrouped ? writer.name('s') : sum
-          if (isGrouped) writer.line(`let ${here} = ${sums}.get(${key}) ?? ${make}`)
-          writer.line(
-            isDecimals ? pushCode(here, factors, term.isLess, rule.rounded) : addCode(here, factors, term.isLess),
-          )
-          if (isGrouped) writer.line(`${sums}.set(${key}, ${here})`)
-        })
-        return isKeyed
+        return writer.block(`if (${factors.map((one) => `${one} != null`).join(' && ')}) {`, () =>
+          groups.add(inside, (sum) =>
+            writer.line(
+              isDecimals ? pushCode(sum, factors, term.isLess, rule.rounded) : addCode(sum, factors, term.isLess),
+            ),
+          ),
+        )
       })
       if (!isDone) return undefined
     }
-    const tests = (one: string) =>
+    const tests = (sum: string) =>
       given.map((name, at) => {
         const test = isDecimals
-          ? `${writer.bind(compareDecimals)}(${one}, String(${limits[at]})) ${operators[name]} 0`
-          : `${one} ${operators[name]} ${limits[at]}`
+          ? `${writer.bind(compareDecimals)}(${sum}, String(${limits[at]})) ${operators[name]} 0`
+          : `${sum} ${operators[name]} ${limits[at]}`
         return isAddress(rule[name]) ? `(${limits[at]} == null || ${test})` : test
       })
-    const isRight = (one: string) =>
-      [isDecimals ? `${one} !== undefined` : `${one} === ${one}`, ...tests(one)].join(' && ')
-    const decimals = (one: string) => `decimalSum(${one}.texts, ${one}.times)`
-    if (!isGrouped) {
-      if (!isDecimals) return isRight(sum)
-      const added = writer.name('s')
-      writer.line(`const ${added} = ${decimals(sum)}`)
-      return isRight(added)
-    }
-    const [holds, one] = [writer.name('h'), writer.name('s')]
-    writer.line(`let ${holds} = true`)
-    writer.block(`for (const ${sum} of ${sums}.values()) {`, () => {
-      writer.line(`const ${one} = ${isDecimals ? decimals(sum) : sum}`)
-      writer.line(`if (!(${isRight(one)})) ${holds} = false`)
+    return groups.every((gathered) => {
+      if (!isDecimals) return [`${gathered} === ${gathered}`, ...tests(gathered)].join(' && ')
+      const sum = writer.name('s')
+      writer.line(`const ${sum} = decimalSum(${gathered}.texts, ${gathered}.times)`)
+      return [`${sum} !== undefined`, ...tests(sum)].join(' && ')
     })
-    return holds
   },
   sentence({ atLeast, atMost, exactly, terms, blames }) {
-    const which =
-      exactly !== undefined ? 'Exactly' : atLeast === undefined ? 'Most' : atMost === undefined ? 'Least' : ''
+    const which = limitsSaid({ atLeast, atMost, exactly })
     const [{ factors = [] } = {}] = terms
     const isSimple = terms.length === 1 && factors.length < 3 && factors[0] === leadOf(terms[0] as Term)
     const kind = isSimple ? (factors.length === 1 ? '' : 'Times') : 'Of'
@@ -499,7 +452,6 @@ function unread(input: Parts, path: Path, isWrong: (path: Path) => boolean): rea
 
 /** Binary fractions of so many parts are exact. */
 const fractions = 1024
-const operators = { atMost: '<=', atLeast: '>=', exactly: '===' } as const
 
 const summed: readonly Measure[] = ['number', 'duration', 'own']
 

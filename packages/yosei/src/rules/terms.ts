@@ -28,8 +28,6 @@ export interface Terms {
   sort(address: string): Sort
   /** Whether `a` stands to `b` as the operator says; both are there, `a` at the address. */
   compare(address: string, a: string, operator: Operator, b: string, other: Sort): string
-  /** The list whose elements hold what an address names: its expression, and what an element has there. */
-  elements(address: string): { readonly list: string; of(element: string): string | undefined } | undefined
   /**
    * Writes what is done with each value at an address, in loops through the lists on its way, and with what lies in the
    * same element; whether code can say it.
