@@ -6,8 +6,9 @@ import { judgeStandardBy } from './terms/standard.js'
 bringEverything()
 judgeStandardBy(standard)
 
+export type { Context } from './adapt/handle.js'
 export { judge, judgeMerged, judgeParts, judgeValue } from './adapt/judge.js'
-export { type Context, type Handle, type Handlers, type ServeOptions, serve } from './adapt/serve.js'
+export { type Handle, type Handlers, type ServeOptions, serve } from './adapt/serve.js'
 export { answer } from './answer/problem.js'
 export * from './declare/builders.js'
 export type { Body } from './declare/endpoint.js'

@@ -274,7 +274,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
         })
       })
     }
-    // What is told of a list is told in the elements that hold its limit, or are groups.
+    // A list is blamed in the elements that hold its limit, or are groups.
     const around = shared([a, ...far, ...apart].length > 1 ? [a, ...far, ...apart] : [[]])
     const blamed = () => { const one = settled(a, scope); const each = one.findIndex((step, index) => isEach(step) && index >= around.length); return each < 0 ? one : one.slice(0, each) }
     if (name === 'sumWithin') {
@@ -283,7 +283,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
         const own = factors.map((one) => settled(one, scope))
         const lead = settled(deepest(factors), scope)
         const each = places(world, lead).map((place) => ({ place, factors: own.map((one) => settled(one, place)) }))
-        const isUnknown = ({ place, factors }: (typeof each)[number]) => factors.some((one) => isWrong(world, one)) || isGroupWrong(place) || (selecting.length > 0 && !isKnown(place))
+        const isUnknown = ({ place, factors }: (typeof each)[number]) => factors.some((one) => isWrong(world, one)) || isGroupWrong(place) || (selecting.length > 0 && isOfElement(place) && !isKnown(place))
         const speaking = each.filter(({ place }) => selecting.length === 0 || !isKnown(place) || speaksOf(place))
         return {
           isLess, isThere: own.every(isList),

@@ -14,7 +14,7 @@ import {
   type Trouble,
 } from '../read/message.js'
 import { soon } from './batch.js'
-import type { Incoming } from './serve.js'
+import type { Incoming } from './progress.js'
 
 /** A request that Node is receiving. */
 export class NodeIncoming implements Incoming {

@@ -1,8 +1,9 @@
 /** The gate for frameworks whose middleware takes a context and awaits the next. */
 import type { ServerResponse } from 'node:http'
 import type { Accepted, Endpoint, Intake } from '../terms/endpoint.js'
-import { type AskedOf, type FrameworkRequest, type Gating, gateFor, handling } from './gate.js'
-import type { Context } from './serve.js'
+import { type FrameworkRequest, type Gating, gateFor } from './gate.js'
+import type { Context } from './handle.js'
+import { type AskedOf, handling } from './passed.js'
 
 /** What the gate needs of the context. */
 export interface GateContext {

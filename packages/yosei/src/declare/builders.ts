@@ -1,6 +1,6 @@
 /** What fields are declared with, in services and pages. */
 
-export type { EntityTag } from '../grammar/fields.js'
+export type { EntityTag } from '../grammar/http.js'
 export {
   anything,
   bigInteger,

@@ -1,6 +1,8 @@
 /** Fields that read what HTTP and lists of names write in a way of their own. */
-import { type EntityTag, readEntityTags, readHttpDate, writeEntityTags, writeHttpDate } from '../grammar/fields.js'
+
 import { bringFormats, entityTagsFormat, httpDateFormat } from '../grammar/formats.js'
+import { type EntityTag, readEntityTags, readHttpDate, writeEntityTags, writeHttpDate } from '../grammar/http.js'
+import type { Asking } from '../terms/asking.js'
 import { mistake } from '../terms/mistake.js'
 import type { Common, Field, NeedOf, Null } from '../terms/types.js'
 import { choice, integer, list, readAs, text } from './fields.js'
@@ -8,12 +10,12 @@ import { choice, integer, list, readAs, text } from './fields.js'
 /** Reads on from what a field has read; null stays. How the types follow from the options, the builders say. */
 const further = <S, T>(
   base: Field,
-  read: (sent: S) => T | undefined,
+  read: (sent: S, asking: Asking) => T | undefined,
   code: string,
   write: (value: T) => unknown,
   key: (value: T) => string = (value) => String(write(value)),
 ): never =>
-  readAs(base, (sent) => (sent === null ? (null as T) : read(sent as S)) as never, {
+  readAs(base, (sent, asking) => (sent === null ? (null as T) : read(sent as S, asking)) as never, {
     code,
     write: (value: T) => (value === null ? null : write(value)),
     key: (value: T) => (value === null ? 'null' : key(value)),
@@ -30,7 +32,8 @@ export function httpDate<const O extends Common<string> = {}>(
 ): Field<Date | Null<O>, string | Null<O>, NeedOf<O>> {
   bringFormats({ 'http-date': httpDateFormat })
   const base = text({ ...options, format: 'http-date' } as Common<string>)
-  return further(base, (sent: string) => new Date(Number(readHttpDate(sent))), 'wrong_format', writeHttpDate)
+  const read = (sent: string, { now }: Asking) => new Date(Number(readHttpDate(sent, now.getTime())))
+  return further(base, read, 'wrong_format', writeHttpDate)
 }
 
 /** What `epoch()` counts. */

@@ -1,6 +1,6 @@
 /** The formats of texts, each by the grammar of its own standard. */
 import { bringWords } from '../catalogue/spoken.js'
-import { readEntityTags, readHttpDate } from './fields.js'
+import { readEntityTags, readHttpDate } from './http.js'
 import { isALabel, isULabel } from './idna.js'
 import { countries, currencies, ibanLengths } from './registers.js'
 import { readDay, readInstant, readTime, type Unread } from './times.js'

@@ -2,6 +2,7 @@
 import type { BatchFinds, LookupNode } from '../declare/lookups.js'
 import { nodesAt } from '../kinds/locate.js'
 import { sameAs } from '../kinds/same.js'
+import { deepest } from '../rules/by.js'
 import { holdingOf } from '../rules/conditions.js'
 import { beside, concrete, everywhere, isNone, pathOf, type RuleInput } from '../rules/input.js'
 import { firstEach, type Path, valueAt } from '../terms/address.js'
@@ -26,7 +27,7 @@ export function batchOf(lookup: LookupNode, matter: RuleInput): Batch | undefine
   const { input, root } = matter
   const paths = lookup.reads.map((address) => pathOf(address, everywhere))
   const many = paths.filter(isMany)
-  const [lead = []] = [...many].sort((a, b) => b.filter(isStep).length - a.filter(isStep).length)
+  const lead = pathOf(deepest(lookup.reads), everywhere)
   if (paths.some((path) => valueAt(input, path) === undefined)) return undefined
   const same = many.map((path) => sameAs(nodesAt(root, path)))
   const keyOf = (values: readonly unknown[]) => JSON.stringify(values.map((value, at) => same[at]?.(value)))
@@ -46,7 +47,6 @@ export function batchOf(lookup: LookupNode, matter: RuleInput): Batch | undefine
   )
   return { entries: all, values, keyOf }
 }
-const isStep = (key: string | number) => typeof key === 'number'
 
 /** What was found of each question, in their order. */
 export function answersOf({ entries, keyOf }: Batch, answer: unknown): readonly unknown[] {

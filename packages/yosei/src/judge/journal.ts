@@ -111,7 +111,7 @@ export function idOf(headers: readonly (readonly [name: string, value: string])[
   return trace === undefined ? newId() : trace.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
 }
 
-/** The id that a request brings in a field of its own: visible characters, at most 200. `undefined` if it is no such text. */
+/** The id in a request's own header field: visible characters, at most 200. `undefined` if it is no such text. */
 export function requestIdIn(
   headers: readonly (readonly [name: string, value: string])[],
   field: string,

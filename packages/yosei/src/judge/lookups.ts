@@ -18,7 +18,7 @@ import type { Parts } from '../terms/parts.js'
 import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import type { Step } from '../terms/verdict.js'
-import { answersOf, batchOf, Finds } from './batch-lookup.js'
+import { answersOf, type Batch, batchOf, Finds } from './batch-lookup.js'
 import { headersIn, type Refusing, refusalsIn } from './refuse.js'
 import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
@@ -124,16 +124,11 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     const isEmpty = batch.entries.length === 0
     const answer: Answer = isEmpty
       ? { outcome: 'found', value: [] }
-      : await askOne(name, lookup, batch.values, asking, known, opened.run, isByASecret(lookup, root))
+      : inOrder(batch, await askOne(name, lookup, batch.values, asking, known, opened.run, isByASecret(lookup, root)))
     if (opened.run.trace && !isEmpty)
       told.set(lookup, toldOf(lookup, root, batch.values, answer, performance.now() - since))
     if (answer.outcome !== 'found') return answer
-    let answers: readonly unknown[]
-    try {
-      answers = answersOf(batch, answer.value)
-    } catch (cause) {
-      return { outcome: 'failed', cause }
-    }
+    const answers = answer.value as readonly unknown[]
     const refused = batch.entries.flatMap(({ places }, at) => {
       const one = judgeAnswer({ outcome: 'found', value: answers[at] }, lookup, endpoint.statuses)
       return one.outcome === 'refused' ? places.flatMap((place) => one.refusals.map((each) => placed(each, place))) : []
@@ -142,6 +137,15 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     const value = lookup.absent ? undefined : new Finds(batch, answers)
     put(found, name, value)
     return { outcome: 'found', value }
+  }
+  /** The answers to a batch, in the order of its questions. */
+  const inOrder = (batch: Batch, answer: Answer): Answer => {
+    if (answer.outcome !== 'found') return answer
+    try {
+      return { outcome: 'found', value: answersOf(batch, answer.value) }
+    } catch (cause) {
+      return { outcome: 'failed', cause }
+    }
   }
   /** A refusal at an element: at the place that it names there, or at what was asked about. */
   const placed = (refusing: Refusing, place: Path): Refusing => {

@@ -50,7 +50,7 @@ interface Reference {
   readonly place: Path
 }
 
-/** So many names of a long way round are told, at its start and at its end. */
+/** A message about a long cycle shows so many names of its start and of its end. */
 const mostFirst = 4
 const mostLast = 3
 

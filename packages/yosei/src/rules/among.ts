@@ -129,8 +129,9 @@ export const among: RuleOf<Among> = {
 export const amongInService: RuleInService<Among> = {
   takes: [anAddress, /* @__PURE__ */ eitherOf(anAddress, aTable), wordOptions],
   compares: true,
-  mistake({ address, others, areNames }, measuresOf) {
+  mistake({ address, others, areNames }, measuresOf, isDeclared) {
     if (areNames) {
+      if (!isDeclared(`${others}{}`)) return [`${others} is no table`, 'Name a field made by table()']
       const measures = measuresOf(address)
       return measures.length === 0 || measures.some((one) => one === 'text' || one === 'own')
         ? undefined

@@ -142,7 +142,11 @@ export interface RuleInService<R extends Rule> {
   /** Whether it asks if values are the same. */
   readonly compares: boolean
   /** What makes no sense about it, and the mend. */
-  mistake(rule: R, measuresOf: (address: string) => readonly Measure[]): Mistake | undefined
+  mistake(
+    rule: R,
+    measuresOf: (address: string) => readonly Measure[],
+    isDeclared: (address: string) => boolean,
+  ): Mistake | undefined
   /**
    * Whether it certainly holds, as code; what comes of its own function, if it has one, is kept by `own`. `undefined`
    * where it is interpreted.

@@ -70,7 +70,7 @@ export function checkEndpoint(node: EndpointNode): void {
       if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
       const conditions = [...('when' in rule && rule.when ? [rule.when] : []), ...(rule.during ?? [])]
       const wrong =
-        ruleInService(rule).mistake(rule, measuresOf) ??
+        ruleInService(rule).mistake(rule, measuresOf, (address) => isDeclared(address, base)) ??
         (rule.during ?? []).map((one) => mistakeIn(one, measuresOf)).find((one) => one !== undefined) ??
         conditions.map((one) => neverIn(one, rootOf(node, body), base)).find((one) => one !== undefined)
       if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
