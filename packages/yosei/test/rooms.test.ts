@@ -78,3 +78,9 @@ test('the declarations that are shipped name their types: written out whole they
   const isLong = (file: string) => /.{1000}/.test(readFileSync(join(built, file), 'utf8'))
   expect(declarations.filter(isLong)).toEqual([])
 })
+test('no function is written as what a property is set to', () => {
+  // V8 makes such a function old at once, and all that it closes over with it: name the function first.
+  const set =
+    /[\w)\]]\??\.#?\w+(?:\[[^\]]+\])? (?:\?\?|\|\|)?= (?:async )?(?:function\b|(?:\([^()]*\)(?:: [^=]+)?|\w+) =>)/g
+  expect(files.flatMap((file) => readFileSync(join(source, file), 'utf8').match(set) ?? [])).toEqual([])
+})
