@@ -9,8 +9,10 @@ import {
   judgeParts,
   type Rejected,
 } from 'yosei'
+import { signMessage } from 'yosei/client'
 import { type AnyVerdict, compare, type Sample } from './book/index.js'
 import { Failure } from './failure.js'
+import type { MakeServices } from './load.js'
 import { isShown } from './masked.js'
 import type { Found } from './samples.js'
 
@@ -22,7 +24,7 @@ export interface Checked extends Found {
 }
 export interface CheckOptions {
   /** Stand-in services, made afresh for each sample; without them lookups are not asked. */
-  readonly makeServices?: (() => unknown) | undefined
+  readonly makeServices?: MakeServices | undefined
   readonly trace?: boolean | undefined
   /** Judge these alone. */
   readonly only?: ((checked: Checked) => boolean) | undefined
@@ -34,6 +36,7 @@ export async function* checkSamples(
   { makeServices, trace, only }: CheckOptions = {},
 ): AsyncGenerator<Checked> {
   for await (const { file, sample, share } of samples) {
+    const message = await signMessage(sample.message, makeServices?.sign, sample.now)
     const options: JudgeOptions = {
       services: makeServices && (await makeServices()),
       now: sample.now,
@@ -41,7 +44,7 @@ export async function* checkSamples(
       kept: sample.kept,
     }
     if (sample.who) options.who = await whoIn(app, file, sample, { now: sample.now })
-    const verdict = (await judge(app, sample.message, options)) as AnyVerdict
+    const verdict = (await judge(app, message, options)) as AnyVerdict
     const checked = {
       app,
       file,

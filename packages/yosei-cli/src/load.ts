@@ -6,7 +6,7 @@ import { basename, dirname, join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { Worker } from 'node:worker_threads'
 import type { JitiOptions } from 'jiti'
-import type { Intake } from 'yosei'
+import type { Intake, Sign } from 'yosei'
 import { Failure } from './failure.js'
 
 /** Whether a file is a description of an API, by its name: it is read, and not run. */
@@ -34,12 +34,18 @@ export async function loadIntake(file: string, options: LoadOptions = {}): Promi
   return app
 }
 
+/** What makes stand-in services, and signs messages for what endpoints attest. */
+export interface MakeServices {
+  (): Promise<unknown>
+  readonly sign?: Sign | undefined
+}
+
 /** What makes the services of an intake, if any are named. A description asks none, so its callers are asked without. */
 export async function servicesOf(
   intake: string,
   services: string | undefined,
   options: LoadOptions = {},
-): Promise<(() => Promise<unknown>) | undefined> {
+): Promise<MakeServices | undefined> {
   if (services !== undefined) return loadServices(services, options)
   return isDescription(intake) ? async () => ({}) : undefined
 }
@@ -49,27 +55,37 @@ export async function servicesOf(
  *
  * @throws Failure if there is no such module, it throws, or it exports no function.
  */
-async function loadServices(file: string, options: LoadOptions = {}): Promise<() => Promise<unknown>> {
-  const make = await loadDefault(file, 'your stand-in services', options)
+export async function loadServices(file: string, options: LoadOptions = {}): Promise<MakeServices> {
+  const { default: make, sign } = await loadModule(file, 'your stand-in services', options)
   if (typeof make !== 'function')
     throw new Failure(`${file}: its default export is no function; end it with: export default () => ({ … })`)
-  return async () => {
+  if (sign !== undefined && typeof sign !== 'function')
+    throw new Failure(`${file}: its export sign is no function; write: export const sign = ({ bytes }) => ({ … })`)
+  const made = async () => {
     try {
       return await make()
     } catch (error) {
       throw new Failure(`${file}${lineOf(error, resolve(file))}: could not make its services: ${firstLine(error)}`)
     }
   }
+  return Object.assign(made, { sign: sign as Sign | undefined })
 }
 
-async function loadDefault(file: string, what: string, options: LoadOptions): Promise<unknown> {
+const loadDefault = async (file: string, what: string, options: LoadOptions) =>
+  (await loadModule(file, what, options)).default
+
+async function loadModule(
+  file: string,
+  what: string,
+  options: LoadOptions,
+): Promise<{ readonly [name: string]: unknown }> {
   const path = resolve(file)
   if (!existsSync(path)) throw new Failure(`${file}: there is no such file; name the module that exports ${what}`)
   const module = await watched(file, options, () => evaluate(path, options)).catch((error: unknown) => {
     if (error instanceof Failure) throw error
     throw new Failure(`${file}${lineOf(error, path)}: could not be loaded: ${firstLine(error)}`)
   })
-  return (module as { default?: unknown }).default
+  return module as { readonly [name: string]: unknown }
 }
 
 /** So long may a module take to load. */

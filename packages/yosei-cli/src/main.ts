@@ -129,6 +129,7 @@ program
   .option('--repeat <count>', 'send each so many times, one after the other', countOf, 1)
   .option('--header <field>', 'a header field for all that lack it, Name: value (repeatable)', gathered, [])
   .option('--intake <module>', 'the intake that it serves: its envelope says how errors are read')
+  .option('--services <module>', 'the module whose export sign signs what is sent')
   .option('--timeout <ms>', 'wait so long for an answer', countOf, 10_000)
   .addOption(formatOption())
   .addHelpText('after', '\nExample: yosei send http://127.0.0.1:8080 samples/book.md --abreast 8')

@@ -1,11 +1,12 @@
 /** The command `probe`: requests made from a declaration, judged, saved, or sent to a running server. */
 import { existsSync, writeFileSync } from 'node:fs'
 import type { Intake, Message } from 'yosei'
-import { type BadProbe, type GoodProbe, judgeProbe, probesOf, type Unprobed } from 'yosei/probe'
+import { type BadProbe, type GoodProbe, isForged, judgeProbe, probesOf, signProbe, type Unprobed } from 'yosei/probe'
 import { blockOf, isWritable, verdictOf } from './book/index.js'
 import { checkSamples } from './check.js'
 import { Failure } from './failure.js'
 import { type Arrived, headerOf, Server } from './http.js'
+import type { MakeServices } from './load.js'
 import { maskedTarget, withoutSecrets } from './masked.js'
 import { findSamples } from './samples.js'
 import { endpointIn } from './show.js'
@@ -20,7 +21,7 @@ export interface ProbeOptions {
   readonly header: readonly string[]
   readonly timeout: number
   /** Makes stand-in services for each probe; without them lookups are not asked. */
-  readonly makeServices?: (() => unknown) | undefined
+  readonly makeServices?: MakeServices | undefined
 }
 
 type Request = GoodProbe | BadProbe
@@ -85,7 +86,7 @@ async function trialOf(app: Intake, { at, header, timeout, makeServices }: Probe
     return {
       async judge(probe) {
         const services = makeServices && (await makeServices())
-        const { fault, verdict } = await judgeProbe(app, probe, services === undefined ? {} : { services })
+        const { fault, verdict } = await judgeProbe(app, probe, { services, sign: makeServices?.sign })
         return { fault, verdict: verdictOf(verdict) }
       },
       close: async () => undefined,
@@ -93,7 +94,7 @@ async function trialOf(app: Intake, { at, header, timeout, makeServices }: Probe
   const server = new Server(at, { headers: header.map(headerOf), timeout, app }, 8)
   return {
     async judge(probe) {
-      return { fault: faultAt(probe, await server.send(probe.message)) }
+      return { fault: faultAt(probe, await server.send(await signProbe(probe, makeServices?.sign))) }
     },
     close: () => server.close(),
   }
@@ -113,7 +114,8 @@ function faultAt(probe: Request, arrived: Arrived | string): string | undefined 
   }`
   if (probe.outcome === 'accepted') return status < 400 ? undefined : `must be accepted, but ${came}`
   const { address, code } = probe
-  const isThere = errors === undefined || errors.some((one) => one.address === address && one.code === code)
+  const isThere =
+    errors === undefined || errors.some((one) => (one.address === address && one.code === code) || isForged(probe, one))
   return status >= 400 && status < 500 && isThere ? undefined : `must be rejected with ${address} ${code}, but ${came}`
 }
 

@@ -5,13 +5,14 @@ import type { Demanded } from 'yosei/probe'
 import { type Advice, adviceFor, nameIn } from './advise.js'
 import { checkSamples } from './check.js'
 import { Coverage } from './coverage.js'
+import type { MakeServices } from './load.js'
 import { findSamples } from './samples.js'
 import { marked, pc, plural, print, visible, wrap } from './terminal.js'
 
 export interface AdviseOptions {
   readonly format: string
   readonly samples: readonly string[]
-  readonly makeServices?: (() => unknown) | undefined
+  readonly makeServices?: MakeServices | undefined
 }
 
 /** @returns The exit code: 1 if there is advice. */
@@ -32,7 +33,7 @@ export async function runAdvise(
 async function untrippedBy(
   app: Intake,
   patterns: readonly string[],
-  makeServices: (() => unknown) | undefined,
+  makeServices: MakeServices | undefined,
 ): Promise<readonly Demanded[]> {
   const coverage = new Coverage(app)
   for await (const { verdict } of checkSamples(app, findSamples(patterns), { makeServices })) coverage.add(verdict)

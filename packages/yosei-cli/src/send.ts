@@ -1,9 +1,10 @@
 /** The command `send`: samples at a running server, its answers compared with the books. */
 import { setTimeout as sleep } from 'node:timers/promises'
-import type { Message } from 'yosei'
+import type { Message, Sign } from 'yosei'
+import { signMessage } from 'yosei/client'
 import type { Sample } from './book/index.js'
 import { type Arrived, headerOf, lacking, Server } from './http.js'
-import { loadIntake } from './load.js'
+import { loadIntake, loadServices } from './load.js'
 import { type Found, findSamples } from './samples.js'
 import { packageIntake } from './settings.js'
 import { pc, plural, print, shorten, visible, width } from './terminal.js'
@@ -15,6 +16,7 @@ export interface SendOptions {
   readonly repeat: number
   readonly timeout: number
   readonly intake?: string
+  readonly services?: string
 }
 
 /** What came back, or why nothing did. */
@@ -27,14 +29,16 @@ interface SentSample extends Omit<Found, 'share'> {
 
 /** @returns The exit code. */
 export async function runSend(base: string, patterns: readonly string[], options: SendOptions): Promise<number> {
-  const { format, header, abreast, repeat, timeout, intake = packageIntake() } = options
+  const { format, header, abreast, repeat, timeout, intake = packageIntake(), services } = options
   const app = intake === undefined ? undefined : await loadIntake(intake)
+  const { sign } = services === undefined ? {} : await loadServices(services)
   const server = new Server(base, { headers: header.map(headerOf), timeout, app }, abreast)
   const all: SentSample[] = []
   try {
     for await (const { file, sample } of findSamples(patterns)) {
       const answers: Answer[] = []
-      for (let turn = 0; turn < repeat; turn++) answers.push(...(await abreastOf(server, sample.message, abreast)))
+      for (let turn = 0; turn < repeat; turn++)
+        answers.push(...(await abreastOf(server, sample.message, sign, abreast)))
       const isOne = abreast === 1
       const faults =
         isOne && sample.expectation
@@ -66,13 +70,14 @@ export async function runSend(base: string, patterns: readonly string[], options
 }
 
 /** The same message so many times at the same moment; the answers as they come. */
-async function abreastOf(server: Server, message: Message, count: number): Promise<Answer[]> {
+async function abreastOf(server: Server, message: Message, sign: Sign | undefined, count: number): Promise<Answer[]> {
   const came: Answer[] = []
+  const messages = await Promise.all(Array.from({ length: count }, () => signMessage(message, sign)))
   // Everything is ready before the first goes out.
   await sleep(0)
   await Promise.all(
-    Array.from({ length: count }, async () => {
-      came.push(await server.send(message))
+    messages.map(async (one) => {
+      came.push(await server.send(one))
     }),
   )
   return came

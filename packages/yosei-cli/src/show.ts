@@ -106,6 +106,9 @@ function sheetOf(app: Intake, name: string): string {
     ...(endpoint.turn
       ? ['', pc.bold('turn'), `  one at a time of ${endpoint.turn.of}: ${endpoint.turn.by.join(', ')}`]
       : []),
+    ...(endpoint.attested
+      ? ['', pc.bold('attested'), '  a function says whether a message is genuine, before it is read']
+      : []),
     '',
     pc.bold('statuses'),
     ...statusLines(app, name, endpoint),

@@ -64,6 +64,7 @@ const knowsAbsent: { readonly [S in JournalEvent['stage']]: boolean } = {
   admit: false,
   identify: false,
   receive: false,
+  attest: false,
   read: false,
   shape: true,
   rules: true,

@@ -2,11 +2,13 @@
 import { appendFileSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { text } from 'node:stream/consumers'
 import { answer, formatAddress, type Intake, judge, type Message } from 'yosei'
+import { signMessage } from 'yosei/client'
 import { requestFor } from 'yosei/probe'
 import { type AnyVerdict, blockOf, isWritable, markOf, verdictOf } from './book/index.js'
 import { readWho } from './check.js'
 import { Failure } from './failure.js'
 import { headerOf } from './http.js'
+import type { MakeServices } from './load.js'
 import { isShown, maskedHeader, maskedMessage, maskedTarget, withoutSecrets } from './masked.js'
 import { nearestEndpoint } from './nearest.js'
 import { errorLines, laidOut, shownValue, statusText, stepText, traceLines } from './print.js'
@@ -15,7 +17,7 @@ import { pc, print, shorten, visible, width } from './terminal.js'
 export interface TryOptions {
   readonly format: 'text' | 'json'
   readonly services?: string
-  readonly makeServices?: (() => Promise<unknown>) | undefined
+  readonly makeServices?: MakeServices | undefined
   readonly header: readonly string[]
   readonly body?: string
   readonly with: readonly string[]
@@ -32,7 +34,7 @@ export async function runTry(app: Intake, method: string, target: string, option
   const now = options.now ?? new Date()
   const headers = options.header.map(headerOf)
   const composed = await composedOf(app, method.toUpperCase(), target, headers, now, options)
-  const { message } = composed
+  const message = await signMessage(composed.message, options.makeServices?.sign, now)
   const services = await options.makeServices?.()
   const isAsked = services !== undefined && headers.some(([name]) => name === 'authorization' || name === 'cookie')
   const who = whoOf(app, composed, isAsked, now, options)

@@ -1,5 +1,9 @@
 /** What the commands say of rules that are hard to meet, of envelopes, of secrets, and of what is left unsaid. */
+import { createHmac } from 'node:crypto'
+import { once } from 'node:events'
+import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import { buffer } from 'node:stream/consumers'
 import { expect, test } from '@jest/globals'
 import { endpoint, intake, integer, list, record, serve, text } from 'yosei'
 import { listen } from 'yosei/node'
@@ -150,4 +154,48 @@ export default intake({ endpoints: { put: endpoint('PUT /', { body: record({ pin
   expect(
     samples.map(({ outcome, errors = [] }) => [outcome, ...errors.map(({ address, code }) => `${address} ${code}`)]),
   ).toEqual([['accepted'], ['rejected', 'body.pin too_short', 'body.n above_max']])
+})
+
+test('signed endpoints are tried, checked, probed and sent to', async () => {
+  const attested = `import { createHmac } from 'node:crypto'
+    import { endpoint, intake, integer, record, text } from 'yosei'
+    export const macOf = (bytes: Uint8Array, key: string) => createHmac('sha256', key).update(bytes).digest('hex')
+    export default intake({ endpoints: { put: endpoint('PUT /things', {
+      header: { mac: text({ optional: true, length: [64, 64] }) }, body: record({ n: integer({ max: 9 }) }),
+      attest: ({ bytes, head }, { key }: { key: string }) => head.headers.get('mac') === macOf(bytes, key),
+    }) } })`
+  const signing = `import { macOf } from './intake.ts'
+    export default () => ({ key: 'k' })
+    export const sign = ({ bytes }: { bytes: Uint8Array }) => ({ Mac: macOf(bytes, 'k') })`
+  const sample = (title: string, header: string, expected: string) =>
+    `## ${title}\n\n\`\`\`http\nPUT /things HTTP/1.1\nContent-Type: application/json\n${header}\n{"n":3}\n\`\`\`\n\`\`\`verdict\n${expected}\n\`\`\`\n`
+  const book = `# Hooks\n\n${sample('Signed', '', 'accepted')}\n${sample('Forged', `Mac: ${'0'.repeat(64)}\n`, '403\nbody not_genuine')}`
+  const odd = "export default () => ({ key: 'k' })\nexport const sign = 'x'"
+  const folder = new Folder({ 'intake.ts': attested, 'services.ts': signing, 'odd.ts': odd, 'book.md': book })
+  try {
+    const run = (...args: string[]) => folder.yosei([...args, '--services', 'services.ts'])
+    expect(run('check', 'intake.ts', 'book.md')).toMatchObject({ status: 0 })
+    expect(run('try', 'intake.ts', 'PUT', '/things', '--body', '{"n":4}')).toMatchObject({ status: 0 })
+    expect(run('probe', 'intake.ts').stdout).toMatch(/all as they must be; 1 not probed\n$/)
+    expect(folder.yosei(['check', 'intake.ts', 'book.md', '--services', 'odd.ts'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('odd.ts: its export sign is no function'),
+    })
+    expect(folder.yosei(['check', 'intake.ts', 'book.md']).stdout).toContain('not asked: attest')
+    const macOf = (bytes: Uint8Array) => createHmac('sha256', 'k').update(bytes).digest('hex')
+    const server = createServer(async (request, response) => {
+      const isGenuine = request.headers.mac === macOf(await buffer(request))
+      const fields = { body: [{ code: 'not_genuine', detail: 'x', pointer: '' }] }
+      response.writeHead(isGenuine ? 200 : 403).end(isGenuine ? '' : JSON.stringify({ fields }))
+    }).listen(0, '127.0.0.1')
+    await once(server, 'listening')
+    const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+    const send = (...more: string[]) => yoseiBeside(['send', base, 'book.md', ...more], { cwd: folder.cwd })
+    expect((await send('--services', 'services.ts')).stdout).toContain('2 as expected, 0 not as expected')
+    expect((await send()).stdout).toContain('1 as expected, 1 not as expected')
+    server.close()
+    server.closeAllConnections()
+  } finally {
+    folder.remove()
+  }
 })

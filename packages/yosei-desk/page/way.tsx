@@ -11,7 +11,9 @@ const stations = ['match', 'admit', 'identify', 'receive', 'read', 'check', 'tur
 const stationOf = (stage: string | undefined): Station =>
   stage === 'shape' || stage === 'rules' || stage === 'fill'
     ? 'check'
-    : (stations.find((one) => one === stage) ?? 'handle')
+    : stage === 'attest'
+      ? 'receive'
+      : (stations.find((one) => one === stage) ?? 'handle')
 
 interface WayProps {
   readonly judged: Judged

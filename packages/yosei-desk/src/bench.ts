@@ -1,5 +1,6 @@
 /** What judges for the page: over a module and its services, in Node or in a browser. */
-import { answer, foldAddress, type Intake, judge, type Message, outline, parseAddress } from 'yosei'
+import { answer, foldAddress, type Intake, judge, type Message, outline, parseAddress, type Sign } from 'yosei'
+import { signMessage } from 'yosei/client'
 import { type Probe, probesOf } from 'yosei/probe'
 import { draftOf, messageOf, writtenMessage } from './draft.js'
 import type { AnyVerdict, BookSample, Kit } from './kit.js'
@@ -30,7 +31,7 @@ export interface Book {
 export interface Matter {
   readonly app: Intake
   /** Makes stand-in services, afresh for each judgement. */
-  readonly makeServices?: (() => unknown) | undefined
+  readonly makeServices?: ((() => unknown) & { readonly sign?: Sign | undefined }) | undefined
   readonly books: readonly Book[]
   readonly kit: Kit
   /** What marks in messages stand for, by their names. */
@@ -175,7 +176,7 @@ const mostCallers = 20
 const mostBytes = 200_000_000
 
 /** Stages that no unknown caller comes past. */
-const early = new Set<string | undefined>(['match', 'admit', 'identify'])
+const early = new Set<string | undefined>(['match', 'admit', 'identify', 'attest'])
 /** The header fields that say who asks. */
 const secretHeadersOf = ({ header }: EndpointOutline): ReadonlySet<string> =>
   new Set([...secretHeaders, ...Object.entries(header).flatMap(([name, field]) => (field.secret ? [name] : []))])
@@ -251,7 +252,9 @@ export async function verdictOn(matter: Matter, draft: Draft): Promise<AnyVerdic
   const request = 'reason' in message ? draft.message : message
   const endpoint = draft.who === undefined ? undefined : ((await judge(app, request)) as { endpoint?: string }).endpoint
   const about = await aboutOf(matter, draft, endpoint)
-  return (await judge(app, request, { ...about, trace: true })) as AnyVerdict
+  const { sign } = matter.makeServices ?? {}
+  const signed = 'reason' in message ? draft.message : await signMessage(message, sign, about.now)
+  return (await judge(app, signed, { ...about, trace: true })) as AnyVerdict
 }
 
 export function stampOf({ app, kit }: Matter, sample: BookSample, verdict: AnyVerdict): Stamp {

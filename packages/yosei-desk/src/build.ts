@@ -23,7 +23,9 @@ export interface BuildOptions {
 export async function buildDesk({ intake, services, books, kit, folder }: BuildOptions): Promise<void> {
   const entry = [
     `import app from ${JSON.stringify(intake)}`,
-    services === undefined ? 'const makeServices = undefined' : `import makeServices from ${JSON.stringify(services)}`,
+    services === undefined
+      ? 'const makeServices = undefined'
+      : `import make, * as made from ${JSON.stringify(services)}\nconst makeServices = Object.assign(() => make(), { sign: made['sign'] })`,
     `import { createBench } from ${JSON.stringify(fileURLToPath(new URL('./bench.js', import.meta.url)))}`,
     `import { kit } from ${JSON.stringify(kit)}`,
     `export default createBench({ app, makeServices, kit, books: ${JSON.stringify(books)} })`,

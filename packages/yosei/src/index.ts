@@ -12,7 +12,7 @@ export { type Handle, type Handlers, type ServeOptions, serve } from './adapt/se
 export { answer } from './answer/problem.js'
 export * from './declare/builders.js'
 export type { Body } from './declare/endpoint.js'
-export type { Head, HeaderFields, IntakeDeclaration } from './declare/intake.js'
+export type { IntakeDeclaration } from './declare/intake.js'
 export type { BatchFinds, Lookup, LookupMaker, Turn } from './declare/lookups.js'
 export { codeOf } from './engine/compiler.js'
 export type { Format } from './grammar/formats.js'
@@ -36,6 +36,7 @@ export { type Address, type At, foldAddress, formatAddress, type Path, parseAddr
 export type { Asking } from './terms/asking.js'
 export type { Bounds, Messages, Moment, Need, Size, Span } from './terms/declared.js'
 export type { Accepted, Endpoint, Endpoints, FoundBy, Gives, Intake, Sent, WhoOf } from './terms/endpoint.js'
+export type { Attest, Head, HeaderFields, ReceivedMessage, Sign, UnsignedMessage } from './terms/head.js'
 export type {
   Catalogue,
   Catalogues,

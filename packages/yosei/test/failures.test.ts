@@ -83,6 +83,7 @@ const places = [
   'holds',
   'lookup',
   'identify',
+  'attest',
   'reader',
   'envelope',
   'journal',
@@ -100,6 +101,7 @@ function failing(place: Place, what: unknown, [body]: readonly [Field, unknown],
     query: { q: list(text(), { optional: true }) },
     header: { 'x-key': text({ secret: true, optional: true }) },
     body: field as never,
+    attest: fail('attest') ?? (() => true),
     rules: (on: never) => {
       const { check } = on as { check(rule: object): never }
       const holds = fail('check') ?? (() => true)

@@ -16,11 +16,11 @@ import { type AnyMessage, originForm } from '../read/message.js'
 import { Unreadable } from '../read/unreadable.js'
 import type { Endpoint, Intake } from '../terms/endpoint.js'
 import { mistake } from '../terms/mistake.js'
-import { anything, checkOptions, type Options, oneOf, shown } from '../terms/option-types.js'
+import { anything, aText, checkOptions, type Options, oneOf, shown } from '../terms/option-types.js'
 import type { Part } from '../terms/parts.js'
 import type { RequestTelemetry } from '../terms/telemetry.js'
 import { readSpan } from '../terms/units.js'
-import { NodeIncoming } from './incoming.js'
+import { keptAt, NodeIncoming, type Parsed } from './incoming.js'
 import { watch } from './observe.js'
 import { type AskedOf, type Gate, type Passed, type Passing, passage } from './passed.js'
 import { note, type Progress, requestIdOf, told, varied } from './progress.js'
@@ -41,12 +41,18 @@ export interface GateOptions<Services = unknown> {
    * for strict routers.
    */
   routing?: 'folded' | 'exact' | undefined
+  /**
+   * Where a parser before the gate keeps the body as it came, as bytes or text, for `attest` and `keepBytes`:
+   * `'rawBody'` for `request.rawBody`.
+   */
+  bytesAt?: string | undefined
 }
 const gateOptions: Options<GateOptions> = {
   services: anything,
   unmatched: oneOf('next', 'answer'),
   options: oneOf('answer', 'pass'),
   routing: oneOf('folded', 'exact'),
+  bytesAt: aText,
 }
 /** The services are required where a lookup or `identify` asks them. */
 export type Gating<A> =
@@ -68,7 +74,7 @@ export interface FrameworkRequest extends IncomingMessage {
 export function gate<A extends Intake | Endpoint>(of: A, ...[options]: Gating<A>): Gate {
   const pass = gateFor(of, options ?? {})
   return (request, response, next) => {
-    pass(request, response, () => (request as FrameworkRequest).body).then(
+    pass(request, response, request as FrameworkRequest).then(
       (passage) => {
         if (!passage) return
         if (passage.telemetry) passage.telemetry.within(next)
@@ -83,7 +89,7 @@ export function gate<A extends Intake | Endpoint>(of: A, ...[options]: Gating<A>
 export type Pass = (
   request: FrameworkRequest,
   response: ServerResponse,
-  parsedBody: () => unknown,
+  parsed: Parsed,
   begun?: Begun,
 ) => Promise<Passage | undefined>
 /** A request that other code has begun with. */
@@ -112,7 +118,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
   if (!isIntake(of) && !isEndpoint(of))
     mistake('gate', `its first argument is ${shown(of)}`, 'Give it what intake() or endpoint() made')
   checkOptions(gating, gateOptions, 'gate', (what, mend, option) => mistake('gate', what, mend, { option }))
-  const { services, unmatched, options = 'pass', routing = 'folded' } = gating
+  const { services, unmatched, options = 'pass', routing = 'folded', bytesAt } = gating
   const folds = routing === 'folded'
   const letBy = passUnjudged(folds)
   const isApp = 'endpoints' in of
@@ -122,9 +128,11 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
   const targetFor = (target: string) => (isApp ? target : tailOf(target, of, folds))
   // A gate on one route that matches nothing must not let everything by.
   const goesOn = (unmatched ?? (isApp ? 'next' : 'answer')) === 'next'
-  return async (request, response, parsedBody, begun) => {
+  return async (request, response, parsed, begun) => {
     const whole = request.originalUrl ?? request.url ?? '/'
-    const incoming = begun?.incoming ?? new NodeIncoming(request, response, targetFor(whole), false, parsedBody())
+    const incoming =
+      begun?.incoming ??
+      new NodeIncoming(request, response, targetFor(whole), false, parsed.body, keptAt(parsed, bytesAt))
     const progress: Progress = begun?.progress ?? { app, message: incoming.message, since: Date.now(), id: undefined }
     const requestId = requestIdOf(progress)
     if (requestId !== undefined && app.requestId !== undefined) response.setHeader(app.requestId, requestId)
@@ -161,7 +169,9 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       let judged = await judgedAt(incoming)
       // Under a mount the templates may be those of the mounted part alone.
       if (isApp && isLost(judged) && request.originalUrl !== undefined && request.originalUrl !== request.url)
-        judged = await judgedAt(new NodeIncoming(request, response, request.url, false, parsedBody()))
+        judged = await judgedAt(
+          new NodeIncoming(request, response, request.url, false, parsed.body, keptAt(parsed, bytesAt)),
+        )
       const { verdict, opened, dispose } = judged
       const endpoint = destinationOf(judged)?.endpoint
       if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
@@ -232,7 +242,8 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
           app,
           endpoint,
           seen,
-          parsedBody(),
+          parsed.body,
+          keptAt(parsed, bytesAt),
           { services, folds, telemetry: progress.telemetry },
           (rejection, judged) =>
             note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged),
@@ -288,8 +299,10 @@ function whenClosed(response: ServerResponse, work: () => void): void {
 }
 
 /** Whether all that is wrong lies in what is only observed. */
-function isObserved({ mode = 'enforce' }: EndpointNode, { faults }: Rejection): boolean {
+function isObserved({ mode = 'enforce' }: EndpointNode, { faults, stage }: Rejection): boolean {
   if (typeof mode === 'string') return mode === 'observe'
+  // A forged message is not wrong in a part.
+  if (stage === 'attest') return false
   return faults.length > 0 && faults.every(({ path }) => mode[path[0] as Part] === 'observe')
 }
 

@@ -13,7 +13,7 @@ import { reject, rejectFailed, roomFor } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
 import type { Destination } from '../read/match.js'
 import { fieldOf } from '../read/message.js'
-import type { Endpoint, FoundBy, WhoOf } from '../terms/endpoint.js'
+import type { BytesOf, Endpoint, FoundBy, WhoOf } from '../terms/endpoint.js'
 import { late } from '../terms/late.js'
 import { statusFor } from '../terms/statuses.js'
 import { languageFor } from '../words/languages.js'
@@ -43,6 +43,8 @@ export interface Context<E, Services> {
    * the same time. When it is `false`, the signal has fired.
    */
   readonly turn?: { readonly fence: bigint; holds(): boolean } | undefined
+  /** The body as it was on the wire, if the endpoint has `keepBytes`. */
+  readonly bytes: BytesOf<E>
 }
 
 const withId = late('id', identified)
@@ -55,12 +57,12 @@ const withRequest = late('request', (incoming: Incoming) => incoming.request())
 /** What most handlers never look at is made when they do. Of one type at run time, and of another for each endpoint. */
 export const contextFor = (
   services: unknown,
-  who: unknown,
+  { who, bytes }: Judged,
   incoming: Incoming,
   progress: Progress,
   { found, turn }: Entry,
 ): Context<Endpoint, unknown> => {
-  const known = withRequestId(withId({ services, who, found, turn }, progress), progress)
+  const known = withRequestId(withId({ services, who, bytes, found, turn }, progress), progress)
   const context = withSignal(withLanguage(known, progress), incoming.signal)
   return withRequest(context, incoming) as Context<Endpoint, unknown>
 }
@@ -78,7 +80,7 @@ export function runHandler(
   fail: (error: unknown) => Reply,
 ): Reply | Promise<Reply> {
   judged.opened.run.telemetry?.stage('handle')
-  const call = () => handler(judged.verdict.input, contextFor(services, judged.who, incoming, progress, entry))
+  const call = () => handler(judged.verdict.input, contextFor(services, judged, incoming, progress, entry))
   const settle = (value: unknown) => replyOfHandler(value, judged, incoming, progress)
   const { turn } = entry
   if (turn) return runInTurn(call, turn, judged, settle, fail)

@@ -35,6 +35,7 @@ export class NodeIncoming implements Incoming {
     readonly target = node.url ?? '/',
     isAsking = false,
     parsed?: unknown,
+    kept?: Uint8Array,
     Body = NodeBody,
   ) {
     this.signal = signalOf(response)
@@ -42,7 +43,8 @@ export class NodeIncoming implements Incoming {
     // Parsers leave an empty object if there was no body, and the stream alone if they did not look at it.
     const isTaken = this.body !== null && node.readableEnded
     const raw = isTaken && isRaw(parsed) ? parsed : undefined
-    this.received = !isTaken || raw !== undefined ? undefined : parsed === undefined ? misplaced() : foreign(parsed)
+    this.received =
+      !isTaken || raw !== undefined ? undefined : parsed === undefined ? misplaced() : foreign(parsed, kept)
     this.message = piecesOf(node.method ?? 'GET', target, linesOf(node.rawHeaders), raw ?? this.body)
   }
 
@@ -50,6 +52,16 @@ export class NodeIncoming implements Incoming {
     const request = requestOf(this.node, this.target, this.signal.signal, null)
     return this.body ? withoutBody(request) : request
   }
+}
+
+/** What a parser leaves the body on: the request, or what a framework has in its place. */
+export interface Parsed {
+  readonly body?: unknown
+}
+/** The body as it came, if a parser has kept it: as bytes, or as text in UTF-8. */
+export function keptAt(parsed: Parsed, name: string | undefined): Uint8Array | undefined {
+  const kept = name === undefined ? undefined : (parsed as { readonly [name: string]: unknown })[name]
+  return typeof kept === 'string' ? new TextEncoder().encode(kept) : kept instanceof Uint8Array ? kept : undefined
 }
 
 /** Whether a parser has left the body as it came. */

@@ -27,7 +27,7 @@ export function koaGate<A extends Intake | Endpoint>(of: A, ...[options]: Gating
   const pass = gateFor(of, options ?? {})
   return async (context: GateContext, next: () => Promise<unknown>): Promise<void> => {
     const { req, res, request } = context
-    const passage = await pass(req, res, () => (request as { body?: unknown }).body)
+    const passage = await pass(req, res, request)
     // The promise of all that follows is known here, so it ends the turn.
     if (passage) await passage.hold(next)
     // The gate has answered: koa has nothing to add.

@@ -1,6 +1,7 @@
 /** Services behind a server of your own. */
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
-import { NodeIncoming, requestOf, signalOf, startOn, streamOf } from './incoming.js'
+import type { GateOptions } from './gate.js'
+import { keptAt, NodeIncoming, type Parsed, requestOf, signalOf, startOn, streamOf } from './incoming.js'
 import { deliver, fail, sendResponse } from './reply.js'
 import { type Handle, serviceOf } from './serve.js'
 
@@ -8,18 +9,19 @@ import { type Handle, serviceOf } from './serve.js'
  * A listener for a server that is your own. A handle that `serve` made is given Node's request as it is; any other
  * fetch handler a Request.
  *
+ * @param options `bytesAt`: where a parser before it keeps the body as it came, as for `gate`.
  * @example
  * createServer(listenerOf(serve(app, handlers))).listen(8080)
  */
-export function listenerOf(handle: Handle): RequestListener {
+export function listenerOf(handle: Handle, { bytesAt }: Pick<GateOptions, 'bytesAt'> = {}): RequestListener {
   const service = serviceOf(handle)
   return (request, response) => {
     if (!service) {
       respond(handle, request, response)
       return
     }
-    const { body } = request as { readonly body?: unknown }
-    const incoming = new NodeIncoming(request, response, request.url, false, body)
+    const parsed = request as Parsed
+    const incoming = new NodeIncoming(request, response, request.url, false, parsed.body, keptAt(parsed, bytesAt))
     startOn(incoming, () =>
       service.process(incoming).then(
         (reply) => deliver(service, reply, response),

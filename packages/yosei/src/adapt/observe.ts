@@ -4,6 +4,7 @@ import * as platform from '#platform'
 import type { EndpointNode } from '../declare/endpoint.js'
 import type { IntakeNode } from '../declare/intake.js'
 import { askLookups } from '../judge/lookups.js'
+import { foreign } from '../judge/receive.js'
 import { type AcceptedJudgement, type Judged, judgeStages } from '../judge/stages.js'
 import { type Rejection, rejectFailed } from '../judge/verdict.js'
 import { startDeadline } from '../read/deadline.js'
@@ -18,6 +19,7 @@ export async function watch(
   endpoint: EndpointNode,
   { node, message, signal, body }: NodeIncoming,
   parsed: unknown,
+  kept: Uint8Array | undefined,
   {
     services,
     folds,
@@ -28,7 +30,7 @@ export async function watch(
   const isParsed = node.readableEnded && parsed !== undefined && !isRaw(parsed)
   const limits = settleLimits(endpoint.limits)
   const bytes = isRaw(parsed) ? parsed : isParsed || body === null ? null : await peek(node, body, limits)
-  const received = isParsed ? { received: { value: parsed, isForeign: true as const } } : {}
+  const received = isParsed ? { received: foreign(parsed, kept) } : {}
   const options = { services, identity: 'asked', signal, platform, folds, telemetry, ...received } as const
   const judged = await judgeStages(app, { ...message, body: bytes }, options)
   const { verdict, who } = judged

@@ -103,7 +103,7 @@ export interface PassedContext<E, Services = unknown> extends Context<E, Service
  */
 export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMessage): PassedContext<E, AskedOf<E>> {
   const { judged, entry, incoming, progress, services, response } = passedAt(endpoint, request)
-  const context = contextFor(services, judged.who, incoming, progress, entry)
+  const context = contextFor(services, judged, incoming, progress, entry)
   const own = {
     release: async () => entry.turn?.release(),
     send: (value: unknown) => send(replyOfHandler(value, judged, incoming, progress), response),

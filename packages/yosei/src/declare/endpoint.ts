@@ -12,6 +12,7 @@ import { unfolded } from '../rules/while.js'
 import type { Present } from '../terms/address.js'
 import type { Endpoint, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
+import type { Attest, Attested } from '../terms/head.js'
 import { isMethod, usualMethods } from '../terms/methods.js'
 import { mistake, placed, returned } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
@@ -80,7 +81,7 @@ type Fixed<T> = T extends Date | string | number | bigint | boolean | null | und
       ? { readonly [K in keyof T]: Fixed<T[K]> }
       : T
 /** The caller, as a declared field gives it. */
-type Who<W> = W extends Field ? Fixed<Out<W>> | (W['need'] extends 'required' ? never : undefined) : unknown
+export type Who<W> = W extends Field ? Fixed<Out<W>> | (W['need'] extends 'required' ? never : undefined) : unknown
 /** The input with the caller, if that is declared: what rules, lookups and turns can speak of. */
 export type WithWho<I, W> = W extends Field ? Flat<I & { who: Who<W> }> : I
 /** What is known before the body comes. */
@@ -120,6 +121,9 @@ export interface EndpointNode extends Readonly<Policy> {
   readonly who?: Node
   /** What must hold of the caller, before the body comes. */
   readonly may?: AnyCondition
+  /** Whether a message is genuine. */
+  readonly attest?: Attest<unknown, never>
+  readonly keepBytes?: true
   /** What a success gives. */
   readonly gives?: Node
   readonly rules: readonly AnyRule[]
@@ -181,6 +185,17 @@ export interface Declaration<Q, H, C, B, W, I, R, L, Far = {}> extends Policy {
   /** Checks against services: see docs/lookups.md. */
   lookups?: ((on: LookupMaker<I>, group: Far) => L) | undefined
 }
+/** What an endpoint does with its messages as they came. `T` is what its function gives: never, if it has none. */
+export interface AsItCame<W, A, T extends Attested, K> {
+  /**
+   * Says whether a message is genuine, such as by its signature. It gets the body as it was on the wire, within the
+   * limits, before it is decoded and parsed. `false` is 403 `not_genuine`. If it throws or gives anything else but
+   * `true` and refusals, the answer is 503. Not for multipart bodies. The nearest `attest` counts.
+   */
+  attest?: Attest<Who<W>, A, T> | undefined
+  /** Gives handlers the body as it was on the wire: `context.bytes`. Not for multipart bodies. */
+  keepBytes?: K | undefined
+}
 /** What an endpoint says of its answers besides. */
 export interface Giving<G> {
   /** What a success gives, as JSON: described, and typed for clients; never judged. */
@@ -188,7 +203,7 @@ export interface Giving<G> {
 }
 
 /** The types of an endpoint, from those of its declaration. */
-export interface Types<P, Q, H, C, B, W, R, L, G> extends EndpointTypes {
+export interface Types<P, Q, H, C, B, W, R, L, G, A = unknown, T = never, K = undefined> extends EndpointTypes {
   readonly input: Present<Input<P, Q, H, C, B>, FilledBy<R>>
   readonly sent: SentInput<P, Q, H, C, B>
   // Written out, so that what is inferred names nothing of these.
@@ -196,9 +211,11 @@ export interface Types<P, Q, H, C, B, W, R, L, G> extends EndpointTypes {
   readonly filled: {
     [K in keyof L]: L[K] extends Lookup<unknown, unknown, infer A> ? (string extends A ? never : A) : never
   }[keyof L]
-  readonly services: AskedBy<L>
+  readonly services: AskedBy<L> & A
   readonly who: Who<W>
   readonly gives: G extends Field ? In<G> : unknown
+  readonly attested: [T] extends [never] ? false : true
+  readonly bytes: [K] extends [true] ? Uint8Array : undefined
 }
 
 /**
@@ -220,12 +237,16 @@ export function declareEndpoint<
   const R extends readonly Rule[] = [],
   L extends Lookups = {},
   G extends Field | undefined = undefined,
+  A = unknown,
+  T extends Attested = never,
+  const K extends true | undefined = undefined,
 >(
   signature: S,
   declaration: ([Names<S>] extends [never] ? NoPath : WithPath<P>) &
     Declaration<Q, H, C, B, W, WithWho<Input<P, Q, H, C, B>, W>, R, L> &
-    Giving<G>,
-): Endpoint<Flat<Types<P, Q, H, C, B, W, R, L, G>>> {
+    Giving<G> &
+    AsItCame<W, A, T, K>,
+): Endpoint<Flat<Types<P, Q, H, C, B, W, R, L, G, A, T, K>>> {
   return frozen(nodeOf(signature, declaration as LooseDeclaration, {})) as never
 }
 
@@ -242,7 +263,8 @@ export const isEndpoint = (one: unknown): one is EndpointNode =>
 
 /** A declaration without its static types. */
 type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, Field, unknown, readonly Rule[], Lookups> &
-  Giving<Field> & { path?: Fields }
+  Giving<Field> &
+  AsItCame<Field, never, Attested, true> & { path?: Fields }
 
 /** @param far The lookups of the group that the endpoint is made in. */
 export function nodeOf(signature: string, declaration: LooseDeclaration, far: EndpointNode['lookups']): EndpointNode {

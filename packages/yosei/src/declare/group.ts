@@ -9,12 +9,14 @@ import { type RuleMaker, ruleMaker } from '../rules/rules.js'
 import { unfolded } from '../rules/while.js'
 import type { Endpoint, Endpoints, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
+import type { Attested } from '../terms/head.js'
 import { placed, returned } from '../terms/mistake.js'
 import { nearest, type Policy } from '../terms/policy.js'
 import { checkStatuses } from '../terms/statuses.js'
 import { parseTemplate } from '../terms/template.js'
 import type { Field, Fields, Flat } from '../terms/types.js'
 import {
+  type AsItCame,
   asSecret,
   type Body,
   cookiePart,
@@ -34,7 +36,7 @@ import {
 } from './endpoint.js'
 import { type LookupMaker, type Lookups, lookupMaker } from './lookups.js'
 
-interface Shared<S, P, Q, H, C, W, I, L> extends Policy {
+interface Shared<S, P, Q, H, C, W, I, L, A, T extends Attested, K> extends Policy, AsItCame<W, A, T, K> {
   /** Before the templates of all: `/teams/{team}`. */
   prefix?: S | undefined
   /** The parameters of the prefix. */
@@ -70,6 +72,8 @@ interface GroupedTypes<T extends EndpointTypes, Far extends EndpointTypes> exten
   readonly services: T['services'] & Far['services']
   readonly who: unknown extends T['who'] ? Far['who'] : T['who']
   readonly gives: T['gives']
+  readonly attested: T['attested'] extends true ? true : Far['attested']
+  readonly bytes: T['bytes'] extends undefined ? Far['bytes'] : T['bytes']
 }
 type Grouped<E, Far extends EndpointTypes> = E extends Endpoint<infer T> ? Endpoint<Flat<GroupedTypes<T, Far>>> : never
 
@@ -87,6 +91,9 @@ export interface SharedMaker<P, Q, H, C, W, L> {
     const R extends readonly Rule[] = [],
     OL extends Lookups = {},
     G extends Field | undefined = undefined,
+    A = unknown,
+    T extends Attested = never,
+    const K extends true | undefined = undefined,
   >(
     signature: S,
     declaration: ([Names<S>] extends [never] ? { path?: undefined } : { path: OP }) &
@@ -101,8 +108,9 @@ export interface SharedMaker<P, Q, H, C, W, L> {
         OL,
         L
       > &
-      Giving<G>,
-  ): Endpoint<Flat<Types<OP, OQ, OH, OC, OB, OW, R, OL, G>>>
+      Giving<G> &
+      AsItCame<OW extends Field ? OW : W, A, T, K>,
+  ): Endpoint<Flat<Types<OP, OQ, OH, OC, OB, OW, R, OL, G, A, T, K>>>
 }
 
 /**
@@ -122,12 +130,15 @@ export function declareGroup<
   C extends Fields = {},
   W extends Field | undefined = undefined,
   L extends Lookups = {},
+  A = unknown,
+  T extends Attested = never,
+  const K extends true | undefined = undefined,
 >(
-  shared: Shared<S, P, Q, H, C, W, WithWho<Input<P, Q, H, C, undefined>, W>, L>,
+  shared: Shared<S, P, Q, H, C, W, WithWho<Input<P, Q, H, C, undefined>, W>, L, A, T, K>,
   endpoints: E | ((shared: SharedMaker<P, Q, H, C, W, L>) => E),
   /** Holds a declaration to making sense, before it is read. */
   check: (signature: string, declaration: never) => void = () => undefined,
-): { readonly [N in keyof E]: Grouped<E[N], Types<P, Q, H, C, undefined, W, [], L, undefined>> } {
+): { readonly [N in keyof E]: Grouped<E[N], Types<P, Q, H, C, undefined, W, [], L, undefined, A, T, K>> } {
   const loose = shared as LooseShared
   checkStatuses('group', loose.statuses)
   const far = placed('group', () =>
@@ -142,7 +153,7 @@ export function declareGroup<
   return Object.freeze(Object.fromEntries(grouped)) as never
 }
 
-type LooseShared = Shared<string, Fields, Fields, Fields, Fields, Field, unknown, Lookups>
+type LooseShared = Shared<string, Fields, Fields, Fields, Fields, Field, unknown, Lookups, never, Attested, true>
 
 function joined(shared: LooseShared, far: EndpointNode['lookups'], endpoint: EndpointNode): EndpointNode {
   const {

@@ -2,6 +2,7 @@
 
 import type { All, Endpoints, Intake, ServicesOf, WhoOf } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
+import type { Head } from '../terms/head.js'
 import type { Catalogues, Envelope, Journal, Naming, Refused, TurnStore, WriteEnvelope } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { shown } from '../terms/option-types.js'
@@ -10,37 +11,6 @@ import { nearest, type Policy, type SettledLimits, settleLimits } from '../terms
 import { checkStatuses, type Statuses } from '../terms/statuses.js'
 import type { Telemetry } from '../terms/telemetry.js'
 import { type EndpointNode, endpointsIn } from './endpoint.js'
-
-/**
- * The header fields of a request, each as it was sent. They are asked as a fetch `Headers` is; `new Headers([...fields])`
- * makes one, at a price.
- */
-export interface HeaderFields extends Iterable<readonly [name: string, value: string]> {
-  /** The value of a field, in any case of its name. Several lines of one name are joined (RFC 9110, section 5.3). */
-  get(name: string): string | null
-  /** Whether the field was sent. */
-  has(name: string): boolean
-}
-
-/** What is known of a request before its body has come. */
-export interface Head {
-  /** The method, such as `POST`. */
-  readonly method: string
-  /** Raw, as in the request line. */
-  readonly target: string
-  /** The header fields. */
-  readonly headers: HeaderFields
-  /** The endpoint's name in the intake, its template and its tags. */
-  readonly endpoint: string
-  /** The path template of the endpoint. */
-  readonly template: string
-  /** The tags of the endpoint. */
-  readonly tags: readonly string[]
-  /** The raw values of the path's parameters, by name. */
-  readonly path: { readonly [name: string]: string }
-  /** Fires when the client has gone, or the answer has taken too long; made when it is looked at. */
-  readonly signal: AbortSignal
-}
 
 interface Shared<Who, Services> {
   /**

@@ -54,7 +54,7 @@ export function responsesOf(
   examples: ReadonlyMap<number, unknown>,
   shared: Map<string, object>,
 ): { readonly [status: string]: object } {
-  const { statuses, turn, lookups, bodies } = endpoint
+  const { statuses, turn, lookups, bodies, attest } = endpoint
   const found = new Map<number, Demanded[]>()
   for (const demand of demands) {
     const own = found.get(demand.status)
@@ -62,7 +62,7 @@ export function responsesOf(
     else found.set(demand.status, [demand])
   }
   const statusesOf = (names: readonly StatusName[]) => names.map((name) => statusFor(name, statuses))
-  const isAsked = app.identify !== undefined || turn !== undefined || Object.keys(lookups).length > 0
+  const isAsked = app.identify || attest || turn || Object.keys(lookups).length > 0
   const general = [
     ...statusesOf(anyways),
     ...(bodies.length > 0 ? statusesOf(withBody) : []),

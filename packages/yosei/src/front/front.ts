@@ -143,7 +143,7 @@ export function front<A extends Intake>(app: A, ...[options]: FrontArguments<A>)
     streams: true,
     refuse: (rejection) => current.refuse(rejection),
     incoming: (request, response, isAsking) =>
-      new NodeIncoming(request, response, request.url, isAsking, undefined, KeptBody),
+      new NodeIncoming(request, response, request.url, isAsking, undefined, undefined, KeptBody),
     answer: (incoming, response) => answer(current, about, incoming, response),
     upgrade: (request, socket, head) => upgrade(current, about, request, socket, head),
     close: () => backend.close(),
@@ -201,7 +201,7 @@ async function answer(
   // Requests that are only observed are judged before they are received.
   if (body?.isAsking && endpointFor(app, message, folds)?.mode === 'observe') body.start()
   try {
-    const passage = await pass(node, response, () => undefined, { incoming, progress })
+    const passage = await pass(node, response, {}, { incoming, progress })
     const destination = passage?.judged && destinationOf(passage.judged)
     await passage?.hold(
       () =>

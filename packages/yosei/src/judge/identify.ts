@@ -1,9 +1,8 @@
 /** The stage that asks the caller, from the head alone. */
 
-import { challengeOf, type HeaderFields } from '../declare/intake.js'
-import { type AnyMessage, fieldOf, lowerCase } from '../read/message.js'
-import { put } from '../terms/own.js'
+import { challengeOf } from '../declare/intake.js'
 import { statusFor } from '../terms/statuses.js'
+import { headOf } from './head.js'
 import type { Opened } from './open.js'
 import { type Refusing, refusalsIn, rejectRefused } from './refuse.js'
 import { askWithin, type LateSignal, withSignal } from './signal.js'
@@ -15,19 +14,9 @@ import { type Asker, checkWho, mayEnter } from './who.js'
 export type Identified = Asker | { readonly rejected: Rejection }
 
 export async function identify(opened: Opened, services: unknown, signal: LateSignal): Promise<Identified> {
-  const { app, message, destination } = opened
+  const { app, destination } = opened
   const { name, endpoint, limits } = destination
-  const path: { [name: string]: string } = {}
-  for (const [index, { name }] of destination.parameters.entries()) put(path, name, opened.segments[index] ?? '')
-  const head = {
-    method: message.method,
-    target: message.target,
-    endpoint: name,
-    template: endpoint.template,
-    tags: endpoint.tags,
-    path,
-    headers: new Fields(message),
-  }
+  const head = headOf(opened)
   let who: unknown
   try {
     who = await askWithin(['identify', limits.handle], signal, (own) =>
@@ -50,23 +39,6 @@ export async function identify(opened: Opened, services: unknown, signal: LateSi
   }
   const refusals = refusalsIn(who)
   return refusals ? refused(opened, refusals) : authorize(opened, who)
-}
-
-/** A fetch `Headers` would cost as much as the judgement, and throws for a value that HTTP forbids. */
-class Fields implements HeaderFields {
-  readonly #lines: AnyMessage['headers']
-  constructor({ headers }: AnyMessage) {
-    this.#lines = headers
-  }
-  get(name: string): string | null {
-    return fieldOf(this.#lines, lowerCase(name)) ?? null
-  }
-  has(name: string): boolean {
-    return fieldOf(this.#lines, lowerCase(name)) !== undefined
-  }
-  [Symbol.iterator]() {
-    return this.#lines[Symbol.iterator]()
-  }
 }
 
 /** Lets in whoever is known and may; at an open endpoint everybody who may. */

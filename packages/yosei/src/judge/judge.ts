@@ -15,13 +15,16 @@ import { pending } from './parts.js'
 import { partsOf } from './read.js'
 import { type Platform, type Received, receiveNow, type Unreceived } from './receive.js'
 import { following } from './signal.js'
-import { type AcceptedJudgement, type AnyVerdict, conclude, type Judged, judgeStages } from './stages.js'
+import { type AcceptedJudgement, type AnyVerdict, conclude, type Judged, judgeStages, traced } from './stages.js'
 import { type Rejection, reject, rejectFailed, verdictOf } from './verdict.js'
 import type { Asker } from './who.js'
 
 /** Options of `judge`. */
 export interface JudgeOptions {
-  /** What lookups and `identify` are given; `{}` suffices. Without services none is asked, and the verdict is pending. */
+  /**
+   * What lookups, `identify` and `attest` are given; `{}` suffices. Without services none is asked, and the verdict is
+   * pending.
+   */
   services?: unknown
   /** The caller, if it is known already: then `identify` does not run. */
   who?: unknown
@@ -63,8 +66,12 @@ export async function judgeOn<E extends Endpoints>(
   const { verdict, dispose } = judged
   if (verdict.outcome === 'rejected') return told(intakeNode(app), verdict, judged)
   if (dispose) unheld.register(verdict.input as object, dispose)
-  const unasked = intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : allAsked
-  if (unasked === allAsked && isEmpty(judged.opened?.destination.endpoint.lookups)) return verdict as Verdict<E>
+  const { lookups = {}, attest } = judged.opened?.destination.endpoint ?? {}
+  const unasked = [
+    ...(intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : []),
+    ...(attest && services === undefined ? ['attest'] : []),
+  ]
+  if (unasked.length === 0 && isEmpty(lookups)) return verdict as Verdict<E>
   return (await settleLookups(judged as AcceptedJudgement, unasked, services, signal)) as Verdict<E>
 }
 
@@ -73,8 +80,6 @@ function told(app: IntakeNode, rejection: Rejection, judged: Judged): Rejected {
   journalFailure(app, rejection, judged)
   return verdictOf(rejection)
 }
-
-const allAsked: readonly string[] = []
 
 /** The verdict after the lookups: pending if a service could not be asked. */
 async function settleLookups(
@@ -135,6 +140,6 @@ export function judgeMessage(
     const admitted = authorize(opened, asker.who)
     if ('rejected' in admitted) return admitted.rejected
   }
-  const came = received ?? (receiveNow(opened) as Received | Unreceived)
+  const came = traced(run, received ?? (receiveNow(opened) as Received | Unreceived))
   return conclude(opened, partsOf(opened, came, run), came, run, asker)
 }

@@ -47,6 +47,8 @@ export interface Received {
   readonly value: unknown
   /** Whether other code parsed it: it may be anything then. */
   readonly isForeign?: boolean
+  /** As it came, if other code has kept it. */
+  readonly bytes?: Uint8Array | undefined
   /** Where it carries JSON among texts. */
   readonly json?: readonly Path[]
   /** Removes the files that came with it. */
@@ -54,7 +56,7 @@ export interface Received {
 }
 
 /** A body that other code has parsed. */
-export const foreign = (value: unknown): Received => ({ value, isForeign: true })
+export const foreign = (value: unknown, bytes?: Uint8Array): Received => ({ value, isForeign: true, bytes })
 
 /** A body that other code has read, and that is not there any more: a mistake of the service. */
 export const misplaced = (): Unreceived => ({
@@ -63,6 +65,16 @@ export const misplaced = (): Unreceived => ({
   headers: {},
   cause: new Error(
     'the body was read before Yosei could, and request.body has nothing that it can be judged by: put Yosei before what reads the stream, or behind a parser that leaves the values of this media type at request.body',
+  ),
+})
+
+/** A body of which other code has kept no bytes, although it must be had as it came: a mistake of the service. */
+export const notKept = (): Unreceived => ({
+  failure: 'failure',
+  fault: undefined,
+  headers: {},
+  cause: new Error(
+    "attest and keepBytes need the body as it came, and it was read before Yosei could: put Yosei before the parser, or let the parser keep the bytes and name where, as in gate(app, { bytesAt: 'rawBody' })",
   ),
 })
 
@@ -82,6 +94,25 @@ export function receiveNow(opened: Opened): Received | Unreceived | undefined {
 const isStreamed = (body: Opened['body']) => body !== undefined && syntaxOf(body).isStreamed
 
 const nothing: Received = { value: undefined }
+
+/** The body as it came, within its limits of size and time; empty if there is none. */
+export async function receiveBytes(opened: Opened): Promise<Uint8Array | Unreceived> {
+  const { message, head, most, destination } = opened
+  const { body: sent } = message
+  if (sent === null || sent === '') return head.contentLength ? broken : new Uint8Array()
+  const came = isNow(sent) ? sent : await sent.collect(most, destination.limits.receive)
+  if (!isNow(sent) && isTrouble(came)) return troubles(opened)[came]
+  const bytes = typeof came === 'string' ? new TextEncoder().encode(came) : came
+  return wrongLength(came, opened) ?? (bytes.length > most ? troubles(opened).too_large : bytes)
+}
+
+/** What a body of these bytes says. */
+export const readReceived = (
+  bytes: Uint8Array,
+  opened: Opened,
+  platform: Platform,
+): Received | Unreceived | Promise<Received | Unreceived> =>
+  opened.head.codings.length > 0 && bytes.length > 0 ? decoded(bytes, opened, platform) : readBytes(bytes, opened)
 
 /**
  * Waits for the body, and goes on with what came of it: without a promise more than it takes, as most requests come by

@@ -10,11 +10,22 @@ import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import type { RequestTelemetry } from '../terms/telemetry.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
+import { attest } from './attest.js'
 import { check } from './check.js'
 import { authorize, type Identified, identify } from './identify.js'
 import { type Opened, open } from './open.js'
 import { partsOf } from './read.js'
-import { type Platform, type Received, receive, receiveNow, takenOver, type Unreceived } from './receive.js'
+import {
+  notKept,
+  type Platform,
+  type Received,
+  readReceived,
+  receive,
+  receiveBytes,
+  receiveNow,
+  takenOver,
+  type Unreceived,
+} from './receive.js'
 import type { LateSignal } from './signal.js'
 import { type Rejection, reject, rejectFailed } from './verdict.js'
 import type { Asker } from './who.js'
@@ -57,6 +68,8 @@ export interface Judged {
   /** The parts as they were sent. */
   readonly sent?: Parts
   readonly who?: unknown
+  /** The body as it came, if its endpoint keeps it. */
+  readonly bytes?: Uint8Array
   /** Removes the files that came with the request. They are gone already if it was rejected. */
   readonly dispose?: (() => Promise<void>) | undefined
 }
@@ -118,11 +131,41 @@ const goOn = (identified: Identified, opened: Opened, run: Run, options: StageOp
   'rejected' in identified ? { verdict: identified.rejected, opened } : takeBody(opened, run, options, identified)
 
 function takeBody(opened: Opened, run: Run, options: StageOptions, asker: Asker | undefined): Judged | Promise<Judged> {
+  const { attest, keepBytes } = opened.destination.endpoint
+  if (attest || keepBytes) return takeAsItCame(opened, run, options, asker)
   const now = options.received ? takenOver(opened, options.received) : receiveNow(opened)
   if (!now) run.telemetry?.stage('receive')
   return now
-    ? judgedOf(opened, now, run, asker)
-    : receive(opened, options.platform, (received) => judgedOf(opened, received, run, asker))
+    ? judgedOf(opened, traced(run, now), run, asker)
+    : receive(opened, options.platform, (received) => judgedOf(opened, traced(run, received), run, asker))
+}
+
+/** What came of the body, which the trace says. */
+export function traced<R extends Received | Unreceived>(run: Run, received: R): R {
+  run.trace?.steps.push({ stage: 'receive', outcome: 'fault' in received ? 'failed' : 'passed' })
+  return received
+}
+
+/** The body as it came is attested before it is read, or kept for the handler. */
+async function takeAsItCame(
+  opened: Opened,
+  run: Run,
+  { received: taken, platform, identity, services, signal }: StageOptions,
+  asker: Asker | undefined,
+): Promise<Judged> {
+  const { attest: isAttested, keepBytes } = opened.destination.endpoint
+  run.telemetry?.stage('receive')
+  const bytes = !taken ? await receiveBytes(opened) : 'failure' in taken ? taken : (taken.bytes ?? notKept())
+  if ('failure' in bytes) return judgedOf(opened, traced(run, bytes), run, asker)
+  traced(run, { value: bytes })
+  if (isAttested && (identity === 'asked' || services !== undefined)) {
+    run.telemetry?.stage('attest')
+    const rejection = await attest(opened, bytes, asker?.who, services, signal)
+    if (rejection) return { verdict: rejection, opened, who: asker?.who }
+  }
+  const received = taken ? takenOver(opened, taken) : await readReceived(bytes, opened, platform)
+  const judged = await judgedOf(opened, 'fault' in received ? traced(run, received) : received, run, asker)
+  return keepBytes ? { ...judged, bytes } : judged
 }
 
 function judgedOf(
@@ -173,7 +216,6 @@ export function conclude(
 ): AnyVerdict {
   const { message, destination, body, app, head } = opened
   const { name, endpoint, limits } = destination
-  run.trace?.steps.push({ stage: 'receive', outcome: 'fault' in received ? 'failed' : 'passed' })
   if ('fault' in received) {
     const { fault, failure, headers, cause } = received
     const status = statusFor(failure, endpoint.statuses, fault?.code)

@@ -68,6 +68,7 @@ function outlineEndpoint(endpoint: EndpointNode): EndpointOutline {
     cookie,
     bodies,
     who,
+    attest,
     may,
     gives,
     rules,
@@ -86,6 +87,7 @@ function outlineEndpoint(endpoint: EndpointNode): EndpointOutline {
     body: Object.fromEntries(bodies.map(({ mediaType, node }) => [mediaType, field(node)])),
     ...(who ? { who: field(who) } : {}),
     ...(gives ? { gives: field(gives) } : {}),
+    ...(attest ? { attested: true } : {}),
     ...(may ? { may: toJson(may, (one) => concealed(one, root)) } : {}),
     rules: outlineRules(rules, root),
     lookups: mapValues(lookups, ({ follows = {}, ...lookup }) => ({

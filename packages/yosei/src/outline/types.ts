@@ -131,6 +131,10 @@ export interface EndpointOutline {
   readonly body: FieldOutlines
   /** What it must know about the caller. */
   readonly who?: FieldOutline
+  /** Whether a function says if its messages are genuine. */
+  readonly attested?: true
+  /** Whether handlers get the body as it came. */
+  readonly keepBytes?: true
   /** What a success gives. */
   readonly gives?: FieldOutline
   /** Rules between fields. */

@@ -76,9 +76,12 @@ export function demandsOf(app: Intake): readonly Demanded[] {
 /** An address with `[]` for each element. */
 const foldedPath = (path: Path): Path => path.map((key) => (typeof key === 'number' && key !== EACH_NAME ? EACH : key))
 
-/** What lookups and turns reject with. */
-export function outsideOf({ lookups, statuses }: EndpointNode) {
-  return Object.entries(lookups).map(([name, { refusal, absent, reads }]) => {
+/** What only services can say: the answers of lookups, and whether a message is genuine. */
+export function outsideOf({ lookups, statuses, attest, bodies }: EndpointNode) {
+  const code = 'not_genuine'
+  const status = statusFor('notGenuine', statuses, code)
+  const forged = attest ? [{ what: 'attest', address: bodies.length > 0 ? 'body' : 'header', code, status }] : []
+  const refused = Object.entries(lookups).map(([name, { refusal, absent, reads }]) => {
     const { failure, code } = absent ? usualWhenAbsent : usual
     return {
       what: `lookup ${name}`,
@@ -87,4 +90,5 @@ export function outsideOf({ lookups, statuses }: EndpointNode) {
       status: refusal?.status ?? statusFor(failure, statuses, code),
     }
   })
+  return [...forged, ...refused]
 }

@@ -1,6 +1,7 @@
 /** What a description asks of callers: that credentials are there (OpenAPI 3.1, section 4.8.27). */
-import type { Head } from '../declare/intake.js'
+
 import { isNamed } from '../kinds/run.js'
+import type { Head } from '../terms/head.js'
 import { mistake } from '../terms/mistake.js'
 import type { At, Description, Json } from './description.js'
 import { isList } from './positions.js'

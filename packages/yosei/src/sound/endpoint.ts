@@ -82,8 +82,20 @@ export function checkEndpoint(node: EndpointNode): void {
   const root = rootOf(node, bodies[0])
   const unfit = node.may && (mistakeIn(node.may, measuresIn) ?? neverIn(node.may, root))
   if (unfit) mistake(`${signature}, may`, ...unfit)
-  if (Object.hasOwn(node.lookups, 'identify'))
-    mistake(`${signature}, lookup identify`, 'that name is reserved for the caller', 'Give the lookup another name')
+  for (const [name, meant] of [
+    ['identify', 'the caller'],
+    ['attest', 'what attests messages'],
+  ] as const)
+    if (Object.hasOwn(node.lookups, name))
+      mistake(`${signature}, lookup ${name}`, `that name is reserved for ${meant}`, 'Give the lookup another name')
+  const streamed = node.bodies.find((body) => syntaxOf(body).isStreamed)
+  const needsBytes = (['attest', 'keepBytes'] as const).find((name) => node[name])
+  if (streamed && needsBytes)
+    mistake(
+      `${signature}, ${needsBytes}`,
+      `it needs the whole body as it came, and ${streamed.mediaType} is never whole in memory`,
+      'Take the files in an endpoint of their own',
+    )
   for (const [name, { reads, fill, when, refusal, follows = {} }] of Object.entries(node.lookups)) {
     const wrong = when && (mistakeIn(when, measuresIn) ?? (bodies.length > 1 ? undefined : neverIn(when, root)))
     if (wrong) mistake(`${signature}, lookup ${name}`, ...wrong)

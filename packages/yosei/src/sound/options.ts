@@ -1,6 +1,6 @@
 /** What endpoints, groups, intakes, lookups and turns take. */
 
-import type { Declaration, Giving } from '../declare/endpoint.js'
+import type { AsItCame, Declaration, Giving } from '../declare/endpoint.js'
 import type { IntakeDeclaration } from '../declare/intake.js'
 import type { LookupNode, TurnNode } from '../declare/lookups.js'
 import type { Refusal } from '../terms/hooks.js'
@@ -91,11 +91,15 @@ const shared = /* @__PURE__ */ merged(
     may: aFunction("(on) => on.is('who.role', 'clerk')"),
     rules: aFunction("(on) => [on.needed('body.a', on.sent('body.b'))]"),
     lookups: aFunction('(on) => ({ one: on.lookup({ … }) })'),
+    attest: aFunction('({ bytes, head }, services) => services.signatures.fit(bytes, head)'),
+    keepBytes: oneOf(true),
   },
   policyOptions,
 )
 type AnyDeclaration = Declaration<unknown, unknown, unknown, unknown, unknown, unknown, unknown, unknown>
-const endpointOptions: Options<AnyDeclaration & Giving<unknown> & { path: unknown }> = /* @__PURE__ */ merged(
+const endpointOptions: Options<
+  AnyDeclaration & Giving<unknown> & AsItCame<unknown, unknown, never, unknown> & { path: unknown }
+> = /* @__PURE__ */ merged(
   {
     title: aText,
     description: aText,

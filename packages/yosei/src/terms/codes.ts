@@ -46,4 +46,5 @@ export type Code =
   | 'not_allowed_here'
   | 'not_known'
   | 'not_allowed'
+  | 'not_genuine'
   | 'busy'

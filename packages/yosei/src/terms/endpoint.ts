@@ -15,6 +15,10 @@ export interface EndpointTypes {
   readonly services: unknown
   /** The caller. */
   readonly who: unknown
+  /** Whether it attests its messages. */
+  readonly attested: boolean
+  /** The body as it came, if it is kept. */
+  readonly bytes: Uint8Array | undefined
   /** What a success gives, as JSON. */
   readonly gives: unknown
 }
@@ -30,6 +34,8 @@ export interface Endpoint<T extends EndpointTypes = EndpointTypes> {
 export type TypesOf<E> = E extends Endpoint<infer T> ? T : never
 /** The typed input of an endpoint's accepted requests, as its handler gets it. */
 export type Accepted<E> = Present<TypesOf<E>['input'], TypesOf<E>['filled']>
+/** The body as it came, if an endpoint keeps it. */
+export type BytesOf<E> = TypesOf<E>['bytes']
 /** What a client sends to an endpoint. */
 export type Sent<E> = TypesOf<E>['sent']
 /** What an endpoint's lookups find, by their names. */

@@ -56,6 +56,7 @@ export const statusRows: { readonly [S in StatusName]: readonly Row[] } = {
   ],
   notKnown: [['identify', 'no valid credentials', '`WWW-Authenticate`', 'the header field of `challenge`']],
   notAllowed: [['identify', '`may` does not hold', '', 'the header field of `challenge`']],
+  notGenuine: [['attest', '`attest` gave `false`', '', '`body`']],
   path: [['shape', 'errors in the path', '', 'each field']],
   query: [
     ['shape', 'errors in the query', '', 'each field'],
@@ -74,6 +75,7 @@ export const statusRows: { readonly [S in StatusName]: readonly Row[] } = {
   alreadyThere: [['lookups', 'found, by a lookup with `absent: true`', '', 'the first of its `reads`']],
   unavailable: [
     ['identify', '`identify` threw, or took longer than `limits.handle`', '`Retry-After`', ''],
+    ['attest', '`attest` threw, or took longer than `limits.handle`', '`Retry-After`', ''],
     ['receive', 'a file could not be stored', '`Retry-After`, `Connection: close`', ''],
     ['turn', 'more than `waiters` requests wait, or the store failed', '`Retry-After`', 'the first of its `by`'],
     ['lookups', 'a lookup threw, or took longer than `within`', '`Retry-After`', ''],

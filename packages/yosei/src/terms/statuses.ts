@@ -9,6 +9,7 @@ export type Stage =
   | 'admit'
   | 'identify'
   | 'receive'
+  | 'attest'
   | 'read'
   | 'shape'
   | 'rules'
@@ -50,6 +51,8 @@ export const usualStatuses = {
   notKnown: 401,
   /** `may` does not hold. */
   notAllowed: 403,
+  /** `attest` gave `false`. */
+  notGenuine: 403,
   /** Errors in the path. */
   path: 400,
   /** Errors in the query. */
@@ -68,7 +71,7 @@ export const usualStatuses = {
   notFound: 422,
   /** Found, by a lookup with `absent: true`. */
   alreadyThere: 409,
-  /** `identify` threw, or took longer than `limits.handle`. */
+  /** `identify` or `attest` threw, or took longer than `limits.handle`. */
   unavailable: 503,
   /** The handler, or a function of the declaration, threw. */
   failure: 500,

@@ -1,7 +1,7 @@
 /** What metrics and traces are made of: the pipeline says how each request goes. */
 
 /** The stages whose time is measured. */
-export type TimedStage = 'identify' | 'receive' | 'check' | 'turn' | 'lookups' | 'handle'
+export type TimedStage = 'identify' | 'receive' | 'attest' | 'check' | 'turn' | 'lookups' | 'handle'
 /** How the wait for a turn ended, and what happened to a turn that is held. */
 export type TurnEnd = 'taken' | 'busy' | 'full' | 'failed'
 export type TurnEvent = 'renewed' | 'lost'

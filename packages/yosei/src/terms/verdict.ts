@@ -75,15 +75,15 @@ export interface AcceptedVerdict<N, I> extends Traced {
   /** The typed input. */
   readonly input: I
 }
-/** Sound so far, but these lookups were not asked, since no services were given. */
+/** Valid as far as it was checked: lookups, `identify` and `attest` did not run, because no services were given. */
 export interface PendingVerdict<N, I> extends Traced {
-  /** The request is valid, but lookups did not run. */
+  /** The request is valid as far as it was checked. */
   readonly outcome: 'pending'
   /** The name of the endpoint. */
   readonly endpoint: N
   /** The typed input. */
   readonly input: I
-  /** The names of the lookups that did not run. */
+  /** What did not run: the names of lookups, `identify`, `attest`. */
   readonly unasked: readonly string[]
 }
 /** Only an endpoint that asks a service can be pending. */
@@ -91,8 +91,10 @@ type MaybePending<N, E> = IsAsking<TypesOf<E>> extends false ? never : PendingVe
 type IsAsking<T extends EndpointTypes> = unknown extends T['found']
   ? true
   : keyof T['found'] extends never
-    ? unknown extends T['who']
-      ? false
+    ? T['attested'] extends false
+      ? unknown extends T['who']
+        ? false
+        : true
       : true
     : true
 /** The verdict on a request to one endpoint. */

@@ -9,6 +9,7 @@ import { nodesBelow } from '../kinds/locate.js'
 import { formatAddress, formatPointer, type Path, parseAddress } from '../terms/address.js'
 import type { Size } from '../terms/declared.js'
 import type { Endpoint, Endpoints, Gives, Intake, Sent } from '../terms/endpoint.js'
+import type { Sign } from '../terms/head.js'
 import type { Envelope, EnvelopedError, Naming } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { aFunction, aSize, aText, checkOptions, type Options, type OptionType, oneOf } from '../terms/option-types.js'
@@ -19,6 +20,8 @@ import type { FieldError, Rejected } from '../terms/verdict.js'
 import { english } from '../words/english.js'
 import { nameOf, pathsBelow } from '../words/naming.js'
 import { UnacceptableError, write } from './write.js'
+
+export { signMessage } from './sign.js'
 
 /** Parts that need nothing may be left out. */
 type Loose<S> = { [P in keyof S as Bare<S[P]> extends true ? never : P]: S[P] } & {
@@ -36,6 +39,13 @@ export interface ClientOptions {
   readonly fetch?: ((request: Request) => Promise<Response>) | undefined
   /** Header fields of each request that no endpoint declares, such as credentials. */
   readonly headers?: SentHeaders | (() => SentHeaders | Promise<SentHeaders>) | undefined
+  /**
+   * Signs each request: gives the header fields for what an endpoint attests.
+   *
+   * @example
+   * sign: async ({ bytes }) => ({ 'x-signature': await hmacOf(bytes) })
+   */
+  readonly sign?: Sign | undefined
   /** The most bytes of an answer that are read: `'16MB'` by default. A larger answer is thrown as a RangeError. */
   readonly bytes?: Size | undefined
   /**
@@ -82,6 +92,7 @@ const options: Options<ClientOptions> = {
   base: { ...aText, example: "'https://observatory.example'", isRequired: true },
   fetch: aFunction('(request) => fetch(request)'),
   headers,
+  sign: aFunction("({ bytes }) => ({ 'x-signature': hmacOf(bytes) })"),
   bytes: aSize,
   redirects: oneOf('follow', 'answer'),
 }
@@ -120,8 +131,8 @@ async function call(
   endpoint: Endpoint,
   base: string,
   sent: Parts,
-  { base: at, fetch: send = (request) => fetch(request), headers, bytes = '16MB', redirects }: ClientOptions,
-  { signal, headers: own }: CallOptions,
+  { base: at, fetch: own = (request) => fetch(request), headers, sign, bytes = '16MB', redirects }: ClientOptions,
+  { signal, headers: more }: CallOptions,
   read: Envelope['read'],
 ): Promise<Succeeded<Endpoint> | RefusedAnswer> {
   let request: Request
@@ -133,9 +144,10 @@ async function call(
     throw error
   }
   const known = typeof headers === 'function' ? await headers() : headers
-  for (const given of [known, own])
+  for (const given of [known, more])
     if (given) for (const [field, value] of new Headers(given as HeadersInit)) request.headers.set(field, value)
   const asked = new Request(request, { redirect: 'manual', ...(signal ? { signal } : {}) })
+  const send = sign ? async (request: Request) => own(await signed(request, sign)) : own
   const response = redirects === 'follow' ? await followed(asked, send) : await send(asked)
   if (response.type === 'opaqueredirect')
     throw new TypeError(
@@ -145,6 +157,16 @@ async function call(
   if (response.status >= 400) return refusedBy(name, response, content, read)
   const value = content as never
   return { outcome: 'accepted', status: response.status, value, headers: response.headers }
+}
+
+/** A request with its signature. */
+async function signed(request: Request, sign: Sign): Promise<Request> {
+  const { method, headers } = request
+  const { pathname, search } = new URL(request.url)
+  const bytes = new Uint8Array(await request.clone().arrayBuffer())
+  const fields = await sign({ method, target: pathname + search, headers, bytes, now: new Date() })
+  for (const [name, value] of Object.entries(fields)) headers.set(name, value)
+  return request
 }
 
 const isJson = /^application\/(?:[^;]*\+)?json\b/i

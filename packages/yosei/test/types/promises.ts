@@ -205,3 +205,20 @@ same<Gives<typeof giving>, { at: string; n?: number }>()
 same<Accepted<typeof giving>['path'], { name: string; type: string }>()
 // @ts-expect-error the template has another parameter
 endpoint('GET /files/{name}.{type}', { path: { name: text() } })
+
+// Messages as they came.
+const webhook = endpoint('POST /hooks/{id}', { path: { id: text() }, body: text(), who, keepBytes: true, attest: ({ bytes, head, now, who }, { keys }: { keys: string[] }) => { same<[typeof bytes, typeof head.method, typeof now, typeof who.role], [Uint8Array, string, Date, 'clerk' | 'guest']>(); return keys.includes('k') } })
+const unkept = endpoint('POST /a', { body: text(), attest: async ({ bytes }) => bytes.length > 0 })
+const hooks = intake({ endpoints: { webhook, unkept, ...group({ attest: (_, { log }: { log(): boolean }) => log(), keepBytes: true }, { shared: endpoint('POST /b', { body: text() }) }) }, identify: () => ({ role: 'clerk' as const, teams: [], since: new Date() }) })
+serve(hooks, { webhook: (_, { bytes }) => same<typeof bytes, Uint8Array>(), unkept: (_, { bytes }) => same<typeof bytes, undefined>(), shared: (_, { bytes }) => same<typeof bytes, Uint8Array>() }, { services: { keys: [], log: () => true } })
+// @ts-expect-error the services of attest are missing
+serve(hooks, { webhook: () => 1, unkept: () => 1, shared: () => 1 }, { services: { keys: [] } })
+// @ts-expect-error a function without return lets everybody in
+endpoint('POST /a', { body: text(), attest: ({ bytes }) => { bytes.length > 0 } })
+// @ts-expect-error a signature is not a verdict
+endpoint('POST /a', { body: text(), attest: () => 'ok' })
+// @ts-expect-error nor is a promise of one
+group({ attest: async () => 1 }, { unkept })
+// @ts-expect-error bytes are kept or not
+endpoint('POST /a', { body: text(), keepBytes: false })
+judge(hooks, 'POST /a HTTP/1.1').then((verdict) => verdict.outcome === 'pending' && same<typeof verdict.endpoint, 'webhook' | 'unkept' | 'shared'>())
