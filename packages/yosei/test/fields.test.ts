@@ -4,7 +4,7 @@
  * where.
  */
 import { describe, expect, test } from '@jest/globals'
-import { anything, bigInteger, choice, constant, day, decimal, duration, either, endpoint, entityTags, epoch, type Field, type Format, flag, httpDate, instant, intake, integer, judge, judgeParts, later, list, number, readAs, record, sortKeys, table, tagged, text, timeOfDay, tuple, write } from 'yosei'
+import { anything, bigInteger, byteRanges, choice, constant, day, decimal, duration, either, endpoint, entityTags, epoch, type Field, type Format, flag, httpDate, instant, intake, integer, judge, judgeParts, later, list, number, readAs, record, sortKeys, table, tagged, text, timeOfDay, tuple, write } from 'yosei'
 
 const now = new Date('2031-03-01T12:00:00Z')
 
@@ -216,6 +216,7 @@ const formats: { readonly [F in Format]: { good: string[]; bad: string[]; unreal
   semver: { good: ['1.4.0', '0.0.0', '1.0.0-alpha.1', '1.0.0-0a+build.01', '1.0.0+a-b', '1.0.0--'], bad: ['1.4', 'v1.4.0', '01.4.0', '1.0.0-01', '1.0.0-', '1.0.0+', '1.0.0-a..b', '1.0.0+a+b', '1.0.0\n', ''] },
   'http-date': { good: ['Sat, 01 Mar 2031 22:30:00 GMT', 'Sunday, 06-Nov-94 08:49:37 GMT', 'Sun Nov  6 08:49:37 1994', 'Sat, 31 Dec 2016 23:59:60 GMT'], bad: ['', 'Sat, 1 Mar 2031 22:30:00 GMT', 'Sat, 31 Feb 2031 22:30:00 GMT', 'Sat, 01 Mar 2031 24:00:00 GMT', 'Sat, 01 Mar 2031 22:30:00 UTC', 'sat, 01 mar 2031 22:30:00 gmt', 'Sat, 01 Mar 2031 22:30:00 GMT ', '2031-03-01T22:30:00Z', 'Xxx, 01 Mar 2031 22:30:00 GMT'] },
   'entity-tags': { good: ['*', '"a"', 'W/"a", "b"', '"a,b" ,"c"', ',"a",,', '""', '"\u00e9"'], bad: ['', 'a', '"a', 'w/"a"', '"a" "b"', '*, "a"', '"a b"', ',', '"a"b', '"\u0100"'] },
+  'byte-ranges': { good: ['bytes=0-499', 'bytes=-500', 'bytes=9500-', 'Bytes=0-0,-1', 'bytes=,0-1 ,\t, 4-', 'pages=1-x', 'bytes=0-99999999999999999999'], bad: ['', 'bytes', 'bytes=', 'bytes=,', 'bytes=5-1', 'bytes=a-b', 'bytes=-', 'bytes=1', 'bytes 0-1', 'bytes=0-1 2-3', 'bytes=0-1;', 'pages='] },
   regex: { good: ['', '^a+$', '[a-z]', '\\p{L}', '(?<a>b)\\k<a>'], bad: ['(', '[', 'a**', '\\', '{1}', '\\p{X}', '\\a'] },
 }
 test.each(Object.entries(formats))('the format %s', (format, { good, bad, unreal = [] }) => {
@@ -230,7 +231,7 @@ test('what HTTP writes in a way of its own is read, and written so that it arriv
   const optional = { optional: true } as const
   const notes = endpoint('GET /notes', {
     query: { bbox: tuple([number(), number()], { explode: false, ...optional }), sort: sortKeys(['opens', 'team'], optional), at: epoch({ unit: 's', ...optional }), ms: epoch({ unit: 'ms', ...optional }) },
-    header: { 'if-modified-since': httpDate(optional), 'if-none-match': entityTags(optional) },
+    header: { 'if-modified-since': httpDate(optional), 'if-none-match': entityTags(optional), range: byteRanges(optional) },
   })
   const app = intake({ endpoints: { notes } })
   const asked = async (query: string, since: string, tags: string) => {
@@ -243,6 +244,9 @@ test('what HTTP writes in a way of its own is read, and written so that it arriv
   expect(await asked('sort=team&at=-1', 'Sunday, 06-Nov-94 08:49:37 GMT', '*')).toEqual({ sort: [{ key: 'team', descending: false }], at: new Date(-1000), 'if-modified-since': new Date('1994-11-06T08:49:37Z'), 'if-none-match': '*' })
   expect(await asked('sort=opens,-opens&at=1.5&ms=99999999999999999', 'today', 'a')).toEqual(['query.sort[1] repeated', 'query.at wrong_type', 'query.ms out_of_range', 'header.if-modified-since wrong_format', 'header.if-none-match wrong_format'])
   expect(await asked('sort=name', 'Mon, 03 Mar 2031 08:00:00 GMT', '"x"')).toEqual(['query.sort[0] not_a_choice'])
+  const ranges = async (range: string) => ((await judge(app, `GET /notes HTTP/1.1\nRange: ${range}\n\n`)) as { input?: { header: object } }).input?.header
+  expect([await ranges('bytes=0-499, -500,9500-'), await ranges('pages=1'), await ranges('bytes=0-99999999999999999999'), await ranges('bytes=2-1')]).toEqual([{ range: [{ first: 0, last: 499 }, { suffix: 500 }, { first: 9500 }] }, { range: [] }, { range: [{ first: 0, last: Number.MAX_SAFE_INTEGER }] }, undefined])
+  for (const range of [[{ first: 0, last: 499 }, { suffix: 5 }, { first: 7 }], []]) expect(await ranges(write(notes, 'https://kr.example', { query: {}, header: { range } } as never).headers.get('range') ?? '')).toEqual({ range })
   const { bbox, sort, at, ms, ...header } = read as { [name: string]: unknown }
   const written = write(notes, 'https://kr.example', { query: { bbox, sort, at, ms }, header } as never)
   expect([written.url, written.headers.get('if-modified-since'), written.headers.get('if-none-match')]).toEqual(['https://kr.example/notes?bbox=16.5,48&sort=opens,-team&at=1930291200&ms=1930291200000', 'Mon, 03 Mar 2031 08:00:00 GMT', 'W/"a,b", "c"'])

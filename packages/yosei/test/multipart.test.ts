@@ -1,7 +1,7 @@
 // biome-ignore-all format: a table reads line by line
 /** Forms with files as they come over the wire (RFC 2046, section 5.1; RFC 7578): on this machine and on the web, whole and byte by byte. */
 import { expect, test } from '@jest/globals'
-import { endpoint, file, intake, integer, judge, list, record, text } from 'yosei'
+import { endpoint, file, intake, integer, judge, list, outline, record, text } from 'yosei'
 import * as web from '../dist/adapt/platform-web.js'
 import { judgeOn } from '../dist/internals.js'
 
@@ -118,4 +118,33 @@ test.each(rows.map((row, index) => [row[0], index] as const))('a form with %s', 
     expect([size, await told(await judge(app, request(size)))]).toEqual([size, expected])
     expect(['web', size, await told((await judgeOn(web, app, request(size))) as never)]).toEqual(['web', size, expected])
   }
+})
+
+test.each(['compiled', 'interpreted'] as const)('rules read the size, the type and the name of files, %s', async (engine) => {
+  const body = record({ cover: file({ optional: true }), files: list(file({ optional: true }), { optional: true }), most: integer({ optional: true }) })
+  const up = endpoint('POST /up', {
+    body: { 'multipart/form-data': body },
+    rules: (on) => [
+      on.sumWithin('body.files[].bytes', { atMost: '0.01kB' }), on.distinct('body.files[].name'),
+      on.absent('body.most', on.in('body.cover.type', ['image/png'])), on.ascending('body.cover.bytes', 'body.most', { orEqual: true }),
+      on.sumWithin(['body.cover.bytes', 'body.files[].bytes'], { exactly: 'body.most' }, { code: 'other_size' }),
+    ],
+  })
+  const files = intake({ endpoints: { up }, engine })
+  const send = async (...parts: [name: string, content: string, type?: string, filename?: string][]) => {
+    const form = new FormData()
+    for (const [name, content, type, filename = 'a'] of parts) form.append(name, ...(type === undefined ? [content] : [new File([content], filename, { type })]) as [string])
+    const verdict = await judge(files, new Request('http://h/up', { method: 'POST', body: form }))
+    return verdict.outcome === 'rejected' ? verdict.errors.map(({ address, code, limit }) => `${address} ${code} ${limit}`) : verdict.outcome
+  }
+  const [text, image] = ['text/plain', 'image/png']
+  expect([
+    await send(['files', '12345', text, 'x'], ['files', '12345', text, 'y']),
+    await send(['files', '12345', text, 'x'], ['files', '123456', text, 'x']),
+    await send(['cover', 'abc', image], ['most', '3']),
+    await send(['cover', 'abcd', text], ['most', '3']),
+    await send(['cover', 'abc', text], ['files', 'é', text], ['most', '5']),
+    await send(['most', '5']),
+  ]).toEqual(['accepted', ['body.files above_max 0.01kB', 'body.files[1] repeated undefined'], ['body.most not_allowed_here undefined'], ['body.cover.bytes other_size 3', 'body.most out_of_order undefined'], 'accepted', 'accepted'])
+  expect(outline(files).endpoints.up?.rules.map(({ words }) => words)).toContain('body.files must add up to no more than 0.01kB')
 })

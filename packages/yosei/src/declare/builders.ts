@@ -1,6 +1,6 @@
 /** What fields are declared with, in services and pages. */
 
-export type { EntityTag } from '../grammar/http.js'
+export type { ByteRange, EntityTag } from '../grammar/http.js'
 export {
   anything,
   bigInteger,
@@ -26,5 +26,5 @@ export {
   timeOfDay,
   tuple,
 } from './fields.js'
-export { type EpochOptions, entityTags, epoch, httpDate, type SortKey, sortKeys } from './readers.js'
+export { byteRanges, type EpochOptions, entityTags, epoch, httpDate, type SortKey, sortKeys } from './readers.js'
 export { adding, allOptional, like, only, without } from './variants.js'

@@ -480,5 +480,6 @@ export function anything<const O extends Common<unknown> = {}>(
 export function file<const O extends FileOptions = {}>(
   options?: O & FileOptions,
 ): Field<Upload | Null<O>, File | Null<O>, NeedOf<O>> {
-  return make({ file: fileKind }, options)
+  // Rules read its size, its type and its name.
+  return make({ file: fileKind, integer: integerKind, text: textKind }, options)
 }

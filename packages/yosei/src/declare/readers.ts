@@ -1,7 +1,16 @@
 /** Fields that read what HTTP and lists of names write in a way of their own. */
 
-import { bringFormats, entityTagsFormat, httpDateFormat } from '../grammar/formats.js'
-import { type EntityTag, readEntityTags, readHttpDate, writeEntityTags, writeHttpDate } from '../grammar/http.js'
+import { bringFormats, byteRangesFormat, entityTagsFormat, httpDateFormat } from '../grammar/formats.js'
+import {
+  type ByteRange,
+  type EntityTag,
+  readByteRanges,
+  readEntityTags,
+  readHttpDate,
+  writeByteRanges,
+  writeEntityTags,
+  writeHttpDate,
+} from '../grammar/http.js'
 import type { Asking } from '../terms/asking.js'
 import { mistake } from '../terms/mistake.js'
 import type { Common, Field, NeedOf, Null } from '../terms/types.js'
@@ -77,6 +86,21 @@ export function entityTags<const O extends Common<string> = {}>(
   bringFormats({ 'entity-tags': entityTagsFormat })
   const base = text({ ...options, format: 'entity-tags' } as Common<string>)
   return further(base, readEntityTags, 'wrong_format', writeEntityTags)
+}
+
+/**
+ * The bytes that a field `Range` asks for (RFC 9110, section 14.2). Other units than bytes are ignored, as the section
+ * says: they are read to an empty list. Whether a range can be met, only who knows the length can say.
+ *
+ * @example
+ * endpoint('GET /files/{id}', { path: { id: text() }, header: { range: byteRanges({ optional: true }) } })
+ */
+export function byteRanges<const O extends Common<string> = {}>(
+  options?: O & Common<string>,
+): Field<readonly ByteRange[] | Null<O>, string | Null<O>, NeedOf<O>> {
+  bringFormats({ 'byte-ranges': byteRangesFormat })
+  const base = text({ ...options, format: 'byte-ranges' } as Common<string>)
+  return further(base, readByteRanges, 'wrong_format', writeByteRanges)
 }
 
 /** By what a list is sorted, and which way. */

@@ -1,6 +1,6 @@
 /** The formats of texts, each by the grammar of its own standard. */
 import { bringWords } from '../catalogue/spoken.js'
-import { readEntityTags, readHttpDate } from './http.js'
+import { readByteRanges, readEntityTags, readHttpDate } from './http.js'
 import { isALabel, isULabel } from './idna.js'
 import { countries, currencies, ibanLengths } from './registers.js'
 import { readDay, readInstant, readTime, type Unread } from './times.js'
@@ -323,6 +323,9 @@ export const httpDateFormat = format((text) => must(readHttpDate(text) !== undef
 export const entityTagsFormat = format((text) => must(readEntityTags(text) !== undefined), {
   wrong_format: 'must be * or entity tags such as "a1", W/"b2"',
 })
+export const byteRangesFormat = format((text) => must(readByteRanges(text) !== undefined), {
+  wrong_format: 'must be ranges of bytes such as bytes=0-499,-500',
+})
 /** Each by its name. */
 export const formats = {
   email: emailFormat,
@@ -359,6 +362,7 @@ export const formats = {
   semver: semverFormat,
   'http-date': httpDateFormat,
   'entity-tags': entityTagsFormat,
+  'byte-ranges': byteRangesFormat,
 } satisfies { readonly [format: string]: TextFormat }
 /** The formats of JSON Schema's open vocabulary, and of other open standards. */
 export type Format = keyof typeof formats

@@ -70,3 +70,44 @@ export function readEntityTags(text: string): '*' | readonly EntityTag[] | undef
 }
 export const writeEntityTags = (tags: '*' | readonly EntityTag[]): string =>
   tags === '*' ? '*' : tags.map(({ tag, weak }) => `${weak ? 'W/' : ''}"${tag}"`).join(', ')
+
+/** Bytes of a range request (RFC 9110, section 14.1.2): from the first to the last, or to the end; or so many at the end. */
+export type ByteRange =
+  | {
+      /** The first byte, from 0. */
+      readonly first: number
+      /** The last byte, itself included; to the end without it. */
+      readonly last?: number
+    }
+  | {
+      /** So many bytes at the end. */
+      readonly suffix: number
+    }
+const rangeUnit = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+)=([\t\x20-\x7e]+)$/
+/** Greater numbers mean what is beyond each end (RFC 9110, section 14.1.1 warns of them). */
+const countOf = (digits: string) => Math.min(Number(digits), Number.MAX_SAFE_INTEGER)
+/** The ranges of a field `Range`; none of a unit that is not bytes, which is ignored; `undefined` if it is no such field. */
+export function readByteRanges(text: string): readonly ByteRange[] | undefined {
+  const [, unit, set = ''] = rangeUnit.exec(text) ?? []
+  if (unit === undefined) return undefined
+  if (unit.toLowerCase() !== 'bytes') return []
+  // Blanks stand in one place each, so that a run of them is tried one way.
+  const one = /[\t ]*(?:(?:(\d+)-(\d*)|-(\d+))[\t ]*)?(,|$)/y
+  const ranges: ByteRange[] = []
+  for (;;) {
+    const [, first, last, suffix, end] = one.exec(set) ?? []
+    if (end === undefined) return undefined
+    if (suffix !== undefined) ranges.push({ suffix: countOf(suffix) })
+    else if (first !== undefined) {
+      const range = { first: countOf(first), ...(last ? { last: countOf(last) } : {}) }
+      if (range.last !== undefined && range.last < range.first) return undefined
+      ranges.push(range)
+    }
+    if (end === '') return ranges.length > 0 ? ranges : undefined
+  }
+}
+/** Of no range there is no text: a unit that is none stands for it. */
+export const writeByteRanges = (ranges: readonly ByteRange[]): string =>
+  ranges.length === 0
+    ? 'none=0'
+    : `bytes=${ranges.map((one) => ('suffix' in one ? `-${one.suffix}` : `${one.first}-${one.last ?? ''}`)).join(',')}`

@@ -67,6 +67,7 @@ const formatTexts: { readonly [F in Format]: FormatTexts } = {
   cidr: { right: ['10.0.0.0/8', '2001:db8::/32'], wrong: '10.0.0.0/33' },
   'http-date': { right: ['Sat, 01 Mar 2031 22:30:00 GMT', 'Sun, 02 Mar 2031 00:00:00 GMT'], wrong: 'today' },
   'entity-tags': { right: ['"a1"', '*', 'W/"b2", "c3"'], wrong: 'a1' },
+  'byte-ranges': { right: ['bytes=0-499', 'bytes=-500', 'bytes=9500-'], wrong: 'bytes=5-1' },
   semver: { right: ['1.0.0', '1.2.3-beta.4+build.5'], wrong: '1.0' },
 }
 

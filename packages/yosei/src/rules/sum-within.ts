@@ -8,7 +8,7 @@ import { quote } from '../kinds/quote.js'
 import { literal } from '../kinds/scalar.js'
 import { type Address, firstEach, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
-import type { Bounds } from '../terms/declared.js'
+import type { Bounds, Size } from '../terms/declared.js'
 import {
   listOf as aListOf,
   anAddress,
@@ -21,6 +21,7 @@ import {
   withOptions,
 } from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
+import { readSize } from '../terms/units.js'
 import { byGroup, deepest, eachBounded, type Group, gather, grouping, mistakeOfBy, ofGroup, valuesIn } from './by.js'
 import { listBlamed } from './elements.js'
 import {
@@ -54,8 +55,8 @@ declare module './rule.js' {
     sumWithin: SumWithin
   }
 }
-/** A number, a decimal as a text, or the address of either. */
-type SumLimit<A extends string> = number | bigint | `${number}` | A
+/** A number, a decimal as a text, a size of files, or the address of a number. */
+type SumLimit<A extends string> = number | bigint | `${number}` | Size | A
 /** What is added: a value, those of a list, or the product of several. */
 type SumTerm<A extends string> = A | readonly A[]
 interface SumLimits<A extends string> {
@@ -111,8 +112,10 @@ const limits = {
   exactly: { code: 'unequal', isWrong: (order: number) => order !== 0 },
 } as const satisfies { readonly [N in LimitName]: { readonly code: Code; isWrong(order: number): boolean } }
 
-const aLimit = taken('a number, a decimal as a text, or an address', "'body.total'", (value) =>
-  typeof value === 'number' ? !Number.isNaN(value) : typeof value === 'bigint' || anAddress.takes(value),
+const aLimit = taken('a number, a decimal as a text, a size, or an address', "'body.total'", (value) =>
+  typeof value === 'number'
+    ? !Number.isNaN(value)
+    : typeof value === 'bigint' || isSize(value) || anAddress.takes(value),
 )
 const someTerms: OptionType = /* @__PURE__ */ taken(
   'a list of addresses, and of lists of those that are multiplied',
@@ -174,7 +177,10 @@ function writtenTerms<P>(
 /** The limits that are addresses. */
 const others = (rule: Pick<SumWithin, LimitName>): readonly string[] =>
   limitNames.map((name) => rule[name]).filter(isAddress)
-const isAddress = (limit: unknown): limit is string => typeof limit === 'string' && !isDecimal(limit)
+const isSize = (limit: unknown): limit is string => typeof limit === 'string' && !Number.isNaN(readSize(limit))
+const isAddress = (limit: unknown): limit is string => typeof limit === 'string' && !isDecimal(limit) && !isSize(limit)
+/** A limit that is no address. */
+const fixedOf = (limit: unknown) => decimalOf(isSize(limit) ? readSize(limit) : limit)
 
 const addressesOf = ({ terms }: Pick<SumWithin, 'terms'>): readonly string[] => terms.flatMap(({ factors }) => factors)
 /** The factor that goes through most lists: the others lie beside it, or outside. */
@@ -255,7 +261,7 @@ export const sumWithin: RuleOf<SumWithin> = {
         const given = rule[name]
         const far = isAddress(given) ? concrete(input, at(given))[0] : undefined
         // Of a limit that is null nothing is known.
-        const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : decimalOf(given)
+        const limit = far ? (isThere(far) ? decimalAt(far) : undefined) : fixedOf(given)
         if (limit === undefined || !limits[name].isWrong(compareDecimals(sum, limit))) return []
         const isHidden = rule.reads.some((address) => isSecret(root, at(address)))
         const added = isHidden ? {} : { sum: told(sum), added: ofGroup(group, new Added(written, told(sum))) }
@@ -263,7 +269,7 @@ export const sumWithin: RuleOf<SumWithin> = {
           code: rule.code || limits[name].code,
           saidAs: limits[name].code,
           variant: `sum${far ? 'Other' : ''}${isHidden ? 'Secret' : ''}`,
-          limit: isHidden && far ? undefined : told(limit),
+          limit: isHidden && far ? undefined : isSize(given) ? given : told(limit),
           about: { ...added, ...(far ? { other: new Place(far) } : {}) },
         }
         return rule.blames.flatMap((address) => blamedAt(input, at(address)).map((path) => faultOf(rule, path, rest)))
@@ -318,7 +324,7 @@ export const sumWithinInService: RuleInService<SumWithin> = {
     if ('times' in rule) return ['times belongs to no term', "Write the product as a term: ['body.fee', 'body.count']"]
     if (rounded !== undefined && terms.every(({ factors }) => factors.length === 1))
       return ['it rounds products, and has none', 'Take rounded away, or name a product']
-    const fixed = (name: LimitName) => (isAddress(rule[name]) ? undefined : decimalOf(rule[name]))
+    const fixed = (name: LimitName) => (isAddress(rule[name]) ? undefined : fixedOf(rule[name]))
     const [least, most] = [fixed('exactly') ?? fixed('atLeast'), fixed('atMost')]
     const isOver = (one: string | undefined, other: string | undefined) =>
       one !== undefined && other !== undefined && compareDecimals(one, other) > 0
@@ -349,9 +355,9 @@ export const sumWithinInService: RuleInService<SumWithin> = {
       const limit = rule[name]
       if (isAddress(limit)) return isOfDecimals([limit], terms, isDecimals) ? terms.value(limit) : undefined
       return isDecimals
-        ? quote(decimalOf(limit) ?? 'NaN')
-        : Number.isSafeInteger(Number(limit))
-          ? literal(writer, Number(limit))
+        ? quote(fixedOf(limit) ?? 'NaN')
+        : Number.isSafeInteger(Number(fixedOf(limit)))
+          ? literal(writer, Number(fixedOf(limit)))
           : undefined
     })
     const areNumbers = addressesOf(rule).every((one) => terms.sort(one) === 'number')

@@ -5,7 +5,9 @@
 
 import type { Flat, Upload } from './types.js'
 
-type Atom = string | number | boolean | bigint | Date | Upload | null | undefined | ((...args: never) => unknown)
+/** What rules can read of a file. */
+type FilePart = 'bytes' | 'type' | 'name'
+type Atom = string | number | boolean | bigint | Date | null | undefined | ((...args: never) => unknown)
 type Less = [never, 0, 1, 2, 3, 4, 5, 6]
 /** Joins an address and what stands behind it: a name after a dot, a bracket as it is. */
 type Join<Head extends string, Rest> = Rest extends string
@@ -19,17 +21,19 @@ type Inside<T, Depth extends number> = Depth extends 0
     ? never
     : T extends Atom
       ? never
-      : T extends readonly (infer E)[]
-        ? '[]' | Join<'[]', Inside<NonNullable<E>, Less[Depth]>>
-        : T extends object
-          ?
-              | {
-                  [K in keyof T & string]: string extends K
-                    ? never
-                    : K | Join<K, Inside<NonNullable<T[K]>, Less[Depth]>>
-                }[keyof T & string]
-              | InTable<T, Depth>
-          : never
+      : T extends Upload
+        ? FilePart
+        : T extends readonly (infer E)[]
+          ? '[]' | Join<'[]', Inside<NonNullable<E>, Less[Depth]>>
+          : T extends object
+            ?
+                | {
+                    [K in keyof T & string]: string extends K
+                      ? never
+                      : K | Join<K, Inside<NonNullable<T[K]>, Less[Depth]>>
+                  }[keyof T & string]
+                | InTable<T, Depth>
+            : never
 type InTable<T, Depth extends number> = string extends keyof T
   ? '{}' | Join<'{}', Inside<NonNullable<T[keyof T]>, Less[Depth]>>
   : never
@@ -55,7 +59,7 @@ export type Present<T, A extends string> = [A] extends [never]
   ? T
   : unknown extends T
     ? T
-    : T extends Atom
+    : T extends Atom | Upload
       ? T
       : T extends readonly (infer E)[]
         ? Present<E, InElement<A>>[]

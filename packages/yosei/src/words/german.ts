@@ -92,6 +92,7 @@ export const german: Words = {
   'wrong_format.country': 'muss ein Länderkürzel aus zwei Buchstaben sein, etwa AT',
   'wrong_format.currency': 'muss ein Währungskürzel aus drei Buchstaben sein, etwa EUR',
   'wrong_format.http-date': 'muss ein HTTP-Datum sein, etwa Sat, 01 Mar 2031 22:30:00 GMT',
+  'wrong_format.byte-ranges': 'muss aus Byte-Bereichen bestehen, etwa bytes=0-499,-500',
   'wrong_format.entity-tags': 'muss * sein oder Entity-Tags wie "a1", W/"b2"',
   'wrong_format.time-zone': 'muss eine Zeitzone sein, etwa Europe/Vienna',
   'wrong_format.base64': 'muss base64 sein',

@@ -1,6 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** Rules, conditions, lookups, turns, groups and handlers: what compiles, and what must not. */
-import { type Accepted, type BatchFinds, choice, endpoint, type FoundBy, group, instant, intake, integer, judge, judgeParts, list, record, refuse, serve, tagged, text } from 'yosei'
+import { type Accepted, type BatchFinds, choice, endpoint, file, type FoundBy, group, instant, intake, integer, judge, judgeParts, list, record, refuse, serve, tagged, text } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -118,3 +118,12 @@ serve(intake({ endpoints: { book, plain } }), { plain: () => 1 })
 serve(intake({ endpoints: { plain } }), { plain: () => 1, other: () => 2 })
 // @ts-expect-error a find that there is not
 serve(intake({ endpoints: { plain } }), { plain: (_, { found }) => found.telescope })
+// A file's size, type and name; nothing else of it.
+const photos = record({ cover: file({ optional: true }), all: list(file()), most: integer() })
+endpoint('POST /x', { body: { 'multipart/form-data': photos }, rules: (on) => [on.sumWithin(['body.cover.bytes', 'body.all[].bytes'], { atMost: '20MB' }), on.distinct('body.all[].name'), on.absent('body.most', on.in('body.cover.type', ['image/png']))] })
+// @ts-expect-error a file has no such part
+endpoint('POST /x', { body: { 'multipart/form-data': photos }, rules: (on) => [on.distinct('body.all[].stream')] })
+// @ts-expect-error a name is no number
+endpoint('POST /x', { body: { 'multipart/form-data': photos }, rules: (on) => [on.ascending('body.cover.name', 'body.most')] })
+// @ts-expect-error no unit of sizes
+endpoint('POST /x', { body: { 'multipart/form-data': photos }, rules: (on) => [on.sumWithin('body.all[].bytes', { atMost: '20Mb' })] })

@@ -3,7 +3,7 @@
 
 
 import * as all from 'yosei'
-import { type Accepted, adding, allOptional, anything, bigInteger, choice, constant, day, decimal, duration, type EntityTag, either, endpoint, entityTags, epoch, type Field, flag, httpDate, type In, instant, intake, integer, judge, judgeParts, later, like, list, number, type Out, only, readAs, record, type Sent, type SortKey, sortKeys, table, tagged, text, tuple, without, write } from 'yosei'
+import { type Accepted, adding, allOptional, anything, type ByteRange, bigInteger, byteRanges, choice, constant, day, decimal, duration, type EntityTag, either, endpoint, entityTags, epoch, type Field, flag, httpDate, type In, instant, intake, integer, judge, judgeParts, later, like, list, number, type Out, only, readAs, record, type Sent, type SortKey, sortKeys, table, tagged, text, tuple, without, write } from 'yosei'
 import { readJsonSchema } from 'yosei/json-schema'
 import { front } from 'yosei/node'
 import { readParameter } from 'yosei/openapi'
@@ -106,8 +106,8 @@ export const sent: S = {
 export const tiles = (a: A): number => (a.body.observing.mode === 'survey' ? a.body.observing.tiles : a.body.observing.repeat)
 export const message: Request = write(bookSession, 'https://kr.example', sent)
 export const few = only(session, ['target', 'note'])
-const readers = record({ since: httpDate({ optional: true }), at: epoch({ unit: 's', nullable: true }), tags: entityTags(), sort: sortKeys(['opens', 'team'], { optional: true }) })
-same<Out<typeof readers>, { since?: Date; at: Date | null; tags: '*' | readonly EntityTag[]; sort?: SortKey<'opens' | 'team'>[] }>()
+const readers = record({ since: httpDate({ optional: true }), at: epoch({ unit: 's', nullable: true }), tags: entityTags(), ranges: byteRanges({ nullable: true }), sort: sortKeys(['opens', 'team'], { optional: true }) })
+same<Out<typeof readers>, { since?: Date; at: Date | null; tags: '*' | readonly EntityTag[]; ranges: readonly ByteRange[] | null; sort?: SortKey<'opens' | 'team'>[] }>()
 // @ts-expect-error seconds or milliseconds
 epoch({ unit: 'm' })
 // @ts-expect-error it counts something
