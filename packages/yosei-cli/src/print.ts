@@ -101,7 +101,12 @@ export function traceLines({ trace }: AnyVerdict): string[] {
 const fitted = (text: string, room = 0) => shorten(visible(text), room).padEnd(room)
 
 export function stepText({ stage, name, outcome, because }: Step): string {
-  const mark = { passed: pc.green('passed '), failed: pc.red('failed '), 'not run': pc.gray('not run') }[outcome]
+  const mark = {
+    passed: pc.green('passed '),
+    failed: pc.red('failed '),
+    observed: pc.yellow('logged '),
+    'not run': pc.gray('not run'),
+  }[outcome]
   const what = name === undefined ? stage : `${stage}: ${name}`
   return `${mark}  ${shorten(visible(what), 70)}${because === undefined ? '' : pc.gray(`  ${visible(because)}`)}`
 }

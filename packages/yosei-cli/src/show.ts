@@ -92,7 +92,10 @@ function sheetOf(app: Intake, name: string): string {
     `${pc.bold(definition)}  which is referred to`,
     ...rowsOf(bodyLines(one)),
   ])
-  const rules = endpoint.rules.flatMap((rule) => [...told(visible(rule.words)), ...fittedRows(rule)])
+  const rules = endpoint.rules.flatMap((rule) => [
+    ...told(`${visible(rule.words)}${rule.mode === 'observe' ? ' (only logged)' : ''}`),
+    ...fittedRows(rule),
+  ])
   const lookups = Object.entries(endpoint.lookups).flatMap(([lookup, one]) => told(lookupText(lookup, one)))
   return [
     `${pc.bold(name)}  ${pc.cyan(`${endpoint.method} ${base}${endpoint.template}`)}`,
@@ -123,13 +126,13 @@ const fittedRows = ({ rule, field }: RuleOutline): string[] =>
 
 const told = (text: string) => wrap(text, 4).map((line, index) => `${' '.repeat(index === 0 ? 2 : 4)}${line}`)
 
-const lookupText = (name: string, { reads, absent, refusal, fill, follows }: LookupOutline) => {
+const lookupText = (name: string, { reads, absent, refusal, fill, follows, mode }: LookupOutline) => {
   const refused = refusal ? `${refusal.status} ${refusal.code}` : absent ? '409 already_there' : '422 not_found'
   return [
     `${name} asks about ${reads.join(', ')}`,
     ...(follows ? [`after ${follows.join(', ')}`] : []),
     ...(fill === undefined ? [] : [`fills ${fill}`]),
-    `else ${refused}`,
+    `else ${refused}${mode === 'observe' ? ', only logged' : ''}`,
   ].join('; ')
 }
 

@@ -126,7 +126,7 @@ export function Station({ at, judged }: { at: Station; judged: Judged }) {
 function StepRow({ step: { stage, name, outcome, because, asked, found, took } }: { step: Step }) {
   return (
     <li data-outcome={outcome}>
-      <b>{outcome === 'passed' ? 'held' : outcome}</b> <code>{name ?? stage}</code>
+      <b>{outcome === 'passed' ? 'held' : outcome === 'observed' ? 'logged' : outcome}</b> <code>{name ?? stage}</code>
       {because && <small> {because}</small>}
       {asked && (
         <div className="asked">

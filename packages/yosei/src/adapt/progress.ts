@@ -9,11 +9,13 @@ import type { Opened } from '../judge/open.js'
 import type { Received, Unreceived } from '../judge/receive.js'
 import type { LateSignal } from '../judge/signal.js'
 import type { Judged } from '../judge/stages.js'
-import { noHeaders, type Rejection } from '../judge/verdict.js'
+import { firstOf } from '../judge/statuses.js'
+import { noHeaders, type Rejection, reject } from '../judge/verdict.js'
 import { declaredPath } from '../kinds/locate.js'
 import { type AnyMessage, fieldOf } from '../read/message.js'
 import { formatAddress, type Path } from '../terms/address.js'
 import type { JournalEvent } from '../terms/hooks.js'
+import { statusFor } from '../terms/statuses.js'
 import type { RejectionTelemetry, RequestTelemetry } from '../terms/telemetry.js'
 
 /** A request on its way in, from whatever platform. */
@@ -77,10 +79,30 @@ export function note(
   outcome: JournalEvent['outcome'],
   judged?: Judged,
 ): void {
+  noteObserved(progress, judged)
   const { app, since, telemetry } = progress
   telemetry?.rejected(measuredOf(rejection, outcome, judged))
   if (app.journal || outcome === 'failed')
     writeJournal(app, { id: identified(progress), requestId: requestIdOf(progress), outcome, rejection, judged, since })
+}
+
+/** Journals what rules and lookups that only observe have found of a request: once. */
+export function noteObserved(progress: Progress, judged: Judged | undefined): void {
+  const run = judged?.opened?.run
+  if (!run?.observed) return
+  const { faults, causes } = run.observed
+  run.observed = undefined
+  const { name, endpoint, limits } = (judged as Required<Judged>).opened.destination
+  for (const cause of causes) {
+    const status = statusFor('unavailable', endpoint.statuses)
+    note(progress, reject(name, [], { status, stage: 'lookups', failure: 'unavailable', cause }), 'failed', judged)
+  }
+  for (const stage of ['rules', 'lookups'] as const) {
+    const found = faults.filter((fault) => fault.stage === stage)
+    if (found.length === 0) continue
+    const { status } = firstOf(found, endpoint.statuses)
+    note(progress, reject(name, found, { status, stage, most: limits.errors }), 'observed', judged)
+  }
 }
 
 /** A rejection as it is measured. */

@@ -17,7 +17,16 @@ import { aFunction, anything, aText, checkOptions, isPlain, type Options, oneOf,
 import type { RequestTelemetry } from '../terms/telemetry.js'
 import { describing } from './described.js'
 import { type Context, failedReply, runHandler } from './handle.js'
-import { type Incoming, type Progress, refused, requestIdOf, told, varied, withField } from './progress.js'
+import {
+  type Incoming,
+  noteObserved,
+  type Progress,
+  refused,
+  requestIdOf,
+  told,
+  varied,
+  withField,
+} from './progress.js'
 
 /** Every endpoint needs its handler, and every handler its endpoint: said at compile time and at start. */
 export type Handlers<A extends Intake | Endpoints, Services = unknown> = HandlersOf<
@@ -195,7 +204,10 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
   function accepted(judged: AcceptedJudgement, incoming: Incoming, progress: Progress): Reply | Promise<Reply> {
     const handler = handlers[judged.verdict.endpoint] as AnyHandlers[string]
     const fail = (error: unknown) => failed(error, progress, judged)
-    const go = (entry: Entry) => runHandler(judged, handler, incoming, options.services, progress, entry, fail)
+    const go = (entry: Entry) => {
+      noteObserved(progress, judged)
+      return runHandler(judged, handler, incoming, options.services, progress, entry, fail)
+    }
     const entering = enter(judged, options.services, incoming.signal, app)
     return entering
       ? entering.then((entry) => ('outcome' in entry ? told(progress, entry, judged) : go(entry)))

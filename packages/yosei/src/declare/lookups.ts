@@ -9,6 +9,7 @@ import type { Span } from '../terms/declared.js'
 import type { All } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import type { Refusal, Refused } from '../terms/hooks.js'
+import type { Mode } from '../terms/policy.js'
 
 /** A lookup as a declaration gives it: what it asks, what it finds, and the address that it always fills. */
 export interface Lookup<Services = unknown, Found = unknown, Filled extends string = string> {
@@ -74,6 +75,7 @@ export interface LookupMaker<T> extends ConditionMaker<T> {
     const Absent extends boolean = false,
     const L extends Lookups = {},
     const A extends Blamable<T> = never,
+    const M extends Mode | undefined = undefined,
   >(lookup: {
     /** It is asked when all of these are present. */
     reads: R
@@ -92,12 +94,21 @@ export interface LookupMaker<T> extends ConditionMaker<T> {
     within?: Span | undefined
     /** The field that what was found is put into, if it was not sent. */
     fill?: A | undefined
+    /** `observe`: a request that it would reject goes on, and the journal logs it. What it finds may be `undefined`. */
+    mode?: M
     /** Asks once for all elements of a list. */
     batch?: false | undefined
   }): Lookup<
     Services,
-    Absent extends true ? undefined : Thing<F> | (IsAlwaysAsked<Values<T, R>, W> extends true ? never : undefined),
-    IsAlwaysAsked<Values<T, R>, W> extends true ? (Absent extends true ? never : NoInfer<A>) : never
+    | (Absent extends true ? undefined : Thing<F> | (IsAlwaysAsked<Values<T, R>, W> extends true ? never : undefined))
+    | Missing<M>,
+    M extends 'observe'
+      ? never
+      : IsAlwaysAsked<Values<T, R>, W> extends true
+        ? Absent extends true
+          ? never
+          : NoInfer<A>
+        : never
   >
   /**
    * Asks once for all distinct values of a list. `ask` gets one array for each address in a list, and answers with a Map by
@@ -112,6 +123,7 @@ export interface LookupMaker<T> extends ConditionMaker<T> {
     F,
     const Absent extends boolean = false,
     const L extends Lookups = {},
+    const M extends Mode | undefined = undefined,
   >(lookup: {
     /** One question for all elements. */
     batch: true
@@ -130,13 +142,18 @@ export interface LookupMaker<T> extends ConditionMaker<T> {
     when?: Condition | undefined
     /** Time for the answer; 2s by default. */
     within?: Span | undefined
+    /** As of any lookup. */
+    mode?: M
   }): Lookup<
     Services,
     | (Absent extends true ? undefined : BatchFinds<KeysOf<T, R>, Thing<EachOf<F>>>)
+    | Missing<M>
     | (undefined extends Values<T, R>[number] ? undefined : never),
     never
   >
 }
+/** What is only observed may find nothing. */
+type Missing<M> = M extends 'observe' ? undefined : never
 /** What a batch is asked about: of an address in a list an array. */
 type Batched<T, R extends Reads<T>> = {
   [I in keyof R]: R[I] extends `${string}${'[]' | '{}'}${string}`
@@ -176,6 +193,7 @@ export interface LookupNode {
   readonly within?: Span
   readonly fill?: string
   readonly batch?: boolean
+  readonly mode?: Mode
 }
 
 export const lookupMaker: typeof conditionMaker & {

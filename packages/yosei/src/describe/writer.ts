@@ -189,7 +189,7 @@ export class SchemaWriter {
   rules(rules: readonly AnyRule[], root: Node, base: readonly string[], path: Path): JsonSchema {
     const filled = new Set(rules.flatMap((rule) => (rule.rule === 'fill' ? [rule.address] : [])))
     const said = rules.flatMap((rule): JsonSchema[] => {
-      if (rule.rule === 'fill' || this.side === 'read') return []
+      if (rule.rule === 'fill' || rule.mode === 'observe' || this.side === 'read') return []
       const schema = schemaOfRule(rule, {
         root,
         base,

@@ -121,7 +121,8 @@ function emitRule(
       const isOfWho = base.length === 0 && readsOf(rule).some((address) => parseAddress(address)?.[0] === 'who')
       const holds = [...(isOfWho ? ['!isKnown'] : []), ...during.map((one) => `!${one}`), code].join(' || ')
       const { tells } = ruleInService(rule)
-      const values = scope && during.length === 0 ? tells?.values(rule, terms) : undefined
+      const isPlain = during.length === 0 && rule.mode !== 'observe'
+      const values = scope && isPlain ? tells?.values(rule, terms) : undefined
       if (tells && scope && values) {
         const report = writer.bind(tells.at(rule, root.root, scope))
         writer.line(`if (!(${holds})) fail(run, ${report}(${['input', ...values].join(', ')}))`)

@@ -8,7 +8,7 @@ import type { Node } from '../kinds/kind.js'
 import { readNode } from '../kinds/reading.js'
 import type { RecordNode } from '../kinds/record.js'
 import { resolve } from '../kinds/resolve.js'
-import { addFault, clock, type Fault, type Run } from '../kinds/run.js'
+import { addFault, addObserved, clock, type Fault, type Run } from '../kinds/run.js'
 import { branchOf } from '../kinds/tagged.js'
 import { ruleOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
@@ -328,9 +328,11 @@ function runRule(rule: AnyRule, matter: RuleInput, run: Run, wrong: WrongPlace):
     return
   }
   let outcome: Step['outcome'] = 'passed'
+  const isObserved = rule.mode === 'observe'
   for (const fault of judge(rule, rule.during ? { ...matter, speaksOf } : matter)) {
-    addFault(run, fault)
-    outcome = 'failed'
+    if (isObserved) addObserved(run, fault)
+    else addFault(run, fault)
+    outcome = isObserved ? 'observed' : 'failed'
   }
   tellStep(run, rule, { outcome })
 }

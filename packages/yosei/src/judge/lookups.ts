@@ -6,7 +6,7 @@ import { hold } from '../engine/interpret.js'
 import { fitting } from '../engine/rules.js'
 import type { Node } from '../kinds/kind.js'
 import { inDeclaredOrder, nodesAt, tellsSecret } from '../kinds/locate.js'
-import { clock, type Fault, masked, type Run, withoutText } from '../kinds/run.js'
+import { addObserved, clock, type Fault, masked, observedIn, type Run, withoutText } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import { isTextBody } from '../read/media.js'
 import { holdingOf } from '../rules/conditions.js'
@@ -160,24 +160,23 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
   let first: { readonly status: number; readonly headers: { readonly [name: string]: string } } | undefined
   let cause: unknown
   for (const [index, one] of all.entries()) {
+    const { reads, mode } = lookups[index] as LookupNode
+    const isObserved = mode === 'observe'
     if (one.outcome === 'failed') {
+      if (isObserved) {
+        observedIn(opened.run).causes.push(one.cause)
+        continue
+      }
       cause ??= one.cause
       first ??= { status: statusFor('unavailable', endpoint.statuses), headers: retryAfter }
     } else if (one.outcome === 'refused') {
-      const [read = 'path'] = (endpoint.lookups[names[index] as string] as LookupNode).reads
       for (const refusing of one.refusals) {
-        const { status, code, message, at = read, fault } = refusing
-        first ??= { status, headers: headersIn(refusing) }
-        // The answer takes an error of a verdict as it is.
-        if (fault) {
-          faults.push({ ...fault, stage: 'lookups' })
-          continue
+        const fault = faultOf(refusing, reads[0] ?? 'path')
+        if (isObserved) addObserved(opened.run, { ...fault, status: refusing.status })
+        else {
+          first ??= { status: refusing.status, headers: headersIn(refusing) }
+          faults.push(fault)
         }
-        const path = parseAddress(at) ?? [at]
-        const each = firstEach(path)
-        // Of a list as a whole, no element is to blame.
-        const place = refusing.path ?? (each < 0 ? path : path.slice(0, each))
-        faults.push({ path: place, stage: 'lookups', code, messages: message })
       }
     }
   }
@@ -185,7 +184,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     opened.run.trace?.steps.push({
       stage: 'lookups',
       name,
-      outcome: stepOf(all[index] as Answer),
+      outcome: stepOf(all[index] as Answer, lookups[index]?.mode),
       ...told.get(lookups[index] as LookupNode),
     })
   if (!first) return { found }
@@ -200,6 +199,15 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     cause,
   })
   return { found, rejection }
+}
+
+/** The error of a refusal: where it says, or at what was asked about. One of a verdict is taken as it is. */
+function faultOf({ code, message, at, fault, path: exact }: Refusing, read: string): Fault {
+  if (fault) return { ...fault, stage: 'lookups' }
+  const path = parseAddress(at ?? read) ?? [at ?? read]
+  const each = firstEach(path)
+  // Of a list as a whole, no element is to blame.
+  return { path: exact ?? (each < 0 ? path : path.slice(0, each)), stage: 'lookups', code, messages: message }
 }
 
 /** Whether a lookup reads a secret, or follows one that does: what it finds may tell the secret. */
@@ -229,7 +237,8 @@ function toldOf(lookup: LookupNode, root: Node, values: readonly unknown[], answ
 
 const valueIn = (answer: Answer) => (answer.outcome === 'found' ? answer.value : undefined)
 
-const stepOf = ({ outcome }: Answer) => (outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : 'failed')
+const stepOf = ({ outcome }: Answer, mode: LookupNode['mode']): Step['outcome'] =>
+  outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : mode === 'observe' ? 'observed' : 'failed'
 
 /** What a lookup is reported besides: its signal is made when it looks at it. */
 class Question {

@@ -230,6 +230,8 @@ export interface Run {
   /** The caller, if the endpoint declares it and it is known. */
   who: unknown
   faults: Fault[]
+  /** What rules and lookups that only observe have found. */
+  observed: { readonly faults: Fault[]; readonly causes: unknown[] } | undefined
   /** Faults beyond the most that are kept. */
   beyond: number
   /** Whether objects inherit names that can be enumerated, once that was asked. */

@@ -23,6 +23,16 @@ export function addFault(run: Run, fault: Fault): void {
   else run.faults.push(fault)
 }
 
+/** What would be wrong, if it were not only observed. */
+export function addObserved(run: Run, fault: Fault): void {
+  const { faults } = observedIn(run)
+  if (faults.length < mostFaults) faults.push(fault)
+}
+export function observedIn(run: Run): Run['observed'] & {} {
+  run.observed ??= { faults: [], causes: [] }
+  return run.observed
+}
+
 /** Where no limit is set. */
 export const deepest = 64
 
@@ -45,6 +55,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     now,
     who: undefined,
     faults: noFaults,
+    observed: undefined,
     beyond: 0,
     found: 0,
     isPolluted: undefined,

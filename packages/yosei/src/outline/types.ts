@@ -84,6 +84,8 @@ export interface RuleOutline {
   readonly waits: readonly string[]
   /** Its own status. */
   readonly status?: number
+  /** `observe`: it is only logged. */
+  readonly mode?: string
   /** The rule as a sentence. */
   readonly words: string
   readonly [option: string]: unknown
@@ -95,6 +97,8 @@ export interface LookupOutline {
   readonly reads: readonly string[]
   /** The lookups that run before it. */
   readonly follows?: readonly string[]
+  /** `observe`: it is only logged. */
+  readonly mode?: string
   /** Its rejection. */
   readonly refusal?: { readonly status?: number; readonly code?: string; readonly [option: string]: unknown }
   readonly [option: string]: unknown

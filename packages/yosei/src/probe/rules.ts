@@ -28,12 +28,14 @@ export interface Spot {
 }
 
 /** Every rule where it is looked at: those of records at their places. */
-export const spotsOf = ({ rules }: EndpointNode, places: readonly Place[]): readonly Spot[] => [
-  ...rules.map((rule) => ({ rule, base: [] })),
-  ...places.flatMap(({ node, path }) =>
-    node.kind === 'record' ? rulesOf(node).map((rule: AnyRule) => ({ rule, base: path })) : [],
-  ),
-]
+export const spotsOf = ({ rules }: EndpointNode, places: readonly Place[]): readonly Spot[] =>
+  [
+    ...rules.map((rule) => ({ rule, base: [] })),
+    ...places.flatMap(({ node, path }) =>
+      node.kind === 'record' ? rulesOf(node).map((rule: AnyRule) => ({ rule, base: path })) : [],
+    ),
+    // What is only observed rejects nothing.
+  ].filter(({ rule }) => rule.mode !== 'observe')
 
 /** What a rule's list of edits is made from. */
 interface About {

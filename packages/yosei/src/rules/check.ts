@@ -5,7 +5,8 @@ import { valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
 import { atOnce } from '../terms/at-once.js'
 import { sound } from '../terms/mistake.js'
-import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/option-types.js'
+import { aMode, aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/option-types.js'
+import type { Mode } from '../terms/policy.js'
 
 import { blamedAt, faultOf, pathOf } from './input.js'
 import { callOwn, named, ownCode } from './own.js'
@@ -37,6 +38,7 @@ export interface CheckMaker<T> {
     code: string
     message?: string | undefined
     status?: number | undefined
+    mode?: Mode | undefined
     holds: (...values: [...Values<T, R>, Asking<WhoIn<T>>]) => boolean
   }): Rule
 }
@@ -87,6 +89,7 @@ export const checkInService: RuleInService<Check> = {
       code: required(aName),
       status: aStatus,
       message: aText,
+      mode: aMode,
       blames: listOf(anAddress),
       holds: required(aSyncFunction('(value) => value > 1')),
     },

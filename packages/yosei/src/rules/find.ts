@@ -4,7 +4,8 @@ import { asking } from '../kinds/run.js'
 import { parseAddress, valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
 import { sound } from '../terms/mistake.js'
-import { aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/option-types.js'
+import { aMode, aName, anAddress, aStatus, aSyncFunction, aText, listOf, required } from '../terms/option-types.js'
+import type { Mode } from '../terms/policy.js'
 import { faultOf, pathOf } from './input.js'
 import { callOwn, ownCode } from './own.js'
 import {
@@ -33,6 +34,7 @@ export interface FindMaker<T> {
     code: string
     message?: string | undefined
     status?: number | undefined
+    mode?: Mode | undefined
     finds: (...values: [...Values<T, R>, Asking<WhoIn<T>>]) => readonly Found[]
   }): Rule
 }
@@ -77,6 +79,7 @@ export const findInService: RuleInService<Find> = {
       reads: required(listOf(anAddress)),
       code: required(aName),
       status: aStatus,
+      mode: aMode,
       message: aText,
       finds: required(aSyncFunction('(rows) => []')),
     },

@@ -12,6 +12,7 @@ import type { Catalogue } from '../terms/hooks.js'
 import type { Mistake } from '../terms/mistake.js'
 import {
   type AnyOptions,
+  aMode,
   aName,
   anAddress,
   aStatus,
@@ -21,6 +22,7 @@ import {
   type OptionType,
 } from '../terms/option-types.js'
 import type { Parts } from '../terms/parts.js'
+import type { Mode } from '../terms/policy.js'
 import type { AnyCondition } from './condition.js'
 import type { RuleInput, Scope } from './input.js'
 import type { Measure } from './measure.js'
@@ -38,6 +40,8 @@ export interface Rule {
   readonly reads: readonly string[]
   /** The addresses of its error. */
   readonly blames: readonly string[]
+  /** `observe`: it is only logged. */
+  readonly mode?: Mode
   /** It holds only while these do. */
   readonly during?: readonly AnyCondition[]
 }
@@ -57,6 +61,8 @@ export interface Blame<T> {
   status?: number | undefined
   /** The words of the error, in place of the rule's. */
   message?: string | undefined
+  /** `observe`: a request that breaks the rule goes on, and the journal logs it. */
+  mode?: Mode | undefined
   /** The addresses of the error, in place of the rule's. */
   blames?: readonly Blamable<T>[] | undefined
 }
@@ -162,11 +168,12 @@ export const blameOptions: Options<Blame<unknown>> = {
   code: aName,
   status: aStatus,
   message: aText,
+  mode: aMode,
   blames: listOf(anAddress),
 }
 
 /** The same where the rule alone knows the place. */
-export const wordOptions: Options<Wording> = { code: aName, status: aStatus, message: aText }
+export const wordOptions: Options<Wording> = { code: aName, status: aStatus, message: aText, mode: aMode }
 
 /** The same with groups. */
 export const groupOptions: Options<InGroups<unknown>> = { ...wordOptions, by: listOf(anAddress) }
@@ -174,12 +181,15 @@ export const groupOptions: Options<InGroups<unknown>> = { ...wordOptions, by: li
 export const worded = ({
   message,
   status,
+  mode,
 }: {
   readonly message?: string | undefined
   readonly status?: number | undefined
-}): { readonly message?: string; readonly status?: number } => ({
+  readonly mode?: Mode | undefined
+}): Pick<Rule, 'message' | 'status' | 'mode'> => ({
   ...(message === undefined ? {} : { message }),
   ...(status === undefined ? {} : { status }),
+  ...(mode === undefined ? {} : { mode }),
 })
 /** The addresses that a call was given, and its last argument if that holds options. */
 export function withOptions(given: readonly (string | LooseBlame)[]): readonly [readonly string[], LooseBlame] {

@@ -110,6 +110,13 @@ export function checkEndpoint(node: EndpointNode): void {
         `it follows ${stranger[0]}, which is no lookup of this endpoint`,
         'Return that lookup as well, and write follows: { name } with what on.lookup gave',
       )
+    const observed = Object.entries(follows).find(([, one]) => one.mode === 'observe')
+    if (observed && node.lookups[name]?.mode !== 'observe')
+      mistake(
+        `${signature}, lookup ${name}`,
+        `it follows ${observed[0]}, which only observes: of a request that goes on without it, this one would not be asked`,
+        "Let it observe too: { mode: 'observe' }",
+      )
   }
   for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), everyRule(node, body))
 }

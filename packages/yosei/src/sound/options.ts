@@ -13,6 +13,7 @@ import {
   aFlag,
   aFunction,
   aLookup,
+  aMode,
   aName,
   anAddress,
   anObject,
@@ -66,6 +67,7 @@ export const lookupOptions: Options<LookupNode> = {
   within: aSpan,
   fill: anAddress,
   batch: aFlag,
+  mode: aMode,
 }
 const turnOptions: Options<TurnNode> = {
   of: required(aName),

@@ -110,6 +110,8 @@ export const oneOf = /* @__NO_SIDE_EFFECTS__ */ (...values: readonly (string | b
     values.includes(value as string),
   )
 }
+/** Whether something is enforced. */
+export const aMode = /* @__PURE__ */ oneOf('enforce', 'observe')
 /** The options of both. */
 export const merged = /* @__NO_SIDE_EFFECTS__ */ <A extends object, B extends object>(a: A, b: B): A & B => ({
   ...a,

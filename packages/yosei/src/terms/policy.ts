@@ -5,6 +5,7 @@ import { mistake } from './mistake.js'
 import {
   aCount,
   aFlag,
+  aMode,
   anObject,
   aSize,
   aSpan,
@@ -88,7 +89,6 @@ const byPart = /* @__NO_SIDE_EFFECTS__ */ (one: OptionType): Options<{ readonly 
   cookie: one,
   body: one,
 })
-const mode = oneOf('enforce', 'observe')
 /** What a policy takes. */
 export const policyOptions: Options<Policy> = {
   limits: withOptions(limitOptions),
@@ -96,7 +96,7 @@ export const policyOptions: Options<Policy> = {
   coerce: aFlag,
   unlisted: withOptions({ query: oneOf('refuse', 'drop'), body: oneOf('refuse', 'drop', 'keep') }),
   uniqueNames: aFlag,
-  mode: eitherOf(mode, withOptions(byPart(mode))),
+  mode: eitherOf(aMode, withOptions(byPart(aMode))),
   open: aFlag,
   journalled: eitherOf(aFlag, withOptions(byPart(aFlag))),
 }

@@ -22,7 +22,7 @@ export interface Step {
   /** The name of the rule or lookup. */
   readonly name?: string
   /** How it went. */
-  readonly outcome: 'passed' | 'failed' | 'not run'
+  readonly outcome: 'passed' | 'failed' | 'observed' | 'not run'
   /** The reason why it did not run. */
   readonly because?: string
   /** Of a lookup that was asked: the values that it reads, secrets apart. */

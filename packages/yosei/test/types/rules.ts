@@ -1,6 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** Rules, conditions, lookups, turns, groups and handlers: what compiles, and what must not. */
-import { type Accepted, type BatchFinds, choice, endpoint, file, type FoundBy, group, instant, intake, integer, judge, judgeParts, list, record, refuse, serve, tagged, text } from 'yosei'
+import { type Accepted, type BatchFinds, choice, endpoint, type FoundBy, file, group, instant, intake, integer, judge, judgeParts, list, record, refuse, serve, tagged, text } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -127,3 +127,8 @@ endpoint('POST /x', { body: { 'multipart/form-data': photos }, rules: (on) => [o
 endpoint('POST /x', { body: { 'multipart/form-data': photos }, rules: (on) => [on.ascending('body.cover.name', 'body.most')] })
 // @ts-expect-error no unit of sizes
 endpoint('POST /x', { body: { 'multipart/form-data': photos }, rules: (on) => [on.sumWithin('body.all[].bytes', { atMost: '20Mb' })] })
+// What only observes may find nothing.
+const watching = endpoint('POST /{id}', { path: { id: text() }, body, rules: (on) => [on.distinct('body.items[].n', { mode: 'observe' })], lookups: (on) => ({ one: on.lookup({ reads: ['path.id'], mode: 'observe', ask: () => 'x' }), two: on.lookup({ reads: ['path.id'], mode: 'enforce', ask: () => 'x' }) }) })
+same<FoundBy<typeof watching>, { readonly one: string | undefined; readonly two: string }>()
+// @ts-expect-error a rule enforces or observes
+endpoint('POST /x', { body, rules: (on) => [on.distinct('body.items[].n', { mode: 'log' })] })
