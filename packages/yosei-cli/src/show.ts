@@ -126,7 +126,8 @@ const fittedRows = ({ rule, field }: RuleOutline): string[] =>
 
 const told = (text: string) => wrap(text, 4).map((line, index) => `${' '.repeat(index === 0 ? 2 : 4)}${line}`)
 
-const lookupText = (name: string, { reads, absent, refusal, fill, follows, mode }: LookupOutline) => {
+const lookupText = (name: string, { reads, absent, refusal, fill, follows, mode, givesRules }: LookupOutline) => {
+  if (givesRules) return `${name}: rules made of what ${(follows ?? []).join(', ')} found`
   const refused = refusal ? `${refusal.status} ${refusal.code}` : absent ? '409 already_there' : '422 not_found'
   return [
     `${name} asks about ${reads.join(', ')}`,

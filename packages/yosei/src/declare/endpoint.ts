@@ -24,6 +24,7 @@ import { parseTemplate, type Template } from '../terms/template.js'
 import type { Field, Fields, Flat, In, InFields, Out, OutFields } from '../terms/types.js'
 import { record } from './fields.js'
 import {
+  type After,
   type AskedBy,
   type Lookup,
   type LookupMaker,
@@ -207,7 +208,9 @@ export interface Types<P, Q, H, C, B, W, R, L, G, A = unknown, T = never, K = un
   readonly input: Present<Input<P, Q, H, C, B>, FilledBy<R>>
   readonly sent: SentInput<P, Q, H, C, B>
   // Written out, so that what is inferred names nothing of these.
-  readonly found: { readonly [K in keyof L]: L[K] extends Lookup<unknown, infer F> ? F : never }
+  readonly found: {
+    readonly [K in keyof L as L[K] extends After ? never : K]: L[K] extends Lookup<unknown, infer F> ? F : never
+  }
   readonly filled: {
     [K in keyof L]: L[K] extends Lookup<unknown, unknown, infer A> ? (string extends A ? never : A) : never
   }[keyof L]

@@ -3,7 +3,8 @@
 import { onWith } from '../rules/brought.js'
 import type { AnyCondition, Condition, One } from '../rules/condition.js'
 import type { ConditionMaker, conditionMaker } from '../rules/conditions.js'
-import type { Blamable, Reads, Values } from '../rules/rule.js'
+import type { Blamable, Reads, Rule, Values } from '../rules/rule.js'
+import { type RuleMaker, ruleMaker } from '../rules/rules.js'
 import type { At } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import type { All } from '../terms/endpoint.js'
@@ -151,9 +152,29 @@ export interface LookupMaker<T> extends ConditionMaker<T> {
     | (undefined extends Values<T, R>[number] ? undefined : never),
     never
   >
+  /**
+   * Rules over what only lookups know: a zone, a limit, a choice. They are made and judged when all of these lookups have
+   * answered, with what they found. Their errors come together with the refusals of lookups.
+   *
+   * @example
+   * const depot = on.lookup({ reads: ['body.depot'], ask: ({ db }: Services, [id]) => db.depot(id) })
+   * return { depot, hours: on.after({ depot }, ({ depot }, on) => [on.openAt('body.pickup', depot)]) }
+   */
+  after<const L extends Lookups>(follows: L, rules: (found: Answered<L>, on: RuleMaker<T>) => readonly Rule[]): After
+}
+/** Rules that wait for lookups: they find nothing themselves. */
+export interface After extends Lookup<unknown, never, never> {
+  /** A type only. */
+  readonly '~after': true
 }
 /** What is only observed may find nothing. */
 type Missing<M> = M extends 'observe' ? undefined : never
+/** What lookups found that have been answered. */
+type Answered<L> = {
+  readonly [K in keyof L]: [Exclude<FoundIn<L>[K], undefined>] extends [never]
+    ? undefined
+    : Exclude<FoundIn<L>[K], undefined>
+}
 /** What a batch is asked about: of an address in a list an array. */
 type Batched<T, R extends Reads<T>> = {
   [I in keyof R]: R[I] extends `${string}${'[]' | '{}'}${string}`
@@ -194,12 +215,20 @@ export interface LookupNode {
   readonly fill?: string
   readonly batch?: boolean
   readonly mode?: Mode
+  /** Whether its answer is rules, which are judged then. */
+  readonly givesRules?: true
 }
 
 export const lookupMaker: typeof conditionMaker & {
   // Named, since an inferred type would be written out whole in the declarations that are shipped.
   readonly lookup: (lookup: LookupNode) => LookupNode
-} = /* @__PURE__ */ onWith({ lookup: (lookup: LookupNode) => frozen({ ...lookup }) }) as never
+  readonly after: (follows: LookupNode['follows'] & {}, rules: GivesRules) => LookupNode
+} = /* @__PURE__ */ onWith({
+  lookup: (lookup: LookupNode) => frozen({ ...lookup }),
+  after: (follows: LookupNode['follows'] & {}, rules: GivesRules): LookupNode =>
+    frozen({ reads: [], follows, ask: (_, __, { found }) => rules(found as never, ruleMaker), givesRules: true }),
+}) as never
+type GivesRules = (found: never, on: typeof ruleMaker) => unknown
 
 /**
  * One request per key at a time, from before the lookups until the handler has settled. The scope is shared by name.

@@ -62,7 +62,8 @@ export async function examplesOf(
     if (good && asked.every(isEnough)) break
   }
   if (!good) return found
-  for (const name of Object.keys(own.lookups)) await judged(replacing(node, refusing(own, name)), good, {})
+  for (const [name, { givesRules }] of Object.entries(own.lookups))
+    if (!givesRules) await judged(replacing(node, refusing(own, name)), good, {})
   return found
 }
 const isField = (address: string) => address.includes('.')
@@ -87,7 +88,7 @@ function refusing(endpoint: EndpointNode, name: string): EndpointNode {
     const followed = Object.fromEntries(Object.entries(follows).map(([key, one]) => [key, answering(one)]))
     const answer = isFound ? {} : undefined
     const several = (columns: readonly unknown[]) => (columns.find(Array.isArray) ?? []).map(() => answer)
-    const ask = (_: never, values: never) => (lookup.batch ? several(values) : answer)
+    const ask = (_: never, values: never) => (lookup.givesRules ? [] : lookup.batch ? several(values) : answer)
     const own: LookupNode = { ...rest, follows: followed, ask }
     made.set(lookup, own)
     return own

@@ -67,6 +67,7 @@ export function responsesOf(
     ...statusesOf(anyways),
     ...(bodies.length > 0 ? statusesOf(withBody) : []),
     ...(isAsked ? statusesOf(['unavailable']) : []),
+    ...(Object.values(lookups).some(({ givesRules }) => givesRules) ? statusesOf(['rules']) : []),
   ]
   if (turn) {
     const status = statusFor('turn', statuses)

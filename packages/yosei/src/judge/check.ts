@@ -107,8 +107,8 @@ function judgeParts(matter: CheckInput, run: Run): AcceptedVerdict<string, unkno
       interpreter: undefined,
     }
     rulesJudge()(judging, matter.form ? undefined : code?.judge)
-    if (run.faults.length > judging.found && hasOwnWords(placed.root, childrenOf))
-      run.faults = run.faults.map((fault, at) => (at < judging.found ? fault : withOwnWords(fault, placed.root)))
+    if (run.faults.length > judging.found)
+      run.faults = [...run.faults.slice(0, judging.found), ...inOwnWords(run.faults.slice(judging.found), placed.root)]
     keepBody(input, seen)
     if (run.trace) hideReadings(run)
   }
@@ -141,6 +141,10 @@ function hideReadings({ faults, trace }: Run): void {
 }
 
 const hasOwnWords = anywhere(({ messages }) => typeof messages === 'object')
+/** Errors of rules in the words that their fields have for them. */
+export const inOwnWords = (faults: readonly Fault[], root: Node): readonly Fault[] =>
+  hasOwnWords(root, childrenOf) ? faults.map((fault) => withOwnWords(fault, root)) : faults
+
 /** An error of a rule in the words that its field has for the code, unless the rule has its own. */
 function withOwnWords(fault: Fault, root: Node): Fault {
   if (fault.messages !== undefined || fault.node !== undefined) return fault

@@ -2,27 +2,33 @@
 
 import { rootOf } from '../declare/endpoint.js'
 import type { LookupNode } from '../declare/lookups.js'
-import { hold } from '../engine/interpret.js'
-import { fitting } from '../engine/rules.js'
+import { hold, startRun } from '../engine/interpret.js'
+import { fitting, runRules } from '../engine/rules.js'
 import type { Node } from '../kinds/kind.js'
 import { inDeclaredOrder, nodesAt, tellsSecret } from '../kinds/locate.js'
 import { addObserved, clock, type Fault, masked, observedIn, type Run, withoutText } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import { isTextBody } from '../read/media.js'
+import { ruleOf } from '../rules/brought.js'
 import { holdingOf } from '../rules/conditions.js'
 import { beside, everywhere, pathOf, type RuleInput, unconditional } from '../rules/input.js'
+import { placeRule } from '../rules/rules.js'
+import { unfolded } from '../rules/while.js'
+import { checkRules } from '../sound/endpoint.js'
 import { firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Refusal } from '../terms/hooks.js'
+import { mistake } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
 import type { Parts } from '../terms/parts.js'
 import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import type { Step } from '../terms/verdict.js'
 import { answersOf, type Batch, batchOf, Finds } from './batch-lookup.js'
+import { inOwnWords } from './check.js'
 import { headersIn, type Refusing, refusalsIn } from './refuse.js'
 import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
-import { retryAfter } from './statuses.js'
+import { firstOf, retryAfter } from './statuses.js'
 import { type Rejection, reject, thrown } from './verdict.js'
 import { keepBody, withWho } from './who.js'
 
@@ -98,6 +104,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     // All that follow nothing look at the input before anything is filled in.
     const before = follows.length === 0 ? none : await Promise.all(follows.map(([, one]) => answerOf(one)))
     if (before.some(({ outcome }) => outcome === 'refused' || outcome === 'failed')) return notRun
+    // Of what was not found there are no rules.
+    if (lookup.givesRules && before.some(({ outcome }) => outcome !== 'found')) return notRun
     const known = () => Object.fromEntries(follows.map(([own], index) => [own, valueIn(before[index] as Answer)]))
     if (lookup.batch) return answerBatch(lookup, name, known())
     if (lookup.when && !holdingOf(lookup.when, matter)([])) return notRun
@@ -108,6 +116,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     const asked_ = await (lookups.some((one) => one !== lookup && one.ask === lookup.ask)
       ? askSame(lookup, values, ask)
       : ask())
+    if (lookup.givesRules) return asked_.outcome === 'found' ? judgeLate(asked_.value) : asked_
     const got = judgeAnswer(asked_, lookup, endpoint.statuses)
     if (opened.run.trace) told.set(lookup, toldOf(lookup, root, values, asked_, performance.now() - since))
     if (got.outcome === 'found') {
@@ -115,6 +124,23 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
       if (lookup.fill !== undefined) fill(matter, parseAddress(lookup.fill) as Path, got.value)
     }
     return got
+  }
+
+  /** Judges the rules that were made of what lookups found. */
+  const judgeLate = (given: unknown): Answer => {
+    try {
+      const faults = lateFaults(given, judged, matter)
+      const { status } = firstOf(faults, endpoint.statuses)
+      const refusals = faults.map((fault) => ({
+        status: status as Refusal['status'],
+        code: fault.code,
+        message: '',
+        fault,
+      }))
+      return refusals.length > 0 ? { outcome: 'refused', refusals } : { outcome: 'found', value: undefined }
+    } catch (cause) {
+      return { outcome: 'failed', cause: thrown(cause) }
+    }
   }
 
   const answerBatch = async (lookup: LookupNode, name: string, known: object): Promise<Answer> => {
@@ -199,6 +225,41 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     cause,
   })
   return { found, rejection }
+}
+
+/**
+ * What rules find that were made of what lookups found. They are checked as declared ones are: a misspelt address would
+ * let everything by.
+ *
+ * @throws DeclarationError if they make no sense, and what a function of theirs throws.
+ */
+function lateFaults(given: unknown, { opened, who }: AcceptedJudgement, matter: RuleInput): readonly Fault[] {
+  const { root, sent, input, accept, isTextBody } = matter
+  const { endpoint } = opened.destination
+  if (!Array.isArray(given) || !given.every((one) => typeof (one as { rule?: unknown } | null)?.rule === 'string'))
+    mistake('after', 'its function gave no list of rules', 'Return [on.openAt(…)], or [] if there are none')
+  const rules = unfolded(given).map((rule) => placeRule(rule, root, [], []))
+  const derived = rules.find(({ rule }) => ruleOf(rule).derives)
+  if (derived)
+    mistake('after', `${derived.rule.rule} is no rule that can be judged`, 'Give it to rules of the endpoint')
+  checkRules(endpoint, rules)
+  const run: Run = { ...startRun(clock(opened.run)), trace: opened.run.trace, who }
+  runRules({
+    placed: { root, rules, unplaced: [] },
+    root,
+    sent,
+    input,
+    accept,
+    isKnown: true,
+    isTextBody,
+    isLost: false,
+    run,
+    found: 0,
+    barred: undefined,
+    interpreter: undefined,
+  })
+  for (const fault of run.observed?.faults ?? []) addObserved(opened.run, fault)
+  return inOwnWords(run.faults, root)
 }
 
 /** The error of a refusal: where it says, or at what was asked about. One of a verdict is taken as it is. */

@@ -97,6 +97,8 @@ export interface LookupOutline {
   readonly reads: readonly string[]
   /** The lookups that run before it. */
   readonly follows?: readonly string[]
+  /** Whether it gives rules, made of what those have found. */
+  readonly givesRules?: true
   /** `observe`: it is only logged. */
   readonly mode?: string
   /** Its rejection. */

@@ -81,8 +81,8 @@ export function outsideOf({ lookups, statuses, attest, bodies }: EndpointNode) {
   const code = 'not_genuine'
   const status = statusFor('notGenuine', statuses, code)
   const forged = attest ? [{ what: 'attest', address: bodies.length > 0 ? 'body' : 'header', code, status }] : []
-  const refused = Object.entries(lookups).flatMap(([name, { refusal, absent, reads, mode }]) => {
-    if (mode === 'observe') return []
+  const refused = Object.entries(lookups).flatMap(([name, { refusal, absent, reads, mode, givesRules }]) => {
+    if (mode === 'observe' || givesRules) return []
     const { failure, code } = absent ? usualWhenAbsent : usual
     return {
       what: `lookup ${name}`,

@@ -1,6 +1,6 @@
 /** Endpoints whose parts, rules, lookups and turn make no sense together are refused where they are declared. */
 
-import { type EndpointNode, rootOf } from '../declare/endpoint.js'
+import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
 import { everyRule } from '../declare/place.js'
 import { encode, faultsOf } from '../engine/interpret.js'
 import { childrenOf } from '../kinds/brought.js'
@@ -45,36 +45,9 @@ export function checkEndpoint(node: EndpointNode): void {
   if (node.gives) checkSound(signature, node.gives, ['gives'])
   checkLimits(signature, node.limits)
   checkStatuses(signature, node.statuses)
-  const bodies = node.bodies.length === 0 ? [undefined] : node.bodies
-  const isDeclared = (address: string, base: readonly (string | number)[] = []) => {
-    const path = parseAddress(address)
-    return path !== undefined && bodies.some((body) => nodesAt(rootOf(node, body), [...base, ...path]).length > 0)
-  }
-  const check = (where: string, addresses: readonly string[], base?: readonly (string | number)[]) => {
-    const lost = addresses.find((address) => !isDeclared(address, base))
-    if (lost === undefined) return
-    const meant = nearestOf(
-      base ? formatAddress([...base, ...(parseAddress(lost) ?? [lost])]) : lost,
-      bodies.flatMap((body) => addressesBelow(rootOf(node, body))),
-    )
-    mistake(
-      `${signature}, ${where}`,
-      `${lost} is not declared`,
-      meant === undefined ? 'Name a declared field' : `It may be ${meant} that is meant`,
-    )
-  }
-  for (const body of bodies)
-    for (const { rule, base, root } of everyRule(node, body)) {
-      check(`rule ${rule.rule}`, addressesOf(rule), base)
-      const measuresOf = (address: string) => measuresAt(root, [...base, ...(parseAddress(address) ?? [])])
-      if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
-      const conditions = [...('when' in rule && rule.when ? [rule.when] : []), ...(rule.during ?? [])]
-      const wrong =
-        ruleInService(rule).mistake(rule, measuresOf, (address) => isDeclared(address, base)) ??
-        (rule.during ?? []).map((one) => mistakeIn(one, measuresOf)).find((one) => one !== undefined) ??
-        conditions.map((one) => neverIn(one, rootOf(node, body), base)).find((one) => one !== undefined)
-      if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
-    }
+  const bodies = bodiesOf(node)
+  const check = checkerOf(node)
+  for (const body of bodies) checkRules(node, everyRule(node, body))
   if (node.turn) check('turn', node.turn.by)
   const measuresIn = (address: string) =>
     bodies.flatMap((body) => measuresAt(rootOf(node, body), parseAddress(address) ?? []))
@@ -119,6 +92,48 @@ export function checkEndpoint(node: EndpointNode): void {
       )
   }
   for (const body of bodies) checkIdentities(signature, node, rootOf(node, body), everyRule(node, body))
+}
+
+const bodiesOf = ({ bodies }: EndpointNode): readonly (BodyNode | undefined)[] =>
+  bodies.length === 0 ? [undefined] : bodies
+
+const isDeclaredIn = (node: EndpointNode, address: string, base: Path = []): boolean => {
+  const path = parseAddress(address)
+  return path !== undefined && bodiesOf(node).some((body) => nodesAt(rootOf(node, body), [...base, ...path]).length > 0)
+}
+
+/** Holds addresses to being declared: with one of the bodies at least. */
+function checkerOf(node: EndpointNode) {
+  return (where: string, addresses: readonly string[], base?: Path) => {
+    const lost = addresses.find((address) => !isDeclaredIn(node, address, base))
+    if (lost === undefined) return
+    const meant = nearestOf(
+      base ? formatAddress([...base, ...(parseAddress(lost) ?? [lost])]) : lost,
+      bodiesOf(node).flatMap((body) => addressesBelow(rootOf(node, body))),
+    )
+    mistake(
+      `${node.method} ${node.template}, ${where}`,
+      `${lost} is not declared`,
+      meant === undefined ? 'Name a declared field' : `It may be ${meant} that is meant`,
+    )
+  }
+}
+
+/** @throws DeclarationError if a rule makes no sense where it is placed. */
+export function checkRules(node: EndpointNode, placed: readonly PlacedRule[]): void {
+  const signature = `${node.method} ${node.template}`
+  const check = checkerOf(node)
+  for (const { rule, base, root } of placed) {
+    check(`rule ${rule.rule}`, addressesOf(rule), base)
+    const measuresOf = (address: string) => measuresAt(root, [...base, ...(parseAddress(address) ?? [])])
+    if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
+    const conditions = [...('when' in rule && rule.when ? [rule.when] : []), ...(rule.during ?? [])]
+    const wrong =
+      ruleInService(rule).mistake(rule, measuresOf, (address) => isDeclaredIn(node, address, base)) ??
+      (rule.during ?? []).map((one) => mistakeIn(one, measuresOf)).find((one) => one !== undefined) ??
+      conditions.map((one) => neverIn(one, root, base)).find((one) => one !== undefined)
+    if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
+  }
 }
 
 type Asked = readonly (readonly [address: string, value: unknown])[]
@@ -181,9 +196,10 @@ function checkMade(signature: string, { rules, lookups, may }: EndpointNode): vo
   const report: Report = (what, mend, option) => mistake(signature, what, mend, { option })
   checkOptions({ rules, may, lookups }, madeOptions, 'an endpoint', report)
   for (const [name, lookup] of Object.entries(lookups))
-    checkOptions(lookup, lookupOptions, 'a lookup', (what, mend, option) =>
-      mistake(`${signature}, lookup ${name}`, what, mend, { option }),
-    )
+    if (!lookup.givesRules)
+      checkOptions(lookup, lookupOptions, 'a lookup', (what, mend, option) =>
+        mistake(`${signature}, lookup ${name}`, what, mend, { option }),
+      )
 }
 const madeOptions: AnyOptions = { rules: listOf(aRule), may: aCondition, lookups: byName(aLookup) }
 

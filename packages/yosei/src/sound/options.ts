@@ -56,7 +56,7 @@ function refusalStatus() {
   }
 }
 
-export const lookupOptions: Options<LookupNode> = {
+export const lookupOptions: Options<Omit<LookupNode, 'givesRules'>> = {
   reads: required(listOf(anAddress)),
   ask: required(aFunction('({ db }, [id]) => db.find(id)')),
   counts: aSyncFunction('(answer) => answer.length > 0'),

@@ -101,10 +101,10 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(spoken())):
     const whole = sent === undefined ? withoutSent(words) : words
     if (whole !== '') return fill(whole, values)
   }
-  const message = fill(
-    wording.text(code, variant) ?? wording.text(saidAs, variant) ?? wording.text('other') ?? '',
-    values,
-  )
+  const template = wording.text(code, variant) ?? wording.text(saidAs, variant)
+  // A rule of one's own may take a code of ours, and knows nothing of what its words tell.
+  const isFilled = template !== undefined && isFilledBy(template, values)
+  const message = fill(isFilled ? template : (wording.text('other') ?? ''), values)
   const around = sent === undefined ? undefined : wording.text('sent')
   const whole = around === undefined ? message : fill(around, { message, sent })
   const mend = hinted(fault)
@@ -224,6 +224,9 @@ export function fill(template: string, values: Readonly<Values>): string {
   }
   return text
 }
+
+const isFilledBy = (template: string, values: Readonly<Values>): boolean =>
+  partsOf(template).every((part) => typeof part === 'string' || values[part.name] !== undefined)
 
 const speechOf = (wording: Wording): Speech => ({
   say: (key, values) => fill(wording.text(key) ?? '', shown(values, wording)),

@@ -132,3 +132,19 @@ const watching = endpoint('POST /{id}', { path: { id: text() }, body, rules: (on
 same<FoundBy<typeof watching>, { readonly one: string | undefined; readonly two: string }>()
 // @ts-expect-error a rule enforces or observes
 endpoint('POST /x', { body, rules: (on) => [on.distinct('body.items[].n', { mode: 'log' })] })
+// Rules after lookups: what was found is there, and they find nothing themselves.
+const late = endpoint('POST /{id}', { path: { id: text() }, body, lookups: (on) => {
+  const one = on.lookup({ reads: ['path.id'], ask: (_: { a: 1 }) => ({ most: 5 }) })
+  const two = on.lookup({ reads: ['body.m'], ask: (_: { b: 2 }, [m]) => m })
+  const none = on.lookup({ reads: ['path.id'], absent: true, ask: () => 1 })
+  // @ts-expect-error no such address
+  on.after({ one }, ({ one }, on) => [on.sumWithin('body.items[].nn', { atMost: one.most })])
+  // @ts-expect-error not found by it
+  on.after({ one }, ({ two }) => [two as never])
+  // @ts-expect-error braces without return give no rules
+  on.after({ one }, (_, on) => { on.distinct('body.items[].n') })
+  return { one, two, none, rules: on.after({ one, two, none }, ({ one, two, none }, on) => { same<[typeof one.most, typeof two, typeof none], [number, number, undefined]>(); return [on.sumWithin('body.items[].n', { atMost: one.most })] }) }
+} })
+same<FoundBy<typeof late>, { readonly one: { most: number }; readonly two: number | undefined; readonly none: undefined }>()
+// @ts-expect-error the services of both are needed
+serve(intake({ endpoints: { late } }), { late: () => 1 }, { services: { a: 1 } })
