@@ -993,6 +993,7 @@ test('verdicts, contexts and mistakes are plain objects, which keep what they ha
   expect(await (await handle(new Request('http://kr.example/notes/1'))).json()).toEqual([
     'services',
     'who',
+    'bytes',
     'found',
     'turn',
     'id',

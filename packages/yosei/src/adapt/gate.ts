@@ -42,8 +42,8 @@ export interface GateOptions<Services = unknown> {
    */
   routing?: 'folded' | 'exact' | undefined
   /**
-   * Where a parser before the gate keeps the body as it came, as bytes or text, for `attest` and `keepBytes`:
-   * `'rawBody'` for `request.rawBody`.
+   * The property in which a parser before the gate keeps the body as it came, as bytes or text, for `attest` and
+   * `keepBytes`: `'rawBody'` for `request.rawBody`.
    */
   bytesAt?: string | undefined
 }

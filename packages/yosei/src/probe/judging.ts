@@ -17,6 +17,12 @@ export interface Probed {
   readonly fault: string | undefined
 }
 
+/** Options of `judgeProbe`. */
+export interface JudgeProbeOptions extends Pick<JudgeOptions, 'services'> {
+  /** Signs messages, for endpoints that attest them. */
+  sign?: Sign | undefined
+}
+
 /**
  * Judges a probe, and compares the verdict with what must come. `sign` signs it, if its endpoint attests messages.
  *
@@ -26,7 +32,7 @@ export interface Probed {
 export async function judgeProbe(
   app: Intake,
   probe: GoodProbe | BadProbe,
-  { sign, ...options }: Pick<JudgeOptions, 'services'> & { sign?: Sign | undefined } = {},
+  { sign, ...options }: JudgeProbeOptions = {},
 ): Promise<Probed> {
   const { now, who } = probe
   const message = await signProbe(probe, sign, now)
@@ -44,7 +50,7 @@ export const signProbe = (probe: GoodProbe | BadProbe, sign: Sign | undefined, n
   )
 
 /** What breaks a signature makes the message forged: it is rejected before the signature's own limits are looked at. */
-export const isForged = ({ address }: BadProbe, { code }: { readonly code: string }): boolean =>
+export const isForged = ({ address }: BadProbe, { code }: Pick<FieldError, 'code'>): boolean =>
   code === 'not_genuine' && address.startsWith('header.')
 
 /** What about a verdict is not as a probe wants it. */

@@ -18,7 +18,7 @@ import { pathIn } from './ways.js'
 
 export { type ComposeOptions, requestFor, type Said } from './compose.js'
 export { type Demanded, demandsOf } from './demanded.js'
-export { isForged, judgeProbe, type Probed, signProbe } from './judging.js'
+export { isForged, type JudgeProbeOptions, judgeProbe, type Probed, signProbe } from './judging.js'
 export type { BadProbe, GoodProbe, Probe, ProbeOptions, Unprobed } from './probed.js'
 export { type RequestOptions, requestsOf } from './random.js'
 
