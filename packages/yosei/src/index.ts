@@ -54,6 +54,7 @@ export type {
 } from './terms/hooks.js'
 export { DeclarationError } from './terms/mistake.js'
 export type { Part } from './terms/parts.js'
+export type { AcceptedPiece } from './terms/pieces.js'
 export type { Limits, Mode, Policy } from './terms/policy.js'
 export type { Stage, Statuses } from './terms/statuses.js'
 export type { Common, Field, Fields, In, InFields, Out, OutFields, RecordField, Upload } from './terms/types.js'
@@ -62,8 +63,10 @@ export type {
   EndpointVerdict,
   FieldError,
   PendingVerdict,
+  Piece,
   Reading,
   Rejected,
+  RejectedPiece,
   Step,
   Verdict,
 } from './terms/verdict.js'

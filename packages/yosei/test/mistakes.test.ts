@@ -96,7 +96,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => within(list(text)), 'body: item takes a field, and not a function'],
   [() => within(day({ weekdays: [] })), "it is on no day of the week. Name some: weekdays: ['mon', 'fri']"],
   [() => within(day({ weekdays: ['monday' as never] })), 'weekdays takes a list, each'],
-  [() => within(list(text(), { max: 5 })), 'list has no option max. Its options are item length distinct lines style explode'],
+  [() => within(list(text(), { max: 5 })), 'list has no option max. Its options are item length distinct lines piecewise style explode'],
   [() => within(list(text(), { distinct: 'b' })), 'b'],
   [() => within(list(text(), { style: 'csv' })), "style takes 'form', 'spaceDelimited' or 'pipeDelimited', and not 'csv'"],
   [() => within(list(text(), { explode: 'no' })), "explode takes true or false, and not 'no'"],

@@ -996,6 +996,7 @@ test('verdicts, contexts and mistakes are plain objects, which keep what they ha
     'bytes',
     'found',
     'turn',
+    'pieces',
     'id',
     'requestId',
     'language',

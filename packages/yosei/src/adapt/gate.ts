@@ -23,7 +23,7 @@ import { readSpan } from '../terms/units.js'
 import { keptAt, NodeIncoming, type Parsed } from './incoming.js'
 import { watch } from './observe.js'
 import { type AskedOf, type Gate, type Passed, type Passing, passage } from './passed.js'
-import { note, noteObserved, type Progress, requestIdOf, told, varied } from './progress.js'
+import { note, noteObserved, notePieces, type Progress, requestIdOf, told, varied } from './progress.js'
 import { send } from './reply.js'
 
 /** Options of a gate. */
@@ -193,6 +193,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       function letThrough(verdict: Passed['verdict'], entry: Entry): Passage | undefined {
         const { turn } = entry
         noteObserved(progress, judged)
+        if (verdict.outcome === 'accepted') notePieces(progress, judged)
         progress.telemetry?.stage('handle')
         const vary = opened?.destination.vary
         if (vary !== undefined && verdict.outcome === 'accepted') response.appendHeader('vary', vary)

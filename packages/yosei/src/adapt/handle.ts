@@ -17,6 +17,7 @@ import type { BytesOf, Endpoint, FoundBy, WhoOf } from '../terms/endpoint.js'
 import { late } from '../terms/late.js'
 import { statusFor } from '../terms/statuses.js'
 import { languageFor } from '../words/languages.js'
+import { noPieces, type PiecesAnswer, piecesOf } from './pieces.js'
 import { checkHeaders, type Incoming, identified, type Progress, requestIdOf, told } from './progress.js'
 
 /** What a handler gets in addition to the input. */
@@ -43,6 +44,15 @@ export interface Context<E, Services> {
    * the same time. When it is `false`, the signal has fired.
    */
   readonly turn?: { readonly fence: bigint; holds(): boolean } | undefined
+  /**
+   * Answers a list with `piecewise`: handles its accepted elements one after the other, and gives what became of each, in
+   * their order: `{ pieces: [{ status, value }, { status, fields }] }`. The status is 207 (RFC 4918, section 11.1) unless
+   * all went well. `answer` may refuse an element.
+   *
+   * @example
+   * addParcels: ({ body }, { pieces, services }) => pieces(body.parcels, (parcel) => services.parcels.add(parcel))
+   */
+  readonly pieces: PiecesAnswer
   /** The body as it was on the wire, if the endpoint has `keepBytes`. */
   readonly bytes: BytesOf<E>
 }
@@ -57,12 +67,15 @@ const withRequest = late('request', (incoming: Incoming) => incoming.request())
 /** What most handlers never look at is made when they do. Of one type at run time, and of another for each endpoint. */
 export const contextFor = (
   services: unknown,
-  { who, bytes }: Judged,
+  judged: Judged,
   incoming: Incoming,
   progress: Progress,
   { found, turn }: Entry,
 ): Context<Endpoint, unknown> => {
-  const known = withRequestId(withId({ services, who, bytes, found, turn }, progress), progress)
+  const { who, bytes } = judged
+  const pieces = judged.opened?.run.pieces ? piecesOf(judged, progress) : noPieces
+  const own = { services, who, bytes, found, turn, pieces }
+  const known = withRequestId(withId(own, progress), progress)
   const context = withSignal(withLanguage(known, progress), incoming.signal)
   return withRequest(context, incoming) as Context<Endpoint, unknown>
 }

@@ -5,6 +5,7 @@ import { journalFailure } from '../judge/journal.js'
 import { type JudgeOptions, judgeOn } from '../judge/judge.js'
 import { type BodyOf, judgeMergedBy, type MergePatch } from '../judge/merged.js'
 import { type JudgePartsOptions, judgePartsBy } from '../judge/parts.js'
+import { takingPieces } from '../judge/pieces.js'
 import {
   type By,
   type JudgeValueOptions,
@@ -49,7 +50,8 @@ export const judgeParts = <E extends Endpoint>(
   endpoint: E,
   parts: { readonly [P in Part]?: unknown },
   options?: JudgePartsOptions,
-): EndpointVerdict<string, E> => judgePartsBy(compiled, endpoint, parts, options, undefined, wordsIn, journalFailure)
+): EndpointVerdict<string, E> =>
+  judgePartsBy(compiled, endpoint, parts, options, undefined, wordsIn, journalFailure, takingPieces)
 
 /**
  * Judges a value that no request brought: a message of a queue, a file, settings. Addresses begin at the value itself: a

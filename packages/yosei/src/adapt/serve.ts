@@ -20,6 +20,7 @@ import { type Context, failedReply, runHandler } from './handle.js'
 import {
   type Incoming,
   noteObserved,
+  notePieces,
   type Progress,
   refused,
   requestIdOf,
@@ -206,6 +207,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     const fail = (error: unknown) => failed(error, progress, judged)
     const go = (entry: Entry) => {
       noteObserved(progress, judged)
+      notePieces(progress, judged)
       return runHandler(judged, handler, incoming, options.services, progress, entry, fail)
     }
     const entering = enter(judged, options.services, incoming.signal, app)

@@ -13,9 +13,7 @@ import type { Present } from '../terms/address.js'
 import type { Endpoint, EndpointTypes } from '../terms/endpoint.js'
 import { frozen } from '../terms/frozen.js'
 import type { Attest, Attested } from '../terms/head.js'
-import { isMethod, usualMethods } from '../terms/methods.js'
 import { mistake, placed, returned } from '../terms/mistake.js'
-import { nearestOf } from '../terms/nearest.js'
 import { isPlain, shown } from '../terms/option-types.js'
 import { given } from '../terms/own.js'
 import type { Policy } from '../terms/policy.js'
@@ -269,6 +267,12 @@ type LooseDeclaration = Declaration<Fields, Fields, Fields, Body, Field, unknown
   Giving<Field> &
   AsItCame<Field, never, Attested, true> & { path?: Fields }
 
+/** The method and the path template; what is neither is found where a service is declared. */
+export const signedBy = (signature: string): readonly [method: string, template: string] => {
+  const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
+  return [method, template]
+}
+
 /** @param far The lookups of the group that the endpoint is made in. */
 export function nodeOf(signature: string, declaration: LooseDeclaration, far: EndpointNode['lookups']): EndpointNode {
   const {
@@ -286,22 +290,19 @@ export function nodeOf(signature: string, declaration: LooseDeclaration, far: En
     success = 200,
     ...annotations
   } = declaration
-  const [, method = '', template = ''] = /^([A-Z]+) (\S*)$/.exec(signature) ?? []
-  if (method === '') mistake(`"${signature}"`, 'this is no method and path template', "Write it as 'GET /path/{name}'")
-  const meant = isMethod(method) ? undefined : nearestOf(method, usualMethods)
-  if (meant !== undefined) mistake(signature, `${method} is no method of HTTP`, `Write ${meant}`)
+  const [method, template] = signedBy(signature)
   const node = {
     method,
     template,
-    segments: parseTemplate(signature, template),
+    segments: parseTemplate(template),
     ...given(annotations),
     tags,
     success,
     path: part(path),
     query: part(query),
-    header: headerPart(signature, header),
+    header: headerPart(header),
     cookie: cookiePart(cookie),
-    bodies: bodiesOf(signature, body),
+    bodies: bodiesOf(body),
     ...(who === undefined ? {} : { who: fieldNode(asSecret(who)) }),
     ...(gives === undefined ? {} : { gives: fieldNode(gives) }),
     ...(may === undefined
@@ -320,7 +321,7 @@ const isLines = (field: Field) => {
   return node.kind === 'list' && node.lines === true
 }
 
-function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[] {
+function bodiesOf(body: Body | undefined): readonly BodyNode[] {
   if (!body) return []
   // A field has a kind; what has media types has a slash in every name.
   const byType = !('kind' in body)
@@ -329,10 +330,8 @@ function bodiesOf(signature: string, body: Body | undefined): readonly BodyNode[
       ? { 'application/x-ndjson': body, 'application/jsonl': body }
       : { 'application/json': body }
   return Object.entries(byType).map(([mediaType, node]) => {
-    const range = readMediaRange(mediaType)
-    if (!range)
-      mistake(`${signature}, body`, `"${mediaType}" is no media type`, "Write it as 'application/json' or 'image/*'")
-    return frozen({ mediaType: range.type, node: fieldNode(node) })
+    // What is no media type is found where a service is declared.
+    return frozen({ mediaType: readMediaRange(mediaType)?.type ?? mediaType, node: fieldNode(node) })
   })
 }
 
@@ -370,8 +369,7 @@ export const part = (fields: Fields, options = {}) => fieldNode(record(fields, o
  * Field names are case-insensitive and addressed in lower case (RFC 9110, section 5.1); others than the declared are
  * let by.
  */
-export const headerPart = (signature: string, fields: Fields) =>
-  part(lowerCase(signature, fields), { unlisted: 'drop' })
+export const headerPart = (fields: Fields) => part(lowerCase(fields), { unlisted: 'drop' })
 export const cookiePart = (fields: Fields) => part(mapFields(fields, asSecret), { unlisted: 'drop' })
 const secretAlways = /* @__PURE__ */ new Set(['authorization', 'cookie', 'set-cookie'])
 
@@ -379,13 +377,11 @@ export const asSecret = (field: Field): Field => fieldOf({ ...field, secret: tru
 const mapFields = (fields: Fields, map: (field: Field) => Field): Fields =>
   Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, map(field)]))
 
-function lowerCase(signature: string, header: Fields): Fields {
-  const lower = new Map<string, Field>()
-  for (const [name, field] of Object.entries(header)) {
-    const key = name.toLowerCase()
-    if (lower.has(key))
-      mistake(`${signature}, header.${key}`, 'two names differ only in case', 'Declare the header field once')
-    lower.set(key, secretAlways.has(key) ? asSecret(field) : field)
-  }
-  return Object.fromEntries(lower)
-}
+/** That two names differ only in case is found where a service is declared. */
+const lowerCase = (header: Fields): Fields =>
+  Object.fromEntries(
+    Object.entries(header).map(([name, field]) => {
+      const key = name.toLowerCase()
+      return [key, secretAlways.has(key) ? asSecret(field) : field]
+    }),
+  )

@@ -52,6 +52,7 @@ import type {
   RecordField,
   Upload,
 } from '../terms/types.js'
+import type { Piece } from '../terms/verdict.js'
 import type { Weekday } from '../terms/weekdays.js'
 
 export interface TextOptions extends Common<string> {
@@ -156,10 +157,15 @@ export interface ListOptions<T, K> extends Common<T>, StyleOptions {
   length?: Bounds | undefined
   /** No element twice; or no two elements with the same value of this field. */
   distinct?: boolean | K | undefined
+  /**
+   * Judges each element of a body alone, for batches: the handler gets what became of each. The request is rejected if
+   * none is accepted, or if something else is wrong.
+   */
+  piecewise?: boolean | undefined
 }
 /** Options of `tuple()`. */
 export interface TupleOptions<T> extends Common<T>, StyleOptions {}
-export type LinesOptions<T, K> = Omit<ListOptions<T, K>, 'style' | 'explode'>
+export type LinesOptions<T, K> = Omit<ListOptions<T, K>, 'style' | 'explode' | 'piecewise'>
 export interface RecordOptions<T> extends Common<T> {
   /** What happens to names that are not declared. `refuse` by default. */
   unlisted?: 'refuse' | 'drop' | 'keep' | undefined
@@ -324,7 +330,7 @@ export function constant<const V extends string | number | boolean | null, const
 export function list<I extends Field, const O extends ListOptions<Out<I>[], keyof Out<I> & string> = {}>(
   item: I,
   options?: O & ListOptions<Out<I>[], keyof Out<I> & string>,
-): Field<Out<I>[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
+): Field<(O extends { piecewise: true } ? Piece<Out<I>> : Out<I>)[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
   return make({ list: listKind }, options, { item })
 }
 

@@ -180,11 +180,11 @@ function joined(shared: LooseShared, far: EndpointNode['lookups'], endpoint: End
       ? {}
       : { may: bothHold(returned(signature, 'may', may(conditionMaker as never)) as AnyCondition, endpoint.may) }),
     template,
-    segments: parseTemplate(signature, template),
+    segments: parseTemplate(template),
     tags: [...new Set([...tags, ...endpoint.tags])],
     path: part(both(part(path), endpoint.path)),
     query: part(both(part(query), endpoint.query)),
-    header: headerPart(signature, both(headerPart(signature, header), endpoint.header)),
+    header: headerPart(both(headerPart(header), endpoint.header)),
     cookie: cookiePart(both(cookiePart(cookie), endpoint.cookie)),
     rules: [
       ...placed(signature, () => unfolded(rules ? returned(signature, 'rules', rules(ruleMaker as never)) : [])),

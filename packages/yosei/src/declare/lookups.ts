@@ -4,7 +4,7 @@ import { onWith } from '../rules/brought.js'
 import type { AnyCondition, Condition, One } from '../rules/condition.js'
 import type { ConditionMaker, conditionMaker } from '../rules/conditions.js'
 import type { Blamable, Reads, Rule, Values } from '../rules/rule.js'
-import { type RuleMaker, ruleMaker } from '../rules/rules.js'
+import type { RuleMaker, ruleMaker } from '../rules/rules.js'
 import type { At } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import type { All } from '../terms/endpoint.js'
@@ -215,7 +215,7 @@ export interface LookupNode {
   readonly fill?: string
   readonly batch?: boolean
   readonly mode?: Mode
-  /** Whether its answer is rules, which are judged then. */
+  /** Whether it is asked for rules, with what was found and what makes rules; they are judged then. */
   readonly givesRules?: true
 }
 
@@ -226,7 +226,7 @@ export const lookupMaker: typeof conditionMaker & {
 } = /* @__PURE__ */ onWith({
   lookup: (lookup: LookupNode) => frozen({ ...lookup }),
   after: (follows: LookupNode['follows'] & {}, rules: GivesRules): LookupNode =>
-    frozen({ reads: [], follows, ask: (_, __, { found }) => rules(found as never, ruleMaker), givesRules: true }),
+    frozen({ reads: [], follows, ask: rules as never, givesRules: true }),
 }) as never
 type GivesRules = (found: never, on: typeof ruleMaker) => unknown
 

@@ -130,3 +130,17 @@ function makeRoot(root: Node, base: Path, record: Node): Node {
   return isSecret(root, base) ? { ...alone, secret: true } : alone
 }
 const nothing: Node = { kind: 'anything', need: 'optional' }
+
+/** The way to the list of a body whose elements are judged each alone: through records. */
+export const piecewiseAt = oncePerBody((endpoint: EndpointNode, body: BodyNode | undefined) => ({
+  path: body && !endpoint.asSent ? listIn(body.node, ['body']) : undefined,
+}))
+function listIn(node: Node, path: Path): Path | undefined {
+  if (node.kind === 'list' && node.piecewise) return path
+  if (node.kind === 'record')
+    for (const [name, field] of Object.entries(node.fields)) {
+      const found = listIn(field, [...path, name])
+      if (found) return found
+    }
+  return undefined
+}

@@ -2,6 +2,7 @@
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { rootOf } from '../declare/endpoint.js'
 import { challengeOf, type IntakeNode, intakeNode } from '../declare/intake.js'
+import { piecewiseAt } from '../declare/place.js'
 import type { Node } from '../kinds/kind.js'
 import { sentShape } from '../kinds/shape.js'
 import { ruleWords } from '../outline/outline.js'
@@ -186,6 +187,9 @@ class Description {
           description: 'Accepted.',
           ...(given ? { content: { 'application/json': { schema: given } } } : {}),
         },
+        ...(endpoint.bodies.some((body) => piecewiseAt(endpoint, body).path)
+          ? { 207: { description: 'Some of the elements were rejected, each with its errors.' } }
+          : {}),
         ...responsesOf(this.app, endpoint, this.demands.get(name) ?? [], examples, this.#shared),
       },
       ...(this.app.identify ? { security: open ? [{}, { caller: [] }] : [{ caller: [] }] } : {}),

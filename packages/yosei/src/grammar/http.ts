@@ -83,7 +83,7 @@ export type ByteRange =
       /** So many bytes at the end. */
       readonly suffix: number
     }
-const rangeUnit = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+)=([\t\x20-\x7e]+)$/
+const rangeUnit = /^([!#-'*+.^`|~\w-]+)=([\t -~]+)$/
 /** Greater numbers mean what is beyond each end (RFC 9110, section 14.1.1 warns of them). */
 const countOf = (digits: string) => Math.min(Number(digits), Number.MAX_SAFE_INTEGER)
 /** The ranges of a field `Range`; none of a unit that is not bytes, which is ignored; `undefined` if it is no such field. */
@@ -92,17 +92,14 @@ export function readByteRanges(text: string): readonly ByteRange[] | undefined {
   if (unit === undefined) return undefined
   if (unit.toLowerCase() !== 'bytes') return []
   // Blanks stand in one place each, so that a run of them is tried one way.
-  const one = /[\t ]*(?:(?:(\d+)-(\d*)|-(\d+))[\t ]*)?(,|$)/y
+  const one = /[\t ]*(?:(\d*)-(\d*)[\t ]*)?(,|$)/y
   const ranges: ByteRange[] = []
   for (;;) {
-    const [, first, last, suffix, end] = one.exec(set) ?? []
-    if (end === undefined) return undefined
-    if (suffix !== undefined) ranges.push({ suffix: countOf(suffix) })
-    else if (first !== undefined) {
-      const range = { first: countOf(first), ...(last ? { last: countOf(last) } : {}) }
-      if (range.last !== undefined && range.last < range.first) return undefined
-      ranges.push(range)
-    }
+    const [, from, to = '', end] = one.exec(set) ?? []
+    const [first, last] = [countOf(from ?? ''), countOf(to)]
+    if (end === undefined || (from !== undefined && to !== '' ? from !== '' && last < first : from === ''))
+      return undefined
+    if (from !== undefined) ranges.push(from === '' ? { suffix: last } : to === '' ? { first } : { first, last })
     if (end === '') return ranges.length > 0 ? ranges : undefined
   }
 }

@@ -55,6 +55,8 @@ export interface CheckInput {
   readonly errors: number
   /** The most bytes of an answer. */
   readonly room: number
+  /** Takes faults in elements that are judged each alone out of the run; a page judges a form as a whole. */
+  readonly takePieces?: ((matter: CheckInput, input: Parts, run: Run) => void) | undefined
   /** Whose words and envelope a rejection has. */
   readonly house: House | undefined
 }
@@ -107,11 +109,12 @@ function judgeParts(matter: CheckInput, run: Run): AcceptedVerdict<string, unkno
       interpreter: undefined,
     }
     rulesJudge()(judging, matter.form ? undefined : code?.judge)
-    if (run.faults.length > judging.found)
-      run.faults = [...run.faults.slice(0, judging.found), ...inOwnWords(run.faults.slice(judging.found), placed.root)]
+    if (run.faults.length > judging.found && hasOwnWords(placed.root, childrenOf))
+      run.faults = run.faults.map((fault, at) => (at < judging.found ? fault : withOwnWords(fault, placed.root)))
     keepBody(input, seen)
     if (run.trace) hideReadings(run)
   }
+  if (hasBody) matter.takePieces?.(matter, input, run)
   const { faults, beyond, trace } = run
   if (faults.length === 0)
     return trace
@@ -141,12 +144,8 @@ function hideReadings({ faults, trace }: Run): void {
 }
 
 const hasOwnWords = anywhere(({ messages }) => typeof messages === 'object')
-/** Errors of rules in the words that their fields have for them. */
-export const inOwnWords = (faults: readonly Fault[], root: Node): readonly Fault[] =>
-  hasOwnWords(root, childrenOf) ? faults.map((fault) => withOwnWords(fault, root)) : faults
-
 /** An error of a rule in the words that its field has for the code, unless the rule has its own. */
-function withOwnWords(fault: Fault, root: Node): Fault {
+export function withOwnWords(fault: Fault, root: Node): Fault {
   if (fault.messages !== undefined || fault.node !== undefined) return fault
   const { messages } =
     nodesAt(root, fault.path).find(

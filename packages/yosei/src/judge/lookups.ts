@@ -12,9 +12,9 @@ import { isTextBody } from '../read/media.js'
 import { ruleOf } from '../rules/brought.js'
 import { holdingOf } from '../rules/conditions.js'
 import { beside, everywhere, pathOf, type RuleInput, unconditional } from '../rules/input.js'
-import { placeRule } from '../rules/rules.js'
+import { placeRule, ruleMaker } from '../rules/rules.js'
 import { unfolded } from '../rules/while.js'
-import { checkRules } from '../sound/endpoint.js'
+import { checkRules, checkRulesOfPieces } from '../sound/endpoint.js'
 import { firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Refusal } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
@@ -24,7 +24,8 @@ import { type Statuses, statusFor } from '../terms/statuses.js'
 import { readSpan } from '../terms/units.js'
 import type { Step } from '../terms/verdict.js'
 import { answersOf, type Batch, batchOf, Finds } from './batch-lookup.js'
-import { inOwnWords } from './check.js'
+import { withOwnWords } from './check.js'
+import type { Pieces } from './pieces.js'
 import { headersIn, type Refusing, refusalsIn } from './refuse.js'
 import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
@@ -43,14 +44,15 @@ export interface Answered {
 }
 
 type Answer =
-  | { readonly outcome: 'found'; readonly value: unknown }
+  /** Of a batch also what is refused of elements that are judged each alone. */
+  | { readonly outcome: 'found'; readonly value: unknown; readonly refusals?: readonly Refusing[] }
   | { readonly outcome: 'not run' }
   | { readonly outcome: 'refused'; readonly refusals: readonly Refusing[] }
   | { readonly outcome: 'failed'; readonly cause: unknown }
 
-/** What a lookup that has no refusal of its own rejects with. */
-export const usual = { failure: 'notFound', code: 'not_found', message: 'was not found' } as const
-export const usualWhenAbsent = { failure: 'alreadyThere', code: 'already_there', message: 'is there already' } as const
+/** What a lookup that has no refusal of its own rejects with; the message is a text of the catalogues. */
+export const usual = { failure: 'notFound', code: 'not_found', message: 'not_found' } as const
+export const usualWhenAbsent = { failure: 'alreadyThere', code: 'already_there', message: 'already_there' } as const
 const none: readonly Answer[] = []
 const notRun: Answer = { outcome: 'not run' }
 
@@ -58,7 +60,9 @@ const notRun: Answer = { outcome: 'not run' }
 export async function askLookups(judged: AcceptedJudgement, asking: LookupInput): Promise<Answered> {
   const { opened, verdict, sent } = judged
   const { endpoint, limits } = opened.destination
-  const input = withWho(endpoint, verdict.input as Parts, { who: judged.who })
+  const pieces = opened.run.pieces as Pieces | undefined
+  const own = verdict.input as Parts
+  const input = withWho(endpoint, pieces ? pieces.seen(own) : own, { who: judged.who })
   const root = rootOf(endpoint, opened.body)
   const holding = (path: Path, value: unknown) => hold(root, path, value, opened.run)
   const matter: RuleInput = {
@@ -159,10 +163,11 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
       const one = judgeAnswer({ outcome: 'found', value: answers[at] }, lookup, endpoint.statuses)
       return one.outcome === 'refused' ? places.flatMap((place) => one.refusals.map((each) => placed(each, place))) : []
     })
-    if (refused.length > 0) return { outcome: 'refused', refusals: refused }
+    // Elements that are judged each alone take no others with them.
+    if (refused.length > 0 && !pieces) return { outcome: 'refused', refusals: refused }
     const value = lookup.absent ? undefined : new Finds(batch, answers)
     put(found, name, value)
-    return { outcome: 'found', value }
+    return { outcome: 'found', value, refusals: refused }
   }
   /** The answers to a batch, in the order of its questions. */
   const inOrder = (batch: Batch, answer: Answer): Answer => {
@@ -181,7 +186,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
   }
 
   const all = await Promise.all(lookups.map(answerOf))
-  keepBody(verdict.input as Parts, input)
+  keepBody(own, input)
+  pieces?.putInto(own)
   const faults: Fault[] = []
   let first: { readonly status: number; readonly headers: { readonly [name: string]: string } } | undefined
   let cause: unknown
@@ -195,8 +201,8 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
       }
       cause ??= one.cause
       first ??= { status: statusFor('unavailable', endpoint.statuses), headers: retryAfter }
-    } else if (one.outcome === 'refused') {
-      for (const refusing of one.refusals) {
+    } else if (one.outcome !== 'not run') {
+      for (const refusing of one.refusals ?? []) {
         const fault = faultOf(refusing, reads[0] ?? 'path')
         if (isObserved) addObserved(opened.run, { ...fault, status: refusing.status })
         else {
@@ -213,8 +219,11 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
       outcome: stepOf(all[index] as Answer, lookups[index]?.mode),
       ...told.get(lookups[index] as LookupNode),
     })
-  if (!first) return { found }
-  const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, faults, sent), {
+  const others = pieces && cause === undefined ? pieces.reject(faults) : faults
+  if (!first || (pieces?.isAnyAccepted && cause === undefined && others.length === 0)) return { found }
+  // All that is wrong is told at once, of elements too.
+  const all_ = pieces ? [...(cause === undefined ? others : faults), ...pieces.faults] : faults
+  const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, all_, sent), {
     ...first,
     stage: 'lookups',
     failure: 'unavailable',
@@ -243,6 +252,7 @@ function lateFaults(given: unknown, { opened, who }: AcceptedJudgement, matter: 
   if (derived)
     mistake('after', `${derived.rule.rule} is no rule that can be judged`, 'Give it to rules of the endpoint')
   checkRules(endpoint, rules)
+  checkRulesOfPieces(endpoint, opened.body, rules)
   const run: Run = { ...startRun(clock(opened.run)), trace: opened.run.trace, who }
   runRules({
     placed: { root, rules, unplaced: [] },
@@ -259,7 +269,7 @@ function lateFaults(given: unknown, { opened, who }: AcceptedJudgement, matter: 
     interpreter: undefined,
   })
   for (const fault of run.observed?.faults ?? []) addObserved(opened.run, fault)
-  return inOwnWords(run.faults, root)
+  return run.faults.map((fault) => withOwnWords(fault, root))
 }
 
 /** The error of a refusal: where it says, or at what was asked about. One of a verdict is taken as it is. */
@@ -298,8 +308,12 @@ function toldOf(lookup: LookupNode, root: Node, values: readonly unknown[], answ
 
 const valueIn = (answer: Answer) => (answer.outcome === 'found' ? answer.value : undefined)
 
-const stepOf = ({ outcome }: Answer, mode: LookupNode['mode']): Step['outcome'] =>
-  outcome === 'found' ? 'passed' : outcome === 'not run' ? outcome : mode === 'observe' ? 'observed' : 'failed'
+function stepOf(answer: Answer, mode: LookupNode['mode']): Step['outcome'] {
+  const { outcome } = answer
+  if (outcome === 'not run') return outcome
+  if (outcome === 'found' && !answer.refusals?.length) return 'passed'
+  return mode === 'observe' ? 'observed' : 'failed'
+}
 
 /** What a lookup is reported besides: its signal is made when it looks at it. */
 class Question {
@@ -343,11 +357,13 @@ async function answerTo(
 ): Promise<Answer> {
   try {
     const value = await askWithin([`the lookup ${name}`, readSpan(lookup.within ?? '2s')], outer, (own) =>
-      lookup.ask(
-        services as never,
-        values as never,
-        new Question(own, run, who, found as { readonly [name: string]: unknown }),
-      ),
+      lookup.givesRules
+        ? lookup.ask(found as never, ruleMaker as never, {} as never)
+        : lookup.ask(
+            services as never,
+            values as never,
+            new Question(own, run, who, found as { readonly [name: string]: unknown }),
+          ),
     )
     const refusals = refusalsIn(value)
     return refusals ? { outcome: 'refused', refusals } : { outcome: 'found', value }

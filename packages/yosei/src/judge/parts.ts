@@ -11,6 +11,7 @@ import type { AcceptedVerdict, EndpointVerdict, PendingVerdict } from '../terms/
 import { catalogueFor } from '../words/catalogue.js'
 import { chooseLanguage } from '../words/choose.js'
 import { type CheckInput, check } from './check.js'
+import { wrapPieces } from './pieces.js'
 import { type Rejection, roomFor, verdictOf } from './verdict.js'
 
 /** Options of `judgeParts`. */
@@ -46,14 +47,16 @@ export function judgePartsBy<E extends Endpoint>(
   isSettled?: CheckInput['isSettled'],
   words: WordsFor = ownWords,
   reportFailure: TellFailure = (_, { cause }) => console.error(cause),
+  taking?: (words: () => Catalogue) => CheckInput['takePieces'],
 ): EndpointVerdict<string, E> {
   const node = endpointNode(endpoint)
-  const verdict = checkParts(engine, node, parts, options, isSettled)
   const app = intakeOf(node)
+  const catalogue = () => words(options.language, app?.languages)
+  const verdict = checkParts(engine, node, parts, options, isSettled, taking?.(catalogue))
   const unasked = Object.keys(node.lookups)
   if (verdict.outcome === 'rejected') {
     if (verdict.cause !== undefined) reportFailure(app, verdict)
-    return verdictOf(verdict, words(options.language, app?.languages))
+    return verdictOf(verdict, catalogue())
   }
   return (unasked.length === 0 ? verdict : pending(verdict, unasked)) as EndpointVerdict<string, E>
 }
@@ -64,6 +67,7 @@ export function checkParts(
   parts: { readonly [P in Part]?: unknown },
   { text, only, now, trace }: JudgePartsOptions,
   isSettled?: CheckInput['isSettled'],
+  takePieces: CheckInput['takePieces'] = wrapPieces,
 ): AcceptedVerdict<string, unknown> | Rejection {
   const { errors, depth } = settleLimits(node.limits)
   const run = startRun(now?.getTime(), trace)
@@ -82,6 +86,7 @@ export function checkParts(
     errors,
     room: roomFor(0),
     house: intakeOf(node),
+    takePieces,
     isSettled,
   }
   return check(input, run)

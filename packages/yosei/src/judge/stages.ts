@@ -5,15 +5,18 @@ import { startRun } from '../engine/interpret.js'
 import { compiled } from '../engine/reader.js'
 import type { Run } from '../kinds/run.js'
 import type { Destination } from '../read/match.js'
-import type { AnyMessage } from '../read/message.js'
+import { type AnyMessage, fieldOf } from '../read/message.js'
 import type { Parts } from '../terms/parts.js'
 import { statusFor } from '../terms/statuses.js'
 import type { RequestTelemetry } from '../terms/telemetry.js'
 import type { AcceptedVerdict } from '../terms/verdict.js'
+import { catalogueFor } from '../words/catalogue.js'
+import { languageFor, shipped } from '../words/languages.js'
 import { attest } from './attest.js'
 import { check } from './check.js'
 import { authorize, type Identified, identify } from './identify.js'
 import { type Opened, open } from './open.js'
+import { takingPieces } from './pieces.js'
 import { partsOf } from './read.js'
 import {
   notKept,
@@ -238,6 +241,10 @@ export function conclude(
     errors: limits.errors,
     room: opened.room,
     house: app,
+    takePieces: takingPieces(() => {
+      const language = languageFor(fieldOf(message.headers, 'accept-language'), app.languages)
+      return catalogueFor(language, app.languages, shipped)
+    }),
   }
   return check(matter, run)
 }

@@ -18,6 +18,8 @@ export function bring(more: Partial<KindTable>): void {
  * The nodes right below a node, each with its step in an address; branches of a union stand at the place of the union.
  */
 export const childrenOf = (node: Node): readonly Child[] => kindOf(kinds, node).children(node)
+/** The nodes that an address can go on to: those right below, and what only rules read. */
+export const insideOf = (node: Node): readonly Child[] => kindOf(kinds, node).inside ?? childrenOf(node)
 export const shapeOf = (node: Node) => kinds[node.kind].shape
 
 export const measuresOf = (node: Node): readonly Measure[] => kindOf(kinds, node).measures(node)

@@ -25,6 +25,11 @@ export const file: KindOf<FileNode> = {
   measures: () => ['file'],
   shape: 'file',
   children: () => [],
+  inside: [
+    ['bytes', { kind: 'integer', need: 'required', min: 0 }],
+    ['type', { kind: 'text', need: 'required' }],
+    ['name', { kind: 'text', need: 'required' }],
+  ],
   hasEnd: () => true,
   read,
   takesNull: () => false,

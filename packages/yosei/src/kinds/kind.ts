@@ -55,6 +55,8 @@ export interface KindOf<N extends Declared> {
   readonly words?: Catalogue
   readonly shape: Shape
   children(node: N): readonly Child[]
+  /** What rules read of its values, if it is more than what lies below. */
+  readonly inside?: readonly Child[]
   /** Whether it has a value that ends, if `ends` says so of what it holds. */
   hasEnd(node: N, ends: (child: Node) => boolean): boolean
   /** What its values are compared as; nothing of what only stands for others. */
@@ -231,7 +233,9 @@ export interface Run {
   who: unknown
   faults: Fault[]
   /** What rules and lookups that only observe have found. */
-  observed: { readonly faults: Fault[]; readonly causes: unknown[] } | undefined
+  observed?: { readonly faults: Fault[]; readonly causes: unknown[] } | undefined
+  /** What became of the elements that are judged each alone. */
+  pieces?: { readonly faults: readonly Fault[] }
   /** Faults beyond the most that are kept. */
   beyond: number
   /** Whether objects inherit names that can be enumerated, once that was asked. */

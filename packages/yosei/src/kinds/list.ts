@@ -29,6 +29,8 @@ export interface ListNode extends Declared, Styled {
   readonly item: Node
   readonly length?: Bounds
   readonly distinct?: boolean | string
+  /** Whether each element is judged alone. */
+  readonly piecewise?: boolean
   /** Whether a body of it comes in lines, if no media type is said. */
   readonly lines?: boolean
 }
@@ -66,7 +68,7 @@ export const styleOptions = { style: oneOf('form', 'spaceDelimited', 'pipeDelimi
 /** Whether its options make sense. */
 export const listSound: SoundOf<ListNode> = {
   options: /* @__PURE__ */ merged(
-    { item: required(aField), length: bounds, distinct: eitherOf(aFlag, aText), lines: aFlag },
+    { item: required(aField), length: bounds, distinct: eitherOf(aFlag, aText), lines: aFlag, piecewise: aFlag },
     styleOptions,
   ),
   check({ length, distinct, item }, refuse) {

@@ -1,6 +1,6 @@
 /** Finds the declaration behind a path. */
 import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
-import { childrenOf } from './brought.js'
+import { childrenOf, insideOf } from './brought.js'
 import type { Node } from './kind.js'
 import { isNamed } from './run.js'
 import { anywhere, holdsSecret } from './shape.js'
@@ -39,13 +39,6 @@ const isVeiled = (node: Node): boolean => holdsVeil(node, standIns)
 
 const nowhere: readonly Node[] = []
 
-/** What rules can read of a file. */
-const fileParts = {
-  bytes: { kind: 'integer', need: 'required', min: 0 },
-  type: { kind: 'text', need: 'required' },
-  name: { kind: 'text', need: 'required' },
-} as const satisfies { readonly [name in 'bytes' | 'type' | 'name']: Node }
-
 /** The nodes that a step leads to. */
 function step(shape: Shape, key: string | number): readonly Node[] {
   // Most steps are into these two, and need no list of all children.
@@ -53,8 +46,7 @@ function step(shape: Shape, key: string | number): readonly Node[] {
     return typeof key === 'string' && Object.hasOwn(shape.fields, key) ? [shape.fields[key] as Node] : nowhere
   if (shape.kind === 'list') return typeof key === 'number' && key !== EACH_NAME ? [shape.item] : nowhere
   if (shape.kind === 'tagged' && shape.tag === key) return [tagNode(shape)]
-  if (shape.kind === 'file') return Object.hasOwn(fileParts, key) ? [fileParts[key as keyof typeof fileParts]] : nowhere
-  return childrenOf(shape).flatMap(([step, child]) => (step !== undefined && leadsTo(step, key) ? [child] : []))
+  return insideOf(shape).flatMap(([step, child]) => (step !== undefined && leadsTo(step, key) ? [child] : []))
 }
 
 /** Whether a declared step leads where a path goes on: to an element, a name, or each of them. */

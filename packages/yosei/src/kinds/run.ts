@@ -55,7 +55,6 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     now,
     who: undefined,
     faults: noFaults,
-    observed: undefined,
     beyond: 0,
     found: 0,
     isPolluted: undefined,

@@ -418,6 +418,8 @@ const rows: { readonly [C in Code]: Row } = {
   ],
   not_known: ['The request has no valid credentials.', '`identify`', '401'],
   not_allowed: ['The caller does not have permission.', '`may`', '403'],
+  not_found: ['A lookup found nothing.', '`lookup`', '422'],
+  already_there: ['A lookup found what must not be there.', '`lookup` with `absent`', '409'],
   not_genuine: ['The message is not genuine: its signature does not fit it.', '`attest`', '403'],
   busy: ['Another request has the turn, or too many wait for it.', '`turn`', '409; too many 503'],
 }

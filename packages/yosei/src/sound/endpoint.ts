@@ -1,8 +1,10 @@
 /** Endpoints whose parts, rules, lookups and turn make no sense together are refused where they are declared. */
 
 import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
-import { everyRule } from '../declare/place.js'
+import { everyRule, piecewiseAt } from '../declare/place.js'
 import { encode, faultsOf } from '../engine/interpret.js'
+import { readsOf } from '../engine/rules.js'
+import { readMediaRange } from '../grammar/media-range.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
@@ -33,13 +35,17 @@ import {
 } from '../terms/option-types.js'
 import { checkLimits } from '../terms/policy.js'
 import { checkStatus, checkStatuses } from '../terms/statuses.js'
-import { namesOf } from '../terms/template.js'
+import { checkTemplate, namesOf } from '../terms/template.js'
 import { checkSound, checkTextPart } from './fields.js'
 import { lookupOptions } from './options.js'
 
 /** @throws DeclarationError if the parts, rules, lookups and the turn of an endpoint make no sense together. */
 export function checkEndpoint(node: EndpointNode): void {
   const signature = `${node.method} ${node.template}`
+  checkTemplate(signature, node.template)
+  for (const { mediaType } of node.bodies)
+    if (!readMediaRange(mediaType))
+      mistake(`${signature}, body`, `"${mediaType}" is no media type`, "Write it as 'application/json' or 'image/*'")
   checkMade(signature, node)
   checkParts(signature, node)
   if (node.gives) checkSound(signature, node.gives, ['gives'])
@@ -49,6 +55,7 @@ export function checkEndpoint(node: EndpointNode): void {
   const check = checkerOf(node)
   for (const body of bodies) checkRules(node, everyRule(node, body))
   if (node.turn) check('turn', node.turn.by)
+  for (const body of bodies) checkPieces(node, body)
   const measuresIn = (address: string) =>
     bodies.flatMap((body) => measuresAt(rootOf(node, body), parseAddress(address) ?? []))
   checkWho(signature, node, check)
@@ -135,6 +142,76 @@ export function checkRules(node: EndpointNode, placed: readonly PlacedRule[]): v
     if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
   }
 }
+
+/** @throws DeclarationError if elements that are judged each alone lie where they cannot be, or something else reads them. */
+function checkPieces(node: EndpointNode, body: BodyNode | undefined): void {
+  const signature = `${node.method} ${node.template}`
+  const root = rootOf(node, body)
+  const at = piecewiseAt(node, body).path
+  const own = at && nodesAt(root, at)[0]
+  const seen = new Set<Node>()
+  const look = (one: Node, path: Path): void => {
+    if (seen.has(one)) return
+    seen.add(one)
+    if (one.kind === 'list' && one.piecewise && one !== own)
+      mistake(
+        `${signature}, ${formatAddress(path)}`,
+        'its elements cannot be judged each alone here',
+        'Use piecewise for one list of a body, which lies in records alone',
+        { option: 'piecewise' },
+      )
+    for (const [step, child] of childrenOf(one)) look(child, step === undefined ? path : [...path, step])
+  }
+  look(root, [])
+  if (!at) return
+  const { reads, lone } = readsOfPieces(at)
+  checkRulesOfPieces(node, body, everyRule(node, body))
+  for (const [name, { reads: read, when, batch, fill }] of Object.entries(node.lookups)) {
+    const odd = reads([
+      ...(batch ? [] : [...read, ...(when ? addressesIn(when) : [])]),
+      ...(fill === undefined ? [] : [fill]),
+    ])
+    if (odd !== undefined)
+      mistake(`${signature}, lookup ${name}`, `it reads ${odd} as a whole. ${lone}`, 'Write batch: true')
+  }
+  const turn = reads(node.turn?.by ?? [])
+  if (turn !== undefined) mistake(`${signature}, turn`, `its key is ${turn}. ${lone}`, 'Name another field')
+}
+/** What reads a list whose elements are judged each alone. */
+function readsOfPieces(at: Path) {
+  /** What lies in the list, and what holds it. */
+  const isAt = (path: Path) => at.every((step, index) => index >= path.length || step === path[index])
+  const list = formatAddress(at)
+  const reads = (addresses: readonly string[], base: Path = []) =>
+    addresses.find((address) => isAt([...base, ...(parseAddress(address) ?? [])]))
+  const lone = `The elements of ${list} are judged each alone`
+  return { reads, lone }
+}
+
+/** @throws DeclarationError if a rule reads elements that are judged each alone, and is not about one of them. */
+export function checkRulesOfPieces(node: EndpointNode, body: BodyNode | undefined, rules: readonly PlacedRule[]): void {
+  const at = piecewiseAt(node, body).path
+  if (!at) return
+  const signature = `${node.method} ${node.template}`
+  const { reads, lone } = readsOfPieces(at)
+  for (const { rule, base } of rules) {
+    const read = reads(readsOf(rule), base)
+    // A rule of the element's own record is about that.
+    if (read === undefined || base.length > at.length) continue
+    const { callsOwn, derives } = ruleOf(rule)
+    const isInside = (address: string) =>
+      reads([address], base) !== undefined && pathIn(address, base).length > at.length
+    const isAboutElements =
+      rule.blames.every(isInside) && readsOf(rule).every((one) => reads([one], base) === undefined || isInside(one))
+    if (!isAboutElements || (callsOwn && !derives))
+      mistake(
+        `${signature}, rule ${rule.rule}`,
+        `it reads ${formatAddress(pathIn(read, base))}, and is not about one element. ${lone}`,
+        callsOwn ? 'Give it to the record that is the element' : 'Let it blame the elements',
+      )
+  }
+}
+const pathIn = (address: string, base: Path): Path => [...base, ...(parseAddress(address) ?? [])]
 
 type Asked = readonly (readonly [address: string, value: unknown])[]
 /** The values that a condition asks whether a field has one. */

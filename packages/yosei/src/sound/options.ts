@@ -1,10 +1,12 @@
 /** What endpoints, groups, intakes, lookups and turns take. */
 
-import type { AsItCame, Declaration, Giving } from '../declare/endpoint.js'
+import { type AsItCame, type Declaration, type Giving, signedBy } from '../declare/endpoint.js'
 import type { IntakeDeclaration } from '../declare/intake.js'
 import type { LookupNode, TurnNode } from '../declare/lookups.js'
 import type { Refusal } from '../terms/hooks.js'
+import { isMethod, usualMethods } from '../terms/methods.js'
 import { mistake } from '../terms/mistake.js'
+import { nearestOf } from '../terms/nearest.js'
 import {
   type AnyOptions,
   aCondition,
@@ -175,8 +177,22 @@ const at =
 export function checkEndpointOptions(signature: unknown, declaration: unknown): void {
   if (typeof signature !== 'string')
     at('endpoint()')('its first argument is the method and the path template', "Write it as 'GET /path/{name}'")
+  const [method] = signedBy(String(signature))
+  if (method === '') mistake(`"${signature}"`, 'this is no method and path template', "Write it as 'GET /path/{name}'")
+  const meant = isMethod(method) ? undefined : nearestOf(method, usualMethods)
+  if (meant !== undefined) mistake(String(signature), `${method} is no method of HTTP`, `Write ${meant}`)
   checkOptions(declaration, endpointOptions, 'an endpoint', at(String(signature)))
+  checkHeader(String(signature), declaration)
 }
-export const checkGroupOptions = (shared: unknown): void => checkOptions(shared, groupOptions, 'a group', at('group'))
+export function checkGroupOptions(shared: unknown): void {
+  checkOptions(shared, groupOptions, 'a group', at('group'))
+  checkHeader('group', shared)
+}
+function checkHeader(where: string, declared: unknown): void {
+  const names = Object.keys((declared as { readonly header?: object }).header ?? {}).map((name) => name.toLowerCase())
+  const twice = names.find((name, index) => names.indexOf(name) < index)
+  if (twice !== undefined)
+    mistake(`${where}, header.${twice}`, 'two names differ only in case', 'Declare the header field once')
+}
 export const checkIntakeOptions = (declaration: unknown): void =>
   checkOptions(declaration, intakeOptions, 'an intake', at('intake'))

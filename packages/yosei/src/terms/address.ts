@@ -3,6 +3,7 @@
  * Here are its static type, its text, and its parts.
  */
 
+import type { Unpieced } from './pieces.js'
 import type { Flat, Upload } from './types.js'
 
 /** What rules can read of a file. */
@@ -24,7 +25,7 @@ type Inside<T, Depth extends number> = Depth extends 0
       : T extends Upload
         ? FilePart
         : T extends readonly (infer E)[]
-          ? '[]' | Join<'[]', Inside<NonNullable<E>, Less[Depth]>>
+          ? '[]' | Join<'[]', Inside<NonNullable<Unpieced<E>>, Less[Depth]>>
           : T extends object
             ?
                 | {
@@ -71,7 +72,7 @@ export type Present<T, A extends string> = [A] extends [never]
 
 type Absent<T> = undefined extends T ? undefined : never
 type Member<T, K extends string> = T extends unknown ? (K extends keyof T ? T[K] : undefined) : never
-type Elements<T> = NonNullable<T> extends readonly (infer E)[] ? E : never
+type Elements<T> = NonNullable<T> extends readonly (infer E)[] ? Unpieced<E> : never
 type Named<T> = NonNullable<T> extends { readonly [name: string]: infer V } ? V : never
 /** The value at an address: behind a `[]` or a `{}`, the list of the values there. */
 export type At<T, A extends string> = A extends `${infer Head}.${infer Rest}`

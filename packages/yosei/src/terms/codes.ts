@@ -47,4 +47,6 @@ export type Code =
   | 'not_known'
   | 'not_allowed'
   | 'not_genuine'
+  | 'not_found'
+  | 'already_there'
   | 'busy'

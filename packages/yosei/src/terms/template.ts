@@ -27,15 +27,25 @@ export function filled(segment: Segment, value: (name: string) => string): strin
 /** A segment as two that match the same are written alike. */
 export const shapeOf = (segment: Segment): string => filled(segment, () => '{}')
 
+/** The segments of a template; what is none is found where a service is declared. */
+export function parseTemplate(template: string): Template {
+  return segmentsOf(template).map(({ segment, literals, names }) =>
+    names.length === 0 ? segment : segment === `{${names[0]}}` ? { name: names[0] as string } : { names, literals },
+  )
+}
+const segmentsOf = (template: string) =>
+  (template === '/' ? [] : template.slice(1).split('/')).map((segment) => ({
+    segment,
+    literals: segment.split(/\{[^{}]+\}/),
+    names: [...segment.matchAll(/\{([^{}]+)\}/g)].map(([, name = '']) => name),
+  }))
+
 /** @throws DeclarationError if the text is no template. */
-export function parseTemplate(where: string, template: string): Template {
+export function checkTemplate(where: string, template: string): void {
   if (!template.startsWith('/'))
     mistake(where, 'the path template must begin with a slash', "Write it as 'GET /path/{name}'")
-  const segments = template === '/' ? [] : template.slice(1).split('/')
   const known = new Set<string>()
-  return segments.map((segment) => {
-    const literals = segment.split(/\{[^{}]+\}/)
-    const names = [...segment.matchAll(/\{([^{}]+)\}/g)].map(([, name = '']) => name)
+  for (const { segment, literals, names } of segmentsOf(template)) {
     if (segment === '' || segment === '.' || segment === '..' || literals.some((literal) => /[{}?#]/.test(literal)))
       mistake(where, `"${segment}" is no segment of a path template`, 'Use literal texts and parameters {name}')
     if (/^[:*][A-Za-z_]\w*$/.test(segment))
@@ -46,7 +56,5 @@ export function parseTemplate(where: string, template: string): Template {
     }
     if (literals.slice(1, -1).includes(''))
       mistake(where, `nothing separates the parameters of "${segment}" apart`, 'Put a literal text between them')
-    if (names.length === 0) return segment
-    return segment === `{${names[0]}}` ? { name: names[0] as string } : { names, literals }
-  })
+  }
 }

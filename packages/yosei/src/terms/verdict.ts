@@ -1,6 +1,7 @@
 /** The verdict: accepted with the typed input, or rejected with a status and all errors at their fields. */
 import type { Accepted, Endpoints, EndpointTypes, TypesOf } from './endpoint.js'
 import type { Part } from './parts.js'
+import type { AcceptedPiece, Pieced } from './pieces.js'
 import type { Stage } from './statuses.js'
 
 /** How a value was read. */
@@ -97,6 +98,17 @@ type IsAsking<T extends EndpointTypes> = unknown extends T['found']
         : true
       : true
     : true
+/** An element of a list with `piecewise`: judged alone. */
+export type Piece<V> = AcceptedPiece<V> | RejectedPiece
+/** An element that was rejected. */
+export interface RejectedPiece extends Pieced {
+  /** Something is wrong with it. */
+  readonly outcome: 'rejected'
+  /** The status that a request would have in which it is the only element. */
+  readonly status: number
+  /** All its errors, at addresses from the root, in the language of the answer. */
+  readonly errors: readonly FieldError[]
+}
 /** The verdict on a request to one endpoint. */
 export type EndpointVerdict<N, E> = AcceptedVerdict<N, Accepted<E>> | MaybePending<N, E> | Rejected
 /** The request is rejected. */

@@ -53,6 +53,8 @@ const serviceWords = {
   'wrong_media_type.charset': 'must name no charset but utf-8',
   not_known: 'must carry valid credentials',
   not_allowed: 'does not have permission',
+  not_found: 'was not found',
+  already_there: 'is there already',
   not_genuine: 'must come from who it says, unchanged',
   busy: 'is being worked on by another request',
   'busy.full': 'has too many waiting requests',

@@ -273,6 +273,8 @@ export const german: Words = {
   'unequal.sumOtherSecret': 'muss zusammen {other} ergeben',
   not_known: 'muss gültige Zugangsdaten enthalten',
   not_allowed: 'hat keine Berechtigung',
+  not_found: 'wurde nicht gefunden',
+  already_there: 'ist schon da',
   not_genuine: 'muss unverändert vom angegebenen Absender stammen',
   busy: 'wird gerade von einer anderen Anfrage bearbeitet',
   'busy.full': 'hat zu viele wartende Anfragen',

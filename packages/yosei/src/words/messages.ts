@@ -101,10 +101,9 @@ export function wordFault(fault: Fault, wording: Wording = wordingOf(spoken())):
     const whole = sent === undefined ? withoutSent(words) : words
     if (whole !== '') return fill(whole, values)
   }
-  const template = wording.text(code, variant) ?? wording.text(saidAs, variant)
+  const other = wording.text('other') ?? ''
   // A rule of one's own may take a code of ours, and knows nothing of what its words tell.
-  const isFilled = template !== undefined && isFilledBy(template, values)
-  const message = fill(isFilled ? template : (wording.text('other') ?? ''), values)
+  const message = fill(wording.text(code, variant) ?? wording.text(saidAs, variant) ?? other, values, other)
   const around = sent === undefined ? undefined : wording.text('sent')
   const whole = around === undefined ? message : fill(around, { message, sent })
   const mend = hinted(fault)
@@ -214,19 +213,18 @@ function partsOf(template: string): readonly (string | Slot)[] {
   return parts
 }
 
-/** Puts values in the places of a template; a name without a value stays as it stands. */
-export function fill(template: string, values: Readonly<Values>): string {
+/** Puts values in the places of a template; a name without a value stays as it stands, or `other` takes the place of all. */
+export function fill(template: string, values: Readonly<Values>, other?: string): string {
   let text = ''
   for (const part of partsOf(template)) {
     if (typeof part === 'string') text += part
-    else if (!Object.hasOwn(values, part.name) || values[part.name] === undefined) text += part.place
-    else text += part.one === undefined ? values[part.name] : Number(values[part.name]) === 1 ? part.one : part.more
+    else if (Object.hasOwn(values, part.name) && values[part.name] !== undefined)
+      text += part.one === undefined ? values[part.name] : Number(values[part.name]) === 1 ? part.one : part.more
+    else if (other === undefined) text += part.place
+    else return other
   }
   return text
 }
-
-const isFilledBy = (template: string, values: Readonly<Values>): boolean =>
-  partsOf(template).every((part) => typeof part === 'string' || values[part.name] !== undefined)
 
 const speechOf = (wording: Wording): Speech => ({
   say: (key, values) => fill(wording.text(key) ?? '', shown(values, wording)),

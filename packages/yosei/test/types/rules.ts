@@ -1,6 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** Rules, conditions, lookups, turns, groups and handlers: what compiles, and what must not. */
-import { type Accepted, type BatchFinds, choice, endpoint, type FoundBy, file, group, instant, intake, integer, judge, judgeParts, list, record, refuse, serve, tagged, text } from 'yosei'
+import { type Accepted, type BatchFinds, choice, endpoint, type FoundBy, file, group, instant, intake, integer, judge, judgeParts, list, type Out, type Piece, record, refuse, type Sent, serve, tagged, text } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -148,3 +148,14 @@ const late = endpoint('POST /{id}', { path: { id: text() }, body, lookups: (on) 
 same<FoundBy<typeof late>, { readonly one: { most: number }; readonly two: number | undefined; readonly none: undefined }>()
 // @ts-expect-error the services of both are needed
 serve(intake({ endpoints: { late } }), { late: () => 1 }, { services: { a: 1 } })
+// Elements that are judged each alone: rules see what they are, and handlers what became of them.
+const bulk = endpoint('POST /bulk', { body: record({ all: list(body, { piecewise: true }), some: list(integer()) }), rules: (on) => [on.distinct('body.all[].n'), on.needed('body.all[].m', on.is('body.all[].k', 'a'))], lookups: (on) => ({ known: on.lookup({ batch: true, reads: ['body.all[].t'], ask: (_: { b: 2 }, [ts]) => { same<typeof ts, string[]>(); return ts } }) }) })
+same<Accepted<typeof bulk>['body']['all'], Piece<Out<typeof body>>[]>()
+same<Sent<typeof bulk>['body']['all'][number]['t'], string>()
+serve(intake({ endpoints: { bulk } }), { bulk: ({ body }, { pieces }) => pieces(body.all, (one, index) => { same<[typeof one.t, typeof index], [string, number]>(); return one.n }) }, { services: { b: 2 } })
+// @ts-expect-error one that was rejected has no value
+export const ofPiece = (piece: Piece<string>): string => piece.value
+// @ts-expect-error no such address in an element
+endpoint('POST /bulk', { body: list(body, { piecewise: true }), rules: (on) => [on.distinct('body[].value.n')] })
+// @ts-expect-error its outcome is not what rules read
+endpoint('POST /bulk', { body: list(body, { piecewise: true }), rules: (on) => [on.distinct('body[].outcome')] })
