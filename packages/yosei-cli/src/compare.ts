@@ -157,7 +157,13 @@ function* differencesOf(
     )
   if (old.outcome !== 'rejected' && now.outcome === 'rejected') yield* rejected('breaking', now.errors, now.status)
   else if (old.outcome === 'rejected' && now.outcome !== 'rejected') yield* rejected('widening', old.errors, old.status)
-  else if (old.outcome !== 'rejected' && now.outcome !== 'rejected') {
+  else if (isAttested(old) !== isAttested(now)) {
+    const change = isAttested(now) ? 'breaking' : 'widening'
+    const [difference] = rejected(change, [forged as FieldError], 403)
+    const [signed, unsigned] = ['accepted', '403, unsigned']
+    const sides = change === 'breaking' ? { before: signed, after: unsigned } : { before: unsigned, after: signed }
+    if (difference) yield { ...difference, evidence: { ...difference.evidence, ...sides } }
+  } else if (old.outcome !== 'rejected' && now.outcome !== 'rejected') {
     const [first, ...others] = unlike(old.input, now.input, [])
     if (!first) return
     const [address, was, is] = first
@@ -174,6 +180,10 @@ function* differencesOf(
     }
   }
 }
+
+/** Whether a request must be signed: without services, its verdict waits for that. */
+const isAttested = (verdict: AnyVerdict) => verdict.outcome === 'pending' && verdict.unasked.includes('attest')
+const forged = { address: 'body', code: 'not_genuine', message: 'must come from who it says, unchanged' }
 
 const shortly = (verdict: AnyVerdict) => (verdict.outcome === 'rejected' ? String(verdict.status) : 'accepted')
 
@@ -228,7 +238,19 @@ const plainOf = ({
   may,
   open,
   uniqueNames,
-}: EndpointOutline): Options => ({ method, template, limits, unlisted, coerce, success, may, open, uniqueNames })
+  attested,
+}: EndpointOutline): Options => ({
+  method,
+  template,
+  limits,
+  unlisted,
+  coerce,
+  success,
+  may,
+  open,
+  uniqueNames,
+  attested,
+})
 
 /** What is said of the field at an address. */
 function fieldAt(endpoint: EndpointOutline, address: string): Options | undefined {

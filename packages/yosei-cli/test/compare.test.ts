@@ -251,3 +251,16 @@ test('an endpoint that is gone breaks, a new one does not; what is secret is not
   expect(await changes(['put', 'get'], ['get'])).toEqual(['put breaking'])
   expect(await changes(['get'], ['put', 'get'])).toEqual(['put widening'])
 })
+
+test('messages that must be signed now break a client; those that need no signature any more do not', async () => {
+  const put = (more: object) =>
+    intake({ endpoints: { put: endpoint('PUT /', { body: record({ n: integer() }), ...more }) } })
+  const [signed, free] = [put({ attest: () => true, keepBytes: true }), put({})]
+  const told = (all: Awaited<ReturnType<typeof compareIntakes>>) =>
+    all.map(
+      ({ change, address, code, evidence }) => `${change} ${address} ${code}: ${evidence.before}, ${evidence.after}`,
+    )
+  expect(told(await compareIntakes(free, signed))).toEqual(['breaking body not_genuine: accepted, 403, unsigned'])
+  expect(told(await compareIntakes(signed, free))).toEqual(['widening body not_genuine: 403, unsigned, accepted'])
+  expect(told(await compareIntakes(signed, put({ attest: () => false })))).toEqual([])
+})

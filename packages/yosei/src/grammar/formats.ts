@@ -324,7 +324,7 @@ export const entityTagsFormat = format((text) => must(readEntityTags(text) !== u
   wrong_format: 'must be * or entity tags such as "a1", W/"b2"',
 })
 export const byteRangesFormat = format((text) => must(readByteRanges(text) !== undefined), {
-  wrong_format: 'must be bytes such as bytes=0-499,-500',
+  wrong_format: 'must be byte ranges such as bytes=0-499,-500',
 })
 /** Each by its name. */
 export const formats = {
