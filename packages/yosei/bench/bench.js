@@ -7,7 +7,7 @@
 import { writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { do_not_optimize, measure } from 'mitata'
-import { endpoint, intake, integer, judge, judgeValue, lines, record, serve, text } from 'yosei'
+import { endpoint, intake, integer, judge, judgeValue, lines, list, record, serve, text } from 'yosei'
 import { readJsonSchema, writeJsonSchema } from 'yosei/json-schema'
 import { check, compiled, endpointNode, interpretParts, layRoutes, match, startRun } from '../dist/internals.js'
 import { byHand } from './by-hand.js'
@@ -284,6 +284,25 @@ for (const count of [1, 1000, 10_000])
   const known = intake({ endpoints: plain.endpoints, identify })
   const guarded = endpoint('POST /x', { body, who: record({ id: text() }), may: (on) => on.is('who.id', 'Bearer abc') })
   const entering = intake({ endpoints: { put: guarded }, identify })
+  const attested = intake({ endpoints: { put: endpoint('POST /x', { body, attest: () => true, keepBytes: true }) } })
+  const one = (on) => on.lookup({ reads: ['body.a'], ask: (services, [a]) => services.one(a) })
+  const looking = intake({ endpoints: { put: endpoint('POST /x', { body, lookups: (on) => ({ one: one(on) }) }) } })
+  const late = (on) => {
+    const found = one(on)
+    return { found, after: on.after({ found }, (_, on) => [on.fits('body.a', integer({ max: 5 }))]) }
+  }
+  const after = intake({ endpoints: { put: endpoint('POST /x', { body, lookups: late }) } })
+  const row = record({ sku: text(), count: integer({ min: 1 }) })
+  const rows = Array.from({ length: 1000 }, (_, n) => ({ sku: `s${n % 700}`, count: 1 + (n % 5) }))
+  const taking = (options, more = {}) =>
+    intake({ endpoints: { put: endpoint('POST /x', { body: record({ rows: list(row, options) }), ...more }) } })
+  const each = (on) => ({
+    known: on.lookup({ batch: true, reads: ['body.rows[].sku'], ask: (services, [skus]) => services.many(skus) }),
+  })
+  services.many = async (skus) => new Map(skus.map((sku) => [sku, { sku }]))
+  const [whole, piecewise, batch] = [taking({}), taking({ piecewise: true }), taking({}, { lookups: each })]
+  const rowsPieces = { method: 'POST', target: '/x', headers: { 'content-type': 'application/json' } }
+  rowsPieces.body = JSON.stringify({ rows })
   const put = endpoint('POST /x', { body: { 'application/x-ndjson': lines(cases[0].endpoint.bodies[0].node) } })
   const many = intake({ endpoints: { put } })
   const oneALine = Array(100).fill(JSON.stringify(cases[0].body)).join('\n')
@@ -312,6 +331,17 @@ for (const count of [1, 1000, 10_000])
       'judge without services': async () => do_not_optimize(await judge(plain, pieces, { services })),
       'judge with identify': async () => do_not_optimize(await judge(known, pieces, { services })),
       'judge with who and may': async () => do_not_optimize(await judge(entering, pieces, { services })),
+      'judge with attest': async () => do_not_optimize(await judge(attested, pieces, { services })),
+      'judge with one lookup': async () => do_not_optimize(await judge(looking, pieces, { services })),
+      'judge with a rule after it': async () => do_not_optimize(await judge(after, pieces, { services })),
+      '1,000 rows': async () => do_not_optimize(await judge(whole, rowsPieces)),
+      '1,000 rows, piecewise': async () => do_not_optimize(await judge(piecewise, rowsPieces)),
+      '1,000 rows in a batch': async () => do_not_optimize(await judge(batch, rowsPieces, { services })),
+      'a batch by hand': async () => {
+        const { input } = await judge(whole, rowsPieces)
+        const found = await services.many([...new Set(input.body.rows.map(({ sku }) => sku))])
+        do_not_optimize(input.body.rows.every(({ sku }) => found.has(sku)))
+      },
       rejected: async () => do_not_optimize(await (await rejecting(wrong())).text()),
       'rejected, with naming': async () => do_not_optimize(await (await rejectingByNames(wrong())).text()),
       bare: async () => do_not_optimize(await Promise.all([services.one(1), services.one('x'), services.one(1)])),
@@ -328,6 +358,12 @@ for (const count of [1, 1000, 10_000])
   )
   times.identify = times['judge with identify'].map((time, round) => time - times['judge without services'][round])
   times.who = times['judge with who and may'].map((time, round) => time - times['judge with identify'][round])
+  times.attest = times['judge with attest'].map((time, round) => time - times['judge without services'][round])
+  times.after = times['judge with a rule after it'].map((time, round) => time - times['judge with one lookup'][round])
+  note('judge with attest − without ÷ JSON.parse of 0.7 kB', times, 'attest', 'JSON.parse of 0.7 kB')
+  note('a rule after a lookup ÷ JSON.parse of 0.7 kB', times, 'after', 'JSON.parse of 0.7 kB')
+  note('1,000 rows, piecewise ÷ not', times, '1,000 rows, piecewise', '1,000 rows', 1.5)
+  note('1,000 rows in a batch ÷ by hand', times, '1,000 rows in a batch', 'a batch by hand', 1.5)
   times.lookups = times['three lookups'].map((time, round) => time - times.bare[round])
   note('judge with three lookups − bare ÷ JSON.parse of 0.7 kB', times, 'lookups', 'JSON.parse of 0.7 kB', 2)
   note('judge with identify − without ÷ JSON.parse of 0.7 kB', times, 'identify', 'JSON.parse of 0.7 kB')

@@ -6,6 +6,7 @@
 import {
   anything,
   bigInteger,
+  byteRanges,
   choice,
   constant,
   day,
@@ -13,7 +14,10 @@ import {
   duration,
   either,
   endpoint,
+  entityTags,
+  epoch,
   flag,
+  httpDate,
   instant,
   integer,
   later,
@@ -21,13 +25,23 @@ import {
   number,
   readAs,
   record,
+  sortKeys,
   table,
   tagged,
   text,
   timeOfDay,
   tuple,
 } from 'yosei'
-import { codePoints, formats, readDay, readDuration, readInstant } from '../dist/internals.js'
+import {
+  codePoints,
+  formats,
+  readByteRanges,
+  readDay,
+  readDuration,
+  readEntityTags,
+  readHttpDate,
+  readInstant,
+} from '../dist/internals.js'
 
 const isObject = (value) => typeof value === 'object' && value !== null && !Array.isArray(value)
 const hour = 3_600_000
@@ -407,6 +421,55 @@ export const kinds = [
     },
   ],
   [
+    'text, compact',
+    text({ length: [1, 80], tidy: ['compact'] }),
+    'AT61 1904 3002 3457 3201',
+    (v) => {
+      const t = typeof v === 'string' ? v.replace(/\s+/gu, '') : v
+      return isText(t, 1, 80) ? t : undefined
+    },
+  ],
+  [
+    'text, http-date',
+    text({ format: 'http-date' }),
+    'Sat, 01 Mar 2031 22:30:00 GMT',
+    (v) => (typeof v === 'string' && readHttpDate(v) !== undefined ? v : undefined),
+  ],
+  [
+    'httpDate',
+    httpDate(),
+    'Sat, 01 Mar 2031 22:30:00 GMT',
+    (v) => {
+      const t = typeof v === 'string' ? readHttpDate(v) : undefined
+      return t === undefined ? undefined : new Date(t)
+    },
+  ],
+  ['entityTags', entityTags(), 'W/"a1", "b2"', (v) => (typeof v === 'string' ? readEntityTags(v) : undefined)],
+  ['byteRanges', byteRanges(), 'bytes=0-499,-500', (v) => (typeof v === 'string' ? readByteRanges(v) : undefined)],
+  [
+    'epoch',
+    epoch({ unit: 's' }),
+    1930000000,
+    (v) => (Number.isSafeInteger(v) && v >= -62167219200 && v <= 253402300799 ? new Date(v * 1000) : undefined),
+  ],
+  [
+    'sortKeys',
+    sortKeys(['opens', 'team']),
+    ['opens', '-team'],
+    (v) => {
+      if (!Array.isArray(v)) return undefined
+      const seen = new Set()
+      const keys = []
+      for (const one of v) {
+        const key = typeof one === 'string' && one.startsWith('-') ? one.slice(1) : one
+        if ((key !== 'opens' && key !== 'team') || seen.has(key)) return undefined
+        seen.add(key)
+        keys.push({ key, descending: one !== key })
+      }
+      return keys
+    },
+  ],
+  [
     'text, email',
     text({ format: 'email' }),
     'ada@nebula.example',
@@ -458,6 +521,18 @@ export const kinds = [
         : undefined
     },
   ],
+  [
+    'decimal, from numbers',
+    decimal({ scale: 2, min: '0', max: '2000', numbers: true }),
+    1250.5,
+    (v) => {
+      const t = typeof v === 'number' ? String(v) : v
+      const [, f = ''] = (typeof t === 'string' && decimalText.exec(t)) || []
+      return typeof t === 'string' && decimalText.test(t) && f.length <= 2 && Number(t) >= 0 && Number(t) <= 2000
+        ? t
+        : undefined
+    },
+  ],
   ['flag', flag(), true, (v) => (typeof v === 'boolean' ? v : undefined)],
   [
     'instant',
@@ -469,6 +544,16 @@ export const kinds = [
     },
   ],
   ['day', day(), '2031-03-03', (v) => (typeof v === 'string' && typeof readDay(v) === 'number' ? v : undefined)],
+  [
+    'day, on weekdays',
+    day({ weekdays: ['mon', 'tue', 'wed', 'thu', 'fri'] }),
+    '2031-03-03',
+    (v) => {
+      if (typeof v !== 'string' || typeof readDay(v) !== 'number') return undefined
+      const at = new Date(v).getUTCDay()
+      return at > 0 && at < 6 ? v : undefined
+    },
+  ],
   [
     'day, from today in a zone',
     day({ from: '+0d', until: '+6mo', zone: 'America/Santiago' }),

@@ -69,16 +69,21 @@ export class Pieces {
 
   /** Rejects the elements in which faults lie; gives the faults that lie in none. */
   reject(faults: readonly Fault[]): readonly Fault[] {
+    const rejected = new Set<number>()
     const others = faults.filter((fault) => {
       const index = this.#at.every((key, step) => key === fault.path[step]) ? fault.path[this.#at.length] : undefined
       if (typeof index !== 'number' || !(index in this.#made)) return true
       const own = this.#faults.get(index) ?? []
       this.#faults.set(index, own)
       own.push(fault)
-      this.#values[index] = undefined
-      this.#made[index] = this.#rejected(own)
+      rejected.add(index)
       return false
     })
+    // Once for each element, which may have many.
+    for (const index of rejected) {
+      this.#values[index] = undefined
+      this.#made[index] = this.#rejected(this.faultsOf(index))
+    }
     return others
   }
   #rejected(faults: readonly Fault[]): RejectedPiece {
