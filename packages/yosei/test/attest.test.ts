@@ -152,6 +152,10 @@ test('a verdict without services is pending, and a trace shows the stage', async
   expect(await judge(app, message)).toMatchObject({ outcome: 'pending', unasked: ['attest'], input: { body: { n: 7 } } })
   const verdict = await judge(app, message, { services, trace: true })
   expect(verdict.trace?.steps.slice(0, 4)).toEqual(['match', 'admit', 'receive', 'attest'].map((stage) => ({ stage, outcome: 'passed', ...(stage === 'match' ? { name: 'put' } : {}) })))
+  asked = []
+  // A text of fewer characters than bytes may be too large as well: it is not asked about.
+  expect(await judge(app, { method: 'PUT', target: '/hooks/a', headers: json, body: JSON.stringify('é'.repeat(40)) }, { services })).toMatchObject({ outcome: 'rejected', stage: 'receive', status: 413 })
+  expect(asked).toEqual([])
   expect(await judge(app, message, { services: { key: 'other' } })).toMatchObject({ outcome: 'rejected', stage: 'attest', errorsByField: { body: [{ code: 'not_genuine' }] } })
 })
 test('what signs is signed: by a client, through redirects, and by probes', async () => {
