@@ -133,14 +133,16 @@ const nothing: Node = { kind: 'anything', need: 'optional' }
 
 /** The way to the list of a body whose elements are judged each alone: through records. */
 export const piecewiseAt = oncePerBody((endpoint: EndpointNode, body: BodyNode | undefined) => ({
-  path: body && !endpoint.asSent ? listIn(body.node, ['body']) : undefined,
+  path: body && !endpoint.asSent ? listIn(body.node, ['body'], new Set()) : undefined,
 }))
-function listIn(node: Node, path: Path): Path | undefined {
+/** Each node is looked at once: declarations may share many. */
+function listIn(node: Node, path: Path, seen: Set<Node>): Path | undefined {
   if (node.kind === 'list' && node.piecewise) return path
-  if (node.kind === 'record')
-    for (const [name, field] of Object.entries(node.fields)) {
-      const found = listIn(field, [...path, name])
-      if (found) return found
-    }
+  if (node.kind !== 'record' || seen.has(node)) return undefined
+  seen.add(node)
+  for (const [name, field] of Object.entries(node.fields)) {
+    const found = listIn(field, [...path, name], seen)
+    if (found) return found
+  }
   return undefined
 }

@@ -3,9 +3,10 @@
 import { compareDecimals, countDigits, decimalOfNumber } from '../grammar/numbers.js'
 import type { Declared } from '../terms/declared.js'
 import { aCount, aDecimal, aFlag, merged } from '../terms/option-types.js'
-import type { SoundOf } from './kind.js'
+import type { SoundOf, Test } from './kind.js'
 import { hintFor } from './number.js'
 import { quote } from './quote.js'
+
 import {
   type Bound,
   bounds,
@@ -17,6 +18,7 @@ import {
   scalarCode,
   Wrong,
 } from './scalar.js'
+import type { Writer } from './writer.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -84,7 +86,7 @@ export const decimalSound: SoundOf<DecimalNode> = {
   },
 }
 
-export const decimalCode = scalarCode<DecimalNode>((writer, node, sent) => {
+function testOf(writer: Writer, node: DecimalNode, sent: string): Test {
   const read = node.numbers ? writer.name('t') : sent
   const prepare = `const ${read} = typeof ${sent} === "number" ? decimalOfNumber(${sent}) : ${sent}`
   const most = (count: number | undefined) => (count === undefined ? 'Infinity' : String(Number(count)))
@@ -101,4 +103,10 @@ export const decimalCode = scalarCode<DecimalNode>((writer, node, sent) => {
     ...boundsOf(node).map(tested),
   ]
   return { test: tests.join(' && '), ...(node.numbers ? { prepare, value: read } : {}) }
-})
+}
+
+// What was read is a text, whatever was sent.
+export const decimalCode = scalarCode<DecimalNode>(testOf, (writer, { numbers = false, ...node }, value) => ({
+  ...testOf(writer, node, value),
+  isRead: numbers ? `typeof ${value} === "string"` : 'true',
+}))
