@@ -5,7 +5,19 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { statusRows, usualStatuses } from '../packages/yosei/dist/internals.js'
 
-const stages = ['match', 'admit', 'identify', 'receive', 'attest', 'read', 'shape', 'rules', 'turn', 'lookups', 'handle']
+const stages = [
+  'match',
+  'admit',
+  'identify',
+  'receive',
+  'attest',
+  'read',
+  'shape',
+  'rules',
+  'turn',
+  'lookups',
+  'handle',
+]
 /** Statuses that a service chooses itself. */
 const own = [
   ['identify', '`identify` refused', '401 403', 'a refusal', '`WWW-Authenticate` with a 401', '`header.authorization`'],
