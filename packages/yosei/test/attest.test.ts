@@ -152,6 +152,8 @@ test('a verdict without services is pending, and a trace shows the stage', async
   expect(await judge(app, message)).toMatchObject({ outcome: 'pending', unasked: ['attest'], input: { body: { n: 7 } } })
   const verdict = await judge(app, message, { services, trace: true })
   expect(verdict.trace?.steps.slice(0, 4)).toEqual(['match', 'admit', 'receive', 'attest'].map((stage) => ({ stage, outcome: 'passed', ...(stage === 'match' ? { name: 'put' } : {}) })))
+  // What a journal has kept of a request that failed is not what was signed.
+  expect(await judge(app, message, { services: { key: 'other' }, kept: [] })).toMatchObject({ outcome: 'accepted' })
   asked = []
   // A text of fewer characters than bytes may be too large as well: it is not asked about.
   expect(await judge(app, { method: 'PUT', target: '/hooks/a', headers: json, body: JSON.stringify('é'.repeat(40)) }, { services })).toMatchObject({ outcome: 'rejected', stage: 'receive', status: 413 })

@@ -153,7 +153,7 @@ export function traced<R extends Received | Unreceived>(run: Run, received: R): 
 async function takeAsItCame(
   opened: Opened,
   run: Run,
-  { received: taken, platform, identity, services, signal }: StageOptions,
+  { received: taken, platform, identity, services, signal, kept }: StageOptions,
   asker: Asker | undefined,
 ): Promise<Judged> {
   const { attest: isAttested, keepBytes } = opened.destination.endpoint
@@ -161,7 +161,8 @@ async function takeAsItCame(
   const bytes = !taken ? await receiveBytes(opened) : 'failure' in taken ? taken : (taken.bytes ?? notKept())
   if ('failure' in bytes) return judgedOf(opened, traced(run, bytes), run, asker)
   traced(run, { value: bytes })
-  if (isAttested && (identity === 'asked' || services !== undefined)) {
+  // What a journal has kept of a request is not what came.
+  if (isAttested && !kept && (identity === 'asked' || services !== undefined)) {
     run.telemetry?.stage('attest')
     const rejection = await attest(opened, bytes, asker?.who, services, signal)
     if (rejection) return { verdict: rejection, opened, who: asker?.who }
