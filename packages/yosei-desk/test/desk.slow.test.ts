@@ -984,7 +984,7 @@ test('each kind is composed by its control, from nothing to accepted; a file too
     await page.keyboard.press('F8')
     await page.waitForFunction(() => document.activeElement?.id === 'at-body.list[390].a')
     await page.getByRole('searchbox').fill('upload')
-    await page.locator('.endpoint .open').click()
+    await page.locator('.endpoint .open', { hasText: 'upload' }).click()
     await page.locator('h1', { hasText: 'upload' }).waitFor()
     const bytes = Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a, 0xff, 0x00, 0xc3])
     await row(page, 'body.photo')
