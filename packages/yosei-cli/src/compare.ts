@@ -228,29 +228,20 @@ function declaredBetween(
   return optionsBetween(plainOf(old), plainOf(now)).slice(0, 6)
 }
 /** What an endpoint says besides its parts. */
-const plainOf = ({
-  method,
-  template,
-  limits,
-  unlisted,
-  coerce,
-  success,
-  may,
-  open,
-  uniqueNames,
-  attested,
-}: EndpointOutline): Options => ({
-  method,
-  template,
-  limits,
-  unlisted,
-  coerce,
-  success,
-  may,
-  open,
-  uniqueNames,
-  attested,
-})
+const plainNames = [
+  'method',
+  'template',
+  'limits',
+  'unlisted',
+  'coerce',
+  'success',
+  'may',
+  'open',
+  'uniqueNames',
+  'attested',
+]
+const plainOf = (endpoint: EndpointOutline): Options =>
+  Object.fromEntries(plainNames.map((name) => [name, endpoint[name]]))
 
 /** What is said of the field at an address. */
 function fieldAt(endpoint: EndpointOutline, address: string): Options | undefined {

@@ -66,3 +66,16 @@ test('a trace shows each; without services they are not asked; an outline says w
   expect(await judge(app, request)).toMatchObject({ outcome: 'pending', unasked: ['depot', 'other', 'hours', 'kinds'] })
   expect(outline(post).lookups.kinds).toEqual({ reads: [], follows: ['depot', 'other'], givesRules: true })
 })
+test('lookups and rules that share a function, and follow others, are asked for themselves', async () => {
+  const fits = ({ most }: { most: number }, on: RuleMaker<{ body: { from: string; to: string; n: number } }>, at: 'a' | 'b') => [on.fits('body.n', integer({ max: most }), { code: at })]
+  const limit = ({ found }: never, on: never) => fits(found, on, 'a')
+  const told = (_: unknown, __: unknown, { found }: { found: { found: { most: number } } }) => found.found.most
+  const send = endpoint('POST /x', { body: record({ from: text(), to: text(), n: integer() }), lookups: (on) => {
+    const ask = ({ depots }: { depots: { [id: string]: { most: number } } }, [id]: readonly string[]) => depots[id as string]
+    const [from, to] = [on.lookup({ reads: ['body.from'], ask }), on.lookup({ reads: ['body.to'], ask })]
+    return { from, to, a: on.after({ found: from }, limit as never), b: on.after({ found: to }, limit as never), one: on.lookup({ reads: ['body.n'], follows: { found: from }, ask: told as never }), two: on.lookup({ reads: ['body.n'], follows: { found: to }, ask: told as never }) }
+  } })
+  const handle = serve(intake({ endpoints: { send } }), { send: (_, { found }) => found }, { services: { depots: { wide: { most: 100 }, slim: { most: 5 } } } } as never)
+  const asked = async (from: string, to: string) => { const response = await handle(new Request('http://h/x', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ from, to, n: 9 }) })); const { one, two } = await response.json(); return [response.status, one, two] }
+  expect([await asked('wide', 'slim'), await asked('slim', 'wide'), await asked('wide', 'wide')]).toEqual([[422, undefined, undefined], [422, undefined, undefined], [200, 100, 100]])
+})

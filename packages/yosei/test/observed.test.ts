@@ -64,3 +64,12 @@ test('an enforced lookup follows none that only observes', () => {
   expect(() => endpoint('POST /{id}', { path: { id: text() }, lookups: (on) => { const one = on.lookup({ reads: ['path.id'], mode, ask: () => 1 }); return { one, two: on.lookup({ reads: ['path.id'], follows: { one }, ask: () => 1 }) } } })).toThrow("POST /{id}, lookup two: it follows one, which only observes: of a request that goes on without it, this one would not be asked. Let it observe too: { mode: 'observe' }")
   expect(() => endpoint('POST /a', { body: record({ a: integer() }), rules: (on) => [on.needed('body.a', on.sent('body.a'), { mode: 'log' as never })] })).toThrow("mode takes 'enforce' or 'observe'")
 })
+test('an endpoint that is only observed logs what its lookups only observe, and pieces', async () => {
+  const events: JournalEvent[] = []
+  const put = endpoint('POST /{id}', { path: { id: text() }, body: list(integer({ max: 9 }), { piecewise: true }), mode, lookups: (on) => ({ one: on.lookup({ reads: ['path.id'], mode, ask: () => null }), each: on.lookup({ batch: true, reads: ['body[]'], ask: (_: unknown, [all]) => all.map((n) => n !== 4) }) }) })
+  const guard = gate(intake({ endpoints: { put }, journal: { write: (event) => void events.push(event) } }), { services: {} })
+  const origin = await started((request, response) => guard(request, response, () => void response.end('on')))
+  expect(await (await fetch(post(origin, 'x', [1, 99, 4] as never))).text()).toBe('on')
+  await new Promise((resolve) => setTimeout(resolve, 50))
+  expect(events.map(logged)).toEqual(['observed 422 lookups: path.id not_found', 'observed 422 shape: body[1] above_max, body[2] not_found'])
+})

@@ -193,7 +193,7 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       function letThrough(verdict: Passed['verdict'], entry: Entry): Passage | undefined {
         const { turn } = entry
         noteObserved(progress, judged)
-        if (verdict.outcome === 'accepted') notePieces(progress, judged)
+        if (verdict.outcome === 'accepted') notePieces(progress, judged, 'rejected')
         progress.telemetry?.stage('handle')
         const vary = opened?.destination.vary
         if (vary !== undefined && verdict.outcome === 'accepted') response.appendHeader('vary', vary)
@@ -247,8 +247,11 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
           parsed.body,
           keptAt(parsed, bytesAt),
           { services, folds, telemetry: progress.telemetry },
-          (rejection, judged) =>
-            note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged),
+          (rejection, judged) => {
+            noteObserved(progress, judged)
+            if (rejection) note(progress, rejection, rejection.cause === undefined ? 'observed' : 'failed', judged)
+            else notePieces(progress, judged, 'observed')
+          },
         )
         const { dispose } = judged
         if (dispose) whenClosed(response, () => dispose().catch(() => undefined))
@@ -256,7 +259,6 @@ export function gateFor(of: Intake | Endpoint, gating: GateOptions): Pass {
       }
 
       function goOnWatched(endpoints: readonly EndpointNode[], judged: Judged, incoming: NodeIncoming): Passage {
-        noteObserved(progress, judged)
         const verdict = judged.verdict.outcome === 'rejected' ? verdictOf(judged.verdict) : judged.verdict
         const about = { endpoints, verdict, judged, entry: nothingAsked, incoming, progress, services, response }
         ;(request as Passing)[passage] = { ...about, isHeld: false }

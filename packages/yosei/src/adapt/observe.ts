@@ -13,7 +13,10 @@ import { type SettledLimits, settleLimits } from '../terms/policy.js'
 import type { RequestTelemetry } from '../terms/telemetry.js'
 import { isRaw, type NodeBody, type NodeIncoming } from './incoming.js'
 
-/** @param report Told what would have been rejected, and what failed; of lookups later than the judgement. */
+/**
+ * @param report Gets what would have been rejected, and what failed: once, when all is judged. If there are lookups, that is
+ * later than the judgement.
+ */
 export async function watch(
   app: IntakeNode,
   endpoint: EndpointNode,
@@ -25,7 +28,7 @@ export async function watch(
     folds,
     telemetry,
   }: { readonly services: unknown; readonly folds: boolean; readonly telemetry: RequestTelemetry | undefined },
-  report: (rejection: Rejection, judged: Judged) => void,
+  report: (rejection: Rejection | undefined, judged: Judged) => void,
 ): Promise<Judged> {
   const isParsed = node.readableEnded && parsed !== undefined && !isRaw(parsed)
   const limits = settleLimits(endpoint.limits)
@@ -39,9 +42,10 @@ export async function watch(
   if (verdict.outcome === 'rejected') report(verdict, judged)
   else if (!isEmpty(endpoint.lookups))
     askLookups(judged as AcceptedJudgement, { services, who, signal: signal }).then(
-      ({ rejection }) => rejection && report(rejection, judged),
+      ({ rejection }) => report(rejection, judged),
       (cause) => report(failed(cause), judged),
     )
+  else report(undefined, judged)
   return judged
 }
 

@@ -111,6 +111,13 @@ export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMess
   return Object.assign(context, own) as PassedContext<E, AskedOf<E>>
 }
 
+/** A handler behind a gate, with Node's request and response. */
+type PassedHandler<E, Services> = (
+  input: Accepted<E>,
+  context: Context<E, Services>,
+  raw: { readonly request: IncomingMessage; readonly response: ServerResponse },
+) => unknown
+
 /**
  * A handler behind a gate whose promise ends the turn, as behind `serve`: what it returns is the answer, unless it has
  * answered already. A plain handler's turn ends when its response has ended.
@@ -120,11 +127,7 @@ export function contextOf<E extends Endpoint>(endpoint: E, request: IncomingMess
  */
 export function handled<E extends Endpoint, Services = unknown>(
   endpoint: E,
-  handler: (
-    input: Accepted<E>,
-    context: Context<E, Services>,
-    raw: { readonly request: IncomingMessage; readonly response: ServerResponse },
-  ) => unknown,
+  handler: PassedHandler<E, Services>,
 ): Gate {
   const run = handling(endpoint, handler)
   return (request, response, next) => void run(request, response).catch(next)
@@ -133,11 +136,7 @@ export function handled<E extends Endpoint, Services = unknown>(
 /** The same as a function whose promise settles when it has answered. */
 export function handling<E extends Endpoint, Services>(
   endpoint: E,
-  handler: (
-    input: Accepted<E>,
-    context: Context<E, Services>,
-    raw: { readonly request: IncomingMessage; readonly response: ServerResponse },
-  ) => unknown,
+  handler: PassedHandler<E, Services>,
 ): (request: IncomingMessage, response: ServerResponse) => Promise<void> {
   return async (request, response) => {
     const found = passedAt(endpoint, request)

@@ -38,28 +38,39 @@ async function answerPieces(
   progress: Progress,
 ): Promise<Given> {
   const { opened } = judged as Required<Judged>
-  const { endpoint, name } = opened.destination
+  const { endpoint, name, limits } = opened.destination
+  let isWhole = true
   const run = opened.run.pieces as Pieces
   const made: object[] = []
-  let isWhole = true
-  for (const [index, piece] of list.entries()) {
-    let faults = run.faultsOf(index)
-    if (piece.outcome === 'accepted') {
-      const value = await (async () => answer(piece.value, index))().catch((error: unknown) => {
-        if (refusalsIn(error)) return error
-        throw error
-      })
-      const refusals = refusalsIn(value)
-      if (!refusals) {
-        made.push({ status: endpoint.success, ...(value === undefined ? {} : { value }) })
-        continue
+  /** What the handler refused. */
+  const refused: Fault[] = []
+  try {
+    for (const piece of list) {
+      const index = run.indexOf(piece)
+      if (index < 0) throw new TypeError('pieces() answers the elements of the input themselves, and no copies of them')
+      let faults = run.faultsOf(index)
+      if (piece.outcome === 'accepted') {
+        const value = await (async () => answer(piece.value, index))().catch((error: unknown) => {
+          if (refusalsIn(error)) return error
+          throw error
+        })
+        const refusals = refusalsIn(value)
+        if (!refusals) {
+          made.push({ status: endpoint.success, ...(value === undefined ? {} : { value }) })
+          continue
+        }
+        faults = refusals.map((one) => refusalFault(one, [...run.at, index]))
+        refused.push(...faults)
       }
-      faults = refusals.map((one) => refusalFault(one, [...run.at, index]))
-      const status = refusals[0]?.status ?? 422
-      note(progress, reject(name, faults, { status, stage: 'handle' }), 'rejected', judged)
+      isWhole = false
+      made.push(fieldsOf(faults, endpoint.statuses, progress))
     }
-    isWhole = false
-    made.push(fieldsOf(faults, endpoint.statuses, progress))
+  } finally {
+    if (refused.length > 0) {
+      const { status } = firstOf(refused, endpoint.statuses)
+      const most = limits.errors
+      note(progress, reject(name, refused, { status, stage: 'handle', most }), 'rejected', judged)
+    }
   }
   return give({ pieces: made }, { status: isWhole ? endpoint.success : 207 })
 }

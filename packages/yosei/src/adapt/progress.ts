@@ -106,13 +106,13 @@ export function noteObserved(progress: Progress, judged: Judged | undefined): vo
 }
 
 /** Journals the elements of an accepted request that were rejected. */
-export function notePieces(progress: Progress, judged: Judged): void {
+export function notePieces(progress: Progress, judged: Judged, outcome: 'rejected' | 'observed'): void {
   const { destination, run } = (judged as Required<Judged>).opened
   const faults = run.pieces?.faults ?? []
   if (faults.length === 0) return
   const { status, stage } = firstOf(faults, destination.endpoint.statuses)
   const most = destination.limits.errors
-  note(progress, reject(destination.name, faults, { status, stage, most }), 'rejected', judged)
+  note(progress, reject(destination.name, faults, { status, stage, most }), outcome, judged)
 }
 
 /** A rejection as it is measured. */

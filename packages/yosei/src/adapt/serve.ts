@@ -207,7 +207,7 @@ function serviceFor(app: IntakeNode, handlers: AnyHandlers, options: ServeOption
     const fail = (error: unknown) => failed(error, progress, judged)
     const go = (entry: Entry) => {
       noteObserved(progress, judged)
-      notePieces(progress, judged)
+      notePieces(progress, judged, 'rejected')
       return runHandler(judged, handler, incoming, options.services, progress, entry, fail)
     }
     const entering = enter(judged, options.services, incoming.signal, app)

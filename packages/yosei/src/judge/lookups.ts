@@ -90,9 +90,11 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
   const askSame = (lookup: LookupNode, values: readonly unknown[], ask: () => Promise<Answer>): Promise<Answer> => {
     const same = asked.get(lookup.ask) ?? new Map<string, Promise<Answer>>()
     asked.set(lookup.ask, same)
-    const key = JSON.stringify(
+    // What it follows is part of the question.
+    const key = JSON.stringify([
       lookup.reads.map((address, at) => sameAs(nodesAt(root, pathOf(address, everywhere)))(values[at])),
-    )
+      Object.entries(lookup.follows ?? {}).map(([own, one]) => [own, lookups.indexOf(one)]),
+    ])
     const answer = same.get(key) ?? ask()
     same.set(key, answer)
     return answer
@@ -117,12 +119,12 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     if (values.includes(undefined)) return notRun
     const since = performance.now()
     const ask = () => askOne(name, lookup, values, asking, known(), opened.run, isByASecret(lookup, root))
-    const asked_ = await (lookups.some((one) => one !== lookup && one.ask === lookup.ask)
+    const answered = await (lookups.some((one) => one !== lookup && one.ask === lookup.ask)
       ? askSame(lookup, values, ask)
       : ask())
-    if (lookup.givesRules) return asked_.outcome === 'found' ? judgeLate(asked_.value) : asked_
-    const got = judgeAnswer(asked_, lookup, endpoint.statuses)
-    if (opened.run.trace) told.set(lookup, toldOf(lookup, root, values, asked_, performance.now() - since))
+    if (lookup.givesRules) return answered.outcome === 'found' ? judgeLate(answered.value) : answered
+    const got = judgeAnswer(answered, lookup, endpoint.statuses)
+    if (opened.run.trace) told.set(lookup, toldOf(lookup, root, values, answered, performance.now() - since))
     if (got.outcome === 'found') {
       put(found, name, got.value)
       if (lookup.fill !== undefined) fill(matter, parseAddress(lookup.fill) as Path, got.value)
@@ -221,9 +223,9 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     })
   const others = pieces && cause === undefined ? pieces.reject(faults) : faults
   if (!first || (pieces?.isAnyAccepted && cause === undefined && others.length === 0)) return { found }
-  // All that is wrong is told at once, of elements too.
-  const all_ = pieces ? [...(cause === undefined ? others : faults), ...pieces.faults] : faults
-  const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, all_, sent), {
+  // Report all errors at once, those of elements too.
+  const reported = pieces ? [...(cause === undefined ? others : faults), ...pieces.faults] : faults
+  const rejection = reject(opened.destination.name, inDeclaredOrder(matter.root, reported, sent), {
     ...first,
     stage: 'lookups',
     failure: 'unavailable',

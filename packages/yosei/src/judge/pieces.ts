@@ -43,6 +43,7 @@ export class Pieces {
   readonly #made: Piece<unknown>[]
   readonly #statuses: Statuses | undefined
   readonly #wording: () => Wording
+  #indices: ReadonlyMap<Piece<unknown>, number> | undefined
 
   private constructor(at: Path, list: readonly unknown[], statuses: Statuses | undefined, wording: () => Wording) {
     this.#at = at
@@ -94,6 +95,11 @@ export class Pieces {
   /** An empty list has nothing that could be wrong. */
   get isAnyAccepted(): boolean {
     return this.#made.length === 0 || this.#made.some(({ outcome }) => outcome === 'accepted')
+  }
+  /** Where an element stands in the list. */
+  indexOf(piece: Piece<unknown>): number {
+    this.#indices ??= new Map(this.#made.map((one, index) => [one, index]))
+    return this.#indices.get(piece) ?? -1
   }
   /** What is wrong with an element; nothing, if it was accepted. */
   faultsOf(index: number): readonly Fault[] {
