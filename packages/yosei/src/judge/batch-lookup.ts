@@ -21,6 +21,7 @@ export interface Batch {
 }
 
 const isMany = (path: Path) => firstEach(path) >= 0
+const toFirstList = (path: Path) => (isMany(path) ? path.slice(0, firstEach(path) + 1) : path)
 
 /** The questions of a lookup; `undefined` if something that it reads was not sent. */
 export function batchOf(lookup: LookupNode, matter: RuleInput): Batch | undefined {
@@ -28,18 +29,22 @@ export function batchOf(lookup: LookupNode, matter: RuleInput): Batch | undefine
   const paths = lookup.reads.map((address) => pathOf(address, everywhere))
   const many = paths.filter(isMany)
   const lead = pathOf(deepest(lookup.reads), everywhere)
-  if (paths.some((path) => valueAt(input, path) === undefined)) return undefined
+  if (paths.some((path) => valueAt(input, toFirstList(path)) === undefined)) return undefined
   const same = many.map((path) => sameAs(nodesAt(root, path)))
-  const keyOf = (values: readonly unknown[]) => JSON.stringify(values.map((value, at) => same[at]?.(value)))
+  const [only] = same
+  const keyOf = (values: readonly unknown[]) =>
+    only && same.length === 1 ? only(values[0]) : JSON.stringify(values.map((value, index) => same[index]?.(value)))
+  const at = (path: Path, place: Path) => (path === lead ? place : beside(path, place))
   const holds = lookup.when && holdingOf(lookup.when, matter)
   const entries = new Map<string, { key: string; values: readonly unknown[]; places: Path[] }>()
   for (const place of concrete(input, lead)) {
-    const values = many.map((path) => valueAt(input, beside(path, place)))
+    const values = many.map((path) => valueAt(input, at(path, place)))
     if (values.some(isNone) || (holds && !holds(place))) continue
     const key = keyOf(values)
-    const known = entries.get(key) ?? { key, values, places: [] }
-    entries.set(key, known)
-    known.places.push(beside(many[0] as Path, place))
+    const asked = at(many[0] as Path, place)
+    const known = entries.get(key)
+    if (known) known.places.push(asked)
+    else entries.set(key, { key, values, places: [asked] })
   }
   const all = [...entries.values()]
   const values = paths.map((path) =>
@@ -52,8 +57,12 @@ export function batchOf(lookup: LookupNode, matter: RuleInput): Batch | undefine
 export function answersOf({ entries, keyOf }: Batch, answer: unknown): readonly unknown[] {
   if (Array.isArray(answer) && answer.length === entries.length) return answer
   if (answer instanceof Map && entries.every(({ values }) => values.length === 1)) {
-    const found = new Map([...answer].map(([value, one]) => [keyOf([value]), one]))
-    return entries.map(({ key }) => found.get(key))
+    let byKey: Map<string, unknown> | undefined
+    const alike = (key: string) => {
+      byKey ??= new Map(Array.from(answer, ([value, one]) => [keyOf([value]), one]))
+      return byKey.get(key)
+    }
+    return entries.map(({ key, values: [value] }) => (answer.has(value) ? answer.get(value) : alike(key)))
   }
   throw new TypeError(
     `a lookup with batch answers with a Map, or with an array of as many answers as there were questions (${entries.length})`,
@@ -63,16 +72,18 @@ export function answersOf({ entries, keyOf }: Batch, answer: unknown): readonly 
 /** What a batch found, by what was asked: equal as rules compare. */
 export class Finds implements BatchFinds<readonly unknown[], unknown> {
   readonly #batch: Batch
-  readonly #found: ReadonlyMap<string, unknown>
+  readonly #found: readonly unknown[]
+  #byKey?: ReadonlyMap<string, unknown>
   constructor(batch: Batch, found: readonly unknown[]) {
     this.#batch = batch
-    this.#found = new Map(batch.entries.map(({ key }, at) => [key, found[at]]))
+    this.#found = found
   }
   get(...values: readonly unknown[]): unknown {
-    return this.#found.get(this.#batch.keyOf(values))
+    this.#byKey ??= new Map(this.#batch.entries.map(({ key }, at) => [key, this.#found[at]]))
+    return this.#byKey.get(this.#batch.keyOf(values))
   }
   get size(): number {
-    return this.#found.size
+    return this.#found.length
   }
   [Symbol.iterator](): IterableIterator<unknown> {
     return this.#found.values()
