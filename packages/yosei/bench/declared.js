@@ -1003,7 +1003,7 @@ export const rules = [
       on.sumWithin([['body.rows[].price', 'body.rows[].m'], 'body.rows[].price'], {
         less: ['body.rows[].price'],
         rounded: 1,
-        atMost: 1e6,
+        atMost: 1e9,
       }),
     ],
     ({ rows }, errors) => {
@@ -1023,14 +1023,14 @@ export const rules = [
   ],
   [
     'sumWithin, by',
-    (on) => [on.sumWithin('body.rows[].n', { atMost: 1e6, by: ['body.rows[].m', 'body.rows[].note'] })],
+    (on) => [on.sumWithin('body.rows[].n', { atMost: 1e9, by: ['body.rows[].m', 'body.rows[].note'] })],
     ({ rows }, errors) => {
       const sums = new Map()
       for (const { m, note, n } of rows) {
         const key = `${m} ${note === undefined ? '-' : `${note.length}:${note}`}`
         sums.set(key, (sums.get(key) ?? 0) + n)
       }
-      for (const sum of sums.values()) if (sum > 1e6) errors.tell('body.rows', 'above_max')
+      for (const sum of sums.values()) if (sum > 1e9) errors.tell('body.rows', 'above_max')
     },
   ],
   [
@@ -1103,6 +1103,7 @@ export const rules = [
       for (const { n } of rows) known.add(n)
       for (let i = 0; i < rows.length; i++) if (!known.has(rows[i].m)) errors.tell(`body.rows[${i}].m`, 'not_among')
     },
+    (body) => ({ ...body, rows: body.rows.map((row) => ({ ...row, m: row.n })) }),
   ],
   [
     'acyclic',
