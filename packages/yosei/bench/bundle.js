@@ -22,7 +22,7 @@ const pages = {
 ${show("judgeParts(endpoint('POST /', { body: record({ name: text({ length: [1, 40] }) }) }), { body: { name: location.hash } }, { text: true })")}`,
   ],
   'ten fields and a rule': [
-    38,
+    38.4,
     31.8,
     `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
 use({ ascending })
@@ -38,7 +38,7 @@ ${show('judgeParts(form, { body: Object.fromEntries(new FormData(document.forms[
   ],
   'the observatory': [
     undefined,
-    48.5,
+    48.8,
     `import { judgeParts } from 'yosei'
 import app from ${JSON.stringify(observatory)}
 ${show('judgeParts(app.endpoints.bookSession, { body: {} })')}`,

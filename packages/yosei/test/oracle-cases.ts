@@ -521,7 +521,16 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
   if (all.length === 0) return undefined
   const made = make()
   const during = from.of([0, 0, 1, 1, 2])
-  return made && during > 0 ? { ...made, during: Array.from({ length: during }, () => cond(1)) } : made
+  const one =
+    made && from.take(4) === 0
+      ? {
+          ...made,
+          addresses: made.addresses.map((own) =>
+            from.take(2) ? own.replace('[]', from.of(['[0]', '[1]', '[-1]', '[-2]'])) : own,
+          ),
+        }
+      : made
+  return one && during > 0 ? { ...one, during: Array.from({ length: during }, () => cond(1)) } : one
 }
 function innerRules(from: Stream, spec: Spec): readonly RuleSpec[] {
   const rule = from.take(2) ? ruleFrom(from, oneEach(addressesIn(spec, ''))) : undefined
@@ -710,7 +719,10 @@ export function differences({
     count('no declaration')
     return []
   }
-  for (const rule of [...rules, ...rulesIn(parts.body as Spec)]) count(rule.during ? `${rule.rule} while` : rule.rule)
+  for (const rule of [...rules, ...rulesIn(parts.body as Spec)]) {
+    count(rule.during ? `${rule.rule} while` : rule.rule)
+    if (rule.addresses.some((one) => /\[-?\d/.test(one))) count('by index')
+  }
   return sent.flatMap((one) => {
     const values = stream(one)
     const request = {

@@ -4,7 +4,7 @@ import { at2, type Cond, type Given, holds, isDate, isObject, isTime, isUnder, j
 
 const EACH = '[]'
 const NAMES = '{}'
-const stepsOf = (address: string): string[] => address.split(/\.|(?=\[\])|(?=\{\})/)
+const stepsOf = (address: string): Path => address.split(/\.|(?=\[)|(?=\{\})/).map((step) => (/^\[\d+\]$/.test(step) ? Number(step.slice(1, -1)) : step))
 const isEach = (step: string | number | undefined) => step === EACH || step === NAMES
 
 export interface World {
@@ -18,6 +18,19 @@ export interface World {
 
 /** The list or the table that a path leads into first, or the path itself. */
 const outside = (path: Path) => (path.some(isEach) ? path.slice(0, path.findIndex(isEach)) : path)
+
+/** A step to an element that is counted from the end, such as `[-1]`. */
+const isEnd = (step: string | number | undefined) => typeof step === 'string' && step.startsWith('[-')
+/** A path with the indices of such elements, if they are there and it is known in which list. */
+function counted({ input }: Pick<World, 'input'>, path: Path): Path {
+  const at = path.findIndex((step) => isEnd(step) || isEach(step))
+  const list = isEnd(path[at]) ? at2(input, path.slice(0, at)) : undefined
+  const index = list?.is === 'list' ? list.items.length - Number(String(path[at]).slice(2, -1)) : -1
+  return index < 0 ? path : counted({ input }, [...path.slice(0, at), index, ...path.slice(at + 1)])
+}
+
+/** Of an element that is not there, its list. */
+const there = (path: Path) => (path.some(isEnd) ? path.slice(0, path.findIndex(isEnd)) : path)
 
 /** The places that a path with `[]` and `{}` stands for. */
 function places({ input }: World, path: Path): Path[] {
@@ -52,7 +65,7 @@ const shared = (paths: readonly Path[]): Path => {
 
 function isSent(world: World, path: Path): boolean {
   let value = world.sent
-  for (const step of path) {
+  for (const step of counted(world, path)) {
     if (typeof value === 'string' && typeof step === 'number') {
       const list = at2(world.input, path.slice(0, -1))
       return list?.is === 'list' && step < list.items.length
@@ -63,14 +76,15 @@ function isSent(world: World, path: Path): boolean {
 }
 const isCount = (code: string) => code === 'too_few' || code === 'too_many'
 /** Whether a fault lies at a path, below it, or at what holds it; how many there are is nothing of what is inside. */
-function isWrong({ errors }: World, path: Path, countsToo = false): boolean {
-  const meets = (a: Path, b: Path) => a.slice(0, b.length).every((step, at) => step === b[at] || isEach(step))
+function isWrong({ errors, input }: World, declared: Path, countsToo = false): boolean {
+  const path = counted({ input }, declared)
+  const meets = (a: Path, b: Path) => a.slice(0, b.length).every((step, at) => step === b[at] || isEach(step) || isEnd(step))
   return errors.some(({ path: wrong, code }) =>
     wrong.length >= path.length ? meets(path, wrong.slice(0, path.length)) : (countsToo || !isCount(code)) && meets(path, wrong),
   )
 }
 /** Whether a fault lies at what holds a path. */
-const isWrongAbove = ({ errors }: World, path: Path) => errors.some(({ path: wrong, code }) => wrong.length < path.length && !isCount(code) && isUnder(path, wrong))
+const isWrongAbove = (world: World, path: Path) => world.errors.some(({ path: wrong, code }) => wrong.length < path.length && !isCount(code) && isUnder(counted(world, path), wrong))
 
 const none = (val: Val | undefined) => val === undefined || val.is === 'null'
 const areMixed = (a: Val | undefined, b: Val | undefined): boolean => a?.is === 'scalar' && b?.is === 'scalar' ? measureOf(a) !== measureOf(b) : a?.is === 'object' && b?.is === 'object' ? Object.keys(a.fields).some((name) => areMixed(a.fields[name], b.fields[name])) : a?.is === 'list' && b?.is === 'list' && a.items.some((one, index) => areMixed(one, b.items[index]))
@@ -120,7 +134,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
   const { rule: name, addresses, when, field, options = {}, during = [] } = rule
   const all = addresses.map(path)
   const gapLimits = name === 'gap' ? ['atLeast', 'atMost', 'exactly'].flatMap((one) => (typeof options[one] === 'string' && options[one] !== '1h' ? [path(options[one] as string)] : [])) : []
-  const [[a = [], b = []], fault] = [all, (where: Path, code: string) => ({ path: where, code })]
+  const [[a = [], b = []], fault] = [all, (where: Path, code: string) => ({ path: there(counted(world, where)), code })]
   const conditionPaths = [...(when ? condPaths(when) : []), ...during.flatMap(condPaths)]
   // Nor is it decided what an entry of a table is to a field of that name, in another branch of one union.
   const firstApart = (one: Path, other: Path) => one.findIndex((step, at) => step !== other[at])
@@ -154,7 +168,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
     return places(world, a).flatMap((place) => {
       if (during.length > 0 && !isSound(during.flatMap(condPaths), place)) return []
       if (name === 'needed' ? !isSound([a, ...conditionPaths], place) : !isSound(conditionPaths, place) || isWrongAbove(world, place)) return []
-      const isInNone = place.some((_, index) => (typeof place[index] === 'number' || isEach(a[index])) && index < place.length - 1 && none(at2(world.input, place.slice(0, index + 1))))
+      const isInNone = place.some((_, index) => ((typeof place[index] === 'number' && index < base.length) || isEach(a[index])) && index < place.length - 1 && none(at2(world.input, place.slice(0, index + 1))))
       if (isInNone || !meets(when as Cond, place) || !holdAll(place)) return []
       return isSent(world, place) === (name === 'absent') ? [fault(place, name === 'needed' ? 'needed' : 'not_allowed_here')] : []
     })

@@ -472,7 +472,8 @@ function repeated(items: readonly (Val | undefined)[], by: string | undefined, p
 export function at2(val: Val | undefined, path: Path): Val | undefined {
   let at = val
   for (const step of path) {
-    if (at?.is === 'list' && typeof step === 'number') at = at.items[step]
+    const end = /^\[-(\d+)\]$/.exec(String(step))
+    if (at?.is === 'list' && (end || typeof step === 'number')) at = at.items[end ? at.items.length - Number(end[1]) : (step as number)]
     else if (at?.is === 'object' && Object.hasOwn(at.fields, step)) at = at.fields[step]
     else return undefined
   }

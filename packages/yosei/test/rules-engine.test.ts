@@ -125,6 +125,6 @@ test('what can be declared is judged by code: these alone are left to the interp
   const [, ...made] = code.slice(code.indexOf('judgeRules')).split('\n  // ')
   expect(made.length).toBe(65)
   expect(made.filter((one) => /else \{\n *interpret\(judging/.test(one)).map((one) => one.split('\n')[0])).toEqual([
-    '"ascending body.rates{}.low body.rates{}.high"', '"exactlyOne body.name body.rows[].k"', '"needed body.pair[1].q body.a"', '"absent body.rates{}.low body.rates{}.high"', '"sumWithin body.rates{}.low"', '"distinct body.rows[].price"',
+    '"ascending body.rates{}.low body.rates{}.high"', '"exactlyOne body.name body.rows[].k"', '"absent body.rates{}.low body.rates{}.high"', '"sumWithin body.rates{}.low"', '"distinct body.rows[].price"',
   ])
 })

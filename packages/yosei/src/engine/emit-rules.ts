@@ -23,7 +23,7 @@ import { orderAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import type { PlacedRule } from '../rules/rules.js'
 import type { Sort, Terms } from '../rules/terms.js'
-import { EACH, firstEach, isEach, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { EACH, EACH_NAME, firstEach, isEach, isFromEnd, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
 import { mostEmitted } from './emit.js'
 import { sendable } from './interpret.js'
@@ -161,6 +161,7 @@ interface Root {
   readonly unlisted: EndpointNode['unlisted']
 }
 
+const isIndex = (key: string | number) => typeof key === 'number'
 /** A value whose names can be asked for without asking what it is. */
 const haveNames = (shapes: readonly Shape[]) =>
   shapes.length > 0 && shapes.every(({ kind }) => kind === 'record' || kind === 'tagged')
@@ -194,12 +195,20 @@ function termsOf(
       (shape.unlisted ?? unlisted?.[holder[0] === 'body' ? 'body' : 'query']) === 'keep'
     return haveNames(shapes) && !shapes.some(isKept)
   }
-  /** A chain of names from what is known to stand there; `undefined` if it goes through something else. */
+  const isOfElements = (holder: Path): boolean => {
+    const shapes = shapesAt(root, holder)
+    return shapes.length > 0 && shapes.every(({ kind }) => kind === 'list' || kind === 'tuple')
+  }
+  /** A chain of steps from what is known to stand there; `undefined` if it goes through something else. */
   const chain = (from: Path, start: string, steps: Path): string | undefined => {
     let code = start
     for (let at = 0; at < steps.length; at++) {
       const key = steps[at]
       const holder = [...from, ...steps.slice(0, at)]
+      if (typeof key === 'number' && !isEach(key) && isOfElements(holder)) {
+        code = isFromEnd(key) ? `${code}?.at(${key - EACH_NAME})` : `${code}?.[${key}]`
+        continue
+      }
       if (typeof key !== 'string' || (holder.length > 0 && !mayHold(holder, key))) return undefined
       code =
         key in Object.prototype
@@ -219,9 +228,9 @@ function termsOf(
     // A list that is read from text may come as one text.
     if (loop && (loop.sent === undefined || loop.path[0] !== 'body' || isText)) return undefined
     const steps = loop ? path.slice(loop.path.length) : path
-    const [part, ...inPart] = steps as readonly string[]
-    const [start, rest] = loop ? [loop.sent as string, steps] : [`sent.${part}`, inPart]
-    return (rest as readonly string[]).reduce((code, key) => `own1(${code}, ${quote(key)})`, start)
+    if (steps.some(isFromEnd) || (steps.some(isIndex) && (path[0] !== 'body' || isText))) return undefined
+    const [start, rest] = loop ? [loop.sent as string, steps] : [`sent.${steps[0]}`, steps.slice(1)]
+    return rest.reduce<string>((code, key) => `own1(${code}, ${literal(writer, key)})`, start)
   }
   const sortOf = (path: Path): Sort => {
     const sorts = new Set(shapesAt(root, path).map(sortOfShape))

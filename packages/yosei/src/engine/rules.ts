@@ -16,7 +16,17 @@ import { addressesIn, holdingOf } from '../rules/conditions.js'
 import { concrete, isNone, pathOf, type RuleInput, type Scope, stepsShared } from '../rules/input.js'
 import type { AnyRule } from '../rules/rule.js'
 import { listsOf, type PlacedRule } from '../rules/rules.js'
-import { EACH, EACH_NAME, firstEach, isEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
+import {
+  EACH,
+  EACH_NAME,
+  firstEach,
+  isEach,
+  isFromEnd,
+  type Path,
+  parseAddress,
+  stepsOf,
+  valueAt,
+} from '../terms/address.js'
 import type { Step } from '../terms/verdict.js'
 import { branchTaken, encode, hold, startRun } from './interpret.js'
 
@@ -133,7 +143,9 @@ function readBy(rules: readonly PlacedRule[]): Read {
     for (const address of readsOf(rule)) {
       let place = top
       top.within.push(index)
-      for (const key of [...base, ...(parseAddress(address) ?? [])]) {
+      for (const step of [...base, ...(parseAddress(address) ?? [])]) {
+        // Which one it is, only the input tells.
+        const key = isFromEnd(step) ? EACH : step
         const next = place.below.get(key) ?? newRead()
         place.below.set(key, next)
         next.within.push(index)
@@ -239,7 +251,7 @@ function makeInterpreter(judging: Judging): Interpreter {
     if (places.length === 0) tellStep(run, rule, notRun('nothing was sent there'))
     for (const place of places)
       if (applies(guards, place) && isThere(base, place))
-        judge(rule, root, scope ?? { base, declared, concrete: place }, known, wrong)
+        judge(rule, root, scope ?? { base, declared, concrete: place, input }, known, wrong)
   }
   const judgeUnplaced = (isDue: (rule: AnyRule) => boolean) => {
     for (const { node, base, guards } of unplaced)
@@ -251,7 +263,7 @@ function makeInterpreter(judging: Judging): Interpreter {
               if (!isDue(rule)) continue
               const lists = listsOf(rule)
               for (const one of concrete(input, [...from, ...lists]))
-                judge(rule, own, { base: at, declared: [...at, ...lists], concrete: one }, new Map(), wrong)
+                judge(rule, own, { base: at, declared: [...at, ...lists], concrete: one, input }, new Map(), wrong)
             }
           })
   }
@@ -262,7 +274,7 @@ function makeInterpreter(judging: Judging): Interpreter {
       judgePlaced(one)
       return
     }
-    const { rule, root, base, declared, scope = { base, declared, concrete: place } } = one
+    const { rule, root, base, declared, scope = { base, declared, concrete: place, input } } = one
     const known = knowns.get(index) ?? new Map()
     knowns.set(index, known)
     judge(rule, root, scope, known, barred?.[index] ? wrong : soundPlace, own === unset ? undefined : { result: own })
@@ -448,7 +460,7 @@ function isWrongAt(place: WrongPlace, path: Path, counts = false, from = 0): boo
   if (from === path.length) return isCount || below !== undefined
   if (!below) return false
   const key = path[from] as string | number
-  if (isEach(key)) {
+  if (isEach(key) || isFromEnd(key)) {
     for (const next of below.values()) if (isWrongAt(next, path, counts, from + 1)) return true
     return false
   }

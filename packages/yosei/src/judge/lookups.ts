@@ -15,7 +15,7 @@ import { beside, everywhere, pathOf, type RuleInput, unconditional } from '../ru
 import { placeRule, ruleMaker } from '../rules/rules.js'
 import { unfolded } from '../rules/while.js'
 import { checkRules, checkRulesOfPieces } from '../sound/endpoint.js'
-import { firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { firstEach, type Path, parseAddress, valueAt, withIndices } from '../terms/address.js'
 import type { Refusal } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
@@ -205,7 +205,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
       first ??= { status: statusFor('unavailable', endpoint.statuses), headers: retryAfter }
     } else if (one.outcome !== 'not run') {
       for (const refusing of one.refusals ?? []) {
-        const fault = faultOf(refusing, reads[0] ?? 'path')
+        const fault = faultOf(refusing, reads[0] ?? 'path', input)
         if (isObserved) addObserved(opened.run, { ...fault, status: refusing.status })
         else {
           first ??= { status: refusing.status, headers: headersIn(refusing) }
@@ -275,9 +275,9 @@ function lateFaults(given: unknown, { opened, who }: AcceptedJudgement, matter: 
 }
 
 /** The error of a refusal: where it says, or at what was asked about. One of a verdict is taken as it is. */
-function faultOf({ code, message, at, fault, path: exact }: Refusing, read: string): Fault {
+function faultOf({ code, message, at, fault, path: exact }: Refusing, read: string, input: Parts): Fault {
   if (fault) return { ...fault, stage: 'lookups' }
-  const path = parseAddress(at ?? read) ?? [at ?? read]
+  const path = withIndices(input, parseAddress(at ?? read) ?? [at ?? read])
   const each = firstEach(path)
   // Of a list as a whole, no element is to blame.
   return { path: exact ?? (each < 0 ? path : path.slice(0, each)), stage: 'lookups', code, messages: message }

@@ -1,5 +1,5 @@
 /** Finds the declaration behind a path. */
-import { EACH, EACH_NAME, type Path, valueAt } from '../terms/address.js'
+import { EACH, EACH_NAME, indexFromEnd, isFromEnd, type Path, valueAt } from '../terms/address.js'
 import { childrenOf, insideOf } from './brought.js'
 import type { Node } from './kind.js'
 import { isNamed } from './run.js'
@@ -46,6 +46,10 @@ function step(shape: Shape, key: string | number): readonly Node[] {
     return typeof key === 'string' && Object.hasOwn(shape.fields, key) ? [shape.fields[key] as Node] : nowhere
   if (shape.kind === 'list') return typeof key === 'number' && key !== EACH_NAME ? [shape.item] : nowhere
   if (shape.kind === 'tagged' && shape.tag === key) return [tagNode(shape)]
+  if (shape.kind === 'tuple' && isFromEnd(key)) {
+    const item = shape.items[indexFromEnd(key as number, shape.items.length)]
+    return item ? [item] : nowhere
+  }
   return insideOf(shape).flatMap(([step, child]) => (step !== undefined && leadsTo(step, key) ? [child] : []))
 }
 

@@ -10,7 +10,7 @@ import { nodesAt } from '../kinds/locate.js'
 import { deepest } from '../kinds/run.js'
 import type { Message } from '../read/message.js'
 import { Unreadable } from '../read/unreadable.js'
-import { isEach, type Path, parseAddress } from '../terms/address.js'
+import { isEach, isFromEnd, type Path, parseAddress } from '../terms/address.js'
 import type { Intake } from '../terms/endpoint.js'
 import type { Parts } from '../terms/parts.js'
 import { makingOf, mostElements } from './make.js'
@@ -139,7 +139,8 @@ function pathOf(address: string, { path: { fields } }: EndpointNode): Path {
   const path = parseAddress(address)
   if (!path) throw new RangeError(`${address} is no address`)
   if (path.length > deepest) throw new RangeError(`${address.slice(0, 40)}… is deeper than ${deepest} steps`)
-  if (path.some(isEach)) throw new RangeError(`${address} is each of several: write the index or name of one`)
+  if (path.some((key) => isEach(key) || isFromEnd(key)))
+    throw new RangeError(`${address} is each of several: write the index or name of one`)
   if (path.some((key) => typeof key === 'number' && key >= mostElements))
     throw new RangeError(`${address}: lists of more than ${mostElements} elements are not made`)
   const [part, name = ''] = path

@@ -8,7 +8,7 @@ import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { AnyRule, RuleName, Rules } from '../rules/rule.js'
 import { addressesOf } from '../rules/rules.js'
 import type { Term } from '../rules/sum-within.js'
-import { EACH, EACH_NAME, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { EACH, EACH_NAME, isFromEnd, type Path, parseAddress, valueAt, withIndices } from '../terms/address.js'
 import { readSpan } from '../terms/units.js'
 import { gone } from './demands.js'
 import { make } from './make.js'
@@ -389,7 +389,7 @@ export const stepName = ({ rule, reads }: AnyRule) => `${rule} ${reads.join(' ')
 
 /** The path of an address of a rule, its `[]` at an element, its `{}` at the first name. */
 function pathAt(tree: Tree, base: Path, address: string, index: number): Path {
-  const declared = [...base, ...(parseAddress(address) ?? [])]
+  const declared = withIndices(tree, [...base, ...(parseAddress(address) ?? [])])
   const last = declared.lastIndexOf(EACH)
   const path: (string | number)[] = []
   for (const [at, key] of declared.entries())
@@ -398,9 +398,11 @@ function pathAt(tree: Tree, base: Path, address: string, index: number): Path {
         ? at === last
           ? index
           : 0
-        : key === EACH_NAME
-          ? (Object.keys((valueAt(tree, path) ?? {}) as object)[0] ?? 'a')
-          : key,
+        : isFromEnd(key)
+          ? 0
+          : key === EACH_NAME
+            ? (Object.keys((valueAt(tree, path) ?? {}) as object)[0] ?? 'a')
+            : key,
     )
   return path
 }

@@ -2,7 +2,7 @@
 import { isNamed } from '../kinds/run.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn } from '../rules/conditions.js'
-import { type Path, parseAddress, tellAddress, valueAt } from '../terms/address.js'
+import { type Path, parseAddress, tellAddress, valueAt, withIndices } from '../terms/address.js'
 import { type Demand, gone } from './demands.js'
 import { make } from './make.js'
 import { tried } from './pick.js'
@@ -177,7 +177,7 @@ export function turned(
 ): Tree | undefined {
   const literals = literalsIn([condition])
   const variables = addressesIn(condition).map((address) => {
-    const path = parseAddress(address) ?? []
+    const path = withIndices(tree, parseAddress(address) ?? [])
     return { path, values: valuesAt(trial, path, literals.get(address) ?? []) }
   })
   let count = 0

@@ -5,7 +5,8 @@ import { Phrase, quoted, type Speech } from '../kinds/phrase.js'
 import { sameAs } from '../kinds/same.js'
 import { type Address, firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
-import type { ManyLike } from './among.js'
+import type { InMany } from './among.js'
+import type { Like } from './compare.js'
 import { keyCode } from './distinct.js'
 import { aroundLast } from './elements.js'
 import { beside, concrete, declaredAt, faultOf, isNone, pathOf, strays } from './input.js'
@@ -34,9 +35,9 @@ export interface AcyclicMaker<T> {
    * @example
    * on.acyclic('body.tasks[].id', 'body.tasks[].after[]')
    */
-  acyclic<const A extends Address<T> & `${string}[]${string}`>(
+  acyclic<const A extends Address<T> & `${string}[]${string}`, const B extends InMany<T>>(
     names: A,
-    refersTo: ManyLike<T, A>,
+    refersTo: Like<T, A, B>,
     options?: Wording,
   ): Rule
 }

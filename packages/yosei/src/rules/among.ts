@@ -6,7 +6,7 @@ import { sameAs } from '../kinds/same.js'
 import { suggest } from '../kinds/suggest.js'
 import { type Address, lastEach, parseAddress, valueAt } from '../terms/address.js'
 import { anAddress, eitherOf, type OptionType, taken } from '../terms/option-types.js'
-import type { One } from './condition.js'
+import type { Like } from './compare.js'
 import { keyCode } from './distinct.js'
 import { aroundLast } from './elements.js'
 import { concrete, declaredAt, faultOf, isNone, pathOf } from './input.js'
@@ -29,10 +29,6 @@ declare module './rule.js' {
 }
 /** The addresses inside of lists and tables, and of their elements. */
 export type InMany<T> = Address<T> & (`${string}[]${string}` | `${string}{}${string}`)
-/** The addresses in lists and tables whose values can be those at `A`. */
-export type ManyLike<T, A extends string> = {
-  [B in InMany<T>]: [One<T, B>] extends [One<T, A>] ? B : [One<T, A>] extends [One<T, B>] ? B : never
-}[InMany<T>]
 /** The addresses of tables. */
 export type TableOf<T> = Address<T> extends infer A ? (A extends `${infer P}{}${string}` ? P : never) : never
 
@@ -45,9 +41,9 @@ export interface AmongMaker<T> {
    * on.among('body.edges[].from', 'body.nodes[].id')
    * on.among('body.edges[].from', { namesOf: 'body.nodes' })
    */
-  among<const A extends Address<T>>(
+  among<const A extends Address<T>, const B extends InMany<T>>(
     address: A,
-    others: ManyLike<T, A> | { readonly namesOf: TableOf<T> },
+    others: Like<T, A, B> | { readonly namesOf: TableOf<T> },
     options?: Wording,
   ): Rule
 }

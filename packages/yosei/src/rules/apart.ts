@@ -9,7 +9,7 @@ import type { Span } from '../terms/declared.js'
 import { aFlag, anAddress, merged, taken } from '../terms/option-types.js'
 import { readSpan } from '../terms/units.js'
 import { gather, mistakeOfBy, valuesIn } from './by.js'
-import type { AlikeTo } from './compare.js'
+import type { Compared } from './compare.js'
 import { AmountWords, amountOf, distanceFrom, timed, timeOf } from './distance.js'
 import { type Element, eachBy, elementOf, groupsOf, mistakeOfElements } from './elements.js'
 import { declaredAt, faultOf, isNone } from './input.js'
@@ -49,9 +49,9 @@ export interface ApartMaker<T> {
    * @example
    * on.apart('body.windows[].opens', 'body.windows[].closes')
    */
-  apart<const A extends Address<T> & `${string}[]${string}`>(
+  apart<const A extends Address<T> & `${string}[]${string}`, const B extends Address<T>>(
     start: A,
-    end: AlikeTo<T, A>,
+    end: Compared<T, A, B>,
     options?: InGroups<T> & ApartOptions,
   ): Rule
 }

@@ -1,7 +1,7 @@
 /** low < high, or ≤ with `orEqual`. Blames `high`. */
 import { orderWords } from '../catalogue/english.js'
 import type { Address } from '../terms/address.js'
-import { type AlikeTo, type Comparing, comparing, comparingInService } from './compare.js'
+import { type Compared, type Comparing, comparing, comparingInService } from './compare.js'
 import type { Blame, Rule } from './rule.js'
 
 declare module './rule.js' {
@@ -11,9 +11,9 @@ declare module './rule.js' {
 }
 export interface AscendingMaker<T> {
   /** low < high (or ≤ with `orEqual`). Blames `high`. */
-  ascending<const A extends Address<T>>(
+  ascending<const A extends Address<T>, const B extends Address<T>>(
     low: A,
-    high: AlikeTo<T, A>,
+    high: Compared<T, A, B>,
     options?: Blame<T> & { orEqual?: boolean | undefined },
   ): Rule
 }

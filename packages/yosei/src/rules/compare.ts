@@ -4,7 +4,7 @@ import type { Said } from '../catalogue/english.js'
 import type { Node } from '../kinds/kind.js'
 import { Place } from '../kinds/phrase.js'
 import type { Fault } from '../kinds/run.js'
-import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Code } from '../terms/codes.js'
 import type { Catalogue } from '../terms/hooks.js'
 import { aFlag, anAddress } from '../terms/option-types.js'
@@ -25,11 +25,15 @@ type Paired<A extends string, B extends string> = A extends `${infer P}[]${infer
       : false
     : true
   : true
-/** The address `B`, where one value can be the other. */
-type Alike<T, A extends string, B extends string> =
-  Paired<A, B> extends false ? never : [One<T, B>] extends [One<T, A>] ? B : [One<T, A>] extends [One<T, B>] ? B : never
-/** The addresses whose values can be compared with those at `A`: what an error names, and an editor offers. */
-export type AlikeTo<T, A extends string> = { [B in Address<T>]: Alike<T, A, B> }[Address<T>]
+/** `B`, if one of its values can be one at `A`. If not, the compiler's error says so. */
+export type Like<T, A extends string, B extends string> = [One<T, B>] extends [One<T, A>]
+  ? B
+  : [One<T, A>] extends [One<T, B>]
+    ? B
+    : `${B} does not compare with ${A}`
+/** The same of addresses whose values are compared one with one. */
+export type Compared<T, A extends string, B extends string> =
+  Paired<A, B> extends false ? `${B} lies in another list than ${A}` : Like<T, A, B>
 
 export interface Comparing<R extends string> extends Rule {
   readonly rule: R

@@ -1,7 +1,7 @@
 /** Both the same. Blames the second. */
 import { equalWords } from '../catalogue/english.js'
 import type { Address } from '../terms/address.js'
-import { type AlikeTo, type Comparing, comparing, comparingInService } from './compare.js'
+import { type Compared, type Comparing, comparing, comparingInService } from './compare.js'
 import type { Blame, Rule } from './rule.js'
 
 declare module './rule.js' {
@@ -11,7 +11,11 @@ declare module './rule.js' {
 }
 export interface EqualMaker<T> {
   /** Both the same. Blames the second. */
-  equal<const A extends Address<T>>(first: A, second: AlikeTo<T, A>, options?: Blame<T>): Rule
+  equal<const A extends Address<T>, const B extends Address<T>>(
+    first: A,
+    second: Compared<T, A, B>,
+    options?: Blame<T>,
+  ): Rule
 }
 
 /** The rule `equal`, for `use`. */

@@ -4,9 +4,8 @@ import type { Node } from '../kinds/kind.js'
 import { nodesAt, tellsSecret } from '../kinds/locate.js'
 import { quote } from '../kinds/quote.js'
 import { addReading, asking, masked } from '../kinds/run.js'
-import { type At, tellAddress, valueAt } from '../terms/address.js'
+import { type At, isEach, parseAddress, tellAddress, valueAt } from '../terms/address.js'
 import type { Asking, WhoIn } from '../terms/asking.js'
-import { sound } from '../terms/mistake.js'
 import { anAddress, aSyncFunction, listOf } from '../terms/option-types.js'
 import { put } from '../terms/own.js'
 import { once, pathOf } from './input.js'
@@ -108,7 +107,10 @@ export const fill: RuleOf<Fill> = {
 export const fillInService: RuleInService<Fill> = {
   takes: [anAddress, listOf(anAddress), aSyncFunction('(value) => value')],
   compares: false,
-  mistake: sound,
+  mistake: ({ address }) =>
+    parseAddress(address)?.some((key) => typeof key === 'number' && !isEach(key))
+      ? [`${address} is one element of a list`, 'Fill in each of them: write []']
+      : undefined,
   code(rule, terms) {
     const { address, reads } = rule
     const [value, holder] = [terms.value(address), terms.holder(address)]

@@ -8,7 +8,7 @@ import { literal } from '../kinds/scalar.js'
 import { type Address, type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import { anAddress, merged, type OptionType, oneOf, taken } from '../terms/option-types.js'
-import { type AlikeTo, isSame, mistakeOfPlaces } from './compare.js'
+import { type Compared, isSame, mistakeOfPlaces } from './compare.js'
 import {
   type Amount,
   AmountWords,
@@ -60,7 +60,11 @@ export interface GapMaker<T> {
    * on.gap('body.from', 'body.until', { atLeast: '1d', atMost: '14d' })
    * on.gap('body.arrives', 'body.leaves', { exactly: 'body.nights', in: 'd' })
    */
-  gap<const A extends Address<T>>(low: A, high: AlikeTo<T, A>, limits: GapLimits<Address<T>> & Blame<T>): Rule
+  gap<const A extends Address<T>, const B extends Address<T>>(
+    low: A,
+    high: Compared<T, A, B>,
+    limits: GapLimits<Address<T>> & Blame<T>,
+  ): Rule
 }
 export interface Gap extends Rule {
   readonly rule: 'gap'

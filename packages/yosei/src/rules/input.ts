@@ -3,7 +3,18 @@ import type { Node } from '../kinds/kind.js'
 import { nodesAt } from '../kinds/locate.js'
 import type { Fault, Run } from '../kinds/run.js'
 import { keepsEmpty } from '../kinds/shape.js'
-import { EACH, EACH_NAME, firstEach, lastEach, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
+import {
+  EACH,
+  EACH_NAME,
+  firstEach,
+  isFromEnd,
+  lastEach,
+  type Path,
+  parseAddress,
+  stepsOf,
+  valueAt,
+  withIndices,
+} from '../terms/address.js'
 import type { Parts } from '../terms/parts.js'
 
 export interface RuleInput {
@@ -65,6 +76,8 @@ export interface Scope {
   readonly declared: Path
   /** The same with indices. */
   readonly concrete: Path
+  /** In what the elements that addresses count from the end are found. */
+  readonly input?: Parts | undefined
   /** What has been worked out for this place, if it is the same in every judgement. */
   readonly fixed?: Map<unknown, unknown> | undefined
 }
@@ -86,16 +99,16 @@ export function pathOf(address: string, scope: Scope): Path {
   return fixedAt(scope, address, () => placed(address, scope))
 }
 
-function placed(address: string, { base, declared, concrete, fixed }: Scope): Path {
+function placed(address: string, { base, declared, concrete, fixed, input }: Scope): Path {
   let own = paths.get(address)
   if (!own) {
     own = Object.freeze(parseAddress(address) as Path)
     paths.set(address, own)
   }
-  if (declared.length === 0) return own
+  if (declared.length === 0) return withIndices(input, own)
   const path = [...base, ...own]
   for (let i = 0; i < declared.length && path[i] === declared[i]; i++) path[i] = concrete[i] as string | number
-  return fixed ? Object.freeze(path) : path
+  return fixed ? Object.freeze(path) : withIndices(input, path)
 }
 
 /** How far several paths go together, to the last `[]` or `{}` on that way; empty if there is none. */
@@ -109,7 +122,8 @@ export function listsShared(paths: readonly Path[]): Path {
 /** The paths that an address with `[]` or `{}` stands for in this input; the first steps may be settled already. */
 export function concrete(input: Parts, path: Path, settled: Path = []): Path[] {
   const at = firstEach(path)
-  if (at < 0) return [path]
+  const hasEnds = path.some(isFromEnd)
+  if (at < 0) return [hasEnds ? withIndices(input, path) : path]
   const steps = settled.length > 0 ? settled.slice(0, 1) : stepsOf(valueAt(input, path.slice(0, at)), path[at])
   const isLast = firstEach(path, at + 1) < 0
   const rest = settled.slice(1)
@@ -117,7 +131,7 @@ export function concrete(input: Parts, path: Path, settled: Path = []): Path[] {
   for (const step of steps) {
     const one = [...path]
     one[at] = step
-    if (isLast) found.push(one)
+    if (isLast) found.push(hasEnds ? withIndices(input, one) : one)
     else for (const below of concrete(input, one, rest)) found.push(below)
   }
   return found
@@ -178,7 +192,8 @@ export function isPresent({ sent, input, root, isTextBody }: RuleInput, place: P
     // The elements of a list that came as one text.
     if (typeof value === 'string') {
       const list = valueAt(input, place.slice(0, -1))
-      return Array.isArray(list) && Number(place.at(-1)) < list.length
+      const index = Number(place.at(-1))
+      return Array.isArray(list) && index >= 0 && index < list.length
     }
     value = valueAt(value, [step])
   }
@@ -201,13 +216,19 @@ export const unconditional = { isWrong: () => false, speaksOf: () => true }
 
 export const isNone = (value: unknown): value is undefined | null => value === undefined || value === null
 
+/** Of an element that is counted from the end, and is not there, its list is blamed. */
+function toThere(path: Path): Path {
+  const at = path.findIndex(isFromEnd)
+  return at < 0 ? path : path.slice(0, at)
+}
+
 /** The error of a rule at a place. */
 export const faultOf = (
   rule: { readonly code: string; readonly message?: string; readonly status?: number },
   path: Path,
   rest: Omit<Partial<Fault>, 'path' | 'stage' | 'status' | 'place' | 'node' | 'hint'> = {},
 ): Fault => ({
-  path,
+  path: toThere(path),
   stage: 'rules',
   code: rest.code ?? rule.code,
   saidAs: rest.saidAs,

@@ -1,7 +1,7 @@
 /** What rules are made with, and where they apply. */
 
 import type { Node } from '../kinds/kind.js'
-import { firstEach, type Path, parseAddress } from '../terms/address.js'
+import { firstEach, isFromEnd, type Path, parseAddress } from '../terms/address.js'
 import type { AcyclicMaker } from './acyclic.js'
 import type { AmongMaker } from './among.js'
 import type { ApartMaker } from './apart.js'
@@ -73,7 +73,7 @@ export interface PlacedRule {
   readonly declared: Path
   /** The branch of a union that must be chosen there. */
   readonly guards: readonly { readonly path: Path; readonly value: string }[]
-  /** The place at which it is judged, if that is one place. */
+  /** The place at which it is judged, if that is one place, and all that it reads is at the same place in every input. */
   readonly scope: Scope | undefined
 }
 
@@ -87,6 +87,7 @@ export const listsOf = (rule: AnyRule): Path =>
 
 export function placeRule(rule: AnyRule, root: Node, base: Path, guards: PlacedRule['guards']): PlacedRule {
   const declared = [...base, ...listsOf(rule)]
-  const scope = firstEach(declared) < 0 ? { base, declared, concrete: declared, fixed: new Map() } : undefined
+  const isFixed = firstEach(declared) < 0 && !addressesOf(rule).some((one) => parseAddress(one)?.some(isFromEnd))
+  const scope = isFixed ? { base, declared, concrete: declared, fixed: new Map() } : undefined
   return { rule, root, base, declared, guards, scope }
 }

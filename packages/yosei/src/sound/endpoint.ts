@@ -19,7 +19,7 @@ import { strays } from '../rules/input.js'
 import { measuresAt } from '../rules/measure.js'
 import { isOther } from '../rules/other.js'
 import { addressesOf, type PlacedRule } from '../rules/rules.js'
-import { firstEach, formatAddress, type Path, parseAddress } from '../terms/address.js'
+import { firstEach, formatAddress, indexFromEnd, isEach, isFromEnd, type Path, parseAddress } from '../terms/address.js'
 import { type Mistake, mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import {
@@ -106,8 +106,19 @@ const bodiesOf = ({ bodies }: EndpointNode): readonly (BodyNode | undefined)[] =
 
 const isDeclaredIn = (node: EndpointNode, address: string, base: Path = []): boolean => {
   const path = parseAddress(address)
-  return path !== undefined && bodiesOf(node).some((body) => nodesAt(rootOf(node, body), [...base, ...path]).length > 0)
+  return path !== undefined && bodiesOf(node).some((body) => isReachable(rootOf(node, body), [...base, ...path]))
 }
+
+/** Whether something can be at a path: no element lies behind the last that a list may have. */
+const isReachable = (root: Node, path: Path): boolean =>
+  nodesAt(root, path).length > 0 &&
+  path.every((key, at) => {
+    if (typeof key === 'string' || isEach(key)) return true
+    const count = isFromEnd(key) ? -indexFromEnd(key, 0) : key + 1
+    return shapesAt(root, path.slice(0, at)).some(
+      (shape) => shape.kind !== 'list' || count <= (shape.length?.[1] ?? Number.POSITIVE_INFINITY),
+    )
+  })
 
 /** Holds addresses to being declared: with one of the bodies at least. */
 function checkerOf(node: EndpointNode) {
@@ -185,7 +196,7 @@ function readsOfPieces(at: Path) {
   const reads = (addresses: readonly string[], base: Path = []) =>
     addresses.find((address) => isAt([...base, ...(parseAddress(address) ?? [])]))
   const lone = `The elements of ${list} are judged each alone`
-  return { reads, lone }
+  return { reads, lone, isAt }
 }
 
 /** @throws DeclarationError if a rule reads elements that are judged each alone, and is not about one of them. */
@@ -193,14 +204,13 @@ export function checkRulesOfPieces(node: EndpointNode, body: BodyNode | undefine
   const at = piecewiseAt(node, body).path
   if (!at) return
   const signature = `${node.method} ${node.template}`
-  const { reads, lone } = readsOfPieces(at)
+  const { reads, lone, isAt } = readsOfPieces(at)
   for (const { rule, base } of rules) {
     const read = reads(readsOf(rule), base)
     // A rule of the element's own record is about that.
     if (read === undefined || base.length > at.length) continue
     const { callsOwn, derives } = ruleOf(rule)
-    const isInside = (address: string) =>
-      reads([address], base) !== undefined && pathIn(address, base).length > at.length
+    const isInside = (address: string) => isAt(pathIn(address, base)) && isEach(pathIn(address, base)[at.length])
     const isAboutElements =
       rule.blames.every(isInside) && readsOf(rule).every((one) => reads([one], base) === undefined || isInside(one))
     if (!isAboutElements || (callsOwn && !derives))

@@ -16,6 +16,8 @@ type Join<Head extends string, Rest> = Rest extends string
     ? `${Head}${Rest}`
     : `${Head}.${Rest}`
   : never
+/** Each element of a list, or the one at an index: `[0]` is the first, `[-1]` the last. */
+type Element = '[]' | `[${number}]`
 type Inside<T, Depth extends number> = Depth extends 0
   ? never
   : unknown extends T
@@ -25,7 +27,7 @@ type Inside<T, Depth extends number> = Depth extends 0
       : T extends Upload
         ? FilePart
         : T extends readonly (infer E)[]
-          ? '[]' | Join<'[]', Inside<NonNullable<Unpieced<E>>, Less[Depth]>>
+          ? Element | Join<Element, Inside<NonNullable<Unpieced<E>>, Less[Depth]>>
           : T extends object
             ?
                 | {
@@ -39,14 +41,12 @@ type InTable<T, Depth extends number> = string extends keyof T
   ? '{}' | Join<'{}', Inside<NonNullable<T[keyof T]>, Less[Depth]>>
   : never
 /**
- * The addresses inside an accepted input, to a depth of six; a list's elements are written `[]`, the values of a table
- * `{}`.
+ * The addresses inside an accepted input, to a depth of six: of each element of a list with `[]`, of one with its index,
+ * of the values of a table with `{}`.
  */
 export type Address<T> = Inside<T, 6>
-
-type Indexed<A extends string> = A extends `${infer Head}[]${infer Rest}` ? `${Head}[${number}]${Indexed<Rest>}` : A
-/** The places inside an accepted input: its addresses, and those with the index of an element. */
-export type PlaceIn<T> = unknown extends T ? string : Address<T> | Indexed<Address<T>>
+/** The same, if it is known what the input is. */
+export type PlaceIn<T> = unknown extends T ? string : Address<T>
 
 /** What the addresses `A` are below `Head`. */
 type Below<A extends string, Head extends string> = A extends `${Head}.${infer Rest}`
@@ -74,28 +74,56 @@ type Absent<T> = undefined extends T ? undefined : never
 type Member<T, K extends string> = T extends unknown ? (K extends keyof T ? T[K] : undefined) : never
 type Elements<T> = NonNullable<T> extends readonly (infer E)[] ? Unpieced<E> : never
 type Named<T> = NonNullable<T> extends { readonly [name: string]: infer V } ? V : never
+/** The element at an index: of a tuple the one that stands there, of a list one that may be missing. */
+type ElementAt<T, Index extends string> =
+  NonNullable<T> extends infer L extends readonly unknown[]
+    ? number extends L['length']
+      ? Elements<L> | undefined
+      : Index extends `-${string}`
+        ? Elements<L>
+        : Index extends keyof L
+          ? L[Index]
+          : undefined
+    : never
 /** The value at an address: behind a `[]` or a `{}`, the list of the values there. */
 export type At<T, A extends string> = A extends `${infer Head}.${infer Rest}`
-  ? Head extends `${infer Name}${'[]' | '{}'}${string}`
+  ? Head extends `${infer Name}${'[' | '{'}${string}`
     ? EachAt<Member<T, Name>, Head extends `${Name}${infer Each}` ? Each : never, Rest>
     : At<NonNullable<Member<T, Head>>, Rest> | Absent<Member<T, Head>>
-  : A extends `${infer Name}${'[]' | '{}'}${string}`
+  : A extends `${infer Name}${'[' | '{'}${string}`
     ? EachAt<Member<T, Name>, A extends `${Name}${infer Each}` ? Each : never, ''>
     : Member<T, A>
-/** The values that `Each`, some `[]` and `{}`, goes to from a list or a table; and at `Rest` from each of them. */
+/** The values that `Each`, some brackets, goes to from a list or a table; and at `Rest` from each of them. */
 type EachAt<V, Each extends string, Rest extends string> = Each extends `[]${infer More}`
   ? EachAt<Elements<V>, More, Rest>[] | Absent<V>
   : Each extends `{}${infer More}`
     ? EachAt<Named<V>, More, Rest>[] | Absent<V>
-    : Rest extends ''
-      ? V
-      : At<NonNullable<V>, Rest>
+    : Each extends `[${infer Index}]${infer More}`
+      ? EachAt<ElementAt<V, Index>, More, Rest> | Absent<V>
+      : Rest extends ''
+        ? V
+        : At<NonNullable<V>, Rest> | Absent<V>
 
 /** An address in its steps: the part, then names and indices. `EACH` stands for every element of a list. */
 export type Path = readonly (string | number)[]
 export const EACH = -1
 /** Stands for every name of a table. */
 export const EACH_NAME = -2
+/** The step to an element that is counted from the end: to the last from 1. */
+const fromEnd = (count: number) => EACH_NAME - count
+/** Whether a step is to an element that is counted from the end. */
+export const isFromEnd = (key: string | number | undefined): boolean => typeof key === 'number' && key < EACH_NAME
+/** The index of an element that is counted from the end; below zero if there are not so many. */
+export const indexFromEnd = (key: number, length: number): number => length + key - EACH_NAME
+/** A path in this input: what it counts from the end, by its index, if there are so many. */
+export function withIndices(root: unknown, path: Path): Path {
+  const at = path.findIndex(isFromEnd)
+  // Behind each of several, there are as many.
+  if (at < 0 || (firstEach(path) >= 0 && firstEach(path) < at)) return path
+  const list = valueAt(root, path.slice(0, at))
+  const index = Array.isArray(list) ? indexFromEnd(path[at] as number, list.length) : EACH
+  return index < 0 ? path : withIndices(root, path.with(at, index))
+}
 /** Whether a step stands for each of several. */
 export const isEach = (key: string | number | undefined): boolean => key === EACH || key === EACH_NAME
 /** Where a path first goes to each of several; below zero where it goes to one alone. */
@@ -116,7 +144,7 @@ const isNamed = (value: unknown): value is object =>
   typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
 
 const plainName = /^[A-Za-z_$][A-Za-z0-9_$-]*$/
-const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[([0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]|(\{\})/y
+const step = /(?:^|\.)([A-Za-z_$][A-Za-z0-9_$-]*)|\[(-[1-9][0-9]*|[0-9]*)\]|\[("(?:[^"\\]|\\.)*")\]|(\{\})/y
 
 const written = /* @__PURE__ */ new Map<string, string>()
 /** Names come from clients too, so not every one is kept. */
@@ -131,11 +159,14 @@ function writeName(name: string): string {
   return text
 }
 
+const bracketOf = (step: number) =>
+  step === EACH ? '[]' : step === EACH_NAME ? '{}' : `[${isFromEnd(step) ? step - EACH_NAME : step}]`
+
 function joined(path: Path, write: (name: string) => string): string {
   let address = ''
   for (let i = 0; i < path.length; i++) {
     const key = path[i] as string | number
-    address += typeof key === 'string' ? write(key) : key === EACH ? '[]' : key === EACH_NAME ? '{}' : `[${key}]`
+    address += typeof key === 'string' ? write(key) : bracketOf(key)
   }
   return address.startsWith('.') ? address.slice(1) : address
 }
@@ -150,7 +181,7 @@ export const formatAddress = (path: Path): string => joined(path, writeName)
  * foldAddress('body.exposures[2].seconds') // 'body.exposures[].seconds'
  */
 export const foldAddress = (address: string): string =>
-  address.replace(/("(?:[^"\\]|\\.)*")|\[\d+\]/g, (_, quoted?: string) => quoted ?? '[]')
+  address.replace(/("(?:[^"\\]|\\.)*")|\[-?\d+\]/g, (_, quoted?: string) => quoted ?? '[]')
 
 /** A longer name is reported shortened, so that what a client reads of its mistakes cannot outgrow what it sent. */
 const longestTold = 64
@@ -187,6 +218,9 @@ function digest(text: string): string {
   return [a, b].map((half) => (half >>> 0).toString(16).padStart(8, '0')).join('')
 }
 
+const stepOf = (index: string) =>
+  index === '' ? EACH : index.startsWith('-') ? fromEnd(-Number(index)) : Number(index)
+
 /** The path of an address, or `undefined` if the text is not an address. The inverse of `formatAddress`. */
 export function parseAddress(address: string): Path | undefined {
   const path: (string | number)[] = []
@@ -197,7 +231,7 @@ export function parseAddress(address: string): Path | undefined {
     const [, name, index, quoted, each] = found
     if (name !== undefined) path.push(name)
     else if (each !== undefined) path.push(EACH_NAME)
-    else if (index !== undefined) path.push(index === '' ? EACH : Number(index))
+    else if (index !== undefined) path.push(stepOf(index))
     else {
       try {
         path.push(JSON.parse(quoted as string) as string)
@@ -217,7 +251,7 @@ export function formatPointer(path: Path): string | undefined {
   let pointer = ''
   for (let i = 1; i < path.length; i++) {
     const key = path[i] as string | number
-    if (isLong(key) || key === EACH_NAME) return undefined
+    if (isLong(key) || (typeof key === 'number' && key < 0)) return undefined
     const isPlain = typeof key === 'number' || !/[~/]/.test(key)
     pointer += `/${isPlain ? key : key.replaceAll('~', '~0').replaceAll('/', '~1')}`
   }
@@ -238,7 +272,8 @@ export function valueAt(root: unknown, path: Path, from = 0): unknown {
         : undefined
     if (key === EACH_NAME)
       return isNamed(value) ? Object.values(value).map((element) => valueAt(element, path, i + 1)) : undefined
-    value = Object.hasOwn(value, key) ? (value as Record<string | number, unknown>)[key] : undefined
+    const own = isFromEnd(key) && Array.isArray(value) ? indexFromEnd(key as number, value.length) : key
+    value = Object.hasOwn(value, own) ? (value as Record<string | number, unknown>)[own] : undefined
   }
   return value
 }

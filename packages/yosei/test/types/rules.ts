@@ -1,6 +1,6 @@
 // biome-ignore-all format: each declaration that must not compile stands on the line after its mark
 /** Rules, conditions, lookups, turns, groups and handlers: what compiles, and what must not. */
-import { type Accepted, type BatchFinds, choice, endpoint, type FoundBy, file, group, instant, intake, integer, judge, judgeParts, list, type Out, type Piece, record, refuse, type Sent, serve, tagged, text } from 'yosei'
+import { type Accepted, type BatchFinds, choice, endpoint, type FoundBy, file, group, instant, intake, integer, judge, judgeParts, list, type Out, type Piece, record, refuse, type Sent, serve, tagged, text, tuple } from 'yosei'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(..._: Same<A, B> extends true ? [] : ['not the same type']) => undefined
@@ -60,6 +60,19 @@ export async function use(services: Services) {
     plain: ({ path, query }, { found }) => { same<typeof path.site, string>(); same<typeof query.page, number>(); return found.site + 1 },
   }, { services })
 }
+
+// Elements by their index: of a list one that may be missing, of a tuple the one that stands there.
+const placed = { body: record({ rows: list(record({ n: integer(), tags: list(text()) })), grid: list(list(integer())), pair: tuple([integer(), text()]) }) }
+endpoint('POST /x', { ...placed, rules: (on) => [
+  on.equal('body.rows[0].n', 'body.rows[-1].n'), on.ascending('body.rows[].n', 'body.pair[0]'), on.differ('body.rows[].tags[0]', 'body.pair[1]'), on.needed('body.rows[1]', on.is('body.grid[0][-1]', 4)), on.sumWithin('body.grid[-1][]', { atMost: 'body.pair[0]' }),
+  on.check({ reads: ['body.rows[0].n', 'body.pair[1]', 'body.rows[].tags[0]', 'body.grid[2]'], code: 'x', holds: (n, name, tags, row) => { same<typeof n, number | undefined>(); same<typeof name, string>(); same<typeof tags, (string | undefined)[]>(); same<typeof row, number[] | undefined>(); return true } }),
+] })
+// @ts-expect-error two kinds
+endpoint('POST /x', { ...placed, rules: (on) => [on.equal('body.pair[0]', 'body.pair[1]')] })
+// @ts-expect-error what is no list has no elements
+endpoint('POST /x', { ...placed, rules: (on) => [on.sent('body.rows[0].n[0]')] })
+// @ts-expect-error an index is a number
+endpoint('POST /x', { ...placed, rules: (on) => [on.equal('body.rows[x].n', 'body.rows[0].n')] })
 
 // For each rule and condition: an address that does not exist, and where it compares, two kinds that do not.
 // @ts-expect-error
