@@ -3,15 +3,18 @@
 import { bringFormats, byteRangesFormat, entityTagsFormat, httpDateFormat } from '../grammar/formats.js'
 import {
   type ByteRange,
+  byteRangeTexts,
   type EntityTag,
-  readByteRanges,
-  readEntityTags,
+  entityTagTexts,
+  httpDates,
+  isOfTwoDigits,
   readHttpDate,
   writeByteRanges,
   writeEntityTags,
   writeHttpDate,
 } from '../grammar/http.js'
 import type { Asking } from '../terms/asking.js'
+import { canonical } from '../terms/canonical.js'
 import { mistake } from '../terms/mistake.js'
 import type { Common, Field, NeedOf, Null } from '../terms/types.js'
 import { choice, integer, list, readAs, text } from './fields.js'
@@ -22,12 +25,13 @@ const further = <S, T>(
   read: (sent: S, asking: Asking) => T | undefined,
   code: string,
   write: (value: T) => unknown,
-  key: (value: T) => string = (value) => String(write(value)),
+  /** What makes it the same as another; if it is left out, its data. */
+  key: (value: T) => string = canonical,
 ): never =>
   readAs(base, (sent, asking) => (sent === null ? (null as T) : read(sent as S, asking)) as never, {
     code,
     write: (value: T) => (value === null ? null : write(value)),
-    key: (value: T) => (value === null ? 'null' : key(value)),
+    key: key === canonical ? key : (value: T) => (value === null ? 'null' : key(value)),
   } as never) as never
 
 /**
@@ -41,7 +45,8 @@ export function httpDate<const O extends Common<string> = {}>(
 ): Field<Date | Null<O>, string | Null<O>, NeedOf<O>> {
   bringFormats({ 'http-date': httpDateFormat })
   const base = text({ ...options, format: 'http-date' } as Common<string>)
-  const read = (sent: string, { now }: Asking) => new Date(Number(readHttpDate(sent, now.getTime())))
+  const read = (sent: string, asking: Asking) =>
+    new Date(Number(isOfTwoDigits(sent) ? readHttpDate(sent, asking.now.getTime()) : httpDates.read(sent)))
   return further(base, read, 'wrong_format', writeHttpDate)
 }
 
@@ -85,7 +90,7 @@ export function entityTags<const O extends Common<string> = {}>(
 ): Field<'*' | readonly EntityTag[] | Null<O>, string | Null<O>, NeedOf<O>> {
   bringFormats({ 'entity-tags': entityTagsFormat })
   const base = text({ ...options, format: 'entity-tags' } as Common<string>)
-  return further(base, readEntityTags, 'wrong_format', writeEntityTags)
+  return further(base, entityTagTexts.read, 'wrong_format', writeEntityTags)
 }
 
 /**
@@ -100,7 +105,7 @@ export function byteRanges<const O extends Common<string> = {}>(
 ): Field<readonly ByteRange[] | Null<O>, string | Null<O>, NeedOf<O>> {
   bringFormats({ 'byte-ranges': byteRangesFormat })
   const base = text({ ...options, format: 'byte-ranges' } as Common<string>)
-  return further(base, readByteRanges, 'wrong_format', writeByteRanges)
+  return further(base, byteRangeTexts.read, 'wrong_format', writeByteRanges)
 }
 
 /** By what a list is sorted, and which way. */
@@ -124,10 +129,13 @@ export function sortKeys<const K extends string, const O extends Common<readonly
   const both = (Array.isArray(names) ? names : []).flatMap((name): string[] => [name, `-${name}`])
   const one = further(
     choice(both),
-    (sent: string): SortKey<string> => ({ key: sent.replace(/^-/, ''), descending: sent.startsWith('-') }),
+    (sent: string): SortKey<string> => {
+      const descending = sent.startsWith('-')
+      return { key: descending ? sent.slice(1) : sent, descending }
+    },
     'not_a_choice',
     ({ key, descending }: SortKey<string>) => `${descending ? '-' : ''}${key}`,
-    ({ key }: SortKey<string>) => key,
+    ({ key }) => key,
   )
   return list(one, { explode: false, distinct: true, ...options } as {}) as never
 }

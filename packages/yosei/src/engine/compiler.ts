@@ -10,7 +10,7 @@ import type { Node } from '../kinds/kind.js'
 import { type ListNode, mayRepeat, reportRepeated, valueUnder } from '../kinds/list.js'
 import { holdsExactly } from '../kinds/number.js'
 import { matches } from '../kinds/patterns.js'
-import { callReader, type ReadAsNode, settleRead } from '../kinds/read-as.js'
+import { callReader, identify, type ReadAsNode, settleRead } from '../kinds/read-as.js'
 import { readNode, readOnce } from '../kinds/reading.js'
 import { keepOrReport, type RecordNode } from '../kinds/record.js'
 import { asking, clock, countFaults, type Run, reportSent, type Source } from '../kinds/run.js'
@@ -18,6 +18,7 @@ import type { ScalarKind } from '../kinds/scalar.js'
 import { reportMisnamed, type TableNode } from '../kinds/table.js'
 import { codePoints } from '../kinds/text.js'
 import type { Code } from '../kinds/writer.js'
+import { isPromise } from '../terms/at-once.js'
 import type { Endpoint } from '../terms/endpoint.js'
 import { isEmpty, put } from '../terms/own.js'
 import type { Part } from '../terms/parts.js'
@@ -178,6 +179,10 @@ const library = {
     const read = callReader(node, base, run)
     // Of what is no object nothing is to be said.
     if (read !== undefined && typeof read !== 'object' && typeof read !== 'function') return read
+    if (read !== undefined && !run.trace && !isPromise(read)) {
+      identify(node, read, base)
+      return read
+    }
     return within(run, path, () => settleRead(node, read, base, sent, run))
   },
   enter: (run: Run, reader: Entered, value: unknown, path: Steps, parsed: boolean): unknown =>

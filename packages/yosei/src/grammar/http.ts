@@ -48,6 +48,32 @@ function timeOf(
 /** As senders must write it: `Sat, 01 Mar 2031 22:30:00 GMT`. */
 export const writeHttpDate = (date: Date): string => date.toUTCString()
 
+/**
+ * A reader of texts that are checked before they are read: what the check has read of a text, the reading that follows
+ * takes.
+ */
+export function checkedFirst<T>(parse: (text: string) => T | undefined) {
+  let checked: string | undefined
+  let found: T | undefined
+  return {
+    takes(text: string): boolean {
+      found = parse(text)
+      checked = text
+      return found !== undefined
+    },
+    read(text: string): T | undefined {
+      const value = checked === text ? found : parse(text)
+      // No two readings share what they give.
+      checked = undefined
+      found = undefined
+      return value
+    },
+  }
+}
+export const httpDates = /* @__PURE__ */ checkedFirst((text) => readHttpDate(text))
+/** Whether the year of an HTTP date has two digits, so that the clock says which it is. */
+export const isOfTwoDigits = (text: string): boolean => text.length > 'Sat, 01 Mar 2031 22:30:00 GMT'.length
+
 /** An entity tag (RFC 9110, section 8.8.3). */
 export interface EntityTag {
   /** What stands between the quotes. */
@@ -58,16 +84,19 @@ export interface EntityTag {
 /** `*`, or a list of entity tags (RFC 9110, sections 13.1.1 and 13.1.2); `undefined` if it is neither. */
 export function readEntityTags(text: string): '*' | readonly EntityTag[] | undefined {
   if (text.trim() === '*') return '*'
-  // Blanks stand in one place each, so that a run of them is tried one way.
-  const one = /[\t ]*(?:(W\/)?"([\x21\x23-\x7e\x80-\xff]*)"[\t ]*)?(,|$)/y
   const tags: EntityTag[] = []
+  oneTag.lastIndex = 0
   for (;;) {
-    const [, weak, tag, end] = one.exec(text) ?? []
-    if (end === undefined) return undefined
+    const found = oneTag.exec(text)
+    if (!found) return undefined
+    const [, weak, tag, end] = found
     if (tag !== undefined) tags.push({ tag, weak: weak !== undefined })
     if (end === '') return tags.length > 0 ? tags : undefined
   }
 }
+/** Blanks stand in one place each, so that a run of them is tried one way. */
+const oneTag = /[\t ]*(?:(W\/)?"([\x21\x23-\x7e\x80-\xff]*)"[\t ]*)?(,|$)/y
+export const entityTagTexts = /* @__PURE__ */ checkedFirst(readEntityTags)
 export const writeEntityTags = (tags: '*' | readonly EntityTag[]): string =>
   tags === '*' ? '*' : tags.map(({ tag, weak }) => `${weak ? 'W/' : ''}"${tag}"`).join(', ')
 
@@ -91,11 +120,10 @@ export function readByteRanges(text: string): readonly ByteRange[] | undefined {
   const [, unit, set = ''] = rangeUnit.exec(text) ?? []
   if (unit === undefined) return undefined
   if (unit.toLowerCase() !== 'bytes') return []
-  // Blanks stand in one place each, so that a run of them is tried one way.
-  const one = /[\t ]*(?:(\d*)-(\d*)[\t ]*)?(,|$)/y
   const ranges: ByteRange[] = []
+  oneRange.lastIndex = 0
   for (;;) {
-    const [, from, to = '', end] = one.exec(set) ?? []
+    const [, from, to = '', end] = oneRange.exec(set) ?? []
     const [first, last] = [countOf(from ?? ''), countOf(to)]
     if (end === undefined || (from !== undefined && to !== '' ? from !== '' && last < first : from === ''))
       return undefined
@@ -103,6 +131,9 @@ export function readByteRanges(text: string): readonly ByteRange[] | undefined {
     if (end === '') return ranges.length > 0 ? ranges : undefined
   }
 }
+/** Blanks stand in one place each, so that a run of them is tried one way. */
+const oneRange = /[\t ]*(?:(\d*)-(\d*)[\t ]*)?(,|$)/y
+export const byteRangeTexts = /* @__PURE__ */ checkedFirst(readByteRanges)
 /** Of no range there is no text: a unit that is none stands for it. */
 export const writeByteRanges = (ranges: readonly ByteRange[]): string =>
   ranges.length === 0

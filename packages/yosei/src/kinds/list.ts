@@ -13,6 +13,7 @@ import { sameAs } from './same.js'
 import { checkLength, miss } from './scalar.js'
 import { formsOf, keepsEmpty, sentShape } from './shape.js'
 import { fieldsNamed } from './tagged.js'
+import type { Writer } from './writer.js'
 
 declare module './kind.js' {
   interface Kinds {
@@ -212,13 +213,13 @@ export const listCode: CodeOf<ListNode> = {
     ].join(' && ')
     choose(whole, test, () => {
       const [index, made] = [writer.name('i'), writer.name('o')]
-      const by = typeof node.distinct === 'string' ? node.distinct : undefined
-      const values = by === undefined ? made : writer.name('o')
-      writer.line(`const ${made} = []${by === undefined ? '' : `, ${values} = []`}`)
+      const value = node.distinct ? comparedCode(writer, node) : undefined
+      const values = value ? writer.name('o') : made
+      writer.line(`const ${made} = []${value ? `, ${values} = []` : ''}`)
       writer.block(`for (let ${index} = 0; ${index} < ${read}.length; ${index}++) {`, () => {
         const one = whole.emit(node.item, elementOf(read, index), below(place, index, EACH))
         writer.line(`${made}.push(${one})`)
-        if (by !== undefined) writer.line(`${values}.push(${valueBy(node.item, one, by)})`)
+        if (value) writer.line(`${values}.push(${value(one)})`)
       })
       if (node.distinct && !comparedIn(node).every(isByItself))
         writer.line(`repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`)
@@ -229,11 +230,17 @@ export const listCode: CodeOf<ListNode> = {
   },
 }
 
-/** What stands under a name in an element that was read: of a record that is known without a look at what it is. */
-const valueBy = (item: Node, read: string, name: string): string =>
-  item.kind === 'record' && !(name in Object.prototype)
-    ? `${read}${optionalAccess(name)}`
-    : `valueUnder(${read}, ${quote(name)})`
+/** What is compared of an element that was read, if that is not the element. */
+function comparedCode(writer: Writer, { item, distinct }: ListNode): ((element: string) => string) | undefined {
+  if (typeof distinct === 'string')
+    // A record is known without a look at what it is.
+    return item.kind === 'record' && !(distinct in Object.prototype)
+      ? (element) => `${element}${optionalAccess(distinct)}`
+      : (element) => `valueUnder(${element}, ${quote(distinct)})`
+  if (item.kind !== 'readAs' || !item.key) return undefined
+  const key = writer.bind(item.key)
+  return (element) => `(${element} == null ? ${element} : ${key}(${element}))`
+}
 
 /** A hole or `undefined` in an array that a program made counts as null, as in JSON. */
 export const elementOf = (read: string, index: string | number) =>

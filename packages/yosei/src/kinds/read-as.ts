@@ -2,7 +2,7 @@
 
 import { tellAddress } from '../terms/address.js'
 import type { Asking } from '../terms/asking.js'
-import { atOnce } from '../terms/at-once.js'
+import { atOnce, isPromise } from '../terms/at-once.js'
 import { canonical, identifyBy } from '../terms/canonical.js'
 import type { Code } from '../terms/codes.js'
 import type { Declared } from '../terms/declared.js'
@@ -82,19 +82,27 @@ export function callReader(node: ReadAsNode, base: unknown, run: Run): unknown {
 
 /** Tells what could not be read, and what makes an object the same as another. */
 export function settleRead(node: ReadAsNode, read: unknown, base: unknown, sent: unknown, run: Run): unknown {
-  atOnce(read, `the reader of ${tellAddress(run.path)}`)
+  if (isPromise(read)) atOnce(read, `the reader of ${tellAddress(run.path)}`)
   const last = run.trace?.readings.at(-1)
   if (last && run.trace && last.address === tellAddress(run.path)) {
     run.trace.readings.pop()
     note(run, last.how, last.sent, read)
   }
   if (read !== undefined) {
-    identifyBy(read, () => (node.key ? `#${node.key(read as never)}` : `~${canonical(base)}`))
+    identify(node, read, base)
     return read
   }
   // A code of its user's, who gives the words as well.
   const code = node.code as Code
   return readsScalar(node, run) ? reportSent(run, node, code, sent) : report(run, node, code)
+}
+
+/** Says what makes an object that was read the same as another. */
+export function identify(node: ReadAsNode, read: unknown, base: unknown): void {
+  const { key } = node
+  // Then its own data say it.
+  if (key === canonical) return
+  identifyBy(read, key ? () => `#${key(read as never)}` : () => `~${canonical(base)}`)
 }
 
 const readsScalar = ({ base }: ReadAsNode, run: Run): boolean =>
