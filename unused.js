@@ -8,12 +8,16 @@ import { parseSync } from '@swc/core'
 import { globSync } from 'tinyglobby'
 
 const root = import.meta.dirname
-const manifests = ['.', ...globSync('packages/*/package.json').map(dirname), 'examples/observatory', 'site'].map(
-  (folder) => ({
-    folder: resolve(root, folder),
-    ...JSON.parse(readFileSync(join(root, folder, 'package.json'), 'utf8')),
-  }),
-)
+const manifests = [
+  '.',
+  ...globSync('packages/*/package.json').map(dirname),
+  'examples/observatory',
+  'examples/parcels',
+  'site',
+].map((folder) => ({
+  folder: resolve(root, folder),
+  ...JSON.parse(readFileSync(join(root, folder, 'package.json'), 'utf8')),
+}))
 const files = globSync('{packages,examples,test,docs,site}/**/*.{ts,tsx,js}', {
   cwd: root,
   ignore: '**/node_modules/**',

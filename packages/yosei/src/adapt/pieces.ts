@@ -83,12 +83,14 @@ const refusalFault = ({ code, message, at, fault, status }: Refusing, place: Pat
     messages: message,
     status,
   }
-/** What is wrong with an element, as a problem document has it. */
+/** What is wrong with an element: its fields as a problem document has them, or what the intake's envelope makes of it. */
 function fieldsOf(faults: readonly Fault[], statuses: Statuses | undefined, { app, message }: Progress): object {
   const { status } = firstOf(faults, statuses)
   const wishes = { accept: undefined, language: fieldOf(message.headers, 'accept-language') }
-  const house = { languages: app.languages, naming: app.naming }
+  const { envelope, languages, naming } = app
+  const house = { envelope, languages, naming }
   const about = { status, stage: 'handle', house, room: Number.POSITIVE_INFINITY } as const
-  const { fields } = JSON.parse(String(replyTo(reject(undefined, faults, about), wishes, '').body))
-  return { status, fields }
+  const { body, headers } = replyTo(reject(undefined, faults, about), wishes, '')
+  const written = headers['content-type']?.startsWith('text/') ? String(body) : JSON.parse(String(body))
+  return envelope ? { status, problem: written } : { status, fields: written.fields }
 }

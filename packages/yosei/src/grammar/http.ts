@@ -52,7 +52,7 @@ export const writeHttpDate = (date: Date): string => date.toUTCString()
  * A reader of texts that are checked before they are read: what the check has read of a text, the reading that follows
  * takes.
  */
-export function checkedFirst<T>(parse: (text: string) => T | undefined) {
+function checkedFirst<T>(parse: (text: string) => T | undefined) {
   let checked: string | undefined
   let found: T | undefined
   return {
