@@ -7,7 +7,7 @@ import {
   EACH,
   EACH_NAME,
   firstEach,
-  isFromEnd,
+  firstFromEnd,
   lastEach,
   type Path,
   parseAddress,
@@ -122,7 +122,7 @@ export function listsShared(paths: readonly Path[]): Path {
 /** The paths that an address with `[]` or `{}` stands for in this input; the first steps may be settled already. */
 export function concrete(input: Parts, path: Path, settled: Path = []): Path[] {
   const at = firstEach(path)
-  const hasEnds = path.some(isFromEnd)
+  const hasEnds = firstFromEnd(path) >= 0
   if (at < 0) return [hasEnds ? withIndices(input, path) : path]
   const steps = settled.length > 0 ? settled.slice(0, 1) : stepsOf(valueAt(input, path.slice(0, at)), path[at])
   const isLast = firstEach(path, at + 1) < 0
@@ -218,7 +218,7 @@ export const isNone = (value: unknown): value is undefined | null => value === u
 
 /** Of an element that is counted from the end, and is not there, its list is blamed. */
 function toThere(path: Path): Path {
-  const at = path.findIndex(isFromEnd)
+  const at = firstFromEnd(path)
   return at < 0 ? path : path.slice(0, at)
 }
 

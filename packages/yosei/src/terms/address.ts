@@ -113,11 +113,16 @@ export const EACH_NAME = -2
 const fromEnd = (count: number) => EACH_NAME - count
 /** Whether a step is to an element that is counted from the end. */
 export const isFromEnd = (key: string | number | undefined): boolean => typeof key === 'number' && key < EACH_NAME
+/** Where a path first goes to such an element; below zero if it goes to none. */
+export function firstFromEnd(path: Path): number {
+  for (let at = 0; at < path.length; at++) if (isFromEnd(path[at])) return at
+  return -1
+}
 /** The index of an element that is counted from the end; below zero if there are not so many. */
 export const indexFromEnd = (key: number, length: number): number => length + key - EACH_NAME
 /** A path in this input: what it counts from the end, by its index, if there are so many. */
 export function withIndices(root: unknown, path: Path): Path {
-  const at = path.findIndex(isFromEnd)
+  const at = firstFromEnd(path)
   // Behind each of several, there are as many.
   if (at < 0 || (firstEach(path) >= 0 && firstEach(path) < at)) return path
   const list = valueAt(root, path.slice(0, at))
