@@ -7,7 +7,7 @@
 import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
 import { connect } from 'node:net'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
@@ -22,24 +22,26 @@ const { values } = parseArgs({ options: { seconds: { type: 'string', default: '6
 const seconds = Number(values.seconds)
 const seed = Number(values.seed ?? Date.now() % 1_000_000)
 
-/** A module of the tests, without its types. */
-async function fromTests(name) {
-  const folder = fileURLToPath(new URL('../test/made/', import.meta.url))
-  mkdirSync(folder, { recursive: true })
+const made = new Set()
+/** A module of the tests, without its types, and those that it imports. */
+function unTyped(name) {
+  const path = fileURLToPath(new URL(`../test/made/${name}.js`, import.meta.url))
+  if (made.has(name)) return path
+  made.add(name)
+  mkdirSync(dirname(path), { recursive: true })
   const source = fileURLToPath(new URL(`../test/${name}.ts`, import.meta.url))
   const options = { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }
-  writeFileSync(
-    join(folder, `${name}.js`),
-    transformFileSync(source, options)
-      .code.replaceAll("'../dist/", "'../../dist/")
-      .replaceAll(/(["'])\.\/([\w-]+)\.ts\1/g, "'./$2.js'"),
-  )
-  return import(join(folder, `${name}.js`))
+  const code = transformFileSync(source, options)
+    .code.replaceAll("'../dist/", "'../../dist/")
+    .replaceAll(/(["'])\.\/([\w-]+)\.ts\1/g, "'./$2.js'")
+  for (const [, imported] of code.matchAll(/'\.\/([\w-]+)\.js'/g)) unTyped(imported)
+  writeFileSync(path, code)
+  return path
 }
+const fromTests = (name) => import(unTyped(name))
 const { bothVerdicts, enginePairs } = await fromTests('samples')
 const { growthOf, mostGrowth, readers, repetitive } = await fromTests('growth')
 const { spoilt } = await fromTests('hostile')
-await fromTests('oracle')
 const { cases, differences } = await fromTests('oracle-cases')
 const { kinds, marks, outputs, places, written } = await fromTests('secrets')
 const { miswritten, writings } = await fromTests('written')
