@@ -209,6 +209,7 @@ const table_: [declare: () => unknown, told: string][] = [
   [() => rule((on) => on.differ('body.row[].name', 'body.note')), 'body.row[].name is not declared. It may be body.rows[].name that is meant.'],
   [() => endpoint('POST /x', { body: record({ ring: list(integer(), { length: [1, 3] }), n: integer() }), rules: (on: On) => [on.equal('body.ring[-4]', 'body.n')] }), 'body.ring[-4] is not declared. It may be body.ring[] that is meant.'],
   [() => endpoint('POST /x', { body: record({ rows: list(record({ a: integer({ optional: true }) })) }), rules: (on: On) => [on.fill('body.rows[0].a', [], () => 1)] }), 'body.rows[0].a is one element of a list. Fill in each of them: write [].'],
+  [() => endpoint('POST /x', { body: record({ rows: list(text()) }), rules: (on: On) => [on.absent('body.rows[1]', on.is('body.rows[]', 'x'))] }), 'its condition asks about body.rows[], and it also names body.rows[1]. Write [] in both, or an index in both.'],
   [() => endpoint('POST /x', { body: list(record({ a: integer() }), { piecewise: true }), rules: (on: On) => [on.equal('body[0].a', 'body[-1].a')] }), 'it reads body[0].a, and is not about one element'],
   [() => rule((on) => on.together(['body.a', 'body.b'])), 'its argument 1 is an address, and not a list of 2'],
   [() => rule((on) => on.atLeastOne()), "rule atLeastOne: its argument 1 is an address, and not undefined"],

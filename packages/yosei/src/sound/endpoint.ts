@@ -18,8 +18,18 @@ import { addressesIn, mistakeIn } from '../rules/conditions.js'
 import { strays } from '../rules/input.js'
 import { measuresAt } from '../rules/measure.js'
 import { isOther } from '../rules/other.js'
+import type { AnyRule } from '../rules/rule.js'
 import { addressesOf, type PlacedRule } from '../rules/rules.js'
-import { firstEach, formatAddress, indexFromEnd, isEach, isFromEnd, type Path, parseAddress } from '../terms/address.js'
+import {
+  EACH,
+  firstEach,
+  formatAddress,
+  indexFromEnd,
+  isEach,
+  isFromEnd,
+  type Path,
+  parseAddress,
+} from '../terms/address.js'
 import { type Mistake, mistake } from '../terms/mistake.js'
 import { nearestOf } from '../terms/nearest.js'
 import {
@@ -145,13 +155,34 @@ export function checkRules(node: EndpointNode, placed: readonly PlacedRule[]): v
     check(`rule ${rule.rule}`, addressesOf(rule), base)
     const measuresOf = (address: string) => measuresAt(root, [...base, ...(parseAddress(address) ?? [])])
     if (rule.status !== undefined) checkStatus(`${signature}, rule ${rule.rule}`, 'its status', rule.status, 400)
-    const conditions = [...('when' in rule && rule.when ? [rule.when] : []), ...(rule.during ?? [])]
+    const conditions = [
+      ...('when' in rule && rule.when ? [rule.when] : []),
+      ...('where' in rule && rule.where ? [rule.where] : []),
+      ...(rule.during ?? []),
+    ]
     const wrong =
       ruleInService(rule).mistake(rule, measuresOf, (address) => isDeclaredIn(node, address, base)) ??
       (rule.during ?? []).map((one) => mistakeIn(one, measuresOf)).find((one) => one !== undefined) ??
-      conditions.map((one) => neverIn(one, root, base)).find((one) => one !== undefined)
+      conditions.map((one) => neverIn(one, root, base)).find((one) => one !== undefined) ??
+      mixedIn(rule, conditions.flatMap(addressesIn))
     if (wrong) mistake(`${signature}, rule ${rule.rule}`, ...wrong)
   }
+}
+
+/** A condition on each element of a list says nothing about one that is named by its index. */
+function mixedIn(rule: AnyRule, looked: readonly string[]): Mistake | undefined {
+  const own = 'when' in rule ? rule.blames : [...rule.blames, ...rule.reads]
+  for (const address of [...own, ...looked]) {
+    const path = parseAddress(address) ?? []
+    const each = looked.find((one) => {
+      const other = parseAddress(one) ?? []
+      const apart = path.findIndex((key, at) => key !== other[at])
+      return other[apart] === EACH && typeof path[apart] === 'number'
+    })
+    if (each !== undefined)
+      return [`its condition asks about ${each}, and it also names ${address}`, 'Write [] in both, or an index in both']
+  }
+  return undefined
 }
 
 /** @throws DeclarationError if elements that are judged each alone lie where they cannot be, or something else reads them. */
