@@ -9,7 +9,7 @@ const body = record({
   days: list(record({ on: day(), slots: list(record({ from: integer(), until: integer(), team: text(optional), price: decimal(optional) })) }), optional),
   marks: list(integer(), optional),
   from: day(optional), until: day(optional), low: integer(optional), high: integer(optional), opens: instant(optional), closes: instant(optional),
-  nodes: list(record({ id: text(optional), to: list(text(), optional), up: text(optional), price: decimal(optional), pin: text({ secret: true, ...optional }) }), optional), named: table(integer(), optional),
+  nodes: list(record({ id: text(optional), to: list(text(), optional), up: text(optional), price: decimal(optional), pin: text({ secret: true, ...optional }) }), optional), named: table(integer(), optional), stores: list(table(integer()), optional),
   depots: list(record({ sites: list(record({ id: integer() })), goods: list(record({ at: integer() })) }), optional), word: text(optional),
   stays: list(record({ from: day(), until: day(optional) }), optional),
   net: decimal(optional), gross: decimal(optional), short: duration(optional), long: duration(optional), free: anything(optional), mixed: either([instant(), integer()], optional),
@@ -38,6 +38,7 @@ test.each<[string, (on: RuleMaker<Input>) => Rule, object, string[]]>([
   ['in each outer element', (on) => on.among('body.depots[].goods[].at', 'body.depots[].sites[].id'), { depots: [{ sites: [{ id: 1 }], goods: [{ at: 1 }, { at: 2 }] }, { sites: [{ id: 2 }], goods: [{ at: 2 }] }] }, ['body.depots[0].goods[1].at not_among: must be one of body.depots[0].sites[].id; 2 was sent']],
   ['names of a table, whose names tell no more than themselves', (on) => on.among('body.nodes[].id', { namesOf: 'body.named' }), { nodes: [{ id: 'north' }, { id: 'sout' }, { id: 'toString' }], named: { north: 1, south: 2 } }, [
     'body.nodes[1].id not_among: must be a name in body.named, such as south; "sout" was sent', 'body.nodes[2].id not_among: must be a name in body.named; "toString" was sent']],
+  ['names of the tables in a list, and no indices', (on) => on.among('body.nodes[].id', { namesOf: 'body.stores[]' }), { nodes: [{ id: 'a' }, { id: '0' }, { id: 'c' }], stores: [{ a: 1 }, { c: 2 }] }, ['body.nodes[1].id not_among: must be a name in body.stores[]; "0" was sent']],
   ['what it is to be among cannot be read', known, { nodes: [{ id: 'a', to: ['b'] }, { id: 5 }] }, ['body.nodes[1].id wrong_type: must be text; 5 was sent']],
   ['one that cannot be read hides no other', known, { nodes: [{ id: 'a', to: [5, 'b'] }] }, ['body.nodes[0].to[0] wrong_type: must be text; 5 was sent', 'body.nodes[0].to[1] not_among: must be one of body.nodes[].id; "b" was sent']],
   ['among secrets', (on) => on.among('body.word', 'body.nodes[].pin'), { word: 'nort', nodes: [{ pin: 'north' }] }, ['body.word not_among: must be one of body.nodes[].pin']],

@@ -168,7 +168,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
     return places(world, a).flatMap((place) => {
       if (during.length > 0 && !isSound(during.flatMap(condPaths), place)) return []
       if (name === 'needed' ? !isSound([a, ...conditionPaths], place) : !isSound(conditionPaths, place) || isWrongAbove(world, place)) return []
-      const isInNone = place.some((_, index) => ((typeof place[index] === 'number' && index < base.length) || isEach(a[index])) && index < place.length - 1 && none(at2(world.input, place.slice(0, index + 1))))
+      const isInNone = place.some((_, index) => (typeof place[index] === 'number' || isEnd(place[index]) || isEach(a[index])) && index < place.length - 1 && none(at2(world.input, place.slice(0, index + 1))))
       if (isInNone || !meets(when as Cond, place) || !holdAll(place)) return []
       return isSent(world, place) === (name === 'absent') ? [fault(place, name === 'needed' ? 'needed' : 'not_allowed_here')] : []
     })
@@ -237,8 +237,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
     const isGroupWrong = (place: Path) => shares.some((one) => isWrong(world, settled(settled(one, scope), place)))
     if (name === 'among') {
       const [target, [from = []]] = [settled(b, scope), own]
-      const holder = at2(world.input, target)
-      const names = holder?.is === 'object' ? Object.keys(holder.fields) : []
+      const names = places(world, target).flatMap((one) => { const holder = at2(world.input, one); return holder?.is === 'object' ? Object.keys(holder.fields) : [] })
       const others = places(world, target).map((one) => at2(world.input, one)).filter((one) => !none(one))
       return places(world, from).filter((place) => speaksOf(place) && !isWrong(world, place)).flatMap((place) => {
         const val = at2(world.input, place)

@@ -2,6 +2,7 @@
 import { amongWords } from '../catalogue/english.js'
 import { isSecret, nodesAt } from '../kinds/locate.js'
 import { Place, quoted } from '../kinds/phrase.js'
+import { isNamed } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import { suggest } from '../kinds/suggest.js'
 import { type Address, lastEach, parseAddress, valueAt } from '../terms/address.js'
@@ -98,15 +99,13 @@ export const among: RuleOf<Among> = {
     const { root, input, scope, isWrong, speaksOf, run } = matter
     const [from, others] = [pathOf(rule.address, scope), pathOf(rule.others, scope)]
     if (isWrong(others)) return []
-    const nodes = [rule.address, ...(rule.areNames ? [] : [rule.others])].flatMap((address) =>
-      nodesAt(root, declaredAt(address, scope)),
-    )
-    const same = sameAs(nodes)
+    const nodes = [rule.address, rule.others].flatMap((address) => nodesAt(root, declaredAt(address, scope)))
+    // A name is a text, and no number that is written like it.
+    const same = rule.areNames ? (value: unknown) => value : sameAs(nodes)
+    const values = concrete(input, others).map((place) => valueAt(input, place))
     const there = rule.areNames
-      ? Object.keys(valueAt(input, others) ?? {})
-      : concrete(input, others)
-          .map((place) => valueAt(input, place))
-          .filter((one) => !isNone(one))
+      ? values.flatMap((table) => (isNamed(table) ? Object.keys(table) : []))
+      : values.filter((one) => !isNone(one))
     const known = new Set(there.map(same))
     const isHidden = isSecret(root, from) || isSecret(root, others)
     const texts = isHidden ? [] : there.filter((one) => typeof one === 'string')
@@ -148,7 +147,7 @@ export const amongInService: RuleInService<Among> = {
       const table = terms.value(others)
       if (table === undefined) return undefined
       const name = writer.name('v')
-      writer.line(`for (const ${name} of Object.keys(${table} ?? none)) ${known}.add(${name})`)
+      writer.line(`for (const ${name} of isNamed(${table}) ? Object.keys(${table}) : none) ${known}.add(${name})`)
     } else {
       const isThere = terms.each(others, (value) => {
         writer.line(`if (${value} != null) ${known}.add(${key(value)})`)
