@@ -3,7 +3,7 @@ import { countWords, groupWords } from '../catalogue/english.js'
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
 import { literal } from '../kinds/scalar.js'
-import { type Address, isEach, lastEach, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, isEach, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import {
   aCondition,
   anAddress,
@@ -185,6 +185,13 @@ export const countInService: RuleInService<Count> = {
     const limit = others(rule).find((one) => lastEach(parseAddress(one) ?? []) >= lists || lists > lastEach(path))
     if (limit !== undefined)
       return [`${limit} is no one limit of the count`, 'Name a field outside of lists, or of those around this one']
+    const isElsewhere = (one: Path) => lastEach(one) >= 0 && listsShared([one, path]).length === 0
+    const far = looksAt(rule).find((one) => isElsewhere(parseAddress(one) ?? []))
+    if (far !== undefined)
+      return [
+        `where asks about ${far}, in another list than it counts`,
+        'Put that condition into a while around the count',
+      ]
     return (where && mistakeIn(where, measuresOf)) ?? mistakeOfBy(by, [address])
   },
   code(rule, terms) {
