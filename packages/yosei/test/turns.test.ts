@@ -79,7 +79,7 @@ describe('in one process', () => {
       '5',
       { 'path.slot': [{ code: 'busy', detail: 'is being worked on by another request' }] },
     ])
-    await sleep(400)
+    expect(await until(async () => turns.size === 0)).toBe(true)
     expect([(await post(url, '/0s/700ms/slots/slow')).status, room.left, turns.size]).toEqual([201, 7, 0])
     await close()
   })
