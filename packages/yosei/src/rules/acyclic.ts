@@ -3,9 +3,8 @@ import { cycleWords } from '../catalogue/english.js'
 import { isSecret, nodesAt } from '../kinds/locate.js'
 import { Phrase, quoted, type Speech } from '../kinds/phrase.js'
 import { sameAs } from '../kinds/same.js'
-import { type Address, firstEach, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { firstEach, type InList, type InMany, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
-import type { InMany } from './among.js'
 import type { Like } from './compare.js'
 import { keyCode } from './distinct.js'
 import { aroundLast } from './elements.js'
@@ -35,7 +34,7 @@ export interface AcyclicMaker<T> {
    * @example
    * on.acyclic('body.tasks[].id', 'body.tasks[].after[]')
    */
-  acyclic<const A extends Address<T> & `${string}[]${string}`, const B extends InMany<T>>(
+  acyclic<const A extends InList<T>, const B extends InMany<T>>(
     names: A,
     refersTo: Like<T, A, B>,
     options?: Wording,

@@ -5,7 +5,7 @@ import { Place, quoted } from '../kinds/phrase.js'
 import { isNamed } from '../kinds/run.js'
 import { sameAs } from '../kinds/same.js'
 import { suggest } from '../kinds/suggest.js'
-import { type Address, lastEach, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, type InMany, lastEach, parseAddress, valueAt } from '../terms/address.js'
 import { anAddress, eitherOf, type OptionType, taken } from '../terms/option-types.js'
 import type { Like } from './compare.js'
 import { keyCode } from './distinct.js'
@@ -28,8 +28,6 @@ declare module './rule.js' {
     among: Among
   }
 }
-/** The addresses inside of lists and tables, and of their elements. */
-export type InMany<T> = Address<T> & (`${string}[]${string}` | `${string}{}${string}`)
 /** The addresses of tables. */
 export type TableOf<T> = Address<T> extends infer A ? (A extends `${infer P}{}${string}` ? P : never) : never
 

@@ -4,7 +4,7 @@ import { compareDecimals, sumOf } from '../grammar/numbers.js'
 import { dayLength, readDay } from '../grammar/times.js'
 import { shapesAt } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
-import type { Address } from '../terms/address.js'
+import type { Address, InList } from '../terms/address.js'
 import type { Span } from '../terms/declared.js'
 import { aFlag, anAddress, merged, taken } from '../terms/option-types.js'
 import { readSpan } from '../terms/units.js'
@@ -49,7 +49,7 @@ export interface ApartMaker<T> {
    * @example
    * on.apart('body.windows[].opens', 'body.windows[].closes')
    */
-  apart<const A extends Address<T> & `${string}[]${string}`, const B extends Address<T>>(
+  apart<const A extends InList<T>, const B extends Address<T>>(
     start: A,
     end: Compared<T, A, B>,
     options?: InGroups<T> & ApartOptions,

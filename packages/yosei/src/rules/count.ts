@@ -3,7 +3,7 @@ import { countWords, groupWords } from '../catalogue/english.js'
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
 import { literal } from '../kinds/scalar.js'
-import { type Address, isEach, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
+import { type Address, type InMany, isEach, lastEach, type Path, parseAddress, valueAt } from '../terms/address.js'
 import {
   aCondition,
   anAddress,
@@ -15,7 +15,6 @@ import {
   taken,
   withOptions,
 } from '../terms/option-types.js'
-import type { InMany } from './among.js'
 import { byGroup, eachBounded, type Group, gather, grouping, mistakeOfBy, ofGroup, valuesIn } from './by.js'
 import type { AnyCondition, Condition } from './condition.js'
 import { addressesIn, holdingOf, mistakeIn } from './conditions.js'

@@ -2,7 +2,7 @@
 import { nodesAt } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
 import { sameAs } from '../kinds/same.js'
-import type { Address } from '../terms/address.js'
+import type { InList } from '../terms/address.js'
 import { anAddress } from '../terms/option-types.js'
 import { gather, mistakeOfBy, valuesIn } from './by.js'
 import { eachBy, elementOf, groupsOf, mistakeOfElements } from './elements.js'
@@ -26,7 +26,6 @@ declare module './rule.js' {
     distinct: Distinct
   }
 }
-type InList<T> = Address<T> & `${string}[]${string}`
 export interface DistinctMaker<T> {
   /**
    * No two elements of a list have all of these the same; one that lacks any of them is not compared. Blames the later.

@@ -2,7 +2,7 @@
 import { orderWords } from '../catalogue/english.js'
 import { isSecret } from '../kinds/locate.js'
 import { Place } from '../kinds/phrase.js'
-import type { Address } from '../terms/address.js'
+import type { InList } from '../terms/address.js'
 import { aFlag, anAddress, merged } from '../terms/option-types.js'
 import { gather, mistakeOfBy, valuesIn } from './by.js'
 import { type Element, eachBy, groupsOf, mistakeOfElements, restOf } from './elements.js'
@@ -32,7 +32,7 @@ export interface InOrderMaker<T> {
    * @example
    * on.inOrder('body.legs[].departs', { orEqual: true })
    */
-  inOrder(address: Address<T> & `${string}[]${string}`, options?: InGroups<T> & { orEqual?: boolean | undefined }): Rule
+  inOrder(address: InList<T>, options?: InGroups<T> & { orEqual?: boolean | undefined }): Rule
 }
 export interface InOrder extends Rule {
   readonly rule: 'inOrder'
