@@ -185,6 +185,7 @@ export const x = endpoint('POST /x', {
   const offered = (what: string) =>
     service.getCompletionsAtPosition(main, source.indexOf(what) + 5, {})?.entries.map(({ name }) => name)
   expect(offered('body.hihg')).toEqual(expect.arrayContaining(['body.high']))
+  expect(offered('body.hihg')).not.toContain('body.on')
   expect(offered('body.no')).toEqual(expect.arrayContaining(['body.on']))
 })
 

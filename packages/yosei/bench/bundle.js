@@ -16,14 +16,14 @@ const show = (verdict) => `document.title = JSON.stringify(${verdict})`
 /** Each with the kB (1,000 bytes, gzipped) that it may have without the plugin, and with it. */
 const pages = {
   'one text field': [
-    26.2,
-    18,
+    25.2,
+    17,
     `import { endpoint, judgeParts, record, text } from 'yosei/page'
 ${show("judgeParts(endpoint('POST /', { body: record({ name: text({ length: [1, 40] }) }) }), { body: { name: location.hash } }, { text: true })")}`,
   ],
   'ten fields and a rule': [
-    38.6,
-    32,
+    38,
+    31.6,
     `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
 use({ ascending })
 const form = endpoint('POST /', {
@@ -38,7 +38,7 @@ ${show('judgeParts(form, { body: Object.fromEntries(new FormData(document.forms[
   ],
   'the observatory': [
     undefined,
-    48.8,
+    48.5,
     `import { judgeParts } from 'yosei'
 import app from ${JSON.stringify(observatory)}
 ${show('judgeParts(app.endpoints.bookSession, { body: {} })')}`,

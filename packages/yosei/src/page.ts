@@ -5,7 +5,8 @@
  */
 
 import { text as declareText } from './declare/fields.js'
-import { judgeRulesBy } from './engine/judging.js'
+import { placedOn } from './declare/place.js'
+import { bringRuleEngine } from './engine/judging.js'
 import { runRules } from './engine/rules.js'
 import { bringFormats, formats } from './grammar/formats.js'
 import { type JudgePartsOptions, judgePartsBy } from './judge/parts.js'
@@ -49,7 +50,7 @@ export const text: typeof declareText = (options) => {
 export function use(rules: Partial<typeof everyRule>): void {
   // What they are given, the service has checked.
   bringWithConditions(rules)
-  judgeRulesBy(runRules)
+  bringRuleEngine({ placedOn, runRules })
 }
 export { acyclic } from './rules/acyclic.js'
 export { among } from './rules/among.js'

@@ -425,7 +425,12 @@ describe('what is right is never interpreted, in what the bench measures', () =>
     Object.defineProperty(run, 'path', { get: () => walk, set: isInterpreted })
     const sent = { path, query, header, body }
     const input = read(path, query, header, undefined, body, run as never, true, true)
-    const interpreter = { judgePlaced: isInterpreted, judgeUnplaced: isInterpreted, judgeOne: isInterpreted }
+    const interpreter = {
+      judgePlaced: isInterpreted,
+      judgeUnplaced: isInterpreted,
+      judge: isInterpreted,
+      wrong: {} as never,
+    }
     const about = {
       accept: undefined,
       isKnown: false,

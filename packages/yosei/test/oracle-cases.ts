@@ -670,7 +670,7 @@ function handedOver(
     asked++
     return undefined
   }
-  const interpreter = { judgePlaced: note, judgeUnplaced: note, judgeOne: note }
+  const interpreter = { judge: note, judgePlaced: note, judgeUnplaced: note, wrong: {} as never }
   const about = { accept: undefined, isKnown: false, isLost: false, isTextBody: false, found: 0, barred: undefined }
   judge?.({
     placed,
@@ -679,7 +679,7 @@ function handedOver(
     input,
     run,
     ...about,
-    interpreter: interpreter as never,
+    interpreter,
   })
   return asked
 }

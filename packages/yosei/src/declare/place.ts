@@ -30,8 +30,13 @@ export const placedRules = oncePerBody((endpoint, body): Placed => {
   return { root, rules: [...rules, ...endpoint.rules.map((rule) => placeRule(rule, root, [], []))], unplaced }
 })
 
-/** The rules that read only some parts, if not all parts are judged. */
-export const rulesOn = (placed: Placed, parts: readonly Part[] | undefined): Placed => {
+/** The rules that hold for a body of one media type; those that read only some parts, if not all parts are judged. */
+export const placedOn = (
+  endpoint: EndpointNode,
+  body: BodyNode | undefined,
+  parts: readonly Part[] | undefined,
+): Placed => {
+  const placed = placedRules(endpoint, body)
   if (!parts) return placed
   const { root, rules, unplaced } = placed
   return {

@@ -3,11 +3,10 @@
 import { bringFormats, byteRangesFormat, entityTagsFormat, httpDateFormat } from '../grammar/formats.js'
 import {
   type ByteRange,
-  byteRangeTexts,
   type EntityTag,
-  entityTagTexts,
-  httpDates,
-  isOfTwoDigits,
+  parseChecked,
+  readByteRanges,
+  readEntityTags,
   readHttpDate,
   writeByteRanges,
   writeEntityTags,
@@ -34,6 +33,9 @@ const further = <S, T>(
     key: key === canonical ? key : (value: T) => (value === null ? 'null' : key(value)),
   } as never) as never
 
+/** Whether the year of an HTTP date has two digits, so that the clock says which it is: only that form is so long. */
+const hasTwoDigits = (date: string): boolean => date.length > 'Sat, 01 Mar 2031 22:30:00 GMT'.length
+
 /**
  * A date and time as HTTP writes it (RFC 9110, section 5.6.7), in any of its three forms: read to a Date.
  *
@@ -46,7 +48,7 @@ export function httpDate<const O extends Common<string> = {}>(
   bringFormats({ 'http-date': httpDateFormat })
   const base = text({ ...options, format: 'http-date' } as Common<string>)
   const read = (sent: string, asking: Asking) =>
-    new Date(Number(isOfTwoDigits(sent) ? readHttpDate(sent, asking.now.getTime()) : httpDates.read(sent)))
+    new Date(Number(hasTwoDigits(sent) ? readHttpDate(sent, asking.now.getTime()) : parseChecked(readHttpDate, sent)))
   return further(base, read, 'wrong_format', writeHttpDate)
 }
 
@@ -90,7 +92,7 @@ export function entityTags<const O extends Common<string> = {}>(
 ): Field<'*' | readonly EntityTag[] | Null<O>, string | Null<O>, NeedOf<O>> {
   bringFormats({ 'entity-tags': entityTagsFormat })
   const base = text({ ...options, format: 'entity-tags' } as Common<string>)
-  return further(base, entityTagTexts.read, 'wrong_format', writeEntityTags)
+  return further(base, (sent: string) => parseChecked(readEntityTags, sent), 'wrong_format', writeEntityTags)
 }
 
 /**
@@ -105,7 +107,7 @@ export function byteRanges<const O extends Common<string> = {}>(
 ): Field<readonly ByteRange[] | Null<O>, string | Null<O>, NeedOf<O>> {
   bringFormats({ 'byte-ranges': byteRangesFormat })
   const base = text({ ...options, format: 'byte-ranges' } as Common<string>)
-  return further(base, byteRangeTexts.read, 'wrong_format', writeByteRanges)
+  return further(base, (sent: string) => parseChecked(readByteRanges, sent), 'wrong_format', writeByteRanges)
 }
 
 /** By what a list is sorted, and which way. */

@@ -22,11 +22,11 @@ import { isPromise } from '../terms/at-once.js'
 import type { Endpoint } from '../terms/endpoint.js'
 import { isEmpty, put } from '../terms/own.js'
 import type { Part } from '../terms/parts.js'
+import { codedRules, type RuleJudge } from './coded-rules.js'
 import { emitEndpoint, functionName } from './emit.js'
 import { emitHolds, emitRules, ruleLibrary } from './emit-rules.js'
 import { defaultOf } from './interpret.js'
 import type { Reader } from './parts.js'
-import type { RuleJudge } from './rules.js'
 
 /**
  * The function that reads an endpoint's parts; `undefined` if a policy forbids code from text (CSP without
@@ -48,7 +48,8 @@ export function compileRules(
   placed: Placed,
 ): RuleJudge | undefined {
   if (placed.rules.length === 0) return undefined
-  return made(emitRules(endpoint, body, placed), `${functionName(endpoint)}-rules`) as RuleJudge | undefined
+  const code = made(emitRules(endpoint, body, placed), `${functionName(endpoint)}-rules`) as RuleJudge | undefined
+  return code && codedRules(code)
 }
 
 /** Says of the caller whether that is as declared; `undefined` if code cannot say it, or may not be made. */

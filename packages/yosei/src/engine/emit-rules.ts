@@ -25,9 +25,10 @@ import type { PlacedRule } from '../rules/rules.js'
 import type { Sort, Terms } from '../rules/terms.js'
 import { EACH, EACH_NAME, firstEach, isEach, isFromEnd, type Path, parseAddress, valueAt } from '../terms/address.js'
 import { put } from '../terms/own.js'
+import { interpretRule, unset } from './coded-rules.js'
 import { mostEmitted } from './emit.js'
 import { sendable } from './interpret.js'
-import { fitting, interpretRule, readsOf, unset } from './rules.js'
+import { fitting, readsOf } from './rules.js'
 
 /** A list that a loop goes through: the path of its elements, and one of them as code, as it was read and sent. */
 interface Loop {

@@ -1,9 +1,14 @@
-/** How rules are judged: brought with the first of them, since a page without rules needs none of it. */
+/** How rules are found and judged: brought with the first of them, since a page without rules needs none of it. */
+import type { placedOn } from '../declare/place.js'
 import type { runRules } from './rules.js'
 
-let judging: typeof runRules | undefined
-
-export const judgeRulesBy = (by: typeof runRules): void => {
-  judging = by
+interface RuleEngine {
+  readonly placedOn: typeof placedOn
+  readonly runRules: typeof runRules
 }
-export const rulesJudge = (): typeof runRules => judging as typeof runRules
+let engine: RuleEngine | undefined
+
+export const bringRuleEngine = (brought: RuleEngine): void => {
+  engine = brought
+}
+export const ruleEngine = (): RuleEngine | undefined => engine

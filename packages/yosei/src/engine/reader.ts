@@ -1,11 +1,11 @@
 /** How an endpoint is read and judged where code may be made: by the code that is made for it. */
 import { type BodyNode, type EndpointNode, oncePerBody } from '../declare/endpoint.js'
-import { type Placed, placedRules, rulesOn } from '../declare/place.js'
+import { type Placed, placedOn } from '../declare/place.js'
 import type { Run } from '../kinds/run.js'
 import type { Part } from '../terms/parts.js'
+import type { RuleJudge } from './coded-rules.js'
 import { compileEndpoint, compileRules, compileWho } from './compiler.js'
 import { interpretParts, type Reader } from './parts.js'
-import type { RuleJudge } from './rules.js'
 
 export interface Compiled {
   /** Its rules, each where it applies. */
@@ -37,7 +37,7 @@ const pieces = oncePerBody(() => new Map<string, Compiled>())
 function compile(endpoint: EndpointNode, body: BodyNode | undefined, only?: readonly Part[]): Compiled {
   const interpreted: Reader = (path, query, header, cookie, sent, run, hasBody) =>
     interpretParts(endpoint, body, { path, query, header, cookie, body: sent }, run, hasBody, only)
-  const placed = only ? rulesOn(placedRules(endpoint, body), only) : placedRules(endpoint, body)
+  const placed = placedOn(endpoint, body, only)
   if (endpoint.engine === 'interpreted') return { placed, read: interpreted, judge: undefined }
   return {
     placed,

@@ -16,22 +16,9 @@ import { addressesIn, holdingOf } from '../rules/conditions.js'
 import { concrete, isNone, pathOf, type RuleInput, type Scope, stepsShared } from '../rules/input.js'
 import type { AnyRule } from '../rules/rule.js'
 import { listsOf, type PlacedRule } from '../rules/rules.js'
-import {
-  EACH,
-  EACH_NAME,
-  firstEach,
-  isEach,
-  isFromEnd,
-  type Path,
-  parseAddress,
-  stepsOf,
-  valueAt,
-} from '../terms/address.js'
+import { EACH_NAME, firstEach, isEach, isFromEnd, type Path, parseAddress, stepsOf, valueAt } from '../terms/address.js'
 import type { Step } from '../terms/verdict.js'
 import { branchTaken, encode, hold, startRun } from './interpret.js'
-
-/** Judges the rules of an endpoint by code: see `emitRules`. */
-export type RuleJudge = (judging: Judging) => void
 
 /** What rules are judged on, wherever they lie. */
 export interface Judging extends Pick<RuleInput, 'root' | 'sent' | 'input' | 'accept' | 'run'> {
@@ -44,40 +31,20 @@ export interface Judging extends Pick<RuleInput, 'root' | 'sent' | 'input' | 'ac
   readonly isLost: boolean
   /** Whether the body is read as text; an empty text then counts as not sent. */
   readonly isTextBody: boolean
-  /** Of each rule, whether they do so at any place. */
+  /** Of each rule, whether they do so at any place: worked out for code. */
   barred: readonly boolean[] | undefined
   /** Made where code cannot say it. */
   interpreter: Interpreter | undefined
 }
 
-/** Stands for what a rule's own function has not said. */
-export const unset = /* @__PURE__ */ Symbol('unset')
-
 /** Runs every rule that can run. */
-export function runRules(judging: Judging, judgeByCode?: RuleJudge): void {
-  const { run, placed, found } = judging
-  if (judgeByCode && !judging.isLost && !run.trace) {
-    if (found > 0) judging.barred = barredBy(run.faults, placed.rules)
-    if (placed.unplaced.length === 0) {
-      judgeByCode(judging)
-      return
-    }
-    const { judgeUnplaced } = interpreterOf(judging)
-    judgeUnplaced(derives)
-    judgeByCode(judging)
-    judgeUnplaced(judges)
-    return
-  }
+export function runRules(judging: Judging): void {
+  const { rules } = judging.placed
   const { judgePlaced, judgeUnplaced } = interpreterOf(judging)
-  for (const one of placed.rules) if (derives(one.rule)) judgePlaced(one)
+  for (const one of rules) if (derives(one.rule)) judgePlaced(one)
   judgeUnplaced(derives)
-  for (const one of placed.rules) if (judges(one.rule)) judgePlaced(one)
+  for (const one of rules) if (judges(one.rule)) judgePlaced(one)
   judgeUnplaced(judges)
-}
-
-/** Interprets one rule for the code: wherever it is placed, or at one place. */
-export function interpretRule(judging: Judging, index: number, place?: Path, own?: unknown): void {
-  interpreterOf(judging).judgeOne(index, place, own)
 }
 
 /**
@@ -122,87 +89,37 @@ function veiled(field: Node): Node {
   return made
 }
 
-const derives = (rule: AnyRule) => ruleOf(rule).derives
-const judges = (rule: AnyRule) => !derives(rule)
-
-/** A step of what rules read: those that read just this, and those that read this or something below it. */
-interface Read {
-  readonly here: number[]
-  readonly within: number[]
-  readonly below: Map<string | number, Read>
-}
-const newRead = (): Read => ({ here: [], within: [], below: new Map() })
-
-const reads = new WeakMap<readonly PlacedRule[], Read>()
-/** What each rule needs to be sound, as a tree of its steps. */
-function readBy(rules: readonly PlacedRule[]): Read {
-  const known = reads.get(rules)
-  if (known) return known
-  const top = newRead()
-  for (const [index, { rule, base }] of rules.entries())
-    for (const address of readsOf(rule)) {
-      let place = top
-      top.within.push(index)
-      for (const step of [...base, ...(parseAddress(address) ?? [])]) {
-        // Which one it is, only the input tells.
-        const key = isFromEnd(step) ? EACH : step
-        const next = place.below.get(key) ?? newRead()
-        place.below.set(key, next)
-        next.within.push(index)
-        place = next
-      }
-      place.here.push(index)
-    }
-  reads.set(rules, top)
-  return top
-}
-
-/** Of each rule, whether something that it reads is wrong, at any place. */
-function barredBy(faults: readonly Fault[], rules: readonly PlacedRule[]): readonly boolean[] {
-  const barred: boolean[] = []
-  for (const _ of rules) barred.push(false)
-  const top = readBy(rules)
-  for (const fault of faults) bar(top, fault, 0, barred)
-  return barred
-}
+export const derives = (rule: AnyRule) => ruleOf(rule).derives
+export const judges = (rule: AnyRule) => !derives(rule)
 
 /** How many there are says nothing of what is inside. */
 const isOfCount = ({ code }: Pick<Fault, 'code'>) => code === 'too_few' || code === 'too_many'
 
-/** A fault keeps a rule from reading what lies there, or below, or what holds the fault. */
-function bar({ here, within, below }: Read, fault: Fault, from: number, barred: boolean[]): void {
-  const { path } = fault
-  for (const index of from === path.length ? within : here) barred[index] = true
-  const key = path[from]
-  if (key === undefined) return
-  // The name of a secret stands in a fault as any name.
-  if (key === EACH_NAME) for (const next of below.values()) bar(next, fault, from + 1, barred)
-  else {
-    barBelow(below.get(key), fault, from, barred)
-    barBelow(below.get(EACH_NAME), fault, from, barred)
-    barBelow(below.get(EACH), fault, from, barred)
-  }
-}
-
-function barBelow(next: Read | undefined, fault: Fault, from: number, barred: boolean[]): void {
-  if (next) bar(next, fault, from + 1, barred)
-}
-
-interface Interpreter {
+export interface Interpreter {
+  /** One rule at one place, if nothing lies there that keeps it; with what its own function has said, if it was asked. */
+  judge(
+    rule: AnyRule,
+    root: Node,
+    scope: Scope,
+    known: Map<unknown, unknown>,
+    within: WrongPlace,
+    own?: { readonly result: unknown },
+  ): void
+  /** What was found wrong before. */
+  readonly wrong: WrongPlace
   judgePlaced(placed: PlacedRule): void
   judgeUnplaced(isDue: (rule: AnyRule) => boolean): void
-  judgeOne(index: number, place?: Path, own?: unknown): void
 }
 
 /** How rules are interpreted that lie in one judgement. */
-function interpreterOf(judging: Judging): Interpreter {
+export function interpreterOf(judging: Judging): Interpreter {
   judging.interpreter ??= makeInterpreter(judging)
   return judging.interpreter
 }
 
 function makeInterpreter(judging: Judging): Interpreter {
-  const { placed, root: whole, sent, input, accept, isKnown, isTextBody, isLost, run, found, barred } = judging
-  const { rules, unplaced } = placed
+  const { placed, root: whole, sent, input, accept, isKnown, isTextBody, isLost, run, found } = judging
+  const { unplaced } = placed
   const wrong =
     found === 0 && !isLost && run.masked.length === 0
       ? soundPlace
@@ -211,14 +128,7 @@ function makeInterpreter(judging: Judging): Interpreter {
   const fit = fitting(run)
   const isWrongHere = (path: Path) => isWrongAt(wrong, path)
   // Spelt out, since a spread for each of many elements takes longer than their rules.
-  const judge = (
-    rule: AnyRule,
-    root: Node,
-    scope: Scope,
-    known: Map<unknown, unknown>,
-    within: WrongPlace,
-    own?: { readonly result: unknown },
-  ) => {
+  const judge: Interpreter['judge'] = (rule, root, scope, known, within, own) => {
     const isWrong = within === soundPlace ? never : isWrongHere
     const about = {
       root,
@@ -267,19 +177,7 @@ function makeInterpreter(judging: Judging): Interpreter {
             }
           })
   }
-  const knowns = new Map<number, Map<unknown, unknown>>()
-  const judgeOne = (index: number, place?: Path, own?: unknown) => {
-    const one = rules[index] as PlacedRule
-    if (!place) {
-      judgePlaced(one)
-      return
-    }
-    const { rule, root, base, declared, scope = { base, declared, concrete: place, input } } = one
-    const known = knowns.get(index) ?? new Map()
-    knowns.set(index, known)
-    judge(rule, root, scope, known, barred?.[index] ? wrong : soundPlace, own === unset ? undefined : { result: own })
-  }
-  return { judgePlaced, judgeUnplaced, judgeOne }
+  return { judge, wrong, judgePlaced, judgeUnplaced }
 }
 
 type Visit = (record: RecordNode, declared: Path, place: Path) => void
@@ -421,7 +319,7 @@ const notRun = (because: string): Pick<Step, 'outcome' | 'because'> => ({ outcom
 /**
  * The places of faults, as a tree of their steps, so that a rule finds those that concern it however many there are.
  */
-interface WrongPlace {
+export interface WrongPlace {
   isFault: boolean
   /** Whether there are too few or too many of what lies there. */
   isCount: boolean
@@ -429,7 +327,7 @@ interface WrongPlace {
 }
 
 /** Where nothing is wrong. */
-const soundPlace: WrongPlace = { isFault: false, isCount: false, below: undefined }
+export const soundPlace: WrongPlace = { isFault: false, isCount: false, below: undefined }
 
 function wrongPlaces(faults: readonly Pick<Fault, 'path' | 'code'>[], isLost: boolean): WrongPlace {
   const top: WrongPlace = { isFault: isLost, isCount: false, below: undefined }

@@ -1,6 +1,6 @@
 /** The formats of texts, each by the grammar of its own standard. */
 import { bringWords } from '../catalogue/spoken.js'
-import { byteRangeTexts, entityTagTexts, httpDates } from './http.js'
+import { canParse, readByteRanges, readEntityTags, readHttpDate } from './http.js'
 import { isALabel, isULabel } from './idna.js'
 import { countries, currencies, ibanLengths } from './registers.js'
 import { readDay, readInstant, readTime, type Unread } from './times.js'
@@ -317,13 +317,13 @@ export const cidrFormat = format((text) => must(isCidr(text)), {
   wrong_format: 'must be an address range such as 192.0.2.0/24',
 })
 export const semverFormat = format((text) => must(isSemver(text)), { wrong_format: 'must be a version such as 1.4.0' })
-export const httpDateFormat = format((text) => must(httpDates.takes(text)), {
+export const httpDateFormat = format((text) => must(canParse(readHttpDate, text)), {
   wrong_format: 'must be an HTTP date such as Sat, 01 Mar 2031 22:30:00 GMT',
 })
-export const entityTagsFormat = format((text) => must(entityTagTexts.takes(text)), {
+export const entityTagsFormat = format((text) => must(canParse(readEntityTags, text)), {
   wrong_format: 'must be * or entity tags such as "a1", W/"b2"',
 })
-export const byteRangesFormat = format((text) => must(byteRangeTexts.takes(text)), {
+export const byteRangesFormat = format((text) => must(canParse(readByteRanges, text)), {
   wrong_format: 'must be byte ranges such as bytes=0-499,-500',
 })
 /** Each by its name. */

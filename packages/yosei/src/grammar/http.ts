@@ -48,31 +48,21 @@ function timeOf(
 /** As senders must write it: `Sat, 01 Mar 2031 22:30:00 GMT`. */
 export const writeHttpDate = (date: Date): string => date.toUTCString()
 
-/**
- * A reader of texts that are checked before they are read: what the check has read of a text, the reading that follows
- * takes.
- */
-function checkedFirst<T>(parse: (text: string) => T | undefined) {
-  let checked: string | undefined
-  let found: T | undefined
-  return {
-    takes(text: string): boolean {
-      found = parse(text)
-      checked = text
-      return found !== undefined
-    },
-    read(text: string): T | undefined {
-      const value = checked === text ? found : parse(text)
-      // No two readings share what they give.
-      checked = undefined
-      found = undefined
-      return value
-    },
-  }
+type Parse<T> = (text: string) => T | undefined
+/** What a check has parsed last. */
+let checked: { readonly parse: Parse<unknown>; readonly text: string; readonly found: unknown } | undefined
+/** Whether a text can be parsed. */
+export function canParse(parse: Parse<unknown>, text: string): boolean {
+  const found = parse(text)
+  checked = { parse, text, found }
+  return found !== undefined
 }
-export const httpDates = /* @__PURE__ */ checkedFirst((text) => readHttpDate(text))
-/** Whether the year of an HTTP date has two digits, so that the clock says which it is. */
-export const isOfTwoDigits = (text: string): boolean => text.length > 'Sat, 01 Mar 2031 22:30:00 GMT'.length
+/** Parses a text that was checked: once, if that was just now. No two readings share what they give. */
+export function parseChecked<T>(parse: Parse<T>, text: string): T | undefined {
+  const known = checked
+  checked = undefined
+  return known?.parse === parse && known.text === text ? (known.found as T | undefined) : parse(text)
+}
 
 /** An entity tag (RFC 9110, section 8.8.3). */
 export interface EntityTag {
@@ -96,7 +86,6 @@ export function readEntityTags(text: string): '*' | readonly EntityTag[] | undef
 }
 /** Blanks stand in one place each, so that a run of them is tried one way. */
 const oneTag = /[\t ]*(?:(W\/)?"([\x21\x23-\x7e\x80-\xff]*)"[\t ]*)?(,|$)/y
-export const entityTagTexts = /* @__PURE__ */ checkedFirst(readEntityTags)
 export const writeEntityTags = (tags: '*' | readonly EntityTag[]): string =>
   tags === '*' ? '*' : tags.map(({ tag, weak }) => `${weak ? 'W/' : ''}"${tag}"`).join(', ')
 
@@ -133,7 +122,6 @@ export function readByteRanges(text: string): readonly ByteRange[] | undefined {
 }
 /** Blanks stand in one place each, so that a run of them is tried one way. */
 const oneRange = /[\t ]*(?:(\d*)-(\d*)[\t ]*)?(,|$)/y
-export const byteRangeTexts = /* @__PURE__ */ checkedFirst(readByteRanges)
 /** Of no range there is no text: a unit that is none stands for it. */
 export const writeByteRanges = (ranges: readonly ByteRange[]): string =>
   ranges.length === 0

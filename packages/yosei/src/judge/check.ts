@@ -1,10 +1,10 @@
 /** The stage that checks: the shape of every part, then the rules; all errors told together. */
 
-import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
-import { type Placed, placedRules, rulesOn } from '../declare/place.js'
-import { rulesJudge } from '../engine/judging.js'
+import { type BodyNode, type EndpointNode, rootOf } from '../declare/endpoint.js'
+import type { Placed } from '../declare/place.js'
+import type { RuleJudge } from '../engine/coded-rules.js'
+import { ruleEngine } from '../engine/judging.js'
 import { interpretParts, type Reader } from '../engine/parts.js'
-import type { RuleJudge } from '../engine/rules.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Node } from '../kinds/kind.js'
 import { inDeclaredOrder, nodesAt } from '../kinds/locate.js'
@@ -89,9 +89,10 @@ function judgeParts(matter: CheckInput, run: Run): AcceptedVerdict<string, unkno
   if (isSettled) run.faults = run.faults.filter(({ path, code }) => !isSettled(path, code))
   if (run.faults.length > 0) run.faults = run.faults.map((fault) => hint(fault, matter))
   if (run.trace) tellSteps(run)
-  const placed = code?.placed ?? rulesOn(placedRules(endpoint, matter.body), only)
+  const rules = ruleEngine()
+  const placed = code?.placed ?? rules?.placedOn(endpoint, matter.body, only)
   run.stage = 'rules'
-  if (placed.rules.length > 0 || placed.unplaced.length > 0) {
+  if (rules && placed && (placed.rules.length > 0 || placed.unplaced.length > 0)) {
     const seen = withWho(endpoint, input, matter.asker)
     // Spelt out: a spread would be a third of what the rules of a small request take.
     const judging = {
@@ -108,7 +109,8 @@ function judgeParts(matter: CheckInput, run: Run): AcceptedVerdict<string, unkno
       barred: undefined,
       interpreter: undefined,
     }
-    rulesJudge()(judging, matter.form ? undefined : code?.judge)
+    const judge = (matter.form ? undefined : code?.judge) ?? rules.runRules
+    judge(judging)
     if (run.faults.length > judging.found && hasOwnWords(placed.root, childrenOf))
       run.faults = run.faults.map((fault, at) => (at < judging.found ? fault : withOwnWords(fault, placed.root)))
     keepBody(input, seen)
@@ -120,7 +122,7 @@ function judgeParts(matter: CheckInput, run: Run): AcceptedVerdict<string, unkno
     return trace
       ? { outcome: 'accepted', endpoint: name, input, trace }
       : { outcome: 'accepted', endpoint: name, input }
-  const inOrder = cameInOrder(faults) ? faults : inDeclaredOrder(placed.root, faults, sent)
+  const inOrder = cameInOrder(faults) ? faults : inDeclaredOrder(rootOf(endpoint, matter.body), faults, sent)
   const { lines } = run
   const ordered = lines ? inOrder.map((fault) => inLine(fault, lines)) : inOrder
   const { status, stage } = firstOf(ordered, endpoint.statuses)

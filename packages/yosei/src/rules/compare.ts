@@ -25,15 +25,28 @@ type Paired<A extends string, B extends string> = A extends `${infer P}[]${infer
       : false
     : true
   : true
-/** `B`, if one of its values can be one at `A`. If not, the compiler's error says so. */
-export type Like<T, A extends string, B extends string> = [One<T, B>] extends [One<T, A>]
+/** What the compiler's error names if the values at `B` are never of a kind with those at `A`. */
+export interface DoesNotCompare<B, A> {
+  readonly '~never': readonly [B, A]
+}
+/** The same if both lie in lists, and not in one. */
+export interface LiesInAnotherList<B, A> {
+  readonly '~never': readonly [B, A]
+}
+/**
+ * `B`, if one of its values can be one at `A`; of several those that can, which an editor offers. A mapped type, since a
+ * conditional one would be asked of every address for each rule.
+ */
+export type Like<T, A extends string, B extends string> = { [K in B]: AsLike<T, A, K> }[B]
+type AsLike<T, A extends string, B extends string> = [One<T, B>] extends [One<T, A>]
   ? B
   : [One<T, A>] extends [One<T, B>]
     ? B
-    : `${B} does not compare with ${A}`
+    : DoesNotCompare<B, A>
 /** The same of addresses whose values are compared one with one. */
-export type Compared<T, A extends string, B extends string> =
-  Paired<A, B> extends false ? `${B} lies in another list than ${A}` : Like<T, A, B>
+export type Compared<T, A extends string, B extends string> = {
+  [K in B]: Paired<A, K> extends false ? LiesInAnotherList<K, A> : AsLike<T, A, K>
+}[B]
 
 export interface Comparing<R extends string> extends Rule {
   readonly rule: R

@@ -5,7 +5,8 @@ import { declareEndpoint, type EndpointNode, endpointNode } from '../declare/end
 import { record as declareRecord, text as declareText } from '../declare/fields.js'
 import { declareGroup } from '../declare/group.js'
 import { declareIntake, intakeNode } from '../declare/intake.js'
-import { judgeRulesBy } from '../engine/judging.js'
+import { placedOn } from '../declare/place.js'
+import { bringRuleEngine } from '../engine/judging.js'
 import { runRules } from '../engine/rules.js'
 import { bringFormats, formats } from '../grammar/formats.js'
 import { bring } from '../kinds/brought.js'
@@ -37,7 +38,7 @@ export function bringEverything(): void {
   bringWords(english)
   bringInService(rulesInService, conditionsInService)
   bringWithConditions(everyRule, (name, { make }, owner) => checkedCall(`${owner} ${name}`, make, takingOf(name)))
-  judgeRulesBy(runRules)
+  bringRuleEngine({ placedOn, runRules })
 }
 
 /**

@@ -16,6 +16,8 @@ type Join<Head extends string, Rest> = Rest extends string
     ? `${Head}${Rest}`
     : `${Head}.${Rest}`
   : never
+/** Each element of a list, or the one at an index: `[0]` is the first, `[-1]` the last. */
+type Element = '[]' | `[${number}]`
 type Inside<T, Depth extends number> = Depth extends 0
   ? never
   : unknown extends T
@@ -25,7 +27,7 @@ type Inside<T, Depth extends number> = Depth extends 0
       : T extends Upload
         ? FilePart
         : T extends readonly (infer E)[]
-          ? '[]' | Join<'[]', Inside<NonNullable<Unpieced<E>>, Less[Depth]>>
+          ? Element | Join<Element, Inside<NonNullable<Unpieced<E>>, Less[Depth]>>
           : T extends object
             ?
                 | {
@@ -39,26 +41,18 @@ type InTable<T, Depth extends number> = string extends keyof T
   ? '{}' | Join<'{}', Inside<NonNullable<T[keyof T]>, Less[Depth]>>
   : never
 /**
- * The addresses inside an accepted input, to a depth of six: of each element of a list with `[]`, of the values of a
- * table with `{}`.
+ * The addresses inside an accepted input, to a depth of six: of each element of a list with `[]`, of one with its index,
+ * of the values of a table with `{}`.
  */
-type Declared<T> = Inside<T, 6>
-/**
- * The same, and addresses of one element, with its index. Those are looked up when the endpoint is declared, since a
- * compiler takes too long for a union of so many patterns.
- */
-export type Address<T> = Declared<T> | ByIndex | `${string}[]${ByIndex}` | `${string}[]${string}[]${ByIndex}`
-type ByIndex = `${string}[${number}]${string}`
-/** Those of the addresses `A` that have a part `Each`. */
+export type Address<T> = Inside<T, 6>
+/** The same, if it is known what the input is. */
+export type PlaceIn<T> = unknown extends T ? string : Address<T>
+/** Those of the addresses `A` that have a part `Each`: each is asked, since unions of patterns multiply. */
 type Having<A, Each extends string> = A extends `${string}${Each}${string}` ? A : never
 /** The addresses inside of lists, and of their elements. */
-export type InList<T> = Having<Declared<T>, '[]'>
+export type InList<T> = Having<Address<T>, '[]'>
 /** The same, and those inside of tables. */
-export type InMany<T> = Having<Declared<T>, '[]' | '{}'>
-
-type Indexed<A extends string> = A extends `${infer Head}[]${infer Rest}` ? `${Head}[${number}]${Indexed<Rest>}` : A
-/** The places inside an accepted input: its addresses, and those with the index of an element. */
-export type PlaceIn<T> = unknown extends T ? string : Declared<T> | Indexed<Declared<T>>
+export type InMany<T> = Having<Address<T>, '[]' | '{}'>
 
 /** What the addresses `A` are below `Head`. */
 type Below<A extends string, Head extends string> = A extends `${Head}.${infer Rest}`

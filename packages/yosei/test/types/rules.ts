@@ -69,6 +69,10 @@ endpoint('POST /x', { ...placed, rules: (on) => [
 ] })
 // @ts-expect-error two kinds
 endpoint('POST /x', { ...placed, rules: (on) => [on.equal('body.pair[0]', 'body.pair[1]')] })
+// @ts-expect-error what is no list has no elements
+endpoint('POST /x', { ...placed, rules: (on) => [on.sent('body.rows[0].n[0]')] })
+// @ts-expect-error no such name in an element
+endpoint('POST /x', { ...placed, rules: (on) => [on.needed('body.rows[-1].nn', on.sent('body.rows[]'))] })
 // @ts-expect-error an index is a number
 endpoint('POST /x', { ...placed, rules: (on) => [on.equal('body.rows[x].n', 'body.rows[0].n')] })
 
