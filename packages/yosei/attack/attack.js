@@ -42,13 +42,14 @@ const fromTests = (name) => import(unTyped(name))
 const { bothVerdicts, enginePairs } = await fromTests('samples')
 const { growthOf, mostGrowth, readers, repetitive } = await fromTests('growth')
 const { spoilt } = await fromTests('hostile')
-const { cases, differences } = await fromTests('oracle-cases')
+const { cases, differences, servedDifferences, spec } = await fromTests('oracle-cases')
 const { kinds, marks, outputs, places, written } = await fromTests('secrets')
 const { miswritten, writings } = await fromTests('written')
 const { misread, negotiations } = await fromTests('negotiated')
 
 const counts = {
   judged: 0,
+  served: 0,
   pairs: 0,
   messages: 0,
   uploads: 0,
@@ -148,6 +149,18 @@ const rounds = [
       fail(
         'the engines and the oracle differ',
         (counterexample ? differences(counterexample[0]).join('\n') : '') || error,
+      )
+  },
+  /** The same behind `serve`: elements judged alone, rules that only observe, and rules after a lookup. */
+  async function served() {
+    const numRuns = 40
+    const agree = fc.asyncProperty(cases, spec, async (...one) => (await servedDifferences(...one)).length === 0)
+    const { failed, counterexample, error } = await fc.check(agree, { seed: next++, numRuns })
+    counts.served += numRuns
+    if (failed)
+      fail(
+        'the engines and the oracle differ behind serve',
+        (counterexample ? (await servedDifferences(...counterexample)).join('\n') : '') || error,
       )
   },
   async function engines() {

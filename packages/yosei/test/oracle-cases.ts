@@ -1,6 +1,6 @@
 /** Declarations, rules and requests made at random from streams of numbers, so that they shrink to the first choices. */
 import fc from 'fast-check'
-import { DeclarationError, type Endpoint, endpoint, intake, judgeParts } from 'yosei'
+import { DeclarationError, type Endpoint, endpoint, intake, type JournalEvent, judgeParts, serve } from 'yosei'
 import { compiled, endpointNode, startRun } from '../dist/internals.js'
 import {
   type Asked,
@@ -731,7 +731,10 @@ export function differences({
       body: valueFrom(values, parts.body as Spec, source),
     }
     const given = { query: isPart(request.query), header: isPart(request.header), body: request.body }
-    const expected = decided(() => show(oracle({ parts, rules, sent: given, source, unlisted })))
+    const expected = decided(() => {
+      const { input, errors } = oracle({ parts, rules, sent: given, source, unlisted })
+      return show(errors ? { errors } : { input })
+    })
     if (expected === undefined) return []
     const said = both.map((put) => {
       const verdict = judgeParts(put as never, copy(given), { text: source === 'text' }) as unknown as {
@@ -756,6 +759,115 @@ export function differences({
     ]
   })
 }
+
+/** What differs behind `serve`: elements judged alone, rules that only observe, and rules after a lookup. */
+export async function servedDifferences(
+  { body, rules: ruled, sent, unlisted }: Case,
+  item: Spec,
+): Promise<readonly string[]> {
+  const from = stream(ruled)
+  const rows: Spec = {
+    is: 'list',
+    items: [{ ...item, optional: false, fallback: undefined, readOnly: undefined }],
+    optional: from.take(2) === 0,
+    piecewise: from.take(4) > 0,
+  }
+  const top = withRules({ is: 'record', fields: { ...Object.fromEntries(Object.entries(body).slice(0, from.take(2))), rows } }, from)
+  const all = oneEach(addressesIn(top, 'body'))
+  const inRows = all.filter(({ address }) => address.startsWith('body.rows['))
+  const declared = (
+    engine: 'compiled' | 'interpreted',
+    rules: readonly RuleSpec[],
+    late: readonly RuleSpec[],
+    journal?: object,
+  ) => {
+    const put = endpoint('PUT /', {
+      body: fieldOf(top) as never,
+      rules: ((on: never) => rules.map((rule) => ruleOf(rule, on))) as never,
+      lookups: ((on: {
+        lookup(one: object): never
+        after(known: object, make: (found: object, on: never) => unknown): never
+      }) => {
+        const known = on.lookup({ reads: [], ask: () => true })
+        return { known, late: on.after({ known }, (_, on) => late.map((rule) => ruleOf(rule, on))) }
+      }) as never,
+      unlisted: { body: unlisted },
+    } as never)
+    return intake({ engine, limits: { errors: 10_000 } as never, endpoints: { put }, journal } as never)
+  }
+  const makesSense = (rules: readonly RuleSpec[]) => {
+    try {
+      declared('compiled', rules, [])
+      return true
+    } catch (error) {
+      if (error instanceof DeclarationError) return false
+      throw error
+    }
+  }
+  if (!makesSense([])) return []
+  const rules = Array.from({ length: 6 }, () => ruleFrom(from, inRows.length > 0 && from.take(4) > 0 ? inRows : all))
+    .flatMap((rule) => (rule ? [{ ...rule, role: from.of([undefined, 'observed', 'after'] as const) }] : []))
+    .filter((rule) => makesSense([rule]))
+  for (const { role } of rules) count(role ?? 'plain')
+  const found: string[] = []
+  for (const numbers of sent) {
+    const json = JSON.stringify(valueFrom(stream(numbers), top, 'json'))
+    const expected = decided(() =>
+      show(oracle({ parts: { body: top }, rules, sent: { body: JSON.parse(json) }, source: 'json', unlisted })),
+    )
+    if (expected === undefined) continue
+    count(expected.includes('"outcome":"rejected"') ? 'in part' : 'as a whole')
+    if (!expected.includes('"observed":[]')) count('seen')
+    for (const engine of ['compiled', 'interpreted'] as const) {
+      const said: { input?: unknown; errors?: readonly string[]; observed?: readonly string[] } = {}
+      const told = (errors: readonly { readonly address: string; readonly code: string }[]) =>
+        errors.map(({ address, code }) => `${address} ${code}`).sort()
+      const late = rules.filter(({ role }) => role === 'after')
+      const observed: string[] = []
+      const journal = {
+        write: (event: JournalEvent) => void (event.outcome === 'observed' && observed.push(...told(event.errors))),
+      }
+      const app = declared(
+        engine,
+        rules.filter(({ role }) => role !== 'after'),
+        late,
+        journal,
+      )
+      const handle = serve(app, {
+        put: ({ body }: { body: { [name: string]: never } }) => {
+          const pieces = body.rows as readonly { outcome: string; errors?: never }[] | undefined
+          said.input = {
+            body:
+              rows.piecewise && pieces
+                ? {
+                    ...body,
+                    rows: pieces.map((one) => (one.errors ? { outcome: one.outcome, errors: told(one.errors) } : one)),
+                  }
+                : body,
+          }
+        },
+      } as never)
+      const response = await handle(
+        new Request('https://kr.example/', {
+          method: 'PUT',
+          headers: { 'content-type': 'application/json' },
+          body: json,
+        }),
+      )
+      if (response.status >= 400) {
+        const { fields = {} } = await response.json()
+        said.errors = Object.entries(fields as { [address: string]: { code: string }[] })
+          .flatMap(([address, errors]) => told(errors.map(({ code }) => ({ address, code }))))
+          .sort()
+      }
+      const shown = show({ ...said, observed: observed.sort() })
+      if (shown !== expected)
+        found.push(`${JSON.stringify({ unlisted, top, rules, json })}\n  oracle ${expected}\n  ${engine} ${shown}`)
+    }
+  }
+  return found
+}
+
 function decided(judge: () => string): string | undefined {
   try {
     return judge()

@@ -352,7 +352,7 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
       return blamed.length === 0 || holds(...all.map((one) => valuesAt(world.input, one)), 0) ? [] : blamed.map((one) => fault(one, 'own'))
     }
     const parentOf = (paths: readonly Path[]) => { const [first = []] = paths; let end = 0; while (end < first.length - 1 && paths.every((one) => one[end] === first[end])) end++; return first.slice(0, end) }
-    const parent = parentOf(own)
+    const parent = counted(world, parentOf(own))
     if ((parent.length > 1 || parent[0] === 'body') && parent.length > 0 && (sentAt(world.sent, parent) ?? null) === null) return []
     const count = own.filter((one) => places(world, one).some((place) => speaksOf(place) && isSent(world, place))).length
     const code = name === 'together' ? (count === 0 || count === own.length ? undefined : 'not_together') : count === 0 && name !== 'atMostOne' ? 'none_present' : count > 1 && name !== 'atLeastOne' ? 'more_than_one' : undefined

@@ -2,7 +2,7 @@
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { rulesInService } from '../dist/internals.js'
-import { cases, counted, differences } from './oracle-cases.ts'
+import { cases, counted, differences, servedDifferences, spec } from './oracle-cases.ts'
 
 const runs = Number(process.env.ORACLE_RUNS ?? 400)
 /** Of rules with functions of their own it has `check`. */
@@ -25,4 +25,12 @@ test('code asks the interpreter no more often than it did, if a request is right
   const since = (what: string) => (counted[what] ?? 0) - (before[what] ?? 0)
   // Defaults, unions that are tried, rules of branches: what is not worth code.
   expect([since('accepted'), since('handed over')]).toEqual([141, 266])
+})
+
+test('elements judged alone, rules that only observe, and rules after a lookup', async () => {
+  await fc.assert(
+    fc.asyncProperty(cases, spec, async (one, item) => expect(await servedDifferences(one, item)).toEqual([])),
+    { numRuns: runs / 2, ...(process.env.ORACLE_RUNS ? {} : { seed: 5 }) },
+  )
+  expect([counted.observed, counted.after, counted['in part']].every((times = 0) => times > runs / 8)).toBe(true)
 })

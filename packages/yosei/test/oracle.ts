@@ -122,6 +122,7 @@ export interface Spec {
   readonly length?: readonly [number, number] | undefined; readonly carried?: { readonly style?: string; readonly explode?: boolean } | undefined
   readonly distinct?: boolean | string | undefined
   readonly tag?: string | undefined
+  readonly piecewise?: boolean
   readonly rules?: readonly RuleSpec[] | undefined
 }
 export interface Cond {
@@ -144,6 +145,8 @@ export interface RuleSpec {
   readonly field?: Spec
   readonly options?: { readonly [name: string]: unknown }
   readonly during?: readonly Cond[]
+  /** Whether it only observes, or holds after a lookup. */
+  readonly role?: 'observed' | 'after' | undefined
 }
 
 // As the library's declarations.
@@ -159,7 +162,7 @@ export function fieldOf(spec: Spec, isTop = false): unknown {
     case 'scalar':
       return scalars[spec.scalar as string]?.make(options as never)
     case 'list':
-      return yosei.list(inner()[0] as never, { ...options, ...length, ...spec.carried, ...(spec.distinct ? { distinct: spec.distinct } : {}) } as never)
+      return yosei.list(inner()[0] as never, { ...options, ...length, ...spec.carried, ...(spec.piecewise ? { piecewise: true } : {}), ...(spec.distinct ? { distinct: spec.distinct } : {}) } as never)
     case 'tuple':
       return yosei.tuple(inner() as never, options as never)
     case 'record':
@@ -188,20 +191,21 @@ const comparand = ({ of, json }: Given) => valueRead({ is: 'scalar', scalar: of 
 /** The function of own checks: it looks at nothing but the JSON of what it is given. */
 export const holds = (...given: unknown[]) => show(given.slice(0, -1)).length % 3 !== 0
 
-export function ruleOf({ rule, addresses, when, field, options, during = [] }: RuleSpec, on: On): unknown {
+export function ruleOf({ rule, addresses, when, field, options, during = [], role }: RuleSpec, on: On): unknown {
   const { more, where, ...rest } = (options ?? {}) as { more?: unknown[]; where?: Cond }
-  const last = options ? [{ ...rest, ...(where ? { where: condOf(where, on) } : {}) }] : []
+  const mode = role === 'observed' ? { mode: 'observe' } : {}
+  const last = options || role === 'observed' ? [{ ...rest, ...(where ? { where: condOf(where, on) } : {}), ...mode }] : []
   const made = () =>
     rule === 'needed' || rule === 'absent'
-      ? on[rule]?.(addresses[0], condOf(when as Cond, on))
+      ? on[rule]?.(addresses[0], condOf(when as Cond, on), ...last)
       : rule === 'fits'
         ? on.fits?.(addresses[0], fieldOf(field as Spec), ...last)
         : rule === 'check'
-          ? on.check?.({ reads: addresses, code: 'own', holds })
+          ? on.check?.({ reads: addresses, code: 'own', holds, ...mode })
           : rule === 'among' && options?.areNames
-            ? on.among?.(addresses[0], { namesOf: addresses[1] })
+            ? on.among?.(addresses[0], { namesOf: addresses[1] }, mode)
             : rule === 'openAt'
-              ? on.openAt?.(addresses[0], { zone: 'UTC', hours: { sat: [['00:00', '24:00']], sun: [['12:00', '24:00']] } })
+              ? on.openAt?.(addresses[0], { zone: 'UTC', hours: { sat: [['00:00', '24:00']], sun: [['12:00', '24:00']] }, ...mode })
             : more
               ? on.sumWithin?.([...addresses, ...more], ...last)
             : on[rule]?.(...addresses, ...last)
@@ -530,8 +534,13 @@ export interface Asked {
   readonly unlisted: 'refuse' | 'drop' | 'keep'
 }
 
+export interface Answer {
+  readonly input?: unknown
+  readonly errors?: readonly string[]
+  readonly observed?: readonly string[]
+}
 /** What the endpoint must answer: the input, or the errors in any order. */
-export function oracle({ parts, rules, sent, source, unlisted }: Asked): { input?: unknown; errors?: readonly string[] } {
+export function oracle({ parts, rules, sent, source, unlisted }: Asked): Answer {
   const all = newRun(unlisted)
   const read_ = Object.entries(parts).map(([part, spec]): [string, Val | undefined] => {
     const run = newRun(part === 'body' ? unlisted : part === 'query' ? 'refuse' : 'drop')
@@ -552,10 +561,27 @@ export function oracle({ parts, rules, sent, source, unlisted }: Asked): { input
     isText: (path) => path[0] !== 'body' || source === 'text',
     keeps: (path) => specsAt(parts[path[0] as string] as Spec, path.slice(1)).some(keepsEmpty),
   }
-  const found = [
-    ...all.records.flatMap(({ spec, path }) => (spec.rules ?? []).flatMap((rule) => judgeRule(rule, path, { ...world, keeps: (one) => specsAt(spec, one.slice(path.length)).some(keepsEmpty) }, true))),
-    ...rules.flatMap((rule) => judgeRule(rule, [], world, false)),
-  ]
-  const errors = [...all.errors, ...found].map(({ path, code }) => `${written(path)} ${code}`).sort()
-  return errors.length > 0 ? { errors } : { input: plain(world.input) }
+  const found = (role: RuleSpec['role'], seen: World) => rules.filter((rule) => rule.role === role).flatMap((rule) => judgeRule(rule, [], seen, false))
+  const byRecords = all.records.flatMap(({ spec, path }) => (spec.rules ?? []).flatMap((rule) => judgeRule(rule, path, { ...world, keeps: (one) => specsAt(spec, one.slice(path.length)).some(keepsEmpty) }, true)))
+  const early = [...all.errors, ...byRecords, ...found(undefined, world)]
+  const told = (errors: Run['errors']) => errors.map(({ path, code }) => `${written(path)} ${code}`).sort()
+  const [name, list] = Object.entries(parts.body?.fields ?? {}).find(([, one]) => one.piecewise) ?? []
+  const at: Path = ['body', String(name)]
+  const pieces = at2(world.input, at)
+  const count = list && pieces?.is === 'list' ? pieces.items.length : 0
+  const isOfPiece = ({ path }: Run['errors'][number], index: unknown = path[2]) => count > 0 && isUnder(path, at) && typeof path[2] === 'number' && path[2] === index
+  const isRejected = (errors: Run['errors']) => errors.some((one) => !isOfPiece(one)) || (errors.length > 0 && pieces?.is === 'list' && pieces.items.every((_, index) => errors.some((one) => isOfPiece(one, index))))
+  const observed = told(found('observed', world))
+  if (isRejected(early)) return { errors: told(early), observed }
+  // What follows sees only elements that are right.
+  const right = pieces?.is === 'list' && list ? objectOf(read_.map(([part, one]) => [part, part === 'body' && one?.is === 'object' ? objectOf(Object.entries(one.fields).map(([field, value]) => [field, field === name ? { is: 'list', items: pieces.items.map((item, index) => (early.some((error) => isOfPiece(error, index)) ? undefined : item)) } : value])) : one])) : world.input
+  const errors = [...early, ...found('after', { ...world, input: right, errors: [] })]
+  if (isRejected(errors)) return { errors: told(errors), observed }
+  const input = plain(world.input) as { body: { [name: string]: unknown[] } }
+  if (list && pieces?.is === 'list')
+    input.body[String(name)] = pieces.items.map((item, index) => {
+      const own = errors.filter((error) => isOfPiece(error, index))
+      return own.length > 0 ? { outcome: 'rejected', errors: told(own) } : { outcome: 'accepted', value: plain(item) }
+    })
+  return { input, observed }
 }
