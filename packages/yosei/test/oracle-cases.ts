@@ -772,7 +772,10 @@ export async function servedDifferences(
     optional: from.take(2) === 0,
     piecewise: from.take(4) > 0,
   }
-  const top = withRules({ is: 'record', fields: { ...Object.fromEntries(Object.entries(body).slice(0, from.take(2))), rows } }, from)
+  const top = withRules(
+    { is: 'record', fields: { ...Object.fromEntries(Object.entries(body).slice(0, from.take(2))), rows } },
+    from,
+  )
   const all = oneEach(addressesIn(top, 'body'))
   const inRows = all.filter(({ address }) => address.startsWith('body.rows['))
   const declared = (

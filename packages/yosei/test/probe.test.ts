@@ -3,6 +3,7 @@ import { afterEach, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import {
   bigInteger,
+  byteRanges,
   choice,
   constant,
   day,
@@ -10,11 +11,14 @@ import {
   duration,
   either,
   endpoint,
+  entityTags,
+  epoch,
   type Field,
   type Fields,
   file,
   flag,
   foldAddress,
+  httpDate,
   type Intake,
   instant,
   intake,
@@ -25,6 +29,7 @@ import {
   number,
   readAs,
   record,
+  sortKeys,
   table,
   tagged,
   text,
@@ -228,6 +233,36 @@ test('where a function says what is taken, examples and accepted samples do; wha
   expect(withSamples.wrong).toEqual([])
   expect(withSamples.unprobed).toEqual(expect.arrayContaining(['body.a not_found']))
   expect([...withSamples.rejected]).toEqual(expect.arrayContaining(['body.n odd', 'body.a unlike', 'body.n too_long']))
+})
+
+test.each<[what: string, parts: object]>([
+  ['a list', { query: { f: list(text()) } }],
+  ['different elements', { query: { f: list(choice(['a', 'b']), { explode: false, distinct: true }) } }],
+  ['a record', { query: { f: record({ a: text({ optional: true }) }) } }],
+  ['a table', { query: { f: table(text()) } }],
+  ['a list later', { query: { f: later(() => list(integer())) } }],
+  ['a form', { body: { 'application/x-www-form-urlencoded': record({ a: integer({ optional: true }) }) } }],
+])('what is empty cannot be sent as text, and is not made: %s', async (_, parts) => {
+  const { wrong, rejected } = await tried(intake({ endpoints: { put: endpoint('PUT /', parts) } }))
+  expect([wrong, rejected.size > 0]).toEqual([[], true])
+})
+
+test('readers of the library are probed by the limits of their texts', async () => {
+  const header = { 'if-match': entityTags(), range: byteRanges(), 'if-modified-since': httpDate() }
+  const query = { sort: sortKeys(['a', 'b']), since: epoch({ unit: 's' }) }
+  const { wrong, unprobed, rejected } = await tried(
+    intake({ endpoints: { get: endpoint('GET /', { header, query }) } }),
+  )
+  expect([wrong, unprobed]).toEqual([[], []])
+  expect([...rejected]).toEqual(
+    expect.arrayContaining([
+      'header.if-match wrong_format',
+      'header.range wrong_format',
+      'header.if-modified-since wrong_format',
+      'query.sort[] not_a_choice',
+      'query.since wrong_type',
+    ]),
+  )
 })
 
 /** No text is both. */

@@ -263,6 +263,24 @@ describe('serve', () => {
     expect(events.at(-1)).toMatchObject({ outcome: 'failed', status: 500 })
     await close()
   })
+  test.each([
+    ['body.rows[0].a', 'body.rows[0].a', '/rows/0/a'],
+    ['body.rows[-1].a', 'body.rows[1].a', '/rows/1/a'],
+    ['body.rows[-2]', 'body.rows[0]', '/rows/0'],
+    // What is not there, and no element alone.
+    ['body.rows[-3].a', 'body.rows', '/rows'],
+    ['body.rows[].a', 'body.rows', '/rows'],
+  ])('a handler refuses at %s', async (at, address, pointer) => {
+    const put = endpoint('PUT /', { body: record({ rows: list(record({ a: text() })) }) })
+    const handle = serve(intake({ endpoints: { put } }), {
+      put: () => refuse({ status: 409, code: 'taken', message: 'is taken', at }),
+    })
+    const headers = { 'content-type': 'application/json' }
+    const body = JSON.stringify({ rows: [{ a: 'x' }, { a: 'y' }] })
+    const { fields } = await (await handle(new Request('http://h/', { method: 'PUT', headers, body }))).json()
+    expect(fields).toEqual({ [address]: [{ code: 'taken', detail: 'is taken', pointer }] })
+  })
+
   test('who asks is found before the body is received, and given to the handler', async () => {
     const app = intake({
       endpoints: { note },

@@ -159,7 +159,8 @@ function refusedReply(
   const { app } = progress
   const room = judged.opened?.room ?? roomFor(0)
   // Where a handler names no place, it is about the request as a whole.
-  const about = { place: '', scheme: challengeOf(app).scheme, most: destination.limits.errors, house: app, room }
+  const input = judged.verdict.outcome === 'accepted' ? judged.verdict.input : undefined
+  const about = { place: '', scheme: challengeOf(app).scheme, input, most: destination.limits.errors, house: app, room }
   return told(progress, rejectRefused(destination.name, refusals, 'handle', about), judged)
 }
 

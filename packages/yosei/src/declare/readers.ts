@@ -12,13 +12,14 @@ import {
   writeEntityTags,
   writeHttpDate,
 } from '../grammar/http.js'
+import { totalReaders } from '../kinds/read-as.js'
 import type { Asking } from '../terms/asking.js'
 import { canonical } from '../terms/canonical.js'
 import { mistake } from '../terms/mistake.js'
 import type { Common, Field, NeedOf, Null } from '../terms/types.js'
 import { choice, integer, list, readAs, text } from './fields.js'
 
-/** Reads on from what a field has read; null stays. How the types follow from the options, the builders say. */
+/** Reads on from what a field has read, whatever that is; null stays. How the types follow from the options, the builders say. */
 const further = <S, T>(
   base: Field,
   read: (sent: S, asking: Asking) => T | undefined,
@@ -26,12 +27,15 @@ const further = <S, T>(
   write: (value: T) => unknown,
   /** What makes it the same as another; if it is left out, its data. */
   key: (value: T) => string = canonical,
-): never =>
-  readAs(base, (sent, asking) => (sent === null ? (null as T) : read(sent as S, asking)) as never, {
+): never => {
+  const reader = (sent: unknown, asking: Asking) => (sent === null ? null : read(sent as S, asking)) as never
+  totalReaders.add(reader)
+  return readAs(base, reader, {
     code,
     write: (value: T) => (value === null ? null : write(value)),
     key: key === canonical ? key : (value: T) => (value === null ? 'null' : key(value)),
   } as never) as never
+}
 
 /** Whether the year of an HTTP date has two digits, so that the clock says which it is: only that form is so long. */
 const hasTwoDigits = (date: string): boolean => date.length > 'Sat, 01 Mar 2031 22:30:00 GMT'.length

@@ -15,7 +15,7 @@ import { beside, everywhere, pathOf, type RuleInput, unconditional } from '../ru
 import { placeRule, ruleMaker } from '../rules/rules.js'
 import { unfolded } from '../rules/while.js'
 import { checkRules, checkRulesOfPieces } from '../sound/endpoint.js'
-import { firstEach, type Path, parseAddress, valueAt, withIndices } from '../terms/address.js'
+import { type Path, parseAddress, valueAt } from '../terms/address.js'
 import type { Refusal } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
 import { put } from '../terms/own.js'
@@ -26,7 +26,7 @@ import type { Step } from '../terms/verdict.js'
 import { answersOf, type Batch, batchOf, Finds } from './batch-lookup.js'
 import { withOwnWords } from './check.js'
 import type { Pieces } from './pieces.js'
-import { headersIn, type Refusing, refusalsIn } from './refuse.js'
+import { blamedFor, headersIn, type Refusing, refusalsIn, refusedAt } from './refuse.js'
 import { askWithin, type LateSignal } from './signal.js'
 import type { AcceptedJudgement } from './stages.js'
 import { firstOf, retryAfter } from './statuses.js'
@@ -183,8 +183,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
   /** A refusal at an element: at the place that it names there, or at what was asked about. */
   const placed = (refusing: Refusing, place: Path): Refusing => {
     const path = refusing.at === undefined ? place : beside(parseAddress(refusing.at) ?? [], place)
-    const each = firstEach(path)
-    return { ...refusing, path: each < 0 ? path : path.slice(0, each) }
+    return { ...refusing, path: blamedFor(path) }
   }
 
   const all = await Promise.all(lookups.map(answerOf))
@@ -277,10 +276,7 @@ function lateFaults(given: unknown, { opened, who }: AcceptedJudgement, matter: 
 /** The error of a refusal: where it says, or at what was asked about. One of a verdict is taken as it is. */
 function faultOf({ code, message, at, fault, path: exact }: Refusing, read: string, input: Parts): Fault {
   if (fault) return { ...fault, stage: 'lookups' }
-  const path = withIndices(input, parseAddress(at ?? read) ?? [at ?? read])
-  const each = firstEach(path)
-  // Of a list as a whole, no element is to blame.
-  return { path: exact ?? (each < 0 ? path : path.slice(0, each)), stage: 'lookups', code, messages: message }
+  return { path: exact ?? refusedAt(at ?? read, input), stage: 'lookups', code, messages: message }
 }
 
 /** Whether a lookup reads a secret, or follows one that does: what it finds may tell the secret. */

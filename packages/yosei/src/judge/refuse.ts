@@ -2,7 +2,7 @@
 
 import type { Fault } from '../kinds/run.js'
 import { refusalOptions } from '../sound/options.js'
-import { type Path, type PlaceIn, parseAddress } from '../terms/address.js'
+import { isEach, isFromEnd, type Path, type PlaceIn, parseAddress, withIndices } from '../terms/address.js'
 import type { Accepted, Endpoint } from '../terms/endpoint.js'
 import type { House, Refusal, Refused } from '../terms/hooks.js'
 import { mistake } from '../terms/mistake.js'
@@ -67,20 +67,39 @@ export const headersIn = ({ retryAfter, headers }: Refusing): { readonly [name: 
   ...headers,
 })
 
+interface RefusedAbout {
+  /** The address of a refusal that names none. */
+  readonly place: string
+  readonly scheme: string
+  /** What was read, if it was: an address can count elements from the end. */
+  readonly input?: unknown
+  readonly most?: number
+  readonly house: House | undefined
+  readonly room: number
+}
+
+/** The place of a refusal in this input. */
+export const refusedAt = (address: string, input: unknown): Path =>
+  blamedFor(withIndices(input, parseAddress(address) ?? [address]))
+
+/** What a refusal blames for a place: of no element alone, or of one that is not there, the list. */
+export function blamedFor(path: Path): Path {
+  const open = path.findIndex((step) => isEach(step) || isFromEnd(step))
+  return open < 0 ? path : path.slice(0, open)
+}
+
 /** The rejection that refusals make. */
 export function rejectRefused(
   name: string | undefined,
   all: readonly Refusing[],
   stage: Stage,
-  { place, scheme, ...about }: { place: string; scheme: string; most?: number; house: House | undefined; room: number },
+  { place, scheme, input, ...about }: RefusedAbout,
 ): Rejection {
   const [first] = all
   const status = first?.status ?? 422
   const faults = all.map(
     ({ code, message, at = place, fault }): Fault =>
-      fault
-        ? { ...fault, stage }
-        : { path: at === '' ? [] : (parseAddress(at) ?? [place]), stage, code, messages: message },
+      fault ? { ...fault, stage } : { path: at === '' ? [] : refusedAt(at, input), stage, code, messages: message },
   )
   const headers = { ...(status === 401 ? { 'www-authenticate': scheme } : {}), ...(first ? headersIn(first) : {}) }
   return reject(name, grouped(faults), { status, stage, headers, ...about })

@@ -26,6 +26,9 @@ export interface ReadAsNode extends Declared {
   readonly key?: (value: never) => string
 }
 
+/** Readers that take whatever their base takes: what they would reject, its own limits reject. */
+export const totalReaders = /* @__PURE__ */ new WeakSet<ReadAsNode['read']>()
+
 export const readAs: KindOf<ReadAsNode> = {
   measures: () => ['own'],
   shape: 'behind',

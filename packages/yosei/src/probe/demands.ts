@@ -6,6 +6,7 @@ import { compareDecimals, isMultiple, sumOf } from '../grammar/numbers.js'
 import { readDeclaredDay, readMoment, writeDuration, writeInstant, writeTimeOfDay } from '../grammar/times.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
+import { totalReaders } from '../kinds/read-as.js'
 import { resolve } from '../kinds/resolve.js'
 import type { Source } from '../kinds/run.js'
 import { anywhere, sentShape } from '../kinds/shape.js'
@@ -362,15 +363,20 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
     },
   ],
   later: () => [],
-  readAs: ({ base, code }) => [
-    {
-      code,
-      what: 'its own reader',
-      isOpen: true,
-      broken: (_, making) =>
-        [least, greatest, making.random, making.random, making.random].map((pick) => make(base, { ...making, pick })),
-    },
-  ],
+  readAs: ({ base, read, code }) =>
+    totalReaders.has(read)
+      ? []
+      : [
+          {
+            code,
+            what: 'its own reader',
+            isOpen: true,
+            broken: (_, making) =>
+              [least, greatest, making.random, making.random, making.random].map((pick) =>
+                make(base, { ...making, pick }),
+              ),
+          },
+        ],
   anything: () => [],
   schema: () => [
     { code: 'no_branch', what: 'its JSON Schema', isOpen: true, broken: () => [true, 17.5, 'no such value', [], {}] },

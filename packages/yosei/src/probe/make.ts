@@ -14,10 +14,11 @@ import { weekdayOf } from '../kinds/weekdays.js'
 import { unknownType } from '../read/form.js'
 import { valueAt } from '../terms/address.js'
 import { canonical } from '../terms/canonical.js'
-import { put } from '../terms/own.js'
+import { isPlain } from '../terms/option-types.js'
+import { isEmpty, put } from '../terms/own.js'
 import { readSize, readSpan } from '../terms/units.js'
 import { largestFile, makeFile } from './files.js'
-import { between, least, oneOf, type Pick, randomly, Unmakeable } from './pick.js'
+import { between, greatest, least, oneOf, type Pick, randomly, Unmakeable } from './pick.js'
 import { textOf } from './texts.js'
 
 /** What a value is made for. */
@@ -117,10 +118,8 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
     return value
   },
   list: (node, making) => {
-    const [low, high] = node.length ?? [0, 3]
     const isLow = making.depth > shallow || readOnlyOf(node.item)
-    const count = isLow ? low : between(making.pick, low, Math.min(high, Math.max(low, 3)))
-    return elementsOf(node, count, making)
+    return elementsOf(node, countOf(node.length ?? [0, 3], 3, isLow, making), making)
   },
   tuple: ({ items }, making) => items.map((item) => make(item, making)),
   record: ({ fields }, making) => {
@@ -129,10 +128,8 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
     return made
   },
   table: (node, making) => {
-    const [low, high] = node.length ?? [0, 2]
     const isLow = making.depth > shallow || readOnlyOf(node.value)
-    const count = isLow ? low : between(making.pick, low, Math.min(high, Math.max(low, 4)))
-    return entriesOf(node, count, making)
+    return entriesOf(node, countOf(node.length ?? [0, 2], 4, isLow, making), making)
   },
   tagged: ({ tag, branches }, making) => {
     const [value, made] = firstMade(Object.entries(branches), making)
@@ -195,9 +192,16 @@ export function make(node: Node, making: Making): unknown {
 export const sourceAt = ({ coerce }: Node, around: Source): Source =>
   coerce === undefined || around === 'text' ? around : coerce ? 'coerced' : 'json'
 
+/** What is made for a name or a part that is sent. An object without names is nothing if there is nothing but text. */
+export function makeSent(node: Node, making: Making): unknown {
+  const made = make(node, making)
+  const isNothing = making.source === 'text' && isPlain(made) && isEmpty(made)
+  return isNothing ? make(node, { ...making, pick: greatest }) : made
+}
+
 function putMade(made: { [name: string]: unknown }, name: string, field: Node, making: Making): void {
   try {
-    put(made, name, make(field, making))
+    put(made, name, makeSent(field, making))
   } catch (error) {
     if (!(making.isLenient && error instanceof Unmakeable)) throw error
   }
@@ -251,6 +255,12 @@ function firstMade(
       why ??= error
     }
   throw why
+}
+
+/** How many elements or entries are made: about as many as are enough. None cannot be sent as text. */
+function countOf([low, high]: readonly [number, number], enough: number, isLow: unknown, making: Making): number {
+  const least = making.source === 'text' ? Math.min(high, Math.max(low, 1)) : low
+  return isLow ? least : between(making.pick, least, Math.min(high, Math.max(least, enough)))
 }
 
 /** So many elements of a list, different if they must be. */

@@ -14,7 +14,7 @@ import type { AnyRule } from '../rules/rule.js'
 import type { Parts } from '../terms/parts.js'
 import { receivedOf, type Wire, wireOf } from '../write/wire.js'
 import { contentOf, formOf, formType, oneIn } from './files.js'
-import { isNeeded, type Making, make } from './make.js'
+import { isNeeded, type Making, make, makeSent } from './make.js'
 import type { Pick as Picking } from './pick.js'
 import { isThere, reach, type Step } from './ways.js'
 
@@ -56,7 +56,12 @@ export class Trial {
     const tree: { [part: string]: unknown } = {}
     for (const [part, node] of Object.entries(this.root.fields))
       if (isNeeded(node) || pick() > 0.5)
-        tree[part] = make(node, { ...this.making, pick, isLenient, source: this.#sourceOf(part) })
+        tree[part] = (part === 'body' ? makeSent : make)(node, {
+          ...this.making,
+          pick,
+          isLenient,
+          source: this.#sourceOf(part),
+        })
     return tree
   }
 
