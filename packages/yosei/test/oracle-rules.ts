@@ -65,10 +65,12 @@ const shared = (paths: readonly Path[]): Path => {
 
 function isSent(world: World, path: Path): boolean {
   let value = world.sent
-  for (const step of counted(world, path)) {
+  const exact = counted(world, path)
+  for (const [at, step] of exact.entries()) {
+    // The elements of a list that came as one text; nothing was sent inside of one but what was read there.
     if (typeof value === 'string' && typeof step === 'number') {
-      const list = at2(world.input, path.slice(0, -1))
-      return list?.is === 'list' && step < list.items.length
+      const list = at2(world.input, exact.slice(0, at))
+      return list?.is === 'list' && step < list.items.length && (at === exact.length - 1 || at2(world.input, exact) !== undefined)
     }
     value = (isObject(value) || Array.isArray(value)) && Object.hasOwn(value, step) ? (value as never)[step] : undefined
   }

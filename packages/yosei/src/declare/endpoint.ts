@@ -338,19 +338,18 @@ function bodiesOf(body: Body | undefined): readonly BodyNode[] {
 /** What is worked out of an endpoint with a body of one media type: once, when it is first asked for. */
 /* @__NO_SIDE_EFFECTS__ */
 export function oncePerBody<T extends object>(work: (endpoint: EndpointNode, body: BodyNode | undefined) => T) {
-  const known = new WeakMap<EndpointNode, Map<BodyNode | undefined, T>>()
+  interface Worked {
+    readonly body: BodyNode | undefined
+    readonly value: T
+    /** Of another body of the endpoint: most have one. */
+    readonly next: Worked | undefined
+  }
+  const known = new WeakMap<EndpointNode, Worked>()
   return (endpoint: EndpointNode, body: BodyNode | undefined): T => {
-    let byBody = known.get(endpoint)
-    if (!byBody) {
-      byBody = new Map()
-      known.set(endpoint, byBody)
-    }
-    let worked = byBody.get(body)
-    if (!worked) {
-      worked = work(endpoint, body)
-      byBody.set(body, worked)
-    }
-    return worked
+    for (let worked = known.get(endpoint); worked; worked = worked.next) if (worked.body === body) return worked.value
+    const value = work(endpoint, body)
+    known.set(endpoint, { body, value, next: known.get(endpoint) })
+    return value
   }
 }
 

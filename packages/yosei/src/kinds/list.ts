@@ -215,11 +215,11 @@ export const listCode: CodeOf<ListNode> = {
       const [index, made] = [writer.name('i'), writer.name('o')]
       const value = node.distinct ? comparedCode(writer, node) : undefined
       const values = value ? writer.name('o') : made
-      writer.line(`const ${made} = []${value ? `, ${values} = []` : ''}`)
+      writer.line(`const ${made} = new Array(${read}.length)${value ? `, ${values} = new Array(${read}.length)` : ''}`)
       writer.block(`for (let ${index} = 0; ${index} < ${read}.length; ${index}++) {`, () => {
         const one = whole.emit(node.item, elementOf(read, index), below(place, index, EACH))
-        writer.line(`${made}.push(${one})`)
-        if (value) writer.line(`${values}.push(${value(one)})`)
+        writer.line(`${made}[${index}] = ${one}`)
+        if (value) writer.line(`${values}[${index}] = ${value(one)}`)
       })
       if (node.distinct && !comparedIn(node).every(isByItself))
         writer.line(`repeatedIn(run, ${writer.bind(node)}, ${made}, ${writer.path(place)})`)

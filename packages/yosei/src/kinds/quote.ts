@@ -14,7 +14,8 @@ export const access = (name: string): string => (plain.test(name) ? `.${name}` :
 export const optionalAccess = (name: string): string => `?.${access(name).replace(/^\./, '')}`
 
 /** A property's name in an object literal. In brackets `__proto__` is a name like any other. */
-export const key = (name: string): string => (name === '__proto__' || !plain.test(name) ? `[${quote(name)}]` : name)
+export const key = (name: string): string =>
+  name === '__proto__' ? `[${quote(name)}]` : plain.test(name) ? name : quote(name)
 
 /** A name as part of an identifier or an address of a source: what is no letter, digit or `_` becomes `_`. */
 export const identifier = (text: string): string => text.replace(/[^A-Za-z0-9]+/g, '_').replace(/^(?=[0-9]|$)/, '_')
