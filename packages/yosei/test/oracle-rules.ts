@@ -72,7 +72,9 @@ function isSent(world: World, path: Path): boolean {
       const list = at2(world.input, exact.slice(0, at))
       return list?.is === 'list' && step < list.items.length && (at === exact.length - 1 || at2(world.input, exact) !== undefined)
     }
-    value = (isObject(value) || Array.isArray(value)) && Object.hasOwn(value, step) ? (value as never)[step] : undefined
+    // Of a list that could not be read, the end is that of what was sent.
+    const key = isEnd(step) && Array.isArray(value) ? value.length - Number(String(step).slice(2, -1)) : step
+    value = (isObject(value) || Array.isArray(value)) && Object.hasOwn(value, key) ? (value as never)[key] : undefined
   }
   return value !== undefined && !(value === '' && world.isText(path) && !world.keeps(path))
 }

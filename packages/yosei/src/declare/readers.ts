@@ -14,7 +14,7 @@ import {
 } from '../grammar/http.js'
 import { totalReaders } from '../kinds/read-as.js'
 import type { Asking } from '../terms/asking.js'
-import { canonical } from '../terms/canonical.js'
+import { canonical, made } from '../terms/canonical.js'
 import { mistake } from '../terms/mistake.js'
 import type { Common, Field, NeedOf, Null } from '../terms/types.js'
 import { choice, integer, list, readAs, text } from './fields.js'
@@ -132,13 +132,13 @@ export function sortKeys<const K extends string, const O extends Common<readonly
   names: readonly K[],
   options?: O & Common<readonly SortKey<K>[]>,
 ): Field<SortKey<K>[] | Null<O>, string[] | Null<O>, NeedOf<O>> {
-  const both = (Array.isArray(names) ? names : []).flatMap((name): string[] => [name, `-${name}`])
+  const each = (Array.isArray(names) ? names : []).flatMap((key): [string, SortKey<string>][] =>
+    [false, true].map((descending) => [`${descending ? '-' : ''}${key}`, made({ key, descending }, `#${key}`)]),
+  )
+  const keys = new Map(each)
   const one = further(
-    choice(both),
-    (sent: string): SortKey<string> => {
-      const descending = sent.startsWith('-')
-      return { key: descending ? sent.slice(1) : sent, descending }
-    },
+    choice(each.map(([text]) => text)),
+    (sent: string) => keys.get(sent),
     'not_a_choice',
     ({ key, descending }: SortKey<string>) => `${descending ? '-' : ''}${key}`,
     ({ key }) => key,

@@ -4,8 +4,13 @@ const identities = new WeakMap<object, () => string>()
 
 /** Says what makes an object the same as another: its own properties need not. */
 export function identifyBy(value: unknown, identity: () => string): void {
-  if (isObject(value) && !isMoment(value)) identities.set(value, identity)
+  if (isObject(value) && !isMoment(value) && !(name in value)) identities.set(value, identity)
 }
+
+const name = /* @__PURE__ */ Symbol('name')
+/** A value that is made once, frozen: its name says what it is the same as, and need not be worked out for each request. */
+export const made = <T extends object>(value: T, called: string): T =>
+  Object.freeze(Object.defineProperty(value, name, { value: called }))
 
 /** A text that two values share just when they are the same: names in any order, instants by their time. */
 export function canonical(value: unknown): string {
@@ -14,6 +19,7 @@ export function canonical(value: unknown): string {
   if (typeof value === 'symbol') return `:${String(value)}`
   if (!isObject(value)) return JSON.stringify(value) ?? 'undefined'
   if (isMoment(value)) return `@${value.getTime()}`
+  if (name in value) return value[name] as string
   const identity = identities.get(value)
   if (identity) return identity()
   if (Array.isArray(value)) return `[${value.map(canonical).join()}]`
