@@ -153,7 +153,7 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
     const batch = batchOf(lookup, matter)
     if (!batch) return notRun
     const since = performance.now()
-    const isEmpty = batch.entries.length === 0
+    const isEmpty = batch.keys.length === 0
     const answer: Answer = isEmpty
       ? { outcome: 'found', value: [] }
       : inOrder(batch, await askOne(name, lookup, batch.values, asking, known, opened.run, isByASecret(lookup, root)))
@@ -161,10 +161,11 @@ export async function askLookups(judged: AcceptedJudgement, asking: LookupInput)
       told.set(lookup, toldOf(lookup, root, batch.values, answer, performance.now() - since))
     if (answer.outcome !== 'found') return answer
     const answers = answer.value as readonly unknown[]
-    const refused = batch.entries.flatMap(({ places }, at) => {
-      const one = judgeAnswer({ outcome: 'found', value: answers[at] }, lookup, endpoint.statuses)
-      return one.outcome === 'refused' ? places.flatMap((place) => one.refusals.map((each) => placed(each, place))) : []
-    })
+    const refused: Refusing[] = []
+    for (const [at, key] of batch.keys.entries()) {
+      if (isAsWanted(answers[at], lookup)) continue
+      for (const place of batch.placesOf(key)) refused.push(placed(refusalOf(lookup, endpoint.statuses), place))
+    }
     // Elements that are judged each alone take no others with them.
     if (refused.length > 0 && !pieces) return { outcome: 'refused', refusals: refused }
     const value = lookup.absent ? undefined : new Finds(batch, answers)
@@ -372,16 +373,19 @@ async function answerTo(
   }
 }
 
-function judgeAnswer(answer: Answer, { absent, refusal, counts }: LookupNode, statuses: Statuses | undefined): Answer {
-  const refused = ({ failure, ...words }: typeof usual | typeof usualWhenAbsent): Answer => ({
-    outcome: 'refused',
-    refusals: [refusal ?? { ...words, status: statusFor(failure, statuses, words.code) as Refusal['status'] }],
-  })
+function judgeAnswer(answer: Answer, lookup: LookupNode, statuses: Statuses | undefined): Answer {
   if (answer.outcome !== 'found') return answer
-  const { value } = answer
+  if (!isAsWanted(answer.value, lookup)) return { outcome: 'refused', refusals: [refusalOf(lookup, statuses)] }
+  return lookup.absent ? { outcome: 'found', value: undefined } : answer
+}
+/** Whether something was found, or nothing if that is what is wanted. */
+function isAsWanted(value: unknown, { absent, counts }: LookupNode): boolean {
   const isFound = value !== undefined && value !== null && value !== false && (counts?.(value as never) ?? true)
-  if (absent) return isFound ? refused(usualWhenAbsent) : { outcome: 'found', value: undefined }
-  return isFound ? answer : refused(usual)
+  return isFound !== (absent ?? false)
+}
+function refusalOf({ absent, refusal }: LookupNode, statuses: Statuses | undefined): Refusing {
+  const { failure, ...words } = absent ? usualWhenAbsent : usual
+  return refusal ?? { ...words, status: statusFor(failure, statuses, words.code) as Refusal['status'] }
 }
 
 /** Puts what was found where nothing was sent. */
