@@ -89,7 +89,9 @@ for (const { file, imports } of modules.values())
       .slice(0, from.startsWith('@') ? 2 : 1)
       .join('/')
     const owner = nearest(file)
-    const owners = [owner, manifests[0]].filter((one) => listed(one).includes(name))
+    const owners = [owner, manifests[0]].filter((one) =>
+      listed(one).some((own) => own === name || own === `@types/${name}`),
+    )
     for (const one of owners) named.get(one).add(name)
     const isOwn = manifests.some((one) => one.name === name)
     if (owners.length === 0 && !isOwn && /^(?:@[\w-]+\/)?[\w.-]+$/.test(name))

@@ -2,9 +2,10 @@
 import { type EndpointOutline, type FieldOutline, type Intake, outline, type RuleOutline } from 'yosei'
 import type { Demanded } from 'yosei/probe'
 import { branchesOf, isOutline, parts } from './outlined.js'
+import { nameIn } from './place.js'
 
 /** Each piece of advice by the name under which it can be answered in the declaration. */
-const advices = {
+export const advices = {
   unbounded: [
     'has no greatest length, so that one request may fill what stores it',
     'Give it a length: { length: [1, 200] }',
@@ -167,7 +168,6 @@ function* statusesOf({
 }
 
 const joined = (base: string, address: string) => (base === '' ? address : `${base}.${address}`)
-export const nameIn = (address: string) => /([^.[\]{}"]+)["\]]*(?:\[\]|\{\})*$/.exec(address)?.[1] ?? ''
 
 /** A field, and whether it is sent as a part of something that is always sent whole: a list, a table, a union. */
 type Placed = readonly [address: string, field: FieldOutline, isOfWhole: boolean]

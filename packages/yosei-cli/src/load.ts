@@ -2,12 +2,13 @@
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync, writeSync } from 'node:fs'
 import { createRequire } from 'node:module'
-import { basename, dirname, join, resolve } from 'node:path'
+import { basename, dirname, join, relative, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { Worker } from 'node:worker_threads'
 import type { JitiOptions } from 'jiti'
 import type { Intake, Sign } from 'yosei'
 import { Failure } from './failure.js'
+import { type Found, placeOf } from './place.js'
 
 /** Whether a file is a description of an API, by its name: it is read, and not run. */
 const isDescription = (file: string): boolean => /\.(?:json|ya?ml)$/i.test(file)
@@ -65,7 +66,7 @@ export async function loadServices(file: string, options: LoadOptions = {}): Pro
     try {
       return await make()
     } catch (error) {
-      throw new Failure(`${file}${lineOf(error, resolve(file))}: could not make its services: ${firstLine(error)}`)
+      throw new Failure(`${shownAt(placeOf(error), file)}: could not make its services: ${firstLine(error)}`)
     }
   }
   return Object.assign(made, { sign: sign as Sign | undefined })
@@ -83,7 +84,8 @@ async function loadModule(
   if (!existsSync(path)) throw new Failure(`${file}: there is no such file; name the module that exports ${what}`)
   const module = await watched(file, options, () => evaluate(path, options)).catch((error: unknown) => {
     if (error instanceof Failure) throw error
-    throw new Failure(`${file}${lineOf(error, path)}: could not be loaded: ${firstLine(error)}`)
+    const place = placeOf(error)
+    throw new Failure(`${shownAt(place, file)}: could not be loaded: ${firstLine(error)}`, { cause: error, place })
   })
   return module as { readonly [name: string]: unknown }
 }
@@ -206,12 +208,8 @@ const awaited = (code: string): string =>
 const isIntake = (value: unknown): value is Intake =>
   typeof value === 'object' && value !== null && typeof (value as Partial<Intake>).endpoints === 'object'
 
-const firstLine = (error: unknown) => String(error instanceof Error ? error.message : error).split('\n')[0]
+/** A place as editors and terminals find it: from the folder that the command runs in. */
+const shownAt = (place: Found | undefined, file: string): string =>
+  place ? `${resolve(file) === place.file ? file : relative('.', place.file)}:${place.line}:${place.column}` : file
 
-/** The line of the module that threw, from the stack or the message of a syntax error. */
-function lineOf(error: unknown, path: string): string {
-  const told = error instanceof Error ? `${error.message}\n${error.stack}` : ''
-  const found = told.split('\n').find((line) => line.includes(path))
-  const place = found && /:(\d+):(\d+)\)?$/.exec(found)
-  return place ? `:${place[1]}:${place[2]}` : ''
-}
+const firstLine = (error: unknown) => String(error instanceof Error ? error.message : error).split('\n')[0]

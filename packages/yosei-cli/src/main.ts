@@ -4,7 +4,9 @@ import { Command, CommanderError, InvalidArgumentError, Option } from 'commander
 import { Failure } from './failure.js'
 import type { ProbeOptions } from './probe.js'
 import type { AdoptOptions } from './run-adopt.js'
+import type { AdviseOptions } from './run-advise.js'
 import type { RunOptions } from './run-check.js'
+import type { CompareFormat } from './run-compare.js'
 import type { ExportOptions } from './run-export.js'
 import type { FrontCommand } from './run-front.js'
 import type { SendOptions } from './send.js'
@@ -164,9 +166,9 @@ program
   .description('Shows by requests what a change breaks. Fails if a client would break.')
   .argument('<old>', 'an intake, or one at a revision: git:HEAD~1:path/intake.ts')
   .argument('<new>', 'the new version')
-  .addOption(formatOption())
+  .addOption(formatOption('markdown'))
   .addHelpText('after', '\nExample: yosei compare git:HEAD~1:intake.ts intake.ts')
-  .action(async (before: string, after: string, { format }: { format: string }) => {
+  .action(async (before: string, after: string, { format }: { format: CompareFormat }) => {
     const { runCompare } = await import('./run-compare.js')
     process.exitCode = await runCompare(before, after, format)
   })
@@ -193,16 +195,20 @@ program
   .argument('[intake]', intakeArgument)
   .option('--samples <samples...>', 'sample books, to find rules that no sample breaks', [])
   .option('--services <module>', servicesOption)
-  .addOption(formatOption())
+  .addOption(formatOption('sarif'))
   .addHelpText('after', '\nExample: yosei advise intake.ts --samples samples')
-  .action(async (file: string | undefined, options: { format: string; samples: string[]; services?: string }) => {
-    const [{ loadIntake, servicesOf }, { runAdvise }] = await Promise.all([
+  .action(async (file: string | undefined, options: AdviseOptions & { readonly services?: string }) => {
+    const [{ loadIntake, servicesOf }, { runAdvise, sarifOfMistake }] = await Promise.all([
       import('./load.js'),
       import('./run-advise.js'),
     ])
     const { intake, services } = settled({ intake: file, services: options.services })
     const makeServices = await servicesOf(intake, services)
-    process.exitCode = await runAdvise(await loadIntake(intake), intake, { ...options, makeServices })
+    const app = await loadIntake(intake).catch(async (error: unknown) => {
+      if (options.format === 'sarif' && error instanceof Failure) await print(`${sarifOfMistake(error, intake)}\n`)
+      throw error
+    })
+    process.exitCode = await runAdvise(app, intake, { ...options, makeServices })
   })
 
 program

@@ -2,15 +2,18 @@
 import { readFileSync } from 'node:fs'
 import type { Intake } from 'yosei'
 import type { Demanded } from 'yosei/probe'
-import { type Advice, adviceFor, nameIn } from './advise.js'
+import { type Advice, adviceFor, advices } from './advise.js'
 import { checkSamples } from './check.js'
 import { Coverage } from './coverage.js'
+import type { Failure } from './failure.js'
 import type { MakeServices } from './load.js'
+import { isMistake, type Place, placeIn } from './place.js'
 import { findSamples } from './samples.js'
+import { sarifOf } from './sarif.js'
 import { marked, pc, plural, print, visible, wrap } from './terminal.js'
 
 export interface AdviseOptions {
-  readonly format: string
+  readonly format: 'text' | 'json' | 'sarif'
   readonly samples: readonly string[]
   readonly makeServices?: MakeServices | undefined
 }
@@ -23,11 +26,46 @@ export async function runAdvise(
 ): Promise<number> {
   const advice = adviceFor(app, samples.length === 0 ? [] : await untrippedBy(app, samples, makeServices))
   const source = readFileSync(file, 'utf8').split('\n')
-  const placed = advice.map((one) => ({ ...one, ...placeIn(source, app, one) })).filter(isFirst)
-  if (format === 'json')
-    await print(`${JSON.stringify({ advice: placed.map((one) => ({ ...one, file })) }, null, 2)}\n`)
-  else await print(`${textOf(placed, source, file)}\n`)
+  const signatureOf = ({ method = '', template = '' } = {}) => `${method} ${template}`
+  const placed = advice
+    .map((one) => ({ ...one, ...placeIn(source, signatureOf(app.endpoints[one.endpoint]), one.address) }))
+    .filter(isFirst)
+  await print(`${printers[format](placed, source, file)}\n`)
   return advice.length > 0 ? 1 : 0
+}
+
+type PlacedAdvice = Advice & Place
+const printers: {
+  readonly [F in AdviseOptions['format']]: (
+    advice: readonly PlacedAdvice[],
+    source: readonly string[],
+    file: string,
+  ) => string
+} = {
+  text: textOf,
+  json: (advice, _, file) => JSON.stringify({ advice: advice.map((one) => ({ ...one, file })) }, null, 2),
+  sarif: (advice, _, file) =>
+    sarifOf(
+      advice.map((one) => ({
+        rule: one.name,
+        level: 'warning',
+        text: `${one.address === '' ? 'A status' : one.address} ${one.why}. ${one.mend}.`,
+        file,
+        place: one,
+        about: `${one.endpoint} ${one.address}`.trim(),
+      })),
+      found,
+    ),
+}
+
+/** What may be found: advice, and a mistake because of which there is no intake. */
+const found = { ...advices, mistake: ['makes no sense', 'Correct it: no request is judged before'] } as const
+
+/** Why there is no intake, as a finding. */
+export function sarifOfMistake({ message, cause, place }: Failure, file: string): string {
+  const about = isMistake(cause) ? [cause.where, cause.address ?? ''].join(' ').trim() : 'the module'
+  const text = isMistake(cause) ? cause.message : message
+  return sarifOf([{ rule: 'mistake', level: 'error', text, file: place?.file ?? file, place, about }], found)
 }
 
 async function untrippedBy(
@@ -41,44 +79,11 @@ async function untrippedBy(
 }
 
 /** What endpoints share is said once. */
-const isFirst = (one: Advice & Place, index: number, all: readonly (Advice & Place)[]): boolean =>
+const isFirst = (one: PlacedAdvice, index: number, all: readonly PlacedAdvice[]): boolean =>
   one.line === 0 ||
   all.findIndex(({ name, line, column }) => name === one.name && line === one.line && column === one.column) === index
 
-interface Place {
-  /** From 1; 0 where the declaration stands in another module. */
-  readonly line: number
-  readonly column: number
-}
-
-/**
- * Where a field is declared, as far as the text of the module says: by its name, behind its endpoint, or by the name
- * of what it was made with; else where the endpoint is.
- */
-function placeIn(source: readonly string[], app: Intake, { endpoint, address }: Advice): Place {
-  const { method = '', template = '' } = app.endpoints[endpoint] ?? {}
-  const signature = `${method} ${template}`
-  const start = source.findIndex((line) => /['"`]/.test(line) && line.includes(signature))
-  const end = source.findIndex((line, index) => index > start && /endpoint\(\s*['"`]/.test(line))
-  const name = nameIn(address).replace(/[^\w-]/g, '.')
-  const isPart = /^\w+(?:\[\])?$/.test(address)
-  const ways = isPart
-    ? [new RegExp(`(?<=^\\s*)${name}\\s*:`)]
-    : [new RegExp(`(?<=^|[\\s{,(])['"]?${name}['"]?\\s*:`), new RegExp(`(?<=\\b(?:const|let) )${name}\\b`)]
-  const spans = [
-    [Math.max(0, start), end < 0 ? source.length : end],
-    [0, source.length],
-  ] as const
-  for (const way of name === '' ? [] : ways)
-    for (const [from, to] of spans)
-      for (let index = from; index < to; index++) {
-        const column = source[index]?.replaceAll(signature, (one) => ' '.repeat(one.length)).search(way) ?? -1
-        if (column >= 0) return { line: index + 1, column: column + 1 }
-      }
-  return start < 0 ? { line: 0, column: 0 } : { line: start + 1, column: (source[start]?.search(/\S/) ?? 0) + 1 }
-}
-
-function textOf(advice: readonly (Advice & Place)[], source: readonly string[], file: string): string {
+function textOf(advice: readonly PlacedAdvice[], source: readonly string[], file: string): string {
   if (advice.length === 0) return 'no advice: a careful colleague would have nothing to say'
   const lines = advice.flatMap(({ endpoint, address, name, why, mend, line, column }, index) => {
     const isNew = advice[index - 1]?.endpoint !== endpoint

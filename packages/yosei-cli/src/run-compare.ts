@@ -5,15 +5,21 @@ import { join, relative, resolve } from 'node:path'
 import { type Change, changes, compareIntakes, type Difference } from './compare.js'
 import { Failure } from './failure.js'
 import { loadIntake } from './load.js'
+import { markdownOf } from './print-comparison.js'
 import { marked, pc, plural, print, shorten, visible, width, wrap } from './terminal.js'
 
+const printers = {
+  text: textOf,
+  json: (differences: readonly Difference[]) => JSON.stringify({ differences: differences.map(jsonOf) }, null, 2),
+  markdown: markdownOf,
+} as const
+export type CompareFormat = keyof typeof printers
+
 /** @returns The exit code: 1 if something breaks. */
-export async function runCompare(before: string, after: string, format: string): Promise<number> {
+export async function runCompare(before: string, after: string, format: CompareFormat): Promise<number> {
   const [old, now] = [fileOf(before), fileOf(after)]
   const differences = await compareIntakes(await loadIntake(old), await loadIntake(now))
-  await print(
-    `${format === 'json' ? JSON.stringify({ differences: differences.map(jsonOf) }, null, 2) : textOf(differences)}\n`,
-  )
+  await print(`${printers[format](differences)}\n`)
   return differences.some(({ change }) => change === 'breaking') ? 1 : 0
 }
 

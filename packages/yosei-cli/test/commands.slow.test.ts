@@ -1,5 +1,6 @@
 /** Every command as a process, on good and bad input: what it prints, what it writes, and how it ends. */
-import { execFileSync } from 'node:child_process'
+import { execFileSync, spawnSync } from 'node:child_process'
+import { readFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
@@ -253,6 +254,116 @@ test('compare shows what breaks by requests, between files and between revisions
     stderr: expect.stringContaining('write git:HEAD~1:path/intake.ts'),
   })
   folder.remove()
+})
+
+test('the lines for a CI say in a pull request what breaks, and where the declaration is careless or mistaken', () => {
+  const intakeOf = (most: number) => `import { endpoint, intake, integer, record, text } from 'yosei'
+const put = endpoint('PUT /', { body: record({ n: integer({ max: ${most} }), note: text() }) })
+export default intake({ endpoints: { put } })
+`
+  const lines = /```sh\n([\s\S]*?)```/.exec(readFileSync(join(root, 'docs/changing.md'), 'utf8'))?.[1] ?? ''
+  const folder = new Folder({ 'intake.ts': intakeOf(9) })
+  const git = (...args: string[]) =>
+    execFileSync('git', ['-c', 'user.name=a', '-c', 'user.email=a@b.example', ...args], { cwd: folder.cwd })
+  const review = () => {
+    const script = lines.replaceAll(
+      'npx yosei',
+      `"${process.execPath}" "${join(root, 'packages/yosei-cli/bin/yosei.js')}"`,
+    )
+    const { status } = spawnSync('sh', ['-c', script], { cwd: folder.cwd, env: { ...process.env, BASE: 'HEAD' } })
+    const [run] = JSON.parse(folder.read('yosei.sarif')).runs
+    const results = run.results.map(({ ruleId, level, locations: [{ physicalLocation }] }: Found) => {
+      const { artifactLocation, region } = physicalLocation
+      expect(run.tool.driver.rules.some(({ id }: { id: string }) => id === ruleId)).toBe(true)
+      return `${level} ${ruleId} ${artifactLocation.uri}:${region.startLine}:${region.startColumn}`
+    })
+    return { status, results, comparison: folder.read('comparison.md') }
+  }
+  git('init', '-q')
+  git('add', '.')
+  git('commit', '-qm', 'a')
+  const careless = ['warning unbounded intake.ts:2:72']
+  expect(review()).toMatchObject({
+    status: 0,
+    results: careless,
+    comparison: expect.stringMatching(/^## No client that works today/),
+  })
+  folder.write('intake.ts', intakeOf(7))
+  const { comparison, ...narrowed } = review()
+  expect(narrowed).toEqual({ status: 1, results: careless })
+  expect(comparison).toBe(`## Clients that work today would break
+
+### 1 kind of requests would be rejected that are accepted today
+
+- **put**: \`body.n\` must be at most 7; 9 was sent (\`max 9 → 7\`)
+  - \`PUT /\` with \`"n": 9\`: accepted → 422
+`)
+  folder.write('intake.ts', intakeOf(7).replace('max: 7', 'min: 8, max: 7'))
+  expect(review()).toMatchObject({ status: 2, results: ['error mistake intake.ts:2:48'] })
+  folder.remove()
+})
+type Found = {
+  ruleId: string
+  level: string
+  locations: [
+    { physicalLocation: { artifactLocation: { uri: string }; region: { startLine: number; startColumn: number } } },
+  ]
+}
+
+const parts = `import { integer, record } from 'yosei'
+export const window = record({ opens: integer(), closes: integer() })
+export const wrong = integer({ min: 5, max: 3 })
+`
+const shell = (
+  declared: string,
+  imported = '',
+) => `import { endpoint, group, intake, integer, record, text } from 'yosei'
+import { window, wrong } from './parts.ts'
+${imported}
+export default intake({
+  endpoints: {
+    put: ${declared},
+  },
+})
+`
+test.each<[what: string, module: string, place: string]>([
+  [
+    'a limit, deep in a body',
+    shell(
+      "endpoint('PUT /', {\n      body: record({ a: record({ b: record({ n: integer({ min: 5, max: 3 }) }) }) }),\n    })",
+    ),
+    'intake.ts:7:46',
+  ],
+  [
+    'an address that is not declared',
+    shell(
+      "endpoint('PUT /', {\n      body: window,\n      rules: (on) => [\n        on.ascending('body.opens', 'body.closed' as never),\n      ],\n    })",
+    ),
+    'intake.ts:9:37',
+  ],
+  [
+    'a field of another module: its name in this one',
+    shell("endpoint('PUT /', { body: record({ w: wrong }) })"),
+    'intake.ts:6:45',
+  ],
+  [
+    'an option that there is not',
+    shell("endpoint('PUT /', { body: record({ n: text({ lenght: [1, 2] } as never) }) })"),
+    'intake.ts:6:45',
+  ],
+  [
+    'two endpoints in one place',
+    shell("endpoint('PUT /{a}', { path: { a: text() } }),\n    get: endpoint('PUT /{b}', { path: { b: text() } })"),
+    'intake.ts:4:',
+  ],
+  ['what throws in another module', shell("endpoint('PUT /', {})", "import './throws.ts'"), 'throws.ts:2:'],
+])('a mistake is named with its file, line and column: %s', (_, module, place) => {
+  const throws = 'const nothing = undefined as never as { a: { b: 1 } }\nexport const { b } = nothing.a\n'
+  const { status, stderr } = yoseiWith({ 'intake.ts': module, 'parts.ts': parts, 'throws.ts': throws }, [
+    'show',
+    'intake.ts',
+  ])
+  expect([status, stderr.slice(0, `yosei: ${place}`.length)]).toEqual([2, `yosei: ${place}`])
 })
 
 test('advise says few things, at their place, and is quiet where it is answered', () => {

@@ -13,7 +13,11 @@ export class DeclarationError extends Error {
   readonly option: string | undefined
 
   constructor(where: string, what: string, mend: string, { address, option }: MistakenPlace = {}) {
+    // Deep inside of a declaration; its stack must still reach the line of yours.
+    const { stackTraceLimit } = Error
+    Reflect.set(Error, 'stackTraceLimit', 50)
     super(`${address === undefined ? where : `${where}, ${address}`}: ${what}. ${mend}.`)
+    Reflect.set(Error, 'stackTraceLimit', stackTraceLimit)
     this.where = where
     this.what = what
     this.mend = mend
