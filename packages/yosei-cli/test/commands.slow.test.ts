@@ -261,7 +261,7 @@ test('the lines for a CI say in a pull request what breaks, and where the declar
 const put = endpoint('PUT /', { body: record({ n: integer({ max: ${most} }), note: text() }) })
 export default intake({ endpoints: { put } })
 `
-  const lines = /```sh\n([\s\S]*?)```/.exec(readFileSync(join(root, 'docs/changing.md'), 'utf8'))?.[1] ?? ''
+  const lines = /```bash\n([\s\S]*?)```/.exec(readFileSync(join(root, 'docs/changing.md'), 'utf8'))?.[1] ?? ''
   const folder = new Folder({ 'intake.ts': intakeOf(9) })
   const git = (...args: string[]) =>
     execFileSync('git', ['-c', 'user.name=a', '-c', 'user.email=a@b.example', ...args], { cwd: folder.cwd })

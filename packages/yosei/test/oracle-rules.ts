@@ -157,6 +157,8 @@ export function judgeRule(rule: RuleSpec, base: Path, world: World, isOfRecord: 
       const blamed = settled(b, place)
       if (name !== 'gap') return isRight ? [] : [fault(blamed, { ascending: 'out_of_order', equal: 'unequal', differ: 'equal_not_allowed' }[name] as string)]
       if (isTime(left) !== isTime(right)) throw new Undecided()
+      // Nor is what floats do not keep.
+      if ([left, right].some((val) => Math.abs(numberOf(val)) > 1e15)) throw new Undecided()
       const gap = numberOf(right) - numberOf(left)
       return ['atLeast', 'atMost', 'exactly'].flatMap((limit) => {
         const given = options[limit]
