@@ -1,0 +1,203 @@
+/**
+ * Serverless functions that get an HTTP request as an event: payload format 2.0, with lists of cookies, and 1.0, with
+ * several values for a name. Bodies are bytes in base64, or text.
+ */
+import { following } from '../judge/signal.js'
+import type { AnyMessage } from '../read/message.js'
+import { put } from '../terms/own.js'
+import { type Handle, serviceOf } from './serve.js'
+
+type Values = { readonly [name: string]: string | undefined } | null
+type ManyValues = { readonly [name: string]: readonly string[] | undefined } | null
+
+interface EventBody {
+  readonly body?: string | null | undefined
+  readonly isBase64Encoded?: boolean | undefined
+}
+/** A request as an event of payload format 1.0. */
+export interface EventV1 extends EventBody {
+  readonly httpMethod: string
+  readonly path: string
+  readonly headers?: Values | undefined
+  readonly multiValueHeaders?: ManyValues | undefined
+  readonly queryStringParameters?: Values | undefined
+  readonly multiValueQueryStringParameters?: ManyValues | undefined
+  /** With `elb`, it comes from a load balancer, which leaves names and values of a query encoded. */
+  readonly requestContext?: { readonly elb?: unknown } | undefined
+}
+/** A request as an event of payload format 2.0. */
+export interface EventV2 extends EventBody {
+  readonly version: '2.0'
+  readonly rawPath: string
+  readonly rawQueryString?: string | undefined
+  readonly cookies?: readonly string[] | undefined
+  readonly headers?: Values | undefined
+  readonly requestContext: { readonly http: { readonly method: string } }
+}
+export type HttpEvent = EventV1 | EventV2
+
+/** An answer, as the format of its event asks. */
+export interface EventAnswer {
+  readonly statusCode: number
+  readonly headers?: { readonly [name: string]: string }
+  /** In format 1.0. */
+  readonly multiValueHeaders?: { readonly [name: string]: readonly string[] }
+  /** In format 2.0. */
+  readonly cookies?: readonly string[]
+  readonly body: string
+  readonly isBase64Encoded: boolean
+}
+
+/**
+ * A function for a serverless platform, of what `serve` made or of any other fetch handler.
+ *
+ * @throws TypeError if it is given what is no HTTP event.
+ * @example
+ * export const handler = onEvent(serve(app, handlers))
+ */
+export function onEvent(handle: Handle): (event: HttpEvent) => Promise<EventAnswer> {
+  const service = serviceOf(handle)
+  return async (event) => {
+    const message = messageOf(event)
+    const request = () => requestOf(message)
+    if (!service) return answerOf(event, await receivedFrom(await handle(request())), message)
+    const { status, headers, body, response } = await service.process({
+      message,
+      signal: following(undefined),
+      request,
+    })
+    // Most answers are no Response, which a function would load fetch for.
+    const answer = response
+      ? await receivedFrom(response)
+      : { status, headers: Object.entries(headers), body: body ?? '' }
+    return answerOf(event, answer, message)
+  }
+}
+
+const isV2 = (event: HttpEvent): event is EventV2 => typeof (event as EventV2 | null)?.rawPath === 'string'
+
+type EventMessage = AnyMessage & { readonly body: Uint8Array | string | null }
+
+function messageOf(event: HttpEvent): EventMessage {
+  if (isV2(event)) {
+    const body = bodyOf(event)
+    const { rawPath, rawQueryString = '', cookies = [], headers, requestContext } = event
+    const target = targetOf(rawPath, rawQueryString)
+    const cookie = cookies.length > 0 ? { cookie: cookies.join('; ') } : {}
+    const fields = fieldsOf(valuesIn({ ...headers, ...cookie }), body)
+    return { method: requestContext.http.method, target, headers: fields, body }
+  }
+  if (typeof event?.httpMethod !== 'string')
+    throw new TypeError('this is no HTTP event of payload format 1.0 or 2.0: it has neither httpMethod nor rawPath')
+  const body = bodyOf(event)
+  const { httpMethod, path, headers, multiValueHeaders, requestContext } = event
+  const query = [...valuesIn(event.multiValueQueryStringParameters ?? event.queryStringParameters)]
+  const write = requestContext?.elb ? (text: string) => text : encode
+  const written = query.map(([name, value]) => `${write(name)}=${write(value)}`).join('&')
+  const fields = fieldsOf(valuesIn(multiValueHeaders ?? headers), body)
+  return { method: httpMethod, target: targetOf(path, written), headers: fields, body }
+}
+
+function* valuesIn(values: Values | ManyValues | undefined): Generator<readonly [name: string, value: string]> {
+  for (const [name, all] of Object.entries(values ?? {}))
+    for (const value of typeof all === 'string' ? [all] : (all ?? [])) yield [name, value]
+}
+
+/** Half of a surrogate pair cannot be encoded. */
+const encode = (text: string) => encodeURIComponent(text.replace(/\p{Surrogate}/gu, '\uFFFD'))
+
+/** A platform may have decoded the path: what cannot stand in a target is encoded again (RFC 3986, section 3.3). */
+function targetOf(path: string, query: string): string {
+  const encoded = path.replace(/%(?![0-9A-Fa-f]{2})|[^!$%&'()*+,\-./0-9:;=@A-Z_a-z~]+/g, (part) => encode(part))
+  return `${encoded.startsWith('/') ? encoded : `/${encoded}`}${query === '' ? '' : `?${query}`}`
+}
+
+/** The fields, with the length of the body as it is at hand: the platform has taken it apart. */
+function fieldsOf(all: Iterable<readonly [string, string]>, body: Uint8Array | string | null): [string, string][] {
+  const fields = [...all].map(([name, value]): [string, string] => [name.toLowerCase(), value])
+  const kept = fields.filter(([name]) => name !== 'content-length' && name !== 'transfer-encoding')
+  const length = typeof body === 'string' ? new TextEncoder().encode(body).length : body?.length
+  return length === undefined ? kept : [...kept, ['content-length', String(length)]]
+}
+
+function bodyOf({ body, isBase64Encoded }: EventBody): Uint8Array | string | null {
+  if (body === undefined || body === null || body === '') return null
+  return isBase64Encoded ? Uint8Array.from(atob(body), (one) => one.charCodeAt(0)) : body
+}
+
+/** @throws TypeError if fetch has no such request, as a GET with a body. */
+function requestOf({ method, target, headers, body }: EventMessage): Request {
+  const host = headers.find(([name]) => name === 'host')?.[1] ?? 'localhost'
+  const isBare = method === 'GET' || method === 'HEAD'
+  return new Request(`https://${host}${target}`, {
+    method,
+    headers: headers.map(([name, value]): [string, string] => [name, value]),
+    body: isBare ? null : (body as string | Uint8Array<ArrayBuffer> | null),
+  })
+}
+
+const connection = new Set(['connection', 'keep-alive', 'transfer-encoding'])
+const isText = (type: string) =>
+  /^(?:text\/|application\/(?:[\w.-]+\+)?(?:json|xml)\b|application\/(?:javascript|x-www-form-urlencoded)\b|image\/svg\+xml)/i.test(
+    type,
+  )
+
+interface Answered {
+  readonly status: number
+  readonly headers: Iterable<readonly [name: string, value: string]>
+  readonly body: string | Uint8Array
+}
+const receivedFrom = async (response: Response): Promise<Answered> => ({
+  status: response.status,
+  headers: response.headers,
+  body: new Uint8Array(await response.arrayBuffer()),
+})
+
+function answerOf(
+  event: HttpEvent,
+  { status: statusCode, headers, body }: Answered,
+  { method }: EventMessage,
+): EventAnswer {
+  const fields: { [name: string]: string } = {}
+  const cookies: string[] = []
+  for (const [name, value] of headers)
+    if (name === 'set-cookie') cookies.push(value)
+    else if (!connection.has(name)) put(fields, name, value)
+  const content = contentOf(method === 'HEAD' ? '' : body, fields)
+  if (isV2(event)) return { statusCode, headers: fields, ...(cookies.length > 0 ? { cookies } : {}), ...content }
+  if (!event.multiValueHeaders) {
+    const [cookie] = cookies
+    return { statusCode, headers: cookie === undefined ? fields : { ...fields, 'set-cookie': cookie }, ...content }
+  }
+  const multiValueHeaders: { [name: string]: string[] } = {}
+  for (const [name, value] of Object.entries(fields)) put(multiValueHeaders, name, [value])
+  if (cookies.length > 0) multiValueHeaders['set-cookie'] = cookies
+  return { statusCode, multiValueHeaders, ...content }
+}
+
+/** Text as it is, if its type says that it is text; other bytes in base64. */
+function contentOf(
+  body: string | Uint8Array,
+  fields: { readonly [name: string]: string },
+): Pick<EventAnswer, 'body' | 'isBase64Encoded'> {
+  if (typeof body === 'string') return { body, isBase64Encoded: false }
+  const { 'content-type': type = '', 'content-encoding': coding } = fields
+  const text = isText(type) && coding === undefined ? textOf(body) : undefined
+  if (text !== undefined || body.length === 0) return { body: text ?? '', isBase64Encoded: false }
+  return { body: base64Of(body), isBase64Encoded: true }
+}
+
+/** As UTF-8; `undefined` if that is not what they are. */
+function textOf(bytes: Uint8Array): string | undefined {
+  try {
+    return new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes)
+  } catch {
+    return undefined
+  }
+}
+
+function base64Of(bytes: Uint8Array): string {
+  let binary = ''
+  for (let at = 0; at < bytes.length; at += 0x8000) binary += String.fromCharCode(...bytes.subarray(at, at + 0x8000))
+  return btoa(binary)
+}
