@@ -1,5 +1,6 @@
 /** What a platform with the web's interfaces does for the library, if Node does not. */
 import { uploadOf } from '../kinds/upload.js'
+import { keepTimersApart } from '../read/deadline.js'
 import {
   type Arrived,
   boundaryIn,
@@ -16,6 +17,8 @@ import {
 import { collect, joinBytes } from '../read/message.js'
 import { BrokenForm, isUnchosen, PartReader } from '../read/parts.js'
 import { readSize } from '../terms/units.js'
+
+keepTimersApart()
 
 /** Undoes a content coding; at most so many bytes come of it. */
 export async function decode(

@@ -65,7 +65,7 @@ export async function judgeOn<E extends Endpoints>(
   const judged = coming instanceof Promise ? await coming : coming
   const { verdict, dispose } = judged
   if (verdict.outcome === 'rejected') return told(intakeNode(app), verdict, judged)
-  if (dispose) unheld.register(verdict.input as object, dispose)
+  if (dispose) unheld?.register(verdict.input as object, dispose)
   const { lookups = {}, attest } = judged.opened?.destination.endpoint ?? {}
   const unasked = [
     ...(intakeNode(app).identify && identity === 'unsaid' ? ['identify'] : []),
@@ -106,9 +106,11 @@ async function settleLookups(
  * Removes the files of a request when its input is not held any more: code that asks for a verdict alone never says that it
  * is done.
  */
-const unheld = /* @__PURE__ */ new FinalizationRegistry<() => Promise<void>>(
-  (dispose) => void dispose().catch(() => undefined),
-)
+const unheld =
+  // Not every worker has it; files are held in memory there.
+  typeof FinalizationRegistry === 'undefined'
+    ? undefined
+    : /* @__PURE__ */ new FinalizationRegistry<() => Promise<void>>((dispose) => void dispose().catch(() => undefined))
 
 function rejectBroken({ statuses }: IntakeNode, message: BrokenMessage): Rejection {
   const path = [message.line === 1 ? 'path' : 'header']

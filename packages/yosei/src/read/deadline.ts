@@ -31,8 +31,15 @@ let looked = 0
 /** How late a limit may be noticed, in milliseconds. */
 const grain = 50
 
+let isShared = true
+/** For platforms that end a timer with the request that started it: each limit has a timer of its own. */
+export function keepTimersApart(): void {
+  isShared = false
+}
+
 /** Calls `reached` when so many milliseconds have gone, unless it is off by then. */
 export function startDeadline(milliseconds: number, reached: () => void): Deadline {
+  if (!isShared) return startTimer(milliseconds, reached)
   const now = Date.now()
   const one = new Waiting(now + milliseconds, reached)
   waiting.push(one)
