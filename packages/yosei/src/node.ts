@@ -2,6 +2,6 @@
 
 export { type GateOptions, gate } from './adapt/gate.js'
 export { type Listening, type ListenOptions, listen } from './adapt/listen.js'
-export { listenerOf } from './adapt/listener.js'
+export { type AnswerOptions, answerNode, listenerOf } from './adapt/listener.js'
 export { contextOf, foundOf, type Gate, handled, inputOf, type PassedContext, verdictAt } from './adapt/passed.js'
 export { type Front, type FrontOptions, front, type Unseen } from './front/front.js'

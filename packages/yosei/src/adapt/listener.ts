@@ -14,21 +14,46 @@ import { type Handle, serviceOf } from './serve.js'
  * createServer(listenerOf(serve(app, handlers))).listen(8080)
  */
 export function listenerOf(handle: Handle, { bytesAt }: Pick<GateOptions, 'bytesAt'> = {}): RequestListener {
-  const service = serviceOf(handle)
   return (request, response) => {
-    if (!service) {
-      respond(handle, request, response)
-      return
-    }
     const parsed = request as Parsed
-    const incoming = new NodeIncoming(request, response, request.url, false, parsed.body, keptAt(parsed, bytesAt))
-    startOn(incoming, () =>
-      service.process(incoming).then(
-        (reply) => deliver(service, reply, response),
-        (error) => fail(error, response),
-      ),
-    )
+    void answerNode(handle, request, response, { body: parsed.body, bytes: keptAt(parsed, bytesAt) })
   }
+}
+
+/** What a framework has done with the body already. */
+export interface AnswerOptions {
+  /** What its parser has made of the body, if it has read it. */
+  body?: unknown
+  /** The body as it came, if the framework has kept it: for endpoints with `attest` or `keepBytes`. */
+  bytes?: Uint8Array | undefined
+}
+
+/**
+ * Answers a request of Node in whichever framework gives Node's request and response. Ends when the answer was sent.
+ *
+ * @example
+ * framework.all('*', ({ raw, body }, reply) => answerNode(handle, raw, reply.raw, { body }))
+ */
+export function answerNode(
+  handle: Handle,
+  request: IncomingMessage,
+  response: ServerResponse,
+  { body, bytes }: AnswerOptions = {},
+): Promise<void> {
+  const service = serviceOf(handle)
+  if (!service) return respond(handle, request, response)
+  const incoming = new NodeIncoming(request, response, request.url, false, body, bytes)
+  return new Promise((resolve) => {
+    startOn(incoming, () =>
+      service
+        .process(incoming)
+        .then(
+          (reply) => deliver(service, reply, response),
+          (error) => fail(error, response),
+        )
+        .then(resolve),
+    )
+  })
 }
 
 /** Another handler's answer. What it throws ends its own request alone: a client can make it throw by going. */

@@ -136,7 +136,8 @@ export function messageOfRequest(request: Request): AnyMessage {
     method,
     fragment < 0 ? url : url.slice(0, fragment),
     [...headers],
-    body === null ? null : sourceOf(body),
+    // What a router puts in its place may have none in place of null.
+    body ? sourceOf(body) : null,
   )
 }
 
