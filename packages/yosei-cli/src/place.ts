@@ -1,5 +1,5 @@
 /** Where in the text of a module something is declared: found by its names. */
-import { readFileSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 
 export interface Place {
@@ -79,8 +79,10 @@ export function placeOf(error: unknown): Found | undefined {
   const told = error instanceof Error ? `${error.message}\n${error.stack}` : ''
   for (const line of told.split('\n')) {
     const [, url = '', row, column] = /((?:file:\/\/)?(?:\/|[A-Za-z]:[\\/])[^()]*?):(\d+):(\d+)\)?$/.exec(line) ?? []
-    if (row === undefined || /[\\/](?:node_modules|yosei(?:-cli)?[\\/](?:dist|src))[\\/]/.test(url)) continue
+    if (row === undefined || /[\\/](?:node_modules|yosei(?:-cli)?[\\/]dist)[\\/]/.test(url)) continue
     const file = url.startsWith('file:') ? fileURLToPath(url) : url
+    // What was made and run from a text has no file.
+    if (!existsSync(file)) continue
     const thrown = { file, line: Number(row), column: Number(column) }
     return isMistake(error) ? { ...thrown, ...namedBy(error, thrown) } : thrown
   }

@@ -11,40 +11,59 @@ type Values = { readonly [name: string]: string | undefined } | null
 type ManyValues = { readonly [name: string]: readonly string[] | undefined } | null
 
 interface EventBody {
+  /** The body as text, or in base64. */
   readonly body?: string | null | undefined
+  /** Whether the body is in base64. */
   readonly isBase64Encoded?: boolean | undefined
 }
 /** A request as an event of payload format 1.0. */
 export interface EventV1 extends EventBody {
+  /** The method. */
   readonly httpMethod: string
+  /** The path. */
   readonly path: string
+  /** The header fields, each with its last value. */
   readonly headers?: Values | undefined
+  /** The header fields with all values. */
   readonly multiValueHeaders?: ManyValues | undefined
+  /** The names of the query, each with its last value. */
   readonly queryStringParameters?: Values | undefined
+  /** The names of the query with all values. */
   readonly multiValueQueryStringParameters?: ManyValues | undefined
   /** With `elb`, it comes from a load balancer, which leaves names and values of a query encoded. */
   readonly requestContext?: { readonly elb?: unknown } | undefined
 }
 /** A request as an event of payload format 2.0. */
 export interface EventV2 extends EventBody {
+  /** The format. */
   readonly version: '2.0'
+  /** The path. */
   readonly rawPath: string
+  /** The query, encoded. */
   readonly rawQueryString?: string | undefined
+  /** The cookies, each as `name=value`. */
   readonly cookies?: readonly string[] | undefined
+  /** The header fields; several values of one have commas between. */
   readonly headers?: Values | undefined
+  /** The method is in it. */
   readonly requestContext: { readonly http: { readonly method: string } }
 }
+/** A request as an event of either format. */
 export type HttpEvent = EventV1 | EventV2
 
 /** An answer, as the format of its event asks. */
 export interface EventAnswer {
+  /** The status. */
   readonly statusCode: number
+  /** The header fields. */
   readonly headers?: { readonly [name: string]: string }
-  /** In format 1.0. */
+  /** The header fields in format 1.0, if the event has lists of values. */
   readonly multiValueHeaders?: { readonly [name: string]: readonly string[] }
-  /** In format 2.0. */
+  /** The cookies to set, in format 2.0. */
   readonly cookies?: readonly string[]
+  /** The body as text, or in base64. */
   readonly body: string
+  /** Whether the body is in base64. */
   readonly isBase64Encoded: boolean
 }
 

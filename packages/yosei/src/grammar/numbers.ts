@@ -48,7 +48,11 @@ export function plainDecimal(text: string): string {
 }
 
 /** The shortest text that stands for a JSON number, without an exponent. */
-export const decimalOfNumber = (value: number): string => (Number.isFinite(value) ? plainDecimal(String(value)) : '')
+export function decimalOfNumber(value: number): string {
+  if (!Number.isFinite(value)) return ''
+  const text = String(value)
+  return text.includes('e') ? plainDecimal(text) : text
+}
 
 /** Below, at or above zero as `a` is less than, equal to or more than `b`. Both are decimals as texts. */
 export function compareDecimals(a: string, b: string): number {

@@ -4,6 +4,7 @@
  * so that the compiler names what a new kind forgot; whoever reads a declaration asks the tables.
  */
 import type { Path } from '../terms/address.js'
+import type { Asking } from '../terms/asking.js'
 import type { Declared, Messages } from '../terms/declared.js'
 import type { Catalogue } from '../terms/hooks.js'
 import type { OptionType } from '../terms/option-types.js'
@@ -231,6 +232,8 @@ export interface Run {
   now: number | undefined
   /** The caller, if the endpoint declares it and it is known. */
   who: unknown
+  /** What a function of a declaration is told besides values: made when one is called. */
+  asking: Asking | undefined
   faults: Fault[]
   /** What rules and lookups that only observe have found. */
   observed?: { readonly faults: Fault[]; readonly causes: unknown[] } | undefined

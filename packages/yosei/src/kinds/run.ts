@@ -54,6 +54,7 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
     stage: 'shape',
     now,
     who: undefined,
+    asking: undefined,
     faults: noFaults,
     beyond: 0,
     found: 0,
@@ -73,7 +74,10 @@ export function newRun(interpreter: Interpreter, now?: number, trace = false): R
 }
 
 /** What a function of a declaration is reported besides values. */
-export const asking = (run: Run): Asking => new Told(run)
+export function asking(run: Run): Asking {
+  run.asking ??= new Told(run)
+  return run.asking
+}
 
 /** Most functions never look at the clock: its Date is made when they do. */
 class Told implements Asking {
