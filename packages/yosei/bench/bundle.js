@@ -17,12 +17,12 @@ const show = (verdict) => `document.title = JSON.stringify(${verdict})`
 const pages = {
   'one text field': [
     25.2,
-    17,
+    17.2,
     `import { endpoint, judgeParts, record, text } from 'yosei/page'
 ${show("judgeParts(endpoint('POST /', { body: record({ name: text({ length: [1, 40] }) }) }), { body: { name: location.hash } }, { text: true })")}`,
   ],
   'ten fields and a rule': [
-    38,
+    38.2,
     31.6,
     `import { ascending, choice, day, decimal, endpoint, flag, instant, integer, judgeParts, list, number, record, text, use } from 'yosei/page'
 use({ ascending })
