@@ -7,7 +7,7 @@ import { type Listening, listen } from 'yosei/node'
 
 const app = intake({
   endpoints: {
-    find: endpoint('GET /notes/{id}', { path: { id: text() }, query: { tag: list(text(), { optional: true }), exact: flag({ default: false }) }, cookie: { sid: text({ optional: true }), lang: text({ optional: true }) }, header: { 'x-team': list(text(), { optional: true }) } }),
+    find: endpoint('GET /notes/{id}', { path: { id: text() }, query: { tag: list(text(), { optional: true }), sort: list(text(), { optional: true, explode: false }), exact: flag({ default: false }) }, cookie: { sid: text({ optional: true }), lang: text({ optional: true }) }, header: { 'x-team': list(text(), { optional: true }) } }),
     add: endpoint('POST /notes', { body: record({ title: text({ length: [1, 9] }), n: integer() }), success: 201 }),
     sent: endpoint('POST /forms', { body: { 'application/x-www-form-urlencoded': record({ a: text() }) } }),
     put: endpoint('PUT /files/{id}', { path: { id: text() }, body: { 'application/octet-stream': file({ bytes: '1kB' }) } }),
@@ -48,6 +48,7 @@ const rows: readonly (readonly [what: string, sent: Sent, status: number])[] = [
   ['a path and a query', { method: 'GET', target: '/notes/n-1?tag=a&tag=b%26c&exact=true' }, 200],
   ['what is encoded in a path', { method: 'GET', target: '/notes/a%2Fb%20c%25' }, 200],
   ['a plus in a query', { method: 'GET', target: '/notes/n?tag=a+b%2Bc' }, 200],
+  ['a list in one value', { method: 'GET', target: '/notes/n?sort=-a,b&tag=a%26b' }, 200],
   ['an undeclared name in a query', { method: 'GET', target: '/notes/n?tga=a' }, 400],
   ['cookies', { method: 'GET', target: '/notes/n', headers: [['cookie', 'sid=1; lang=de']] }, 200],
   ['a header field that is a list', { method: 'GET', target: '/notes/n', headers: [['x-team', 'a, b']] }, 200],

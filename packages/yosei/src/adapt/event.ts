@@ -111,7 +111,8 @@ function messageOf(event: HttpEvent): EventMessage {
   const body = bodyOf(event)
   const { httpMethod, path, headers, multiValueHeaders, requestContext } = event
   const query = [...valuesIn(event.multiValueQueryStringParameters ?? event.queryStringParameters)]
-  const write = requestContext?.elb ? (text: string) => text : encode
+  // The platform has decoded it: most commas stood between the elements of a list.
+  const write = (text: string) => (requestContext?.elb ? text : encode(text).replaceAll('%2C', ','))
   const written = query.map(([name, value]) => `${write(name)}=${write(value)}`).join('&')
   const fields = fieldsOf(valuesIn(multiValueHeaders ?? headers), body)
   return { method: httpMethod, target: targetOf(path, written), headers: fields, body }
