@@ -1,9 +1,11 @@
 /** A comparison for the review of a pull request: on one screen, what breaks first. */
 import { type Change, changes, type Difference } from './compare.js'
-import { plural, visible } from './terminal.js'
+import { plural, shorten, visible } from './terminal.js'
 
 /** So many of a kind are listed. */
 const most = 12
+/** So many characters of a request are shown. */
+const mostShown = 120
 
 const headings: { readonly [C in Change]: (count: number) => string } = {
   breaking: (count) => `${requests(count)} would be rejected that are accepted today`,
@@ -45,15 +47,13 @@ function itemOf({ endpoint, address, told, declared, evidence }: Difference): st
   ].join('\n')
 }
 
-/** Text that marks nothing up, names nobody, and stays on its line. */
+/** Escapes what Markdown would format, and what would mention a person. */
 const plain = (text: string): string =>
-  visible(text)
-    .replace(/[&<>@]/g, (one) => `&#${one.charCodeAt(0)};`)
-    .replace(/[\\`*_[\]#|~]/g, '\\$&')
+  visible(text).replace(/[&<>@]|([\\`*_[\]#|~])/g, (one, marking) => (marking ? `\\${one}` : `&#${one.charCodeAt(0)};`))
 
 /** Text as it is (CommonMark, section 6.1): between more backticks than it has in a row. */
 function code(text: string): string {
-  const shown = visible(text)
+  const shown = shorten(visible(text), mostShown)
   const longest = Math.max(0, ...[...shown.matchAll(/`+/g)].map(([row]) => row.length))
   const fence = '`'.repeat(longest + 1)
   const space = /^`|`$|^ .* $/.test(shown) ? ' ' : ''

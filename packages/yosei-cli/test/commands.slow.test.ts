@@ -298,6 +298,17 @@ export default intake({ endpoints: { put } })
 - **put**: \`body.n\` must be at most 7; 9 was sent (\`max 9 → 7\`)
   - \`PUT /\` with \`"n": 9\`: accepted → 422
 `)
+  // What a value could do to the page, or to whom it names.
+  const choiceOf = (...values: string[]) =>
+    intakeOf(7)
+      .replace('text()', `choice(${JSON.stringify(values)})`)
+      .replace('integer, ', 'choice, integer, ')
+  folder.write('intake.ts', choiceOf('a', '<b>`@all` [x](y)'))
+  git('commit', '-qam', 'b')
+  folder.write('intake.ts', choiceOf('a'))
+  const { comparison: spoilt } = review()
+  expect(spoilt).toContain('"&#60;b&#62;\\`&#64;all\\` \\[x\\](y)" was sent')
+  expect(spoilt).toContain(' with ``"note": "<b>`@all` [x](y)"``: accepted → 422')
   folder.write('intake.ts', intakeOf(7).replace('max: 7', 'min: 8, max: 7'))
   expect(review()).toMatchObject({ status: 2, results: ['error mistake intake.ts:2:48'] })
   folder.remove()

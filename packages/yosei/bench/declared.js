@@ -1148,6 +1148,41 @@ export const rules = [
     },
   ],
   [
+    'apart, seamless',
+    (on) => [on.apart('body.rows[].at', 'body.rows[].to', { seamless: true })],
+    ({ rows }, errors) => {
+      const order = rows.map((_, index) => index).sort((x, y) => rows[x].at - rows[y].at)
+      for (let i = 1; i < order.length; i++)
+        if (rows[order[i - 1]].to - rows[order[i]].at !== 0) errors.tell(`body.rows[${order[i]}]`, 'too_far')
+    },
+    (body) => ({
+      ...body,
+      rows: body.rows.map((row, n) => ({ ...row, to: new Date(now + 2 * (n + 1) * hour).toISOString() })),
+    }),
+  ],
+  [
+    'equal, by index',
+    (on) => [on.equal('body.rows[0].m', 'body.rows[-1].m')],
+    ({ rows }, errors) => {
+      if (rows.length > 0 && rows[0].m !== rows.at(-1).m) errors.tell(`body.rows[${rows.length - 1}].m`, 'unequal')
+    },
+  ],
+  [
+    // One element breaks it: the request goes on, and what was found is kept for the journal.
+    'ascending, observed',
+    (on) => [on.ascending('body.rows[].at', 'body.rows[].to', { mode: 'observe' })],
+    ({ rows }) => {
+      let observed
+      for (let i = 0; i < rows.length; i++)
+        if (!(rows[i].at < rows[i].to)) {
+          observed ??= []
+          observed.push({ address: `body.rows[${i}].to`, code: 'out_of_order' })
+        }
+      return observed
+    },
+    (body) => ({ ...body, rows: body.rows.with(0, { ...body.rows[0], to: body.rows[0].at }) }),
+  ],
+  [
     'apart, rest',
     (on) => [on.apart('body.rows[].at', 'body.rows[].to', { rest: '30m' })],
     ({ rows }, errors) => {

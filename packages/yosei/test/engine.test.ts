@@ -319,11 +319,13 @@ describe('what is right is never interpreted, in what the bench measures', () =>
       endpoint('POST /', { body: record({ value: field, again: list(field) }) }),
       { body: { value, again: [value, value] } },
     ]),
-    ...rules.map(([name, declared, , change]: [string, never, unknown, unknown]) => [
-      `rule ${name}`,
-      endpoint('POST /', { body: ruledBody, rules: declared }),
-      { body: (change as undefined | ((body: object) => object))?.(ruledRows(3)) ?? ruledRows(3) },
-    ]),
+    ...rules
+      .filter(([name]: [string]) => !name.endsWith(', observed'))
+      .map(([name, declared, , change]: [string, never, unknown, unknown]) => [
+        `rule ${name}`,
+        endpoint('POST /', { body: ruledBody, rules: declared }),
+        { body: (change as undefined | ((body: object) => object))?.(ruledRows(3)) ?? ruledRows(3) },
+      ]),
   ]
   const atBounds: [string, Field, unknown[]][] = [
     ['text', text({ length: [1, 3] }), ['a', 'abc', '🔭🔭🔭']],

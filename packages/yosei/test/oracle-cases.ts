@@ -1,6 +1,6 @@
 /** Declarations, rules and requests made at random from streams of numbers, so that they shrink to the first choices. */
 import fc from 'fast-check'
-import { DeclarationError, type Endpoint, endpoint, intake, type JournalEvent, judgeParts, serve } from 'yosei'
+import { DeclarationError, type Endpoint, endpoint, intake, judgeParts } from 'yosei'
 import { compiled, endpointNode, startRun } from '../dist/internals.js'
 import {
   type Asked,
@@ -29,6 +29,8 @@ export type Stream = ReturnType<typeof stream>
 
 export const names = ['a', 'b', 'c', 'k'] as const
 const scalarNames = Object.keys(scalars)
+/** What another field reads otherwise than it was read. */
+const tidied = ['lower', 'kept', 'compact']
 const own = fc.record({
   optional: fc.constantFrom(false, false, true),
   nullable: fc.constantFrom(false, false, false, true),
@@ -210,7 +212,7 @@ interface Addressed {
 const below = (start: string, step: string) =>
   step.startsWith('[') || step.startsWith('{') || start === '' ? start + step : `${start}.${step}`
 /** What may be named below a declaration. Where branches differ in measure, nothing is compared. */
-function addressesIn(spec: Spec, start: string): readonly Addressed[] {
+export function addressesIn(spec: Spec, start: string): readonly Addressed[] {
   const items = spec.items ?? []
   const inside = (): readonly Addressed[] => {
     switch (spec.is) {
@@ -257,7 +259,7 @@ function addressesIn(spec: Spec, start: string): readonly Addressed[] {
   ]
 }
 /** Of addresses that stand several times, those of one measure alone. */
-function oneEach(all: readonly Addressed[]): readonly Addressed[] {
+export function oneEach(all: readonly Addressed[]): readonly Addressed[] {
   const known = new Map<string, Addressed>()
   for (const one of all) {
     const before = known.get(one.address)
@@ -275,7 +277,7 @@ const spans = ['instant', 'day', 'time', 'duration']
 const listOf = (address: string) => address.slice(0, address.lastIndexOf('[]') + 2)
 
 /** A rule, or nothing where these addresses allow none of the kind that was drawn. */
-function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined {
+export function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined {
   const simple = all.filter(({ measure }) => measure !== 'own' && measure !== 'mixed')
   const like = (one: Addressed, list = simple) => list.filter(({ measure }) => measure === one.measure)
   const inLists = simple.filter(({ address }) => address.includes('[]'))
@@ -297,7 +299,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
         field: {
           is: 'scalar',
           scalar: from.of(
-            scalarNames.filter((name) => scalars[name]?.measure === one.measure && !['lower', 'kept'].includes(name)),
+            scalarNames.filter((name) => scalars[name]?.measure === one.measure && !tidied.includes(name)),
           ),
         },
       }
@@ -343,6 +345,8 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
       'among',
       'among',
       'acyclic',
+      'openAt',
+      'openAt',
       'openAt',
       'count',
       'count',
@@ -491,7 +495,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
             is: 'record',
             fields: Object.fromEntries(
               Object.entries(fields).flatMap(([name, one]) =>
-                one.is === 'scalar' && from.take(2) && !['lower', 'kept'].includes(one.scalar as string)
+                one.is === 'scalar' && from.take(2) && !tidied.includes(one.scalar as string)
                   ? [[name, { is: 'scalar', scalar: one.scalar, optional: from.take(2) === 0 } as Spec]]
                   : [],
               ),
@@ -506,7 +510,7 @@ function ruleFrom(from: Stream, all: readonly Addressed[]): RuleSpec | undefined
           field: {
             is: 'scalar',
             scalar: from.of(
-              scalarNames.filter((name) => scalars[name]?.measure === a.measure && !['lower', 'kept'].includes(name)),
+              scalarNames.filter((name) => scalars[name]?.measure === a.measure && !tidied.includes(name)),
             ),
           },
           ...(from.take(3) ? {} : { options: { code: 'unfit' } }),
@@ -537,7 +541,7 @@ function innerRules(from: Stream, spec: Spec): readonly RuleSpec[] {
   return rule ? [rule] : []
 }
 /** Gives some of the records rules of their own. */
-function withRules(spec: Spec, from: Stream): Spec {
+export function withRules(spec: Spec, from: Stream): Spec {
   const items = spec.items ? { items: spec.items.map((one) => withRules(one, from)) } : {}
   const fields = spec.fields
     ? { fields: Object.fromEntries(Object.entries(spec.fields).map(([name, one]) => [name, withRules(one, from)])) }
@@ -630,14 +634,14 @@ export const cases = fc.record({
   source: fc.constantFrom<Source>('json', 'json', 'coerced', 'text'),
   unlisted: fc.constantFrom('refuse' as const, 'refuse' as const, 'drop' as const, 'keep' as const),
 })
-type Case = typeof cases extends fc.Arbitrary<infer C> ? C : never
+export type Case = typeof cases extends fc.Arbitrary<infer C> ? C : never
 
 const isOf = (kinds: readonly string[], spec: Spec): boolean =>
   kinds.includes(spec.is) ||
   [...(spec.items ?? []), ...Object.values(spec.fields ?? {})].some((one) => isOf(kinds, one))
 /** How often each was drawn, and what came of it. */
 export const counted: { [what: string]: number } = {}
-const count = (what: string, by = 1) => {
+export const count = (what: string, by = 1) => {
   counted[what] = (counted[what] ?? 0) + by
 }
 
@@ -759,119 +763,7 @@ export function differences({
     ]
   })
 }
-
-/** What differs behind `serve`: elements judged alone, rules that only observe, and rules after a lookup. */
-export async function servedDifferences(
-  { body, rules: ruled, sent, unlisted }: Case,
-  item: Spec,
-): Promise<readonly string[]> {
-  const from = stream(ruled)
-  const rows: Spec = {
-    is: 'list',
-    items: [{ ...item, optional: false, fallback: undefined, readOnly: undefined }],
-    optional: from.take(2) === 0,
-    piecewise: from.take(4) > 0,
-  }
-  const top = withRules(
-    { is: 'record', fields: { ...Object.fromEntries(Object.entries(body).slice(0, from.take(2))), rows } },
-    from,
-  )
-  const all = oneEach(addressesIn(top, 'body'))
-  const inRows = all.filter(({ address }) => address.startsWith('body.rows['))
-  const declared = (
-    engine: 'compiled' | 'interpreted',
-    rules: readonly RuleSpec[],
-    late: readonly RuleSpec[],
-    journal?: object,
-  ) => {
-    const put = endpoint('PUT /', {
-      body: fieldOf(top) as never,
-      rules: ((on: never) => rules.map((rule) => ruleOf(rule, on))) as never,
-      lookups: ((on: {
-        lookup(one: object): never
-        after(known: object, make: (found: object, on: never) => unknown): never
-      }) => {
-        const known = on.lookup({ reads: [], ask: () => true })
-        return { known, late: on.after({ known }, (_, on) => late.map((rule) => ruleOf(rule, on))) }
-      }) as never,
-      unlisted: { body: unlisted },
-    } as never)
-    return intake({ engine, limits: { errors: 10_000 } as never, endpoints: { put }, journal } as never)
-  }
-  const makesSense = (rules: readonly RuleSpec[]) => {
-    try {
-      declared('compiled', rules, [])
-      return true
-    } catch (error) {
-      if (error instanceof DeclarationError) return false
-      throw error
-    }
-  }
-  if (!makesSense([])) return []
-  const rules = Array.from({ length: 6 }, () => ruleFrom(from, inRows.length > 0 && from.take(4) > 0 ? inRows : all))
-    .flatMap((rule) => (rule ? [{ ...rule, role: from.of([undefined, 'observed', 'after'] as const) }] : []))
-    .filter((rule) => makesSense([rule]))
-  for (const { role } of rules) count(role ?? 'plain')
-  const found: string[] = []
-  for (const numbers of sent) {
-    const json = JSON.stringify(valueFrom(stream(numbers), top, 'json'))
-    const expected = decided(() =>
-      show(oracle({ parts: { body: top }, rules, sent: { body: JSON.parse(json) }, source: 'json', unlisted })),
-    )
-    if (expected === undefined) continue
-    count(expected.includes('"outcome":"rejected"') ? 'in part' : 'as a whole')
-    if (!expected.includes('"observed":[]')) count('seen')
-    for (const engine of ['compiled', 'interpreted'] as const) {
-      const said: { input?: unknown; errors?: readonly string[]; observed?: readonly string[] } = {}
-      const told = (errors: readonly { readonly address: string; readonly code: string }[]) =>
-        errors.map(({ address, code }) => `${address} ${code}`).sort()
-      const late = rules.filter(({ role }) => role === 'after')
-      const observed: string[] = []
-      const journal = {
-        write: (event: JournalEvent) => void (event.outcome === 'observed' && observed.push(...told(event.errors))),
-      }
-      const app = declared(
-        engine,
-        rules.filter(({ role }) => role !== 'after'),
-        late,
-        journal,
-      )
-      const handle = serve(app, {
-        put: ({ body }: { body: { [name: string]: never } }) => {
-          const pieces = body.rows as readonly { outcome: string; errors?: never }[] | undefined
-          said.input = {
-            body:
-              rows.piecewise && pieces
-                ? {
-                    ...body,
-                    rows: pieces.map((one) => (one.errors ? { outcome: one.outcome, errors: told(one.errors) } : one)),
-                  }
-                : body,
-          }
-        },
-      } as never)
-      const response = await handle(
-        new Request('https://kr.example/', {
-          method: 'PUT',
-          headers: { 'content-type': 'application/json' },
-          body: json,
-        }),
-      )
-      if (response.status >= 400) {
-        const { fields = {} } = await response.json()
-        said.errors = Object.entries(fields as { [address: string]: { code: string }[] })
-          .flatMap(([address, errors]) => told(errors.map(({ code }) => ({ address, code }))))
-          .sort()
-      }
-      const shown = show({ ...said, observed: observed.sort() })
-      if (shown !== expected)
-        found.push(`${JSON.stringify({ unlisted, top, rules, json })}\n  oracle ${expected}\n  ${engine} ${shown}`)
-    }
-  }
-  return found
-}
-
-function decided(judge: () => string): string | undefined {
+export function decided(judge: () => string): string | undefined {
   try {
     return judge()
   } catch (error) {

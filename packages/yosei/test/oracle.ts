@@ -91,6 +91,11 @@ export const scalars: { readonly [name: string]: Scalar } = {
   bigInteger: scalar('number', make(yosei.bigInteger), { '0': 0n, '1': 1n, '5': 5n, '-1': -1n, '10': 10n, '20': 20n, '9007199254740993': 9007199254740993n }, [[0, 0n], [1, 1n], [5, 5n], [-1, -1n], [10, 10n], [20, 20n], [1.5, '!not_whole'], [0.3, '!not_whole'], [1e23, '!out_of_range'], [rounded, '!out_of_range']], { ...big, isText: true }),
   decimal: scalar('number', make(yosei.decimal), { ...decimals, '9007199254740993': self }, [], { isText: true, rank: ranked as never }),
   price: scalar('number', make(yosei.decimal, { scale: 1, max: '5' }), { '0': self, '1': self, '1.0': self, '1.00': '!too_many_digits', '1.5': self, '5': self, '-1': self, '10': '!above_max', '20': '!above_max', '0.3': self, '9007199254740993': '!above_max' }, [], { isText: true, rank: ranked as never }),
+  cash: scalar('number', make(yosei.decimal, { numbers: true }), { ...decimals, '9007199254740993': self }, [[0, '0'], [-0, '0'], [1, '1'], [5, '5'], [-1, '-1'], [10, '10'], [20, '20'], [1.5, '1.5'], [0.3, '0.3'], [1e23, '100000000000000000000000'], [rounded, '9007199254740992']], { isText: true, rank: ranked as never }),
+  compact: scalar('text', make(yosei.text, { tidy: ['compact'], length: [1, 3] }), { '': '!too_short', ' x ': 'x' }, [], { isText: true, otherText: (text) => ([...text].length > 3 ? '!too_long' : text) }),
+  saturday: scalar('day', make(yosei.day, { weekdays: ['sat'] }), { '2031-03-01': self, '2031-03-02': '!not_a_choice', '2031-02-30': '!unreal_date' }, [], { ...formed, rank: dayRank }),
+  epoch: scalar('own', make(yosei.epoch, { unit: 's' }), { '0': at('1970-01-01'), '1': new Date(1000), '5': new Date(5000), '-1': new Date(-1000), '10': new Date(10_000), '20': new Date(20_000), '9007199254740993': '!out_of_range' }, [[0, at('1970-01-01')], [-0, at('1970-01-01')], [1, new Date(1000)], [5, new Date(5000)], [-1, new Date(-1000)], [10, new Date(10_000)], [20, new Date(20_000)], [1.5, '!not_whole'], [0.3, '!not_whole'], [1e23, '!out_of_range'], [rounded, '!out_of_range']], { rank: moment.rank, json: ((read: Date) => read.getTime() / 1000) as never }),
+  httpDate: scalar('own', make(yosei.httpDate), { 'Sat, 01 Mar 2031 00:00:00 GMT': at('2031-03-01'), 'Sat Mar  1 00:00:00 2031': at('2031-03-01'), 'Sun, 02 Mar 2031 00:00:00 GMT': at('2031-03-02') }, [], { ...formed, rank: moment.rank, json: ((read: Date) => read.toUTCString()) as never }),
   flag: scalar('flag', make(yosei.flag), { true: true, false: false, '1': true, '0': false }, [[true, true], [false, false]]),
   instant: scalar('instant', make(yosei.instant), dates, [], { ...formed, ...moment }),
   day: scalar('day', make(yosei.day), days, [], { ...formed, rank: dayRank }),
@@ -194,7 +199,10 @@ export const holds = (...given: unknown[]) => show(given.slice(0, -1)).length % 
 export function ruleOf({ rule, addresses, when, field, options, during = [], role }: RuleSpec, on: On): unknown {
   const { more, where, ...rest } = (options ?? {}) as { more?: unknown[]; where?: Cond }
   const mode = role === 'observed' ? { mode: 'observe' } : {}
-  const last = options || role === 'observed' ? [{ ...rest, ...(where ? { where: condOf(where, on) } : {}), ...mode }] : []
+  const own = { ...rest, ...(where ? { where: condOf(where, on) } : {}) }
+  // Limits and hours stand before the options.
+  const areApart = ['sumWithin', 'count', 'openAt'].includes(rule)
+  const last = areApart ? [own, mode] : options || role === 'observed' ? [{ ...own, ...mode }] : []
   const made = () =>
     rule === 'needed' || rule === 'absent'
       ? on[rule]?.(addresses[0], condOf(when as Cond, on), ...last)
@@ -205,7 +213,7 @@ export function ruleOf({ rule, addresses, when, field, options, during = [], rol
           : rule === 'among' && options?.areNames
             ? on.among?.(addresses[0], { namesOf: addresses[1] }, mode)
             : rule === 'openAt'
-              ? on.openAt?.(addresses[0], { zone: 'UTC', hours: { sat: [['00:00', '24:00']], sun: [['12:00', '24:00']] }, ...mode })
+              ? on.openAt?.(addresses[0], { zone: 'UTC', hours: { sat: [['00:00', '24:00']], sun: [['12:00', '24:00']] } }, mode)
             : more
               ? on.sumWithin?.([...addresses, ...more], ...last)
             : on[rule]?.(...addresses, ...last)

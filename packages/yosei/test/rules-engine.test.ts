@@ -128,3 +128,20 @@ test('what can be declared is judged by code: these alone are left to the interp
     '"ascending body.rates{}.low body.rates{}.high"', '"exactlyOne body.name body.rows[].k"', '"absent body.rates{}.low body.rates{}.high"', '"sumWithin body.rates{}.low"', '"distinct body.rows[].price"',
   ])
 })
+
+test.each([undefined, false, 0, [], [{ code: 'odd', at: 'rows[0].n' }]])('a function of a declaration is called once at each place, if it gives %j', (given) => {
+  const calls = (engine: 'compiled' | 'interpreted') => {
+    const found = { holds: 0, finds: 0, read: 0 }
+    const told = (what: keyof typeof found, value: unknown) => { found[what]++; return value as never }
+    const holds = () => told('holds', given)
+    const finds = () => told('finds', Array.isArray(given) ? given : [])
+    const n = readAs(integer(), (sent) => told('read', sent), { code: 'odd' })
+    const item = record({ n }, { rules: (on) => [on.check({ reads: ['n'], code: 'own', holds })] })
+    const rows = list(item)
+    const put = endpoint('PUT /', { body: record({ rows }), rules: (on) => [on.find({ reads: ['body.rows[].n'], code: 'odd', finds } as never)] })
+    judgeParts(intake({ engine, endpoints: { put } }).endpoints.put as never, { body: { rows: [{ n: 1 }, { n: 2 }, { n: 3 }] } })
+    return found
+  }
+  expect(calls('compiled')).toEqual({ holds: 3, finds: 1, read: 3 })
+  expect(calls('interpreted')).toEqual(calls('compiled'))
+})

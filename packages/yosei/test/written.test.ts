@@ -2,7 +2,7 @@
 /** What is written is what arrives; what cannot arrive as it is, is not written. */
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { anything, bigInteger, choice, constant, duration, either, endpoint, file, intake, integer, judge, list, number, readAs, record, table, text, tuple, UnacceptableError, write } from 'yosei'
+import { anything, bigInteger, choice, constant, duration, either, endpoint, epoch, file, httpDate, intake, integer, judge, list, number, readAs, record, table, text, tuple, UnacceptableError, write } from 'yosei'
 import { miswritten, outcomes, writings } from './written.ts'
 
 test('requests made at random arrive with the values that they were written from, or are refused with a place', async () => {
@@ -21,9 +21,10 @@ const app = intake({ base: '/v1', endpoints: {
     query: {
       bars: list(text(), { ...optional, style: 'pipeDelimited' }), box: tuple([number(), text()], { ...optional, style: 'pipeDelimited' }), blanks: list(text(), { ...optional, style: 'spaceDelimited' }), tags: list(text(), optional), deep: record({ n: integer(optional) }, optional),
       either: either([integer(), text()], optional), url: readAs(text(optional), (value) => new URL(value), { code: 'bad_url', write: (url) => url.href }), token: text({ ...optional, secret: true, tidy: [] }),
+      at: epoch({ ...optional, unit: 's' }),
       bare: readAs(text({ ...optional }), (value) => new URL(value), { code: 'bad_url' }),
     },
-    header: { 'x-list': list(text(), optional), 'x-one': text(optional) },
+    header: { 'x-list': list(text(), optional), 'x-one': text(optional), since: httpDate(optional) },
     cookie: { theme: text(optional) },
   }),
   note: endpoint('POST /note', { body: { 'text/plain': text({ keepEmpty: true, nullable: true }) } }),
@@ -47,6 +48,7 @@ test.each<[Name, object, string[]]>([
   ['find', { query: { tags: [''] } }, ['query.tags cannot be sent here: it would be lost']],
   ['find', { query: { deep: {} } }, ['query.deep cannot be sent here: it would be lost']],
   ['find', { query: { either: '5' } }, ['query.either cannot be sent here: it would arrive as 5']],
+  ['find', { query: { at: 'now' }, header: { since: 5 } }, ['query.at must be a whole number; "now" was sent', 'header.since must be an HTTP date such as Sat, 01 Mar 2031 22:30:00 GMT; "5" was sent']],
   ['find', { query: { token: '' } }, ['query.token has a value that cannot be sent here']],
   ['find', { header: { 'x-list': ['a,b'] } }, ['header.x-list has a value that cannot be sent here']],
   ['find', { header: { 'x-one': 'é' } }, ['header.x-one has a value that cannot be sent here']],

@@ -3,6 +3,7 @@
  * several values for a name. Bodies are bytes in base64, or text.
  */
 import { following } from '../judge/signal.js'
+import { textOf } from '../read/form.js'
 import type { AnyMessage } from '../read/message.js'
 import { put } from '../terms/own.js'
 import { type Handle, serviceOf } from './serve.js'
@@ -142,7 +143,15 @@ function fieldsOf(all: Iterable<readonly [string, string]>, body: Uint8Array | s
 
 function bodyOf({ body, isBase64Encoded }: EventBody): Uint8Array | string | null {
   if (body === undefined || body === null || body === '') return null
-  return isBase64Encoded ? Uint8Array.from(atob(body), (one) => one.charCodeAt(0)) : body
+  return isBase64Encoded ? bytesOf(body) : body
+}
+
+/** By hand, since `Uint8Array.from` takes thirty times as long. */
+function bytesOf(base64: string): Uint8Array {
+  const binary = atob(base64)
+  const bytes = new Uint8Array(binary.length)
+  for (let at = 0; at < binary.length; at++) bytes[at] = binary.charCodeAt(at)
+  return bytes
 }
 
 /** @throws TypeError if fetch has no such request, as a GET with a body. */
@@ -205,15 +214,6 @@ function contentOf(
   const text = isText(type) && coding === undefined ? textOf(body) : undefined
   if (text !== undefined || body.length === 0) return { body: text ?? '', isBase64Encoded: false }
   return { body: base64Of(body), isBase64Encoded: true }
-}
-
-/** As UTF-8; `undefined` if that is not what they are. */
-function textOf(bytes: Uint8Array): string | undefined {
-  try {
-    return new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes)
-  } catch {
-    return undefined
-  }
 }
 
 function base64Of(bytes: Uint8Array): string {

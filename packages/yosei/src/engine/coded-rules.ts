@@ -42,25 +42,27 @@ export const codedRules =
 /** Stands for what a rule's own function has not said. */
 export const unset = /* @__PURE__ */ Symbol('unset')
 
-/** What was worked out for a rule, at whichever of its places. */
-const knowns = new WeakMap<Interpreter, Map<PlacedRule, Map<unknown, unknown>>>()
-
-/** Interprets one rule for the code: wherever it is placed, or at one place. */
-export function interpretRule(judging: Judging, index: number, place?: Path, own: unknown = unset): void {
+/** Interprets one rule for the code: wherever it is placed; or at one place, with what its own function has said there. */
+export function interpretRule(judging: Judging, index: number, place?: Path, own?: unknown): void {
   const interpreter = interpreterOf(judging)
   const one = judging.placed.rules[index] as PlacedRule
   if (!place) {
     interpreter.judgePlaced(one)
     return
   }
-  const { rule, root, base, declared, scope } = one
-  const ofAll = knowns.get(interpreter) ?? new Map<PlacedRule, Map<unknown, unknown>>()
-  knowns.set(interpreter, ofAll)
-  const known = ofAll.get(one) ?? new Map<unknown, unknown>()
-  ofAll.set(one, known)
-  const there = scope ?? { base, declared, concrete: place, input: judging.input }
+  const { rule, root, base, declared, scope = { base, declared, concrete: place, input: judging.input } } = one
   const within = judging.barred?.[index] ? interpreter.wrong : soundPlace
-  interpreter.judge(rule, root, there, known, within, own === unset ? undefined : { result: own })
+  const result = own === unset ? undefined : { result: own }
+  interpreter.judge(rule, root, scope, knownOf(interpreter, index), within, result)
+}
+
+const knowns = new WeakMap<Interpreter, Map<unknown, unknown>[]>()
+/** What was worked out for a rule, at whichever of its places. */
+function knownOf(interpreter: Interpreter, index: number): Map<unknown, unknown> {
+  const all = knowns.get(interpreter) ?? []
+  if (all.length === 0) knowns.set(interpreter, all)
+  all[index] ??= new Map()
+  return all[index]
 }
 
 /** A step of what rules read: those that read just this, and those that read this or something below it. */

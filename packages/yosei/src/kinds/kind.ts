@@ -232,7 +232,7 @@ export interface Run {
   now: number | undefined
   /** The caller, if the endpoint declares it and it is known. */
   who: unknown
-  /** What a function of a declaration is told besides values: made when one is called. */
+  /** The last argument of a declaration's own functions: made when the first is called. */
   asking: Asking | undefined
   faults: Fault[]
   /** What rules and lookups that only observe have found. */

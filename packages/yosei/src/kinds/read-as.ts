@@ -39,9 +39,18 @@ export const readAs: KindOf<ReadAsNode> = {
   // A value that the base takes as it is goes out as it is; another is written back first.
   encode(node, value, { encode, takes }) {
     const asIs = encode(node.base, value)
-    return !node.write || takes(node, asIs) ? asIs : encode(node.base, node.write(value as never))
+    return !node.write || takes(node, asIs) ? asIs : encode(node.base, writtenBack(node, value))
   },
   mask: ({ base }, value, below) => below(base, value),
+}
+
+/** Of what cannot be written back, the base says what is wrong with it. */
+function writtenBack({ write }: ReadAsNode, value: unknown): unknown {
+  try {
+    return write?.(value as never)
+  } catch {
+    return value
+  }
 }
 
 /** Whether its options make sense. */
