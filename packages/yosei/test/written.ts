@@ -23,8 +23,6 @@ const sendable = (one: Spec): Spec => ({
   ...one,
   // Blanks at its ends are cut off, of which the oracle knows two.
   ...(one.scalar === 'lower' || one.scalar === 'compact' ? { scalar: 'text' } : {}),
-  // What a handler has is a text; a number is one that JSON alone carries.
-  ...(one.scalar === 'cash' ? { scalar: 'decimal' } : {}),
   // A number may be one as a handler has it.
   ...(one.scalar === 'duration' ? { scalar: 'time', fallback: undefined } : {}),
   readOnly: undefined,
