@@ -9,6 +9,7 @@ import type { RunOptions } from './run-check.js'
 import type { CompareFormat } from './run-compare.js'
 import type { ExportOptions } from './run-export.js'
 import type { FrontCommand } from './run-front.js'
+import type { PrepareOptions } from './run-prepare.js'
 import type { SendOptions } from './send.js'
 import { named, settled } from './settings.js'
 import { type Grouping, groupings, tally } from './tally.js'
@@ -187,6 +188,18 @@ program
   .action(async (file: string | undefined, options: ExportOptions) => {
     const [{ loadIntake }, { runExport }] = await Promise.all([import('./load.js'), import('./run-export.js')])
     process.exitCode = await runExport(await loadIntake(settled({ intake: file }).intake), options)
+  })
+
+program
+  .command('prepare')
+  .description('Writes the generated code as a module, for where code may not be made from text, or to start quickly.')
+  .argument('[intake]', intakeArgument)
+  .requiredOption('-o, --out <file>', 'write into this file, a module of TypeScript or JavaScript')
+  .option('--watch', 'write it again when a file beside the intake changes')
+  .addHelpText('after', '\nExample: yosei prepare intake.ts -o intake.prepared.ts')
+  .action(async (file: string | undefined, options: PrepareOptions) => {
+    const { runPrepare } = await import('./run-prepare.js')
+    process.exitCode = await runPrepare(settled({ intake: file }).intake, options)
   })
 
 program

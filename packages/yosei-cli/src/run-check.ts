@@ -1,5 +1,5 @@
 /** The command `check`: judges, prints as it goes, writes verdicts, and watches. */
-import { readFileSync, watch } from 'node:fs'
+import { readFileSync } from 'node:fs'
 import { dirname } from 'node:path'
 import type { Intake } from 'yosei'
 import { putFile } from 'yosei-desk/put'
@@ -11,6 +11,7 @@ import { loadIntake, servicesOf } from './load.js'
 import { countsText, junitText, sampleJson, sampleJunit, sampleText } from './print.js'
 import { findSamples, sampleFiles } from './samples.js'
 import { Progress, pc, print } from './terminal.js'
+import { againOnChange } from './watch.js'
 
 export interface RunOptions {
   readonly format: 'text' | 'json' | 'junit'
@@ -165,30 +166,12 @@ async function watchOn(
   const folders = new Set(
     [file, ...(options.services ? [options.services] : []), ...sampleFiles(patterns)].map((one) => dirname(one)),
   )
-  let due: NodeJS.Timeout | undefined
-  let isBusy = false
-  const again = async () => {
-    if (isBusy) return void later()
-    isBusy = true
-    try {
-      const after = await outcomesOf(file, patterns, options)
-      await print(`${changesBetween(before, after)}\n`)
-      before = after
-    } catch (error) {
-      if (!(error instanceof Failure)) throw error
-      await print(`${pc.red(error.message)}\n`)
-    }
-    isBusy = false
-  }
-  const later = () => {
-    clearTimeout(due)
-    due = setTimeout(() => void again(), 80)
-  }
-  await print(`${pc.gray('watching; Ctrl-C ends')}\n`)
-  const watchers = [...folders].map((folder) => watch(folder, { recursive: false }, later))
-  await new Promise<void>((resolve) => process.once('SIGINT', resolve))
-  for (const watcher of watchers) watcher.close()
-  clearTimeout(due)
+  await againOnChange(folders, async () => {
+    const after = await outcomesOf(file, patterns, options)
+    const changes = changesBetween(before, after)
+    before = after
+    return changes
+  })
   return 0
 }
 

@@ -5,11 +5,12 @@
  * cases still do what they should. It is run without V8's pretenuring, which takes a loop of a benchmark,
  * where results outlive many collections, for a service, and moves this or that case to slower memory by chance.
  */
-import { writeFileSync } from 'node:fs'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { do_not_optimize, measure } from 'mitata'
 import { endpoint, intake, integer, judge, judgeValue, lines, list, record, serve, text } from 'yosei'
 import { readJsonSchema, writeJsonSchema } from 'yosei/json-schema'
+import { prepareCode } from 'yosei/prepared'
 import { check, compiled, endpointNode, interpretParts, layRoutes, match, startRun } from '../dist/internals.js'
 import { byHand } from './by-hand.js'
 import {
@@ -404,16 +405,17 @@ const matchAll =
 const matching = await interleave({ 10: matchAll(routes[10]), 1000: matchAll(routes[1000]) })
 note('matching among 1,000 ÷ among 10', matching, '1000', '10', 1.5)
 
+/** What an endpoint without rules is declared of, each time anew. */
+const partsOf = ({ path, query, header, bodies: [{ node }] }) => ({
+  path: path.fields,
+  query: query.fields,
+  header: header.fields,
+  body: record(node.fields),
+})
 const first = []
 for (let i = 0; i < 60; i++) {
   const { endpoint: declared, target, body } = cases[1]
-  const { template, path, query, header } = declared
-  const again = endpoint(`POST ${template}`, {
-    path: path.fields,
-    query: query.fields,
-    header: header.fields,
-    body: record(declared.bodies[0].node.fields),
-  })
+  const again = endpoint(`POST ${declared.template}`, partsOf(declared))
   const app = intake({ endpoints: { again } })
   const pieces = {
     method: 'POST',
@@ -435,6 +437,50 @@ results.push({
 })
 figures.firstJudgement = {
   milliseconds: { median: Number(median(first).toFixed(3)), firstOfTheProcess: Number(cold.toFixed(3)) },
+}
+
+{
+  // Code made ahead of time: as quick as that which is made in place, and there when a service starts.
+  const folder = mkdtempSync(fileURLToPath(new URL('../dist/prepared-', import.meta.url)))
+  const give = async (app, name) => {
+    const file = `${folder}/${name}.mjs`
+    writeFileSync(file, prepareCode(app, { command: 'yosei prepare' }))
+    return () => import(file)
+  }
+  const { endpoint: declared, sent } = demonstration
+  const app = intake({ endpoints: { declared } })
+  const { prepared } = await (await give(app, 'booking'))()
+  const [inPlace, ahead] = [checking(declared), checking(prepared(app).endpoints.declared)]
+  const times = await interleave({
+    'in place': () => do_not_optimize(inPlace(sent)),
+    ahead: () => do_not_optimize(ahead(sent)),
+  })
+  note('booking, prepared ÷ compiled in place', times, 'ahead', 'in place', 1.05)
+
+  // Each time by other names: V8 keeps the code of a text that it has seen.
+  const many = (name) => {
+    const { endpoint: one } = cases[1]
+    const each = (_, n) => [`${name}${n}`, endpoint(`POST /n${n}${one.template}`, partsOf(one))]
+    return intake({ endpoints: Object.fromEntries(Array.from({ length: rounds === 0 ? 2 : 1000 }, each)) })
+  }
+  const { target, body } = cases[1]
+  const headers = { 'content-type': 'application/json', 'x-team': 'nebula' }
+  const first = async (app, begin = async (one) => one) => {
+    const text = JSON.stringify(body)
+    const start = performance.now()
+    const begun = await begin(app)
+    for (let n = 0; n < Object.keys(app.endpoints).length; n++)
+      await judge(begun, { method: 'POST', target: `/n${n}${target}`, headers, body: text })
+    return performance.now() - start
+  }
+  const starts = { ahead: [], 'in place': [] }
+  for (let round = 0; round < Math.max(1, Math.min(rounds, 5)); round++) {
+    const load = await give(many(`a${round}n`), `many${round}`)
+    starts['in place'].push(await first(many(`p${round}n`)))
+    starts.ahead.push(await first(many(`a${round}n`), async (one) => (await load()).prepared(one)))
+  }
+  note('first judgement of all of 1,000 endpoints, prepared ÷ not', starts, 'ahead', 'in place', 0.5)
+  rmSync(folder, { recursive: true })
 }
 
 if (rounds === 0) process.exit()

@@ -18,6 +18,7 @@ import {
   endpoint,
   type Field,
   flag,
+  type Intake,
   instant,
   intake,
   integer,
@@ -32,7 +33,9 @@ import {
   timeOfDay,
   tuple,
 } from 'yosei'
+import { prepareCode } from 'yosei/prepared'
 import { compiled, endpointNode, everyKind as every, startRun } from '../dist/internals.js'
+import { withCode } from './prepared.ts'
 
 const hostile = [
   '"',
@@ -78,22 +81,22 @@ describe('no name can get into the code as more than a name', () => {
       reader: readAs(text({ optional: true }), () => undefined, { code: name, message: name }),
     })
     const branches = tagged(`tag ${name}`, { [name]: record({ [name]: integer() }) })
-    const app = intake({
-      endpoints: {
-        [name]: endpoint('POST /{id}', {
-          title: name,
-          path: { id: text() },
-          // Of these two no query carries the value.
-          query: {
-            [name]:
-              name === '' || name === '\ud800' ? text({ optional: true }) : choice([name, 'x'], { optional: true }),
-          },
-          header: { [`x-${name}`]: text({ optional: true }) },
-          body: record({ body, branches }),
-        }),
-      },
-    })
-    const judged = app.endpoints[name] as (typeof app.endpoints)[string]
+    const declared = () =>
+      intake({
+        endpoints: {
+          [name]: endpoint('POST /{id}', {
+            title: name,
+            path: { id: text() },
+            // Of these two no query carries the value.
+            query: {
+              [name]:
+                name === '' || name === '\ud800' ? text({ optional: true }) : choice([name, 'x'], { optional: true }),
+            },
+            header: { [`x-${name}`]: text({ optional: true }) },
+            body: record({ body, branches }),
+          }),
+        },
+      })
     const sent = {
       path: { id: name || 'x' },
       query: name === '' ? {} : { [name]: name },
@@ -110,24 +113,27 @@ describe('no name can get into the code as more than a name', () => {
         branches: { [`tag ${name}`]: name, [name]: 7 },
       },
     }
-    // The code is printable ASCII, so that nothing in it can end a line, a comment or a text.
-    expect(codeOf(judged)).toMatch(/^[\n -~]*$/)
-    const accepted = judgeParts(judged, sent)
-    expect(accepted).toMatchObject({ outcome: 'accepted' })
-    expect(JSON.stringify(accepted.outcome === 'accepted' && accepted.input)).toContain(
-      JSON.stringify({ [name]: 5, plain: name })
-        .slice(1, -1)
-        .split(',')[0],
-    )
-    const rejected = judgeParts(judged, {
-      ...sent,
-      body: { body: { [name]: { [name]: 'x' }, [`${name}?`]: 1 }, branches: { [`tag ${name}`]: 'none' } },
-    })
-    expect(rejected.outcome === 'rejected' && rejected.errors.map(({ code }) => code)).toEqual([
-      'wrong_type',
-      'unlisted',
-      'not_a_choice',
-    ])
+    for (const app of [declared(), withCode(declared())]) {
+      const judged = app.endpoints[name] as (typeof app.endpoints)[string]
+      // The code is printable ASCII, so that nothing in it can end a line, a comment or a text.
+      for (const code of [codeOf(judged), prepareCode(app, { command: name })]) expect(code).toMatch(/^[\n -~]*$/)
+      const accepted = judgeParts(judged, sent)
+      expect(accepted).toMatchObject({ outcome: 'accepted' })
+      expect(JSON.stringify(accepted.outcome === 'accepted' && accepted.input)).toContain(
+        JSON.stringify({ [name]: 5, plain: name })
+          .slice(1, -1)
+          .split(',')[0],
+      )
+      const rejected = judgeParts(judged, {
+        ...sent,
+        body: { body: { [name]: { [name]: 'x' }, [`${name}?`]: 1 }, branches: { [`tag ${name}`]: 'none' } },
+      })
+      expect(rejected.outcome === 'rejected' && rejected.errors.map(({ code }) => code)).toEqual([
+        'wrong_type',
+        'unlisted',
+        'not_a_choice',
+      ])
+    }
     expect((globalThis as { hacked?: number }).hacked).toBeUndefined()
   })
   test('nor can a limit that is no number', () => {
@@ -178,17 +184,18 @@ describe('a large union, at any place', () => {
     const places = { list: list(field), table: table(field), record: record({ in: field }), alone: field }
     const bodies = { list: [sent, sent], table: { a: sent, 'b c': sent }, record: { in: sent }, alone: sent }
     for (const place of ['list', 'table', 'record', 'alone'] as const) {
-      const [compiled, interpreted] = (['compiled', 'interpreted'] as const).map((engine) => {
-        const app = intake({
-          engine,
+      const [compiled, interpreted, prepared] = (['compiled', 'interpreted', 'prepared'] as const).map((how) => {
+        const declared = intake({
+          engine: how === 'interpreted' ? how : 'compiled',
           endpoints: { put: endpoint('PUT /', { body: record({ x: places[place] as Field }) }) },
         })
+        const app = how === 'prepared' ? withCode(declared) : declared
         const verdict = judgeParts(app.endpoints.put as Endpoint, { body: { x: bodies[place] } } as never)
         const again = judgeParts(app.endpoints.put as Endpoint, { body: { x: bodies[place] } } as never)
         expect(JSON.stringify(again)).toBe(JSON.stringify(verdict))
         return JSON.stringify(verdict)
       })
-      expect(compiled).toBe(interpreted)
+      expect([compiled, prepared]).toEqual([interpreted, interpreted])
     }
     expect(codeOf(endpoint('PUT /', { body: record({ x: field }) })).length).toBeLessThan(20_000)
   })
@@ -417,33 +424,37 @@ describe('what is right is never interpreted, in what the bench measures', () =>
   const isInterpreted = (): never => {
     throw new Error('the interpreter was asked')
   }
-  test.each(bodies)('%s', (_, declared, given) => {
-    const { path = {}, query = {}, header = {}, body } = given as { [part: string]: object }
-    const node = endpointNode(declared)
-    const { read, judge, placed } = compiled(node, node.bodies[0])
-    const { walk, ...rest } = startRun(clock.getTime())
-    const run = { ...rest, walk, interpreter: { ...rest.interpreter, interpret: isInterpreted } }
-    // What is wrong with a scalar is reported at a path that is put there.
-    Object.defineProperty(run, 'path', { get: () => walk, set: isInterpreted })
-    const sent = { path, query, header, body }
-    const input = read(path, query, header, undefined, body, run as never, true, true)
-    const interpreter = {
-      judgePlaced: isInterpreted,
-      judgeUnplaced: isInterpreted,
-      judge: isInterpreted,
-      wrong: {} as never,
-    }
-    const about = {
-      accept: undefined,
-      isKnown: false,
-      isLost: false,
-      isTextBody: false,
-      found: 0,
-      barred: undefined,
-      interpreter,
-    }
-    expect(judge === undefined).toBe(placed.rules.length === 0)
-    judge?.({ placed, root: placed.root, sent, input, run: run as never, ...about })
-    expect([run.faults, walk]).toEqual([[], []])
-  })
+  const made = { 'in place': (app: Intake) => app, 'ahead of time': withCode }
+  test.each(Object.keys(made).flatMap((how) => bodies.map((one) => [how as keyof typeof made, ...one] as const)))(
+    '%s: %s',
+    (how, _, declared, given) => {
+      const { path = {}, query = {}, header = {}, body } = given as { [part: string]: object }
+      const node = endpointNode(made[how](intake({ endpoints: { declared } })).endpoints['declared'] as Endpoint)
+      const { read, judge, placed } = compiled(node, node.bodies[0])
+      const { walk, ...rest } = startRun(clock.getTime())
+      const run = { ...rest, walk, interpreter: { ...rest.interpreter, interpret: isInterpreted } }
+      // What is wrong with a scalar is reported at a path that is put there.
+      Object.defineProperty(run, 'path', { get: () => walk, set: isInterpreted })
+      const sent = { path, query, header, body }
+      const input = read(path, query, header, undefined, body, run as never, true, true)
+      const interpreter = {
+        judgePlaced: isInterpreted,
+        judgeUnplaced: isInterpreted,
+        judge: isInterpreted,
+        wrong: {} as never,
+      }
+      const about = {
+        accept: undefined,
+        isKnown: false,
+        isLost: false,
+        isTextBody: false,
+        found: 0,
+        barred: undefined,
+        interpreter,
+      }
+      expect(judge === undefined).toBe(placed.rules.length === 0)
+      judge?.({ placed, root: placed.root, sent, input, run: run as never, ...about })
+      expect([run.faults, walk]).toEqual([[], []])
+    },
+  )
 })

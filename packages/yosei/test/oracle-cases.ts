@@ -18,6 +18,7 @@ import {
   show,
   Undecided,
 } from './oracle.ts'
+import { withCode } from './prepared.ts'
 
 /** Takes numbers one after the other, from the start again when they end. */
 export function stream(numbers: readonly number[]) {
@@ -688,6 +689,8 @@ function handedOver(
   return asked
 }
 
+const engines = ['compiled', 'interpreted', 'prepared'] as const
+
 /** What differs between the engines and the oracle: nothing, or the case and what each says. */
 export function differences({
   body,
@@ -703,9 +706,9 @@ export function differences({
   const parts: Asked['parts'] = { query, header, body: withRules({ is: 'record', fields: body }, from) }
   const all = oneEach(Object.entries(parts).flatMap(([part, one]) => addressesIn(one, part)))
   const rules = Array.from({ length: most }, () => ruleFrom(from, all)).flatMap((one) => one ?? [])
-  let both: readonly unknown[]
+  let puts: readonly unknown[]
   try {
-    both = (['compiled', 'interpreted'] as const).map((engine) => {
+    puts = engines.map((engine) => {
       const fields = (part: string) => (fieldOf(parts[part] as Spec) as { fields: never }).fields
       const put = endpoint('PUT /', {
         query: fields('query'),
@@ -715,7 +718,12 @@ export function differences({
         coerce: source === 'coerced',
         unlisted: { body: unlisted },
       } as never)
-      return intake({ engine, limits: { errors: 10_000 } as never, endpoints: { put } }).endpoints.put
+      const app = intake({
+        engine: engine === 'interpreted' ? engine : 'compiled',
+        limits: { errors: 10_000 } as never,
+        endpoints: { put },
+      })
+      return (engine === 'prepared' ? withCode(app) : app).endpoints.put
     })
   } catch (error) {
     if (!(error instanceof DeclarationError)) throw error
@@ -740,7 +748,7 @@ export function differences({
       return show(errors ? { errors } : { input })
     })
     if (expected === undefined) return []
-    const said = both.map((put) => {
+    const said = puts.map((put) => {
       const verdict = judgeParts(put as never, copy(given), { text: source === 'text' }) as unknown as {
         outcome: string
         errors: { address: string; code: string }[]
@@ -755,12 +763,10 @@ export function differences({
     })
     count(expected.startsWith('{"input') ? 'accepted' : 'rejected')
     if (expected.startsWith('{"input') && source !== 'text')
-      count('handed over', handedOver(both[0] as Endpoint, given))
-    const [compiled, interpreted] = said
-    if (compiled === expected && interpreted === expected) return []
-    return [
-      `${JSON.stringify({ source, unlisted, parts, rules, given })}\n  oracle      ${expected}\n  compiled    ${compiled === expected ? 'the same' : compiled}\n  interpreted ${interpreted === expected ? 'the same' : interpreted}`,
-    ]
+      count('handed over', handedOver(puts[0] as Endpoint, given))
+    if (said.every((one) => one === expected)) return []
+    const shown = engines.map((engine, index) => `\n  ${engine} ${said[index] === expected ? 'the same' : said[index]}`)
+    return [`${JSON.stringify({ source, unlisted, parts, rules, given })}\n  oracle ${expected}${shown.join('')}`]
   })
 }
 export function decided(judge: () => string): string | undefined {

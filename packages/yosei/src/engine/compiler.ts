@@ -60,7 +60,7 @@ export function compileWho(endpoint: EndpointNode): ((who: unknown, run: Run) =>
 
 /** What code makes; `undefined` if no code may be made from text. */
 function made({ source, constants }: Code, name: string, more: { readonly [name: string]: unknown } = {}): unknown {
-  const given = { ...library, ...ruleLibrary, ...more }
+  const given = { ...called, ...more }
   const names = [...Object.keys(given), ...constants.map((_, index) => `k${index}`)]
   try {
     return new Function(...names, `"use strict"\n${source}\n//# sourceURL=yosei/${name}.js`)(
@@ -224,3 +224,6 @@ const library = {
   plain: Object.prototype,
   prototypeOf: Object.getPrototypeOf,
 }
+
+/** All of it. */
+export const called = { ...library, ...ruleLibrary }

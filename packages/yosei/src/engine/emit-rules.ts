@@ -18,7 +18,7 @@ import { isTextBody } from '../read/media.js'
 import { conditionInService, ruleInService, ruleOf } from '../rules/brought.js'
 import type { AnyCondition } from '../rules/condition.js'
 import { addressesIn } from '../rules/conditions.js'
-import { listsShared } from '../rules/input.js'
+import { listsShared, type Scope } from '../rules/input.js'
 import { orderAt } from '../rules/measure.js'
 import type { AnyRule } from '../rules/rule.js'
 import type { PlacedRule } from '../rules/rules.js'
@@ -46,7 +46,7 @@ export function emitRules(endpoint: EndpointNode, body: BodyNode | undefined, { 
   const whole = rootOf(endpoint, body)
   const about = { isText: isTextBody(body), unlisted: endpoint.unlisted }
   const order = [...rules.keys()].sort((a, b) => Number(isLate(rules[a])) - Number(isLate(rules[b])))
-  writer.block('return function judgeRules(judging) {', () => {
+  writer.gives('judgeRules(judging)', () => {
     writer.line('const { input, sent, accept, isKnown, run, barred } = judging')
     writer.line(`if (isPolluted()) { ${order.map((index) => `interpret(judging, ${index})`).join('; ')}; return }`)
     writer.line('let own = unset')
@@ -125,7 +125,7 @@ function emitRule(
       const isPlain = during.length === 0 && rule.mode !== 'observe'
       const values = scope && isPlain ? tells?.values(rule, terms) : undefined
       if (tells && scope && values) {
-        const report = writer.bind(tells.at(rule, root.root, scope))
+        const report = writer.make(reportAt, rule, root.root, scope)
         writer.line(`if (!(${holds})) fail(run, ${report}(${['input', ...values].join(', ')}))`)
         return true
       }
@@ -143,6 +143,8 @@ function emitRule(
       lines()
     })
 }
+
+export const reportAt = (rule: AnyRule, root: Node, scope: Scope) => ruleInService(rule).tells?.at(rule, root, scope)
 
 /** Writes something, unless it turns out that it cannot be written. */
 function attempt(writer: Writer, write: () => boolean): (() => void) | undefined {
@@ -295,7 +297,7 @@ function termsOf(
       const sort = sortOf(path)
       if (sort === other && sort === 'instant') return `${a}.getTime() ${operator} ${b}.getTime()`
       if (sort === other && sort !== 'other') return `${a} ${operator} ${b}`
-      return `${writer.bind(orderAt(root, path))}(${a}, ${b}) ${operator} 0`
+      return `${writer.make(orderAt, root, path)}(${a}, ${b}) ${operator} 0`
     },
     each(address, visit) {
       const path = pathOf(address)
@@ -346,7 +348,7 @@ function termsOf(
       return isSame ? hoist(any) : loopOf(path) === loops.at(-1) ? any : undefined
     },
     when: (condition) => conditionInService(condition as AnyCondition).code(condition as AnyCondition, terms),
-    held: (field, value) => testOf(writer, sendable(field), value),
+    held: (field, value) => testOf(writer, writer.derive(sendable, field), value),
     passes(address, field) {
       const value = at(pathOf(address))
       return value === undefined ? undefined : passes(writer, field, value, false)
@@ -459,7 +461,7 @@ export function emitHolds(field: Node): Code | undefined {
   const writer = createWriter()
   const test = passes(writer, field, 'value', false)
   if (test === undefined) return undefined
-  writer.block('return function holds(value, run) {', () => writer.line(`return ${test}`))
+  writer.gives('holds(value, run)', () => writer.line(`return ${test}`))
   return writer.code()
 }
 

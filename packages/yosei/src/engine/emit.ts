@@ -43,42 +43,43 @@ export function emitEndpoint(
 ): Code {
   const writer = createWriter()
   const emitting: Emitting = { writer, make, apart: new Map() }
-  writer.block(
-    `return function ${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed) {`,
-    () => {
-      writer.line('if (isPolluted()) return interpreted(path, query, header, cookie, body, run, hasBody, parsed)')
-      const part = (part: Part, node: Node, source: Source) => {
-        const unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
-        if (endpoint.unlisted) writer.line(`run.unlisted = ${quote(unlisted)}`)
-        return emit(emitting, node, part === 'body' ? part : `${part} ?? {}`, {
-          path: [quote(part)],
-          address: [part],
-          source,
-          unlisted,
-        })
-      }
-      /** Without fields there is nothing to read, and only in a query perhaps something too much. */
-      const textPart = (name: Exclude<Part, 'body'>) => {
-        const isEmpty = Object.keys(endpoint[name].fields).length === 0
-        if (!isEmpty) return part(name, endpoint[name], 'text')
-        if (name === 'query') writer.block('if (query !== undefined) {', () => part(name, endpoint[name], 'text'))
-        return '{}'
-      }
-      const read = only.map((name) => {
-        if (name !== 'body') return `${name}: ${textPart(name)}`
-        const value = writer.name('v')
-        writer.line(`let ${value}`)
-        if (body)
-          writer.block('if (hasBody) {', () =>
-            writer.line(`${value} = ${part('body', body.node, sourceOf(body, endpoint.coerce))}`),
-          )
-        return `body: ${value}`
+  writer.gives(`${functionName(endpoint)}(path, query, header, cookie, body, run, hasBody, parsed)`, () => {
+    writer.line('if (isPolluted()) return interpreted(path, query, header, cookie, body, run, hasBody, parsed)')
+    const part = (part: Part, node: Node, source: Source) => {
+      const unlisted = endpoint.unlisted?.[part === 'body' ? 'body' : 'query'] ?? 'refuse'
+      if (endpoint.unlisted) writer.line(`run.unlisted = ${quote(unlisted)}`)
+      return emit(emitting, node, part === 'body' ? part : `${part} ?? {}`, {
+        path: [quote(part)],
+        address: [part],
+        source,
+        unlisted,
       })
-      writer.line(`return { ${read.join(', ')} }`)
-    },
-  )
+    }
+    /** Without fields there is nothing to read, and only in a query perhaps something too much. */
+    const textPart = (name: Exclude<Part, 'body'>) => {
+      const isEmpty = Object.keys(endpoint[name].fields).length === 0
+      if (!isEmpty) return part(name, endpoint[name], 'text')
+      if (name === 'query') writer.block('if (query !== undefined) {', () => part(name, endpoint[name], 'text'))
+      return '{}'
+    }
+    const read = only.map((name) => {
+      if (name !== 'body') return `${name}: ${textPart(name)}`
+      const value = writer.name('v')
+      writer.line(`let ${value}`)
+      if (body)
+        writer.block('if (hasBody) {', () =>
+          writer.line(`${value} = ${part('body', body.node, sourceOf(body, endpoint.coerce))}`),
+        )
+      return `body: ${value}`
+    })
+    writer.line(`return { ${read.join(', ')} }`)
+  })
   return writer.code()
 }
+
+/** How a scalar is read that code does not take. */
+export const scalarReader = (node: Node) => (kindOf(kinds, node) as Partial<ScalarKind<Node>>).readScalar
+export const startDefault = (node: Node) => defaultOf(node, startRun())
 
 /**
  * A declaration that is shared in many places stands in the code once for each: beyond so many, the interpreter reads.
@@ -96,8 +97,8 @@ function emit(emitting: Emitting, node: Node, value: string, outer: Spot, count?
   writer.line(`let ${read} = ${value} // ${quote(formatAddress(place.address))}`)
   const code = codes[node.kind] as CodeOf<Node>
   const known = `${writer.bind(node)}, ${read}, ${quote(place.source)}, ${writer.path(place)}`
-  const { readScalar } = kindOf(kinds, node) as Partial<ScalarKind<Node>>
-  const reader = readScalar && !node.secret && !node.readOnly ? writer.bind(readScalar) : undefined
+  const readScalar = scalarReader(node)
+  const reader = readScalar && !node.secret && !node.readOnly ? writer.make(scalarReader, node) : undefined
   // A needed value that is not there comes to the interpreter, but where a kind has another way.
   const countsHere = count && !(count.needed && code.absent === 'told')
   if (countsHere)
@@ -128,12 +129,16 @@ function emit(emitting: Emitting, node: Node, value: string, outer: Spot, count?
   if (writer.count++ > mostEmitted || (node.secret && !readScalar)) writer.line(interpretInstead())
   // Most clients leave out what they may not set.
   else if (node.readOnly && code.absent !== 'own')
-    whenPresent(whole, { ...node, nullable: false }, () => writer.line(interpretInstead()))
+    whenPresent(whole, node, () => writer.line(interpretInstead()), false)
   else if (node.readOnly) writer.line(interpretInstead())
   else if (code.absent === 'own') code.write(whole, node)
   else whenPresent(whole, node, () => code.write(whole, node))
   return read
 }
+
+const apartCodes = new WeakMap<object, () => Code>()
+/** The code of what `emitApart` gave, for those that write all of it beforehand. */
+export const apartCodeOf = (reader: unknown): (() => Code) | undefined => apartCodes.get(reader as object)
 
 /** Code that few requests come to is made when one does. Each call gives it the path at which it reads. */
 function apartReader(emitting: Emitting, node: Node, { source, unlisted, address }: Spot): ApartReader {
@@ -144,12 +149,14 @@ function apartReader(emitting: Emitting, node: Node, { source, unlisted, address
     made ??= emitting.make(apartCode(), `read_${identifier(formatAddress(address))}`) as ApartReader
     return made(value, run, parsed, path)
   }
-  return known[`${source} ${unlisted}`] as ApartReader
+  const reader = known[`${source} ${unlisted}`] as ApartReader
+  if (!apartCodes.has(reader)) apartCodes.set(reader, apartCode)
+  return reader
 
   function apartCode(): Code {
     const writer = createWriter()
     const place: Spot = { source, unlisted, address, path: ['...path'] }
-    writer.block('return function (value, run, parsed, path) {', () =>
+    writer.gives('(value, run, parsed, path)', () =>
       writer.line(`return ${emit({ ...emitting, writer }, node, 'value', place)}`),
     )
     return writer.code()
@@ -157,22 +164,27 @@ function apartReader(emitting: Emitting, node: Node, { source, unlisted, address
 }
 
 /** Writes what is right of a value that may be absent or null; `inside` writes the rest. */
-function whenPresent({ writer, read, place }: EmitContext, node: Node, inside: () => void): void {
+function whenPresent(
+  { writer, read, place }: EmitContext,
+  node: Node,
+  inside: () => void,
+  isNullable = node.nullable,
+): void {
   const emptyIsAbsent = place.source === 'text' && !keepsEmpty(node)
   if (node.need === 'defaulted') {
     const given =
       typeof node.default === 'object' || typeof node.default === 'function' || isByClock(node)
         ? `defaultOf(${writer.bind(node)}, run, ${writer.path(place)})`
         : node.secret
-          ? writer.bind(defaultOf(node, startRun()))
+          ? writer.make(startDefault, node)
           : literal(writer, defaultOf(node, startRun()))
     writer.line(`if (${read} === undefined${emptyIsAbsent ? ` || ${read} === ""` : ''}) ${read} = ${given}`)
-    writer.block(node.nullable ? `else if (${read} !== null) {` : 'else {', inside)
+    writer.block(isNullable ? `else if (${read} !== null) {` : 'else {', inside)
     return
   }
   const optional = node.need === 'optional'
   if (optional && emptyIsAbsent) writer.line(`if (${read} === "") ${read} = undefined`)
-  const tests = [...(optional ? [`${read} !== undefined`] : []), ...(node.nullable ? [`${read} !== null`] : [])]
+  const tests = [...(optional ? [`${read} !== undefined`] : []), ...(isNullable ? [`${read} !== null`] : [])]
   if (tests.length > 0) writer.block(`if (${tests.join(' && ')}) {`, inside)
   else inside()
 }

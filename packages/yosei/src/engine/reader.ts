@@ -3,9 +3,10 @@ import { type BodyNode, type EndpointNode, oncePerBody } from '../declare/endpoi
 import { type Placed, placedOn } from '../declare/place.js'
 import type { Run } from '../kinds/run.js'
 import type { Part } from '../terms/parts.js'
-import type { RuleJudge } from './coded-rules.js'
+import { codedRules, type RuleJudge } from './coded-rules.js'
 import { compileEndpoint, compileRules, compileWho } from './compiler.js'
 import { interpretParts, type Reader } from './parts.js'
+import { preparedBody, preparedOf } from './prepared.js'
 
 export interface Compiled {
   /** Its rules, each where it applies. */
@@ -16,7 +17,8 @@ export interface Compiled {
 }
 
 const whoTest = oncePerBody((endpoint) => ({
-  holds: endpoint.engine === 'interpreted' ? undefined : compileWho(endpoint),
+  holds:
+    endpoint.engine === 'interpreted' ? undefined : (preparedOf(endpoint)?.who?.(endpoint) ?? compileWho(endpoint)),
 }))
 /** Whether the caller is as declared, if code says it; where not, the interpreter tells. */
 export const whoHolds = (endpoint: EndpointNode, who: unknown, run: Run): boolean =>
@@ -39,6 +41,11 @@ function compile(endpoint: EndpointNode, body: BodyNode | undefined, only?: read
     interpretParts(endpoint, body, { path, query, header, cookie, body: sent }, run, hasBody, only)
   const placed = placedOn(endpoint, body, only)
   if (endpoint.engine === 'interpreted') return { placed, read: interpreted, judge: undefined }
+  const prepared = only ? undefined : preparedBody(endpoint, body)
+  if (prepared) {
+    const judge = prepared.rules?.(endpoint, placed)
+    return { placed, read: prepared.read(endpoint, placed, interpreted), judge: judge && codedRules(judge) }
+  }
   return {
     placed,
     read: compileEndpoint(endpoint, body, interpreted, only) ?? interpreted,

@@ -24,11 +24,13 @@ export const choiceWords = {
 }
 
 /** Each value by itself, if JSON is read, and by its text, if text is; an empty text counts as not sent. */
-function valuesBySent({ values }: ChoiceNode, source: Source): ReadonlyMap<unknown, string | number> {
+export function valuesBySent({ values }: ChoiceNode, source: Source): ReadonlyMap<unknown, string | number> {
   const own = source === 'text' ? [] : values.map((one) => [one, one] as const)
   const texts = source === 'json' ? [] : values.map((one) => [String(one), one] as const)
   return new Map<unknown, string | number>([...texts, ...own].filter(([sent]) => source !== 'text' || sent !== ''))
 }
+
+export const valuesOf = ({ values }: ChoiceNode): ReadonlySet<unknown> => new Set(values)
 
 export const choice = scalar<ChoiceNode, string | number>({
   words: choiceWords,
@@ -74,13 +76,13 @@ export const choiceCode = scalarCode<ChoiceNode>((writer, node, read, { source }
     const found = writer.name('t')
     return {
       prepare: `let ${found}`,
-      test: `(${found} = ${writer.bind(valuesBySent(node, source))}.get(${read})) !== undefined`,
+      test: `(${found} = ${writer.make(valuesBySent, node, source)}.get(${read})) !== undefined`,
       value: found,
     }
   }
   const equal = values.map((value) => `${read} === ${literal(writer, value)}`).join(' || ')
   return {
-    test: secret || values.length > 12 ? `${writer.bind(new Set(values))}.has(${read})` : equal,
+    test: secret || values.length > 12 ? `${writer.make(valuesOf, node)}.has(${read})` : equal,
     ...zero(read, values),
   }
 })

@@ -42,13 +42,17 @@ export const constant = scalar<ConstantNode, ConstantNode['value']>({
 /** Whether its options make sense. */
 export const constantSound: SoundOf<ConstantNode> = { options: { value: required(aConstant) }, check: () => undefined }
 
-export const constantCode = scalarCode<ConstantNode>((writer, { value, secret }, read, { source }) => {
-  const written = (one: typeof value) => (secret ? writer.bind(one) : literal(writer, one))
+export const constantOf = ({ value }: ConstantNode) => value
+export const textOf = ({ value }: ConstantNode) => String(value)
+
+export const constantCode = scalarCode<ConstantNode>((writer, node, read, { source }) => {
+  const { value, secret } = node
+  const written = (one: typeof value, maker = constantOf) => (secret ? writer.make(maker, node) : literal(writer, one))
   if (source === 'json' || typeof value === 'string')
     return source === 'text' && value === ''
       ? { test: 'false' }
       : { test: `${read} === ${written(value)}`, ...zero(read, [value]) }
-  const isText = `${read} === ${written(String(value))}`
+  const isText = `${read} === ${written(String(value), textOf)}`
   return {
     test: source === 'text' ? isText : `${isText} || ${read} === ${written(value)}`,
     value: written(Object.is(value, -0) ? 0 : value),

@@ -73,8 +73,17 @@ export const daySound: SoundOf<DayNode> = {
   },
 }
 
+export const weekdayTest = (node: DayNode) => (read: string) => isOnDay(node, read)
+export const dayLimit = (node: DayNode, at: number) => boundsOf(node)[at]?.limit
+
 export const dayCode = scalarCode<DayNode>((writer, node, read) => {
   const tests = [`typeof ${read} === "string"`, `typeof readDay(${read}) === "number"`]
-  const onDay = node.weekdays ? [`${writer.bind((one: string) => isOnDay(node, one))}(${read})`] : []
-  return { test: [...tests, ...boundTests(writer, boundsOf(node), read), ...onDay].join(' && ') }
+  const onDay = node.weekdays ? [`${writer.make(weekdayTest, node)}(${read})`] : []
+  return {
+    test: [
+      ...tests,
+      ...boundTests(writer, boundsOf(node), read, (at) => writer.make(dayLimit, node, at)),
+      ...onDay,
+    ].join(' && '),
+  }
 })

@@ -79,12 +79,14 @@ export const instantCode = scalarCode<InstantNode>(
 /** Of the years 0000 to 9999, which RFC 3339 can write. */
 const [firstInstant, lastInstant] = [-62_167_219_200_000, 253_402_300_799_999]
 
+export const instantLimit = (node: InstantNode, at: number) => boundsOf(node)[at]?.limit
+
 /** A span is the same at any time, so the code adds it; a month is not. */
 const limitTests = (writer: Writer, node: InstantNode, time: string): readonly string[] =>
-  boundsOf(node).flatMap((bound) => {
+  boundsOf(node).flatMap((bound, at) => {
     const declared = bound.order === '>=' ? node.from : node.until
     const isSpan = typeof declared === 'string' && isRelative(declared) && !/(?:mo|y)$/.test(declared)
     return isSpan
       ? [`${time} ${bound.order} clock(run) + ${literal(writer, readMoment(declared, 0))}`]
-      : boundTests(writer, [bound], time)
+      : boundTests(writer, [bound], time, () => writer.make(instantLimit, node, at))
   })

@@ -191,10 +191,19 @@ export function checkBounds<L extends string | number | bigint>(
   ]
 }
 
-/** The same as code. */
-export const boundTests = <L>(writer: Writer, bounds: readonly Bound<L>[], read: string): string[] =>
-  bounds.map(({ order, limit }) => {
-    const now = typeof limit === 'function' ? `${writer.bind(limit)}(clock(run))` : literal(writer, limit)
+/**
+ * The same as code.
+ *
+ * @param moving The name of a limit that the clock moves.
+ */
+export const boundTests = <L>(
+  writer: Writer,
+  bounds: readonly Bound<L>[],
+  read: string,
+  moving?: (at: number) => string,
+): string[] =>
+  bounds.map(({ order, limit }, at) => {
+    const now = typeof limit === 'function' && moving ? `${moving(at)}(clock(run))` : literal(writer, limit)
     return `${read} ${order} ${now}`
   })
 

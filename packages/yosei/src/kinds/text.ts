@@ -164,6 +164,8 @@ export function codePoints(text: string): number {
   return count
 }
 
+export const formatCheck = (name: keyof typeof formats) => formats[name].check
+
 export const textCode = scalarCode<TextNode>((writer: Writer, node, read, { source }): Test => {
   const changes = inOrder.filter(([name]) => node.tidy?.includes(name)).map(([name]) => tidyingCodes[name])
   const text = changes.length > 0 ? writer.name('t') : read
@@ -178,7 +180,7 @@ export const textCode = scalarCode<TextNode>((writer: Writer, node, read, { sour
     if (most < Number.POSITIVE_INFINITY) tests.push(`(${text}.length <= ${most} || codePoints(${text}) <= ${most})`)
   }
   if (node.pattern) tests.push(`matches(${writer.bind(node.pattern)}, ${text})`)
-  if (node.format) tests.push(`${writer.bind(formats[node.format].check)}(${text}) === undefined`)
+  if (node.format) tests.push(`${writer.make(formatCheck, node.format)}(${text}) === undefined`)
   const test = tests.join(' && ')
   return changes.length > 0 ? { prepare: `let ${text}`, test, value: text } : { test }
 })

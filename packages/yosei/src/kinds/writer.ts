@@ -6,6 +6,13 @@ import { quote } from './quote.js'
 export interface Code {
   readonly source: string
   readonly constants: readonly unknown[]
+  /** How constants are made that stand in no declaration. */
+  readonly made: ReadonlyMap<unknown, Made>
+}
+/** A function of the library, and what it was called with: code that is prepared calls it once more. */
+export interface Made {
+  readonly maker: (...from: never[]) => unknown
+  readonly from: readonly unknown[]
 }
 
 export interface Writer {
@@ -14,12 +21,18 @@ export interface Writer {
   line(text: string): void
   /** Writes a line that opens a block, the block, and the line that closes it. Returns what the block does. */
   block<T>(opening: string, inside: () => T, closing?: string): T
+  /** The function that the code gives. In parentheses V8 compiles it at once; else it parses it twice. */
+  gives(head: string, inside: () => void): void
   /** The lines that something writes, which stand nowhere yet; `undefined` if it says that it could not. */
   aside(write: () => boolean): readonly string[] | undefined
   /** A variable name that is not used yet. */
   name(letter: string): string
   /** The name of a value that the code is given; a value has one name. */
   bind(value: unknown): string
+  /** What a function of the library makes, which code may bind: `makers` has each of these functions. */
+  derive<A extends readonly unknown[], T>(maker: (...from: A) => T, ...from: A): T
+  /** The name of the same. */
+  make<A extends readonly unknown[]>(maker: (...from: A) => unknown, ...from: A): string
   /** The name of a function that stands before all others and is written once for each id. */
   once(id: string, letter: string, write: (name: string) => void): string
   /** A path as code: a constant where no index is in it. */
@@ -30,6 +43,7 @@ export interface Writer {
 export function createWriter(): Writer {
   const constants: unknown[] = []
   const bound = new Map<unknown, string>()
+  const made = new Map<unknown, Made>()
   const written = new Map<string, string>()
   const functions: string[][] = []
   const main: string[] = []
@@ -48,6 +62,7 @@ export function createWriter(): Writer {
       writer.line(closing)
       return result
     },
+    gives: (head, inside) => writer.block(`return (function ${head} {`, inside, '})'),
     aside(write) {
       const outer = { lines, depth }
       const own: string[] = []
@@ -66,6 +81,12 @@ export function createWriter(): Writer {
       bound.set(value, name)
       return name
     },
+    derive(maker, ...from) {
+      const value = maker(...from)
+      if (!from.includes(value as never)) made.set(value, { maker, from })
+      return value
+    },
+    make: (maker, ...from) => writer.bind(writer.derive(maker, ...from)),
     once(id, letter, write) {
       const known = written.get(id)
       if (known !== undefined) return known
@@ -88,7 +109,7 @@ export function createWriter(): Writer {
         writer.line(`const ${name} = at(${path.join(', ')}) // ${quote(formatAddress(address))}`),
       )
     },
-    code: () => ({ source: [...functions.flat(), ...main].join('\n'), constants }),
+    code: () => ({ source: [...functions.flat(), ...main].join('\n'), constants, made }),
   }
   return writer
 }

@@ -147,12 +147,12 @@ export const acyclicInService: RuleInService<Acyclic> = {
   sentence: ({ blames }) => ({ code: 'in_a_cycle', variant: 'secret', at: blames }),
 }
 
-function refer(references: Map<unknown, unknown[]>, from: unknown, to: unknown): void {
+export function refer(references: Map<unknown, unknown[]>, from: unknown, to: unknown): void {
   const known = references.get(from)
   if (known) known.push(to)
   else references.set(from, [to])
 }
-const isAcyclic = (references: ReadonlyMap<unknown, readonly unknown[]>): boolean =>
+export const isAcyclic = (references: ReadonlyMap<unknown, readonly unknown[]>): boolean =>
   closing(references, (to) => to, 1).length === 0
 
 /** A reference that closes a cycle, with the names on its way round: of a long one, the first and the last. */

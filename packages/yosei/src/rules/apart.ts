@@ -202,8 +202,9 @@ export const apartInService: RuleInService<Apart> = {
         )
       })
     })
-    const isRight = (spans: Spans) => areApart(spans, least, between, Boolean(seamless))
-    return isDone ? groups.every((spans) => `${writer.bind(isRight)}(${spans})`) : undefined
+    return isDone
+      ? groups.every((spans) => `${writer.make(apartTest, least, between, Boolean(seamless))}(${spans})`)
+      : undefined
   },
   sentence({ start, end, rest, seamless, blames }) {
     const amount = rest === undefined ? undefined : amountOf(rest)
@@ -216,6 +217,9 @@ export const apartInService: RuleInService<Apart> = {
 type Spans = [from: number | string, until: number | string][]
 
 /** Whether no span overlaps another, in any order; with so much between them at least, or nothing more than that. */
+export const apartTest = (least: number, between: number, isSeamless: boolean) => (spans: Spans) =>
+  areApart(spans, least, between, isSeamless)
+
 function areApart(spans: Spans, least: number, between: number, isSeamless: boolean): boolean {
   // Most come in their order.
   const isSorted = spans.every(([from], at) => at === 0 || (spans[at - 1] as Spans[number])[0] <= from)

@@ -12,8 +12,8 @@ export interface AtLeastOneMaker<T> {
   atLeastOne: Counting<T>
 }
 
-const codeFor = (count: number) => (count === 0 ? 'none_present' : undefined)
+export const atLeastOneCode = (count: number) => (count === 0 ? 'none_present' : undefined)
 
 /** The rule `atLeastOne`, for `use`. */
-export const atLeastOne = counting('atLeastOne', 'none_present', codeFor, atLeastOneWords)
-export const atLeastOneInService = countingInService<'atLeastOne'>(codeFor, { code: 'none_present' }, 1)
+export const atLeastOne = counting('atLeastOne', 'none_present', atLeastOneCode, atLeastOneWords)
+export const atLeastOneInService = countingInService<'atLeastOne'>(atLeastOneCode, { code: 'none_present' }, 1)

@@ -12,8 +12,8 @@ export interface AtMostOneMaker<T> {
   atMostOne: Counting<T>
 }
 
-const codeFor = (count: number) => (count > 1 ? 'more_than_one' : undefined)
+export const atMostOneCode = (count: number) => (count > 1 ? 'more_than_one' : undefined)
 
 /** The rule `atMostOne`, for `use`. */
-export const atMostOne = counting('atMostOne', 'more_than_one', codeFor, oneOfWords)
-export const atMostOneInService = countingInService<'atMostOne'>(codeFor, { code: 'more_than_one' })
+export const atMostOne = counting('atMostOne', 'more_than_one', atMostOneCode, oneOfWords)
+export const atMostOneInService = countingInService<'atMostOne'>(atMostOneCode, { code: 'more_than_one' })

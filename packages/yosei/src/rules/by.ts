@@ -1,4 +1,5 @@
 /** What rules have in common that judge elements in groups: those that share some values. */
+import type { Node } from '../kinds/kind.js'
 import { nodesAt } from '../kinds/locate.js'
 import { Phrase, Place, quoted, type Speech } from '../kinds/phrase.js'
 import { sameAs } from '../kinds/same.js'
@@ -100,6 +101,8 @@ class OfGroup extends Phrase {
 export const ofGroup = ({ values }: Group, added: Phrase | string): Phrase | string =>
   values.length === 0 ? added : new OfGroup(added, values)
 
+export const sameAt = (root: Node, path: Path) => sameAs(nodesAt(root, path))
+
 /** What tells groups apart, as code, at an element; `undefined` if code cannot say it. */
 function groupCode(by: readonly string[] | undefined, inside: Terms): string | undefined {
   const { writer } = inside
@@ -109,7 +112,7 @@ function groupCode(by: readonly string[] | undefined, inside: Terms): string | u
     const name = writer.name('g')
     writer.line(`const ${name} = ${value}`)
     const sort = inside.sort(address)
-    const same = () => writer.bind(sameAs(nodesAt(inside.root, inside.path(address))))
+    const same = () => writer.make(sameAt, inside.root, inside.path(address))
     const key = sort === 'instant' ? `${name}.getTime()` : sort === 'other' ? `${same()}(${name})` : name
     return { name, key, isText: sort === 'text' || sort === 'other' }
   })

@@ -82,6 +82,8 @@ export const check: RuleOf<Check> = {
   },
 }
 
+export const truthOf = (rule: Check) => (value: unknown) => Boolean(atOnce(value, named(rule)))
+
 export const checkInService: RuleInService<Check> = {
   takes: [
     {
@@ -99,8 +101,7 @@ export const checkInService: RuleInService<Check> = {
   code(rule, terms) {
     const values = rule.reads.map((address) => terms.value(address) ?? terms.all(address))
     const { writer } = terms
-    const holds = writer.bind(ownCode(rule, terms, rule.holds))
-    const isTrue = writer.bind((value: unknown) => Boolean(atOnce(value, named(rule))))
+    const [holds, isTrue] = [ownCode(rule, terms, rule.holds), writer.make(truthOf, rule)]
     return `((own = ${holds}(${[...values, 'asking(run)'].join(', ')})) === true || ${isTrue}(own))`
   },
   tells,

@@ -13,9 +13,13 @@ export interface ExactlyOneMaker<T> {
   exactlyOne: Counting<T>
 }
 
-const codeFor = (count: number) => (count === 0 ? 'none_present' : count > 1 ? 'more_than_one' : undefined)
+export const exactlyOneCode = (count: number) =>
+  count === 0 ? 'none_present' : count > 1 ? 'more_than_one' : undefined
 
 const words = /* @__PURE__ */ merged(oneOfWords, atLeastOneWords)
 /** The rule `exactlyOne`, for `use`. */
-export const exactlyOne = counting('exactlyOne', 'more_than_one', codeFor, words)
-export const exactlyOneInService = countingInService<'exactlyOne'>(codeFor, { code: 'rule', variant: 'exactlyOne' })
+export const exactlyOne = counting('exactlyOne', 'more_than_one', exactlyOneCode, words)
+export const exactlyOneInService = countingInService<'exactlyOne'>(exactlyOneCode, {
+  code: 'rule',
+  variant: 'exactlyOne',
+})

@@ -118,7 +118,7 @@ export const fillInService: RuleInService<Fill> = {
     const field = nodesAt(terms.root, terms.path(address))
     if (value === undefined || holder === undefined || typeof name !== 'string' || field.length !== 1) return undefined
     const values = reads.map((read) => terms.value(read) ?? terms.all(read))
-    const make = terms.writer.bind(ownCode(rule, terms, rule.make))
+    const make = ownCode(rule, terms, rule.make)
     const made = `(own = ${make}(${[...values, 'asking(run)'].join(', ')})) === undefined`
     // What the field takes as it is needs no reading.
     const held = terms.held(field[0] as Node, 'own')

@@ -88,8 +88,7 @@ export const findInService: RuleInService<Find> = {
   mistake: sound,
   code(rule, terms) {
     const values = rule.reads.map((address) => terms.value(address) ?? terms.all(address))
-    const { writer } = terms
-    return `(own = ${writer.bind(ownCode(rule, terms, rule.finds))}(${[...values, 'asking(run)'].join(', ')})).length === 0`
+    return `(own = ${ownCode(rule, terms, rule.finds)}(${[...values, 'asking(run)'].join(', ')})).length === 0`
   },
   sentence: ({ reads }) => ({ code: 'rule', variant: 'own', at: reads }),
 }

@@ -72,6 +72,11 @@ function openingOf([opens, closes]: Span, day: number): Opening {
 /** A time of a day in milliseconds; `24:00` is the end of the day. NaN if it is none. */
 const timeOf = (text: string): number => (text === '24:00' ? dayLength : Number(readTimeOfDay(text)))
 
+export const openTest =
+  ({ hours }: OpenAt) =>
+  (moment: Date, at: string) =>
+    isZoneName(at) && isOpen(moment.getTime(), at, hours)
+
 function isOpen(moment: number, zone: string, hours: Hours): boolean {
   const at = inWeek(moment + offsetAt(zone, moment))
   return openingsOf(hours).some(
@@ -209,13 +214,12 @@ export const openAtInService: RuleInService<OpenAt> = {
   },
   code(rule, terms) {
     const { writer } = terms
-    const { address, zone, hours } = rule
+    const { address, zone } = rule
     const value = terms.value(address)
     const far = isAddress(rule) ? terms.value(zone) : JSON.stringify(zone)
     if (value === undefined || far === undefined || terms.sort(address) !== 'instant') return undefined
     if (isAddress(rule) && measuresAt(terms.root, terms.path(zone)).join() !== 'text') return undefined
-    const isRight = (moment: Date, at: string) => isZoneName(at) && isOpen(moment.getTime(), at, hours)
-    return `${value} == null || ${far} == null || ${writer.bind(isRight)}(${value}, ${far})`
+    return `${value} == null || ${far} == null || ${writer.make(openTest, rule)}(${value}, ${far})`
   },
   sentence: ({ hours, blames }) => ({
     code: 'rule',

@@ -23,17 +23,20 @@ export function callOwn(rule: Calling, root: Node, scope: Scope, call: () => unk
   }
 }
 
-/** The function as code calls it: guarded only if what it says of a secret must not get out. */
-export function ownCode<F extends (...all: never[]) => unknown>(rule: Calling, { root, path }: Terms, own: F): F {
-  if (!rule.reads.some((address) => tellsSecret(root, path(address)))) return own
-  return ((...all: never[]) => {
+type Own = (...all: never[]) => unknown
+/** The name of the function that code calls: guarded only if what it says of a secret must not get out. */
+export const ownCode = (rule: Calling, { root, path, writer }: Terms, own: Own): string =>
+  rule.reads.some((address) => tellsSecret(root, path(address))) ? writer.make(guarded, rule, own) : writer.bind(own)
+
+export const guarded =
+  (rule: Calling, own: Own) =>
+  (...all: never[]): unknown => {
     try {
       return own(...all)
     } catch (cause) {
       throw withoutText(cause, named(rule))
     }
-  }) as F
-}
+  }
 
 /** As a failure names it. */
 export const named = ({ rule, reads }: Calling) => `the function of ${rule} over ${reads.join(', ')}`

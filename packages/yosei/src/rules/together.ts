@@ -12,8 +12,8 @@ export interface TogetherMaker<T> {
   together: Counting<T>
 }
 
-const codeFor = (count: number, all: number) => (count === 0 || count === all ? undefined : 'not_together')
+export const togetherCode = (count: number, all: number) => (count === 0 || count === all ? undefined : 'not_together')
 
 /** The rule `together`, for `use`. */
-export const together = counting('together', 'not_together', codeFor, togetherWords)
-export const togetherInService = countingInService<'together'>(codeFor, { code: 'not_together' })
+export const together = counting('together', 'not_together', togetherCode, togetherWords)
+export const togetherInService = countingInService<'together'>(togetherCode, { code: 'not_together' })

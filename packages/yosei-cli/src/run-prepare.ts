@@ -1,0 +1,39 @@
+/** The command `prepare`: writes the code of an intake as a module. */
+import { basename, dirname, relative, resolve } from 'node:path'
+import { prepareCode } from 'yosei/prepared'
+import { Failure } from './failure.js'
+import { writeTo } from './files.js'
+import { nameOf } from './lines.js'
+import { loadIntake } from './load.js'
+import { plural, print } from './terminal.js'
+import { againOnChange } from './watch.js'
+
+export interface PrepareOptions {
+  readonly out: string
+  readonly watch?: boolean
+}
+
+/** @returns The exit code. */
+export async function runPrepare(file: string, { out, watch }: PrepareOptions): Promise<number> {
+  if (!/\.[cm]?[jt]s$/.test(out))
+    throw new Failure(`${nameOf(out)}: this is no module; name one such as intake.prepared.ts`)
+  if (resolve(out) === resolve(file)) throw new Failure(`${nameOf(out)}: this is the intake itself; name another file`)
+  await print(`${await prepare(file, out)}\n`)
+  if (!watch) return 0
+  const own = basename(out)
+  // What is written goes through a file of a similar name.
+  await againOnChange(
+    [dirname(resolve(file))],
+    () => prepare(file, out, true),
+    (changed) => changed.includes(own),
+  )
+  return 0
+}
+
+async function prepare(file: string, out: string, isFresh = false): Promise<string> {
+  const app = await loadIntake(file, { isFresh })
+  writeTo(out, prepareCode(app, { command: `yosei prepare ${shown(file)} -o ${shown(out)}` }))
+  return `${nameOf(out)} is written: the code of ${plural(Object.keys(app.endpoints).length, 'endpoint')}.`
+}
+
+const shown = (file: string) => relative(process.cwd(), resolve(file)).replaceAll('\\', '/')
