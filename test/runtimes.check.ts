@@ -29,7 +29,7 @@ symlinkSync(join(root, 'node_modules'), join(folder, 'node_modules'))
 const blocks = [...readFileSync(join(root, 'docs/runtimes.md'), 'utf8').matchAll(/in `([\w-]+\.js)`[\s\S]*?```javascript\n([\s\S]*?)```/g)]
 for (const [, name = '', code = ''] of blocks) writeFileSync(join(folder, name), code)
 /** The service of the docs has one endpoint; this one has what differs between runtimes. */
-writeFileSync(join(folder, 'app.js'), `import { endpoint, file, flag, intake, integer, list, lines, record, serve, text } from 'yosei'
+writeFileSync(join(folder, 'intake.js'), `import { endpoint, file, flag, intake, integer, list, lines, record, text } from 'yosei'
 const wait = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds))
 const note = record({ title: text({ length: [1, 9] }), stars: integer({ max: 5 }), tags: list(text(), { optional: true }) })
 const endpoints = {
@@ -39,12 +39,16 @@ const endpoints = {
   form: endpoint('POST /forms', { body: { 'application/x-www-form-urlencoded': record({ a: list(text()) }) } }),
   known: endpoint('POST /known', { body: record({ id: text() }), lookups: (on) => ({ id: on.lookup({ reads: ['body.id'], within: '200ms', ask: async (_, [id]) => { if (id === 'slow') await wait(2000); if (id === 'broken') throw new Error('down'); return id === 'a' ? id : undefined } }) }) }),
   slow: endpoint('GET /slow/{milliseconds}', { path: { milliseconds: integer() } }),
+  read: endpoint('GET /read', {}),
   turn: endpoint('POST /turns', { body: record({ of: text() }), turn: { of: 'it', by: ['body.of'], wait: '2s' } }),
 }
-const app = intake({ endpoints, limits: { handle: '300ms', receive: '2s', body: '64kB' }, journal: { write: () => undefined } })
-let inside = 0
+export default intake({ endpoints, limits: { handle: '300ms', receive: '2s', body: '64kB' }, journal: { write: () => undefined } })
+`)
+writeFileSync(join(folder, 'handlers.js'), `let inside = 0
 let most = 0
-export const handle = serve(app, {
+const wait = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds))
+export const services = {}
+export const handlers = {
   addNote: ({ path, query, body }) => ({ ...path, ...query, ...body }),
   upload: async ({ body: { name, file } }) => ({ name, bytes: file.bytes, text: await new Response(file.stream()).text() }),
   rows: ({ body }) => body.length,
@@ -52,8 +56,20 @@ export const handle = serve(app, {
   known: () => 'known',
   slow: async ({ path }) => { await wait(path.milliseconds); return 'done' },
   turn: async () => { most = Math.max(most, ++inside); await wait(20); inside--; return { most } },
-}, { services: {} })
+  read: () => globalThis.read ?? 0,
+}
 `)
+writeFileSync(join(folder, 'app.js'), `import { serve } from 'yosei'
+import { handlers, services } from './handlers.js'
+import app from './intake.js'
+export const handle = serve(app, handlers, { services })
+`)
+spawnSync(process.execPath, [join(root, 'packages/yosei-cli/bin/yosei.js'), 'prepare', 'intake.js', '-o', 'intake.prepared.js'], { cwd: folder, stdio: ['ignore', 'ignore', 'inherit'] })
+const prepared = readFileSync(join(folder, 'intake.prepared.js'), 'utf8')
+// It counts how often it reads.
+writeFileSync(join(folder, 'intake.prepared.js'), prepared.replace(/\(function read_addNote\(.*\) \{/, '$& globalThis.read = (globalThis.read ?? 0) + 1'))
+for (const name of ['worker.js', 'page-worker.js'])
+  writeFileSync(join(folder, `prepared-${name}`), readFileSync(join(folder, name), 'utf8').replace('./app.js', './prepared-app.js'))
 afterAll(() => rmSync(folder, { recursive: true }))
 
 interface Sent { readonly target: string; readonly method?: string; readonly headers?: Record<string, string>; readonly body?: string | Uint8Array }
@@ -125,29 +141,37 @@ async function freePort(): Promise<number> {
 const runtimes: { readonly [name: string]: () => Promise<Send> } = {
   bun: async () => over(await started('bun', ['bun.js'])),
   deno: async () => over(await started('deno', ['run', '--allow-net', '--allow-env', '--allow-read', '--allow-write', '--allow-sys', 'deno.js'])),
-  async workerd() {
-    bundled('worker.js')
+  workerd: () => inWorkerd('worker.js'),
+  'workerd, prepared': () => inWorkerd('prepared-worker.js'),
+  'a worker of a browser': () => inBrowser('page-worker.js'),
+  'a worker of a browser, prepared': () => inBrowser('prepared-page-worker.js'),
+}
+
+async function inWorkerd(name: string): Promise<Send> {
+    bundled(name)
     const port = await freePort()
-    writeFileSync(join(folder, 'config.capnp'), `using Workerd = import "/workerd/workerd.capnp";
+    writeFileSync(join(folder, `${name}.capnp`), `using Workerd = import "/workerd/workerd.capnp";
 const config :Workerd.Config = (
-  services = [(name = "main", worker = (modules = [(name = "worker", esModule = embed "made-worker.js")], compatibilityDate = "2026-01-01"))],
+  services = [(name = "main", worker = (modules = [(name = "worker", esModule = embed "made-${name}")], compatibilityDate = "2026-01-01"))],
   sockets = [(name = "http", address = "127.0.0.1:${port}", http = (), service = "main")],
 );
 `)
-    begun('workerd', ['serve', 'config.capnp'])
+    begun('workerd', ['serve', `${name}.capnp`])
     const url = `http://127.0.0.1:${port}/`
     for (let tries = 0; tries < 100; tries++) {
       if (await fetch(url).then(() => true, () => false)) break
       await new Promise((resolve) => setTimeout(resolve, 100))
     }
     return over(url)
-  },
-  async 'a worker of a browser'() {
-    bundled('page-worker.js')
+}
+
+async function inBrowser(name: string): Promise<Send> {
+    bundled(name)
     const server = createServer((request, response) => {
       const isPage = request.url === '/'
-      response.writeHead(200, { 'content-type': isPage ? 'text/html' : 'text/javascript' })
-      response.end(isPage ? '<!doctype html><title>a page</title>' : readFileSync(join(folder, 'made-page-worker.js')))
+      // With this policy no code is made from text.
+      response.writeHead(200, { 'content-type': isPage ? 'text/html' : 'text/javascript', 'content-security-policy': "script-src 'self'" })
+      response.end(isPage ? '<!doctype html><title>a page</title>' : readFileSync(join(folder, `made-${name}`)))
     }).listen(0, '127.0.0.1')
     await once(server, 'listening')
     ends.push(() => server.close())
@@ -168,11 +192,11 @@ const config :Workerd.Config = (
           own.worker.postMessage({ url, ...sent, ...(body.length > 0 ? { body: bytes } : {}) })
         })
       }, { url: new URL(target, origin).href, sent, body: [...Buffer.from(body ?? '')] })
-  },
 }
 
 for (const [name, start] of Object.entries(runtimes)) {
-  const isThere = !(names as readonly string[]).includes(name) || runs(name)
+  const [runtime = ''] = name.split(',')
+  const isThere = !(names as readonly string[]).includes(runtime) || runs(runtime)
   if (!isThere) console.error(`NOT TESTED: ${name}, which could not be had here`)
   const about = isThere ? describe : describe.skip
   about(name, () => {
@@ -185,6 +209,10 @@ for (const [name, start] of Object.entries(runtimes)) {
       const answer = await asked(sent)
       expect([answer.status, answer.body]).toEqual([status, expect.stringContaining(says)])
     })
+    test('code that is prepared reads, and no other', async () => {
+      expect((await asked({ target: '/notes/1', method: 'POST', headers: json, body: '{"title":"a","stars":1}' })).status).toBe(201)
+      expect((await asked({ target: '/read' })).body).toEqual(name.includes('prepared') ? expect.stringMatching(/^[1-9]/) : '0')
+    })
     test('limits of time hold for each request, one after the other', async () => {
       for (let times = 0; times < 3; times++) {
         expect((await asked({ target: '/slow/1' })).status).toBe(200)
@@ -195,7 +223,7 @@ for (const [name, start] of Object.entries(runtimes)) {
         expect(performance.now() - since).toBeLessThan(3500)
       }
     })
-    if (name !== 'a worker of a browser')
+    if (runtime !== 'a worker of a browser')
       test('limits and turns hold for requests at the same time', async () => {
         const slow = await Promise.all(Array.from({ length: 4 }, () => asked({ target: '/slow/2000' })))
         expect(slow.map(({ status }) => status)).toEqual([503, 503, 503, 503])

@@ -1,4 +1,4 @@
-/** Code of an intake, made ahead of time: see docs/prepared.md. */
+/** Code of an intake, made ahead of time: see docs/runtimes.md. */
 import { intakeNode } from './declare/intake.js'
 import { digestOfEndpoint } from './engine/prepare.js'
 import { giveCode, type PreparedEndpoint } from './engine/prepared.js'

@@ -10,7 +10,7 @@ interface Changed { readonly fields?: object; readonly rules?: readonly string[]
 const treeOf = (inner: object = {}): Field => { const tree: Field = record({ left: later(() => tree), ...inner } as never, { optional: true }) as Field; return tree }
 /** A service with something of everything that code is made for. */
 const service = ({ fields = {}, rules = [], more = {}, own = () => true, app = {}, inner, who = record({ role: choice(['clerk', 'chief']) }) }: Changed = {}) => intake({
-  identify: ({ headers }) => (headers.get('authorization') === 'Bearer k' ? { role: 'clerk' } : refuse(401)),
+  identify: (request: Request) => (request.headers.get('authorization') === 'Bearer k' ? { role: 'clerk' } : refuse({ status: 401, code: 'unknown', message: 'is unknown' })),
   endpoints: {
     book: endpoint('POST /sessions/{id}', {
       path: { id: text({ pattern: /^[a-z]+$/, length: [1, 9] }) }, query: { limit: integer({ max: 100, default: 20 }) },

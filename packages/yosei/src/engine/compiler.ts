@@ -20,6 +20,7 @@ import { codePoints } from '../kinds/text.js'
 import type { Code } from '../kinds/writer.js'
 import { isPromise } from '../terms/at-once.js'
 import type { Endpoint } from '../terms/endpoint.js'
+import { merged } from '../terms/option-types.js'
 import { isEmpty, put } from '../terms/own.js'
 import type { Part } from '../terms/parts.js'
 import { codedRules, type RuleJudge } from './coded-rules.js'
@@ -226,4 +227,4 @@ const library = {
 }
 
 /** All of it. */
-export const called = { ...library, ...ruleLibrary }
+export const called = /* @__PURE__ */ merged(library, ruleLibrary)

@@ -20,6 +20,7 @@ import { orderAt } from '../rules/measure.js'
 import { openTest } from '../rules/open-at.js'
 import { guarded } from '../rules/own.js'
 import { togetherCode } from '../rules/together.js'
+import { merged } from '../terms/option-types.js'
 import { called } from './compiler.js'
 import { scalarReader, startDefault } from './emit.js'
 import { reportAt } from './emit-rules.js'
@@ -72,4 +73,4 @@ function apart(make: () => Called): Called {
 }
 
 /** What prepared code calls by name. */
-export const library = { ...called, apart, makers }
+export const library = /* @__PURE__ */ merged(called, { apart, makers })

@@ -120,11 +120,10 @@ function apartName(reader: unknown, apart: Map<unknown, string>): string | undef
   return name
 }
 
-const makerNames = new Map<unknown, string>(Object.entries(makers).map(([name, maker]) => [maker, name]))
 function maker(one: unknown): string {
-  const name = makerNames.get(one)
-  if (name === undefined) throw new Error(`no maker has a name for ${String(one)}`)
-  return `makers.${name}`
+  const found = Object.entries(makers).find(([, maker]) => maker === one)
+  if (!found) throw new Error(`no maker has a name for ${String(one)}`)
+  return `makers.${found[0]}`
 }
 
 type Names = ReadonlyMap<object, string>
