@@ -192,7 +192,7 @@ program
 
 program
   .command('prepare')
-  .description('Writes the generated code as a module, for where code may not be made from text, or to start quickly.')
+  .description('Writes the generated code as a module, for workers and policies that make no code from text.')
   .argument('[intake]', intakeArgument)
   .requiredOption('-o, --out <file>', 'write into this file, a module of TypeScript or JavaScript')
   .option('--watch', 'write it again when a file beside the intake changes')

@@ -234,19 +234,44 @@ test('says what no sample has tripped, and fails below a share', () => {
   })
   folder.remove()
 })
+/** A command that stays until it is ended, and what it prints. */
+function watching(args: readonly string[], cwd: string) {
+  const child = starting([...args], cwd)
+  let stdout = ''
+  child.stdout.on('data', (chunk) => (stdout += chunk))
+  return {
+    async until(told: RegExp) {
+      for (let tries = 0; tries < 300 && !told.test(stdout); tries++) await sleep(50)
+      expect(stdout).toMatch(told)
+      stdout = ''
+    },
+    async end() {
+      child.kill('SIGINT')
+      expect(await once(child, 'close')).toEqual([0, null])
+    },
+  }
+}
+test('code is prepared again when the intake changes, and not because it was', async () => {
+  const folder = new Folder({ 'intake.ts': intake })
+  const { until, end } = watching(['prepare', 'intake.ts', '-o', 'intake.prepared.ts', '--watch'], folder.cwd)
+  await until(/is written[\s\S]*watching; Ctrl-C ends/)
+  const before = folder.read('intake.prepared.ts')
+  await sleep(400)
+  await until(/^$/)
+  folder.write('intake.ts', intake.replace('at: text(', 'at: integer('))
+  await until(/^intake\.prepared\.ts is written: the code of \d+ endpoints?\.\n$/)
+  expect(folder.read('intake.prepared.ts')).not.toBe(before)
+  folder.write('intake.ts', 'export default {')
+  await until(/intake\.ts:1:\d+: could not be loaded/)
+  await end()
+  folder.remove()
+})
 test('judges again when a sample or the intake changes, and says what changed', async () => {
   const folder = new Folder({
     'intake.ts': intake,
     'b.md': `# One\n${good}${verdict('accepted')}# Two\n${good}${verdict('accepted')}`,
   })
-  const child = starting(['check', 'intake.ts', 'b.md', '--watch'], folder.cwd)
-  let stdout = ''
-  child.stdout.on('data', (chunk) => (stdout += chunk))
-  const until = async (told: RegExp) => {
-    for (let tries = 0; tries < 300 && !told.test(stdout); tries++) await sleep(50)
-    expect(stdout).toMatch(told)
-    stdout = ''
-  }
+  const { until, end } = watching(['check', 'intake.ts', 'b.md', '--watch'], folder.cwd)
   await until(/2 samples: 2 accepted[\s\S]*watching; Ctrl-C ends/)
   await sleep(100)
   folder.write('b.md', `# One\n${good}${verdict('accepted')}# Two\n${bad}${verdict('accepted')}`)
@@ -255,7 +280,6 @@ test('judges again when a sample or the intake changes, and says what changed', 
   await until(/One[\s\S]*= accepted +Two/)
   folder.write('intake.ts', 'export default {')
   await until(/intake\.ts:1:\d+: could not be loaded/)
-  child.kill('SIGINT')
-  expect(await once(child, 'close')).toEqual([0, null])
+  await end()
   folder.remove()
 })

@@ -30,6 +30,22 @@ test.each<[args: string[], status: number, stdout: RegExp, stderr?: RegExp]>([
   expect(came).toMatchObject({ status, stdout: expect.stringMatching(stdout), stderr: expect.stringMatching(stderr) })
 })
 
+test.each<[args: string[], status: number, stdout: RegExp, stderr?: RegExp]>([
+  [['-o', 'intake.prepared.mjs'], 0, /^intake\.prepared\.mjs is written: the code of 1 endpoint\.\n$/],
+  [['-o', 'made/intake.prepared.ts'], 0, /^made\/intake\.prepared\.ts is written/],
+  [[], 2, /^$/, /required option '-o, --out <file>' not specified/],
+  [['-o', 'intake.ts'], 2, /^$/, /^yosei: intake\.ts: this is the intake itself; name another file\n$/],
+  [['-o', 'a.json'], 2, /^$/, /^yosei: a\.json: this is no module; name one such as intake\.prepared\.ts\n$/],
+  [['-o', 'intake.ts/a.ts'], 2, /^$/, /^yosei: intake\.ts\/a\.ts: (?:ENOTDIR|EEXIST)/],
+])('prepare %j', (args, status, stdout, stderr = /^$/) => {
+  const came = folder.yosei(['prepare', 'intake.ts', ...args])
+  expect(came).toMatchObject({ status, stdout: expect.stringMatching(stdout), stderr: expect.stringMatching(stderr) })
+})
+test('prepared code says which command makes it again', () => {
+  const [, command] = /command: "(.*?)"/.exec(folder.read('made/intake.prepared.ts')) ?? []
+  expect(command).toBe('yosei prepare intake.ts -o made/intake.prepared.ts')
+})
+
 test('what is written is the description; a stale file is shown with its difference', () => {
   const { paths } = parse(folder.read('api.yaml')) as { paths: { [path: string]: { post: { operationId: string } } } }
   expect(paths['/loans']?.post.operationId).toBe('add')

@@ -1,4 +1,4 @@
-/** Builds a page by Vite, and prints its code: node page-build.js ENTRY [plugin]. Its compiler does not run inside of a test's context. */
+/** Builds a page by Vite, or for a server, and prints its code: node page-build.js ENTRY [plugin|server]. Its compiler does not run inside of a test's context. */
 import { build } from 'vite'
 import yosei from 'yosei/vite'
 
@@ -7,6 +7,11 @@ const { output } = await build({
   configFile: false,
   logLevel: 'silent',
   plugins: plugin ? [yosei()] : [],
-  build: { write: false, rollupOptions: { input, output: { format: 'iife' } } },
+  ...(plugin === 'server'
+    ? {
+        ssr: { noExternal: true },
+        build: { write: false, ssr: input, rollupOptions: { output: { codeSplitting: false } } },
+      }
+    : { build: { write: false, rollupOptions: { input, output: { format: 'iife' } } } }),
 })
 process.stdout.write(output[0].code)

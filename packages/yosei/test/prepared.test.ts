@@ -1,5 +1,10 @@
 // biome-ignore-all format: a table reads line by line
 /** Code that is made ahead of time is refused if it is of another declaration, and needs none to be made from text. */
+import { spawnSync } from 'node:child_process'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { runInNewContext } from 'node:vm'
 import { expect, test } from '@jest/globals'
 import { choice, constant, DeclarationError, either, endpoint, type Field, type Intake, instant, intake, integer, judge, later, record, refuse, serve, text } from 'yosei'
 import { library, prepareCode, preparedBy } from 'yosei/prepared'
@@ -57,6 +62,10 @@ test.each<[what: string, changed: Changed, where: string | undefined]>([
 test('code of another version is refused', () => {
   expect(() => preparedBy({ version: '0.0.9', command: 'yosei prepare a.ts -o b.ts' }, {})(service())).toThrow(/version 0\.0\.9 of yosei made this code, and \S+ runs it\. Run: yosei prepare a\.ts -o b\.ts\./)
 })
+test('the version in it is that of the package', () => {
+  const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8'))
+  expect(prepareCode(service(), { command: 'x' })).toContain(`version: ${JSON.stringify(version)}`)
+})
 test('an intake that is interpreted has no code, and needs none', () => {
   expect(prepareCode(service({ app: { engine: 'interpreted' } }), { command: 'x' })).not.toContain('digest')
   expect(given(service({ app: { engine: 'interpreted' } }), service({ app: { engine: 'interpreted' } }))).toBeTruthy()
@@ -87,4 +96,35 @@ test('no code is made from text, and that which was prepared is used', async () 
       for (const body of [...node.bodies, ...(node.bodies.length > 0 ? [] : [undefined])])
         expect([compiled(node, body).read.name, Boolean(compiled(node, body).judge)]).toEqual([`read_${node.name}`, node.name === 'book'])
   } finally { globalThis.Function = Original }
+})
+
+test('with yosei/vite a server has its code without a file of it, and a page interprets', () => {
+  const folder = mkdtempSync(fileURLToPath(new URL('.vite-', import.meta.url)))
+  const build = (entry: string, how: string) => {
+    const { stdout, stderr } = spawnSync(process.execPath, [fileURLToPath(new URL('page-build.js', import.meta.url)), join(folder, entry), how], { encoding: 'utf8', maxBuffer: 1e8 })
+    expect(stderr).toBe('')
+    return stdout
+  }
+  writeFileSync(join(folder, 'limit.ts'), 'export const most: number = 5')
+  writeFileSync(join(folder, 'intake.ts'), `import { endpoint, integer, intake, record } from 'yosei'
+import { most } from './limit.js'
+export default intake({ endpoints: { add: endpoint('POST /', { body: record({ stars: integer({ max: most }) }) }) } })`)
+  writeFileSync(join(folder, 'server.ts'), `import { judge } from 'yosei'
+import app from './intake.js'
+import { prepared } from './intake.prepared.js'
+const { status } = await judge(prepared(app), { method: 'POST', target: '/', headers: { 'content-type': 'application/json' }, body: '{"stars":6}' }) as any
+console.log(status, Boolean(globalThis.reads))`)
+  writeFileSync(join(folder, 'page.ts'), `import { judgeParts } from 'yosei'
+import app from './intake.js'
+import { prepared } from './intake.prepared.js'
+document.title = judgeParts(prepared(app).endpoints.add, { body: { stars: 6 } }).outcome`)
+  const server = build('server.ts', 'server').replace(/\(function read_add\(.*\) \{/, '$& globalThis.reads = true;')
+  const { stdout, stderr } = spawnSync(process.execPath, ['--disallow-code-generation-from-strings', '--input-type=module'], { input: server, encoding: 'utf8' })
+  expect([stdout, stderr]).toEqual(['422 true\n', ''])
+  const page = build('page.ts', 'plugin')
+  expect(page).not.toContain('read_add')
+  const document = { title: '' }
+  runInNewContext(page, { document, TextDecoder, TextEncoder, URL, Blob, console, crypto })
+  expect(document.title).toBe('rejected')
+  rmSync(folder, { recursive: true })
 })

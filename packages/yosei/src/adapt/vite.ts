@@ -7,16 +7,35 @@
  * import yosei from 'yosei/vite'
  * export default defineConfig({ plugins: [yosei()] })
  */
+import { existsSync } from 'node:fs'
+import { dirname, relative, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { type Format, formats } from '../grammar/formats.js'
 import { everyRule } from '../rules/every.js'
 import type { RuleName } from '../rules/rule.js'
+import type { Intake } from '../terms/endpoint.js'
+import { prepareCode } from './prepared.js'
+
+/** What the plugin reads of Vite's configuration. */
+interface Config {
+  readonly root: string
+  readonly resolve: { readonly alias: unknown }
+}
+interface Loading {
+  addWatchFile(file: string): void
+}
 
 /** What Vite needs to know of a plugin. */
 interface Plugin {
   readonly name: string
   readonly enforce: 'pre'
+  configResolved(config: Config): void
   resolveId(id: string, importer: string | undefined, options?: { readonly ssr?: boolean }): string | undefined
+  load(
+    this: Loading,
+    id: string,
+    options?: { readonly ssr?: boolean },
+  ): Promise<{ readonly code: string; readonly map: null } | undefined>
   transform(
     code: string,
     id: string,
@@ -41,13 +60,50 @@ const makes = /\b(?:rules|may|lookups)\b\s*[:(]/
 
 const exported = (format: string) => `${format.replace(/-(\w)/g, (_, letter: string) => letter.toUpperCase())}Format`
 
+/** The module of an intake of which a file is the prepared code: `intake.ts` of `intake.prepared.js`. */
+function intakeOf(file: string): string | undefined {
+  const [, stem] = /^(.*)\.prepared\.[cm]?[jt]s$/.exec(file) ?? []
+  return stem === undefined ? undefined : ['ts', 'mts', 'js', 'mjs'].map((end) => `${stem}.${end}`).find(existsSync)
+}
+
+/** Runs the module of an intake, as Vite reads it. */
+async function loaded(intake: string, config: Config | undefined): Promise<{ app: Intake; files: readonly string[] }> {
+  const { runnerImport } = await import('vite')
+  if (!runnerImport)
+    throw new Error(`${intake}: its code is prepared by Vite 6.3 and later; run yosei prepare before the build`)
+  const root = config?.root ?? process.cwd()
+  const { module, dependencies } = await runnerImport<{ default: Intake }>(intake, {
+    configFile: false,
+    logLevel: 'error',
+    root,
+    resolve: { alias: config?.resolve.alias as never },
+  })
+  return { app: module.default, files: [intake, ...dependencies.map((file) => resolve(root, file))] }
+}
+
 /** The plugin for Vite: a page ships only the rules and formats that it names, and `yosei` means `yosei/page`. */
 export default function yosei(): Plugin {
+  let config: Config | undefined
   return {
     name: 'yosei',
     enforce: 'pre',
-    resolveId(id, _, { ssr } = {}) {
-      return !ssr && (id === 'yosei' || id === 'yosei/page') ? page : undefined
+    configResolved(resolved) {
+      config = resolved
+    },
+    resolveId(id, importer, { ssr } = {}) {
+      if (!ssr && (id === 'yosei' || id === 'yosei/page')) return page
+      const file = importer && /^\.\.?\//.test(id) ? resolve(dirname(importer), id) : id
+      return intakeOf(file) && file
+    },
+    async load(id, { ssr } = {}) {
+      const intake = intakeOf(id)
+      if (!intake) return undefined
+      // A page interprets.
+      if (!ssr) return { code: 'export const prepared = (app) => app', map: null }
+      const { app, files } = await loaded(intake, config)
+      for (const file of files) this.addWatchFile(file)
+      const shown = (file: string) => relative(process.cwd(), file).replaceAll('\\', '/')
+      return { code: prepareCode(app, { command: `yosei prepare ${shown(intake)} -o ${shown(id)}` }), map: null }
     },
     transform(code, id, { ssr } = {}) {
       if (ssr || id.startsWith(own) || !imports.test(code)) return undefined

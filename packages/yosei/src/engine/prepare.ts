@@ -4,22 +4,15 @@ import { intakeNode } from '../declare/intake.js'
 import { placedRules } from '../declare/place.js'
 import { access, key, quote } from '../kinds/quote.js'
 import type { Code } from '../kinds/writer.js'
-import type { Endpoints, Intake } from '../terms/endpoint.js'
+import type { Intake } from '../terms/endpoint.js'
 import { version } from '../terms/version.js'
 import { behind, digestOf } from './digest.js'
 import { apartCodeOf, emitEndpoint } from './emit.js'
 import { emitHolds, emitRules } from './emit-rules.js'
 import { library, makers } from './makers.js'
 
-/**
- * The text of a module whose `prepared(app)` gives the intake its code: for where no code may be made from text, and for
- * starting quickly. It is JavaScript and TypeScript alike.
- *
- * @param options.command What makes the module again; errors name it.
- * @example
- * writeFileSync('intake.prepared.ts', prepareCode(app, { command: 'yosei prepare intake.ts -o intake.prepared.ts' }))
- */
-export function prepareCode<E extends Endpoints>(app: Intake<E>, { command }: { readonly command: string }): string {
+/** @param command What makes the module again. */
+export function moduleOf(app: Intake, command: string): string {
   const endpoints = Object.values(intakeNode(app).endpoints).filter(({ engine }) => engine !== 'interpreted')
   return [
     '// @ts-nocheck',
@@ -28,7 +21,8 @@ export function prepareCode<E extends Endpoints>(app: Intake<E>, { command }: { 
     '',
     `const { ${Object.keys(library).join(', ')} } = library`,
     // At the top of the module, so that each function is parsed when it is first called, and not with the others.
-    `export const prepared = preparedBy({ command: ${quote(command)}, version: ${quote(version)} }, {`,
+    // In a text a slash ends nothing, and a person reads the command.
+    `export const prepared = preparedBy({ command: ${quote(command).replaceAll('\\u002f', '/')}, version: ${quote(version)} }, {`,
     ...endpoints.flatMap(endpointCode),
     '})',
     '',

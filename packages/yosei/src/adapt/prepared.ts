@@ -1,13 +1,26 @@
 /** Code of an intake, made ahead of time: see docs/runtimes.md. */
-import { intakeNode } from './declare/intake.js'
-import { digestOfEndpoint } from './engine/prepare.js'
-import { giveCode, type PreparedEndpoint } from './engine/prepared.js'
-import type { Intake } from './terms/endpoint.js'
-import { mistake } from './terms/mistake.js'
-import { version } from './terms/version.js'
+import { intakeNode } from '../declare/intake.js'
+import { digestOfEndpoint, moduleOf } from '../engine/prepare.js'
+import { giveCode, type PreparedEndpoint } from '../engine/prepared.js'
+import { bringEverything } from '../sound/declarations.js'
+import type { Intake } from '../terms/endpoint.js'
+import { mistake } from '../terms/mistake.js'
+import { version } from '../terms/version.js'
 
-export { library } from './engine/makers.js'
-export { prepareCode } from './engine/prepare.js'
+export { library } from '../engine/makers.js'
+
+/**
+ * The text of a module whose `prepared(app)` gives the intake its code: where no code may be made from text. It is
+ * TypeScript and JavaScript alike.
+ *
+ * @param options.command What makes the module again; errors name it.
+ * @example
+ * writeFileSync('intake.prepared.ts', prepareCode(app, { command: 'yosei prepare intake.ts -o intake.prepared.ts' }))
+ */
+export function prepareCode(app: Intake, { command }: { readonly command: string }): string {
+  bringEverything()
+  return moduleOf(app, command)
+}
 
 /** What prepared code is written for. */
 interface PreparedFor {
