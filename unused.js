@@ -11,8 +11,7 @@ const root = import.meta.dirname
 const manifests = [
   '.',
   ...globSync('packages/*/package.json').map(dirname),
-  'examples/observatory',
-  'examples/parcels',
+  ...globSync('examples/*/package.json').map(dirname),
   'site',
 ].map((folder) => ({
   folder: resolve(root, folder),

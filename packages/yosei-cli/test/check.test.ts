@@ -306,7 +306,7 @@ test('an endpoint is shown as its description, or as the code that is made for i
     rules: [{ rule: 'equal', words: 'body.sessionId must be the same as path.sessionId' }, {}],
   })
   const { status, stdout } = yosei(['show', 'examples/observatory/intake.ts', 'bookSession', '--code'])
-  expect([status, stdout.match(/^return function read_bookSession\(/gm)?.length]).toEqual([0, 1])
+  expect([status, stdout.match(/^return \(function read_bookSession\(/gm)?.length]).toEqual([0, 1])
   expect(stdout).toContain('// "body.exposures[].seconds"')
   const { status: failed, stderr } = yosei(['show', 'examples/observatory/intake.ts', 'bookSesion'])
   expect([failed, stderr]).toEqual([

@@ -7,7 +7,7 @@ bringEverything()
 judgeStandardBy(standard)
 
 export type { Context } from './adapt/handle.js'
-export { judge, judgeMerged, judgeParts, judgeValue } from './adapt/judge.js'
+export { judge, judgeMerged, judgeParts, judgeValue, standardFor } from './adapt/judge.js'
 export { type Handle, type Handlers, type ServeOptions, serve } from './adapt/serve.js'
 export { answer } from './answer/problem.js'
 export * from './declare/builders.js'

@@ -14,7 +14,10 @@ import {
   byInterpreter,
   type JudgeValueOptions,
   judgeValueBy,
+  type StandardFor,
+  type StandardForOptions,
   standardBy,
+  standardForBy,
   type ValueOf,
   type ValueVerdict,
 } from './judge/value.js'
@@ -31,6 +34,8 @@ export { declareEndpoint as endpoint } from './declare/endpoint.js'
 export { declareGroup as group } from './declare/group.js'
 export { declareIntake as intake } from './declare/intake.js'
 export { formatAddress, parseAddress } from './terms/address.js'
+export { bringLanguages } from './words/brought.js'
+export { german } from './words/german.js'
 
 judgeStandardBy(standardBy(byInterpreter), true)
 
@@ -98,3 +103,15 @@ export const judgeValue = <F extends Field>(
   value: unknown,
   options?: JudgeValueOptions,
 ): ValueVerdict<ValueOf<F>> => judgeValueBy(byInterpreter, field, value, options)
+
+/**
+ * A field for libraries that support Standard Schema but pass no options on: with the language of its errors, or for
+ * values that are texts, as forms have them.
+ *
+ * @example
+ * useForm({ validators: { onChange: standardFor(booking, { language: navigator.language, text: true }) } })
+ */
+export const standardFor = <F extends Field, const T extends boolean = false>(
+  field: F,
+  options: StandardForOptions<T>,
+): StandardFor<F, T> => standardForBy(byInterpreter, field, options)

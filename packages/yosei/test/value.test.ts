@@ -2,8 +2,25 @@
 import { expect, jest, test } from '@jest/globals'
 import type { StandardSchemaV1 } from '@standard-schema/spec'
 import { FormApi } from '@tanstack/form-core'
-import { allOptional, type Field, instant, integer, judgeValue, list, readAs, record, table, text } from 'yosei'
-import { judgeValue as judgeInPage } from 'yosei/page'
+import {
+  allOptional,
+  type Field,
+  instant,
+  integer,
+  judgeValue,
+  list,
+  readAs,
+  record,
+  standardFor,
+  table,
+  text,
+} from 'yosei'
+import {
+  bringLanguages,
+  german as germanWords,
+  judgeValue as judgeInPage,
+  standardFor as standardInPage,
+} from 'yosei/page'
 
 const plan = record({ filter: text({ length: [1, 20] }), seconds: integer({ max: 3600 }) })
 const session = record(
@@ -146,6 +163,43 @@ test('a field is a standard schema: typed, with paths, and not among its own opt
     true,
   ])
   expect(JSON.stringify(integer())).toBe('{"kind":"integer","need":"required"}')
+})
+test('a page has English until it brings German', () => {
+  const german = ['muss eine ganze Zahl sein; gesendet wurde "x"']
+  const told = () => {
+    const verdict = judgeInPage(record({ n: integer() }), { n: 'x' }, { language: 'de-AT, en' })
+    return verdict.outcome === 'rejected' && verdict.errors.map(({ message }) => message)
+  }
+  expect(told()).toEqual(['must be a whole number; "x" was sent'])
+  bringLanguages({ de: germanWords })
+  expect(told()).toEqual(german)
+  // @ts-expect-error: a language has all words
+  expect(() => bringLanguages({ fr: { missing: 'doit être envoyé' } })).not.toThrow()
+})
+test.each([
+  ['yosei', standardFor],
+  ['yosei/page', standardInPage as typeof standardFor],
+])('options for libraries that pass none, by %s', async (_, standardOf) => {
+  const naming = ([name]: readonly (string | number)[]) => (name === 'opens' ? 'Beginn' : undefined)
+  const form = standardOf(session, { now, language: 'de', text: true, naming })
+  // Any form has texts, whatever they are read to.
+  const asTexts: StandardSchemaV1<{ readonly opens: string; readonly plans: string }, unknown> = form
+  const asJson: StandardSchemaV1<StandardSchemaV1.InferInput<typeof session>, unknown> = standardOf(session, { now })
+  // @ts-expect-error: without text, a list is no text
+  const wrong: StandardSchemaV1<{ readonly plans: string }, unknown> = standardOf(session, { now })
+  const sent = { opens: good.opens, closes: good.opens, plans: [{ filter: 'red', seconds: '60' }], reason: '' }
+  expect(await form['~standard'].validate(sent)).toEqual({
+    issues: [
+      { message: `muss nach Beginn ("${good.opens}") liegen; gesendet wurde "${good.opens}"`, path: ['closes'] },
+    ],
+  })
+  expect(await asTexts['~standard'].validate({ ...sent, closes: good.closes })).toMatchObject({
+    value: { plans: [{ filter: 'red', seconds: 60 }] },
+  })
+  for (const schema of [asJson, wrong])
+    expect(await schema['~standard'].validate({ ...sent, closes: good.closes })).toMatchObject({
+      issues: [{ path: ['plans', 0, 'seconds'] }],
+    })
 })
 test('a form library takes it as it is', async () => {
   // It looks for tools of developers for some seconds.

@@ -10,7 +10,10 @@ import {
   type By,
   type JudgeValueOptions,
   judgeValueBy,
+  type StandardFor,
+  type StandardForOptions,
   standardBy,
+  standardForBy,
   type ValueOf,
   type ValueVerdict,
 } from '../judge/value.js'
@@ -72,6 +75,18 @@ const wordsIn = (language: string | undefined, own: Catalogues | undefined) =>
   catalogueFor(languageFor(language, own), own, shipped)
 
 const byCode: By = { engine: compiled, words: wordsIn, endpoint: endpoint as never }
+/**
+ * A field for libraries that support Standard Schema but pass no options on: with the language of its errors, or for
+ * values that are texts, as forms have them.
+ *
+ * @example
+ * useForm({ validators: { onChange: standardFor(booking, { language: navigator.language, text: true }) } })
+ */
+export const standardFor = <F extends Field, const T extends boolean = false>(
+  field: F,
+  options: StandardForOptions<T>,
+): StandardFor<F, T> => standardForBy(byCode, field, options)
+
 /** What other libraries ask of a field. */
 export const standard = /* @__PURE__ */ standardBy(byCode)
 

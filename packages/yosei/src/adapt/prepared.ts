@@ -9,15 +9,20 @@ import { version } from '../terms/version.js'
 
 export { library } from '../engine/makers.js'
 
+/** Options of `prepareCode`. */
+export interface PrepareOptions {
+  /** The command that makes the module again: errors name it. */
+  readonly command: string
+}
+
 /**
- * The text of a module whose `prepared(app)` gives the intake its code: where no code may be made from text. It is
- * TypeScript and JavaScript alike.
+ * The text of a module whose `prepared(app)` gives the intake its code, for workers and policies that make no code from
+ * text. It is TypeScript and JavaScript alike.
  *
- * @param options.command What makes the module again; errors name it.
  * @example
  * writeFileSync('intake.prepared.ts', prepareCode(app, { command: 'yosei prepare intake.ts -o intake.prepared.ts' }))
  */
-export function prepareCode(app: Intake, { command }: { readonly command: string }): string {
+export function prepareCode(app: Intake, { command }: PrepareOptions): string {
   bringEverything()
   return moduleOf(app, command)
 }

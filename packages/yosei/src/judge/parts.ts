@@ -8,6 +8,7 @@ import type { Catalogue, Catalogues } from '../terms/hooks.js'
 import type { Part } from '../terms/parts.js'
 import { settleLimits } from '../terms/policy.js'
 import type { AcceptedVerdict, EndpointVerdict, PendingVerdict } from '../terms/verdict.js'
+import { brought } from '../words/brought.js'
 import { catalogueFor } from '../words/catalogue.js'
 import { chooseLanguage } from '../words/choose.js'
 import { type CheckInput, check } from './check.js'
@@ -34,9 +35,9 @@ export type WordsFor = (language: string | undefined, own: Catalogues | undefine
 /** Why it failed is not for the caller. */
 type TellFailure = (app: IntakeNode | undefined, rejection: Rejection) => void
 
-/** In a page there is English, and what the intake brings. */
+/** In a page there is English, what the page brings, and what the intake has. */
 export const ownWords: WordsFor = (language, own) =>
-  catalogueFor(language === undefined ? 'en' : chooseLanguage(language, ['en', ...Object.keys(own ?? {})]), own)
+  catalogueFor(chooseLanguage(language, ['en', ...Object.keys({ ...brought, ...own })]), own, brought)
 
 /** Judges parts by an engine; interpreted if there is none: see `judgeParts`. */
 export function judgePartsBy<E extends Endpoint>(

@@ -5,7 +5,7 @@ import type { Endpoint } from '../terms/endpoint.js'
 import { DeclarationError, mistake } from '../terms/mistake.js'
 import { isField, shown } from '../terms/option-types.js'
 import type { StandardProps } from '../terms/standard.js'
-import type { Field, Out } from '../terms/types.js'
+import type { Field, In, Out } from '../terms/types.js'
 import type { FieldError } from '../terms/verdict.js'
 import { wordingOf } from '../words/messages.js'
 import type { CheckInput } from './check.js'
@@ -28,7 +28,10 @@ export type ValueVerdict<T> =
     }
 
 /** Options of `judgeValue`. */
-export type JudgeValueOptions = Pick<JudgePartsOptions, 'now' | 'language' | 'text'>
+export interface JudgeValueOptions extends Pick<JudgePartsOptions, 'now' | 'language' | 'text'> {
+  /** What messages call an address, given as its path: `['exposures', 2, 'seconds']`. Without a name, it stays the address. */
+  naming?: ((path: Path) => string | undefined) | undefined
+}
 /** What a field that need not be sent is read to. */
 export type ValueOf<F extends Field> = F['need'] extends 'optional' ? Out<F> | undefined : Out<F>
 
@@ -64,10 +67,9 @@ function declared(declare: () => Endpoint): EndpointNode {
   } catch (error) {
     if (!(error instanceof DeclarationError)) throw error
     const { where, what, mend, address, option } = error
-    const inside = where.replace(/^POST \/(?:, body\.?)?/, '')
-    const place = address?.replace(/^body\.?/, '')
-    mistake(`judgeValue()${inside === '' ? '' : `, ${inside.replace(/^, /, '')}`}`, what, mend, {
-      address: place === '' ? undefined : place,
+    const inside = where.replace(/^POST \/(?:, body\.?)?(?:, )?/, '')
+    mistake(`judgeValue()${inside && `, ${inside}`}`, what, mend, {
+      address: address?.replace(/^body\.?/, '') || undefined,
       option,
     })
   }
@@ -84,11 +86,16 @@ function checkValue(by: By, field: Field, value: unknown, { now, text }: JudgeVa
 /** A value has no part before its names. */
 const addressIn = (path: Path) => tellAddress(path.slice(1))
 
-function errorsOf({ faults }: Rejection, language: string | undefined, words: WordsFor): readonly ValueError[] {
-  const wording = { ...wordingOf(words(language, undefined)), address: addressIn }
+function errorsOf(
+  { faults }: Rejection,
+  { language, naming }: JudgeValueOptions,
+  words: WordsFor,
+): readonly ValueError[] {
+  const address = (path: Path) => naming?.(path.slice(1)) ?? addressIn(path)
+  const wording = { ...wordingOf(words(language, undefined)), address }
   return faults.map((fault) => {
     const { part: _, stage: __, ...error } = fieldError(fault, wording)
-    return error
+    return { ...error, address: addressIn(fault.path) }
   })
 }
 
@@ -102,24 +109,39 @@ export function judgeValueBy<F extends Field>(
   const result = checkValue(by, field, value, options)
   if (result.outcome === 'accepted')
     return { outcome: 'accepted', value: (result.input as { readonly body: ValueOf<F> }).body }
-  const errors = errorsOf(result, options.language, by.words)
+  const errors = errorsOf(result, options, by.words)
   return { outcome: 'rejected', errors, errorsByField: byAddress(errors), more: result.more }
 }
 
 /** What other libraries ask of a field: see `Standard`. */
 export const standardBy =
-  (by: By) =>
+  (by: By, settled?: JudgeValueOptions) =>
   (field: Field): StandardProps<unknown, unknown> => ({
     version: 1,
     vendor: 'yosei',
-    validate(value, { libraryOptions = {} } = {}) {
-      const { language, now } = libraryOptions as JudgeValueOptions
-      const result = checkValue(by, field, value, { now })
+    validate(value, given) {
+      const options: JudgeValueOptions = { ...settled, ...given?.libraryOptions }
+      const result = checkValue(by, field, value, options)
       if (result.outcome === 'accepted') return { value: (result.input as { readonly body: unknown }).body }
-      const errors = errorsOf(result, language, by.words)
+      const errors = errorsOf(result, options, by.words)
       return { issues: errors.map(({ message }, at) => ({ message, path: keysOf(result.faults[at]?.path ?? []) })) }
     },
   })
+
+/** Options of `standardFor`. */
+export interface StandardForOptions<T extends boolean> extends JudgeValueOptions {
+  /** Whether the values are texts, as forms have them. */
+  text?: T
+}
+/** A field with options: see `standardFor`. Texts of a form say nothing of the types that they are read to. */
+export interface StandardFor<F extends Field, T> {
+  readonly '~standard': StandardProps<T extends true ? never : In<F>, ValueOf<F>>
+}
+export const standardForBy = <F extends Field>(
+  by: By,
+  field: F,
+  options: JudgeValueOptions,
+): StandardFor<F, never> => ({ '~standard': standardBy(by, options)(field) as StandardProps<never, never> })
 
 /** The names and indexes that lead to an error. They end before a name inside a secret. */
 function keysOf(path: Path): readonly (string | number)[] {

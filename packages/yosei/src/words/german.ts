@@ -1,6 +1,7 @@
 /** The words of errors in German. */
 
 import type { Words } from './words.js'
+/** The words of errors in German: `bringLanguages({ de: german })`. */
 export const german: Words = {
   sent: '{message}; gesendet wurde {sent}',
   'sent.list': 'eine Liste',
