@@ -26,6 +26,8 @@ interface SavingProps {
   readonly onCompare: (id: string) => Promise<string | undefined>
   readonly onClose: () => void
 }
+/** Milliseconds in which a second click is the second of a double click. */
+const doubleClick = 400
 /** Milliseconds without a key, before a preview is asked for. */
 const pause = 250
 
@@ -42,6 +44,7 @@ export default function Saving(props: SavingProps) {
   const [trouble, setTrouble] = useState<string>()
   const [theirs, setTheirs] = useState<string>()
   const isBusy = useRef(false)
+  const clickedUntil = useRef(0)
   const isConflict = useRef(false)
 
   const decidedAmong = (open: readonly OpenLine[]): readonly Decided[] =>
@@ -91,11 +94,18 @@ export default function Saving(props: SavingProps) {
   const open = isNew ? [] : (preview?.open ?? [])
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    // A second click would save it twice.
-    if (isBusy.current) return
+    // The second click of a double click saves nothing twice, decides nothing, and clicks nothing below the dialog.
+    if (isBusy.current || performance.now() < clickedUntil.current) return
     isBusy.current = true
+    clickedUntil.current = performance.now() + doubleClick
+    const clicked = new Promise((resolve) => setTimeout(resolve, doubleClick))
     onSave(wanted)
-      .then((undecided) => (undecided ? setPreview({ lines: [], open: undecided }) : onClose()), failed)
+      .then(async (undecided) => {
+        if (undecided) return setPreview({ lines: [], open: undecided })
+        await clicked
+        onClose()
+      })
+      .catch(failed)
       .finally(() => {
         isBusy.current = false
       })
@@ -160,7 +170,11 @@ export default function Saving(props: SavingProps) {
                     key={keyOf(line)}
                     line={line}
                     decision={decisions.get(keyOf(line))}
-                    onDecide={(decision) => setDecisions((now) => new Map(now).set(keyOf(line), decision))}
+                    onDecide={(decision) => {
+                      // Who decides between two clicks has not clicked twice.
+                      clickedUntil.current = 0
+                      setDecisions((now) => new Map(now).set(keyOf(line), decision))
+                    }}
                   />
                 ))}
               </fieldset>

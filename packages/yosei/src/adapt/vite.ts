@@ -7,7 +7,7 @@
  * import yosei from 'yosei/vite'
  * export default defineConfig({ plugins: [yosei()] })
  */
-import { existsSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { dirname, relative, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { type Format, formats } from '../grammar/formats.js'
@@ -60,11 +60,13 @@ const makes = /\b(?:rules|may|lookups)\b\s*[:(]/
 
 const exported = (format: string) => `${format.replace(/-(\w)/g, (_, letter: string) => letter.toUpperCase())}Format`
 
-/** The module of an intake of which a file is the prepared code: `intake.ts` of `intake.prepared.js`. */
+/** The module of an intake of which a file is, or would be, the prepared code: `intake.ts` of `intake.prepared.js`. */
 function intakeOf(file: string): string | undefined {
   const [, stem] = /^(.*)\.prepared\.[cm]?[jt]s$/.exec(file) ?? []
-  return stem === undefined ? undefined : ['ts', 'mts', 'js', 'mjs'].map((end) => `${stem}.${end}`).find(existsSync)
+  if (stem === undefined || (existsSync(file) && !isPrepared.test(readFileSync(file, 'utf8')))) return undefined
+  return ['ts', 'mts', 'js', 'mjs'].map((end) => `${stem}.${end}`).find(existsSync)
 }
+const isPrepared = /^import \{ library, preparedBy \} from 'yosei\/prepared'$/m
 
 /** Runs the module of an intake, as Vite reads it. */
 async function loaded(intake: string, config: Config | undefined): Promise<{ app: Intake; files: readonly string[] }> {

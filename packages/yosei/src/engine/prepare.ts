@@ -1,4 +1,4 @@
-/** Writes the code of an intake as a module, for where no code may be made from text, or when starting must be quick. */
+/** Writes the code of an intake as a module, for workers and policies that make no code from text. */
 import type { BodyNode, EndpointNode } from '../declare/endpoint.js'
 import { intakeNode } from '../declare/intake.js'
 import { placedRules } from '../declare/place.js'
@@ -29,7 +29,7 @@ export function moduleOf(app: Intake, command: string): string {
   ].join('\n')
 }
 
-/** The digest of what code is made of. What documents alone read is in it too. */
+/** Of all that is declared, titles too: `origin` is the same without what is shared. */
 export const digestOfEndpoint = (endpoint: EndpointNode): string => digestOf(endpoint, ['origin'])
 
 function endpointCode(endpoint: EndpointNode): string[] {

@@ -23,8 +23,5 @@ const given = new WeakMap<EndpointNode, PreparedEndpoint>()
 export const giveCode = (endpoint: EndpointNode, code: PreparedEndpoint): void => void given.set(endpoint, code)
 export const preparedOf = (endpoint: EndpointNode): PreparedEndpoint | undefined => given.get(endpoint)
 
-export function preparedBody(endpoint: EndpointNode, body: BodyNode | undefined): PreparedBody | undefined {
-  const prepared = given.get(endpoint)
-  const isOwn = body !== undefined || endpoint.bodies.length === 0
-  return prepared && isOwn ? prepared.bodies[body ? endpoint.bodies.indexOf(body) : 0] : undefined
-}
+export const preparedBody = (endpoint: EndpointNode, body: BodyNode | undefined): PreparedBody | undefined =>
+  given.get(endpoint)?.bodies[body ? endpoint.bodies.indexOf(body) : 0]

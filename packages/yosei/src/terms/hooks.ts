@@ -60,15 +60,13 @@ export interface House {
   readonly envelope?: WriteEnvelope | Envelope | undefined
 }
 
-/** The whole numbers from zero to below `N`. */
-type Below<N extends number, All extends number[] = []> = All['length'] extends N
-  ? All[number]
-  : Below<N, [...All, All['length']]>
+type Digit = 0 | 1 | 2 | 3 | 4 | 5 | 6 | 7 | 8 | 9
+type NumberOf<T extends string> = T extends `${infer N extends number}` ? N : never
 /**
  * A status from 400 to 499 that is not decided by the head of a request or by its connection, as 405, 408, 411, 414, 417,
  * 421 and 431 are; or 503.
  */
-export type RefusalStatus = Exclude<Below<500>, Below<400> | 405 | 408 | 411 | 414 | 417 | 421 | 431> | 503
+export type RefusalStatus = Exclude<NumberOf<`4${Digit}${Digit}`>, 405 | 408 | 411 | 414 | 417 | 421 | 431> | 503
 
 /** A rejection by your own code. */
 export interface Refusal<At extends string = string> {
