@@ -45,6 +45,7 @@ export default function Saving(props: SavingProps) {
   const [theirs, setTheirs] = useState<string>()
   const isBusy = useRef(false)
   const clickedUntil = useRef(0)
+  const clicked = useRef<Place>(undefined)
   const isConflict = useRef(false)
 
   const decidedAmong = (open: readonly OpenLine[]): readonly Decided[] =>
@@ -98,14 +99,12 @@ export default function Saving(props: SavingProps) {
     if (isBusy.current || performance.now() < clickedUntil.current) return
     isBusy.current = true
     clickedUntil.current = performance.now() + doubleClick
-    const clicked = new Promise((resolve) => setTimeout(resolve, doubleClick))
     onSave(wanted)
-      .then(async (undecided) => {
+      .then((undecided) => {
         if (undecided) return setPreview({ lines: [], open: undecided })
-        await clicked
+        if (clicked.current) takeClicksAt(clicked.current)
         onClose()
-      })
-      .catch(failed)
+      }, failed)
       .finally(() => {
         isBusy.current = false
       })
@@ -212,7 +211,14 @@ export default function Saving(props: SavingProps) {
             )}
             <p className="hint">Its verdict is written beside it. Secrets are left out.</p>
             <p className="choices">
-              <button type="submit">save</button>
+              <button
+                type="submit"
+                onPointerDown={({ clientX, clientY }) => {
+                  clicked.current = { clientX, clientY }
+                }}
+              >
+                save
+              </button>
               <button type="button" className="quiet" onClick={onClose}>
                 not now
               </button>
@@ -222,6 +228,21 @@ export default function Saving(props: SavingProps) {
       </Modal>
     </ModalOverlay>
   )
+}
+
+type Place = Pick<MouseEvent, 'clientX' | 'clientY'>
+/** Takes the second click of a double click, so that it does not reach what lies below the dialog. */
+function takeClicksAt({ clientX, clientY }: Place): void {
+  const take = (event: MouseEvent) => {
+    if (Math.hypot(event.clientX - clientX, event.clientY - clientY) > 4) return
+    event.preventDefault()
+    event.stopPropagation()
+  }
+  const events = ['pointerdown', 'mousedown', 'pointerup', 'mouseup', 'click'] as const
+  for (const one of events) addEventListener(one, take, true)
+  setTimeout(() => {
+    for (const one of events) removeEventListener(one, take, true)
+  }, doubleClick)
 }
 
 const keyOf = ({ was, now }: OpenLine) => JSON.stringify([was, now])
