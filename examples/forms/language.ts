@@ -4,7 +4,7 @@ import type { Name } from './proposal.ts'
 
 bringLanguages({ de: german })
 
-const language = new URLSearchParams(location.search).get('lang') === 'de' ? 'de' : 'en'
+export const language = new URLSearchParams(location.search).get('lang') === 'de' ? 'de' : 'en'
 document.documentElement.lang = language
 
 interface Label {
@@ -58,4 +58,3 @@ export function showAccepted(value: unknown): void {
   const nothing = say('What the service gets will stand here.', 'Hier wird stehen, was der Dienst bekommt.')
   output.textContent = value === undefined ? nothing : JSON.stringify(value, null, 2)
 }
-showAccepted(undefined)

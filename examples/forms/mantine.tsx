@@ -5,7 +5,6 @@ import { judgeValue, standardFor } from 'yosei'
 import { Control } from './control.tsx'
 import { names, options, say, showAccepted } from './language.ts'
 import { blank, proposal } from './proposal.ts'
-import './page.css'
 
 function Proposal() {
   const form = useForm({

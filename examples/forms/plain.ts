@@ -2,12 +2,13 @@
 import { judgeValue } from 'yosei'
 import { labelOf, names, options, say, showAccepted } from './language.ts'
 import { kinds, proposal } from './proposal.ts'
-import './page.css'
 
-const form = document.querySelector('form') as HTMLFormElement
+const form = document.createElement('form')
+form.noValidate = true
 for (const name of names) form.append(controlOf(name))
 const button = form.appendChild(document.createElement('button'))
 button.textContent = say('Propose', 'Vorschlagen')
+document.querySelector('#form')?.append(form)
 
 /** Errors are shown at fields that one has left, and at all of them once one has sent. */
 const left = new Set<string>()

@@ -6,11 +6,5 @@ export default defineConfig({
   root: import.meta.dirname,
   plugins: [react(), yosei()],
   logLevel: 'warn',
-  build: {
-    outDir: 'dist',
-    emptyOutDir: true,
-    rolldownOptions: {
-      input: ['plain.html', 'tanstack.html', 'mantine.html'].map((file) => `${import.meta.dirname}/${file}`),
-    },
-  },
+  build: { target: 'es2022' },
 })

@@ -1,6 +1,7 @@
 /** The command `prepare`: writes the code of an intake as a module. */
-import { basename, dirname, relative, resolve } from 'node:path'
+import { dirname, join, relative, resolve } from 'node:path'
 import { prepareCode } from 'yosei/prepared'
+import { isPutAs } from 'yosei-desk/put'
 import { Failure } from './failure.js'
 import { writeTo } from './files.js'
 import { nameOf } from './lines.js'
@@ -20,12 +21,11 @@ export async function runPrepare(file: string, { out, watch }: PrepareOptions): 
   if (resolve(out) === resolve(file)) throw new Failure(`${nameOf(out)}: this is the intake itself; name another file`)
   await print(`${await prepare(file, out)}\n`)
   if (!watch) return 0
-  const own = basename(out)
-  // What is written goes through a file of a similar name.
+  const folder = dirname(resolve(file))
   await againOnChange(
-    [dirname(resolve(file))],
+    [folder],
     () => prepare(file, out, true),
-    (changed) => changed.includes(own),
+    (changed) => isPutAs(join(folder, changed), resolve(out)),
   )
   return 0
 }

@@ -253,14 +253,15 @@ function watching(args: readonly string[], cwd: string) {
 }
 test('code is prepared again when the intake changes, and not because it was', async () => {
   const folder = new Folder({ 'intake.ts': intake })
-  const { until, end } = watching(['prepare', 'intake.ts', '-o', 'intake.prepared.ts', '--watch'], folder.cwd)
+  // The name of the intake ends with that of the code.
+  const { until, end } = watching(['prepare', 'intake.ts', '-o', 'take.ts', '--watch'], folder.cwd)
   await until(/is written[\s\S]*watching; Ctrl-C ends/)
-  const before = folder.read('intake.prepared.ts')
+  const before = folder.read('take.ts')
   await sleep(400)
   await until(/^$/)
   folder.write('intake.ts', intake.replace('at: text(', 'at: integer('))
-  await until(/^intake\.prepared\.ts is written: the code of \d+ endpoints?\.\n$/)
-  expect(folder.read('intake.prepared.ts')).not.toBe(before)
+  await until(/^take\.ts is written: the code of \d+ endpoints?\.\n$/)
+  expect(folder.read('take.ts')).not.toBe(before)
   folder.write('intake.ts', 'export default {')
   await until(/intake\.ts:1:\d+: could not be loaded/)
   await end()

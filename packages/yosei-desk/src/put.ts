@@ -33,6 +33,9 @@ export async function alone<T>(file: string, work: () => Promise<T>): Promise<T>
   }
 }
 
+/** Whether a path is that of a file, or of what it is put through. */
+export const isPutAs = (path: string, file: string): boolean => path === file || path.startsWith(besides(file, ''))
+
 /**
  * The file is what it was, or all of what it becomes: also on a disk that is full.
  *

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { runInNewContext } from 'node:vm'
 import { expect, test } from '@jest/globals'
-import { choice, constant, DeclarationError, either, endpoint, type Field, type Intake, instant, intake, integer, judge, later, record, refuse, serve, text } from 'yosei'
+import { anything, choice, constant, DeclarationError, either, endpoint, type Field, type Intake, instant, intake, integer, judge, later, record, refuse, serve, text } from 'yosei'
 import { library, prepareCode, preparedBy } from 'yosei/prepared'
 import { compiled, endpointNode } from '../dist/internals.js'
 import { withCode } from './prepared.ts'
@@ -44,6 +44,7 @@ test.each<[what: string, changed: Changed, where: string | undefined]>([
   ['the base and the limits of the intake', { app: { base: '/v2' } }, undefined],
   ['a limit', { fields: { title: text({ length: [1, 21] }) } }, 'POST /sessions/{id}'],
   ['a limit, by the type of its value alone', { fields: { count: constant(1) } }, 'POST /sessions/{id}'],
+  ['an example that looks like a declaration', { fields: { any: anything({ optional: true, examples: [{ kind: 'later', need: 'required' }] }) } }, 'POST /sessions/{id}'],
   ['a pattern', { fields: { title: text({ pattern: /a/, length: [1, 20] }) } }, 'POST /sessions/{id}'],
   ['a title', { fields: { title: text({ length: [1, 20], title: 'Title' }) } }, 'POST /sessions/{id}'],
   ['a field more', { fields: { more: integer({ optional: true }) } }, 'POST /sessions/{id}'],

@@ -1,6 +1,7 @@
 /** Code of an intake, made ahead of time: see docs/runtimes.md. */
 import { intakeNode } from '../declare/intake.js'
-import { digestOfEndpoint, moduleOf } from '../engine/prepare.js'
+import { digestOf } from '../engine/digest.js'
+import { moduleOf } from '../engine/prepare.js'
 import { giveCode, type PreparedEndpoint } from '../engine/prepared.js'
 import { bringEverything } from '../sound/declarations.js'
 import type { Intake } from '../terms/endpoint.js'
@@ -52,7 +53,7 @@ export function preparedBy(
       if (endpoint.engine === 'interpreted') continue
       const code = Object.hasOwn(codes, name) ? codes[name] : undefined
       if (!code) mistake(`${endpoint.method} ${endpoint.template}`, 'no code was made for it', again)
-      if (code.digest !== digestOfEndpoint(endpoint))
+      if (code.digest !== digestOf(endpoint))
         mistake(`${endpoint.method} ${endpoint.template}`, 'it has changed since its code was made', again)
       giveCode(endpoint, code)
     }

@@ -10,6 +10,7 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { dirname, relative, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { importsPrepared } from '../engine/prepare.js'
 import { type Format, formats } from '../grammar/formats.js'
 import { everyRule } from '../rules/every.js'
 import type { RuleName } from '../rules/rule.js'
@@ -63,10 +64,10 @@ const exported = (format: string) => `${format.replace(/-(\w)/g, (_, letter: str
 /** The module of an intake of which a file is, or would be, the prepared code: `intake.ts` of `intake.prepared.js`. */
 function intakeOf(file: string): string | undefined {
   const [, stem] = /^(.*)\.prepared\.[cm]?[jt]s$/.exec(file) ?? []
-  if (stem === undefined || (existsSync(file) && !isPrepared.test(readFileSync(file, 'utf8')))) return undefined
+  if (stem === undefined || (existsSync(file) && !readFileSync(file, 'utf8').includes(importsPrepared)))
+    return undefined
   return ['ts', 'mts', 'js', 'mjs'].map((end) => `${stem}.${end}`).find(existsSync)
 }
-const isPrepared = /^import \{ library, preparedBy \} from 'yosei\/prepared'$/m
 
 /** Runs the module of an intake, as Vite reads it. */
 async function loaded(intake: string, config: Config | undefined): Promise<{ app: Intake; files: readonly string[] }> {

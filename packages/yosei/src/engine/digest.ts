@@ -1,15 +1,15 @@
 /** A short text that changes when a declaration does. It is made quickly, and hides nothing. */
-import { childrenOf, kinds } from '../kinds/brought.js'
-import type { Kind, Node } from '../kinds/kind.js'
+import type { EndpointNode } from '../declare/endpoint.js'
+import { childrenOf, shapeOf } from '../kinds/brought.js'
+import type { Node } from '../kinds/kind.js'
+import { isFieldNode } from '../terms/standard.js'
 
-/** What a declaration has behind itself, and makes when it is asked. */
+/** What a declaration has behind itself, and makes when it is asked. Examples and defaults may look like declarations. */
 export const behind = (value: object): readonly unknown[] =>
-  'kind' in value && kinds[value.kind as Kind]?.shape === 'behind'
-    ? childrenOf(value as Node).map(([, child]) => child)
-    : []
+  isFieldNode(value) && shapeOf(value as Node) === 'behind' ? childrenOf(value as Node).map(([, child]) => child) : []
 
-/** Functions count by the place at which they stand, patterns by their source. */
-export function digestOf(top: object, without: readonly string[] = []): string {
+/** Of all that is declared, titles too: functions count by the place at which they stand, patterns by their source. */
+export function digestOf({ origin: _, ...endpoint }: EndpointNode): string {
   let a = 0xdeadbeef | 0
   let b = 0x41c6ce57
   const add = (text: string) => {
@@ -24,7 +24,7 @@ export function digestOf(top: object, without: readonly string[] = []): string {
   }
   const met = new Map<object, number>()
   /** In a row of its own, since declarations may be deep. */
-  const due: unknown[] = [top]
+  const due: unknown[] = [endpoint]
   while (due.length > 0) {
     const value = due.pop()
     if (typeof value !== 'object' || value === null || value instanceof RegExp || value instanceof Date) {
@@ -45,7 +45,6 @@ export function digestOf(top: object, without: readonly string[] = []): string {
     add(`${Array.isArray(value) ? 'list' : 'object'} ${names.length}`)
     due.push(...behind(value))
     for (const name of names) {
-      if (value === top && without.includes(name)) continue
       add(name)
       due.push((value as { readonly [name: string]: unknown })[name])
     }

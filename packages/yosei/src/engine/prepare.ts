@@ -11,13 +11,16 @@ import { apartCodeOf, emitEndpoint } from './emit.js'
 import { emitHolds, emitRules } from './emit-rules.js'
 import { library, makers } from './makers.js'
 
+/** What such a module is known by. */
+export const importsPrepared = "import { library, preparedBy } from 'yosei/prepared'"
+
 /** @param command What makes the module again. */
 export function moduleOf(app: Intake, command: string): string {
   const endpoints = Object.values(intakeNode(app).endpoints).filter(({ engine }) => engine !== 'interpreted')
   return [
     '// @ts-nocheck',
     '// Made by the command below. Run it again when the declarations change.',
-    `import { library, preparedBy } from 'yosei/prepared'`,
+    importsPrepared,
     '',
     `const { ${Object.keys(library).join(', ')} } = library`,
     // At the top of the module, so that each function is parsed when it is first called, and not with the others.
@@ -29,15 +32,12 @@ export function moduleOf(app: Intake, command: string): string {
   ].join('\n')
 }
 
-/** Of all that is declared, titles too: `origin` is the same without what is shared. */
-export const digestOfEndpoint = (endpoint: EndpointNode): string => digestOf(endpoint, ['origin'])
-
 function endpointCode(endpoint: EndpointNode): string[] {
   const bodies = endpoint.bodies.length > 0 ? endpoint.bodies : [undefined]
   const who = endpoint.who && emitHolds(endpoint.who)
   return [
     `${key(endpoint.name ?? '')}: {`,
-    `digest: ${quote(digestOfEndpoint(endpoint))},`,
+    `digest: ${quote(digestOf(endpoint))},`,
     'bodies: [',
     ...bodies.flatMap((body) => bodyCode(endpoint, body)),
     '],',

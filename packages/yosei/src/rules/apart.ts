@@ -217,20 +217,19 @@ export const apartInService: RuleInService<Apart> = {
 type Spans = [from: number | string, until: number | string][]
 
 /** Whether no span overlaps another, in any order; with so much between them at least, or nothing more than that. */
-export const apartTest = (least: number, between: number, isSeamless: boolean) => (spans: Spans) =>
-  areApart(spans, least, between, isSeamless)
-
-function areApart(spans: Spans, least: number, between: number, isSeamless: boolean): boolean {
-  // Most come in their order.
-  const isSorted = spans.every(([from], at) => at === 0 || (spans[at - 1] as Spans[number])[0] <= from)
-  if (!isSorted) spans.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
-  const after = (until: number | string, by: number) => (by === 0 ? until : (until as number) + by)
-  return spans.every(([from], at) => {
-    if (at === 0) return true
-    const until = (spans[at - 1] as Spans[number])[1]
-    return from >= after(until, between) && !(isSeamless && from > after(until, least))
-  })
-}
+export const apartTest =
+  (least: number, between: number, isSeamless: boolean) =>
+  (spans: Spans): boolean => {
+    // Most come in their order.
+    const isSorted = spans.every(([from], at) => at === 0 || (spans[at - 1] as Spans[number])[0] <= from)
+    if (!isSorted) spans.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
+    const after = (until: number | string, by: number) => (by === 0 ? until : (until as number) + by)
+    return spans.every(([from], at) => {
+      if (at === 0) return true
+      const until = (spans[at - 1] as Spans[number])[1]
+      return from >= after(until, between) && !(isSeamless && from > after(until, least))
+    })
+  }
 
 /** An element with a span, and its place among those of its group. */
 type Spanned = Element & { readonly index: number }

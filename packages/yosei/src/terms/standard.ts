@@ -1,6 +1,6 @@
 /** The interface by which form libraries and others take a field as it is: Standard Schema, version 1. */
 
-/** Judges a value as JSON. `libraryOptions` may have a `language` and a `now`, as `judgeValue` takes them. */
+/** Judges a value as JSON. `libraryOptions` may have the options of `judgeValue`. */
 export interface StandardProps<out I, out O> {
   readonly version: 1
   readonly vendor: string
@@ -47,3 +47,7 @@ const standard = {
 /** A node as a frozen field with what the standard asks for: not listed among its options, made when it is asked for. */
 export const fieldOf = <F extends object>(node: F) =>
   Object.freeze(Object.defineProperty({ ...node }, '~standard', standard)) as F & Standard
+
+/** Whether an object is such a field, of this copy of the library or another; data may look like one. */
+export const isFieldNode = (value: object): boolean =>
+  Object.getOwnPropertyDescriptor(value, '~standard')?.get !== undefined
