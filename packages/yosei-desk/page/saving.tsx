@@ -44,7 +44,6 @@ export default function Saving(props: SavingProps) {
   const [trouble, setTrouble] = useState<string>()
   const [theirs, setTheirs] = useState<string>()
   const isBusy = useRef(false)
-  const clickedUntil = useRef(0)
   const clicked = useRef<Place>(undefined)
   const isConflict = useRef(false)
 
@@ -95,16 +94,12 @@ export default function Saving(props: SavingProps) {
   const open = isNew ? [] : (preview?.open ?? [])
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    // The second click of a double click saves nothing twice, decides nothing, and clicks nothing below the dialog.
-    if (isBusy.current || performance.now() < clickedUntil.current) return
+    // A second click would save it twice.
+    if (isBusy.current) return
     isBusy.current = true
-    clickedUntil.current = performance.now() + doubleClick
+    if (clicked.current) takeClicksAt(clicked.current)
     onSave(wanted)
-      .then((undecided) => {
-        if (undecided) return setPreview({ lines: [], open: undecided })
-        if (clicked.current) takeClicksAt(clicked.current)
-        onClose()
-      }, failed)
+      .then((undecided) => (undecided ? setPreview({ lines: [], open: undecided }) : onClose()), failed)
       .finally(() => {
         isBusy.current = false
       })
@@ -169,11 +164,7 @@ export default function Saving(props: SavingProps) {
                     key={keyOf(line)}
                     line={line}
                     decision={decisions.get(keyOf(line))}
-                    onDecide={(decision) => {
-                      // Who decides between two clicks has not clicked twice.
-                      clickedUntil.current = 0
-                      setDecisions((now) => new Map(now).set(keyOf(line), decision))
-                    }}
+                    onDecide={(decision) => setDecisions((now) => new Map(now).set(keyOf(line), decision))}
                   />
                 ))}
               </fieldset>
@@ -231,7 +222,7 @@ export default function Saving(props: SavingProps) {
 }
 
 type Place = Pick<MouseEvent, 'clientX' | 'clientY'>
-/** Takes the second click of a double click, so that it does not reach what lies below the dialog. */
+/** Takes the second click of a double click: by then something else may stand there, in the dialog or below it. */
 function takeClicksAt({ clientX, clientY }: Place): void {
   const take = (event: MouseEvent) => {
     if (Math.hypot(event.clientX - clientX, event.clientY - clientY) > 4) return

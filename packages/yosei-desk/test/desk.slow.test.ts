@@ -67,7 +67,7 @@ const control = (page: Page, address: string) =>
 const becomes = (page: Page, text: string) => page.locator('.verdict b', { hasText: new RegExp(`^${text}$`) }).waitFor()
 const notice = (page: Page, text: RegExp) => page.getByRole('status').filter({ hasText: text }).waitFor()
 const sample = (page: Page, id: string) => page.locator(`[data-sample$="${id}"]`)
-/** As a person clicks: what the first click brings is there before the second. */
+/** As a person clicks: what the first click brings is there before the second, which nothing gets. */
 async function doubleClick(page: Page, button: Locator) {
   const { x, y, width, height } = (await button.boundingBox()) as {
     x: number
@@ -75,10 +75,22 @@ async function doubleClick(page: Page, button: Locator) {
     width: number
     height: number
   }
+  await page.evaluate(() => {
+    const own = globalThis as unknown as { clicks: number; heard: AbortController }
+    own.clicks = 0
+    own.heard = new AbortController()
+    document.addEventListener('click', () => own.clicks++, own.heard)
+  })
   for (const wait of [150, 0]) {
     await page.mouse.click(x + width / 2, y + height / 2)
     await page.waitForTimeout(wait)
   }
+  const clicks = await page.evaluate(() => {
+    const own = globalThis as unknown as { clicks: number; heard: AbortController }
+    own.heard.abort()
+    return own.clicks
+  })
+  expect(clicks).toBe(1)
 }
 /** Opens a sample by a search, since the rail draws what is seen. */
 async function openSample(page: Page, title: string, id: string): Promise<void> {

@@ -164,6 +164,18 @@ test('a field is a standard schema: typed, with paths, and not among its own opt
   ])
   expect(JSON.stringify(integer())).toBe('{"kind":"integer","need":"required"}')
 })
+test('messages call a field by its label, and its error stays at its address', () => {
+  const naming = ([name]: readonly (string | number)[]) => (name === 'plans' ? undefined : `“${name}”`)
+  for (const by of [judgeValue, judgeInPage]) {
+    const verdict = by(session, { ...good, closes: good.opens, plans: [] }, { now, naming })
+    expect(
+      verdict.outcome === 'rejected' && verdict.errors.map(({ address, message }) => `${address} ${message}`),
+    ).toEqual([
+      `closes must come after “opens” ("${good.opens}"); "${good.opens}" was sent`,
+      'plans must have at least 1 element',
+    ])
+  }
+})
 test('a page has English until it brings German', () => {
   const german = ['muss eine ganze Zahl sein; gesendet wurde "x"']
   const told = () => {
