@@ -43,6 +43,7 @@ const { bothVerdicts, enginePairs } = await fromTests('samples')
 const { growthOf, mostGrowth, readers, repetitive } = await fromTests('growth')
 const { spoilt } = await fromTests('hostile')
 const { cases, differences, spec } = await fromTests('oracle-cases')
+const { misreadings } = await fromTests('oracle-readers')
 const { servedDifferences } = await fromTests('oracle-served')
 const { kinds, marks, outputs, places, written } = await fromTests('secrets')
 const { miswritten, writings } = await fromTests('written')
@@ -51,6 +52,7 @@ const { misread, negotiations } = await fromTests('negotiated')
 const counts = {
   judged: 0,
   served: 0,
+  read: 0,
   pairs: 0,
   messages: 0,
   uploads: 0,
@@ -162,6 +164,18 @@ const rounds = [
       fail(
         'the engines and the oracle differ behind serve',
         (counterexample ? (await servedDifferences(...counterexample)).join('\n') : '') || error,
+      )
+  },
+  /** What schemas, descriptions and probes say of them. */
+  async function readers() {
+    const numRuns = 20
+    const agree = fc.asyncProperty(cases, async (one) => (await misreadings(one)).length === 0)
+    const { failed, counterexample, error } = await fc.check(agree, { seed: next++, numRuns })
+    counts.read += numRuns
+    if (failed)
+      fail(
+        'a reader says otherwise',
+        (counterexample ? (await misreadings(...counterexample)).join('\n') : '') || error,
       )
   },
   async function engines() {

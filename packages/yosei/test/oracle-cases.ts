@@ -691,58 +691,63 @@ function handedOver(
 
 const engines = ['compiled', 'interpreted', 'prepared'] as const
 
-/** What differs between the engines and the oracle: nothing, or the case and what each says. */
-export function differences({
-  body,
-  query,
-  header,
-  rules: ruled,
-  count: most,
-  sent,
-  source,
-  unlisted,
-}: Case): readonly string[] {
+/** An endpoint that is declared of a case, and the requests to it. */
+export function drawn({ body, query, header, rules: ruled, count: most, sent, source, unlisted }: Case) {
   const from = stream(ruled)
   const parts: Asked['parts'] = { query, header, body: withRules({ is: 'record', fields: body }, from) }
   const all = oneEach(Object.entries(parts).flatMap(([part, one]) => addressesIn(one, part)))
   const rules = Array.from({ length: most }, () => ruleFrom(from, all)).flatMap((one) => one ?? [])
-  let puts: readonly unknown[]
-  try {
-    puts = engines.map((engine) => {
-      const fields = (part: string) => (fieldOf(parts[part] as Spec) as { fields: never }).fields
-      const put = endpoint('PUT /', {
-        query: fields('query'),
-        header: fields('header'),
-        body: fieldOf(parts.body as Spec) as never,
-        rules: ((on: never) => rules.map((rule) => ruleOf(rule, on))) as never,
-        coerce: source === 'coerced',
-        unlisted: { body: unlisted },
-      } as never)
-      const app = intake({
-        engine: engine === 'interpreted' ? engine : 'compiled',
-        limits: { errors: 10_000 } as never,
-        endpoints: { put },
-      })
-      return (engine === 'prepared' ? withCode(app) : app).endpoints.put
-    })
-  } catch (error) {
-    if (!(error instanceof DeclarationError)) throw error
-    // Some make no sense together.
-    count('no declaration')
-    return []
-  }
-  for (const rule of [...rules, ...rulesIn(parts.body as Spec)]) {
-    count(rule.during ? `${rule.rule} while` : rule.rule)
-    if (rule.addresses.some((one) => /\[-?\d/.test(one))) count('by index')
-  }
-  return sent.flatMap((one) => {
+  const requests = sent.map((one) => {
     const values = stream(one)
     const request = {
       query: valueFrom(values, { ...query, unlisted: 'drop' }, 'text'),
       header: valueFrom(values, header, 'text'),
       body: valueFrom(values, parts.body as Spec, source),
     }
-    const given = { query: isPart(request.query), header: isPart(request.header), body: request.body }
+    return { query: isPart(request.query), header: isPart(request.header), body: request.body }
+  })
+  const declare = (engine: (typeof engines)[number] = 'compiled') => {
+    const fields = (part: string) => (fieldOf(parts[part] as Spec) as { fields: never }).fields
+    const put = endpoint('PUT /', {
+      query: fields('query'),
+      header: fields('header'),
+      body: fieldOf(parts.body as Spec) as never,
+      rules: ((on: never) => rules.map((rule) => ruleOf(rule, on))) as never,
+      coerce: source === 'coerced',
+      unlisted: { body: unlisted },
+    } as never)
+    const app = intake({
+      engine: engine === 'interpreted' ? engine : 'compiled',
+      limits: { errors: 10_000 } as never,
+      endpoints: { put },
+    })
+    return engine === 'prepared' ? withCode(app) : app
+  }
+  return { parts, rules, requests, declare }
+}
+
+/** Some declarations make no sense. */
+export function sensible<T>(declare: () => T): T | undefined {
+  try {
+    return declare()
+  } catch (error) {
+    if (!(error instanceof DeclarationError)) throw error
+    count('no declaration')
+    return undefined
+  }
+}
+
+/** What differs between the engines and the oracle: nothing, or the case and what each says. */
+export function differences(one: Case): readonly string[] {
+  const { source, unlisted } = one
+  const { parts, rules, requests, declare } = drawn(one)
+  const puts = sensible(() => engines.map((engine) => declare(engine).endpoints.put as Endpoint))
+  if (!puts) return []
+  for (const rule of [...rules, ...rulesIn(parts.body as Spec)]) {
+    count(rule.during ? `${rule.rule} while` : rule.rule)
+    if (rule.addresses.some((one) => /\[-?\d/.test(one))) count('by index')
+  }
+  return requests.flatMap((given) => {
     const expected = decided(() => {
       const { input, errors } = oracle({ parts, rules, sent: given, source, unlisted })
       return show(errors ? { errors } : { input })

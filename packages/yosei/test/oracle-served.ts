@@ -1,8 +1,8 @@
 // biome-ignore-all format: read as it is written
 /** The oracle beside the engines behind `serve`: elements judged alone, rules that only observe, and rules after a lookup. */
-import { DeclarationError, endpoint, intake, type JournalEvent, serve } from 'yosei'
+import { endpoint, intake, type JournalEvent, serve } from 'yosei'
 import { fieldOf, oracle, type RuleSpec, ruleOf, type Spec, show } from './oracle.ts'
-import { addressesIn, type Case, count, decided, oneEach, ruleFrom, stream, valueFrom, withRules } from './oracle-cases.ts'
+import { addressesIn, type Case, count, decided, oneEach, ruleFrom, sensible, stream, valueFrom, withRules } from './oracle-cases.ts'
 
 type On = { lookup(one: object): never; after(known: object, make: (found: object, on: never) => unknown): never }
 interface Errors { readonly [address: string]: readonly { readonly code: string }[] }
@@ -18,15 +18,8 @@ function declared(top: Spec, rules: readonly RuleSpec[], unlisted: Case['unliste
   return intake({ engine, limits: { errors: 10_000 }, endpoints: { put }, journal } as never)
 }
 /** What follows a lookup is looked at when it runs: it is declared as the others are. */
-function makesSense(top: Spec, rules: readonly RuleSpec[], unlisted: Case['unlisted']): boolean {
-  try {
-    declared(top, rules.map((rule) => (rule.role === 'after' ? { ...rule, role: undefined } : rule)), unlisted, 'compiled')
-    return true
-  } catch (error) {
-    if (error instanceof DeclarationError) return false
-    throw error
-  }
-}
+const makesSense = (top: Spec, rules: readonly RuleSpec[], unlisted: Case['unlisted']): boolean =>
+  sensible(() => declared(top, rules.map((rule) => (rule.role === 'after' ? { ...rule, role: undefined } : rule)), unlisted, 'compiled')) !== undefined
 const told = (errors: readonly { readonly address: string; readonly code: string }[]) => errors.map(({ address, code }) => `${address} ${code}`).sort()
 
 async function answered(app: ReturnType<typeof declared>, isPiecewise: boolean, body: string): Promise<{ input?: unknown; errors?: readonly string[] }> {

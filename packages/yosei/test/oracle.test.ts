@@ -3,6 +3,7 @@ import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { rulesInService } from '../dist/internals.js'
 import { cases, counted, differences, spec } from './oracle-cases.ts'
+import { misreadings } from './oracle-readers.ts'
 import { servedDifferences } from './oracle-served.ts'
 
 const runs = Number(process.env.ORACLE_RUNS ?? 400)
@@ -36,4 +37,13 @@ test('elements judged alone, rules that only observe, and rules after a lookup',
   const untried = rules.flatMap((rule) => [`${rule} observed`, `${rule} after`]).filter((one) => !counted[one])
   expect(untried).toEqual([])
   expect([counted.observed, counted.after, counted['in part']].every((times = 0) => times > runs / 8)).toBe(true)
+})
+
+test('schemas, descriptions and probes say what the engines do', async () => {
+  await fc.assert(
+    fc.asyncProperty(cases, async (one) => expect(await misreadings(one)).toEqual([])),
+    { numRuns: runs / 12, ...(process.env.ORACLE_RUNS ? {} : { seed: 5 }) },
+  )
+  const often = ['probe accepted', 'probe rejected', 'schema accepted', 'schema rejected', 'description accepted']
+  expect(often.filter((what) => !((counted[what] ?? 0) > runs / 20))).toEqual([])
 })

@@ -208,6 +208,40 @@ test('probes of whatever can be declared never accuse the judgement falsely', as
   }
 })
 
+test('probes at the ends of numbers and of the calendar, in another branch, and beside a rule with the same code', async () => {
+  const [first, last] = ['0000-01-01', '9999-12-31']
+  const put = endpoint('PUT /', {
+    query: {
+      tens: number({ max: 1e23, step: 10, optional: true }),
+      large: number({ min: -Number.MAX_VALUE, max: Number.MAX_VALUE, optional: true }),
+      safe: integer({ min: Number.MIN_SAFE_INTEGER, max: Number.MAX_SAFE_INTEGER, optional: true }),
+      day: day({ from: first, until: last, optional: true }),
+      friday: day({ from: '9999-12-31', until: last, weekdays: ['fri'], optional: true }),
+      early: day({ until: '0000-01-03', optional: true }),
+      at: instant({ from: `${first}T00:00:00Z`, until: `${last}T23:59:59Z`, optional: true }),
+      soon: instant({ until: `${first}T00:00:00Z`, optional: true }),
+      late: instant({ from: `${last}T23:59:59Z`, optional: true }),
+      word: either([instant(), text()], { optional: true }),
+      count: integer({ max: 9, optional: true }),
+    },
+    body: record({
+      craft: tagged('kind', {
+        kayak: record({ seats: list(text(), { optional: true }) }),
+        ferry: record({ seats: record({ deck: text() }, { nullable: true }) }),
+      }),
+      crew: list(text()),
+    }),
+    rules: (on) => [
+      on.differ('query.word', 'query.soon'),
+      on.sumWithin('query.count', { atMost: 3 }),
+      on.together('body.crew[]', 'body.craft.seats'),
+    ],
+  } as never)
+  const { wrong, rejected } = await tried(intake({ endpoints: { put } } as never))
+  expect(wrong).toEqual([])
+  expect([...rejected]).toEqual(expect.arrayContaining(['query.tens above_max', 'body.craft.seats.deck missing']))
+})
+
 test('where a function says what is taken, examples and accepted samples do; what is left is listed', async () => {
   const even = readAs(text({ length: [1, 9] }), (sent) => (/^\d*[02468]$/.test(sent) ? Number(sent) : undefined), {
     code: 'odd',

@@ -218,6 +218,8 @@ class Description {
     return all.flatMap(({ place, name, field }) => {
       // These are said elsewhere: by the bodies, and by the security (OpenAPI, section 4.8.12.2).
       if (place === 'header' && ['accept', 'content-type', 'authorization'].includes(name)) return []
+      // A client has no reason to send them.
+      if (field.readOnly) return []
       const schema = writer.schema(field, [place, name])
       const { title: _, description, deprecated, ...rest } = schema
       return [

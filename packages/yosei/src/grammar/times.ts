@@ -275,8 +275,11 @@ export function readMoment(moment: string | Date, now: number, zone = 'UTC'): nu
   return Number(readInstant(moment))
 }
 
-const firstDay = -62_167_219_200_000
-const lastDay = 253_402_214_400_000
+/** The first millisecond of the year 0000, and the last of 9999. */
+const first = -62_167_219_200_000
+const last = 253_402_300_799_999
+export const isInCalendar = (time: number): boolean => time >= first && time <= last
+export const intoCalendar = (time: number): number => Math.max(first, Math.min(last, time))
 
 /**
  * A declared day as its text; `+2d`, `-6mo` and `+1y` count from the day that `now` is in `zone`. `undefined` if it is
@@ -289,7 +292,7 @@ export function readDeclaredDay(declared: string, now: number, zone = 'UTC'): st
   const months = monthsOf(declared)
   const days = months === undefined ? (sign === '-' ? -1 : 1) * Number(count) : 0
   const time = monthsLater(today, months ?? 0) + days * dayLength
-  return new Date(Math.max(firstDay, Math.min(lastDay, time))).toISOString().slice(0, 10)
+  return new Date(intoCalendar(time)).toISOString().slice(0, 10)
 }
 
 /** What depends on the clock alone: worked out again when it has moved. */

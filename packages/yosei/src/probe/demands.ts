@@ -17,8 +17,11 @@ import { put } from '../terms/own.js'
 import { readSize, readSpan } from '../terms/units.js'
 import { makeFile } from './files.js'
 import { elementsOf, entriesOf, isNeeded, type Making, make, mostElements, readOnlyOf, shortest } from './make.js'
+import { dayText, momentText } from './moments.js'
 import { greatest, least, Unmakeable } from './pick.js'
 import { mismatchOf, textOfLength, unformedOf } from './texts.js'
+
+const noneBeyond = 'no number lies beyond it'
 
 /** Stands for a value that is not sent. */
 export const gone = /* @__PURE__ */ Symbol('gone')
@@ -100,7 +103,12 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
   integer: (node, around) => [
     otherType('whole number', 'x'),
     ...inJson(around, { ...changed('not_whole', 'whole number', (right) => Number(right) + 0.5), isOfKind: true }),
-    ...limitsOf(node, (value, by) => value + by * (node.step ?? 1)),
+    ...limitsOf(node, (value, by) => {
+      const found = value + by * (node.step ?? 1)
+      // It is out of range, and nothing else.
+      if (!Number.isSafeInteger(found)) throw new Unmakeable(noneBeyond)
+      return found
+    }),
     ...given(node.step === 1 ? undefined : node.step, (step) => [
       changed('not_a_step', `step ${step}`, (right) => otherThan(Number(right), [1, -1], step, node)),
     ]),
@@ -108,9 +116,12 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
   number: (node, around) => [
     otherType('number', 'x'),
     ...limitsOf(node, (value, by) => {
-      // A whole number so large that the next one is the same goes on by more than one.
-      const least = node.whole ? Math.max(1, Math.ceil(Math.abs(value) * 1e-9)) : 0.001 * Math.max(1, Math.abs(value))
-      return Number((value + by * (node.step ?? least)).toPrecision(12))
+      const step = node.step ?? (node.whole ? 1 : 0.001 * Math.max(1, Math.abs(value)))
+      // Beside a number so large that the next one is the same, it is many steps.
+      const steps = Math.max(1, Math.ceil((Math.abs(value) * 1e-9) / step))
+      const found = Number((value + by * step * steps).toPrecision(12))
+      if (!Number.isFinite(found)) throw new Unmakeable(noneBeyond)
+      return found
     }),
     ...(node.whole
       ? inJson(around, {
@@ -163,16 +174,14 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
       ofKind('unreal_date', 'instant', () => '2031-02-30T00:00:00Z'),
       ...given(from, (from) => [
         {
-          ...one('too_early', `from ${shownMoment(from)}`, ({ now }) =>
-            writeInstant(new Date(readMoment(from, now, zone) - 1000)),
-          ),
+          ...one('too_early', `from ${shownMoment(from)}`, ({ now }) => momentText(readMoment(from, now, zone) - 1000)),
           met: atLeast(node),
         },
       ]),
       ...given(until, (until) => [
         {
           ...one('too_late', `until ${shownMoment(until)}`, ({ now }) =>
-            writeInstant(new Date(readMoment(until, now, zone) + 1000)),
+            momentText(readMoment(until, now, zone) + 1000),
           ),
           met: atMost(node),
         },
@@ -182,7 +191,7 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
   day: (node, around) => {
     const { from, until, zone, weekdays: days } = node
     const dayBy = (limit: string, now: number, by: number) =>
-      new Date(Date.parse(readDeclaredDay(limit, now, zone) as string) + by * day).toISOString().slice(0, 10)
+      dayText(Date.parse(readDeclaredDay(limit, now, zone) as string) + by * day)
     return [
       ...inJson(around, otherType('day', 17)),
       ofKind('wrong_format', 'day', () => 'tomorrow'),
@@ -197,7 +206,7 @@ const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {
         changed('not_a_choice', `weekdays ${days.join(' ')}`, (right) => {
           const other = [1, -1, 2, -2, 3, -3, 4].map((by) => Date.parse(String(right)) + by * day)
           const time = other.find((one) => !days.includes(weekdayOf(one))) ?? Number.NaN
-          return new Date(time).toISOString().slice(0, 10)
+          return dayText(time)
         }),
       ]),
     ]

@@ -1,6 +1,6 @@
 /** Values that a declaration takes, in the form in which a client sends them. One maker for each kind. */
 import { compareDecimals, isMultiple } from '../grammar/numbers.js'
-import { readDeclaredDay, readMoment, writeDuration, writeInstant, writeTimeOfDay } from '../grammar/times.js'
+import { intoCalendar, readDeclaredDay, readMoment, writeDuration, writeTimeOfDay } from '../grammar/times.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
 import type { ListNode } from '../kinds/list.js'
@@ -18,6 +18,7 @@ import { isPlain } from '../terms/option-types.js'
 import { isEmpty, put } from '../terms/own.js'
 import { readSize, readSpan } from '../terms/units.js'
 import { largestFile, makeFile } from './files.js'
+import { dayText, momentText } from './moments.js'
 import { between, greatest, least, oneOf, type Pick, randomly, Unmakeable } from './pick.js'
 import { textOf } from './texts.js'
 
@@ -76,14 +77,13 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
   instant: ({ from, until, zone }, { pick, now }) => {
     const earliest = from === undefined ? undefined : readMoment(from, now, zone)
     const latest = until === undefined ? undefined : readMoment(until, now, zone)
-    const low = earliest ?? Math.min(now, (latest ?? now) - day)
-    return writeInstant(new Date(between(pick, low, latest ?? low + 400 * day)))
+    const low = earliest ?? intoCalendar(Math.min(now, (latest ?? now) - day))
+    return momentText(between(pick, low, latest ?? intoCalendar(low + 400 * day)))
   },
   day: ({ from, until, zone, weekdays }, { pick, now }) => {
     const [earliest, latest] = [from, until].map((limit) => limit && readDeclaredDay(limit, now, zone))
-    const dayAt = (time: number) => new Date(time).toISOString().slice(0, 10)
-    const low = earliest ?? (latest === undefined ? dayAt(now) : dayAt(Date.parse(latest) - 30 * day))
-    const high = latest ?? dayAt(Date.parse(low) + 400 * day)
+    const low = earliest ?? dayText(latest === undefined ? now : intoCalendar(Date.parse(latest) - 30 * day))
+    const high = latest ?? dayText(intoCalendar(Date.parse(low) + 400 * day))
     const found = between(pick, Date.parse(low) / day, Date.parse(high) / day) * day
     // The nearest on such a day, within the limits.
     const near = [0, 1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6].map((by) => found + by * day)
@@ -91,7 +91,7 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
       time >= Date.parse(low) && time <= Date.parse(high) && (!weekdays || weekdays.includes(weekdayOf(time)))
     const time = near.find(fits)
     if (time === undefined) throw new Unmakeable('no such day of the week is within its limits')
-    return dayAt(time)
+    return dayText(time)
   },
   timeOfDay: ({ from = '00:00', until = '23:59:59' }, { pick }) => {
     const seconds = (time: string) =>

@@ -186,7 +186,7 @@ export class Prober {
     const tree = replaced(base, path, value) as Tree
     const whole = this.#mended(tree, [path], fewTries)
     const came = this.#trial.judge(whole ?? tree)
-    const isRefused = came?.faults.every((fault) => fault.code === code)
+    const isRefused = came?.faults.every((fault) => fault.code === code && fault.stage !== 'rules')
     if (whole || (place.isSure && isRefused)) yield* this.#good(`${formatAddress(place.path)}, ${what}`, whole ?? tree)
   }
 

@@ -43,7 +43,8 @@ export function changed(trial: Trial, tree: Tree, edit: Edit, held: Held): Tree 
       if (!way) return undefined
       const holding = made as Tree
       made = tried(() => trial.reached(holding, way))
-      if (!made) return undefined
+      // Another branch of a union takes the place of what has to stay.
+      if (!made || held.some((one) => valueAt(made, one) !== valueAt(holding, one))) return undefined
     }
     if (value !== given) made = replaced(made, path, value)
   }

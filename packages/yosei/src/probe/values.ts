@@ -1,6 +1,7 @@
 /** Values for a path that are worth a try: what its declaration takes, and what conditions hold it against. */
-import { sumOf } from '../grammar/numbers.js'
-import { readDuration, readTimeOfDay, writeDuration } from '../grammar/times.js'
+import { isDecimal, sumOf } from '../grammar/numbers.js'
+import { readDuration, readInstant, readTimeOfDay, writeDuration } from '../grammar/times.js'
+import type { Measure } from '../kinds/kind.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
 import type { AnyCondition, ConditionName, Conditions } from '../rules/condition.js'
 import { measuresAt, toldAt } from '../rules/measure.js'
@@ -8,6 +9,7 @@ import { isOther } from '../rules/other.js'
 import type { Path } from '../terms/address.js'
 import { gone } from './demands.js'
 import { make } from './make.js'
+import { dayText, momentText } from './moments.js'
 import { greatest, least, tried } from './pick.js'
 import type { Trial } from './trial.js'
 
@@ -37,15 +39,18 @@ export function valuesAt(trial: Trial, path: Path, literals: readonly unknown[])
 
 /** Another value, so far from one. */
 export function shifted(value: unknown, trial: Trial, path: Path, by: number): unknown {
-  const measures = measuresAt(trial.root, path)
   if (typeof value === 'number') return Number((value + by).toPrecision(15))
   if (typeof value !== 'string') return value
-  if (measures.includes('instant')) return new Date(Date.parse(value) + by).toISOString()
-  if (measures.includes('date')) return new Date(Date.parse(value) + by).toISOString().slice(0, 10)
-  if (measures.includes('duration')) return writeDuration(Math.max(0, (readDuration(value) ?? 0) + by))
+  return tried(() => shiftedText(value, measuresAt(trial.root, path), by)) ?? value
+}
+/** A union may measure by what this text is not. */
+function shiftedText(text: string, measures: readonly Measure[], by: number): string | undefined {
+  if (measures.includes('instant')) return momentText(Number(readInstant(text)) + by)
+  if (measures.includes('date')) return dayText(Date.parse(text) + by)
+  if (measures.includes('duration')) return writeDuration(Math.max(0, (readDuration(text) ?? 0) + by))
   if (measures.includes('time of day'))
-    return new Date((Number(readTimeOfDay(value)) + by + day) % day).toISOString().slice(11, 19)
-  return measures.includes('number') ? sumOf([value, String(by)]) : value
+    return momentText((Number(readTimeOfDay(text)) + by + day) % day).slice('1970-01-01T'.length, -1)
+  return measures.includes('number') && isDecimal(text) ? sumOf([text, String(by)]) : undefined
 }
 /** The least that two values at a path can be apart. */
 export const unitAt = (trial: Trial, path: Path): number => {
