@@ -236,8 +236,8 @@ test('probes at the ends of numbers and of the calendar, in another branch, and 
       on.sumWithin('query.count', { atMost: 3 }),
       on.together('body.crew[]', 'body.craft.seats'),
     ],
-  } as never)
-  const { wrong, rejected } = await tried(intake({ endpoints: { put } } as never))
+  })
+  const { wrong, rejected } = await tried(intake({ endpoints: { put } }))
   expect(wrong).toEqual([])
   expect([...rejected]).toEqual(expect.arrayContaining(['query.tens above_max', 'body.craft.seats.deck missing']))
 })

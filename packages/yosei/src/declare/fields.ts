@@ -151,6 +151,8 @@ export interface StyleOptions {
   /** Whether the name is repeated for each element (OpenAPI's `explode`): with `form` by default so, else not. */
   explode?: boolean | undefined
 }
+/** The fields of objects, in any of the forms that an element may have. */
+type NameIn<T> = T extends Date | readonly unknown[] ? never : T extends object ? keyof T & string : never
 /** Options of `list()`. */
 export interface ListOptions<T, K> extends Common<T>, StyleOptions {
   /** Least and greatest number of elements. */
@@ -327,9 +329,9 @@ export function constant<const V extends string | number | boolean | null, const
 }
 
 /** Values of one kind, in order. In a query the name is repeated, unless `style` says otherwise. */
-export function list<I extends Field, const O extends ListOptions<Out<I>[], keyof Out<I> & string> = {}>(
+export function list<I extends Field, const O extends ListOptions<Out<I>[], NameIn<Out<I>>> = {}>(
   item: I,
-  options?: O & ListOptions<Out<I>[], keyof Out<I> & string>,
+  options?: O & ListOptions<Out<I>[], NameIn<Out<I>>>,
 ): Field<(O extends { piecewise: true } ? Piece<Out<I>> : Out<I>)[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
   return make({ list: listKind }, options, { item })
 }
@@ -341,9 +343,9 @@ export function list<I extends Field, const O extends ListOptions<Out<I>[], keyo
  * @example
  * endpoint('POST /weather', { body: lines(record({ at: instant(), wind: number() }), { length: [1, 10_000] }) })
  */
-export function lines<I extends Field, const O extends LinesOptions<Out<I>[], keyof Out<I> & string> = {}>(
+export function lines<I extends Field, const O extends LinesOptions<Out<I>[], NameIn<Out<I>>> = {}>(
   item: I,
-  options?: O & LinesOptions<Out<I>[], keyof Out<I> & string>,
+  options?: O & LinesOptions<Out<I>[], NameIn<Out<I>>>,
 ): Field<Out<I>[] | Null<O>, In<I>[] | Null<O>, NeedOf<O>> {
   return make({ list: listKind }, options, { item, lines: true })
 }

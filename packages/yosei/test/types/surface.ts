@@ -160,6 +160,10 @@ integer({ default: 'x' })
 choice(['a', 'b'], { default: 'c' })
 // @ts-expect-error a field of the elements that does not exist
 list(record({ a: integer() }), { distinct: 'b' })
+list(record({ a: integer() }, { nullable: true }), { distinct: 'a' })
+list(tagged('kind', { kayak: record({ hull: text() }), ferry: record({ deck: text() }) }), { distinct: 'hull' })
+// @ts-expect-error texts have no fields
+list(text(), { distinct: 'length' })
 // @ts-expect-error an option of another kind
 flag({ min: 1 })
 // @ts-expect-error an asynchronous reader
