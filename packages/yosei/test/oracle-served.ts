@@ -3,10 +3,11 @@
 import { endpoint, intake, type JournalEvent, serve } from 'yosei'
 import { fieldOf, oracle, type RuleSpec, ruleOf, type Spec, show } from './oracle.ts'
 import { addressesIn, type Case, count, decided, oneEach, ruleFrom, sensible, stream, valueFrom, withRules } from './oracle-cases.ts'
+import { withCode } from './prepared.ts'
 
 type On = { lookup(one: object): never; after(known: object, make: (found: object, on: never) => unknown): never }
 interface Errors { readonly [address: string]: readonly { readonly code: string }[] }
-const engines = ['compiled', 'interpreted'] as const
+const engines = ['compiled', 'interpreted', 'prepared'] as const
 
 function declared(top: Spec, rules: readonly RuleSpec[], unlisted: Case['unlisted'], engine: (typeof engines)[number], journal?: object) {
   const [late, early] = [true, false].map((isLate) => rules.filter(({ role }) => (role === 'after') === isLate)) as [RuleSpec[], RuleSpec[]]
@@ -15,7 +16,8 @@ function declared(top: Spec, rules: readonly RuleSpec[], unlisted: Case['unliste
     return { known, late: on.after({ known }, (_, on) => late.map((rule) => ruleOf(rule, on))) }
   }
   const put = endpoint('PUT /', { body: fieldOf(top), rules: (on: never) => early.map((rule) => ruleOf(rule, on)), lookups, unlisted: { body: unlisted } } as never)
-  return intake({ engine, limits: { errors: 10_000 }, endpoints: { put }, journal } as never)
+  const app = intake({ engine: engine === 'interpreted' ? engine : 'compiled', limits: { errors: 10_000 }, endpoints: { put }, journal } as never)
+  return engine === 'prepared' ? withCode(app) : app
 }
 /** What follows a lookup is looked at when it runs: it is declared as the others are. */
 const makesSense = (top: Spec, rules: readonly RuleSpec[], unlisted: Case['unlisted']): boolean =>
