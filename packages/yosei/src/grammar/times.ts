@@ -275,11 +275,9 @@ export function readMoment(moment: string | Date, now: number, zone = 'UTC'): nu
   return Number(readInstant(moment))
 }
 
-/** The first millisecond of the year 0000, and the last of 9999. */
-const first = -62_167_219_200_000
-const last = 253_402_300_799_999
-export const isInCalendar = (time: number): boolean => time >= first && time <= last
-export const intoCalendar = (time: number): number => Math.max(first, Math.min(last, time))
+/** The first day of the year 0000, and the last of 9999. */
+export const firstDay = -62_167_219_200_000
+export const lastDay = 253_402_214_400_000
 
 /**
  * A declared day as its text; `+2d`, `-6mo` and `+1y` count from the day that `now` is in `zone`. `undefined` if it is
@@ -292,7 +290,7 @@ export function readDeclaredDay(declared: string, now: number, zone = 'UTC'): st
   const months = monthsOf(declared)
   const days = months === undefined ? (sign === '-' ? -1 : 1) * Number(count) : 0
   const time = monthsLater(today, months ?? 0) + days * dayLength
-  return new Date(intoCalendar(time)).toISOString().slice(0, 10)
+  return new Date(Math.max(firstDay, Math.min(lastDay, time))).toISOString().slice(0, 10)
 }
 
 /** What depends on the clock alone: worked out again when it has moved. */

@@ -1,6 +1,6 @@
 /** Values that a declaration takes, in the form in which a client sends them. One maker for each kind. */
 import { compareDecimals, isMultiple } from '../grammar/numbers.js'
-import { intoCalendar, readDeclaredDay, readMoment, writeDuration, writeTimeOfDay } from '../grammar/times.js'
+import { readDeclaredDay, readMoment, writeDuration, writeTimeOfDay } from '../grammar/times.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
 import type { ListNode } from '../kinds/list.js'
@@ -18,7 +18,7 @@ import { isPlain } from '../terms/option-types.js'
 import { isEmpty, put } from '../terms/own.js'
 import { readSize, readSpan } from '../terms/units.js'
 import { largestFile, makeFile } from './files.js'
-import { dayText, momentText } from './moments.js'
+import { dayText, intoCalendar, momentText } from './moments.js'
 import { between, greatest, least, oneOf, type Pick, randomly, Unmakeable } from './pick.js'
 import { textOf } from './texts.js'
 
