@@ -86,7 +86,11 @@ beforeAll(() => {
   }
   writeFileSync(join(folder, 'tsconfig.json'), JSON.stringify(options))
 })
-afterAll(() => rmSync(folder, { recursive: true, force: true }))
+afterAll(() => {
+  // What a command of the docs leaves is no source.
+  for (const made of [folder, join(root, 'examples/observatory/intake.prepared.ts')])
+    rmSync(made, { recursive: true, force: true })
+})
 
 test.each(quoted)('%s is quoted as it stands', (file, part) => {
   expect(readFileSync(join(root, file), 'utf8')).toContain(part.trim())

@@ -141,42 +141,26 @@ const exchange = (raw, letGo) =>
     if (letGo !== undefined) setTimeout(() => socket.destroy(), letGo)
   })
 
+/** Cases made at random, none of which may make a difference: the smallest that does is reported. */
+async function compared(what, counted, numRuns, arbitraries, differencesOf) {
+  const agree = fc.asyncProperty(...arbitraries, async (...one) => (await differencesOf(...one)).length === 0)
+  const { failed, counterexample, error } = await fc.check(agree, { seed: next++, numRuns })
+  counts[counted] += numRuns
+  if (failed) fail(what, (counterexample ? (await differencesOf(...counterexample)).join('\n') : '') || error)
+}
+
 const rounds = [
-  /** What the engines say, and what a judge says that was written from the docs: the smallest difference is reported. */
+  /** What the engines say, and what a judge says that was written from the docs. */
   function oracle() {
-    const numRuns = 200
-    const agree = fc.property(cases, (one) => differences(one).length === 0)
-    const { failed, counterexample, error } = fc.check(agree, { seed: next++, numRuns })
-    counts.judged += numRuns
-    if (failed)
-      fail(
-        'the engines and the oracle differ',
-        (counterexample ? differences(counterexample[0]).join('\n') : '') || error,
-      )
+    return compared('the engines and the oracle differ', 'judged', 200, [cases], differences)
   },
   /** The same behind `serve`: elements judged alone, rules that only observe, and rules after a lookup. */
-  async function served() {
-    const numRuns = 40
-    const agree = fc.asyncProperty(cases, spec, async (...one) => (await servedDifferences(...one)).length === 0)
-    const { failed, counterexample, error } = await fc.check(agree, { seed: next++, numRuns })
-    counts.served += numRuns
-    if (failed)
-      fail(
-        'the engines and the oracle differ behind serve',
-        (counterexample ? (await servedDifferences(...counterexample)).join('\n') : '') || error,
-      )
+  function served() {
+    return compared('the engines and the oracle differ behind serve', 'served', 40, [cases, spec], servedDifferences)
   },
   /** What schemas, descriptions and probes say of them. */
-  async function readers() {
-    const numRuns = 20
-    const agree = fc.asyncProperty(cases, async (one) => (await misreadings(one)).length === 0)
-    const { failed, counterexample, error } = await fc.check(agree, { seed: next++, numRuns })
-    counts.read += numRuns
-    if (failed)
-      fail(
-        'a reader says otherwise',
-        (counterexample ? (await misreadings(...counterexample)).join('\n') : '') || error,
-      )
+  function described() {
+    return compared('a reader says otherwise', 'read', 20, [cases], misreadings)
   },
   async function engines() {
     for (const pair of fc.sample(enginePairs, { seed: next++, numRuns: 100 }))

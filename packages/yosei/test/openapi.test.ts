@@ -75,7 +75,7 @@ const app = intake({
         size: record({ least: integer({ optional: true }), most: integer({ optional: true }) }, { optional: true }),
         old: flag({ default: false, deprecated: true, description: 'Old ones too.' }),
       },
-      header: { 'x-trace': text({ optional: true, length: [1, 9] }) },
+      header: { 'x-trace': text({ optional: true, length: [1, 9] }), 'x-set': text({ readOnly: true }) },
       cookie: { session: text({ optional: true, length: [1, 9] }) },
     }),
     moor: endpoint('PUT /berths/{berth}/boat', {

@@ -208,7 +208,7 @@ test('probes of whatever can be declared never accuse the judgement falsely', as
   }
 })
 
-test('probes at the ends of numbers and of the calendar, in another branch, and beside a rule with the same code', async () => {
+test('probes at the ends of numbers and of the calendar, in another branch, of defaults that repeat, and beside a rule with the same code', async () => {
   const [first, last] = ['0000-01-01', '9999-12-31']
   const put = endpoint('PUT /', {
     query: {
@@ -230,6 +230,7 @@ test('probes at the ends of numbers and of the calendar, in another branch, and 
         ferry: record({ seats: record({ deck: text() }, { nullable: true }) }),
       }),
       crew: list(text()),
+      lights: list(record({ lit: flag({ default: true }) }), { distinct: true, length: [1, 3] }),
     }),
     rules: (on) => [
       on.differ('query.word', 'query.soon'),

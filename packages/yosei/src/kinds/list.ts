@@ -159,7 +159,7 @@ export function reportRepeated(node: ListNode, read: readonly unknown[], run: Ru
 }
 
 /** What declares the values that are compared in a list without repeats. */
-function comparedIn({ item, distinct }: ListNode): readonly Node[] {
+export function comparedIn({ item, distinct }: ListNode): readonly Node[] {
   return typeof distinct === 'string' ? formsOf(item).flatMap((form) => fieldsNamed(form, distinct)) : [item]
 }
 

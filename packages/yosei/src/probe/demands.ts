@@ -17,7 +17,7 @@ import { put } from '../terms/own.js'
 import { readSize, readSpan } from '../terms/units.js'
 import { makeFile } from './files.js'
 import { elementsOf, entriesOf, isNeeded, type Making, make, mostElements, readOnlyOf, shortest } from './make.js'
-import { dayText, momentText } from './moments.js'
+import { day, dayText, momentText } from './moments.js'
 import { greatest, least, Unmakeable } from './pick.js'
 import { mismatchOf, textOfLength, unformedOf } from './texts.js'
 
@@ -79,7 +79,6 @@ const inJson = ({ source }: Around, ...demands: Demand[]) => (source === 'text' 
 const given = <T>(limit: T | undefined, of: (limit: T) => readonly Demand[]): readonly Demand[] =>
   limit === undefined ? [] : of(limit)
 
-const day = 86_400_000
 const shownMoment = (limit: unknown) => (limit instanceof Date ? writeInstant(limit) : String(limit))
 
 const listers: { readonly [K in Kind]: Lister<Kinds[K]> } = {

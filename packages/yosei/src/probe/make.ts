@@ -1,24 +1,27 @@
 /** Values that a declaration takes, in the form in which a client sends them. One maker for each kind. */
+
+import { startRun } from '../engine/interpret.js'
 import { compareDecimals, isMultiple } from '../grammar/numbers.js'
 import { readDeclaredDay, readMoment, writeDuration, writeTimeOfDay } from '../grammar/times.js'
 import { childrenOf } from '../kinds/brought.js'
 import type { Kind, Kinds, Node } from '../kinds/kind.js'
-import type { ListNode } from '../kinds/list.js'
+import { comparedIn, type ListNode } from '../kinds/list.js'
 import type { Limits } from '../kinds/number.js'
+import { readNode } from '../kinds/reading.js'
 import { resolve } from '../kinds/resolve.js'
 import type { Source } from '../kinds/run.js'
+import { sameAs } from '../kinds/same.js'
 import { sentShape, sizeOf } from '../kinds/shape.js'
 import type { TableNode } from '../kinds/table.js'
 import type { TextNode } from '../kinds/text.js'
 import { weekdayOf } from '../kinds/weekdays.js'
 import { unknownType } from '../read/form.js'
 import { valueAt } from '../terms/address.js'
-import { canonical } from '../terms/canonical.js'
 import { isPlain } from '../terms/option-types.js'
 import { isEmpty, put } from '../terms/own.js'
 import { readSize, readSpan } from '../terms/units.js'
 import { largestFile, makeFile } from './files.js'
-import { dayText, intoCalendar, momentText } from './moments.js'
+import { day, dayText, intoCalendar, momentText } from './moments.js'
 import { between, greatest, least, oneOf, type Pick, randomly, Unmakeable } from './pick.js'
 import { textOf } from './texts.js'
 
@@ -164,8 +167,6 @@ const makers: { readonly [K in Kind]: Maker<Kinds[K]> } = {
   },
 }
 
-const day = 86_400_000
-
 /** An empty text counts as not sent if there is nothing but text. */
 export const shortest = ({ keepEmpty }: TextNode, source: Source): number => (source === 'text' && !keepEmpty ? 1 : 0)
 
@@ -264,35 +265,36 @@ function countOf([low, high]: readonly [number, number], enough: number, isLow: 
 }
 
 /** So many elements of a list, different if they must be. */
-export function elementsOf({ item, distinct }: ListNode, count: number, making: Making): unknown[] {
+export function elementsOf(list: ListNode, count: number, making: Making): unknown[] {
+  const { item, distinct } = list
   const elements: unknown[] = []
   const seen = new Set<string>()
   const shape = sentShape(item)
-  const byDefault =
-    shape.kind === 'record' && typeof distinct === 'string' ? shape.fields[distinct]?.default : undefined
-  const keyOf = (one: unknown) =>
-    canonical(typeof distinct === 'string' ? (valueAt(one, [distinct]) ?? byDefault) : identityOf(item, one, making))
+  const keyOf = distinct ? keyIn(list, making) : () => undefined
   for (let index = 0; index < count; index++) {
     let made = make(item, making)
-    for (let tries = 0; distinct && seen.has(keyOf(made)) && tries < 60; tries++)
+    let key = keyOf(made)
+    for (let tries = 0; key !== undefined && seen.has(key) && tries < 60; tries++) {
       if (typeof distinct === 'string' && shape.kind === 'record') {
         const own = make(shape.fields[distinct] as Node, { ...making, pick: making.random })
         made = { ...(made as object), [distinct]: own }
       } else made = make(item, { ...making, pick: making.random })
-    if (distinct && seen.has(keyOf(made))) throw new Unmakeable(`it does not allow ${count} different elements`)
-    seen.add(distinct ? keyOf(made) : '')
+      key = keyOf(made)
+    }
+    if (key !== undefined && seen.has(key)) throw new Unmakeable(`it does not allow ${count} different elements`)
+    if (key !== undefined) seen.add(key)
     elements.push(made)
   }
   return elements
 }
 
-/** What makes a value the same as another, once it is read. */
-function identityOf(node: Node, value: unknown, { now }: Making): unknown {
-  if (node.kind !== 'readAs' || !node.key) return value
-  try {
-    return node.key(node.read(value as never, { now: new Date(now), who: undefined }) as never)
-  } catch {
-    return value
+/** What makes an element the same as another, once it is read: what is left out may have a default. */
+function keyIn(list: ListNode, { now, source }: Making): (made: unknown) => string | undefined {
+  const same = sameAs(comparedIn(list))
+  return (made) => {
+    const read = readNode(list.item, made, source, startRun(now))
+    const value = typeof list.distinct === 'string' ? valueAt(read, [list.distinct]) : read
+    return value === undefined ? undefined : same(value)
   }
 }
 

@@ -2,7 +2,9 @@
 import { firstDay, lastDay, writeInstant } from '../grammar/times.js'
 import { Unmakeable } from './pick.js'
 
-const last = lastDay + 24 * 3_600_000 - 1
+/** In milliseconds. */
+export const day = 24 * 3_600_000
+const last = lastDay + day - 1
 
 /** @throws Unmakeable if no text says it. */
 export function momentText(time: number): string {

@@ -9,11 +9,9 @@ import { isOther } from '../rules/other.js'
 import type { Path } from '../terms/address.js'
 import { gone } from './demands.js'
 import { make } from './make.js'
-import { dayText, momentText } from './moments.js'
+import { day, dayText, momentText } from './moments.js'
 import { greatest, least, tried } from './pick.js'
 import type { Trial } from './trial.js'
-
-const day = 86_400_000
 
 /** What the declaration at a path takes, and what lies at the literals that it is compared with. */
 export function valuesAt(trial: Trial, path: Path, literals: readonly unknown[]): unknown[] {
