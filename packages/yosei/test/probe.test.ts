@@ -229,13 +229,13 @@ test('probes at the ends of numbers and of the calendar, in another branch, of d
         kayak: record({ seats: list(text(), { optional: true }) }),
         ferry: record({ seats: record({ deck: text() }, { nullable: true }) }),
       }),
-      crew: list(text()),
+      crew: list(text(), { length: [1, 3] }),
       lights: list(record({ lit: flag({ default: true }) }), { distinct: true, length: [1, 3] }),
     }),
     rules: (on) => [
       on.differ('query.word', 'query.soon'),
       on.sumWithin('query.count', { atMost: 3 }),
-      on.together('body.crew[]', 'body.craft.seats'),
+      on.together('body.crew[]', 'body.craft.seats[]'),
     ],
   })
   const { wrong, rejected } = await tried(intake({ endpoints: { put } }))

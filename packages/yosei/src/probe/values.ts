@@ -1,5 +1,5 @@
 /** Values for a path that are worth a try: what its declaration takes, and what conditions hold it against. */
-import { isDecimal, sumOf } from '../grammar/numbers.js'
+import { sumOf } from '../grammar/numbers.js'
 import { readDuration, readInstant, readTimeOfDay, writeDuration } from '../grammar/times.js'
 import type { Measure } from '../kinds/kind.js'
 import { nodesAt, shapesAt } from '../kinds/locate.js'
@@ -48,7 +48,7 @@ function shiftedText(text: string, measures: readonly Measure[], by: number): st
   if (measures.includes('duration')) return writeDuration(Math.max(0, (readDuration(text) ?? 0) + by))
   if (measures.includes('time of day'))
     return momentText((Number(readTimeOfDay(text)) + by + day) % day).slice('1970-01-01T'.length, -1)
-  return measures.includes('number') && isDecimal(text) ? sumOf([text, String(by)]) : undefined
+  return measures.includes('number') ? sumOf([text, String(by)]) : undefined
 }
 /** The least that two values at a path can be apart. */
 export const unitAt = (trial: Trial, path: Path): number => {
